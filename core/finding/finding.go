@@ -1,0 +1,89 @@
+// Package finding is what a station or a reader has to say about an asset: what
+// was measured, how much it matters, where it is, and what would put it right.
+package finding
+
+import (
+	"fmt"
+	"strings"
+
+	"yarvek/core/geom"
+)
+
+// Severity orders findings by how much they matter.
+type Severity int
+
+// From a mere note to what must be fixed before the asset is any good.
+const (
+	Note Severity = iota
+	Look
+	MustFix
+)
+
+func (s Severity) String() string { return [...]string{"note", "look", "must fix"}[s] }
+
+// MarshalText writes the severity as its word.
+func (s Severity) MarshalText() ([]byte, error) { return []byte(s.String()), nil }
+
+// UnmarshalText reads the word back.
+func (s *Severity) UnmarshalText(b []byte) error {
+	for _, v := range []Severity{Note, Look, MustFix} {
+		if v.String() == string(b) {
+			*s = v
+			return nil
+		}
+	}
+	return fmt.Errorf("%q is no severity", b)
+}
+
+// Place is where a finding is. All parts are optional.
+type Place struct {
+	File   string     `json:"file,omitempty"`
+	Line   int        `json:"line,omitempty"`   // from 1
+	Offset int64      `json:"offset,omitempty"` // byte, from 0
+	Node   string     `json:"node,omitempty"`
+	Point  *geom.Vec3 `json:"point,omitempty"` // metres, in the basis of the station's outcome
+}
+
+// String names the place for a sentence.
+func (p Place) String() string {
+	var parts []string
+	if p.File != "" {
+		parts = append(parts, p.File)
+	}
+	if p.Line > 0 {
+		parts = append(parts, fmt.Sprintf("line %d", p.Line))
+	} else if p.Offset > 0 {
+		parts = append(parts, fmt.Sprintf("byte %d", p.Offset))
+	}
+	if p.Node != "" {
+		parts = append(parts, "node "+p.Node)
+	}
+	return strings.Join(parts, ", ")
+}
+
+// Remedy puts a finding right by one decision.
+type Remedy struct {
+	Label  string `json:"label"`
+	Effect string `json:"effect"` // what it will do, in one sentence
+	// Decision is the whole of the station's decisions with the remedy in them.
+	Decision any `json:"decision"`
+}
+
+// Finding is one thing measured that somebody should know.
+type Finding struct {
+	Code     string   `json:"code"` // stable, such as "size/unit-slip"
+	Severity Severity `json:"severity"`
+	Title    string   `json:"title"`
+	Text     string   `json:"text,omitempty"`
+	Place    Place    `json:"place,omitzero"`
+	Remedies []Remedy `json:"remedies,omitempty"`
+}
+
+// Worst is the highest severity and whether there is any finding at all.
+func Worst(list []Finding) (Severity, bool) {
+	w := Note
+	for _, f := range list {
+		w = max(w, f.Severity)
+	}
+	return w, len(list) > 0
+}

@@ -1,0 +1,204 @@
+// Package bundle is a set of uploaded files that refer to one another: a mesh
+// file with its material libraries, buffers and pictures. References are looked
+// up inside the set and nowhere else.
+package bundle
+
+import (
+	"errors"
+	"fmt"
+	"path"
+	"sort"
+	"strings"
+	"unicode"
+)
+
+// File is one file of a set, under its cleaned, slash-separated name.
+type File struct {
+	Name string
+	Data []byte
+}
+
+// Bundle is the set. The zero Bundle is empty.
+type Bundle struct {
+	files []File
+	exact map[string]int
+	fold  map[string][]int // by lower-case name
+	base  map[string][]int // by lower-case last part
+}
+
+// New makes a set of files whose names are already cleaned.
+func New(files []File) *Bundle {
+	b := &Bundle{exact: map[string]int{}, fold: map[string][]int{}, base: map[string][]int{}}
+	for _, f := range files {
+		if _, dup := b.exact[f.Name]; dup {
+			continue
+		}
+		i := len(b.files)
+		b.files = append(b.files, f)
+		b.exact[f.Name] = i
+		l := strings.ToLower(f.Name)
+		b.fold[l] = append(b.fold[l], i)
+		b.base[path.Base(l)] = append(b.base[path.Base(l)], i)
+	}
+	return b
+}
+
+// Names lists the files in order of name.
+func (b *Bundle) Names() []string {
+	var names []string
+	for _, f := range b.files {
+		names = append(names, f.Name)
+	}
+	sort.Strings(names)
+	return names
+}
+
+// Get finds a file by its exact name.
+func (b *Bundle) Get(name string) ([]byte, bool) {
+	i, ok := b.exact[name]
+	if !ok {
+		return nil, false
+	}
+	return b.files[i].Data, true
+}
+
+// The reasons Find gives for not finding.
+var (
+	ErrMissing = errors.New("is not among the files")
+	ErrOutside = errors.New("points outside the uploaded files, so it was not opened")
+)
+
+// Match tells how a reference was matched when not to the letter.
+type Match int
+
+// From the best match to the loosest.
+const (
+	Exact  Match = iota
+	Folded       // upper and lower case differ
+	ByBase       // only the last part of the name is the same
+)
+
+// Find resolves a reference made in the file named from. A reference that leaves
+// the set (an address, an absolute path, "..") is never opened; the file of the
+// same last name within the set stands in for it when there is exactly one.
+func (b *Bundle) Find(from, ref string) (File, Match, error) {
+	slashed := strings.ReplaceAll(ref, `\`, "/")
+	joined, err := Clean(path.Join(path.Dir(from), slashed))
+	outside := err != nil || isAbsolute(slashed)
+	if !outside {
+		for _, name := range []string{joined, path.Clean(slashed)} {
+			if i, ok := b.exact[name]; ok {
+				return b.files[i], Exact, nil
+			}
+			if l := b.fold[strings.ToLower(name)]; len(l) == 1 {
+				return b.files[l[0]], Folded, nil
+			}
+		}
+	}
+	if l := b.base[strings.ToLower(path.Base(slashed))]; len(l) == 1 {
+		return b.files[l[0]], ByBase, nil
+	}
+	if outside {
+		return File{}, 0, ErrOutside
+	}
+	return File{}, 0, ErrMissing
+}
+
+func isAbsolute(name string) bool {
+	if strings.HasPrefix(name, "/") {
+		return true
+	}
+	// A drive letter or a scheme: anything up to a colon before the first slash.
+	colon, slash := strings.IndexByte(name, ':'), strings.IndexByte(name, '/')
+	return colon > 0 && (slash < 0 || colon < slash)
+}
+
+// Clean makes a name from outside safe to use as the name of a file in a set:
+// slashes only, no absolute path, no way upwards, no control characters.
+func Clean(name string) (string, error) {
+	n := strings.ReplaceAll(name, `\`, "/")
+	if n == "" || isAbsolute(n) || len(n) > 1000 {
+		return "", fmt.Errorf("%q is no name within a set of files", shorten(name))
+	}
+	for _, r := range n {
+		if unicode.IsControl(r) || r == unicode.ReplacementChar {
+			return "", fmt.Errorf("%q holds a character no file name should", shorten(name))
+		}
+	}
+	n = path.Clean(n)
+	if n == "." || n == ".." || strings.HasPrefix(n, "../") {
+		return "", fmt.Errorf("%q leads out of the set of files", shorten(name))
+	}
+	return n, nil
+}
+
+// Safe turns any name into the name of one file: no folders, nothing a file
+// system objects to, never empty.
+func Safe(name string) string {
+	var sb strings.Builder
+	for _, r := range name {
+		switch {
+		case unicode.IsLetter(r) || unicode.IsDigit(r) || r == '-' || r == '_' || r == '.':
+			sb.WriteRune(r)
+		case sb.Len() > 0:
+			sb.WriteByte('_')
+		}
+		if sb.Len() >= 100 {
+			break
+		}
+	}
+	s := strings.Trim(sb.String(), "._")
+	if s == "" {
+		return "unnamed"
+	}
+	return s
+}
+
+func shorten(s string) string {
+	if len(s) > 80 {
+		return s[:80] + "…"
+	}
+	return s
+}
+
+// Error is why a file can't be read: which, where, what was found, what to try.
+type Error struct {
+	File   string
+	Line   int   // from 1; 0 when the place is an offset or unknown
+	Offset int64 // byte from 0; -1 when unknown
+	What   string
+	Try    string
+}
+
+func (e *Error) Error() string {
+	s := e.File
+	if e.Line > 0 {
+		s += fmt.Sprintf(", line %d", e.Line)
+	} else if e.Offset >= 0 {
+		s += fmt.Sprintf(", byte %d", e.Offset)
+	}
+	s += ": " + e.What
+	if e.Try != "" {
+		s += ". " + e.Try
+	}
+	return s
+}
+
+// AtLine makes an Error at a line.
+func AtLine(file string, line int, format string, args ...any) *Error {
+	return &Error{File: file, Line: line, Offset: -1, What: fmt.Sprintf(format, args...)}
+}
+
+// AtByte makes an Error at an offset; -1 for the file as a whole.
+func AtByte(file string, offset int64, format string, args ...any) *Error {
+	return &Error{File: file, Offset: offset, What: fmt.Sprintf(format, args...)}
+}
+
+// Quote shortens and quotes a piece of a file for a message.
+func Quote(b []byte) string { return fmt.Sprintf("%q", shorten(string(b))) }
+
+// Try adds advice to an error.
+func (e *Error) Advise(try string) *Error {
+	e.Try = try
+	return e
+}

@@ -1,0 +1,113 @@
+// Package format is the list of formats: which file is which, and one way to read
+// and to write them all.
+package format
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"path"
+	"strings"
+
+	"yarvek/core/finding"
+	"yarvek/core/format/bundle"
+	"yarvek/core/format/gltf"
+	"yarvek/core/format/obj"
+	"yarvek/core/format/pack"
+	"yarvek/core/scene"
+	"yarvek/core/target"
+)
+
+// Format is one that can be written.
+type Format struct {
+	ID     string // "glb", "gltf", "obj"
+	Name   string
+	About  string // what it gives, in a sentence
+	Suffix string
+}
+
+// Written lists the formats an export can have.
+var Written = []Format{
+	{"glb", "GLB", "glTF 2.0 in one file, pictures inside", ".glb"},
+	{"gltf", "glTF with parts", "a document with its buffer and pictures beside it", ".gltf"},
+	{"obj", "OBJ + MTL", "polygons stay polygons; pictures beside it", ".obj"},
+}
+
+// ByID finds a written format.
+func ByID(id string) (Format, bool) {
+	for _, f := range Written {
+		if f.ID == id {
+			return f, true
+		}
+	}
+	return Format{}, false
+}
+
+// IsMesh tells by its suffix whether a file is one that assets are made of.
+func IsMesh(name string) bool {
+	switch strings.ToLower(path.Ext(name)) {
+	case ".obj", ".glb", ".gltf":
+		return true
+	}
+	return false
+}
+
+// Detect tells the format of a mesh file by its content, with the suffix as a
+// tie-breaker: "glb", "gltf" or "obj".
+func Detect(name string, data []byte) (string, error) {
+	if len(data) == 0 {
+		return "", bundle.AtByte(name, -1, "is empty").Advise("Export the mesh again, or check the disk it came from")
+	}
+	head := bytes.TrimLeft(bytes.TrimPrefix(data[:min(len(data), 512)], []byte("\xef\xbb\xbf")), " \t\r\n")
+	switch {
+	case gltf.IsGLB(data):
+		return "glb", nil
+	case len(head) > 0 && head[0] == '{':
+		return "gltf", nil
+	}
+	switch strings.ToLower(path.Ext(name)) {
+	case ".obj":
+		return "obj", nil
+	case ".glb":
+		return "", bundle.AtByte(name, 0, "does not begin like a GLB (“glTF”) but with %s", bundle.Quote(head[:min(len(head), 12)])).
+			Advise("The suffix may be wrong, or the upload damaged")
+	case ".gltf":
+		return "", bundle.AtByte(name, 0, "does not begin like a glTF document (“{”) but with %s", bundle.Quote(head[:min(len(head), 12)])).
+			Advise("The suffix may be wrong, or the upload damaged")
+	}
+	return "", bundle.AtByte(name, -1, "is no OBJ, GLB or glTF file").Advise("Export the mesh in one of these formats")
+}
+
+// Read reads the mesh file name of the set. What it had to leave, guess or repair
+// is in the findings; an error is a *bundle.Error unless ctx ended.
+func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64)) (*scene.Scene, []finding.Finding, error) {
+	data, ok := set.Get(name)
+	if !ok {
+		return nil, nil, bundle.AtByte(name, -1, "is not among the files")
+	}
+	id, err := Detect(name, data)
+	if err != nil {
+		return nil, nil, err
+	}
+	if id == "obj" {
+		return obj.Read(ctx, set, name, progress)
+	}
+	return gltf.Read(ctx, set, name, progress)
+}
+
+// Write writes the scene in a format, in the basis and unit of the target as far
+// as the format allows.
+func Write(s *scene.Scene, id, name string, t target.Target) (*pack.Package, error) {
+	basis, unit := t.FileFrame(id)
+	opt := pack.Options{Name: name, Basis: basis, UnitMetres: unit}
+	switch id {
+	case "glb":
+		return gltf.Write(s, opt)
+	case "gltf":
+		opt.Parts = true
+		return gltf.Write(s, opt)
+	case "obj":
+		return obj.Write(s, opt)
+	}
+	return nil, fmt.Errorf("%q is no format that can be written: expected glb, gltf or obj", id)
+}

@@ -1,0 +1,259 @@
+package gltf
+
+import (
+	"encoding/binary"
+	"math"
+
+	"yarvek/core/format/bundle"
+	"yarvek/core/geom"
+)
+
+// maxZeros bounds an accessor without a buffer view, whose size no bytes back.
+const maxZeros = 1 << 20
+
+// span is a run of equally spaced elements in a buffer.
+type span struct {
+	data   []byte
+	stride int64
+	offset int64 // of data within the file or buffer, for messages
+}
+
+// fail makes an error about accessor i.
+func (r *reader) fail(i int, format string, args ...any) error {
+	return bundle.AtByte(r.name, -1, "accessor %d "+format, append([]any{i}, args...)...).
+		Advise("The file is damaged or was written wrongly; export the mesh again")
+}
+
+// elements checks an accessor's shape and finds its bytes. A nil data means zeros.
+// A missing buffer gives errNoBuffer.
+func (r *reader) elements(i int, wantType string) (accessor, span, error) {
+	if i < 0 || i >= len(r.doc.Accessors) {
+		return accessor{}, span{}, bundle.AtByte(r.name, -1, "refers to accessor %d of %d", i, len(r.doc.Accessors))
+	}
+	a := r.doc.Accessors[i]
+	size := componentSize(a.ComponentType)
+	switch {
+	case a.Type != wantType:
+		return a, span{}, r.fail(i, "is %q where %s is expected", a.Type, wantType)
+	case size == 0:
+		return a, span{}, r.fail(i, "has the unknown component type %d", a.ComponentType)
+	case a.Count < 0 || a.Count > math.MaxInt32:
+		return a, span{}, r.fail(i, "claims %d elements", a.Count)
+	}
+	if r.spent += a.Count; r.spent > r.budget {
+		return a, span{}, r.fail(i, "and those before it ask for %d elements, far more than the file has bytes for", r.spent)
+	}
+	if a.BufferView == nil {
+		if a.Count > maxZeros {
+			return a, span{}, r.fail(i, "claims %d elements without any bytes for them", a.Count)
+		}
+		return a, span{}, nil
+	}
+	s, err := r.view(i, *a.BufferView, a.ByteOffset, a.Count, size*components[a.Type])
+	return a, s, err
+}
+
+// view finds count elements of size bytes in a buffer view.
+func (r *reader) view(acc, view int, offset, count, size int64) (span, error) {
+	if view < 0 || view >= len(r.doc.BufferViews) {
+		return span{}, r.fail(acc, "refers to buffer view %d of %d", view, len(r.doc.BufferViews))
+	}
+	v := r.doc.BufferViews[view]
+	if v.Buffer < 0 || v.Buffer >= len(r.buffers) {
+		return span{}, r.fail(acc, "lies in buffer %d of %d", v.Buffer, len(r.buffers))
+	}
+	b := r.buffers[v.Buffer]
+	if b == nil {
+		return span{}, errNoBuffer
+	}
+	n := int64(len(b))
+	if v.ByteOffset < 0 || v.ByteLength < 0 || v.ByteOffset > n || v.ByteLength > n-v.ByteOffset {
+		return span{}, r.fail(acc, "lies in a buffer view of bytes %d to %d of a buffer of %d", v.ByteOffset, v.ByteOffset+v.ByteLength, n)
+	}
+	stride := v.ByteStride
+	if stride == 0 {
+		stride = size
+	}
+	if stride < size || stride > 1<<16 {
+		return span{}, r.fail(acc, "has elements of %d bytes, %d bytes apart", size, stride)
+	}
+	data := b[v.ByteOffset : v.ByteOffset+v.ByteLength]
+	if offset < 0 || count > 0 && (offset > v.ByteLength || (count-1) > (v.ByteLength-offset-size)/stride || v.ByteLength-offset < size) {
+		return span{}, r.fail(acc, "needs %d elements of %d bytes from byte %d, and its buffer view has %d bytes", count, size, offset, v.ByteLength)
+	}
+	if count == 0 {
+		return span{stride: stride}, nil
+	}
+	return span{data[offset:], stride, v.ByteOffset + offset}, nil
+}
+
+// component reads one number of any type; normalised integers go to [0,1] or
+// [-1,1] (section 3.6.2.2).
+func component(b []byte, t int, norm bool) float64 {
+	switch t {
+	case typeFloat32:
+		return float64(math.Float32frombits(binary.LittleEndian.Uint32(b)))
+	case typeUint8:
+		return scaled(float64(b[0]), 255, norm)
+	case typeInt8:
+		return max(scaled(float64(int8(b[0])), 127, norm), minimum(norm))
+	case typeUint16:
+		return scaled(float64(binary.LittleEndian.Uint16(b)), 65535, norm)
+	case typeInt16:
+		return max(scaled(float64(int16(binary.LittleEndian.Uint16(b))), 32767, norm), minimum(norm))
+	}
+	return scaled(float64(binary.LittleEndian.Uint32(b)), math.MaxUint32, norm)
+}
+
+func scaled(v, by float64, norm bool) float64 {
+	if norm {
+		return v / by
+	}
+	return v
+}
+
+func minimum(norm bool) float64 {
+	if norm {
+		return -1
+	}
+	return math.Inf(-1)
+}
+
+// vectors reads an accessor into dst, calling set with each element's numbers.
+// The slice passed to set is reused.
+func (r *reader) vectors(i int, wantType string, prepare func(n int), set func(k int, v *[4]float64)) error {
+	a, s, err := r.elements(i, wantType)
+	if err != nil {
+		return err
+	}
+	prepare(int(a.Count))
+	n, size := components[wantType], componentSize(a.ComponentType)
+	var v [4]float64
+	read := func(k int, b []byte) {
+		for c := range n {
+			v[c] = component(b[c*size:], a.ComponentType, a.Normalized)
+		}
+		set(k, &v)
+	}
+	switch {
+	case s.data == nil:
+		v = [4]float64{}
+		for k := range int(a.Count) {
+			set(k, &v)
+		}
+	case a.ComponentType == typeFloat32:
+		for k := range int(a.Count) {
+			b := s.data[int64(k)*s.stride:]
+			b = b[:4*n]
+			for c := range n {
+				v[c] = float64(math.Float32frombits(binary.LittleEndian.Uint32(b[4*c:])))
+			}
+			set(k, &v)
+		}
+	default:
+		for k := range int(a.Count) {
+			read(k, s.data[int64(k)*s.stride:])
+		}
+	}
+	if a.Sparse == nil {
+		return nil
+	}
+	return r.sparse(i, a, n*size, read)
+}
+
+func (r *reader) sparse(i int, a accessor, size int64, read func(k int, b []byte)) error {
+	sp := a.Sparse
+	if sp.Count < 0 || sp.Count > a.Count {
+		return r.fail(i, "replaces %d of its %d elements", sp.Count, a.Count)
+	}
+	isize := componentSize(sp.Indices.ComponentType)
+	if isize == 0 || sp.Indices.ComponentType == typeFloat32 {
+		return r.fail(i, "has sparse indices of type %d", sp.Indices.ComponentType)
+	}
+	idx, err := r.view(i, sp.Indices.BufferView, sp.Indices.ByteOffset, sp.Count, isize)
+	if err != nil {
+		return err
+	}
+	val, err := r.view(i, sp.Values.BufferView, sp.Values.ByteOffset, sp.Count, size)
+	if err != nil {
+		return err
+	}
+	for k := range sp.Count {
+		at := int64(component(idx.data[k*idx.stride:], sp.Indices.ComponentType, false))
+		if at < 0 || at >= a.Count {
+			return r.fail(i, "replaces element %d of %d", at, a.Count)
+		}
+		read(int(at), val.data[k*val.stride:])
+	}
+	return nil
+}
+
+// indices reads an index accessor; every index must be below limit.
+func (r *reader) indices(i int, limit int) ([]int32, error) {
+	a, s, err := r.elements(i, "SCALAR")
+	if err != nil {
+		return nil, err
+	}
+	if a.Sparse != nil {
+		return nil, r.fail(i, "holds indices and is sparse")
+	}
+	out := make([]int32, a.Count)
+	if s.data == nil {
+		return out, r.inRange(i, 0, limit, len(out))
+	}
+	var most uint32
+	switch a.ComponentType {
+	case typeUint8:
+		for k := range out {
+			v := uint32(s.data[int64(k)*s.stride])
+			most, out[k] = max(most, v), int32(v)
+		}
+	case typeUint16:
+		for k := range out {
+			v := uint32(binary.LittleEndian.Uint16(s.data[int64(k)*s.stride:]))
+			most, out[k] = max(most, v), int32(v)
+		}
+	case typeUint32:
+		for k := range out {
+			v := binary.LittleEndian.Uint32(s.data[int64(k)*s.stride:])
+			most, out[k] = max(most, v), int32(v)
+		}
+	default:
+		return nil, r.fail(i, "holds indices of component type %d", a.ComponentType)
+	}
+	if len(out) > 0 && int64(most) >= int64(limit) {
+		for k, v := range out {
+			if uint32(v) == most {
+				return nil, r.fail(i, "refers to vertex %d at index %d, byte %d of its buffer, and there are %d", most, k, s.offset+int64(k)*s.stride, limit)
+			}
+		}
+	}
+	return out, nil
+}
+
+func (r *reader) inRange(i, most, limit, n int) error {
+	if n > 0 && most >= limit {
+		return r.fail(i, "refers to vertex %d, and there are %d", most, limit)
+	}
+	return nil
+}
+
+// points reads positions, refusing what is not finite.
+func (r *reader) points(i int) ([]geom.Vec3, error) {
+	var pts []geom.Vec3
+	bad := -1
+	err := r.vectors(i, "VEC3", func(n int) { pts = make([]geom.Vec3, n) }, func(k int, v *[4]float64) {
+		p := geom.Vec3{v[0], v[1], v[2]}
+		if s := p[0] + p[1] + p[2]; s-s != 0 && bad < 0 && !p.IsFinite() {
+			bad = k
+		}
+		pts[k] = p
+	})
+	if err != nil {
+		return nil, err
+	}
+	if bad >= 0 {
+		return nil, r.fail(i, "has a position that is not finite, at vertex %d: %v", bad, pts[bad])
+	}
+	return pts, nil
+}

@@ -1,0 +1,209 @@
+package gltf
+
+import (
+	"fmt"
+	"net/url"
+
+	"yarvek/core/format/bundle"
+	"yarvek/core/format/picture"
+	"yarvek/core/scene"
+)
+
+var wrapNumber = map[scene.Wrap]int{scene.Repeat: 10497, scene.Mirror: 33648, scene.Clamp: 33071}
+
+func (w *writer) materials() error {
+	w.images = map[string]int{}
+	for i := range w.s.Materials {
+		m := &w.s.Materials[i]
+		out, err := w.material(m)
+		if err != nil {
+			return fmt.Errorf("material %q: %w", m.Name, err)
+		}
+		w.doc.Materials = append(w.doc.Materials, out)
+	}
+	return nil
+}
+
+func (w *writer) material(m *scene.Material) (material, error) {
+	out := material{Name: m.Name, DoubleSided: m.TwoSided}
+	p := &pbr{}
+	if m.BaseColor != [4]float64{1, 1, 1, 1} {
+		p.BaseColorFactor = &m.BaseColor
+	}
+	if m.Metallic != 1 {
+		p.MetallicFactor = &m.Metallic
+	}
+	if m.Roughness != 1 {
+		p.RoughnessFactor = &m.Roughness
+	}
+	if m.Emissive != [3]float64{} {
+		out.EmissiveF = &m.Emissive
+	}
+	if m.AlphaMode != scene.Opaque {
+		out.AlphaMode = string(m.AlphaMode)
+	}
+	if m.AlphaMode == scene.Mask {
+		out.AlphaCutoff = &m.AlphaCutoff
+	}
+	var err error
+	if p.BaseColor, err = w.baseColor(m); err != nil {
+		return out, err
+	}
+	if p.MetalRough, err = w.metalRough(m); err != nil {
+		return out, err
+	}
+	if out.Normal = w.plain(m, scene.UseNormal); out.Normal != nil && m.NormalScale != 1 {
+		out.Normal.Scale = &m.NormalScale
+	}
+	if out.Occlusion, err = w.occlusion(m); err != nil {
+		return out, err
+	}
+	out.Emissive = w.plain(m, scene.UseEmissive)
+	if *p != (pbr{}) {
+		out.PBR = p
+	}
+	return out, nil
+}
+
+// found gives the picture of a use, nil when there is none or it is missing.
+func (w *writer) found(m *scene.Material, use scene.Use) *scene.Image {
+	if !m.Maps[use].Has() {
+		return nil
+	}
+	im := &w.s.Images[w.s.Textures[m.Maps[use].Texture-1].Image]
+	if !im.Found() {
+		w.out.Say(fmt.Sprintf("picture “%s”", im.Name), "its file was never uploaded")
+		return nil
+	}
+	return im
+}
+
+func (w *writer) plain(m *scene.Material, use scene.Use) *textureInfo {
+	im := w.found(m, use)
+	if im == nil {
+		return nil
+	}
+	t := w.s.Textures[m.Maps[use].Texture-1]
+	k, err := w.image(im.Name, im.Data, im.MIME)
+	if err != nil {
+		w.out.Say(fmt.Sprintf("picture “%s”", im.Name), err.Error())
+		return nil
+	}
+	return w.texture(t, k, m.Maps[use].UVSet)
+}
+
+// baseColor joins a separate opacity picture into the alpha of the base colour,
+// the only place glTF has for it.
+func (w *writer) baseColor(m *scene.Material) (*textureInfo, error) {
+	base, opacity := m.Maps[scene.UseBaseColor], m.Maps[scene.UseOpacity]
+	joined := opacity.Has() && opacity.Texture == base.Texture && opacity.Channel == scene.Alpha
+	im := w.found(m, scene.UseOpacity)
+	if joined || im == nil {
+		return w.plain(m, scene.UseBaseColor), nil
+	}
+	parts := [4]picture.Part{{Value: 255}, {Value: 255}, {Value: 255}, {Data: im.Data, Channel: opacity.Channel}}
+	name, from := im.Name, opacity
+	if b := w.found(m, scene.UseBaseColor); b != nil {
+		for i, c := range []scene.Channel{scene.Red, scene.Green, scene.Blue} {
+			parts[i] = picture.Part{Data: b.Data, Channel: c}
+		}
+		name, from = b.Name, base
+	}
+	return w.composed(m, name+" with opacity", from, parts, "base colour and opacity share one picture in glTF")
+}
+
+// metalRough joins metallic and roughness into one picture: blue and green
+// (section 3.9.2).
+func (w *writer) metalRough(m *scene.Material) (*textureInfo, error) {
+	metal, rough := m.Maps[scene.UseMetallic], m.Maps[scene.UseRoughness]
+	mi, ri := w.found(m, scene.UseMetallic), w.found(m, scene.UseRoughness)
+	switch {
+	case mi == nil && ri == nil:
+		return nil, nil
+	case mi == ri && metal.Texture == rough.Texture && metal.Channel == scene.Blue && rough.Channel == scene.Green:
+		return w.plain(m, scene.UseRoughness), nil
+	}
+	parts := [4]picture.Part{{Value: 255}, {Value: 255}, {Value: 255}, {Value: 255}}
+	from := rough
+	if ri != nil {
+		parts[1] = picture.Part{Data: ri.Data, Channel: rough.Channel}
+	} else {
+		from = metal
+	}
+	if mi != nil {
+		parts[2] = picture.Part{Data: mi.Data, Channel: metal.Channel}
+	}
+	return w.composed(m, m.Name+" metallic roughness", from, parts, "metallic and roughness share one picture in glTF")
+}
+
+func (w *writer) occlusion(m *scene.Material) (*textureInfo, error) {
+	t := w.plain(m, scene.UseOcclusion)
+	if t != nil && m.Occlusion != 1 {
+		t.Strength = &m.Occlusion
+	}
+	return t, nil
+}
+
+func (w *writer) composed(m *scene.Material, name string, from scene.Map, parts [4]picture.Part, why string) (*textureInfo, error) {
+	data, err := picture.Compose(parts)
+	if err != nil {
+		w.out.Say(fmt.Sprintf("a texture of “%s”", m.Name), err.Error())
+		return nil, nil
+	}
+	k, err := w.image(name, data, "image/png")
+	if err != nil {
+		return nil, err
+	}
+	w.out.Say(fmt.Sprintf("textures of “%s” were joined as “%s”", m.Name, name), why)
+	return w.texture(w.s.Textures[from.Texture-1], k, from.UVSet), nil
+}
+
+// image stores a picture once. glTF takes PNG and JPEG; others are written as PNG.
+func (w *writer) image(name string, data []byte, mime string) (int, error) {
+	key := name + "\x00" + string(data)
+	if k, ok := w.images[key]; ok {
+		return k, nil
+	}
+	if mime != "image/png" && mime != "image/jpeg" {
+		png, err := picture.Compose([4]picture.Part{{Data: data, Channel: scene.Red}, {Data: data, Channel: scene.Green},
+			{Data: data, Channel: scene.Blue}, {Data: data, Channel: scene.Alpha}})
+		if err != nil {
+			return 0, fmt.Errorf("glTF takes PNG and JPEG, and it can't be turned into one: %w", err)
+		}
+		w.out.Say(fmt.Sprintf("picture “%s” was written as PNG", name), "glTF takes PNG and JPEG")
+		data, mime = png, "image/png"
+	}
+	im := image{Name: name}
+	if w.opt.Parts {
+		file := w.names.Take(trimSuffix(name), picture.Suffix(mime))
+		im.URI = url.PathEscape(file)
+		w.beside = append(w.beside, bundle.File{Name: file, Data: data})
+	} else {
+		v := w.view(data, 0)
+		im.BufferView, im.MimeType = &v, mime
+	}
+	w.images[key] = len(w.doc.Images)
+	w.doc.Images = append(w.doc.Images, im)
+	return len(w.doc.Images) - 1, nil
+}
+
+func (w *writer) texture(t scene.Texture, im, uvSet int) *textureInfo {
+	s := sampler{MagFilter: t.MagFilter, MinFilter: t.MinFilter, WrapS: wrapNumber[t.WrapU], WrapT: wrapNumber[t.WrapV]}
+	k := -1
+	for i, old := range w.doc.Samplers {
+		if old == s {
+			k = i
+		}
+	}
+	if k < 0 {
+		k = len(w.doc.Samplers)
+		w.doc.Samplers = append(w.doc.Samplers, s)
+	}
+	for i, old := range w.doc.Textures {
+		if *old.Sampler == k && *old.Source == im && old.Name == t.Name {
+			return &textureInfo{Index: i, TexCoord: uvSet}
+		}
+	}
+	w.doc.Textures = append(w.doc.Textures, texture{Name: t.Name, Sampler: &k, Source: &im})
+	return &textureInfo{Index: len(w.doc.Textures) - 1, TexCoord: uvSet}
+}

@@ -1,0 +1,217 @@
+package gltf
+
+import (
+	"fmt"
+	"math"
+
+	"yarvek/core/geom"
+	"yarvek/core/scene"
+)
+
+func (w *writer) meshes() {
+	w.meshAt = make([]int, len(w.s.Meshes))
+	for i, m := range w.s.Meshes {
+		w.meshAt[i] = -1
+		if m.Faces() == 0 {
+			continue
+		}
+		if m.Triangles() != m.Faces() {
+			w.out.Say(fmt.Sprintf("polygons of “%s” became triangles", m.Name), "glTF knows triangles only")
+		}
+		out := mesh{Name: m.Name}
+		for _, p := range cut(m) {
+			out.Primitives = append(out.Primitives, w.primitive(m, p))
+		}
+		w.meshAt[i] = len(w.doc.Meshes)
+		w.doc.Meshes = append(w.doc.Meshes, out)
+	}
+}
+
+// slotPart is the triangles of one slot, as corners of the mesh.
+type slotPart struct {
+	slot    int
+	corners []int32
+}
+
+// cut sorts the triangles by slot, keeping their order within one.
+func cut(m *scene.Mesh) []slotPart {
+	parts := make([]slotPart, max(1, len(m.Slots)))
+	count := make([]int, len(parts))
+	slot := func(f int) int {
+		if m.Slot == nil {
+			return 0
+		}
+		return int(m.Slot[f])
+	}
+	for f := range m.Faces() {
+		count[slot(f)] += int(m.FaceStart[f+1]-m.FaceStart[f]) - 2
+	}
+	for k := range parts {
+		parts[k] = slotPart{k, make([]int32, 0, 3*count[k])}
+	}
+	m.EachTriangle(func(f int, a, b, c int32) {
+		p := &parts[slot(f)]
+		p.corners = append(p.corners, a, b, c)
+	})
+	var used []slotPart
+	for _, p := range parts {
+		if len(p.corners) > 0 {
+			used = append(used, p)
+		}
+	}
+	return used
+}
+
+// primitive writes one slot. Corners that agree in every layer share a vertex.
+func (w *writer) primitive(m *scene.Mesh, p slotPart) primitive {
+	normals := m.Normals
+	if !normals.Has() && m.Smooth != nil {
+		normals = m.SmoothNormals()
+		w.out.Say(fmt.Sprintf("smoothing groups of “%s” became normals", m.Name), "glTF has no smoothing groups")
+	} else if m.Smooth != nil {
+		w.out.Say(fmt.Sprintf("smoothing groups of “%s”", m.Name), "glTF has none; the normals say the same")
+	}
+	keys := [][]int32{}
+	for _, idx := range [][]int32{normals.Index, m.Tangents.Index, m.Colors.Index} {
+		if idx != nil {
+			keys = append(keys, idx)
+		}
+	}
+	for _, u := range m.UVs {
+		keys = append(keys, u.Index)
+	}
+	corner, index := share(m, p.corners, keys)
+
+	out := primitive{Attributes: map[string]int{}}
+	pos := make([]float32, 0, 3*len(corner))
+	for _, c := range corner {
+		q := m.Points[m.Corners[c]]
+		pos = append(pos, float32(q[0]), float32(q[1]), float32(q[2]))
+	}
+	out.Attributes["POSITION"] = w.floats("VEC3", pos, true)
+	if normals.Has() {
+		out.Attributes["NORMAL"] = w.floats("VEC3", unitNormals(m, normals, corner), false)
+	}
+	if t, ok := tangents(m, corner); ok && normals.Has() {
+		out.Attributes["TANGENT"] = w.floats("VEC4", t, false)
+	}
+	if m.Colors.Has() {
+		col := make([]float32, 0, 4*len(corner))
+		for _, c := range corner {
+			v := [4]float32{1, 1, 1, 1}
+			if i := m.Colors.Index[c]; i >= 0 {
+				v = m.Colors.Values[i]
+			}
+			col = append(col, v[0], v[1], v[2], v[3])
+		}
+		out.Attributes["COLOR_0"] = w.floats("VEC4", col, false)
+	}
+	for k, u := range m.UVs {
+		uv := make([]float32, 0, 2*len(corner))
+		for _, c := range corner {
+			var v [2]float64
+			if i := u.Index[c]; i >= 0 {
+				v = u.Values[i]
+			}
+			uv = append(uv, float32(v[0]), float32(1-v[1]))
+		}
+		out.Attributes[fmt.Sprintf("TEXCOORD_%d", k)] = w.floats("VEC2", uv, false)
+	}
+	i := w.indices(index, len(corner))
+	out.Indices = &i
+	if p.slot < len(m.Slots) && m.Slots[p.slot] >= 0 {
+		k := m.Slots[p.slot]
+		out.Material = &k
+	}
+	return out
+}
+
+// share gives corners with equal keys one vertex: it returns a corner for each
+// vertex and a vertex for each of the given corners. Vertices of one point hang
+// in a list, which is short wherever a mesh is a surface.
+func share(m *scene.Mesh, corners []int32, keys [][]int32) (corner []int32, index []uint32) {
+	head := make([]int32, len(m.Points))
+	for i := range head {
+		head[i] = -1
+	}
+	var next []int32
+	index = make([]uint32, 0, len(corners))
+	same := func(a, b int32) bool {
+		for _, k := range keys {
+			if k[a] != k[b] {
+				return false
+			}
+		}
+		return true
+	}
+	for _, c := range corners {
+		p := m.Corners[c]
+		v := head[p]
+		for v >= 0 && !same(corner[v], c) {
+			v = next[v]
+		}
+		if v < 0 {
+			v = int32(len(corner))
+			corner = append(corner, c)
+			next = append(next, head[p])
+			head[p] = v
+		}
+		index = append(index, uint32(v))
+	}
+	return corner, index
+}
+
+// unitNormals writes normals of length one; where a corner has none, or one of no
+// length, the face's own stands in.
+func unitNormals(m *scene.Mesh, l scene.Layer[[3]float32], corner []int32) []float32 {
+	out := make([]float32, 0, 3*len(corner))
+	var faceOf []int32
+	for _, c := range corner {
+		var n geom.Vec3
+		if i := l.Index[c]; i >= 0 {
+			v := l.Values[i]
+			n = geom.Vec3{float64(v[0]), float64(v[1]), float64(v[2])}.Unit()
+		}
+		if n == (geom.Vec3{}) {
+			if faceOf == nil {
+				faceOf = facesOfCorners(m)
+			}
+			if n = m.FaceNormal(int(faceOf[c])).Unit(); n == (geom.Vec3{}) {
+				n = geom.Vec3{0, 1, 0}
+			}
+		}
+		out = append(out, float32(n[0]), float32(n[1]), float32(n[2]))
+	}
+	return out
+}
+
+func facesOfCorners(m *scene.Mesh) []int32 {
+	f := make([]int32, len(m.Corners))
+	for i := range m.Faces() {
+		for c := m.FaceStart[i]; c < m.FaceStart[i+1]; c++ {
+			f[c] = int32(i)
+		}
+	}
+	return f
+}
+
+// tangents are written only when every vertex has a sound one.
+func tangents(m *scene.Mesh, corner []int32) ([]float32, bool) {
+	if !m.Tangents.Has() {
+		return nil, false
+	}
+	out := make([]float32, 0, 4*len(corner))
+	for _, c := range corner {
+		i := m.Tangents.Index[c]
+		if i < 0 {
+			return nil, false
+		}
+		v := m.Tangents.Values[i]
+		t := geom.Vec3{float64(v[0]), float64(v[1]), float64(v[2])}.Unit()
+		if t == (geom.Vec3{}) {
+			return nil, false
+		}
+		out = append(out, float32(t[0]), float32(t[1]), float32(t[2]), float32(math.Copysign(1, float64(v[3]))))
+	}
+	return out, true
+}

@@ -1,0 +1,298 @@
+package obj
+
+import (
+	"bytes"
+	"errors"
+	"fmt"
+	"math"
+	"path"
+	"strconv"
+	"strings"
+
+	"yarvek/core/finding"
+	"yarvek/core/format/bundle"
+	"yarvek/core/format/picture"
+	"yarvek/core/scene"
+)
+
+// libraries reads every MTL the file names. A missing one is a finding, not an error.
+func (a *assembly) libraries() {
+	a.materials = map[string]int{}
+	read := map[string]bool{}
+	for _, e := range a.events {
+		if e.kind != 'm' {
+			continue
+		}
+		for _, f := range a.libraryFiles(e) {
+			if !read[f.Name] {
+				read[f.Name] = true
+				(&library{assembly: a, file: f.Name, textures: map[string]int{}, images: map[string]int{}}).read(f.Data)
+			}
+		}
+	}
+}
+
+// libraryFiles takes the words of a mtllib as one name with spaces or as several names.
+func (a *assembly) libraryFiles(e event) []bundle.File {
+	if f, _, err := a.set.Find(a.name, e.text); err == nil {
+		return []bundle.File{f}
+	}
+	var files []bundle.File
+	names := strings.Fields(e.text)
+	if !strings.EqualFold(path.Ext(names0(names)), ".mtl") {
+		names = []string{e.text}
+	}
+	for _, n := range names {
+		f, _, err := a.set.Find(a.name, n)
+		if err != nil {
+			a.note(finding.Look, "source/missing-library", fmt.Sprintf("Material library “%s” %s", n, reason(err)),
+				"Every material it describes goes on as plain white, without textures. It can be added later.", e.line)
+			continue
+		}
+		files = append(files, f)
+	}
+	return files
+}
+
+func names0(names []string) string {
+	if len(names) == 0 {
+		return ""
+	}
+	return names[0]
+}
+
+func reason(err error) string {
+	if errors.Is(err, bundle.ErrOutside) {
+		return bundle.ErrOutside.Error()
+	}
+	return bundle.ErrMissing.Error()
+}
+
+type library struct {
+	*assembly
+	file     string
+	textures map[string]int
+	images   map[string]int
+	cur      *scene.Material
+	rough    bool // Pr was said, so Ns does not count
+}
+
+func (l *library) note(sev finding.Severity, code, title, text string, line int) {
+	l.findings = append(l.findings, finding.Finding{Code: code, Severity: sev, Title: title, Text: text,
+		Place: finding.Place{File: l.file, Line: line}})
+}
+
+func (l *library) read(data []byte) {
+	data, err := plain(l.file, data)
+	if err != nil {
+		l.note(finding.Look, "source/bad-library", "A material library can't be read", err.Error(), 0)
+		return
+	}
+	lines(data, func(b []byte, at int) bool {
+		b = trimRight(skipSpace(b))
+		if len(b) > 0 && b[0] != '#' {
+			l.statement(b, at+1)
+		}
+		return true
+	})
+}
+
+func (l *library) statement(b []byte, line int) {
+	key, rest := word(b)
+	rest = skipSpace(rest)
+	k := strings.ToLower(string(key))
+	if k == "newmtl" {
+		l.begin(strings.ToValidUTF8(string(rest), "�"), line)
+		return
+	}
+	m := l.cur
+	if m == nil {
+		return
+	}
+	switch k {
+	case "kd":
+		l.color(rest, m.BaseColor[:3], line, k)
+	case "ke":
+		l.color(rest, m.Emissive[:], line, k)
+	case "d":
+		rest = bytes.TrimPrefix(rest, []byte("-halo"))
+		l.opacity(m, rest, line, func(v float64) float64 { return v })
+	case "tr":
+		l.opacity(m, rest, line, func(v float64) float64 { return 1 - v })
+	case "pr":
+		if v, ok := l.number(rest, line, k); ok {
+			m.Roughness, l.rough = clamp01(v), true
+		}
+	case "pm":
+		if v, ok := l.number(rest, line, k); ok {
+			m.Metallic = clamp01(v)
+		}
+	case "ns":
+		// A Blinn-Phong exponent as the roughness with the same highlight
+		// (Walter et al. 2007, "Microfacet models for refraction": α² = 2/(n+2),
+		// and α is roughness squared).
+		if v, ok := l.number(rest, line, k); ok && !l.rough && v >= 0 {
+			m.Roughness = math.Sqrt(math.Sqrt(2 / (v + 2)))
+		}
+	case "map_kd":
+		l.texture(m, scene.UseBaseColor, rest, line)
+	case "map_ke":
+		l.texture(m, scene.UseEmissive, rest, line)
+		if m.Emissive == [3]float64{} {
+			m.Emissive = [3]float64{1, 1, 1}
+		}
+	case "map_d":
+		l.texture(m, scene.UseOpacity, rest, line)
+		if m.AlphaMode == scene.Opaque {
+			m.AlphaMode = scene.Blend
+		}
+	case "map_pr":
+		l.texture(m, scene.UseRoughness, rest, line)
+		m.Roughness, l.rough = 1, true
+	case "map_pm":
+		l.texture(m, scene.UseMetallic, rest, line)
+		m.Metallic = 1
+	case "norm", "map_kn":
+		l.texture(m, scene.UseNormal, rest, line)
+	case "bump", "map_bump", "disp", "map_ks", "map_ka", "map_ns", "refl", "decal":
+		l.note(finding.Note, "source/mtl-map", fmt.Sprintf("%s of “%s” does not go on", key, m.Name),
+			fmt.Sprintf("%s is a map of the classic lighting model that has no place in a physically based one.", bundle.Quote(rest)), line)
+	}
+}
+
+func (l *library) begin(name string, line int) {
+	l.rough = false
+	if _, dup := l.materials[name]; dup {
+		l.note(finding.Note, "source/mtl-twice", fmt.Sprintf("Material “%s” is described twice", name),
+			"The first description counts.", line)
+		l.cur = &scene.Material{}
+		return
+	}
+	l.materials[name] = len(l.s.Materials)
+	l.s.Materials = append(l.s.Materials, scene.NewMaterial(name))
+	l.cur = &l.s.Materials[len(l.s.Materials)-1]
+	l.cur.Roughness = 0.8
+}
+
+func clamp01(v float64) float64 { return min(max(v, 0), 1) }
+
+func (l *library) number(b []byte, line int, what string) (float64, bool) {
+	v, n := parseFloat(skipSpace(b))
+	if n == 0 || v-v != 0 {
+		w, _ := word(b)
+		l.note(finding.Note, "source/mtl-number", fmt.Sprintf("%s is no number for %s", bundle.Quote(w), what), "The usual value stands in for it.", line)
+		return 0, false
+	}
+	return v, true
+}
+
+func (l *library) color(b []byte, into []float64, line int, what string) {
+	if w, _ := word(b); string(w) == "xyz" || string(w) == "spectral" {
+		l.note(finding.Note, "source/mtl-number", fmt.Sprintf("%s is given as %s", what, w), "Only red, green and blue are read; the usual value stands in for it.", line)
+		return
+	}
+	for i := range into {
+		b = skipSpace(b)
+		v, n := parseFloat(b)
+		if n == 0 || v-v != 0 {
+			if i == 0 {
+				l.number(b, line, what)
+				return
+			}
+			into[i] = into[0] // one number means grey
+			continue
+		}
+		into[i] = clamp01(v)
+		b = b[n:]
+	}
+}
+
+func (l *library) opacity(m *scene.Material, b []byte, line int, f func(float64) float64) {
+	if v, ok := l.number(b, line, "opacity"); ok {
+		m.BaseColor[3] = clamp01(f(v))
+		if m.BaseColor[3] < 1 && m.AlphaMode == scene.Opaque {
+			m.AlphaMode = scene.Blend
+		}
+	}
+}
+
+// options of a map, with the number of words each takes at the most.
+var mapOptions = map[string]int{"-s": 3, "-o": 3, "-t": 3, "-mm": 2, "-bm": 1, "-boost": 1, "-texres": 1,
+	"-clamp": 1, "-blendu": 1, "-blendv": 1, "-cc": 1, "-imfchan": 1, "-type": 1}
+
+func (l *library) texture(m *scene.Material, use scene.Use, b []byte, line int) {
+	t := scene.Texture{WrapU: scene.Repeat, WrapV: scene.Repeat}
+	channel := scene.Whole
+	for {
+		opt, rest := word(b)
+		most, isOption := mapOptions[string(opt)]
+		if !isOption {
+			break
+		}
+		b = rest
+		for i := range most {
+			w, rest := word(b)
+			_, err := strconv.ParseFloat(string(w), 64)
+			if most == 3 && i > 0 && err != nil {
+				break // -s, -o and -t take one to three numbers
+			}
+			b = rest
+			switch string(opt) {
+			case "-clamp":
+				if string(w) == "on" {
+					t.WrapU, t.WrapV = scene.Clamp, scene.Clamp
+				}
+			case "-bm":
+				if f, err := strconv.ParseFloat(string(w), 64); err == nil && use == scene.UseNormal && f-f == 0 {
+					m.NormalScale = f
+				}
+			case "-imfchan":
+				channel = map[string]scene.Channel{"r": scene.Red, "g": scene.Green, "b": scene.Blue, "m": scene.Alpha}[string(w)]
+			case "-s", "-o":
+				neutral := map[string]string{"-s": "1", "-o": "0"}[string(opt)]
+				if f, err := strconv.ParseFloat(string(w), 64); err == nil && fmt.Sprint(f) != neutral {
+					l.note(finding.Note, "source/mtl-placed", fmt.Sprintf("The %s map of “%s” is scaled or moved", use, m.Name),
+						"The material library places it by "+string(opt)+"; that is not kept.", line)
+				}
+			}
+		}
+	}
+	ref := strings.ToValidUTF8(string(skipSpace(b)), "�")
+	if ref == "" {
+		return
+	}
+	t.Image = l.image(ref, use, m.Name, line)
+	t.Name = l.s.Images[t.Image].Name
+	key := fmt.Sprint(t)
+	i, seen := l.textures[key]
+	if !seen {
+		i = len(l.s.Textures)
+		l.textures[key] = i
+		l.s.Textures = append(l.s.Textures, t)
+	}
+	m.Maps[use] = scene.Map{Texture: i + 1, Channel: channel}
+}
+
+func (l *library) image(ref string, use scene.Use, material string, line int) int {
+	if i, ok := l.images[ref]; ok {
+		return i
+	}
+	img := scene.Image{Name: path.Base(strings.ReplaceAll(ref, `\`, "/")), Path: ref}
+	f, match, err := l.set.Find(l.file, ref)
+	switch {
+	case err != nil:
+		l.note(finding.Look, "source/missing-picture", fmt.Sprintf("Picture “%s” %s", ref, reason(err)),
+			fmt.Sprintf("“%s” uses it for %s. The texture arrives nowhere until the picture is added.", material, use), line)
+	case match == bundle.ByBase:
+		l.note(finding.Note, "source/picture-by-name", fmt.Sprintf("Picture “%s” was found by its name alone", img.Name),
+			fmt.Sprintf("The file says %q; the upload has %q.", ref, f.Name), line)
+		fallthrough
+	default:
+		img.Data = f.Data
+		picture.Describe(&img)
+	}
+	i := len(l.s.Images)
+	l.images[ref] = i
+	l.s.Images = append(l.s.Images, img)
+	return i
+}

@@ -1,0 +1,275 @@
+package obj
+
+import (
+	"context"
+	"fmt"
+	"math/rand/v2"
+	"strconv"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"yarvek/core/finding"
+	"yarvek/core/format/bundle"
+	"yarvek/core/format/pack"
+	"yarvek/core/geom"
+	"yarvek/core/scene"
+)
+
+func read(t testing.TB, files ...string) (*scene.Scene, []finding.Finding, error) {
+	t.Helper()
+	var list []bundle.File
+	for i := 0; i < len(files); i += 2 {
+		list = append(list, bundle.File{Name: files[i], Data: []byte(files[i+1])})
+	}
+	return Read(context.Background(), bundle.New(list), list[0].Name, nil)
+}
+
+const shed = `# a quad, a pentagon and a triangle
+mtllib shed.mtl
+o wall
+v 0 0 0 1 0 0
+v 2 0 0 0 1 0
+v 2 3 0 0 0 1
+v 0 3 0
+vt 0 0
+vt 1 0
+vt 1 1
+vn 0 0 1
+usemtl salt white
+s 1
+f 1/1/1 2/2/1 3/3/1 4//1
+o roof
+v 0 4 0
+usemtl tar
+s off
+f -2 -3 -1
+f 1 2 3 5 4
+`
+
+func TestReadObjectsSlotsAndCorners(t *testing.T) {
+	s, found, err := read(t, "shed.obj", shed, "shed.mtl", "newmtl tar\nKd .1 .1 .1\nnewmtl salt white\nd 0.5\nnewmtl spare\n")
+	require.NoError(t, err)
+	assert.Empty(t, found)
+	require.Len(t, s.Nodes, 2)
+	wall, roof := s.Meshes[0], s.Meshes[1]
+	require.NoError(t, wall.Validate())
+	require.NoError(t, roof.Validate())
+	assert.Equal(t, "wall", s.Nodes[0].Name)
+	assert.Equal(t, []int32{0, 4}, wall.FaceStart)
+	assert.Equal(t, []int32{0, 1, 2, -1}, wall.UVs[0].Index)
+	assert.Equal(t, []int32{0, 0, 0, 0}, wall.Normals.Index)
+	assert.Equal(t, [4]float32{0, 0, 1, 1}, wall.Colors.Values[2])
+	assert.Equal(t, [4]float32{1, 1, 1, 1}, wall.Colors.Values[3], "a point without colour is white")
+	assert.Equal(t, []uint32{1}, wall.Smooth)
+	assert.Equal(t, []uint32{0, 0}, roof.Smooth)
+	assert.Len(t, roof.Points, 5, "its own point and the four it borrows")
+	assert.False(t, roof.UVs != nil)
+	assert.Equal(t, []string{"salt white", "tar"}, s.SlotNames())
+	assert.Equal(t, []string{"spare"}, s.UnusedMaterials())
+	c := s.Count()
+	assert.Equal(t, 3, c.Polygons)
+	assert.Equal(t, 2+1+3, c.Triangles)
+	assert.Equal(t, geom.Box{Min: geom.Vec3{0, 0, 0}, Max: geom.Vec3{2, 4, 0}}, s.Bounds())
+	assert.Equal(t, scene.Blend, s.Materials[1].AlphaMode)
+}
+
+func TestErrorsNameTheLineAndWhatToTry(t *testing.T) {
+	for _, c := range []struct{ name, text, want string }{
+		{"comma", "v 0 0 0\nv 1,5 0 0\n", `line 2: expected a number in the point, found "1,5". Numbers need a point`},
+		{"nan", "v 0 0 nan\n", `line 1: expected a number in the point, found "nan". The mesh has a point that is nowhere`},
+		{"inf", "\nv 0 -inf 0\n", `line 2`},
+		{"huge", "v 1e999 0 0\n", `too large a number`},
+		{"short", "v 1 2\n", `line 1: a point needs 3 numbers and has 2`},
+		{"nowhere", "v 0 0 0\nf 1 1 9\n", `line 2: a face refers to point 9, and the file has 1`},
+		{"before the start", "v 0 0 0\nf -1 -1 -2\n", `line 2: a face refers to point -2, counting back`},
+		{"zero", "v 0 0 0\nf 0 1 1\n", `refers to point 0`},
+		{"no uv", "v 0 0 0\nf 1/1 1/1 1/1\n", `refers to texture coordinate 1, and the file has 0`},
+		{"letters", "v 0 0 0\nf 1 1 x\n", `line 2: expected a face corner such as 12/7/3, found "x"`},
+		{"cut", "v 0 0 0\nv", `line 2: "v" stands alone`},
+		{"not obj", "hello\nworld\n", `line 1: this is no OBJ statement`},
+		{"binary", "v 0\x00 0 0\n", `byte 3: holds a zero byte`},
+		{"continued", "v 0 0 \\\n0\nv 1 2 \\\nx\n", `line 3`},
+	} {
+		t.Run(c.name, func(t *testing.T) {
+			_, _, err := read(t, "bad.obj", c.text)
+			var e *bundle.Error
+			require.ErrorAs(t, err, &e)
+			assert.ErrorContains(t, err, c.want)
+			assert.Equal(t, "bad.obj", e.File)
+		})
+	}
+}
+
+func TestOddButLegalText(t *testing.T) {
+	s, _, err := read(t, "odd.obj", "\ufeff\tv\t.5 +2 1.\r\nv 1e-3 -1E2 0 # far\r\nv 0 \\\r\n 0 \\\r\n 0\r\nf 1 2 3 # a face\r\nf 3 2 1")
+	require.NoError(t, err)
+	assert.Equal(t, []geom.Vec3{{.5, 2, 1}, {.001, -100, 0}, {0, 0, 0}}, s.Meshes[0].Points)
+	assert.Equal(t, 2, s.Meshes[0].Faces())
+	utf16 := "\xff\xfe"
+	for _, c := range "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n" {
+		utf16 += string([]byte{byte(c), 0})
+	}
+	s, _, err = read(t, "wide.obj", utf16)
+	require.NoError(t, err)
+	assert.Equal(t, 1, s.Count().Triangles)
+}
+
+func TestWhatIsNoPolygonIsCountedAndNamed(t *testing.T) {
+	s, _, err := read(t, "mix.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\nl 1 2\nl 2 3\np 1\nf 1 2\nf 1 2 3\ncstype bezier\nsurf 0 1 0 1 1\nwobble\n")
+	require.NoError(t, err)
+	assert.Equal(t, 2, s.CountLeft("line"))
+	assert.Equal(t, 1, s.CountLeft("point"))
+	assert.Equal(t, 1, s.CountLeft("face of fewer than three corners"))
+	assert.Equal(t, 1, s.CountLeft("free-form surface"))
+	assert.Equal(t, 1, s.CountLeft("unknown statement"))
+	assert.Equal(t, 1, s.Count().Triangles)
+}
+
+func TestMissingCompanionsAreFindings(t *testing.T) {
+	_, found, err := read(t, "a.obj", "mtllib gone.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl x\nf 1 2 3\n")
+	require.NoError(t, err)
+	require.Len(t, found, 2)
+	assert.Equal(t, "source/missing-library", found[0].Code)
+	assert.Contains(t, found[0].Title, "gone.mtl")
+	_, found, err = read(t, "a.obj", "mtllib a.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl x\nf 1 2 3\n",
+		"a.mtl", "newmtl x\nmap_Kd ../../etc/passwd\nmap_Ke http://elsewhere/x.png\nmap_d my leaf.png\n")
+	require.NoError(t, err)
+	require.Len(t, found, 3)
+	assert.Contains(t, found[0].Title, "points outside the uploaded files")
+	assert.Contains(t, found[1].Title, "points outside the uploaded files")
+	assert.Equal(t, finding.Place{File: "a.mtl", Line: 4}, found[2].Place)
+	assert.Contains(t, found[2].Title, "my leaf.png")
+}
+
+func TestNumbersRoundLikeStrconv(t *testing.T) {
+	r := rand.New(rand.NewPCG(1, 2))
+	for range 200000 {
+		var s string
+		switch r.IntN(4) {
+		case 0:
+			s = strconv.FormatFloat(r.NormFloat64()*100, 'f', r.IntN(20), 64)
+		case 1:
+			s = strconv.FormatFloat(r.NormFloat64(), 'e', r.IntN(20), 64)
+		case 2:
+			s = fmt.Sprintf("%d.%de%d", r.IntN(1e9), r.IntN(1e9), r.IntN(60)-30)
+		default:
+			s = strconv.FormatFloat(float64(float32(r.NormFloat64())), 'g', -1, 32)
+		}
+		want, err := strconv.ParseFloat(s, 64)
+		require.NoError(t, err)
+		got, n := parseFloat([]byte(s))
+		require.Equal(t, len(s), n, s)
+		require.Equal(t, want, got, s)
+	}
+	for _, bad := range []string{"", ".", "-", "e5", "1e", "+.e3"} {
+		_, n := parseFloat([]byte(bad))
+		assert.Zero(t, n, bad)
+	}
+}
+
+// Chunks are cut at a million bytes; what counts back or carries over must not notice.
+func TestChunksJoinWithoutASeam(t *testing.T) {
+	var sb strings.Builder
+	const n = 120000
+	for i := range n {
+		fmt.Fprintf(&sb, "v %d 0.5 0\nv %d 1.5 0\nv %d 0 2.25\n", i, i, i)
+		if i%1000 == 0 {
+			fmt.Fprintf(&sb, "usemtl m%d\n", i/1000%2)
+		}
+		sb.WriteString("f -3 -2 -1\n")
+	}
+	require.Greater(t, sb.Len(), 3*chunkSize)
+	s, _, err := read(t, "long.obj", sb.String())
+	require.NoError(t, err)
+	m := s.Meshes[0]
+	require.NoError(t, m.Validate())
+	require.Equal(t, n, m.Faces())
+	for i := range n {
+		require.Equal(t, int32(3*i), m.Corners[3*i])
+		require.Equal(t, int32(i/1000%2), m.Slot[i])
+	}
+	_, _, err = read(t, "long.obj", sb.String()+"f 1 2 x\n")
+	require.ErrorContains(t, err, fmt.Sprintf("line %d:", strings.Count(sb.String(), "\n")+1))
+}
+
+func TestWriteReadKeepsPolygonsNamesAndMaterials(t *testing.T) {
+	s, _, err := read(t, "shed.obj", shed, "shed.mtl", "newmtl tar\nKd .1 .2 .3\nPr 0.25\nPm 1\nnewmtl salt white\nd 0.5\nKe 1 0 .5\n")
+	require.NoError(t, err)
+	for _, b := range geom.AllBases() {
+		p, err := Write(s, pack.Options{Name: "shed", Basis: b, UnitMetres: 0.01})
+		require.NoError(t, err)
+		require.Len(t, p.Files, 2)
+		got, found, err := Read(context.Background(), bundle.New(p.Files), "shed.obj", nil)
+		require.NoError(t, err)
+		require.Empty(t, found)
+		got.Basis = b
+		back := got.Carried(geom.Linear(b.To(geom.GLTF).Scaled(0.01)))
+		back.Basis = geom.GLTF
+		require.Equal(t, s.SlotNames(), back.SlotNames())
+		require.Equal(t, s.Materials[0], back.Materials[0])
+		for i, m := range s.Meshes {
+			g := back.Meshes[i]
+			require.Equal(t, s.Nodes[i].Name, back.Nodes[i].Name)
+			require.Equal(t, m.FaceStart, g.FaceStart)
+			require.Equal(t, m.Corners, g.Corners, b.String())
+			require.Equal(t, m.Smooth, g.Smooth)
+			for k, p := range m.Points {
+				require.True(t, p.Near(g.Points[k], 1e-8))
+			}
+			require.Len(t, g.UVs, len(m.UVs))
+			for u := range m.UVs {
+				for c, k := range m.UVs[u].Index { // values may be renumbered, corners may not change
+					if k < 0 {
+						require.Negative(t, g.UVs[u].Index[c])
+						continue
+					}
+					require.Equal(t, m.UVs[u].Values[k], g.UVs[u].Values[g.UVs[u].Index[c]])
+				}
+			}
+			require.Equal(t, m.Normals.Values, g.Normals.Values)
+		}
+	}
+}
+
+func FuzzRead(f *testing.F) {
+	f.Add([]byte(shed), []byte("newmtl tar\nmap_Kd -s 1 1 a b.png\nTr .5\nmap_Pr -imfchan g x.png\n"))
+	f.Add([]byte("v 0 0 0\nv 1 0 0\nv 0 1 0\ng a b\nf -1/-1 -2 -3\n"), []byte("newmtl x\nKd 1\nNs 200\nnorm -bm 2 n.png\n"))
+	f.Add([]byte("mtllib a.mtl\nv 1 2 \\\n3\nl 1 2\nf 1 1 1\ncurv2 1\n"), []byte{0xff, 0xfe, 'n', 0})
+	f.Fuzz(func(t *testing.T, data, mtl []byte) {
+		if len(data) > 1<<16 {
+			t.Skip()
+		}
+		start := time.Now()
+		s, _, err := Read(context.Background(), bundle.New([]bundle.File{{Name: "a.obj", Data: data}, {Name: "a.mtl", Data: mtl}, {Name: "shed.mtl", Data: mtl}}), "a.obj", nil)
+		if time.Since(start) > 2*time.Second {
+			t.Fatalf("took %v", time.Since(start))
+		}
+		if err != nil {
+			return
+		}
+		for _, m := range s.Meshes {
+			if err := m.Validate(); err != nil {
+				t.Fatal(err)
+			}
+		}
+		before := s.Count().Triangles
+		p, err := Write(s, pack.Options{Name: "out", Basis: geom.GLTF, UnitMetres: 1})
+		if err != nil {
+			t.Fatal(err)
+		}
+		if before == 0 {
+			return
+		}
+		again, _, err := Read(context.Background(), bundle.New(p.Files), "out.obj", nil)
+		if err != nil {
+			t.Fatalf("own file: %v", err)
+		}
+		if n := again.Count().Triangles; n != before {
+			t.Fatalf("%d triangles became %d", before, n)
+		}
+	})
+}

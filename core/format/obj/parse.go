@@ -1,0 +1,503 @@
+package obj
+
+import (
+	"bytes"
+	"context"
+	"math"
+	"runtime"
+	"strings"
+	"sync"
+	"sync/atomic"
+
+	"yarvek/core/format/bundle"
+	"yarvek/core/geom"
+)
+
+// A file is read twice, in chunks cut at line ends and shared out among the
+// processors. The first pass counts, so that the second can write every number
+// straight to its place in arrays of the right size: no growing, no joining, and
+// an index may refer to anything in the file.
+
+type tally struct{ lines, v, vt, vn, faces, corners int }
+
+func (t tally) plus(u tally) tally {
+	return tally{t.lines + u.lines, t.v + u.v, t.vt + u.vt, t.vn + u.vn, t.faces + u.faces, t.corners + u.corners}
+}
+
+// event is a statement that changes what the following faces or points belong to.
+type event struct {
+	kind  byte // 'o', 'g', 'u' for usemtl, 's', 'm' for mtllib
+	line  int
+	face  int // faces before it
+	point int // points before it
+	text  string
+}
+
+// skipped counts a statement that makes no polygons.
+type skipped struct {
+	count int
+	line  int // the first
+}
+
+type raw struct {
+	name    string
+	points  []geom.Vec3
+	colors  [][4]float32 // one for each point, or nil
+	uvs     [][2]float64
+	normals [][3]float32
+	start   []int32 // faces+1
+	corner  []int32 // point of each corner
+	uv      []int32 // or nil
+	normal  []int32 // or nil
+	events  []event
+	skipped map[string]skipped
+}
+
+type chunk struct {
+	data    []byte
+	before  tally
+	own     tally
+	events  []event
+	skipped map[string]skipped
+	err     *bundle.Error
+}
+
+const chunkSize = 1 << 20
+
+func split(data []byte) []*chunk {
+	var chunks []*chunk
+	for len(data) > 0 {
+		n := min(chunkSize, len(data))
+		for n < len(data) {
+			i := bytes.IndexByte(data[n:], '\n')
+			if i < 0 {
+				n = len(data)
+				break
+			}
+			n += i + 1
+			if !continued(data[:n-1]) {
+				break
+			}
+		}
+		chunks = append(chunks, &chunk{data: data[:n]})
+		data = data[n:]
+	}
+	return chunks
+}
+
+// continued tells whether a line, without its line end, goes on in the next.
+func continued(line []byte) bool {
+	if n := len(line); n > 0 && line[n-1] == '\r' {
+		line = line[:n-1]
+	}
+	return len(line) > 0 && line[len(line)-1] == '\\'
+}
+
+// lines calls f with each statement and the number of its first line, counting
+// from zero, and returns how many lines there were.
+func lines(data []byte, f func(line []byte, at int) bool) int {
+	at := 0
+	var joined []byte
+	for len(data) > 0 {
+		var line []byte
+		if i := bytes.IndexByte(data, '\n'); i >= 0 {
+			line, data = data[:i], data[i+1:]
+		} else {
+			line, data = data, nil
+		}
+		first := at
+		at++
+		if n := len(line); n > 0 && (line[n-1] == '\\' || line[n-1] == '\r') && continued(line) {
+			joined = joined[:0]
+			for continued(line) {
+				joined = append(append(joined, bytes.TrimRight(line, "\\\r")...), ' ')
+				if len(data) == 0 {
+					line = nil
+					break
+				}
+				if i := bytes.IndexByte(data, '\n'); i >= 0 {
+					line, data = data[:i], data[i+1:]
+				} else {
+					line, data = data, nil
+				}
+				at++
+			}
+			line = append(joined, line...)
+		}
+		if !f(line, first) {
+			return at
+		}
+	}
+	return at
+}
+
+// kind tells the statements that carry numbers apart: v, t, n, f, or 0.
+func kind(b []byte) byte {
+	if len(b) < 2 {
+		return 0
+	}
+	switch {
+	case b[0] == 'v' && isSpace(b[1]):
+		return 'v'
+	case b[0] == 'f' && isSpace(b[1]):
+		return 'f'
+	case b[0] == 'v' && len(b) > 2 && isSpace(b[2]) && (b[1] == 't' || b[1] == 'n'):
+		return b[1]
+	}
+	return 0
+}
+
+func (c *chunk) count() {
+	c.own.lines = lines(c.data, func(b []byte, _ int) bool {
+		b = skipSpace(b)
+		switch kind(b) {
+		case 'v':
+			c.own.v++
+		case 't':
+			c.own.vt++
+		case 'n':
+			c.own.vn++
+		case 'f':
+			if n := words(b[1:]); n >= 3 {
+				c.own.faces++
+				c.own.corners += n
+			}
+		}
+		return true
+	})
+}
+
+// words counts the words of a statement up to a comment. It runs over every face
+// of the file, so it looks at a byte once and does not branch on it.
+func words(b []byte) int {
+	if i := bytes.IndexByte(b, '#'); i >= 0 && (i == 0 || isSpace(b[i-1])) {
+		b = b[:i]
+	}
+	n, before := 0, uint8(1)
+	for _, c := range b {
+		s := spaces[c]
+		n += int(before &^ s)
+		before = s
+	}
+	return n
+}
+
+// spaces is 1 for the bytes isSpace accepts.
+var spaces = func() (t [256]uint8) {
+	for c := range t {
+		if isSpace(byte(c)) {
+			t[c] = 1
+		}
+	}
+	return t
+}()
+
+// each runs f over the chunks on all processors.
+func each(ctx context.Context, chunks []*chunk, f func(*chunk)) error {
+	var next atomic.Int64
+	var wg sync.WaitGroup
+	for range min(runtime.GOMAXPROCS(0), len(chunks)) {
+		wg.Go(func() {
+			for ctx.Err() == nil {
+				i := int(next.Add(1)) - 1
+				if i >= len(chunks) {
+					return
+				}
+				f(chunks[i])
+			}
+		})
+	}
+	wg.Wait()
+	return ctx.Err()
+}
+
+func parse(ctx context.Context, name string, data []byte, progress func(done, total int64)) (*raw, error) {
+	chunks := split(data)
+	if err := each(ctx, chunks, (*chunk).count); err != nil {
+		return nil, err
+	}
+	var all tally
+	for _, c := range chunks {
+		c.before = all
+		all = all.plus(c.own)
+	}
+	if all.corners > math.MaxInt32 || all.v > math.MaxInt32 {
+		return nil, bundle.AtByte(name, -1, "holds %d face corners, more than 2 147 483 647", all.corners)
+	}
+	r := &raw{name: name, skipped: map[string]skipped{},
+		points: make([]geom.Vec3, all.v), uvs: make([][2]float64, all.vt), normals: make([][3]float32, all.vn),
+		start: make([]int32, all.faces+1), corner: make([]int32, all.corners)}
+	if all.vt > 0 {
+		r.uv = make([]int32, all.corners)
+	}
+	if all.vn > 0 {
+		r.normal = make([]int32, all.corners)
+	}
+	var done atomic.Int64
+	var colorsOnce sync.Once
+	p := &pass{raw: r, all: all, colors: func() [][4]float32 {
+		colorsOnce.Do(func() { r.colors = make([][4]float32, all.v) })
+		return r.colors
+	}}
+	err := each(ctx, chunks, func(c *chunk) {
+		p.read(c)
+		if progress != nil {
+			progress(done.Add(int64(len(c.data))), int64(len(data)))
+		}
+	})
+	if err != nil {
+		return nil, err
+	}
+	for _, c := range chunks {
+		if c.err != nil {
+			return nil, c.err
+		}
+		r.events = append(r.events, c.events...)
+		for k, s := range c.skipped {
+			t, seen := r.skipped[k]
+			if !seen || s.line < t.line {
+				t.line = s.line
+			}
+			t.count += s.count
+			r.skipped[k] = t
+		}
+	}
+	r.paintRest()
+	return r, nil
+}
+
+// paintRest makes points white that carry no colour in a file where others do.
+func (r *raw) paintRest() {
+	if r.colors == nil {
+		return
+	}
+	for i, c := range r.colors {
+		if c[3] == 0 {
+			r.colors[i] = [4]float32{1, 1, 1, 1}
+		}
+	}
+}
+
+// pass is the second reading: where everything goes.
+type pass struct {
+	*raw
+	all    tally
+	colors func() [][4]float32
+}
+
+func (p *pass) read(c *chunk) {
+	at := c.before
+	limit := at.corners + c.own.corners
+	c.skipped = map[string]skipped{}
+	lines(c.data, func(b []byte, line int) bool {
+		b = skipSpace(b)
+		n := c.before.lines + line + 1
+		switch kind(b) {
+		case 'v':
+			c.err = p.vertex(b[1:], n, at.v)
+			at.v++
+		case 't':
+			var v [3]float64
+			_, c.err = p.numbers(b[2:], n, v[:], 1, "texture coordinate")
+			p.uvs[at.vt] = [2]float64{v[0], v[1]}
+			at.vt++
+		case 'n':
+			var v [3]float64
+			_, c.err = p.numbers(b[2:], n, v[:], 3, "normal")
+			p.normals[at.vn] = [3]float32{float32(v[0]), float32(v[1]), float32(v[2])}
+			at.vn++
+		case 'f':
+			var k int
+			k, c.err = p.face(b[1:], n, &at, limit)
+			if k < 3 && c.err == nil {
+				c.skip("face of fewer than three corners", n)
+			}
+		default:
+			p.other(c, b, n, at)
+		}
+		return c.err == nil
+	})
+}
+
+func (c *chunk) skip(what string, line int) {
+	s, seen := c.skipped[what]
+	if !seen {
+		s.line = line
+	}
+	s.count++
+	c.skipped[what] = s
+}
+
+// numbers reads up to len(into) numbers, at least least of them.
+func (p *pass) numbers(b []byte, line int, into []float64, least int, what string) (int, *bundle.Error) {
+	n := 0
+	for {
+		b = skipSpace(b)
+		if len(b) == 0 || b[0] == '#' || n == len(into) {
+			break
+		}
+		f, k := parseFloat(b)
+		if k == 0 || k < len(b) && !isSpace(b[k]) {
+			return n, p.badNumber(b, line, what)
+		}
+		if f-f != 0 {
+			return n, bundle.AtLine(p.name, line, "the %s holds %s, which is too large a number", what, bundle.Quote(b[:k]))
+		}
+		into[n] = f
+		n++
+		b = b[k:]
+	}
+	if n < least {
+		return n, bundle.AtLine(p.name, line, "a %s needs %d numbers and has %d", what, least, n).
+			Advise("The line may be cut short; export the mesh again")
+	}
+	return n, nil
+}
+
+func (p *pass) badNumber(b []byte, line int, what string) *bundle.Error {
+	w, _ := word(b)
+	e := bundle.AtLine(p.name, line, "expected a number in the %s, found %s", what, bundle.Quote(w))
+	switch l := strings.ToLower(strings.TrimLeft(string(w), "+-")); {
+	case bytes.IndexByte(w, ',') >= 0:
+		return e.Advise("Numbers need a point, not a comma: set the exporter's number format to English")
+	case strings.HasPrefix(l, "nan") || strings.HasPrefix(l, "inf"):
+		return e.Advise("The mesh has a point that is nowhere; delete it in the modelling program and export again")
+	}
+	return e
+}
+
+func (p *pass) vertex(b []byte, line, at int) *bundle.Error {
+	var v [7]float64
+	n, err := p.numbers(b, line, v[:], 3, "point")
+	if err != nil {
+		return err
+	}
+	p.points[at] = geom.Vec3{v[0], v[1], v[2]}
+	// x y z r g b, or x y z w r g b; a lone fourth number is a weight and says
+	// nothing about polygons.
+	if n >= 6 {
+		p.colors()[at] = [4]float32{float32(v[n-3]), float32(v[n-2]), float32(v[n-1]), 1}
+	}
+	return nil
+}
+
+// face reads corners v, v/t, v//n or v/t/n and returns how many there are.
+func (p *pass) face(b []byte, line int, at *tally, limit int) (int, *bundle.Error) {
+	k := 0
+	for {
+		b = skipSpace(b)
+		if len(b) == 0 || b[0] == '#' {
+			break
+		}
+		c := at.corners + k
+		if c >= limit {
+			// Only a face that was not counted, for having too few corners, can
+			// reach beyond the chunk's share.
+			return words(b) + k, nil
+		}
+		i, n := parseInt(b)
+		if n == 0 {
+			return k, p.badCorner(b, line)
+		}
+		point, ok := resolve(i, at.v, p.all.v)
+		if !ok {
+			return k, p.nowhere("point", i, at.v, p.all.v, line)
+		}
+		p.corner[c] = point
+		b = b[n:]
+		uv, normal := int32(-1), int32(-1)
+		if len(b) > 0 && b[0] == '/' {
+			b = b[1:]
+			if i, n := parseInt(b); n > 0 {
+				if uv, ok = resolve(i, at.vt, p.all.vt); !ok {
+					return k, p.nowhere("texture coordinate", i, at.vt, p.all.vt, line)
+				}
+				b = b[n:]
+			}
+			if len(b) > 0 && b[0] == '/' {
+				b = b[1:]
+				if i, n := parseInt(b); n > 0 {
+					if normal, ok = resolve(i, at.vn, p.all.vn); !ok {
+						return k, p.nowhere("normal", i, at.vn, p.all.vn, line)
+					}
+					b = b[n:]
+				}
+			}
+		}
+		if len(b) > 0 && !isSpace(b[0]) {
+			return k, p.badCorner(b, line)
+		}
+		if p.uv != nil {
+			p.uv[c] = uv
+		}
+		if p.normal != nil {
+			p.normal[c] = normal
+		}
+		k++
+	}
+	if k < 3 {
+		return k, nil
+	}
+	at.corners += k
+	at.faces++
+	p.start[at.faces] = int32(at.corners)
+	return k, nil
+}
+
+// resolve turns a 1-based or relative index into a 0-based one.
+func resolve(i, sofar, total int) (int32, bool) {
+	if i < 0 {
+		i = sofar + i
+		return int32(i), i >= 0
+	}
+	return int32(i - 1), i >= 1 && i <= total
+}
+
+func (p *pass) badCorner(b []byte, line int) *bundle.Error {
+	w, _ := word(b)
+	return bundle.AtLine(p.name, line, "expected a face corner such as 12/7/3, found %s", bundle.Quote(w))
+}
+
+func (p *pass) nowhere(what string, i, sofar, total, line int) *bundle.Error {
+	e := bundle.AtLine(p.name, line, "a face refers to %s %d, and the file has %d", what, i, total)
+	if i < 0 {
+		e = bundle.AtLine(p.name, line, "a face refers to %s %d, counting back from here, and there are %d before it", what, i, sofar)
+	}
+	return e.Advise("The file may be cut short or joined from two; export the mesh again")
+}
+
+// other reads the statements that carry names, and counts those that make no polygons.
+func (p *pass) other(c *chunk, b []byte, line int, at tally) {
+	if len(b) == 0 || b[0] == '#' {
+		return
+	}
+	key, rest := word(b)
+	text := func() string { return strings.ToValidUTF8(string(trimRight(skipSpace(rest))), "�") }
+	add := func(kind byte) {
+		c.events = append(c.events, event{kind, line, at.faces, at.v, text()})
+	}
+	switch k := string(key); k {
+	case "o", "g", "s":
+		add(k[0])
+	case "usemtl":
+		add('u')
+	case "mtllib":
+		add('m')
+	case "l":
+		c.skip("line", line)
+	case "p":
+		c.skip("point", line)
+	case "v", "vt", "vn", "f":
+		c.err = bundle.AtLine(p.name, line, "%q stands alone, without its numbers", k).
+			Advise("The line may be cut short; export the mesh again")
+	case "vp", "cstype", "deg", "bmat", "step", "curv", "curv2", "surf", "parm", "trim", "hole", "scrv", "sp", "end", "con":
+		if k == "surf" || k == "curv" || k == "curv2" {
+			c.skip("free-form "+map[string]string{"surf": "surface", "curv": "curve", "curv2": "curve"}[k], line)
+		}
+	case "mg", "bevel", "c_interp", "d_interp", "lod", "shadow_obj", "trace_obj", "ctech", "stech", "maplib", "usemap", "call", "csh":
+		c.skip("statement "+k, line)
+	default:
+		// A file of which nothing can be understood is no OBJ at all; Read says so.
+		c.skip("unknown statement", line)
+	}
+}

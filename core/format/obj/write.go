@@ -1,0 +1,305 @@
+package obj
+
+import (
+	"bytes"
+	"fmt"
+	"path"
+	"strconv"
+	"strings"
+
+	"yarvek/core/format/bundle"
+	"yarvek/core/format/pack"
+	"yarvek/core/format/picture"
+	"yarvek/core/geom"
+	"yarvek/core/scene"
+)
+
+// Write writes the scene as OBJ, MTL and pictures, in the basis and unit asked
+// for. The format has no transforms and no instances: every node is written as an
+// object where it stands. What it can't hold is listed in the package's Changes.
+func Write(s *scene.Scene, opt pack.Options) (*pack.Package, error) {
+	frame := geom.Linear(s.Basis.To(opt.Basis).Scaled(1 / opt.UnitMetres))
+	w := &writer{s: s.Flattened().Carried(frame), opt: opt}
+	w.changes(s)
+	w.pictures()
+	obj := w.object()
+	name := bundle.Safe(opt.Name)
+	w.out.Files = append(w.out.Files, bundle.File{Name: name + ".obj", Data: obj})
+	if len(w.s.Materials) > 0 {
+		w.out.Files = append(w.out.Files, bundle.File{Name: name + ".mtl", Data: w.library()})
+	}
+	w.out.Files = append(w.out.Files, w.images...)
+	return &w.out, nil
+}
+
+type writer struct {
+	s      *scene.Scene
+	opt    pack.Options
+	out    pack.Package
+	images []bundle.File
+	path   []string // of each image, "" when there is none to refer to
+	slot   []string // unique name of each material
+}
+
+// changes lists what OBJ can't say.
+func (w *writer) changes(s *scene.Scene) {
+	say := w.out.Say
+	uses := map[int]int{}
+	for _, n := range s.Nodes {
+		if n.Mesh >= 0 {
+			uses[n.Mesh]++
+			if n.Parent >= 0 {
+				say("the tree of nodes", "OBJ has objects side by side only")
+			}
+			if !n.Local.IsIdentity() {
+				say("node transforms", "OBJ has none; every point is written where it stands, so each object's own origin is the scene's")
+			}
+		} else {
+			say(fmt.Sprintf("node “%s”", n.Name), "OBJ has no empty nodes")
+		}
+	}
+	for m, n := range uses {
+		if n > 1 {
+			say(fmt.Sprintf("%d instances of “%s”", n, s.Meshes[m].Name), "OBJ has none; each is written in full")
+		}
+	}
+	for _, m := range s.Meshes {
+		if len(m.UVs) > 1 {
+			say(fmt.Sprintf("UV sets beyond the first of “%s”", m.Name), "OBJ holds one")
+		}
+		if m.Tangents.Has() {
+			say("tangents", "OBJ has none; a receiver makes them from normals and UVs")
+		}
+	}
+	for _, m := range s.Materials {
+		if m.TwoSided {
+			say(fmt.Sprintf("two-sidedness of “%s”", m.Name), "MTL has no word for it")
+		}
+		if m.AlphaMode == scene.Mask {
+			say(fmt.Sprintf("the opacity cut-off of “%s”", m.Name), "MTL has opacity only")
+		}
+		if m.Maps[scene.UseOcclusion].Has() {
+			say(fmt.Sprintf("the occlusion texture of “%s”", m.Name), "MTL has no word for it")
+		}
+		if m.Maps[scene.UseMetallic].Has() && m.Metallic != 1 || m.Maps[scene.UseRoughness].Has() && m.Roughness != 1 {
+			say(fmt.Sprintf("the factors over the metallic and roughness textures of “%s”", m.Name), "MTL takes the texture or the number, not both")
+		}
+		for u, mp := range m.Maps {
+			if mp.Has() && mp.UVSet > 0 {
+				say(fmt.Sprintf("the UV set of the %s texture of “%s”", scene.Use(u), m.Name), "OBJ holds one")
+			}
+		}
+	}
+}
+
+// pictures gives every picture a file name of its own beside the mesh.
+func (w *writer) pictures() {
+	var names pack.Names
+	names.Take(w.opt.Name, ".obj")
+	names.Take(w.opt.Name, ".mtl")
+	w.path = make([]string, len(w.s.Images))
+	for i, im := range w.s.Images {
+		if !im.Found() {
+			w.out.Say(fmt.Sprintf("picture “%s”", im.Name), "its file was never uploaded")
+			continue
+		}
+		suffix := picture.Suffix(im.MIME)
+		if im.MIME == "" && path.Ext(im.Name) != "" {
+			suffix = path.Ext(bundle.Safe(im.Name))
+		}
+		w.path[i] = names.Take(strings.TrimSuffix(im.Name, path.Ext(im.Name)), suffix)
+		w.images = append(w.images, bundle.File{Name: w.path[i], Data: im.Data})
+	}
+	taken := map[string]bool{}
+	for _, m := range w.s.Materials {
+		n := oneLine(m.Name)
+		for k := 2; taken[n]; k++ {
+			n = fmt.Sprintf("%s_%d", oneLine(m.Name), k)
+		}
+		if n != m.Name {
+			w.out.Say(fmt.Sprintf("the name of material “%s” became “%s”", m.Name, n), "MTL needs names that differ and fit on a line")
+		}
+		taken[n] = true
+		w.slot = append(w.slot, n)
+	}
+}
+
+// plainName is the material of faces that have none, where one must be said.
+const plainName = "no-material"
+
+// oneLine makes a name that can stand at the end of a statement.
+func oneLine(name string) string {
+	n := strings.Join(strings.FieldsFunc(name, func(r rune) bool { return r < ' ' || r == 0x7f }), " ")
+	n = strings.TrimSpace(strings.TrimRight(n, `\`))
+	if n == "" || n[0] == '#' {
+		n = "unnamed" + n
+	}
+	return n
+}
+
+// appendNumber writes ten significant digits: finer than a 32-bit receiver can
+// tell, and free of the noise of unit conversion.
+func appendNumber(b []byte, v float64) []byte {
+	if v == 0 {
+		v = 0 // no minus zero
+	}
+	return strconv.AppendFloat(append(b, ' '), v, 'g', 10, 64)
+}
+
+func (w *writer) object() []byte {
+	size := 256
+	for _, m := range w.s.Meshes {
+		size += 40*len(m.Points) + 30*len(m.Normals.Values) + 24*len(m.Corners)
+	}
+	b := make([]byte, 0, size)
+	b = fmt.Appendf(b, "# One unit is %g m. %s.\n", w.opt.UnitMetres, w.opt.Basis)
+	if len(w.s.Materials) > 0 {
+		b = fmt.Appendf(b, "mtllib %s.mtl\n", bundle.Safe(w.opt.Name))
+	}
+	v, vt, vn := 1, 1, 1
+	for _, n := range w.s.Nodes {
+		m := w.s.Meshes[n.Mesh]
+		b = fmt.Appendf(b, "o %s\n", oneLine(n.Name))
+		b = points(b, m)
+		var uv scene.UVSet
+		if len(m.UVs) > 0 {
+			uv = m.UVs[0]
+		}
+		for _, t := range uv.Values {
+			b = append(appendNumber(appendNumber(append(b, "vt"...), t[0]), t[1]), '\n')
+		}
+		normals := m.Normals
+		if !normals.Has() {
+			normals = scene.Layer[[3]float32]{}
+		}
+		for _, t := range normals.Values {
+			b = append(b, "vn"...)
+			for _, c := range t {
+				if c == 0 {
+					c = 0
+				}
+				b = strconv.AppendFloat(append(b, ' '), float64(c), 'g', -1, 32)
+			}
+			b = append(b, '\n')
+		}
+		b = w.faces(b, m, uv, v, vt, vn)
+		v, vt, vn = v+len(m.Points), vt+len(uv.Values), vn+len(normals.Values)
+	}
+	return b
+}
+
+// points writes the points, with their colours when the mesh has a colour for
+// every corner of a point.
+func points(b []byte, m *scene.Mesh) []byte {
+	var colors [][4]float32
+	if m.Colors.Has() {
+		colors = make([][4]float32, len(m.Points))
+		for i := range colors {
+			colors[i] = [4]float32{1, 1, 1, 1}
+		}
+		for c, i := range m.Colors.Index {
+			if i >= 0 {
+				colors[m.Corners[c]] = m.Colors.Values[i]
+			}
+		}
+	}
+	for i, p := range m.Points {
+		b = append(b, 'v')
+		for _, c := range p {
+			b = appendNumber(b, c)
+		}
+		if colors != nil {
+			for _, c := range colors[i][:3] {
+				b = strconv.AppendFloat(append(b, ' '), float64(c), 'g', -1, 32)
+			}
+		}
+		b = append(b, '\n')
+	}
+	return b
+}
+
+func (w *writer) faces(b []byte, m *scene.Mesh, uv scene.UVSet, v, vt, vn int) []byte {
+	material, smooth := -2, int64(-1)
+	for f := range m.Faces() {
+		if k := m.Material(f); k != material {
+			material = k
+			if k >= 0 {
+				b = append(append(append(b, "usemtl "...), w.slot[k]...), '\n')
+			} else if f > 0 || v > 1 {
+				// Once a material is in use no statement takes it back.
+				b = append(b, "usemtl "+plainName+"\n"...)
+				w.out.Say("faces without a material got the material “"+plainName+"”", "OBJ can't return to none once a material is in use")
+			}
+		}
+		if m.Smooth != nil && int64(m.Smooth[f]) != smooth {
+			smooth = int64(m.Smooth[f])
+			b = append(strconv.AppendInt(append(b, "s "...), smooth, 10), '\n')
+		}
+		b = append(b, 'f')
+		for c := m.FaceStart[f]; c < m.FaceStart[f+1]; c++ {
+			b = strconv.AppendInt(append(b, ' '), int64(v)+int64(m.Corners[c]), 10)
+			t, n := int32(-1), int32(-1)
+			if uv.Has() {
+				t = uv.Index[c]
+			}
+			if m.Normals.Has() {
+				n = m.Normals.Index[c]
+			}
+			if t >= 0 || n >= 0 {
+				b = append(b, '/')
+			}
+			if t >= 0 {
+				b = strconv.AppendInt(b, int64(vt)+int64(t), 10)
+			}
+			if n >= 0 {
+				b = strconv.AppendInt(append(b, '/'), int64(vn)+int64(n), 10)
+			}
+		}
+		b = append(b, '\n')
+	}
+	return b
+}
+
+// mapWords are the statements of the textures MTL can hold.
+var mapWords = [scene.Uses]string{
+	scene.UseBaseColor: "map_Kd", scene.UseMetallic: "map_Pm", scene.UseRoughness: "map_Pr",
+	scene.UseNormal: "norm", scene.UseEmissive: "map_Ke", scene.UseOpacity: "map_d",
+}
+
+func (w *writer) library() []byte {
+	var b bytes.Buffer
+	for i, m := range w.s.Materials {
+		fmt.Fprintf(&b, "newmtl %s\n", w.slot[i])
+		fmt.Fprintf(&b, "Kd %g %g %g\n", m.BaseColor[0], m.BaseColor[1], m.BaseColor[2])
+		fmt.Fprintf(&b, "d %g\n", m.BaseColor[3])
+		fmt.Fprintf(&b, "Ke %g %g %g\n", m.Emissive[0], m.Emissive[1], m.Emissive[2])
+		fmt.Fprintf(&b, "Pm %g\nPr %g\n", m.Metallic, m.Roughness)
+		for u, word := range mapWords {
+			w.mapping(&b, m, scene.Use(u), word)
+		}
+		b.WriteByte('\n')
+	}
+	return b.Bytes()
+}
+
+func (w *writer) mapping(b *bytes.Buffer, m scene.Material, use scene.Use, word string) {
+	mp := m.Maps[use]
+	if word == "" || !mp.Has() {
+		return
+	}
+	t := w.s.Textures[mp.Texture-1]
+	if w.path[t.Image] == "" {
+		return
+	}
+	b.WriteString(word)
+	if t.WrapU == scene.Clamp && t.WrapV == scene.Clamp {
+		b.WriteString(" -clamp on")
+	}
+	if use == scene.UseNormal && m.NormalScale != 1 {
+		fmt.Fprintf(b, " -bm %g", m.NormalScale)
+	}
+	if mp.Channel != scene.Whole {
+		fmt.Fprintf(b, " -imfchan %c", " rgbm"[mp.Channel])
+	}
+	fmt.Fprintf(b, " %s\n", w.path[t.Image])
+}

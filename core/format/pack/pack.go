@@ -1,0 +1,68 @@
+// Package pack is what a writer hands back: the files it wrote and what it had to
+// leave behind or change, and why.
+package pack
+
+import (
+	"fmt"
+
+	"yarvek/core/format/bundle"
+	"yarvek/core/geom"
+)
+
+// Options tell a writer what file to make.
+type Options struct {
+	Name       string // of the main file, without suffix
+	Basis      geom.Basis
+	UnitMetres float64 // metres one unit of the file stands for
+	Parts      bool    // glTF: a document with its buffer and pictures beside it, not one GLB
+}
+
+// Change is one thing the file does not say the way the scene does.
+type Change struct {
+	What string `json:"what"`
+	Why  string `json:"why"`
+}
+
+// Package is a set of written files; the first is the main one.
+type Package struct {
+	Files   []bundle.File
+	Changes []Change
+}
+
+// Say records a change once.
+func (p *Package) Say(what, why string) {
+	c := Change{what, why}
+	for _, old := range p.Changes {
+		if old == c {
+			return
+		}
+	}
+	p.Changes = append(p.Changes, c)
+}
+
+// Names hands out file names that are safe and differ from one another.
+type Names struct{ used map[string]bool }
+
+// Take makes base+suffix unique; upper and lower case count as the same.
+func (n *Names) Take(base, suffix string) string {
+	if n.used == nil {
+		n.used = map[string]bool{}
+	}
+	base = bundle.Safe(base)
+	name := base + suffix
+	for i := 2; n.used[lower(name)]; i++ {
+		name = fmt.Sprintf("%s_%d%s", base, i, suffix)
+	}
+	n.used[lower(name)] = true
+	return name
+}
+
+func lower(s string) string {
+	b := []byte(s)
+	for i, c := range b {
+		if c >= 'A' && c <= 'Z' {
+			b[i] = c + 32
+		}
+	}
+	return string(b)
+}

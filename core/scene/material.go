@@ -1,0 +1,106 @@
+package scene
+
+// AlphaMode says how opacity is used, in glTF 2.0's three ways (section 3.9.4).
+type AlphaMode string
+
+// The three ways opacity is used.
+const (
+	Opaque AlphaMode = "OPAQUE"
+	Mask   AlphaMode = "MASK"
+	Blend  AlphaMode = "BLEND"
+)
+
+// Use is what a texture does for a material.
+type Use int
+
+// The uses of a texture.
+const (
+	UseBaseColor Use = iota
+	UseMetallic
+	UseRoughness
+	UseNormal
+	UseOcclusion
+	UseEmissive
+	UseOpacity
+	Uses
+)
+
+var useNames = [Uses]string{"base colour", "metallic", "roughness", "normal", "occlusion", "emissive", "opacity"}
+
+func (u Use) String() string { return useNames[u] }
+
+// Channel is the part of a picture that a scalar use reads.
+type Channel int8
+
+// Whole means all of the picture, or its luminance for a scalar.
+const (
+	Whole Channel = iota
+	Red
+	Green
+	Blue
+	Alpha
+)
+
+// Map ties a texture to a use.
+type Map struct {
+	Texture int // index into Scene.Textures plus one; 0 is no texture
+	UVSet   int
+	Channel Channel
+}
+
+// Has reports whether a texture is there.
+func (m Map) Has() bool { return m.Texture > 0 }
+
+// Material has the values of glTF 2.0's metallic-roughness model.
+type Material struct {
+	Name        string
+	BaseColor   [4]float64 // linear; alpha is opacity
+	Metallic    float64
+	Roughness   float64
+	Emissive    [3]float64
+	NormalScale float64
+	Occlusion   float64 // strength
+	AlphaMode   AlphaMode
+	AlphaCutoff float64
+	TwoSided    bool
+	Maps        [Uses]Map
+}
+
+// NewMaterial is white, rough, not metallic and opaque.
+func NewMaterial(name string) Material {
+	return Material{Name: name, BaseColor: [4]float64{1, 1, 1, 1}, Roughness: 1,
+		NormalScale: 1, Occlusion: 1, AlphaMode: Opaque, AlphaCutoff: 0.5}
+}
+
+// Wrap is what happens beyond the edge of a picture.
+type Wrap string
+
+// The three ways of wrapping.
+const (
+	Repeat Wrap = "repeat"
+	Mirror Wrap = "mirror"
+	Clamp  Wrap = "clamp"
+)
+
+// Texture is a picture with the way it is sampled.
+type Texture struct {
+	Name         string
+	Image        int // index into Scene.Images
+	WrapU, WrapV Wrap
+	MagFilter    int // OpenGL's numbers as in glTF, 0 when unsaid
+	MinFilter    int
+}
+
+// Image is a picture file, found or not.
+type Image struct {
+	Name     string // what the file called it
+	Path     string // where the file said it lies, "" when embedded
+	Embedded bool
+	MIME     string
+	Data     []byte // nil when it was not among the files
+	Width    int    // pixels, 0 when unknown
+	Height   int
+}
+
+// Found reports whether the picture's bytes are there.
+func (i Image) Found() bool { return i.Data != nil }

@@ -1,0 +1,216 @@
+package scene
+
+import (
+	"errors"
+	"fmt"
+
+	"yarvek/core/geom"
+)
+
+// Layer gives every corner one of the Values, or none where Index is negative.
+type Layer[T any] struct {
+	Values []T
+	Index  []int32 // one for each corner, or nil when the layer is absent
+}
+
+// Has reports whether the layer is there at all.
+func (l Layer[T]) Has() bool { return l.Index != nil }
+
+// UVSet is a named layer of texture coordinates.
+type UVSet struct {
+	Name string
+	Layer[[2]float64]
+}
+
+// Mesh is polygons over points. Face f has the corners FaceStart[f] to
+// FaceStart[f+1]; corner c sits on point Corners[c].
+type Mesh struct {
+	Name      string
+	Points    []geom.Vec3
+	FaceStart []int32 // one more than there are faces
+	Corners   []int32
+
+	Normals  Layer[[3]float32]
+	Tangents Layer[[4]float32] // w is the handedness of the bitangent
+	Colors   Layer[[4]float32] // linear RGBA
+	UVs      []UVSet
+
+	Slots  []int    // material index of each slot, -1 for none
+	Slot   []int32  // slot of each face; nil when every face has slot 0
+	Smooth []uint32 // smoothing group of each face, 0 for flat; nil when unsaid
+}
+
+// Faces is the number of polygons.
+func (m *Mesh) Faces() int {
+	if len(m.FaceStart) == 0 {
+		return 0
+	}
+	return len(m.FaceStart) - 1
+}
+
+// Triangles is how many triangles the polygons make.
+func (m *Mesh) Triangles() int { return len(m.Corners) - 2*m.Faces() }
+
+// Material is the material index of a face, -1 for none.
+func (m *Mesh) Material(face int) int {
+	k := 0
+	if m.Slot != nil {
+		k = int(m.Slot[face])
+	}
+	if k >= len(m.Slots) {
+		return -1
+	}
+	return m.Slots[k]
+}
+
+// UsedSlots lists the materials that faces use, in slot order.
+func (m *Mesh) UsedSlots() []int {
+	if m.Faces() == 0 {
+		return nil
+	}
+	if m.Slot == nil {
+		return []int{m.Material(0)}
+	}
+	used := make([]bool, len(m.Slots))
+	for _, k := range m.Slot {
+		used[k] = true
+	}
+	var list []int
+	for k, u := range used {
+		if u {
+			list = append(list, m.Slots[k])
+		}
+	}
+	return list
+}
+
+// Used marks the points that a face uses.
+func (m *Mesh) Used() []bool {
+	u := make([]bool, len(m.Points))
+	for _, c := range m.Corners {
+		u[c] = true
+	}
+	return u
+}
+
+// Validate checks that every index lands where it should.
+func (m *Mesh) Validate() error {
+	if len(m.FaceStart) > 0 && (m.FaceStart[0] != 0 || int(m.FaceStart[len(m.FaceStart)-1]) != len(m.Corners)) {
+		return errors.New("faces do not cover the corners")
+	}
+	for f := range m.Faces() {
+		if m.FaceStart[f+1]-m.FaceStart[f] < 3 {
+			return fmt.Errorf("face %d has fewer than three corners", f)
+		}
+	}
+	for c, p := range m.Corners {
+		if p < 0 || int(p) >= len(m.Points) {
+			return fmt.Errorf("corner %d sits on point %d of %d", c, p, len(m.Points))
+		}
+	}
+	check := func(what string, index []int32, values int) error {
+		if index != nil && len(index) != len(m.Corners) {
+			return fmt.Errorf("%s: %d indices for %d corners", what, len(index), len(m.Corners))
+		}
+		for _, i := range index {
+			if int(i) >= values {
+				return fmt.Errorf("%s: index %d of %d", what, i, values)
+			}
+		}
+		return nil
+	}
+	err := errors.Join(
+		check("normals", m.Normals.Index, len(m.Normals.Values)),
+		check("tangents", m.Tangents.Index, len(m.Tangents.Values)),
+		check("colours", m.Colors.Index, len(m.Colors.Values)))
+	for _, u := range m.UVs {
+		err = errors.Join(err, check("UV set "+u.Name, u.Index, len(u.Values)))
+	}
+	if m.Slot != nil && len(m.Slot) != m.Faces() {
+		err = errors.Join(err, fmt.Errorf("%d slots for %d faces", len(m.Slot), m.Faces()))
+	}
+	for _, k := range m.Slot {
+		if k < 0 || int(k) >= len(m.Slots) {
+			return errors.Join(err, fmt.Errorf("slot %d of %d", k, len(m.Slots)))
+		}
+	}
+	return err
+}
+
+// Mapped returns the mesh under a. Points are mapped, normals go by the inverse
+// transpose, tangents by the map itself; a map that mirrors turns the corners of
+// each face round and the tangents' handedness with them.
+func (m *Mesh) Mapped(a geom.Affine) *Mesh {
+	if a.IsIdentity() {
+		return m
+	}
+	out := *m
+	out.Points = make([]geom.Vec3, len(m.Points))
+	for i, p := range m.Points {
+		out.Points[i] = a.Apply(p)
+	}
+	mirrors := a.Mirrors()
+	if m.Normals.Has() && !isUniform(a.M) {
+		n := a.M.Cofactor()
+		if mirrors {
+			n = n.Scaled(-1)
+		}
+		out.Normals.Values = make([][3]float32, len(m.Normals.Values))
+		for i, v := range m.Normals.Values {
+			out.Normals.Values[i] = narrow(n.Apply(widen(v)).Unit())
+		}
+	}
+	if m.Tangents.Has() {
+		out.Tangents.Values = make([][4]float32, len(m.Tangents.Values))
+		for i, v := range m.Tangents.Values {
+			t := narrow(a.M.Apply(widen([3]float32{v[0], v[1], v[2]})).Unit())
+			w := v[3]
+			if mirrors {
+				w = -w
+			}
+			out.Tangents.Values[i] = [4]float32{t[0], t[1], t[2], w}
+		}
+	}
+	if mirrors {
+		out.turnRound()
+	}
+	return &out
+}
+
+// isUniform reports a plain scaling, under which directions stay what they are.
+func isUniform(m geom.Mat3) bool {
+	return m[0][0] > 0 && m == geom.Identity3.Scaled(m[0][0])
+}
+
+// turnRound reverses every face, keeping its first corner first.
+func (m *Mesh) turnRound() {
+	m.Corners = m.reversed(m.Corners)
+	m.Normals.Index = m.reversed(m.Normals.Index)
+	m.Tangents.Index = m.reversed(m.Tangents.Index)
+	m.Colors.Index = m.reversed(m.Colors.Index)
+	m.UVs = append([]UVSet(nil), m.UVs...)
+	for i := range m.UVs {
+		m.UVs[i].Index = m.reversed(m.UVs[i].Index)
+	}
+}
+
+func (m *Mesh) reversed(index []int32) []int32 {
+	if index == nil {
+		return nil
+	}
+	out := make([]int32, len(index))
+	for f := range m.Faces() {
+		a, b := m.FaceStart[f], m.FaceStart[f+1]
+		out[a] = index[a]
+		for i := a + 1; i < b; i++ {
+			out[i] = index[b-(i-a)]
+		}
+	}
+	return out
+}
+
+func widen(v [3]float32) geom.Vec3 { return geom.Vec3{float64(v[0]), float64(v[1]), float64(v[2])} }
+
+func narrow(v geom.Vec3) [3]float32 {
+	return [3]float32{float32(v[0]), float32(v[1]), float32(v[2])}
+}

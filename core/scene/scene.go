@@ -1,0 +1,294 @@
+// Package scene is the neutral model that every format is read into and written
+// from: nodes that place meshes, meshes of polygons in flat arrays, materials and
+// pictures.
+//
+// Lengths are metres. Points, normals and transforms are in the scene's Basis,
+// whatever its handedness, and winding is algebraic: for a face a, b, c the
+// product (b-a)×(c-a) points outward in the coordinates of the basis. A map that
+// mirrors coordinates therefore turns the order of the corners round. The origin
+// of UV coordinates is the bottom left of the picture.
+package scene
+
+import (
+	"yarvek/core/geom"
+)
+
+// How tells where a fact about a file comes from.
+type How string
+
+// A file may declare a fact, its format may fix it, or the reader has to assume.
+const (
+	Declared   How = "declared"
+	ByStandard How = "by the standard"
+	Assumed    How = "assumed"
+)
+
+// Scene is one file's content, or what a station made of it.
+type Scene struct {
+	Name          string
+	Format        string // "obj", "gltf", ...
+	FormatVersion string
+
+	Basis      geom.Basis
+	BasisHow   How
+	UnitMetres float64 // metres one unit of the file stands for; points here are metres already
+	UnitHow    How
+
+	Nodes     []Node // a parent always comes before its children
+	Meshes    []*Mesh
+	Materials []Material
+	Textures  []Texture
+	Images    []Image
+
+	// Left counts what the file held and a static mesh can't keep.
+	Left []Left
+}
+
+// Kind is what a node is for.
+type Kind string
+
+// The kinds of node.
+const (
+	KindMesh   Kind = "mesh"
+	KindEmpty  Kind = "empty"
+	KindCamera Kind = "camera"
+	KindLight  Kind = "light"
+	KindJoint  Kind = "joint"
+)
+
+// Node places a mesh, or nothing, in its parent's frame.
+type Node struct {
+	Name   string
+	Kind   Kind
+	Parent int // index into Nodes, -1 for a root
+	Mesh   int // index into Meshes, -1 for none; two nodes with one mesh are instances
+	Local  geom.Affine
+}
+
+// Left is something of the file that does not go on, and why.
+type Left struct {
+	What  string // singular: "skin", "animation", "light", ...
+	Count int
+	Names []string // as far as they have names, at most a handful
+	Why   string
+}
+
+// MaxLeftNames bounds how many names a Left carries.
+const MaxLeftNames = 8
+
+// LeaveOut counts one thing that does not go on.
+func (s *Scene) LeaveOut(what, name, why string) {
+	for i := range s.Left {
+		if l := &s.Left[i]; l.What == what && l.Why == why {
+			l.Count++
+			if name != "" && len(l.Names) < MaxLeftNames {
+				l.Names = append(l.Names, name)
+			}
+			return
+		}
+	}
+	l := Left{What: what, Count: 1, Why: why}
+	if name != "" {
+		l.Names = []string{name}
+	}
+	s.Left = append(s.Left, l)
+}
+
+// CountLeft is how many of a thing were left out.
+func (s *Scene) CountLeft(what string) int {
+	n := 0
+	for _, l := range s.Left {
+		if l.What == what {
+			n += l.Count
+		}
+	}
+	return n
+}
+
+// Worlds is each node's map from its own frame to the scene's.
+func (s *Scene) Worlds() []geom.Affine {
+	w := make([]geom.Affine, len(s.Nodes))
+	for i, n := range s.Nodes {
+		if n.Parent >= 0 {
+			w[i] = w[n.Parent].Mul(n.Local)
+		} else {
+			w[i] = n.Local
+		}
+	}
+	return w
+}
+
+// NodeBounds is the world box of each node's own faces, empty for a node without.
+func (s *Scene) NodeBounds() []geom.Box {
+	worlds := s.Worlds()
+	used := make([][]bool, len(s.Meshes))
+	boxes := make([]geom.Box, len(s.Nodes))
+	for i, n := range s.Nodes {
+		boxes[i] = geom.EmptyBox()
+		if n.Mesh < 0 {
+			continue
+		}
+		m := s.Meshes[n.Mesh]
+		if used[n.Mesh] == nil {
+			used[n.Mesh] = m.Used()
+		}
+		w, b, u := worlds[i], boxes[i], used[n.Mesh]
+		if w.IsIdentity() {
+			for p, pt := range m.Points {
+				if u[p] {
+					b = b.Add(pt)
+				}
+			}
+		} else {
+			for p, pt := range m.Points {
+				if u[p] {
+					b = b.Add(w.Apply(pt))
+				}
+			}
+		}
+		boxes[i] = b
+	}
+	return boxes
+}
+
+// Bounds is the world box of all faces; points that no face uses don't count.
+func (s *Scene) Bounds() geom.Box {
+	b := geom.EmptyBox()
+	for _, n := range s.NodeBounds() {
+		b = b.Union(n)
+	}
+	return b
+}
+
+// Counts are the figures people ask of a scene first.
+type Counts struct {
+	Nodes     int // all of them
+	Meshes    int // distinct
+	Instances int // nodes that place a mesh
+	Polygons  int // of every instance
+	Triangles int
+	Points    int
+	Slots     int
+}
+
+// Count counts polygons, triangles and points once an instance.
+func (s *Scene) Count() Counts {
+	c := Counts{Nodes: len(s.Nodes)}
+	seen := map[int]bool{}
+	for _, n := range s.Nodes {
+		if n.Mesh < 0 {
+			continue
+		}
+		m := s.Meshes[n.Mesh]
+		c.Instances++
+		c.Polygons += m.Faces()
+		c.Triangles += m.Triangles()
+		c.Points += len(m.Points)
+		if !seen[n.Mesh] {
+			seen[n.Mesh] = true
+			c.Meshes++
+		}
+	}
+	c.Slots = len(s.SlotNames())
+	return c
+}
+
+// NoSlot is the name shown for faces without a material.
+const NoSlot = "(none)"
+
+// SlotNames lists the materials that faces use, in order of first use by node,
+// mesh and slot. Faces without any are called NoSlot.
+func (s *Scene) SlotNames() []string {
+	var names []string
+	for _, m := range s.UsedMaterials() {
+		if m < 0 {
+			names = append(names, NoSlot)
+		} else {
+			names = append(names, s.Materials[m].Name)
+		}
+	}
+	return names
+}
+
+// UsedMaterials lists the material indices that faces use, in order of first use;
+// -1 stands for faces without one.
+func (s *Scene) UsedMaterials() []int {
+	var list []int
+	seen := map[int]bool{}
+	done := map[int]bool{}
+	for _, n := range s.Nodes {
+		if n.Mesh < 0 || done[n.Mesh] {
+			continue
+		}
+		done[n.Mesh] = true
+		for _, mat := range s.Meshes[n.Mesh].UsedSlots() {
+			if !seen[mat] {
+				seen[mat] = true
+				list = append(list, mat)
+			}
+		}
+	}
+	return list
+}
+
+// UnusedMaterials names the materials no face uses.
+func (s *Scene) UnusedMaterials() []string {
+	used := map[int]bool{}
+	for _, m := range s.UsedMaterials() {
+		used[m] = true
+	}
+	var names []string
+	for i, m := range s.Materials {
+		if !used[i] {
+			names = append(names, m.Name)
+		}
+	}
+	return names
+}
+
+// UVSetNames lists the names of all UV sets, in order of first use.
+func (s *Scene) UVSetNames() []string {
+	var names []string
+	seen := map[string]bool{}
+	for _, m := range s.Meshes {
+		for _, u := range m.UVs {
+			if !seen[u.Name] {
+				seen[u.Name] = true
+				names = append(names, u.Name)
+			}
+		}
+	}
+	return names
+}
+
+// Clone copies the lists of nodes and meshes; the meshes themselves are shared
+// and must be replaced, not written to.
+func (s *Scene) Clone() *Scene {
+	c := *s
+	c.Nodes = append([]Node(nil), s.Nodes...)
+	c.Meshes = append([]*Mesh(nil), s.Meshes...)
+	return &c
+}
+
+// Carried applies c to everything: points, normals, tangents, and node frames by
+// conjugation, so that a node that was identity stays identity and the whole
+// scene moves, turns or scales about its origin. Instances stay instances.
+func (s *Scene) Carried(c geom.Affine) *Scene {
+	out := s.Clone()
+	if c.IsIdentity() {
+		return out
+	}
+	lin := geom.Linear(c.M)
+	for i := range out.Nodes {
+		n := &out.Nodes[i]
+		if n.Parent < 0 && c.T != (geom.Vec3{}) {
+			n.Local = geom.Translation(c.T).Mul(n.Local.Conjugate(lin))
+		} else {
+			n.Local = n.Local.Conjugate(lin)
+		}
+	}
+	for i, m := range out.Meshes {
+		out.Meshes[i] = m.Mapped(lin)
+	}
+	return out
+}
