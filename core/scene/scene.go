@@ -279,6 +279,21 @@ func (s *Scene) Carried(c geom.Affine) *Scene {
 		return out
 	}
 	lin := geom.Linear(c.M)
+	if isUniform(c.M) {
+		// Conjugation by a plain scaling leaves the linear part alone; computing it
+		// would only add rounding.
+		for i := range out.Nodes {
+			n := &out.Nodes[i]
+			n.Local.T = n.Local.T.Mul(c.M[0][0])
+			if n.Parent < 0 {
+				n.Local.T = n.Local.T.Add(c.T)
+			}
+		}
+		for i, m := range out.Meshes {
+			out.Meshes[i] = m.Mapped(lin)
+		}
+		return out
+	}
 	for i := range out.Nodes {
 		n := &out.Nodes[i]
 		if n.Parent < 0 && c.T != (geom.Vec3{}) {

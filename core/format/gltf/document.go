@@ -15,7 +15,7 @@ type document struct {
 	Materials          []material      `json:"materials,omitempty"`
 	Textures           []texture       `json:"textures,omitempty"`
 	Samplers           []sampler       `json:"samplers,omitempty"`
-	Images             []image         `json:"images,omitempty"`
+	Images             []imageRef      `json:"images,omitempty"`
 	Accessors          []accessor      `json:"accessors,omitempty"`
 	BufferViews        []bufferView    `json:"bufferViews,omitempty"`
 	Buffers            []buffer        `json:"buffers,omitempty"`
@@ -109,7 +109,7 @@ type sampler struct {
 	WrapT     int `json:"wrapT,omitempty"`
 }
 
-type image struct {
+type imageRef struct {
 	Name       string `json:"name,omitempty"`
 	URI        string `json:"uri,omitempty"`
 	MimeType   string `json:"mimeType,omitempty"`

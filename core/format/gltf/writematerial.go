@@ -173,7 +173,7 @@ func (w *writer) image(name string, data []byte, mime string) (int, error) {
 		w.out.Say(fmt.Sprintf("picture “%s” was written as PNG", name), "glTF takes PNG and JPEG")
 		data, mime = png, "image/png"
 	}
-	im := image{Name: name}
+	im := imageRef{Name: name}
 	if w.opt.Parts {
 		file := w.names.Take(trimSuffix(name), picture.Suffix(mime))
 		im.URI = url.PathEscape(file)

@@ -1,0 +1,239 @@
+// Package arrival reads a written package back the way the target would, and sets
+// what arrived beside what was sent.
+package arrival
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"path"
+	"slices"
+	"strings"
+
+	"yarvek/core/figure"
+	"yarvek/core/format"
+	"yarvek/core/format/bundle"
+	"yarvek/core/format/pack"
+	"yarvek/core/geom"
+	"yarvek/core/scene"
+	"yarvek/core/target"
+)
+
+// Row is one thing compared.
+type Row struct {
+	What    string `json:"what"`
+	Sent    string `json:"sent"`
+	Arrived string `json:"arrived"`
+	Equal   bool   `json:"equal"`
+	Why     string `json:"why,omitempty"` // why they may differ
+}
+
+// Certificate is the whole comparison.
+type Certificate struct {
+	Rows []Row `json:"rows"`
+}
+
+// Equal tells whether everything arrived as it was sent.
+func (c *Certificate) Equal() bool {
+	return !slices.ContainsFunc(c.Rows, func(r Row) bool { return !r.Equal })
+}
+
+// Tolerance is how far a length may be off, as a part of the largest coordinate:
+// what a 32-bit number can hold, doubled.
+const Tolerance = 2.4e-7
+
+// Receive reads the package as the target would: glTF in the basis and unit its
+// standard fixes, OBJ's bare numbers as the target's own. The scene comes back in
+// the target's basis, in metres.
+func Receive(ctx context.Context, files []bundle.File, formatID string, t target.Target) (*scene.Scene, error) {
+	if len(files) == 0 {
+		return nil, fmt.Errorf("nothing was written")
+	}
+	s, _, err := format.Read(ctx, bundle.New(files), files[0].Name, nil)
+	if err != nil {
+		return nil, err
+	}
+	basis, unit := t.FileFrame(formatID)
+	got := s.Carried(geom.Linear(basis.To(t.Basis).Scaled(unit / s.UnitMetres)))
+	got.Basis = t.Basis
+	return got, nil
+}
+
+// Check receives the package and compares it with the prepared scene, which is in
+// the target's basis.
+func Check(ctx context.Context, sent *scene.Scene, p *pack.Package, formatID string, t target.Target) (*Certificate, error) {
+	got, err := Receive(ctx, p.Files, formatID, t)
+	if err != nil {
+		return nil, fmt.Errorf("the written file can't be read back: %w", err)
+	}
+	c := &Certificate{}
+	c.boxes(sent, got, t)
+	a, b := sent.Count(), got.Count()
+	c.row("Triangles", figure.Count(a.Triangles), figure.Count(b.Triangles))
+	if formatID == "obj" {
+		c.row("Polygons", figure.Count(a.Polygons), figure.Count(b.Polygons))
+	}
+	c.list("Parts", partNames(sent), partNames(got))
+	c.places(sent, got, formatID)
+	c.list("Slots", sent.SlotNames(), got.SlotNames())
+	c.row("UV sets", fmt.Sprint(len(sent.UVSetNames())), fmt.Sprint(len(got.UVSetNames())))
+	c.list("Textures", textures(sent), textures(got))
+	for i := range c.Rows {
+		if r := &c.Rows[i]; !r.Equal {
+			r.Why = reason(r.What, formatID, p)
+		}
+	}
+	return c, nil
+}
+
+func (c *Certificate) row(what, sent, arrived string) {
+	c.Rows = append(c.Rows, Row{What: what, Sent: sent, Arrived: arrived, Equal: sent == arrived})
+}
+
+// boxes compares extents, and the pivot as where the origin lies in the box.
+func (c *Certificate) boxes(sent, got *scene.Scene, t target.Target) {
+	a, b := sent.Bounds(), got.Bounds()
+	tol := tolerance(a)
+	view := t.Basis.ToView()
+	va, vb := view.Apply(a.Size()), view.Apply(b.Size())
+	for i, what := range []string{"Width", "Height", "Depth"} {
+		x, y := math.Abs(va[i]), math.Abs(vb[i])
+		c.Rows = append(c.Rows, Row{What: what, Sent: figure.Length(x), Arrived: figure.Length(y), Equal: math.Abs(x-y) <= 2*tol})
+	}
+	pa, pb := a.Min, b.Min
+	equal := pa.Near(pb, tol) && a.Max.Near(b.Max, tol)
+	c.Rows = append(c.Rows, Row{What: "Pivot", Sent: corner(a, t), Arrived: corner(b, t), Equal: equal})
+}
+
+func tolerance(b geom.Box) float64 {
+	m := 0.0
+	for i := range 3 {
+		m = max(m, math.Abs(b.Min[i]), math.Abs(b.Max[i]))
+	}
+	return m*Tolerance + 1e-9
+}
+
+// corner says where the box begins, seen from the pivot.
+func corner(b geom.Box, t target.Target) string {
+	if b.IsEmpty() {
+		return "nothing there"
+	}
+	return fmt.Sprintf("box from %s, %s, %s %s", figure.In(b.Min[0], t.Unit), figure.In(b.Min[1], t.Unit), figure.In(b.Min[2], t.Unit), t.Unit.Symbol)
+}
+
+// places compares where each part stands: its world box, part by part.
+func (c *Certificate) places(sent, got *scene.Scene, formatID string) {
+	a, b := partBoxes(sent), partBoxes(got)
+	if len(a) != len(b) {
+		return // Parts says so already
+	}
+	tol := tolerance(sent.Bounds())
+	off := 0
+	for i := range a {
+		if !a[i].Min.Near(b[i].Min, tol) || !a[i].Max.Near(b[i].Max, tol) {
+			off++
+		}
+	}
+	c.Rows = append(c.Rows, Row{What: "Parts in place", Sent: fmt.Sprintf("%d of %d", len(a), len(a)),
+		Arrived: fmt.Sprintf("%d of %d", len(a)-off, len(a)), Equal: off == 0})
+}
+
+func partBoxes(s *scene.Scene) []geom.Box {
+	var list []geom.Box
+	boxes := s.NodeBounds()
+	for i, n := range s.Nodes {
+		if n.Mesh >= 0 {
+			list = append(list, boxes[i])
+		}
+	}
+	return list
+}
+
+func partNames(s *scene.Scene) []string {
+	var names []string
+	for _, n := range s.Nodes {
+		if n.Mesh >= 0 {
+			names = append(names, n.Name)
+		}
+	}
+	return names
+}
+
+// textures lists each use of a picture by a material that faces use, with the
+// picture's size in pixels.
+func textures(s *scene.Scene) []string {
+	var list []string
+	for _, k := range s.UsedMaterials() {
+		if k < 0 {
+			continue
+		}
+		m := s.Materials[k]
+		for u, mp := range m.Maps {
+			if !mp.Has() {
+				continue
+			}
+			if scene.Use(u) == scene.UseOpacity && mp.Texture == m.Maps[scene.UseBaseColor].Texture {
+				continue // the alpha of the base colour, not a picture of its own
+			}
+			im := s.Images[s.Textures[mp.Texture-1].Image]
+			state := fmt.Sprintf("%d × %d", im.Width, im.Height)
+			if !im.Found() {
+				state = "missing"
+			}
+			list = append(list, fmt.Sprintf("%s: %s %s", m.Name, scene.Use(u), state))
+		}
+	}
+	return list
+}
+
+// list compares names in order; the row shows how many there are and the first
+// that differ.
+func (c *Certificate) list(what string, sent, got []string) {
+	r := Row{What: what, Sent: fmt.Sprint(len(sent)), Arrived: fmt.Sprint(len(got)), Equal: slices.Equal(sent, got)}
+	if r.Equal {
+		if len(sent) > 0 && len(sent) <= 3 {
+			r.Sent = strings.Join(sent, ", ")
+			r.Arrived = r.Sent
+		}
+	} else {
+		r.Sent += only(sent, got)
+		r.Arrived += only(got, sent)
+	}
+	c.Rows = append(c.Rows, r)
+}
+
+func only(a, b []string) string {
+	var names []string
+	for _, n := range a {
+		if !slices.Contains(b, n) {
+			names = append(names, n)
+		}
+	}
+	if len(names) == 0 {
+		return ""
+	}
+	more := ""
+	if len(names) > 3 {
+		more = fmt.Sprintf(" and %d more", len(names)-3)
+		names = names[:3]
+	}
+	return " (" + strings.Join(names, ", ") + more + ")"
+}
+
+// reason picks what the writer said about the thing that differs.
+func reason(what, formatID string, p *pack.Package) string {
+	about := map[string][]string{"Slots": {"material"}, "Textures": {"texture", "picture"}, "UV sets": {"UV"}, "Parts": {"node", "instance"}}[what]
+	var said []string
+	for _, ch := range p.Changes {
+		for _, w := range about {
+			if strings.Contains(ch.What, w) {
+				said = append(said, ch.What+": "+ch.Why)
+				break
+			}
+		}
+	}
+	if len(said) == 0 {
+		return ""
+	}
+	return strings.Join(said[:min(len(said), 2)], "; ") + fmt.Sprintf(" (%s)", path.Ext(p.Files[0].Name))
+}

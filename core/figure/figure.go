@@ -1,0 +1,108 @@
+// Package figure writes numbers for people: with units, thin-spaced thousands and
+// as many digits as they deserve. It is the one place that does.
+package figure
+
+import (
+	"math"
+	"strconv"
+	"strings"
+
+	"yarvek/core/geom"
+	"yarvek/core/target"
+)
+
+const thin = "\u2009"
+
+// Count writes a whole number: 12 672.
+func Count(n int) string { return Number(float64(n), 0) }
+
+// Number writes v with so many decimals.
+func Number(v float64, decimals int) string {
+	s := strconv.FormatFloat(math.Abs(v), 'f', decimals, 64)
+	whole, frac, _ := strings.Cut(s, ".")
+	for i := len(whole) - 3; i > 0; i -= 3 {
+		whole = whole[:i] + thin + whole[i:]
+	}
+	if frac != "" {
+		whole += "." + frac
+	}
+	if v < 0 && strings.Trim(s, "0.") != "" {
+		return "−" + whole
+	}
+	return whole
+}
+
+// Length writes metres, in the unit that suits the size: 3.50 m, 13.1 mm, 1.20 km.
+func Length(m float64) string {
+	a := math.Abs(m)
+	switch {
+	case a == 0:
+		return "0 m"
+	case a < 1e-6:
+		return "under 0.001" + thin + "mm"
+	case a < 0.01:
+		return Number(m*1000, 2) + thin + "mm"
+	case a < 0.1:
+		return Number(m*1000, 1) + thin + "mm"
+	case a < 1:
+		return Number(m, 3) + thin + "m"
+	case a < 10000:
+		return Number(m, 2) + thin + "m"
+	case a < 1e7:
+		return Number(m/1000, 2) + thin + "km"
+	}
+	return Significant(m/1000, 4) + thin + "km"
+}
+
+// Metres writes a length in metres whatever its size, for columns that compare.
+func Metres(m float64) string { return In(m, target.Unit{Symbol: "m", Metres: 1}) + thin + "m" }
+
+// In writes a length in a unit, without its symbol.
+func In(m float64, u target.Unit) string {
+	v := m / u.Metres
+	switch a := math.Abs(v); {
+	case a == 0:
+		return "0"
+	case a >= 1e9 || a < 1e-4:
+		return Significant(v, 4)
+	case a >= 1000:
+		return Number(v, 0)
+	case a >= 100:
+		return Number(v, 1)
+	case a >= 1:
+		return Number(v, 2)
+	case a >= 0.1:
+		return Number(v, 3)
+	}
+	return Number(v, 4)
+}
+
+// Significant writes v with so many significant digits and no trailing zeros.
+func Significant(v float64, digits int) string {
+	a := math.Abs(v)
+	if a != 0 && (a >= 1e9 || a < 1e-6) {
+		return strconv.FormatFloat(v, 'e', digits-1, 64)
+	}
+	d := 0
+	if a > 0 {
+		d = max(0, digits-1-int(math.Floor(math.Log10(a))))
+	}
+	s := Number(v, d)
+	if strings.Contains(s, ".") {
+		s = strings.TrimRight(strings.TrimRight(s, "0"), ".")
+	}
+	return s
+}
+
+// Size writes three extents: 0.62 × 2.18 × 0.62 m.
+func Size(v geom.Vec3) string {
+	return In(v[0], target.Units[5]) + " × " + In(v[1], target.Units[5]) + " × " + In(v[2], target.Units[5]) + thin + "m"
+}
+
+// Plural chooses the word for a count: 1 node, 2 nodes.
+func Plural(n int, one, many string) string {
+	if n == 1 {
+		return "1 " + one
+	}
+	return Count(n) + " " + many
+}

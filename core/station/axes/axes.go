@@ -1,0 +1,274 @@
+// Package axes is station 3: which way it stands and faces. Its outcome is in the
+// target's basis.
+package axes
+
+import (
+	"fmt"
+	"math"
+
+	"yarvek/core/figure"
+	"yarvek/core/finding"
+	"yarvek/core/geom"
+	"yarvek/core/scene"
+)
+
+// About names an axis of the world to turn about.
+type About string
+
+// The three axes of the world.
+const (
+	AboutUp      About = "up"
+	AboutRight   About = "right"
+	AboutForward About = "forward"
+)
+
+// Turn is a rotation by degrees, anticlockwise seen from the tip of the axis.
+type Turn struct {
+	About   About   `json:"about"`
+	Degrees float64 `json:"degrees"`
+}
+
+// Decisions say which of the file's axes is up and which way the front faces, what
+// its handedness is, and any turns after that, in order. Empty means as read.
+type Decisions struct {
+	Up      geom.Axis `json:"up,omitempty"`
+	Forward geom.Axis `json:"forward,omitempty"`
+	Hand    string    `json:"hand,omitempty"` // "right" or "left"
+	Turns   []Turn    `json:"turns,omitempty"`
+}
+
+// MaxTurns bounds the list of turns; the form adds one at a time.
+const MaxTurns = 32
+
+// Validate checks the decisions against one another.
+func (d Decisions) Validate() error {
+	if d.Hand != "" && d.Hand != "right" && d.Hand != "left" {
+		return fmt.Errorf("%q is no handedness: expected right or left", d.Hand)
+	}
+	if d.Up != geom.NoAxis && d.Forward != geom.NoAxis && d.Up.Index() == d.Forward.Index() {
+		return fmt.Errorf("up and forward can't both lie along %s", d.Up.Letter())
+	}
+	if len(d.Turns) > MaxTurns {
+		return fmt.Errorf("at most %d turns are kept", MaxTurns)
+	}
+	for _, t := range d.Turns {
+		if t.About != AboutUp && t.About != AboutRight && t.About != AboutForward {
+			return fmt.Errorf("%q is no axis to turn about: expected up, right or forward", t.About)
+		}
+		if !(math.Abs(t.Degrees) <= 3600) {
+			return fmt.Errorf("a turn by %g degrees is out of bounds", t.Degrees)
+		}
+	}
+	return nil
+}
+
+// Stance is one of the six ways to stand, or of the four to face.
+type Stance struct {
+	Basis  geom.Basis // the file's basis if this is chosen
+	Size   geom.Vec3  // width, height, depth it gives; metres
+	Ground float64    // area of the faces resting on the ground; square metres
+	Chosen bool
+	AsRead bool
+}
+
+// Report is what the station found.
+type Report struct {
+	Read     geom.Basis // as the file was read
+	ReadHow  string
+	Decided  geom.Basis // after the decisions
+	Target   geom.Basis
+	Stances  []Stance // six, by the axis that points up
+	Facings  []Stance // four, by the axis that faces forward
+	Size     geom.Vec3
+	Mirrored bool // the handedness was changed from what was read
+	Findings []finding.Finding
+}
+
+// Decide is the file's basis after the decisions. An up axis alone takes the
+// forward axis that the shortest turn from the basis as read gives.
+func Decide(read geom.Basis, d Decisions) geom.Basis {
+	b := read
+	if d.Hand != "" {
+		b.Left = d.Hand == "left"
+	}
+	if d.Up != geom.NoAxis {
+		b.Forward = facingAfter(read, d.Up)
+		b.Up = d.Up
+	}
+	if d.Forward != geom.NoAxis && d.Forward.Index() != b.Up.Index() {
+		b.Forward = d.Forward
+	}
+	return b
+}
+
+// facingAfter is the axis that faces forward once up points up, by the shortest turn.
+func facingAfter(read geom.Basis, up geom.Axis) geom.Axis {
+	switch {
+	case up == read.Up:
+		return read.Forward
+	case up == read.Up.Neg():
+		return read.Forward // half a turn about the forward axis
+	case up == read.Forward:
+		return read.Up.Neg()
+	case up == read.Forward.Neg():
+		return read.Up
+	}
+	return read.Forward
+}
+
+// Run stands the scene up and carries it into the target's basis.
+func Run(s *scene.Scene, d Decisions, to geom.Basis) (*scene.Scene, *Report) {
+	r := &Report{Read: s.Basis, ReadHow: string(s.BasisHow), Decided: Decide(s.Basis, d), Target: to}
+	r.Mirrored = r.Decided.Left != s.Basis.Left
+	m := turns(d.Turns, to).Mul(r.Decided.To(to))
+	out := s.Carried(geom.Linear(m))
+	out.Basis = to
+	v := to.ToView().Apply(out.Bounds().Size())
+	r.Size = absolute(v)
+	r.stances(s)
+	r.judge(s, d)
+	return out, r
+}
+
+// turns composes the rotations in the target's coordinates. A turn is a fact of
+// the world, so in a left-handed basis its algebraic angle is turned round.
+func turns(list []Turn, to geom.Basis) geom.Mat3 {
+	m := geom.Identity3
+	for _, t := range list {
+		axis := map[About]geom.Axis{AboutUp: to.Up, AboutRight: to.Right(), AboutForward: to.Forward}[t.About]
+		angle := t.Degrees * math.Pi / 180
+		if to.Left {
+			angle = -angle
+		}
+		m = geom.Rotation(axis.Vec(), angle).Mul(m)
+	}
+	return m
+}
+
+func absolute(v geom.Vec3) geom.Vec3 {
+	return geom.Vec3{math.Abs(v[0]), math.Abs(v[1]), math.Abs(v[2])}
+}
+
+func (r *Report) stances(s *scene.Scene) {
+	size := s.Bounds().Size()
+	ground := resting(s)
+	for _, up := range geom.Axes {
+		b := Decide(r.Read, Decisions{Up: up, Hand: r.Decided.Handedness()})
+		r.Stances = append(r.Stances, Stance{Basis: b, Size: absolute(b.ToView().Apply(size)),
+			Ground: ground[up], Chosen: up == r.Decided.Up, AsRead: up == r.Read.Up})
+	}
+	for _, fwd := range facings(r.Decided) {
+		b := r.Decided
+		b.Forward = fwd
+		r.Facings = append(r.Facings, Stance{Basis: b, Size: absolute(b.ToView().Apply(size)),
+			Chosen: fwd == r.Decided.Forward, AsRead: b.Up == r.Read.Up && fwd == r.Read.Forward})
+	}
+}
+
+// facings lists the four axes that can face forward, a quarter turn apart,
+// beginning with the one the basis as decided gives.
+func facings(b geom.Basis) []geom.Axis {
+	return []geom.Axis{b.Forward, b.Right(), b.Forward.Neg(), b.Right().Neg()}
+}
+
+// resting measures, for each axis that could point up, the area of the faces that
+// lie flat on the ground then: within 2% of the extent of the lowest point and
+// within 8 degrees of level.
+func resting(s *scene.Scene) map[geom.Axis]float64 {
+	box := s.Bounds()
+	size := box.Size()
+	area := map[geom.Axis]float64{}
+	if box.IsEmpty() {
+		return area
+	}
+	level := math.Cos(8 * math.Pi / 180)
+	worlds := s.Worlds()
+	for i, n := range s.Nodes {
+		if n.Mesh < 0 {
+			continue
+		}
+		m := s.Meshes[n.Mesh]
+		w := worlds[i]
+		mirrors := w.Mirrors()
+		pts := m.Points
+		if !w.IsIdentity() {
+			pts = make([]geom.Vec3, len(m.Points))
+			for k, p := range m.Points {
+				pts[k] = w.Apply(p)
+			}
+		}
+		for f := range m.Faces() {
+			c0, c1 := m.FaceStart[f], m.FaceStart[f+1]
+			var nrm geom.Vec3
+			o := pts[m.Corners[c0]]
+			lo, hi := o, o
+			for c := c0 + 1; c < c1; c++ {
+				p := pts[m.Corners[c]]
+				for k := range 3 {
+					lo[k], hi[k] = min(lo[k], p[k]), max(hi[k], p[k])
+				}
+				if c+1 < c1 {
+					nrm = nrm.Add(p.Sub(o).Cross(pts[m.Corners[c+1]].Sub(o)))
+				}
+			}
+			if mirrors {
+				nrm = nrm.Mul(-1)
+			}
+			l := nrm.Len()
+			for k := range 3 {
+				if math.Abs(nrm[k]) < level*l || l == 0 {
+					continue
+				}
+				down := geom.Axis(2*k + 2) // the negative axis
+				switch {
+				case nrm[k] < 0 && hi[k]-box.Min[k] <= 0.02*size[k]:
+					area[down.Neg()] += l / 2 // rests on its low side when the positive axis is up
+				case nrm[k] > 0 && box.Max[k]-lo[k] <= 0.02*size[k]:
+					area[down] += l / 2
+				}
+			}
+		}
+	}
+	return area
+}
+
+func (r *Report) judge(s *scene.Scene, d Decisions) {
+	say := func(f finding.Finding) { r.Findings = append(r.Findings, f) }
+	if s.BasisHow == scene.Assumed && d.Up == geom.NoAxis && d.Forward == geom.NoAxis {
+		say(finding.Finding{Code: "axes/assumed", Severity: finding.Note, Title: fmt.Sprintf("The file has no axes: %s up assumed", r.Read.Up),
+			Text: "OBJ does not say which way is up. If it lies on its side in the drawing, choose the stance that stands."})
+	}
+	if len(d.Turns) == 0 {
+		r.lying(d, say)
+	}
+}
+
+// lying looks for a stance with a broad flat base while the one chosen stands on
+// next to nothing. It only ever offers; a mast or a boulder may be meant so.
+func (r *Report) lying(d Decisions, say func(finding.Finding)) {
+	var now, best Stance
+	for _, st := range r.Stances {
+		if st.Chosen {
+			now = st
+		}
+		if st.Ground > best.Ground*1.0001 {
+			best = st
+		}
+	}
+	foot := best.Size[0] * best.Size[2]
+	if best.Ground == 0 || best.Basis.Up == now.Basis.Up || now.Ground > 0.25*best.Ground || best.Ground < 0.1*foot {
+		return
+	}
+	// The other end must not be as broad: a plank has no underside to tell.
+	for _, st := range r.Stances {
+		if st.Basis.Up == best.Basis.Up.Neg() && st.Ground > 0.7*best.Ground {
+			return
+		}
+	}
+	d.Up, d.Forward = best.Basis.Up, geom.NoAxis
+	say(finding.Finding{Code: "axes/lying", Severity: finding.Look, Title: "May lie on its side",
+		Text: fmt.Sprintf("As it stands, %s m² touch the ground. With %s up it would rest on %s m².",
+			figure.Significant(now.Ground, 2), best.Basis.Up, figure.Significant(best.Ground, 2)),
+		Remedies: []finding.Remedy{{Label: fmt.Sprintf("Stand with %s up", best.Basis.Up),
+			Effect: fmt.Sprintf("It becomes %s tall.", figure.Length(best.Size[1])), Decision: d}}})
+}

@@ -1,0 +1,269 @@
+// Package size is station 2: how big it is, truly.
+package size
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"yarvek/core/class"
+	"yarvek/core/figure"
+	"yarvek/core/finding"
+	"yarvek/core/geom"
+	"yarvek/core/scene"
+	"yarvek/core/target"
+)
+
+// Extent is one of the measures a length can be set by.
+type Extent string
+
+// The extents, in the basis as read.
+const (
+	Height  Extent = "height"
+	Width   Extent = "width"
+	Depth   Extent = "depth"
+	Longest Extent = "longest"
+)
+
+// Decisions set the size. Unit overrides the unit the file was read in; Fit then
+// scales so that an extent has a known length.
+type Decisions struct {
+	Class  string  `json:"class,omitempty"`
+	Unit   string  `json:"unit,omitempty"`   // symbol of a target.Unit, "custom", or "" as read
+	Metres float64 `json:"metres,omitempty"` // metres a unit, when custom
+	Fit    Extent  `json:"fit,omitempty"`
+	Length float64 `json:"length,omitempty"` // metres the fitted extent becomes
+}
+
+// Limits on what a person can type; beyond them 32-bit receivers lose everything.
+const (
+	minMetres = 1e-9
+	maxMetres = 1e9
+)
+
+// Validate checks the numbers of the decisions.
+func (d Decisions) Validate() error {
+	if d.Unit != "" && d.Unit != "custom" {
+		if _, ok := target.UnitBySymbol(d.Unit); !ok {
+			return fmt.Errorf("%q is no unit: expected mm, cm, in, ft, yd, m or custom", d.Unit)
+		}
+	}
+	if d.Unit == "custom" && !(d.Metres >= minMetres && d.Metres <= maxMetres) {
+		return fmt.Errorf("one unit can't be %g m: give a number above zero", d.Metres)
+	}
+	if d.Fit != "" {
+		if !slices.Contains([]Extent{Height, Width, Depth, Longest}, d.Fit) {
+			return fmt.Errorf("%q is no extent: expected height, width, depth or longest", d.Fit)
+		}
+		if !(d.Length >= minMetres && d.Length <= maxMetres) {
+			return fmt.Errorf("the %s can't become %g m: give a length above zero", d.Fit, d.Length)
+		}
+	}
+	return nil
+}
+
+// Slip is a likely mix-up of units: reading the file in Unit brings the asset into
+// its class's range.
+type Slip struct {
+	Unit   target.Unit
+	Factor float64 // of the length as read
+	Length float64 // the longest extent it gives, metres
+}
+
+// Part is the size of one node.
+type Part struct {
+	Name string
+	Size geom.Vec3 // right, up, forward; metres
+}
+
+// Report is what the station measured. Vectors are width, height, depth: along
+// right, up and forward of the basis as read.
+type Report struct {
+	Read     geom.Vec3 // as the file was read
+	Now      geom.Vec3 // after the decisions
+	Factor   float64
+	Unit     target.Unit // the file's unit after the decisions
+	UnitHow  string
+	Class    class.Class
+	Longest  float64
+	Slips    []Slip
+	Parts    []Part
+	FitVoid  bool // the extent to fit is zero, so it was not scaled
+	Findings []finding.Finding
+}
+
+// Run scales the scene.
+func Run(s *scene.Scene, d Decisions) (*scene.Scene, *Report) {
+	r := &Report{Class: class.ByID(d.Class), Factor: 1}
+	read := s.Basis.ToView().Apply(s.Bounds().Size())
+	r.Read = geom.Vec3{math.Abs(read[0]), math.Abs(read[1]), math.Abs(read[2])}
+	r.Unit, r.UnitHow = target.UnitFor(s.UnitMetres), string(s.UnitHow)
+	if d.Unit != "" {
+		u, ok := target.UnitBySymbol(d.Unit)
+		if !ok {
+			u = target.UnitFor(d.Metres)
+		}
+		r.Factor = u.Metres / s.UnitMetres
+		r.Unit, r.UnitHow = u, "decided"
+	}
+	if d.Fit != "" {
+		if e := extent(r.Read.Mul(r.Factor), d.Fit); e > 0 {
+			r.Factor *= d.Length / e
+		} else {
+			r.FitVoid = true
+		}
+	}
+	out := s.Carried(geom.Linear(geom.Identity3.Scaled(r.Factor)))
+	r.Now = r.Read.Mul(r.Factor)
+	r.Longest = r.Now.Max()
+	view := out.Basis.ToView()
+	for i, b := range out.NodeBounds() {
+		if !b.IsEmpty() {
+			v := view.Apply(b.Size())
+			r.Parts = append(r.Parts, Part{out.Nodes[i].Name, geom.Vec3{math.Abs(v[0]), math.Abs(v[1]), math.Abs(v[2])}})
+		}
+	}
+	r.judge(s, d, out)
+	return out, r
+}
+
+func (r *Report) judge(s *scene.Scene, d Decisions, out *scene.Scene) {
+	if r.Longest == 0 {
+		return // nothing there; Source says so
+	}
+	at := out.Bounds().Center()
+	say := func(f finding.Finding) { r.Findings = append(r.Findings, f) }
+	if r.FitVoid {
+		say(finding.Finding{Code: "size/no-extent", Severity: finding.Look, Title: fmt.Sprintf("The %s is zero", d.Fit),
+			Text: "It can't be scaled to a length; choose another extent."})
+	}
+	if !r.Class.Fits(r.Longest) {
+		r.Slips = slips(r.Longest/r.Unit.Metres, r.Unit, r.Class)
+		f := finding.Finding{Code: "size/implausible", Severity: finding.MustFix, Place: finding.Place{Point: &at}}
+		times := r.Longest / r.Class.Most
+		word := "large"
+		if r.Longest < r.Class.Least {
+			times, word = r.Class.Least/r.Longest, "small"
+		}
+		f.Title = fmt.Sprintf("Too %s for its class, %s times", word, figure.Significant(times, 2))
+		f.Text = fmt.Sprintf("Measures %s at its longest. %s: %s.", figure.Length(r.Longest), r.Class.Name, r.Class.Range())
+		if len(r.Slips) > 0 {
+			b := r.Slips[0]
+			f.Code = "size/unit-slip"
+			f.Title = fmt.Sprintf("About %s times too %s", ratio(b.Factor), word)
+			f.Text = fmt.Sprintf("Probably written in %s and read as %s. Reading it as %s gives %s.",
+				b.Unit.Name, r.Unit.Name, b.Unit.Name, figure.Length(b.Length))
+			if r.Longest < r.Class.Least {
+				f.Text = fmt.Sprintf("The ratio is that of %s. Reading one unit as %s gives %s.",
+					unitPair(b.Factor), b.Unit.Name, figure.Length(b.Length))
+			}
+			for _, sl := range r.Slips {
+				f.Remedies = append(f.Remedies, sl.remedy(d))
+			}
+		}
+		say(f)
+	} else if s.UnitHow == scene.Assumed && d.Unit == "" && d.Fit == "" {
+		say(finding.Finding{Code: "size/unit-assumed", Severity: finding.Note, Title: "The file has no unit: metres assumed",
+			Text: fmt.Sprintf("OBJ does not say what its numbers mean. As metres it is %s at its longest, which %s.", figure.Length(r.Longest), fits(r.Class))})
+	}
+}
+
+// extent picks one of width, height and depth.
+func extent(v geom.Vec3, e Extent) float64 {
+	switch e {
+	case Width:
+		return v[0]
+	case Height:
+		return v[1]
+	case Depth:
+		return v[2]
+	}
+	return v.Max()
+}
+
+func fits(c class.Class) string {
+	if c.ID == "" {
+		return "is not absurd; choose its class to check it closer"
+	}
+	return "suits its class"
+}
+
+// slips lists the units that bring the asset into range, the nearest to the
+// middle of the range first. length is the longest extent in file units.
+func slips(length float64, now target.Unit, c class.Class) []Slip {
+	mid := math.Log(math.Sqrt(c.Least * c.Most))
+	var list []Slip
+	add := func(u target.Unit) {
+		l := length * u.Metres
+		if u.Metres != now.Metres && c.Fits(l) && !slices.ContainsFunc(list, func(s Slip) bool { return s.Unit.Metres == u.Metres }) {
+			list = append(list, Slip{u, u.Metres / now.Metres, l})
+		}
+	}
+	for _, u := range target.Units {
+		add(u)
+	}
+	if length*now.Metres < c.Least {
+		// Scaled down once too often on the way: by the ratio of two common units.
+		for _, by := range []float64{100, 1000, 10} {
+			add(target.UnitFor(now.Metres * by))
+		}
+	}
+	slices.SortStableFunc(list, func(a, b Slip) int {
+		pa, pb := rank(a.Factor), rank(b.Factor)
+		if pa != pb {
+			return pa - pb
+		}
+		da, db := math.Abs(math.Log(a.Length)-mid), math.Abs(math.Log(b.Length)-mid)
+		switch {
+		case da < db:
+			return -1
+		case da > db:
+			return 1
+		}
+		return 0
+	})
+	return list[:min(len(list), 3)]
+}
+
+// rank puts the slips that happen every day before the rest: the metric ones,
+// a hundred first, then inches and feet.
+func rank(factor float64) int {
+	if factor < 1 {
+		factor = 1 / factor
+	}
+	for i, f := range []float64{100, 1000, 39.37, 2.54} {
+		if math.Abs(factor/f-1) < 0.01 {
+			return i
+		}
+	}
+	return 9
+}
+
+func ratio(f float64) string {
+	if f < 1 {
+		f = 1 / f
+	}
+	return figure.Significant(f, 3)
+}
+
+func unitPair(f float64) string {
+	if f < 1 {
+		f = 1 / f
+	}
+	for _, a := range target.Units {
+		for _, b := range target.Units {
+			if math.Abs(a.Metres/b.Metres/f-1) < 0.001 {
+				return a.Name + " to " + b.Name
+			}
+		}
+	}
+	return "two units"
+}
+
+func (s Slip) remedy(d Decisions) finding.Remedy {
+	d.Unit, d.Metres, d.Fit, d.Length = s.Unit.Symbol, 0, "", 0
+	if _, ok := target.UnitBySymbol(s.Unit.Symbol); !ok {
+		d.Unit, d.Metres = "custom", s.Unit.Metres
+	}
+	return finding.Remedy{Label: "Read as " + s.Unit.Name, Effect: "The longest extent becomes " + figure.Length(s.Length) + ".", Decision: d}
+}
