@@ -1,0 +1,87 @@
+package store
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"errors"
+	"fmt"
+	"io"
+	"os"
+	"path/filepath"
+)
+
+// PutBlob keeps the bytes of r under their SHA-256 and returns it with their
+// number. They are on the disk when it returns.
+func (s *Store) PutBlob(r io.Reader) (sha string, size int64, err error) {
+	f, err := os.CreateTemp(filepath.Join(s.dir, "tmp"), "blob-*")
+	if err != nil {
+		return "", 0, err
+	}
+	defer func() {
+		if err != nil {
+			_ = f.Close()
+			_ = os.Remove(f.Name())
+		}
+	}()
+	h := sha256.New()
+	if size, err = io.Copy(io.MultiWriter(f, h), r); err != nil {
+		return "", 0, err
+	}
+	sha = hex.EncodeToString(h.Sum(nil))
+	path := s.blobPath(sha)
+	if _, err := os.Stat(path); err == nil {
+		_ = f.Close()
+		_ = os.Remove(f.Name())
+		return sha, size, nil
+	}
+	if err = f.Sync(); err != nil {
+		return "", 0, err
+	}
+	if err = f.Close(); err != nil {
+		return "", 0, err
+	}
+	if err = os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+		return "", 0, err
+	}
+	if err = os.Rename(f.Name(), path); err != nil {
+		return "", 0, err
+	}
+	err = errors.Join(syncDir(filepath.Dir(path)), syncDir(filepath.Join(s.dir, "blobs")))
+	return sha, size, err
+}
+
+// syncDir makes a rename within the folder last through a power cut.
+func syncDir(dir string) error {
+	d, err := os.Open(dir)
+	if err != nil {
+		return err
+	}
+	defer d.Close()
+	return d.Sync()
+}
+
+func (s *Store) blobPath(sha string) string {
+	return filepath.Join(s.dir, "blobs", sha[:2], sha)
+}
+
+// Blob reads kept bytes whole.
+func (s *Store) Blob(sha string) ([]byte, error) {
+	f, err := s.OpenBlob(sha)
+	if err != nil {
+		return nil, err
+	}
+	defer f.Close()
+	return io.ReadAll(f)
+}
+
+// OpenBlob opens kept bytes for reading.
+func (s *Store) OpenBlob(sha string) (*os.File, error) {
+	if len(sha) != 2*sha256.Size {
+		return nil, fmt.Errorf("%w: %q names no kept file", ErrNotFound, sha)
+	}
+	f, err := os.Open(s.blobPath(sha))
+	if errors.Is(err, os.ErrNotExist) {
+		return nil, fmt.Errorf("%w: kept file %s", ErrNotFound, sha)
+	}
+	return f, err
+}

@@ -1,0 +1,169 @@
+// Package store keeps kits, assets, revisions, preps and exports in SQLite, and
+// the bytes of files in a folder of content-addressed blobs.
+//
+// A blob is written under a temporary name, synced and renamed before a row names
+// it, so a process killed at any moment leaves no row without its bytes.
+package store
+
+import (
+	"context"
+	"database/sql"
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"time"
+
+	"github.com/pressly/goose/v3"
+	_ "modernc.org/sqlite" // registers the driver
+
+	"yarvek/core/target"
+)
+
+//go:embed migrations/*.sql
+var migrations embed.FS
+
+// ErrNotFound is given for what is not there.
+var ErrNotFound = errors.New("not found")
+
+// ErrStale is given when the prep changed since the page that decides was made.
+var ErrStale = errors.New("the asset was changed elsewhere meanwhile")
+
+// Store is an open data folder.
+type Store struct {
+	db  *sql.DB
+	dir string
+}
+
+// Open opens or makes the data folder and brings its database up to date.
+func Open(dir string) (*Store, error) {
+	for _, d := range []string{"blobs", "tmp", "cache"} {
+		if err := os.MkdirAll(filepath.Join(dir, d), 0o755); err != nil {
+			return nil, err
+		}
+	}
+	// What was being written when the process ended is of no use to anybody.
+	if old, err := filepath.Glob(filepath.Join(dir, "tmp", "*")); err == nil {
+		for _, f := range old {
+			_ = os.Remove(f)
+		}
+	}
+	dsn := "file:" + filepath.ToSlash(filepath.Join(dir, "yarvek.db")) +
+		"?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)&_pragma=busy_timeout(10000)&_txlock=immediate"
+	db, err := sql.Open("sqlite", dsn)
+	if err != nil {
+		return nil, err
+	}
+	sub, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return nil, err
+	}
+	p, err := goose.NewProvider(goose.DialectSQLite3, db, sub)
+	if err == nil {
+		_, err = p.Up(context.Background())
+	}
+	if err != nil {
+		_ = db.Close()
+		return nil, fmt.Errorf("the database in %s can't be brought up to date: %w", dir, err)
+	}
+	return &Store{db: db, dir: dir}, nil
+}
+
+// Close closes the database.
+func (s *Store) Close() error { return s.db.Close() }
+
+// CacheDir is the folder of derived data, which may be deleted at any moment.
+func (s *Store) CacheDir() string { return filepath.Join(s.dir, "cache") }
+
+// Kit is a set of assets with one target.
+type Kit struct {
+	ID      int64
+	Name    string
+	Target  target.Target
+	Created time.Time
+	Assets  int
+}
+
+// Asset is one thing to deliver.
+type Asset struct {
+	ID      int64
+	KitID   int64
+	Name    string
+	Seq     int // of the prep in force; 0 before any decision
+	Created time.Time
+}
+
+// File is a file of a revision or of an export's packing list.
+type File struct {
+	Name string `json:"name"`
+	SHA  string `json:"sha,omitempty"`
+	Size int64  `json:"size"`
+}
+
+// Revision is one upload of an asset's source.
+type Revision struct {
+	ID      int64
+	Number  int
+	Main    string
+	Created time.Time
+	Files   []File
+}
+
+// Prep is one row of an asset's history of decisions.
+type Prep struct {
+	Seq   int
+	JSON  []byte
+	Label string
+	// Undo and Redo are the labels of what a step back or forward would change,
+	// empty when there is none.
+	Undo, Redo string
+}
+
+// Export is a kept package.
+type Export struct {
+	ID          int64
+	AssetID     int64
+	AssetName   string
+	Revision    int
+	Seq         int
+	Prep        []byte
+	Target      target.Target
+	Format      string
+	Name        string
+	SHA         string
+	Size        int64
+	Packing     []byte
+	Certificate []byte
+	Created     time.Time
+}
+
+const stamp = time.RFC3339Nano
+
+func now() string { return time.Now().UTC().Format(stamp) }
+
+func when(s string) time.Time {
+	t, _ := time.Parse(stamp, s)
+	return t
+}
+
+// tx runs f in one transaction.
+func (s *Store) tx(ctx context.Context, f func(*sql.Tx) error) error {
+	tx, err := s.db.BeginTx(ctx, nil)
+	if err != nil {
+		return err
+	}
+	if err := f(tx); err != nil {
+		_ = tx.Rollback()
+		return err
+	}
+	return tx.Commit()
+}
+
+func missing(err error) error {
+	if errors.Is(err, sql.ErrNoRows) {
+		return ErrNotFound
+	}
+	return err
+}

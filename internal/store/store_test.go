@@ -1,0 +1,114 @@
+package store
+
+import (
+	"bytes"
+	"context"
+	"os"
+	"path/filepath"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"yarvek/core/target"
+)
+
+func open(t *testing.T, dir string) *Store {
+	t.Helper()
+	s, err := Open(dir)
+	require.NoError(t, err)
+	t.Cleanup(func() { _ = s.Close() })
+	return s
+}
+
+func TestUndoAndRedoSurviveARestart(t *testing.T) {
+	ctx, dir := context.Background(), t.TempDir()
+	s := open(t, dir)
+	k, err := s.NewKit(ctx, "Tern Point", target.Shipped[0])
+	require.NoError(t, err)
+	a, err := s.NewAsset(ctx, k.ID, "bollard", "bollard.obj", []File{{Name: "bollard.obj", SHA: "x", Size: 1}})
+	require.NoError(t, err)
+	for i, label := range []string{"one", "two", "three"} {
+		seq, err := s.SavePrep(ctx, a.ID, i, []byte(label), label)
+		require.NoError(t, err)
+		require.Equal(t, i+1, seq)
+	}
+	_, err = s.SavePrep(ctx, a.ID, 1, []byte("late"), "late")
+	require.ErrorIs(t, err, ErrStale, "a page made before the last change may not overwrite it")
+	moved, err := s.MovePrep(ctx, a.ID, -1)
+	require.NoError(t, err)
+	require.True(t, moved)
+	require.NoError(t, s.Close())
+
+	s = open(t, dir)
+	p, err := s.Prep(ctx, a.ID)
+	require.NoError(t, err)
+	assert.Equal(t, Prep{Seq: 2, JSON: []byte("two"), Label: "two", Undo: "two", Redo: "three"}, p)
+	moved, err = s.MovePrep(ctx, a.ID, 1)
+	require.NoError(t, err)
+	require.True(t, moved)
+	moved, err = s.MovePrep(ctx, a.ID, 1)
+	require.NoError(t, err)
+	assert.False(t, moved, "there is nothing after the last")
+	for range 3 {
+		_, err = s.MovePrep(ctx, a.ID, -1)
+		require.NoError(t, err)
+	}
+	moved, err = s.MovePrep(ctx, a.ID, -1)
+	require.NoError(t, err)
+	assert.False(t, moved, "nor before the first")
+	_, err = s.SavePrep(ctx, a.ID, 0, []byte("new"), "new")
+	require.NoError(t, err)
+	p, err = s.Prep(ctx, a.ID)
+	require.NoError(t, err)
+	assert.Empty(t, p.Redo)
+}
+
+func TestBlobsAreWholeOrNotThere(t *testing.T) {
+	dir := t.TempDir()
+	s := open(t, dir)
+	sha, n, err := s.PutBlob(strings.NewReader("tide gauge"))
+	require.NoError(t, err)
+	assert.EqualValues(t, 10, n)
+	again, _, err := s.PutBlob(strings.NewReader("tide gauge"))
+	require.NoError(t, err)
+	assert.Equal(t, sha, again)
+	got, err := s.Blob(sha)
+	require.NoError(t, err)
+	assert.Equal(t, "tide gauge", string(got))
+	_, err = s.Blob(strings.Repeat("0", 64))
+	assert.ErrorIs(t, err, ErrNotFound)
+	_, err = s.Blob("../../etc/passwd")
+	assert.ErrorIs(t, err, ErrNotFound)
+
+	// A process killed while writing leaves its temporary file; the next start clears it.
+	half := filepath.Join(dir, "tmp", "blob-half")
+	require.NoError(t, os.WriteFile(half, bytes.Repeat([]byte{1}, 100), 0o644))
+	require.NoError(t, s.Close())
+	open(t, dir)
+	assert.NoFileExists(t, half)
+}
+
+func TestRemovedAssetsCanBePutBack(t *testing.T) {
+	ctx := context.Background()
+	s := open(t, t.TempDir())
+	k, err := s.NewKit(ctx, "Tern Point", target.Shipped[1])
+	require.NoError(t, err)
+	a, err := s.NewAsset(ctx, k.ID, "dinghy", "dinghy.glb", nil)
+	require.NoError(t, err)
+	require.NoError(t, s.AddRevision(ctx, a.ID, "dinghy.glb", []File{{Name: "dinghy.glb", SHA: "y", Size: 2}}))
+	r, err := s.Latest(ctx, a.ID)
+	require.NoError(t, err)
+	assert.Equal(t, 2, r.Number)
+	require.NoError(t, s.RemoveAsset(ctx, a.ID, true))
+	list, err := s.Assets(ctx, k.ID, false)
+	require.NoError(t, err)
+	assert.Empty(t, list)
+	require.NoError(t, s.RemoveAsset(ctx, a.ID, false))
+	k, err = s.Kit(ctx, k.ID)
+	require.NoError(t, err)
+	assert.Equal(t, 1, k.Assets)
+	assert.Equal(t, target.Shipped[1], k.Target)
+	assert.ErrorIs(t, s.RenameAsset(ctx, 99, "x"), ErrNotFound)
+}
