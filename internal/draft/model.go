@@ -1,0 +1,182 @@
+// Package draft makes the measured drawing of an asset: three views in third-angle
+// projection, with visible surface shaded by a depth buffer, feature edges,
+// dimensions, datum and balloons, as SVG.
+//
+// The model it draws is in the frame of the paper: x to the right of the front
+// view, y up, z toward the viewer of the front view. That is glTF's basis, so a
+// scene is carried there first and the views are three ways of dropping an axis.
+package draft
+
+import (
+	"math"
+
+	"yarvek/core/geom"
+	"yarvek/core/scene"
+)
+
+// Model is a scene made ready to be drawn from any side.
+type Model struct {
+	points []geom.Vec3
+	tris   []int32 // three points each
+	faceOf []int32 // face of each triangle
+	faces  []geom.Vec3
+	edges  []edge
+	Box    geom.Box
+}
+
+// edge joins two points and borders up to two faces.
+type edge struct {
+	a, b   int32
+	f0, f1 int32 // f1 is -1 at a border
+	hard   bool  // border, crease or slot border
+}
+
+// creaseCos is the cosine of the angle from which on an edge counts as a crease.
+var creaseCos = math.Cos(30 * math.Pi / 180)
+
+// NewModel flattens a scene. A nil or empty scene gives an empty model.
+func NewModel(s *scene.Scene) *Model {
+	m := &Model{Box: geom.EmptyBox()}
+	if s == nil {
+		return m
+	}
+	toPaper := geom.Linear(s.Basis.To(geom.GLTF))
+	worlds := s.Worlds()
+	for i, n := range s.Nodes {
+		if n.Mesh >= 0 {
+			m.add(s.Meshes[n.Mesh].Mapped(toPaper.Mul(worlds[i])))
+		}
+	}
+	return m
+}
+
+func (m *Model) add(mesh *scene.Mesh) {
+	base := int32(len(m.points))
+	firstFace := int32(len(m.faces))
+	m.points = append(m.points, mesh.Points...)
+	for _, c := range mesh.Corners {
+		m.Box = m.Box.Add(mesh.Points[c])
+	}
+	for f := range mesh.Faces() {
+		m.faces = append(m.faces, mesh.FaceNormal(f).Unit())
+	}
+	mesh.EachTriangle(func(f int, a, b, c int32) {
+		pa, pb, pc := mesh.Corners[a], mesh.Corners[b], mesh.Corners[c]
+		m.tris = append(m.tris, base+pa, base+pb, base+pc)
+		m.faceOf = append(m.faceOf, firstFace+int32(f))
+	})
+	m.addEdges(mesh, weld(mesh.Points), base, firstFace)
+}
+
+// weld gives points that stand in exactly the same place the number of the first
+// of them: a format that splits points along seams must not look cracked.
+func weld(pts []geom.Vec3) []int32 {
+	size := 16
+	for size < 2*len(pts) {
+		size *= 2
+	}
+	table := make([]int32, size)
+	for i := range table {
+		table[i] = -1
+	}
+	same := make([]int32, len(pts))
+	for i, p := range pts {
+		h := uint64(14695981039346656037)
+		for _, c := range p {
+			h = (h ^ math.Float64bits(c+0)) * 0x9E3779B97F4A7C15
+			h ^= h >> 29
+		}
+		k := int(h) & (size - 1)
+		for table[k] >= 0 && pts[table[k]] != p {
+			k = (k + 1) & (size - 1)
+		}
+		if table[k] < 0 {
+			table[k] = int32(i)
+		}
+		same[i] = table[k]
+	}
+	return same
+}
+
+// addEdges pairs the sides of faces. Sides are sorted into buckets by their lower
+// point, where their partner is found among a handful.
+func (m *Model) addEdges(mesh *scene.Mesh, same []int32, base, firstFace int32) {
+	type side struct{ to, face int32 }
+	start := make([]int32, len(mesh.Points)+1)
+	each := func(f func(lo, hi int32, face int)) {
+		for face := range mesh.Faces() {
+			s, e := mesh.FaceStart[face], mesh.FaceStart[face+1]
+			prev := same[mesh.Corners[e-1]]
+			for c := s; c < e; c++ {
+				p := same[mesh.Corners[c]]
+				if p != prev {
+					f(min(p, prev), max(p, prev), face)
+				}
+				prev = p
+			}
+		}
+	}
+	each(func(lo, _ int32, _ int) { start[lo+1]++ })
+	for i := range mesh.Points {
+		start[i+1] += start[i]
+	}
+	sides := make([]side, start[len(mesh.Points)])
+	fill := append([]int32(nil), start[:len(mesh.Points)]...)
+	each(func(lo, hi int32, face int) {
+		sides[fill[lo]] = side{hi, int32(face)}
+		fill[lo]++
+	})
+	for lo := range mesh.Points {
+		bucket := sides[start[lo]:start[lo+1]]
+		for i := range bucket {
+			if bucket[i].face < 0 {
+				continue
+			}
+			e := edge{a: base + int32(lo), b: base + bucket[i].to, f0: firstFace + bucket[i].face, f1: -1, hard: true}
+			partners := 0
+			for j := i + 1; j < len(bucket); j++ {
+				if bucket[j].to == bucket[i].to && bucket[j].face >= 0 {
+					partners++
+					e.f1 = firstFace + bucket[j].face
+					bucket[j].face = -1
+				}
+			}
+			if partners == 1 {
+				f, g := int(e.f0-firstFace), int(e.f1-firstFace)
+				e.hard = m.faces[e.f0].Dot(m.faces[e.f1]) < creaseCos || mesh.Material(f) != mesh.Material(g)
+			}
+			m.edges = append(m.edges, e)
+		}
+	}
+}
+
+// Side is one of the directions a model is looked at from.
+type Side int
+
+// The three views of the drawing.
+const (
+	Front Side = iota // x right, y up, toward the viewer z
+	RightSide
+	Plan
+)
+
+// project gives paper coordinates (right, up) and nearness to the viewer.
+func (s Side) project(p geom.Vec3) (u, v, near float64) {
+	switch s {
+	case RightSide:
+		return -p[2], p[1], p[0]
+	case Plan:
+		return p[0], -p[2], p[1]
+	}
+	return p[0], p[1], p[2]
+}
+
+// extent is the projected box: lower left corner and size, and the depth range.
+func (s Side) extent(b geom.Box) (u0, v0, w, h float64) {
+	if b.IsEmpty() {
+		return 0, 0, 0, 0
+	}
+	au, av, _ := s.project(b.Min)
+	bu, bv, _ := s.project(b.Max)
+	return min(au, bu), min(av, bv), math.Abs(bu - au), math.Abs(bv - av)
+}

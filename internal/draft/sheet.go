@@ -1,0 +1,448 @@
+package draft
+
+import (
+	"fmt"
+	"html"
+	"math"
+
+	"yarvek/core/figure"
+	"yarvek/core/finding"
+	"yarvek/core/geom"
+	"yarvek/core/scene"
+	"yarvek/core/target"
+)
+
+// The paper is 902 by 640 pixels; it scales with the window.
+const (
+	paperW, paperH = 902.0, 640.0
+	innerL, innerT = 24.0, 24.0
+	innerR, innerB = 878.0, 616.0
+	fieldL, fieldR = 52.0, 862.0
+	fieldT, baseY  = 52.0, 488.0
+	viewGap        = 46.0
+	sideGap        = 92.0
+	dimRoom        = 62.0
+)
+
+// Balloon ties a finding to a place.
+type Balloon struct {
+	Number   int
+	Severity finding.Severity
+	At       geom.Vec3 // metres, in the frame of the paper
+}
+
+// Sheet is everything a drawing says.
+type Sheet struct {
+	Asset, Kit string
+	Unit       target.Unit // of the figures in the title block
+	Revision   int
+	Counts     scene.Counts
+	Basis      geom.Basis // whose letters the axes carry
+	Views      [3]View    // by Side, drawn at Scale
+	Box        geom.Box   // of the model, in the frame of the paper
+	Layout     Layout
+
+	Dimensions bool
+	Alarm      bool // the size is wrong: dimensions in rust
+	Facing     bool // show where the front is on the plan
+	Left       []geom.Box
+	Datum      bool
+	Places     bool   // offer the places where the pivot can be seated
+	Seat       [3]int // right, up, forward: those a click on a view leaves alone
+	Parts      []geom.Vec3
+	Balloons   []Balloon
+}
+
+// Layout is where the views stand.
+type Layout struct {
+	Scale     float64 // paper pixels a metre
+	Ratio     float64 // drawn at 1 to Ratio
+	fx, sx    float64 // left of front and side view
+	planY     float64 // base of the plan
+	floor     float64 // paper y of the box's base
+	groundY   float64
+	knownX    float64
+	things    []known
+	w, h, d   float64 // pixels
+	nothing   bool
+	groundOff float64 // metres from the base down to the ground, negative when sunk
+}
+
+// Ask is what the layout depends on besides the box.
+type Ask struct {
+	Known  bool    // stand known things beside it
+	Height float64 // of the artist's own figure, 0 for the usual ones
+	// Ground draws the ground at the origin's height rather than at the base.
+	Ground bool
+}
+
+// millimetres of paper a pixel is (CSS: 96 pixels an inch).
+const pixelMM = 25.4 / 96
+
+// Arrange finds the scale and the places of the views for a model's box.
+func Arrange(box geom.Box, ask Ask) Layout {
+	size := box.Size()
+	l := Layout{nothing: box.IsEmpty() || size.Max() == 0}
+	if l.nothing {
+		size = geom.Vec3{1, 1, 1}
+	}
+	rise := size[1]
+	if ask.Ground && !l.nothing {
+		if off := box.Min[1]; math.Abs(off) <= 0.6*max(size[1], size.Max()*0.2) {
+			l.groundOff = off
+			rise += max(off, 0)
+		}
+	}
+	fit := func(things []known) float64 {
+		w, h := row(things)
+		room := fieldR - fieldL - dimRoom - sideGap
+		gaps := 0.0
+		if len(things) > 0 {
+			gaps = 30 + 24*float64(len(things))
+		}
+		k := (room - gaps) / (size[0] + size[2] + w)
+		k = min(k, (baseY-fieldT-viewGap)/(rise+size[2]))
+		if h > 0 {
+			k = min(k, (baseY-fieldT-20)/h)
+		}
+		return k
+	}
+	k := fit(nil)
+	choices := [][]known{{person}}
+	if ask.Known {
+		choices = [][]known{{person, cube, door}, {cube, person}, {cube}, {small}}
+	}
+	if ask.Height > 0 {
+		choices = append([][]known{{ownHeight(ask.Height), cube}, {ownHeight(ask.Height)}}, choices...)
+	}
+	for _, things := range choices {
+		if with := fit(things); with >= 0.55*k {
+			l.things, k = things, with
+			break
+		}
+	}
+	l.Ratio = niceRatio(1000 / (k * pixelMM))
+	l.Scale = 1000 / (l.Ratio * pixelMM)
+	l.w, l.h, l.d = size[0]*l.Scale, size[1]*l.Scale, size[2]*l.Scale
+
+	knownW := 0.0
+	for _, t := range l.things {
+		knownW += max(t.w*l.Scale, 26) + 24
+	}
+	total := knownW + dimRoom + l.w + sideGap + l.d
+	x := fieldL + max(0, (fieldR-fieldL-total)/2)
+	l.knownX = x
+	l.fx = x + knownW + dimRoom
+	l.sx = l.fx + l.w + sideGap
+	up := max(l.groundOff, 0) * l.Scale
+	height := l.h + up + viewGap + l.d
+	l.groundY = baseY - max(0, (baseY-fieldT-height)/3)
+	l.floor = l.groundY - l.groundOff*l.Scale
+	if l.groundOff < 0 {
+		l.floor = l.groundY
+		l.groundY += l.groundOff * l.Scale
+	}
+	l.planY = l.floor - l.h - viewGap
+	return l
+}
+
+// niceRatio rounds a scale up to one a draughtsman would choose.
+func niceRatio(n float64) float64 {
+	p := math.Pow(10, math.Floor(math.Log10(n)))
+	for _, m := range []float64{1, 1.25, 1.5, 2, 2.5, 3, 4, 5, 6, 8, 10} {
+		if m*p >= n*(1-1e-9) {
+			return m * p
+		}
+	}
+	return 10 * p
+}
+
+// place gives the paper position of a point in a view.
+func (l Layout) place(box geom.Box, side Side, p geom.Vec3) (x, y float64) {
+	u0, v0, _, _ := side.extent(box)
+	u, v, _ := side.project(p)
+	x0, y0 := l.fx, l.floor
+	switch side {
+	case RightSide:
+		x0 = l.sx
+	case Plan:
+		y0 = l.planY
+	}
+	return x0 + (u-u0)*l.Scale, y0 - (v-v0)*l.Scale
+}
+
+// Drawn is a finished drawing.
+type Drawn struct {
+	SVG   string
+	Zones map[int]string // of each balloon, such as "B3"
+}
+
+// Draw puts the drawing together.
+func (s *Sheet) Draw() Drawn {
+	p := &pen{}
+	out := Drawn{Zones: map[int]string{}}
+	fmt.Fprintf(p, `<svg class="drawing" viewBox="0 0 %.0f %.0f" role="img" aria-label="%s">`, paperW, paperH, html.EscapeString(s.describe()))
+	s.border(p)
+	p.tripod(76, 104, s.Basis)
+	l := s.Layout
+	if l.nothing {
+		p.text("word mid", paperW/2, paperH/2-40, "Nothing to draw: no polygons go on.")
+	} else {
+		s.views(p)
+		s.overlays(p)
+		s.balloons(p, &out)
+	}
+	s.titleBlock(p)
+	p.WriteString(`</svg>`)
+	out.SVG = p.String()
+	return out
+}
+
+func (s *Sheet) describe() string {
+	z := s.Box.Size()
+	return fmt.Sprintf("Measured drawing of %s: %s wide, %s high, %s deep", s.Asset, figure.Length(z[0]), figure.Length(z[1]), figure.Length(z[2]))
+}
+
+func (s *Sheet) border(p *pen) {
+	p.rect("sheet-edge", 10, 10, paperW-20, paperH-20)
+	p.rect("sheet-frame", innerL, innerT, innerR-innerL, innerB-innerT)
+	for i := range 8 {
+		w := (innerR - innerL) / 8
+		x := innerL + float64(i)*w
+		if i > 0 {
+			p.line("zone-tick", x, 10, x, innerT)
+			p.line("zone-tick", x, innerB, x, paperH-10)
+		}
+		p.text("zone mid", x+w/2, 21, fmt.Sprint(i+1))
+	}
+	for i := range 6 {
+		h := (innerB - innerT) / 6
+		y := innerT + float64(i)*h
+		if i > 0 {
+			p.line("zone-tick", 10, y, innerL, y)
+			p.line("zone-tick", innerR, y, paperW-10, y)
+		}
+		p.text("zone mid", 17, y+h/2+4, string(rune('A'+i)))
+	}
+}
+
+// Zone names the field of the border's grid a place on the paper lies in.
+func Zone(x, y float64) string {
+	c := min(7, max(0, int((x-innerL)/(innerR-innerL)*8)))
+	r := min(5, max(0, int((y-innerT)/(innerB-innerT)*6)))
+	return fmt.Sprintf("%c%d", 'A'+r, c+1)
+}
+
+func (s *Sheet) views(p *pen) {
+	l := s.Layout
+	// Centre lines tie the views together.
+	cx := l.fx + l.w/2
+	p.line("centre", cx, l.planY+6, cx, l.floor-l.h-6)
+	p.ground(max(fieldL-16, l.knownX-14), min(fieldR, l.sx+l.d+28), l.groundY)
+	p.WriteString(s.Views[Plan].SVG(l.fx, l.planY))
+	p.WriteString(s.Views[Front].SVG(l.fx, l.floor))
+	p.WriteString(s.Views[RightSide].SVG(l.sx, l.floor))
+	p.text("word label", l.fx, max(44, l.planY-l.d-9), "Plan")
+	y := max(l.floor, l.groundY) + 22
+	p.text("word label mid", cx, y, "Front")
+	p.text("word label mid", l.sx+l.d/2, y, "Right side")
+	x := l.knownX
+	for _, t := range l.things {
+		w, h := t.w*l.Scale, t.h*l.Scale
+		slot := max(w, 26)
+		left := x + (slot-w)/2
+		t.shape(p, left, l.groundY, l.Scale)
+		if h < 16 {
+			// A speck stays a speck, and a pointer says so.
+			p.line("leader", left+w/2, l.groundY-54, left+w/2, l.groundY-h-3)
+			p.arrow("leader-head", left+w/2, l.groundY-h-2, 0, 1)
+			p.text("word known-name mid", left+w/2, l.groundY-72, t.name)
+			p.text("fig known-fig mid", left+w/2, l.groundY-58, t.figure)
+		} else {
+			p.text("word known-name mid", left+w/2, l.groundY+22, t.name)
+			p.text("fig known-fig mid", left+w/2, l.groundY+36, t.figure)
+		}
+		x += slot + 24
+	}
+}
+
+func (s *Sheet) overlays(p *pen) {
+	l := s.Layout
+	size := s.Box.Size()
+	if s.Dimensions {
+		class := ""
+		if s.Alarm {
+			class = "alarm"
+		}
+		y := max(l.floor, l.groundY) + 32
+		p.dimension(class, l.fx, y, l.fx+l.w, y, l.floor+4, l.floor+4, figure.Length(size[0]))
+		p.dimension(class, l.sx, y, l.sx+l.d, y, l.floor+4, l.floor+4, figure.Length(size[2]))
+		x := l.fx - 26
+		p.dimension(class, x, l.floor, x, l.floor-l.h, l.fx-4, l.fx-4, figure.Length(size[1]))
+	}
+	if s.Facing {
+		x := l.fx + l.w/2
+		p.line("facing", x, l.planY+4, x, l.planY+26)
+		p.arrow("facing-head", x, l.planY+32, 0, 1)
+		p.text("word label", x+9, l.planY+26, "front, "+s.Basis.Forward.String())
+	}
+	s.left(p)
+	if s.Places {
+		s.places(p)
+	}
+	if s.Datum {
+		s.datum(p)
+	}
+}
+
+// left draws what is left behind as dashed outlines, as far as it is near.
+func (s *Sheet) left(p *pen) {
+	l := s.Layout
+	out := 0
+	for _, b := range s.Left {
+		if b.IsEmpty() {
+			continue
+		}
+		drawn := false
+		for _, side := range []Side{Front, RightSide, Plan} {
+			x0, y0 := l.place(s.Box, side, b.Min)
+			x1, y1 := l.place(s.Box, side, b.Max)
+			x0, x1, y0, y1 = min(x0, x1), max(x0, x1), min(y0, y1), max(y0, y1)
+			if x1 < innerL || x0 > innerR || y1 < innerT || y0 > baseY+60 || x1-x0 > 2*paperW || y1-y0 > 2*paperH {
+				continue
+			}
+			x0, x1, y0, y1 = max(x0, innerL+4), min(x1, innerR-4), max(y0, innerT+4), min(y1, baseY+50)
+			p.rect("left-behind", x0, y0, x1-x0, y1-y0)
+			drawn = true
+		}
+		if !drawn {
+			out++
+		}
+	}
+	if out > 0 {
+		p.text("word label", fieldL+8, baseY+76, figure.Plural(out, "node", "nodes")+" left behind beyond this sheet")
+	}
+}
+
+// datum marks where the origin lies in each view. One off the paper is pointed at.
+func (s *Sheet) datum(p *pen) {
+	l := s.Layout
+	for _, side := range []Side{Front, RightSide, Plan} {
+		x, y := l.place(s.Box, side, geom.Vec3{})
+		if s.within(side, x, y) {
+			p.datum(x, y, 9, "")
+			continue
+		}
+		if side != Front {
+			continue
+		}
+		cx, cy := l.fx+l.w/2, l.floor-l.h/2
+		dx, dy := x-cx, y-cy
+		n := math.Hypot(dx, dy)
+		dx, dy = dx/n, dy/n
+		px := min(max(cx+dx*(l.w/2+34), innerL+30), innerR-60)
+		py := min(max(cy+dy*(l.h/2+34), innerT+30), baseY+30)
+		p.datum(px, py, 9, "off")
+		p.line("leader", px+dx*13, py+dy*13, px+dx*30, py+dy*30)
+		p.arrow("leader-head", px+dx*36, py+dy*36, dx, dy)
+		p.text("fig known-fig mid", px, py-15, "pivot "+figure.Length(s.Box.Distance(geom.Vec3{}))+" off")
+	}
+	for _, o := range s.Parts {
+		for _, side := range []Side{Front, RightSide, Plan} {
+			if x, y := l.place(s.Box, side, o); s.within(side, x, y) {
+				p.datum(x, y, 4.5, "part")
+			}
+		}
+	}
+}
+
+// within tells whether a place belongs to a view and its surroundings.
+func (s *Sheet) within(side Side, x, y float64) bool {
+	l := s.Layout
+	const m = 26
+	x0, x1, y0, y1 := l.fx, l.fx+l.w, l.floor-l.h, max(l.floor, l.groundY)
+	switch side {
+	case RightSide:
+		x0, x1 = l.sx, l.sx+l.d
+	case Plan:
+		y0, y1 = l.planY-l.d, l.planY
+	}
+	return x >= x0-m && x <= x1+m && y >= y0-m && y <= y1+m
+}
+
+// places draws the points of the box where the pivot can be seated. A click on a
+// view chooses in its plane and leaves the third direction as it is.
+func (s *Sheet) places(p *pen) {
+	l := s.Layout
+	for _, side := range []Side{Front, RightSide, Plan} {
+		for a := -1; a <= 1; a++ {
+			for b := -1; b <= 1; b++ {
+				at := s.Seat // right, up, forward
+				var q geom.Vec3
+				switch side {
+				case Front:
+					at[0], at[1] = -a, b
+				case RightSide:
+					at[2], at[1] = -a, b
+				case Plan:
+					at[0], at[2] = -a, -b
+				}
+				c, half := s.Box.Center(), s.Box.Size().Mul(0.5)
+				q = geom.Vec3{c[0] - float64(at[0])*half[0], c[1] + float64(at[1])*half[1], c[2] + float64(at[2])*half[2]}
+				x, y := l.place(s.Box, side, q)
+				fmt.Fprintf(p, `<a class="seat" href="#seat" tabindex="-1" data-box="%d,%d,%d" aria-label="Seat the pivot here"><circle class="hit" cx="%.1f" cy="%.1f" r="11"/><circle cx="%.1f" cy="%.1f" r="4.5"/></a>`,
+					at[0], at[1], at[2], x, y, x, y)
+			}
+		}
+	}
+}
+
+func (s *Sheet) balloons(p *pen, out *Drawn) {
+	l := s.Layout
+	x := l.fx + l.w + sideGap/2
+	last := math.Inf(-1)
+	for _, b := range s.Balloons {
+		ax, ay := l.place(s.Box, Front, b.At)
+		ax = min(max(ax, innerL+12), innerR-12)
+		ay = min(max(ay, innerT+12), baseY+24)
+		y := min(max(ay-22, l.floor-l.h+14, last+34), baseY-10)
+		last = y
+		p.balloon(b.Number, b.Severity, x, y, ax, ay)
+		out.Zones[b.Number] = Zone(ax, ay)
+	}
+}
+
+func (s *Sheet) titleBlock(p *pen) {
+	const w, h = 300.0, 72.0
+	x, y := innerR-w, innerB-h
+	p.rect("title-block", x, y, w, h)
+	p.line("title-rule", x, y+27, x+w, y+27)
+	p.text("title-name", x+9, y+19, shorten(s.Asset, 26))
+	p.text("word title-kit end", x+w-9, y+18, shorten(s.Kit, 22))
+	ratio := "1 : " + figure.Significant(s.Layout.Ratio, 4)
+	if s.Layout.Ratio < 1 {
+		ratio = figure.Significant(1/s.Layout.Ratio, 4) + " : 1"
+	}
+	cells := [][2]string{
+		{"Drawn at", ratio}, {"Unit", s.Unit.Symbol}, {"Rev.", fmt.Sprint(s.Revision)},
+		{"Points", figure.Count(s.Counts.Points)}, {"Triangles", figure.Count(s.Counts.Triangles)}, {"Slots", fmt.Sprint(s.Counts.Slots)},
+	}
+	widths := []float64{76, 42, 36, 56, 58, 32}
+	cx := x
+	for i, c := range cells {
+		if i > 0 {
+			p.line("title-rule", cx, y+27, cx, y+h)
+		}
+		p.text("word title-key", cx+6, y+42, c[0])
+		p.text("fig title-val", cx+6, y+60, c[1])
+		cx += widths[i]
+	}
+}
+
+func shorten(s string, n int) string {
+	r := []rune(s)
+	if len(r) > n {
+		return string(r[:n-1]) + "…"
+	}
+	return s
+}

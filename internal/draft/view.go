@@ -1,0 +1,196 @@
+package draft
+
+import (
+	"bytes"
+	"encoding/base64"
+	"fmt"
+	"image"
+	"image/color"
+	"image/png"
+	"math"
+	"strings"
+
+	"yarvek/core/geom"
+)
+
+// View is one finished picture: shading and lines, in pixels of the paper with the
+// lower left of the model's box at (0, height) and y downwards.
+type View struct {
+	Width, Height float64 // of the model's box, in paper pixels
+	Image         string  // PNG as a data address
+	ImageW        float64 // size the picture is shown at; it begins at (0, Height-ImageH)
+	ImageH        float64
+	Inset         float64 // margin of the picture round the box
+	Path          string  // feature edges as SVG path data, or "" when they are in the picture
+}
+
+const (
+	fine      = 2         // buffer pixels for one paper pixel
+	maxPath   = 90_000    // bytes of path data from which on lines go into the picture
+	maxLines  = 60_000    // likewise for candidates, before looking
+	maxPixels = 6_000_000 // of the buffer
+)
+
+// buffer is a depth buffer with shades.
+type buffer struct {
+	w, h  int
+	depth []float32
+	shade []uint8 // 0 is paper, 1.. are shades, inkShade is a line
+}
+
+const (
+	shades   = 14
+	inkShade = shades + 1
+)
+
+// Draw draws the model from one side at scale pixels a metre.
+func (m *Model) Draw(side Side, scale float64) View {
+	u0, v0, w, h := side.extent(m.Box)
+	v := View{Width: w * scale, Height: h * scale}
+	if len(m.tris) == 0 {
+		return v
+	}
+	k := float64(fine)
+	for (v.Width*k+4)*(v.Height*k+4) > maxPixels {
+		k /= 2
+	}
+	b := &buffer{w: int(math.Ceil(v.Width*k)) + 4, h: int(math.Ceil(v.Height*k)) + 4}
+	b.depth = make([]float32, b.w*b.h)
+	b.shade = make([]uint8, b.w*b.h)
+	for i := range b.depth {
+		b.depth[i] = float32(math.Inf(-1))
+	}
+	s := &shot{Model: m, side: side, b: b, u0: u0, v0: v0, scale: scale * k, k: k}
+	_, _, s.near0 = side.project(m.Box.Min)
+	_, _, near1 := side.project(m.Box.Max)
+	s.depth = math.Abs(near1 - s.near0)
+	s.project()
+	s.fill()
+	var ok bool
+	if v.Path, ok = s.lines(); !ok {
+		v.Path = ""
+	}
+	v.ImageW, v.ImageH, v.Inset = float64(b.w)/k, float64(b.h)/k, margin/k
+	v.Image = b.dataURI()
+	return v
+}
+
+// shot is one view in the making.
+type shot struct {
+	*Model
+	side   Side
+	b      *buffer
+	u0, v0 float64
+	near0  float64
+	depth  float64
+	scale  float64 // buffer pixels a metre
+	k      float64 // buffer pixels a paper pixel
+	xy     []float32
+	near   []float32
+}
+
+// margin keeps lines along the edge of the box inside the buffer.
+const margin = 2
+
+func (s *shot) project() {
+	s.xy = make([]float32, 2*len(s.points))
+	s.near = make([]float32, len(s.points))
+	for i, p := range s.points {
+		u, v, n := s.side.project(p)
+		s.xy[2*i] = float32((u-s.u0)*s.scale + margin)
+		s.xy[2*i+1] = float32(float64(s.b.h) - margin - (v-s.v0)*s.scale)
+		s.near[i] = float32((n - s.near0) * s.scale)
+	}
+}
+
+// light comes from above the viewer's left shoulder.
+var light = geom.Vec3{-0.45, 0.75, 0.6}.Unit()
+
+func (s *shot) shadeOf(n geom.Vec3) uint8 {
+	u, v, near := s.side.project(n)
+	if near < 0 {
+		u, v, near = -u, -v, -near // seen from behind
+	}
+	l := geom.Vec3{u, v, near}.Dot(light)*0.5 + 0.5
+	return uint8(1 + min(shades-1, max(0, int(l*shades))))
+}
+
+// fill draws every triangle into the depth buffer, a sample at the middle of each
+// pixel, by edge functions (Pineda 1988, "A parallel algorithm for polygon
+// rasterization").
+func (s *shot) fill() {
+	b := s.b
+	shade := make([]uint8, len(s.faces))
+	for i, n := range s.faces {
+		shade[i] = s.shadeOf(n)
+	}
+	for t := 0; t < len(s.tris); t += 3 {
+		i, j, k := s.tris[t], s.tris[t+1], s.tris[t+2]
+		ax, ay, bx, by, cx, cy := s.xy[2*i], s.xy[2*i+1], s.xy[2*j], s.xy[2*j+1], s.xy[2*k], s.xy[2*k+1]
+		x0 := max(0, int(min(ax, bx, cx)-0.5)) // centres lie at half numbers
+		x1 := min(b.w-1, int(max(ax, bx, cx)+0.5))
+		y0 := max(0, int(min(ay, by, cy)-0.5))
+		y1 := min(b.h-1, int(max(ay, by, cy)+0.5))
+		area := (bx-ax)*(cy-ay) - (by-ay)*(cx-ax)
+		if area == 0 || x1 < x0 || y1 < y0 {
+			continue
+		}
+		inv := 1 / area
+		sh := shade[s.faceOf[t/3]]
+		za, zb, zc := s.near[i], s.near[j], s.near[k]
+		for y := y0; y <= y1; y++ {
+			py := float32(y) + 0.5
+			row := y * b.w
+			for x := x0; x <= x1; x++ {
+				px := float32(x) + 0.5
+				w0 := ((bx-px)*(cy-py) - (by-py)*(cx-px)) * inv
+				w1 := ((cx-px)*(ay-py) - (cy-py)*(ax-px)) * inv
+				w2 := 1 - w0 - w1
+				if w0 < 0 || w1 < 0 || w2 < 0 {
+					continue
+				}
+				if z := w0*za + w1*zb + w2*zc; z > b.depth[row+x] {
+					b.depth[row+x] = z
+					b.shade[row+x] = sh
+				}
+			}
+		}
+	}
+}
+
+// palette runs from the paper's light shade to its dark one; the last is ink.
+var palette = func() color.Palette {
+	p := color.Palette{color.NRGBA{}}
+	lo, hi := [3]float64{184, 196, 192}, [3]float64{240, 244, 241}
+	for i := range shades {
+		t := float64(i) / (shades - 1)
+		p = append(p, color.NRGBA{uint8(lo[0] + t*(hi[0]-lo[0])), uint8(lo[1] + t*(hi[1]-lo[1])), uint8(lo[2] + t*(hi[2]-lo[2])), 255})
+	}
+	return append(p, color.NRGBA{0x16, 0x23, 0x2b, 255})
+}()
+
+func (b *buffer) dataURI() string {
+	img := &image.Paletted{Pix: b.shade, Stride: b.w, Rect: image.Rect(0, 0, b.w, b.h), Palette: palette}
+	var buf bytes.Buffer
+	enc := png.Encoder{CompressionLevel: png.DefaultCompression}
+	if err := enc.Encode(&buf, img); err != nil {
+		return "" // a buffer in memory takes every write
+	}
+	return "data:image/png;base64," + base64.StdEncoding.EncodeToString(buf.Bytes())
+}
+
+// SVG places the view with its lower left corner at (x, y).
+func (v View) SVG(x, y float64) string {
+	var sb strings.Builder
+	fmt.Fprintf(&sb, `<g transform="translate(%.1f %.1f)">`, x, y-v.Height)
+	if v.Image != "" {
+		// The buffer has a margin of its own round the box.
+		fmt.Fprintf(&sb, `<image href="%s" x="%.2f" y="%.2f" width="%.2f" height="%.2f"/>`,
+			v.Image, -v.Inset, v.Height-v.ImageH+v.Inset, v.ImageW, v.ImageH)
+	}
+	if v.Path != "" {
+		fmt.Fprintf(&sb, `<path class="edge" d="%s"/>`, v.Path)
+	}
+	sb.WriteString(`</g>`)
+	return sb.String()
+}

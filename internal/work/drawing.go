@@ -1,0 +1,227 @@
+package work
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"sync"
+
+	"yarvek/core/finding"
+	"yarvek/core/format"
+	"yarvek/core/geom"
+	"yarvek/core/prep"
+	"yarvek/core/scene"
+	"yarvek/core/station/pivot"
+	"yarvek/internal/draft"
+)
+
+// cached gives derived data by its key: from the cache folder, or made now and
+// kept there. The folder may be emptied at any moment; a file that can't be
+// written or read is no error, the data is made again.
+func cached[T any](d *Desk, kind, key string, make func() (T, error)) (T, error) {
+	sum := sha256.Sum256([]byte("drawing 1\n" + kind + "\n" + key))
+	name := fmt.Sprintf("%s-%x.json", kind, sum[:16])
+	lock, _ := d.drawing.LoadOrStore(name, &sync.Mutex{})
+	mu := lock.(*sync.Mutex)
+	mu.Lock()
+	defer mu.Unlock()
+	path := filepath.Join(d.Store.CacheDir(), name)
+	if b, err := os.ReadFile(path); err == nil {
+		var v T
+		if json.Unmarshal(b, &v) == nil {
+			return v, nil
+		}
+	}
+	v, err := make()
+	if err != nil {
+		return v, err
+	}
+	if b, err := json.Marshal(v); err == nil {
+		if f, err := os.CreateTemp(d.Store.CacheDir(), "new-*"); err == nil {
+			_, werr := f.Write(b)
+			cerr := f.Close()
+			if werr != nil || cerr != nil || os.Rename(f.Name(), path) != nil {
+				_ = os.Remove(f.Name())
+			}
+		}
+	}
+	return v, nil
+}
+
+// Shown is the scene a station's drawing is made of, with the key of its content.
+func (sh *Sheet) Shown(station string) (*scene.Scene, string) {
+	r := sh.Result
+	switch station {
+	case "source":
+		return r.Kept, r.Keys["source"]
+	case "size":
+		return r.Sized, r.Keys["size"]
+	case "axes":
+		return r.Stood, r.Keys["axes"]
+	}
+	return r.Ready, r.Keys["pivot"]
+}
+
+// Numbered is a finding with its balloon.
+type Numbered struct {
+	finding.Finding
+	Number int
+	Zone   string // of the drawing, "" when it has no place there
+}
+
+// Picture is a station's drawing and its findings, numbered alike.
+type Picture struct {
+	Drawn    draft.Drawn
+	Findings []Numbered
+	Ratio    float64
+}
+
+// Draw makes the drawing of a station. height is the artist's own figure in metres.
+func (d *Desk) Draw(ctx context.Context, sh *Sheet, station string, height float64) (*Picture, error) {
+	if err := ctx.Err(); err != nil {
+		return nil, err
+	}
+	s, key := sh.Shown(station)
+	toPaper := s.Basis.To(geom.GLTF)
+	box := carry(s.Bounds(), toPaper)
+	ask := draft.Ask{Known: station == "size", Height: height, Ground: station == "pivot" || station == "export"}
+	lay := draft.Arrange(box, ask)
+	views, err := cached(d, "views", fmt.Sprintf("%s %g", key, lay.Scale), func() ([3]draft.View, error) {
+		m := d.models.get(key, s)
+		var v [3]draft.View
+		var wg sync.WaitGroup
+		for side := range v {
+			wg.Go(func() { v[side] = m.Draw(draft.Side(side), lay.Scale) })
+		}
+		wg.Wait()
+		return v, nil
+	})
+	if err != nil {
+		return nil, err
+	}
+	sheet := &draft.Sheet{Asset: sh.Asset.Name, Kit: sh.Kit.Name, Unit: sh.Kit.Target.Unit, Revision: sh.Revision.Number,
+		Counts: s.Count(), Basis: s.Basis, Views: views, Box: box, Layout: lay}
+	p := &Picture{Ratio: lay.Ratio}
+	for _, f := range sh.Result.Findings(station) {
+		n := Numbered{Finding: f, Number: len(p.Findings) + 1}
+		if f.Place.Point != nil && f.Severity > finding.Note {
+			sheet.Balloons = append(sheet.Balloons, draft.Balloon{Number: n.Number, Severity: f.Severity, At: toPaper.Apply(*f.Place.Point)})
+		}
+		p.Findings = append(p.Findings, n)
+	}
+	sh.overlay(sheet, station, toPaper)
+	p.Drawn = sheet.Draw()
+	for i := range p.Findings {
+		p.Findings[i].Zone = p.Drawn.Zones[p.Findings[i].Number]
+	}
+	return p, nil
+}
+
+// overlay adds what only one station shows.
+func (sh *Sheet) overlay(sheet *draft.Sheet, station string, toPaper geom.Mat3) {
+	r := sh.Result
+	switch station {
+	case "source":
+		for _, n := range r.Source.Nodes {
+			if !n.Kept && n.Triangles > 0 {
+				sheet.Left = append(sheet.Left, carry(n.Box, toPaper))
+			}
+		}
+	case "size":
+		sheet.Dimensions = true
+		if w, any := finding.Worst(r.Size.Findings); any && w == finding.MustFix {
+			sheet.Alarm = true
+		}
+	case "axes":
+		sheet.Facing = true
+		sheet.Dimensions = true
+	case "pivot":
+		sheet.Datum, sheet.Places = true, true
+		if sh.Prep.Pivot.Place == pivot.OnBox {
+			sheet.Seat = sh.Prep.Pivot.Box
+		} else {
+			sheet.Seat = pivot.BaseCentre.Box
+		}
+		if len(r.Pivot.Parts) > 1 {
+			for _, p := range r.Pivot.Parts {
+				sheet.Parts = append(sheet.Parts, toPaper.Apply(p.Origin))
+			}
+		}
+	case "export":
+		sheet.Datum, sheet.Dimensions = true, true
+	}
+}
+
+// carry maps a box by a matrix that swaps and turns axes.
+func carry(b geom.Box, m geom.Mat3) geom.Box {
+	if b.IsEmpty() {
+		return b
+	}
+	return geom.EmptyBox().Add(m.Apply(b.Min)).Add(m.Apply(b.Max))
+}
+
+// Stances are the small drawings of the six ways to stand and the four to face.
+type Stances struct{ Stand, Face []string }
+
+// DrawStances makes them, in the order of the Axes report.
+func (d *Desk) DrawStances(ctx context.Context, sh *Sheet) (Stances, error) {
+	r := sh.Result
+	rep := r.Axes
+	key := fmt.Sprintf("%s %v", r.Keys["size"], rep.Decided)
+	return cached(d, "stances", key, func() (Stances, error) {
+		m := d.models.get(r.Keys["size"], r.Sized)
+		out := Stances{Stand: make([]string, len(rep.Stances)), Face: make([]string, len(rep.Facings))}
+		var wg sync.WaitGroup
+		work := make(chan func())
+		for range 2 {
+			wg.Go(func() {
+				for f := range work {
+					f()
+				}
+			})
+		}
+		for i, st := range rep.Stances {
+			work <- func() { out.Stand[i] = m.Thumb(r.Sized.Basis, st.Basis, 84) }
+		}
+		for i, st := range rep.Facings {
+			work <- func() { out.Face[i] = m.Thumb(r.Sized.Basis, st.Basis, 84) }
+		}
+		close(work)
+		wg.Wait()
+		return out, ctx.Err()
+	})
+}
+
+// turntableTriangles bounds what is sent to the turntable.
+const turntableTriangles = 2_000_000
+
+// Turntable is the shown scene as a GLB in metres, for the solid view.
+func (d *Desk) Turntable(sh *Sheet, station string) ([]byte, error) {
+	s, _ := sh.Shown(station)
+	if n := s.Count().Triangles; n > turntableTriangles {
+		return nil, inputError("the turntable shows up to 2 million triangles, and this has more; the drawing shows it all")
+	}
+	bare := *s
+	bare.Images, bare.Textures = nil, nil
+	bare.Materials = nil
+	for _, m := range s.Materials {
+		m.Maps = [scene.Uses]scene.Map{}
+		bare.Materials = append(bare.Materials, m)
+	}
+	pk, err := format.Write(&bare, "glb", "turntable", sh.Kit.Target)
+	if err != nil {
+		return nil, err
+	}
+	return pk.Files[0].Data, nil
+}
+
+// Mark is how a station stands, for the tape.
+type Mark struct {
+	prep.Station
+	Figure string
+	Mark   string // "tick", "look" or "must"
+	Count  int    // findings behind the mark
+}
