@@ -3,6 +3,7 @@
 package figure
 
 import (
+	"fmt"
 	"math"
 	"strconv"
 	"strings"
@@ -105,4 +106,23 @@ func Plural(n int, one, many string) string {
 		return "1 " + one
 	}
 	return Count(n) + " " + many
+}
+
+// ParseLength reads what a person types for a length: a number with an optional
+// unit, "218 cm" or "7 ft"; without one, fallback is meant. The result is metres.
+func ParseLength(s string, fallback target.Unit) (float64, error) {
+	t := strings.NewReplacer(thin, "", "\u00a0", "", "\u202f", "", "−", "-", ",", ".").Replace(strings.TrimSpace(s))
+	u := fallback
+	for _, k := range target.Units {
+		for _, suffix := range []string{k.Name, k.Symbol} {
+			if rest, ok := strings.CutSuffix(t, suffix); ok && rest != "" && (rest[len(rest)-1] < 'a' || rest[len(rest)-1] > 'z') {
+				u, t = k, strings.TrimSpace(rest)
+			}
+		}
+	}
+	v, err := strconv.ParseFloat(strings.ReplaceAll(t, " ", ""), 64)
+	if err != nil || math.IsNaN(v) || math.IsInf(v, 0) {
+		return 0, fmt.Errorf("%q is no length: type a number, such as 2.18 or 218 cm", s)
+	}
+	return v * u.Metres, nil
 }

@@ -65,3 +65,11 @@ func row(things []known) (w, h float64) {
 	}
 	return w, h
 }
+
+// Person draws a standing person of 1.80 m as SVG; (x, y) is the left of the feet
+// and k the pixels a metre.
+func Person(x, y, k float64) string {
+	p := &pen{}
+	drawPerson(p, x, y, k)
+	return p.String()
+}

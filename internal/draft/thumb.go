@@ -1,7 +1,9 @@
 package draft
 
 import (
+	"encoding/binary"
 	"fmt"
+	"math"
 
 	"yarvek/core/geom"
 )
@@ -44,4 +46,36 @@ func (m *Model) Thumb(from, as geom.Basis, px float64) string {
 	p.line("ground", 3, px-7, px-3, px-7)
 	p.WriteString(`</svg>`)
 	return p.String()
+}
+
+// Turntable packs the model for the solid view: three little-endian uint32 counts
+// (points, triangles, edges), then float32 points, uint32 triangle corners and
+// uint32 ends of hard edges. The frame is the paper's, in metres.
+func (m *Model) Turntable() []byte {
+	hard := 0
+	for _, e := range m.edges {
+		if e.hard {
+			hard++
+		}
+	}
+	b := make([]byte, 0, 12+12*len(m.points)+4*len(m.tris)+8*hard)
+	u32 := func(v uint32) { b = binary.LittleEndian.AppendUint32(b, v) }
+	u32(uint32(len(m.points)))
+	u32(uint32(len(m.tris) / 3))
+	u32(uint32(hard))
+	for _, p := range m.points {
+		for _, c := range p {
+			u32(math.Float32bits(float32(c)))
+		}
+	}
+	for _, t := range m.tris {
+		u32(uint32(t))
+	}
+	for _, e := range m.edges {
+		if e.hard {
+			u32(uint32(e.a))
+			u32(uint32(e.b))
+		}
+	}
+	return b
 }

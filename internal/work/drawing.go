@@ -10,7 +10,6 @@ import (
 	"sync"
 
 	"yarvek/core/finding"
-	"yarvek/core/format"
 	"yarvek/core/geom"
 	"yarvek/core/prep"
 	"yarvek/core/scene"
@@ -198,24 +197,13 @@ func (d *Desk) DrawStances(ctx context.Context, sh *Sheet) (Stances, error) {
 // turntableTriangles bounds what is sent to the turntable.
 const turntableTriangles = 2_000_000
 
-// Turntable is the shown scene as a GLB in metres, for the solid view.
+// Turntable is the shown scene packed for the solid view; see draft.Model.
 func (d *Desk) Turntable(sh *Sheet, station string) ([]byte, error) {
-	s, _ := sh.Shown(station)
+	s, key := sh.Shown(station)
 	if n := s.Count().Triangles; n > turntableTriangles {
 		return nil, inputError("the turntable shows up to 2 million triangles, and this has more; the drawing shows it all")
 	}
-	bare := *s
-	bare.Images, bare.Textures = nil, nil
-	bare.Materials = nil
-	for _, m := range s.Materials {
-		m.Maps = [scene.Uses]scene.Map{}
-		bare.Materials = append(bare.Materials, m)
-	}
-	pk, err := format.Write(&bare, "glb", "turntable", sh.Kit.Target)
-	if err != nil {
-		return nil, err
-	}
-	return pk.Files[0].Data, nil
+	return d.models.get(key, s).Turntable(), nil
 }
 
 // Mark is how a station stands, for the tape.

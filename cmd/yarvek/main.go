@@ -1,0 +1,34 @@
+// Yarvek prepares static meshes for a real-time engine and proves what it sends.
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"os"
+	"os/signal"
+	"syscall"
+
+	"github.com/spf13/cobra"
+)
+
+// errSaid marks an error whose message is already out; only the exit code is left.
+var errSaid = errors.New("")
+
+func main() {
+	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
+	defer stop()
+	root := &cobra.Command{
+		Use:           "yarvek",
+		Short:         "Make static meshes right for a real-time engine",
+		SilenceUsage:  true,
+		SilenceErrors: true,
+	}
+	root.AddCommand(serveCommand(), demoCommand(), inspectCommand(), exportCommand())
+	if err := root.ExecuteContext(ctx); err != nil {
+		if !errors.Is(err, errSaid) {
+			fmt.Fprintln(os.Stderr, "yarvek:", err)
+		}
+		os.Exit(1)
+	}
+}

@@ -1,0 +1,137 @@
+package main
+
+import (
+	"context"
+	"errors"
+	"fmt"
+	"io"
+	"log/slog"
+	"net"
+	"net/http"
+	"os"
+	"path/filepath"
+	"strconv"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"yarvek/internal/demo"
+	"yarvek/internal/store"
+	"yarvek/internal/web"
+	"yarvek/internal/work"
+)
+
+// defaultAddr is where Yarvek listens unless told otherwise: this machine only.
+const defaultAddr = "127.0.0.1:7340"
+
+type serving struct {
+	addr   string
+	data   string
+	hosts  []string
+	limits work.Limits
+}
+
+func (s *serving) flags(c *cobra.Command) {
+	s.limits = work.DefaultLimits
+	c.Flags().StringVar(&s.addr, "addr", defaultAddr, "address to listen on; if its port is taken the next free one is used")
+	c.Flags().StringSliceVar(&s.hosts, "host", nil, "further host names this server may be addressed by")
+	c.Flags().Int64Var(&s.limits.Upload, "max-upload", s.limits.Upload, "bytes of one upload")
+	c.Flags().Int64Var(&s.limits.Unzipped, "max-unzipped", s.limits.Unzipped, "bytes a zip may unpack to")
+	c.Flags().IntVar(&s.limits.ZipFiles, "max-zip-files", s.limits.ZipFiles, "files in a zip")
+}
+
+func serveCommand() *cobra.Command {
+	var s serving
+	c := &cobra.Command{Use: "serve", Short: "Serve the workbench on your own data", Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			return s.run(c.Context(), c.OutOrStdout(), nil)
+		}}
+	s.flags(c)
+	c.Flags().StringVar(&s.data, "data", "yarvek-data", "folder that holds everything")
+	return c
+}
+
+func demoCommand() *cobra.Command {
+	var s serving
+	c := &cobra.Command{Use: "demo", Short: "Serve the workbench with the demo kit, in a data folder of its own", Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) error {
+			return s.run(c.Context(), c.OutOrStdout(), func(ctx context.Context, d *work.Desk) error {
+				kits, err := d.Store.Kits(ctx)
+				if err != nil || len(kits) > 0 {
+					return err
+				}
+				_, err = demo.Fill(ctx, d)
+				return err
+			})
+		}}
+	s.flags(c)
+	c.Flags().StringVar(&s.data, "data", "demo-data", "folder that holds everything")
+	return c
+}
+
+func (s *serving) run(ctx context.Context, out io.Writer, fill func(context.Context, *work.Desk) error) error {
+	dir, err := filepath.Abs(s.data)
+	if err != nil {
+		return err
+	}
+	st, err := store.Open(dir)
+	if err != nil {
+		return err
+	}
+	defer st.Close()
+	desk := work.New(st, s.limits)
+	defer desk.Jobs.Close()
+	if fill != nil {
+		if err := fill(ctx, desk); err != nil {
+			return err
+		}
+	}
+	l, err := listen(s.addr)
+	if err != nil {
+		return err
+	}
+	log := slog.New(slog.NewTextHandler(os.Stderr, nil))
+	srv := &http.Server{Handler: web.New(desk, log, s.hosts...).Handler(), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
+		ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelWarn)}
+	fmt.Fprintf(out, "Yarvek is at http://%s\nIts data is in %s\nPress Ctrl+C to end.\n", l.Addr(), dir)
+	go func() {
+		<-ctx.Done()
+		wait, cancel := context.WithTimeout(context.Background(), 5*time.Second)
+		defer cancel()
+		_ = srv.Shutdown(wait)
+	}()
+	if err := srv.Serve(l); !errors.Is(err, http.ErrServerClosed) {
+		return err
+	}
+	return nil
+}
+
+// listen takes the address, or the next free port after it.
+func listen(addr string) (net.Listener, error) {
+	host, port, err := net.SplitHostPort(addr)
+	if err != nil {
+		return nil, fmt.Errorf("%q is no address: expected one such as %s", addr, defaultAddr)
+	}
+	p, err := strconv.Atoi(port)
+	if err != nil || p < 0 || p > 65535 {
+		return nil, fmt.Errorf("%q is no port", port)
+	}
+	var first error
+	for i := range 50 {
+		if p > 0 && p+i > 65535 {
+			break
+		}
+		try := p
+		if p > 0 {
+			try += i
+		}
+		l, err := net.Listen("tcp", net.JoinHostPort(host, strconv.Itoa(try)))
+		if err == nil {
+			return l, nil
+		}
+		if first == nil {
+			first = err
+		}
+	}
+	return nil, first
+}

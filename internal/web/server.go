@@ -1,0 +1,182 @@
+// Package web is Yarvek in the browser: one route table, one layout, thin handlers
+// over package work. Nothing is fetched from another host, and a policy says so.
+package web
+
+import (
+	"embed"
+	"errors"
+	"fmt"
+	"io/fs"
+	"log/slog"
+	"net"
+	"net/http"
+	"strconv"
+	"strings"
+	"time"
+
+	"github.com/go-chi/chi/v5"
+	"github.com/go-chi/chi/v5/middleware"
+
+	"yarvek/internal/store"
+	"yarvek/internal/work"
+)
+
+//go:embed static
+var static embed.FS
+
+// Server answers the requests.
+type Server struct {
+	desk  *work.Desk
+	log   *slog.Logger
+	hosts map[string]bool
+	now   func() time.Time
+}
+
+// New makes a server. hosts are the names it may be addressed by besides
+// loopback's own; the Host header of every request is checked against them.
+func New(desk *work.Desk, log *slog.Logger, hosts ...string) *Server {
+	s := &Server{desk: desk, log: log, hosts: map[string]bool{"localhost": true, "127.0.0.1": true, "::1": true}, now: time.Now}
+	for _, h := range hosts {
+		s.hosts[strings.ToLower(h)] = true
+	}
+	return s
+}
+
+// Handler is the route table.
+func (s *Server) Handler() http.Handler {
+	r := chi.NewRouter()
+	r.Use(middleware.Recoverer, s.hostCheck, policy, http.NewCrossOriginProtection().Handler)
+	r.Use(middleware.Compress(5, "text/html", "text/css", "text/javascript", "image/svg+xml", "application/octet-stream"))
+
+	r.Get("/", s.page(s.kits))
+	r.Post("/kits", s.page(s.newKit))
+	r.Post("/kits/demo", s.page(s.demoKit))
+	r.Post("/start", s.page(s.startWithFiles))
+	r.Route("/kits/{kit}", func(r chi.Router) {
+		r.Get("/", s.page(s.kit))
+		r.Post("/target", s.page(s.setTarget))
+		r.Post("/name", s.page(s.renameKit))
+		r.Post("/files", s.page(s.addFiles))
+		r.Get("/exports", s.page(s.exports))
+	})
+	r.Get("/jobs/{job}", s.page(s.job))
+	r.Post("/jobs/{job}/cancel", s.page(s.cancelJob))
+	r.Route("/assets/{asset}", func(r chi.Router) {
+		r.Get("/", s.page(s.asset))
+		r.Get("/turntable", s.page(s.turntable))
+		r.Post("/remedy", s.page(s.remedy))
+		r.Post("/undo", s.page(s.move(-1)))
+		r.Post("/redo", s.page(s.move(+1)))
+		r.Post("/name", s.page(s.renameAsset))
+		r.Post("/remove", s.page(s.removeAsset(true)))
+		r.Post("/restore", s.page(s.removeAsset(false)))
+		r.Post("/companions", s.page(s.addCompanions))
+		r.Post("/export/send", s.page(s.send))
+		r.Get("/{station}", s.page(s.sheet))
+		r.Post("/{station}", s.page(s.decide))
+	})
+	r.Get("/exports/{export}/file", s.page(s.download))
+	r.Get("/parts", s.page(s.parts))
+	r.Get("/static/*", s.assets())
+	r.NotFound(s.page(func(http.ResponseWriter, *http.Request) error { return store.ErrNotFound }))
+	return r
+}
+
+// page turns an error of a handler into a page that says what happened.
+func (s *Server) page(h func(http.ResponseWriter, *http.Request) error) http.HandlerFunc {
+	return func(w http.ResponseWriter, r *http.Request) {
+		err := h(w, r)
+		if err == nil || r.Context().Err() != nil {
+			return
+		}
+		status, say := http.StatusInternalServerError, "Something broke off here. Nothing that was confirmed is lost; the log has the details."
+		var tooLarge *http.MaxBytesError
+		switch {
+		case errors.Is(err, store.ErrNotFound):
+			status, say = http.StatusNotFound, "There is nothing at this address. It may have been removed, or the link is old."
+		case errors.As(err, &tooLarge):
+			status, say = http.StatusRequestEntityTooLarge, fmt.Sprintf("The upload is larger than the %s allowed here. Send fewer files at once, or start with a higher --max-upload.", work.Bytes(tooLarge.Limit))
+		case errors.Is(err, work.ErrInput):
+			status, say = http.StatusUnprocessableEntity, err.Error()
+		default:
+			s.log.Error("request failed", "path", r.URL.Path, "error", err)
+		}
+		s.render(w, r, status, "message", "Yarvek", map[string]any{"Say": sentence(say)})
+	}
+}
+
+// sentence begins with a capital and ends with a stop.
+func sentence(s string) string {
+	if s == "" {
+		return s
+	}
+	s = strings.ToUpper(s[:1]) + s[1:]
+	if !strings.HasSuffix(s, ".") {
+		s += "."
+	}
+	return s
+}
+
+// hostCheck refuses requests addressed to a name that is not ours, which is how a
+// foreign page would reach a server on loopback by rebinding its own name.
+func (s *Server) hostCheck(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		host := r.Host
+		if h, _, err := net.SplitHostPort(host); err == nil {
+			host = h
+		}
+		if !s.hosts[strings.ToLower(strings.Trim(host, "[]"))] {
+			http.Error(w, "This address is not served here. Start Yarvek with --host to allow a name.", http.StatusMisdirectedRequest)
+			return
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// policy forbids the browser to ask anybody else for anything.
+func policy(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		h := w.Header()
+		h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'")
+		h.Set("X-Content-Type-Options", "nosniff")
+		h.Set("Referrer-Policy", "no-referrer")
+		h.Set("Cross-Origin-Opener-Policy", "same-origin")
+		next.ServeHTTP(w, r)
+	})
+}
+
+// assets serves the files that ship with the application.
+func (s *Server) assets() http.HandlerFunc {
+	sub, err := fs.Sub(static, "static")
+	if err != nil {
+		panic(err) // the folder is embedded
+	}
+	files := http.StripPrefix("/static/", http.FileServerFS(sub))
+	return func(w http.ResponseWriter, r *http.Request) {
+		if strings.HasSuffix(r.URL.Path, "/") {
+			http.NotFound(w, r)
+			return
+		}
+		if r.URL.Query().Get("v") != "" {
+			w.Header().Set("Cache-Control", "public, max-age=31536000, immutable")
+		} else {
+			w.Header().Set("Cache-Control", "no-cache")
+		}
+		files.ServeHTTP(w, r)
+	}
+}
+
+// id reads a number of the path.
+func id(r *http.Request, name string) (int64, error) {
+	n, err := strconv.ParseInt(chi.URLParam(r, name), 10, 64)
+	if err != nil {
+		return 0, store.ErrNotFound
+	}
+	return n, nil
+}
+
+// seeOther sends the browser on after a change.
+func seeOther(w http.ResponseWriter, r *http.Request, format string, args ...any) error {
+	http.Redirect(w, r, fmt.Sprintf(format, args...), http.StatusSeeOther)
+	return nil
+}

@@ -1,0 +1,5 @@
+// Everything a page needs; each module has one purpose.
+import "./swap.js";
+import "./keys.js";
+import "./drop.js";
+import "./sheet.js";

@@ -1,0 +1,101 @@
+// Takes dropped and chosen files to the intake, and shows how far the sending is.
+
+const form = () => document.querySelector("form.drop");
+
+async function entries(items) {
+  const out = [];
+  const walk = async (entry, path) => {
+    if (entry.isFile) {
+      out.push({ file: await new Promise((ok, no) => entry.file(ok, no)), name: path + entry.name });
+    } else if (entry.isDirectory) {
+      const reader = entry.createReader();
+      for (;;) {
+        const batch = await new Promise((ok, no) => reader.readEntries(ok, no));
+        if (!batch.length) break;
+        for (const e of batch) await walk(e, path + entry.name + "/");
+      }
+    }
+  };
+  // The list is only good until the first pause, so the entries are taken first.
+  const roots = [...items].map((i) => i.webkitGetAsEntry?.()).filter(Boolean);
+  for (const r of roots) await walk(r, "");
+  return out;
+}
+
+function send(files) {
+  const f = form();
+  const box = document.querySelector("#intake");
+  if (!f || !box || !files.length) return;
+  const total = files.reduce((n, x) => n + x.file.size, 0);
+  const limit = Number(f.dataset.limit);
+  box.innerHTML = '<section class="job"><h2></h2><p></p><progress max="100" value="0"></progress></section>';
+  const say = (title, text) => {
+    box.querySelector("h2").textContent = title;
+    box.querySelector("p").textContent = text;
+  };
+  if (limit && total > limit) {
+    return say("Not sent", `These files have ${Math.round(total / 1e6)} MB together, and ${Math.round(limit / 1e6)} MB are allowed in one upload. Send fewer at once.`);
+  }
+  say("Sending", files.length === 1 ? files[0].name : `${files.length} files`);
+  const data = new FormData();
+  for (const x of files) data.append("file", x.file, x.name);
+  const xhr = new XMLHttpRequest();
+  xhr.open("POST", f.action);
+  xhr.upload.onprogress = (e) => { if (e.lengthComputable) box.querySelector("progress").value = (100 * e.loaded) / e.total; };
+  xhr.onerror = () => say("Not sent", "The connection broke off. Nothing came in; try again.");
+  xhr.onload = () => {
+    const doc = new DOMParser().parseFromString(xhr.responseText, "text/html");
+    const job = doc.querySelector("section.job");
+    if (!job) return say("Not taken in", doc.querySelector(".lead")?.textContent || "Something broke off; the log has the details.");
+    box.replaceChildren(job);
+    window.htmx.process(box);
+  };
+  xhr.send(data);
+}
+
+document.addEventListener("change", (e) => {
+  if (e.target.matches("form.drop input[type=file]")) {
+    send([...e.target.files].map((file) => ({ file, name: file.webkitRelativePath || file.name })));
+    e.target.value = "";
+  }
+});
+
+const carriesFiles = (e) => [...(e.dataTransfer?.types || [])].includes("Files");
+let depth = 0;
+document.addEventListener("dragenter", (e) => {
+  if (!carriesFiles(e) || !form()) return;
+  depth++;
+  document.body.classList.add("dropping");
+});
+document.addEventListener("dragleave", (e) => {
+  if (carriesFiles(e) && form() && --depth <= 0) document.body.classList.remove("dropping");
+});
+document.addEventListener("dragover", (e) => { if (carriesFiles(e)) e.preventDefault(); });
+document.addEventListener("drop", async (e) => {
+  if (!carriesFiles(e)) return;
+  e.preventDefault();
+  depth = 0;
+  document.body.classList.remove("dropping");
+  if (form()) send(await entries(e.dataTransfer.items));
+});
+
+// When all came in, the kit shows it at once; what was refused stays to be read.
+document.addEventListener("htmx:afterSettle", () => {
+  const done = document.querySelector("[data-job-done]");
+  if (!done || done.dataset.seen) return;
+  done.dataset.seen = "1";
+  const link = done.querySelector("[data-kit-link]");
+  if (!link) return;
+  const kit = link.getAttribute("href");
+  if (!done.querySelector(".refused, .missing") && done.querySelector(".came")) location.href = kit;
+  else if (location.pathname === kit) refresh(kit);
+});
+
+// refresh redraws line-up and table under the outcome.
+async function refresh(kit) {
+  const doc = new DOMParser().parseFromString(await (await fetch(kit)).text(), "text/html");
+  const main = document.querySelector("main");
+  const intake = document.querySelector("#intake");
+  for (const el of [...main.children]) if (el !== intake) el.remove();
+  for (const el of [...doc.querySelector("main").children]) if (el.id !== "intake") main.append(el);
+}

@@ -1,0 +1,52 @@
+// The keys of a page. They rest while somebody types.
+
+const typing = (el) => el.matches?.("input:not([type=radio]), select, textarea") || document.querySelector("dialog[open]");
+
+const go = (url) => { location.href = url; };
+
+function help() {
+  const d = document.querySelector("#keys");
+  if (d && !d.open) d.showModal();
+}
+
+document.addEventListener("click", (e) => {
+  if (e.target.closest("[data-keys-help]")) help();
+});
+
+document.addEventListener("keydown", (e) => {
+  if (e.ctrlKey || e.metaKey || e.altKey || typing(e.target)) return;
+  if (e.key === "?") return help();
+  const page = document.querySelector("#page");
+  if (page) sheetKey(e, page);
+  else if (document.querySelector("[data-kit]")) kitKey(e);
+});
+
+function sheetKey(e, page) {
+  const { prev, next, kit, station } = page.dataset;
+  if (/^[0-9]$/.test(e.key)) return document.querySelector(`[data-station-key="${e.key}"]`)?.click();
+  switch (e.key) {
+    case "[": if (prev !== "0") go(`/assets/${prev}/${station}`); break;
+    case "]": if (next !== "0") go(`/assets/${next}/${station}`); break;
+    case "u": document.querySelector("#undo")?.click(); break;
+    case "U": document.querySelector("#redo")?.click(); break;
+    case "v": document.querySelector('[data-view][aria-pressed="false"]')?.click(); break;
+    case "k": go(`/kits/${kit}`); break;
+  }
+}
+
+function kitKey(e) {
+  if (e.key === "a") return document.querySelector(".top .drop input").click();
+  if (e.key !== "ArrowDown" && e.key !== "ArrowUp") return;
+  const links = [...document.querySelectorAll(".assets .row-link")];
+  if (!links.length) return;
+  e.preventDefault();
+  const at = links.indexOf(document.activeElement);
+  const step = e.key === "ArrowDown" ? 1 : -1;
+  links[at < 0 ? 0 : Math.min(links.length - 1, Math.max(0, at + step))].focus();
+}
+
+// The chosen row lights its asset on the line-up.
+document.addEventListener("focusin", (e) => {
+  const id = e.target.closest?.(".assets tr")?.querySelector(".row-link")?.getAttribute("href")?.split("/")[2];
+  for (const el of document.querySelectorAll(".lineup .stand")) el.classList.toggle("chosen", el.dataset.asset === id);
+});
