@@ -34,7 +34,7 @@ type Certificate struct {
 }
 
 // Equal tells whether everything arrived as it was sent.
-func (c *Certificate) Equal() bool {
+func (c Certificate) Equal() bool {
 	return !slices.ContainsFunc(c.Rows, func(r Row) bool { return !r.Equal })
 }
 
@@ -102,7 +102,7 @@ func (c *Certificate) boxes(sent, got *scene.Scene, t target.Target) {
 	}
 	pa, pb := a.Min, b.Min
 	equal := pa.Near(pb, tol) && a.Max.Near(b.Max, tol)
-	c.Rows = append(c.Rows, Row{What: "Pivot", Sent: corner(a, t), Arrived: corner(b, t), Equal: equal})
+	c.Rows = append(c.Rows, Row{What: "Box from pivot", Sent: corner(a, t), Arrived: corner(b, t), Equal: equal})
 }
 
 func tolerance(b geom.Box) float64 {
@@ -118,7 +118,7 @@ func corner(b geom.Box, t target.Target) string {
 	if b.IsEmpty() {
 		return "nothing there"
 	}
-	return fmt.Sprintf("box from %s, %s, %s %s", figure.In(b.Min[0], t.Unit), figure.In(b.Min[1], t.Unit), figure.In(b.Min[2], t.Unit), t.Unit.Symbol)
+	return fmt.Sprintf("%s, %s, %s %s", figure.In(b.Min[0], t.Unit), figure.In(b.Min[1], t.Unit), figure.In(b.Min[2], t.Unit), t.Unit.Symbol)
 }
 
 // places compares where each part stands: its world box, part by part.

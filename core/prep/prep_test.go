@@ -197,11 +197,11 @@ func TestPivotsByHand(t *testing.T) {
 		min  geom.Vec3
 		said string
 	}{
-		{pivot.Decisions{}, geom.Vec3{1, 2, 3}, "1.00\u2009m to the right, 2.00\u2009m below, 3.00\u2009m behind of it"},
+		{pivot.Decisions{}, geom.Vec3{1, 2, 3}, "1.00\u2009m to the left of it, 2.00\u2009m below it, 3.00\u2009m behind it"},
 		{pivot.BaseCentre, geom.Vec3{-1, 0, -3}, "at the centre of its base"},
 		{pivot.Decisions{Place: pivot.OnBox}, geom.Vec3{-1, -2, -3}, "at its centre"},
-		{pivot.Decisions{Place: pivot.OnBox, Box: [3]int{-1, -1, 1}}, geom.Vec3{-2, 0, -6}, "at its base, front left"},
-		{pivot.Decisions{Place: pivot.OnBox, Box: [3]int{1, 1, 0}}, geom.Vec3{0, -4, -3}, "at its top, right"},
+		{pivot.Decisions{Place: pivot.OnBox, Box: [3]int{-1, -1, 1}}, geom.Vec3{-2, 0, -6}, "at its base, front right"},
+		{pivot.Decisions{Place: pivot.OnBox, Box: [3]int{1, 1, 0}}, geom.Vec3{0, -4, -3}, "at its top, left"},
 		{pivot.Decisions{Place: pivot.At, Point: geom.Vec3{1.5, 2, 3}}, geom.Vec3{-.5, 0, 0}, "inside, at no special place"},
 	} {
 		r := run(t, s, Prep{Pivot: c.d}, yUp)
@@ -210,7 +210,7 @@ func TestPivotsByHand(t *testing.T) {
 	}
 	// In a left-handed, Z-up target the same corner is the same corner of the thing.
 	r := run(t, s, Prep{Pivot: pivot.Decisions{Place: pivot.OnBox, Box: [3]int{-1, -1, 1}}}, zUpLeft)
-	assert.Equal(t, "at its base, front left", r.Pivot.Where)
+	assert.Equal(t, "at its base, front right", r.Pivot.Where)
 	assert.Equal(t, geom.Box{Min: geom.Vec3{-6, 0, 0}, Max: geom.Vec3{0, 2, 4}}, r.Ready.Bounds())
 }
 

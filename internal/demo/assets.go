@@ -201,7 +201,7 @@ func rock() *scene.Scene {
 	var k stock
 	st := k.add("shore rock", [3]float64{}, "rock_albedo.png", paint(256, stone))
 	b := new(shape.Builder).Slot(st).Grid(220, 110, func(u, v float64) v3 {
-		t, f := v*math.Pi, u*2*math.Pi
+		t, f := v*math.Pi, math.Mod(u, 1)*2*math.Pi // the seam closes to the last bit
 		d := v3{-math.Sin(t) * math.Cos(f), -math.Cos(t), math.Sin(t) * math.Sin(f)}
 		n := 0.0
 		for o, amp := 2.0, .22; o <= 32; o, amp = o*2, amp/2 {

@@ -44,7 +44,7 @@ func items() []item {
 		{dinghy(), "vehicle", glb, false, ""},
 		{shutter(), "building-part", objIn(geom.GLTF, 100), false, ""},
 		{anemometer(), "street-furniture", parts, false, ""},
-		{rock(), "landmark", glb, false, ""},
+		{rock(), "", glb, false, ""},
 	}
 }
 

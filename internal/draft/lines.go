@@ -39,9 +39,18 @@ func (s *shot) candidates() []edge {
 		_, _, near := s.side.project(n)
 		facing[i] = near > 1e-9
 	}
+	// On a dense mesh creases of a few pixels are grain, not features.
+	grain := float32(0)
+	if len(s.faces) > 20_000 {
+		grain = float32(9 * s.k)
+	}
 	var list []edge
 	for _, e := range s.edges {
 		if e.hard {
+			if grain > 0 && e.f1 >= 0 && facing[e.f0] == facing[e.f1] &&
+				max(abs32(s.xy[2*e.a]-s.xy[2*e.b]), abs32(s.xy[2*e.a+1]-s.xy[2*e.b+1])) < grain {
+				continue
+			}
 			if e.f1 < 0 || facing[e.f0] || facing[e.f1] {
 				list = append(list, e)
 			}
@@ -202,3 +211,5 @@ func joined(segs []segment) string {
 	}
 	return string(out)
 }
+
+func abs32(v float32) float32 { return max(v, -v) }

@@ -51,6 +51,9 @@ type Sheet struct {
 	Seat       [3]int // right, up, forward: those a click on a view leaves alone
 	Parts      []geom.Vec3
 	Balloons   []Balloon
+
+	offX, offY float64 // where a pivot beyond the paper is pointed at
+	off        bool
 }
 
 // Layout is where the views stand.
@@ -74,6 +77,7 @@ type Ask struct {
 	Height float64 // of the artist's own figure, 0 for the usual ones
 	// Ground draws the ground at the origin's height rather than at the base.
 	Ground bool
+	Bare   bool // nothing beside it
 }
 
 // millimetres of paper a pixel is (CSS: 96 pixels an inch).
@@ -112,7 +116,9 @@ func Arrange(box geom.Box, ask Ask) Layout {
 	if ask.Known {
 		choices = [][]known{{person, cube, door}, {cube, person}, {cube}, {small}}
 	}
-	if ask.Height > 0 {
+	if ask.Bare {
+		choices = nil
+	} else if ask.Height > 0 {
 		choices = append([][]known{{ownHeight(ask.Height), cube}, {ownHeight(ask.Height)}}, choices...)
 	}
 	for _, things := range choices {
@@ -342,10 +348,11 @@ func (s *Sheet) datum(p *pen) {
 		dx, dy = dx/n, dy/n
 		px := min(max(cx+dx*(l.w/2+34), innerL+30), innerR-60)
 		py := min(max(cy+dy*(l.h/2+34), innerT+30), baseY+30)
+		s.offX, s.offY, s.off = px, py, true
 		p.datum(px, py, 9, "off")
 		p.line("leader", px+dx*13, py+dy*13, px+dx*30, py+dy*30)
 		p.arrow("leader-head", px+dx*36, py+dy*36, dx, dy)
-		p.text("fig known-fig mid", px, py-15, "pivot "+figure.Length(s.Box.Distance(geom.Vec3{}))+" off")
+		p.text("fig known-fig mid", px, py+26, "pivot "+figure.Length(s.Box.Distance(geom.Vec3{}))+" off")
 	}
 	for _, o := range s.Parts {
 		for _, side := range []Side{Front, RightSide, Plan} {
@@ -403,6 +410,9 @@ func (s *Sheet) balloons(p *pen, out *Drawn) {
 	last := math.Inf(-1)
 	for _, b := range s.Balloons {
 		ax, ay := l.place(s.Box, Front, b.At)
+		if s.off && !s.within(Front, ax, ay) {
+			ax, ay = s.offX, s.offY-9
+		}
 		ax = min(max(ax, innerL+12), innerR-12)
 		ay = min(max(ay, innerT+12), baseY+24)
 		y := min(max(ay-22, l.floor-l.h+14, last+34), baseY-10)
@@ -413,7 +423,7 @@ func (s *Sheet) balloons(p *pen, out *Drawn) {
 }
 
 func (s *Sheet) titleBlock(p *pen) {
-	const w, h = 300.0, 72.0
+	const w, h = 312.0, 72.0
 	x, y := innerR-w, innerB-h
 	p.rect("title-block", x, y, w, h)
 	p.line("title-rule", x, y+27, x+w, y+27)
@@ -427,7 +437,7 @@ func (s *Sheet) titleBlock(p *pen) {
 		{"Drawn at", ratio}, {"Unit", s.Unit.Symbol}, {"Rev.", fmt.Sprint(s.Revision)},
 		{"Points", figure.Count(s.Counts.Points)}, {"Triangles", figure.Count(s.Counts.Triangles)}, {"Slots", fmt.Sprint(s.Counts.Slots)},
 	}
-	widths := []float64{76, 42, 36, 56, 58, 32}
+	widths := []float64{76, 42, 36, 58, 62, 38}
 	cx := x
 	for i, c := range cells {
 		if i > 0 {

@@ -150,7 +150,7 @@ func decidePivot(f *form, p *prep.Prep) string {
 // placeName says a point of the box in words.
 func placeName(at [3]int) string {
 	v := [3]string{"at the base", "at mid-height", "at the top"}[at[1]+1]
-	h := [3]string{"left", "", "right"}[at[0]+1]
+	h := [3]string{"right", "", "left"}[at[0]+1] // as seen from the front, like the drawing
 	d := [3]string{"back", "", "front"}[at[2]+1]
 	switch s := strings.TrimSpace(d + " " + h); {
 	case s != "":

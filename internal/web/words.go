@@ -44,7 +44,6 @@ var words = template.FuncMap{
 	"person":       func(x, y, k float64) template.HTML { return trusted(draft.Person(x+max(0, 14-0.25*k), y, k)) },
 	"figureOf":     lineupFigure,
 	"short":        func(s string) string { return clip(s, 16) },
-	"brief":        func(s string) string { return clip(strings.TrimPrefix(s, "About "), 26) },
 }
 
 func pairs(words ...string) [][2]string {
@@ -89,9 +88,9 @@ func meshNodes(r *source.Report) int {
 	return n
 }
 
+// short3 fits three extents into a column; each station's worksheet has them in full.
 func short3(v geom.Vec3) string {
-	u := target.Units[5]
-	return figure.In(v[0], u) + " × " + figure.In(v[1], u) + " × " + figure.In(v[2], u)
+	return figure.Significant(v[0], 3) + "×" + figure.Significant(v[1], 3) + "×" + figure.Significant(v[2], 3)
 }
 
 // turn is one of the quarter-turn buttons.

@@ -86,7 +86,7 @@ func (d *Desk) Draw(ctx context.Context, sh *Sheet, station string, height float
 	s, key := sh.Shown(station)
 	toPaper := s.Basis.To(geom.GLTF)
 	box := carry(s.Bounds(), toPaper)
-	ask := draft.Ask{Known: station == "size", Height: height, Ground: station == "pivot" || station == "export"}
+	ask := draft.Ask{Known: station == "size", Height: height, Ground: station == "pivot" || station == "export", Bare: station == "pivot"}
 	lay := draft.Arrange(box, ask)
 	views, err := cached(d, "views", fmt.Sprintf("%s %g", key, lay.Scale), func() ([3]draft.View, error) {
 		m := d.models.get(key, s)

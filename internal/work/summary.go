@@ -28,7 +28,8 @@ type Summary struct {
 	Slots     int
 	MustFix   int
 	Look      int
-	Trouble   string // what to say below it on the line-up, "" when nothing must be fixed
+	Trouble   string // the first finding that spoils its place on the line-up, "" for none
+	Brief     string // the same in three words, to stand below it
 	View      draft.View
 	ViewScale float64
 	Unread    string // why the source can't be read any more
@@ -134,11 +135,31 @@ func (d *Desk) summarize(sh *Sheet) Summary {
 	for _, st := range prep.Stations {
 		for _, f := range r.Findings(st.ID) {
 			if f.Severity == finding.MustFix && s.Trouble == "" || f.Code == "axes/lying" && s.Trouble == "" {
-				s.Trouble = f.Title
+				s.Trouble, s.Brief = f.Title, brief(f, r)
 			}
 		}
 	}
 	return s
+}
+
+// brief says a finding in so few words that they fit under an asset.
+func brief(f finding.Finding, r *prep.Result) string {
+	switch f.Code {
+	case "size/unit-slip", "size/implausible":
+		if c := r.Size.Class; r.Size.Longest > c.Most {
+			return "far too large"
+		}
+		return "far too small"
+	case "axes/lying":
+		return "on its side?"
+	case "pivot/far":
+		return "pivot far off"
+	case "source/nothing":
+		return "nothing kept"
+	case "source/missing-buffer":
+		return "buffer missing"
+	}
+	return "must fix"
 }
 
 // Marks is the tape: how each station stands, in a figure and a mark.
@@ -242,6 +263,7 @@ type Lineup struct {
 	GroundY float64
 	Height  float64
 	Fit     bool
+	Long    bool // wider than the page, so it scrolls
 }
 
 // Tick is a mark of the measuring tape beside the line-up.
@@ -268,30 +290,37 @@ func Arrange(rows []Row, fit bool, width float64) Lineup {
 	tallest, total := 1.8, 0.0
 	for _, r := range rows {
 		s := r.Summary
-		if s.MustFix > 0 && implausible(s) {
+		if implausible(s) {
 			continue
 		}
 		tallest = max(tallest, s.Size[1])
 	}
 	l.Scale = (lineupGround - lineupTop) / (tallest * 1.08)
+	// One that is far off its size gets the least room: it must not thin out the rest.
+	slot := func(s Summary, k float64) float64 {
+		if implausible(s) {
+			return slotLeast
+		}
+		return max(slotLeast, s.Size[0]*k+26)
+	}
 	slots := func(k float64) float64 {
 		total = lineupLeft + 0.5*k + 40
 		for _, r := range rows {
-			total += max(slotLeast, min(r.Summary.Size[0], 3*tallest)*k+26)
+			total += slot(r.Summary, k)
 		}
 		return total
 	}
-	// Wider kits get a longer line rather than specks, up to a point.
-	for slots(l.Scale) > max(width, 1.6*width) && l.Scale > 12 {
-		l.Scale *= 0.94
+	for slots(l.Scale) > width && l.Scale > 24 {
+		l.Scale *= 0.97
 	}
+	l.Long = slots(l.Scale) > width
 	l.Width = max(width, slots(l.Scale))
 	l.PersonX = lineupLeft + 14
 	x := l.PersonX + 0.5*l.Scale + 26
 	for _, r := range rows {
 		s := r.Summary
 		p := Place{Row: r, X: x}
-		room := max(slotLeast, min(s.Size[0], 3*tallest)*l.Scale+26)
+		room := slot(s, l.Scale)
 		k := l.Scale
 		if biggest := max(s.Size[0], s.Size[1]); biggest > 0 {
 			if most := min((lineupGround-lineupTop)/s.Size[1], (room-16)/s.Size[0]); fit || k > most {

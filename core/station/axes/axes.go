@@ -251,7 +251,8 @@ func (r *Report) lying(d Decisions, say func(finding.Finding)) {
 		if st.Chosen {
 			now = st
 		}
-		if st.Ground > best.Ground*1.0001 {
+		// Upside down is another matter: a table is broader on top than at its feet.
+		if st.Ground > best.Ground*1.0001 && st.Basis.Up.Index() != r.Decided.Up.Index() {
 			best = st
 		}
 	}

@@ -174,11 +174,12 @@ func shift(s *scene.Scene, i int, p geom.Vec3) {
 	}
 }
 
-// Where says in words where a point lies against a box.
+// Where says in words where a point lies against a box. Left and right are those of
+// somebody looking at its front, as the drawing shows it.
 func Where(p geom.Vec3, b geom.Box, basis geom.Basis) string {
 	size := b.Size()
 	tol := max(size.Max()*0.005, 1e-4)
-	words := [3][3]string{{"left", "middle", "right"}, {"base", "mid-height", "top"}, {"back", "middle", "front"}}
+	words := [3][3]string{{"right", "middle", "left"}, {"base", "mid-height", "top"}, {"back", "middle", "front"}}
 	var at [3]string
 	var off []string
 	exact := true
@@ -189,7 +190,7 @@ func Where(p geom.Vec3, b geom.Box, basis geom.Basis) string {
 		if axis.Sign() < 0 {
 			lo, hi, v = -hi, -lo, -v
 		}
-		beyond := [3][2]string{{"to the left", "to the right"}, {"below", "above"}, {"behind", "in front"}}[i]
+		beyond := [3][2]string{{"to the right of it", "to the left of it"}, {"below it", "above it"}, {"behind it", "in front of it"}}[i]
 		switch {
 		case v < lo-tol:
 			off = append(off, figure.Length(lo-v)+" "+beyond[0])
@@ -206,7 +207,7 @@ func Where(p geom.Vec3, b geom.Box, basis geom.Basis) string {
 		}
 	}
 	if len(off) > 0 {
-		return strings.Join(off, ", ") + " of it"
+		return strings.Join(off, ", ")
 	}
 	if !exact {
 		return "inside, at no special place"
@@ -254,7 +255,7 @@ func (r *Report) judge(s *scene.Scene, d Decisions) {
 	if far {
 		r.Findings = append(r.Findings, finding.Finding{Code: "pivot/far", Severity: finding.MustFix,
 			Title:    fmt.Sprintf("The pivot is %s away", figure.Length(away)),
-			Text:     fmt.Sprintf("The origin lies %s. Placed in a level, the asset appears that far from where it is put.", r.Where),
+			Text:     fmt.Sprintf("It lies %s. Placed in a level, the asset appears that far from where it is put.", r.Where),
 			Place:    finding.Place{Point: &origin},
 			Remedies: remedies})
 	}

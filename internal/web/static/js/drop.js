@@ -17,9 +17,10 @@ async function entries(items) {
     }
   };
   // The list is only good until the first pause, so the entries are taken first.
+  const flat = [...items].filter((i) => i.kind === "file").map((i) => i.getAsFile()).filter(Boolean).map((file) => ({ file, name: file.name }));
   const roots = [...items].map((i) => i.webkitGetAsEntry?.()).filter(Boolean);
   for (const r of roots) await walk(r, "");
-  return out;
+  return out.length ? out : flat;
 }
 
 function send(files) {

@@ -1,0 +1,168 @@
+// Package e2e drives the real interface in Chromium, and loads what Yarvek writes
+// with readers that are not its own.
+package e2e
+
+import (
+	"context"
+	"io"
+	"log/slog"
+	"net/http"
+	"net/http/httptest"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"sync"
+	"testing"
+	"time"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/require"
+
+	"yarvek/internal/store"
+	"yarvek/internal/web"
+	"yarvek/internal/work"
+)
+
+var browser struct {
+	once   sync.Once
+	ctx    context.Context
+	cancel context.CancelFunc
+	err    error
+}
+
+func TestMain(m *testing.M) {
+	code := m.Run()
+	if browser.cancel != nil {
+		browser.cancel()
+	}
+	os.Exit(code)
+}
+
+// tab opens a fresh tab of 1280 by 800 in the one browser of all tests, and fails
+// the test when a page says anything in its console.
+func tab(t *testing.T) context.Context {
+	t.Helper()
+	browser.once.Do(func() {
+		path, err := exec.LookPath("chromium")
+		if err != nil {
+			browser.err = err
+			return
+		}
+		opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.NoSandbox, chromedp.ExecPath(path), chromedp.WindowSize(1280, 800),
+			chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true))
+		alloc, stop := chromedp.NewExecAllocator(context.Background(), opts...)
+		ctx, cancel := chromedp.NewContext(alloc)
+		browser.ctx, browser.cancel = ctx, func() { cancel(); stop() }
+		browser.err = chromedp.Do(ctx)
+	})
+	require.NoError(t, browser.err, "Chromium is needed; make test installs it")
+	ctx, cancel := chromedp.NewContext(browser.ctx)
+	t.Cleanup(cancel)
+	require.NoError(t, chromedp.Do(ctx, chromedp.EmulateViewport(1280, 800)))
+	messages := chromedp.Console(ctx)
+	go func() {
+		for m, err := range messages {
+			if err != nil {
+				return
+			}
+			// The pages that refuse a change answer 409 and 422 by intent.
+			if s := m.String(); m.IsException() || string(m.Type) == "error" && !strings.Contains(s, "status of 4") {
+				t.Errorf("the console says: %s (%s:%d)", s, m.URL, m.Line)
+			}
+		}
+	}()
+	return ctx
+}
+
+// house is a running Yarvek over a data folder.
+type house struct {
+	*httptest.Server
+	desk *work.Desk
+}
+
+func open(t *testing.T, dir string) *house {
+	t.Helper()
+	st, err := store.Open(dir)
+	require.NoError(t, err)
+	desk := work.New(st, work.DefaultLimits)
+	h := &house{httptest.NewServer(web.New(desk, slog.New(slog.NewTextHandler(io.Discard, nil))).Handler()), desk}
+	t.Cleanup(h.shut)
+	return h
+}
+
+func (h *house) shut() {
+	if h.desk == nil {
+		return
+	}
+	h.Close()
+	h.desk.Jobs.Close()
+	_ = h.desk.Store.Close()
+	h.desk = nil
+}
+
+// do runs steps with a limit on each run as a whole.
+func do(t *testing.T, ctx context.Context, steps ...chromedp.Action[chromedp.Void]) {
+	t.Helper()
+	c, cancel := context.WithTimeout(ctx, 40*time.Second)
+	defer cancel()
+	if err := chromedp.Do(c, steps...); err != nil {
+		picture(t, ctx)
+		require.NoError(t, err)
+	}
+}
+
+// until waits for a condition of the page, through navigations.
+func until(t *testing.T, ctx context.Context, condition string) {
+	t.Helper()
+	end := time.Now().Add(20 * time.Second)
+	for time.Now().Before(end) {
+		c, cancel := context.WithTimeout(ctx, 10*time.Second)
+		// A page on its way out can't be asked; the next one can.
+		ok, err := chromedp.Run(c, chromedp.Evaluate[bool]("document.readyState === 'complete' && Boolean("+condition+")"))
+		cancel()
+		if err == nil && ok {
+			return
+		}
+		time.Sleep(30 * time.Millisecond)
+	}
+	picture(t, ctx)
+	require.Fail(t, "the page never came to this", condition)
+}
+
+// picture keeps a screenshot of a page that failed.
+func picture(t *testing.T, ctx context.Context) {
+	t.Helper()
+	if b, err := chromedp.Run(ctx, chromedp.CaptureScreenshot()); err == nil {
+		f := filepath.Join(os.TempDir(), "yarvek-"+strings.ReplaceAll(t.Name(), "/", "-")+".png")
+		_ = os.WriteFile(f, b, 0o644)
+		t.Logf("the page as it was: %s", f)
+	}
+}
+
+// press clicks the button with this text in the worksheet or the header.
+func press(t *testing.T, ctx context.Context, text string) {
+	t.Helper()
+	sel := `//button[normalize-space(.)="` + text + `"]`
+	do(t, ctx, chromedp.WaitVisible(sel), chromedp.Click(sel))
+}
+
+func text(t *testing.T, ctx context.Context, sel string) string {
+	t.Helper()
+	c, cancel := context.WithTimeout(ctx, 20*time.Second)
+	defer cancel()
+	s, err := chromedp.Run(c, chromedp.Text(chromedp.CSS(sel)))
+	require.NoError(t, err, sel)
+	return s
+}
+
+func get(t *testing.T, url string) []byte {
+	t.Helper()
+	res, err := http.Get(url)
+	require.NoError(t, err)
+	defer res.Body.Close()
+	require.Equal(t, http.StatusOK, res.StatusCode, url)
+	b, err := io.ReadAll(res.Body)
+	require.NoError(t, err)
+	return b
+}

@@ -1,0 +1,140 @@
+package e2e
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"net/http"
+	"net/http/httptest"
+	"slices"
+	"strings"
+	"sync"
+	"testing"
+
+	"github.com/chromedp/chromedp"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"yarvek/core/format"
+	"yarvek/core/format/bundle"
+	"yarvek/core/geom"
+	"yarvek/core/prep"
+	"yarvek/core/scene"
+	"yarvek/core/target"
+	"yarvek/internal/demo"
+)
+
+// reading is what the independent loaders made of a file.
+type reading struct {
+	Min, Max  geom.Vec3
+	Triangles float64
+	Volume    float64
+	Slots     []string
+	Nodes     []string
+	Textures  int
+}
+
+// bench serves packages beside the loaders' page.
+type bench struct {
+	ctx   context.Context
+	url   string
+	mu    sync.Mutex
+	files map[string][]byte
+	n     int
+}
+
+func newBench(t *testing.T) *bench {
+	b := &bench{files: map[string][]byte{}}
+	dir := http.FileServer(http.Dir("testdata/loaders"))
+	srv := httptest.NewServer(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		b.mu.Lock()
+		data, ok := b.files[r.URL.Path]
+		b.mu.Unlock()
+		if ok {
+			_, _ = w.Write(data)
+			return
+		}
+		dir.ServeHTTP(w, r)
+	}))
+	t.Cleanup(srv.Close)
+	b.url = srv.URL
+	b.ctx = tab(t)
+	do(t, b.ctx, chromedp.Navigate(srv.URL+"/page.html"))
+	until(t, b.ctx, `document.title === "ready"`)
+	return b
+}
+
+// load gives a package to the independent loaders.
+func (b *bench) load(t *testing.T, files []bundle.File) reading {
+	t.Helper()
+	b.mu.Lock()
+	b.n++
+	dir := fmt.Sprintf("/%d/", b.n)
+	mtl := "null"
+	for _, f := range files {
+		b.files[dir+f.Name] = f.Data
+		if strings.HasSuffix(f.Name, ".mtl") {
+			mtl = fmt.Sprintf("%q", b.url+dir+f.Name)
+		}
+	}
+	b.mu.Unlock()
+	r, err := chromedp.Run(b.ctx, chromedp.Evaluate[reading](fmt.Sprintf("load(%q, %s)", b.url+dir+files[0].Name, mtl), chromedp.EvalAwaitPromise))
+	require.NoError(t, err)
+	return r
+}
+
+// Every asset of the demo kit, in every format and for every target, means the
+// same to three.js's loaders as to Yarvek.
+func TestIndependentReadersAgree(t *testing.T) {
+	b := newBench(t)
+	sets, err := demo.Files()
+	require.NoError(t, err)
+	for _, files := range sets {
+		src, found, err := format.Read(context.Background(), bundle.New(files), files[0].Name, nil)
+		require.NoError(t, err)
+		for _, to := range target.Shipped {
+			r, err := prep.Run(context.Background(), prep.Input{Key: src.Name, Scene: src, Findings: found, Target: to}, prep.Prep{}, nil)
+			require.NoError(t, err)
+			for _, f := range format.Written {
+				t.Run(fmt.Sprintf("%s/%s/%s", src.Name, to.ID, f.ID), func(t *testing.T) {
+					agree(t, b, r.Ready, f.ID, to)
+				})
+			}
+		}
+	}
+}
+
+func agree(t *testing.T, b *bench, s *scene.Scene, id string, to target.Target) {
+	pk, err := format.Write(s, id, "asset", to)
+	require.NoError(t, err)
+	got := b.load(t, pk.Files)
+	basis, unit := to.FileFrame(id)
+	want := s.Carried(geom.Linear(s.Basis.To(basis).Scaled(1 / unit)))
+	box := want.Bounds()
+	tol := 1e-6 * max(math.Abs(box.Min.Max()), box.Max.Max(), box.Min.Len(), box.Max.Len())
+	assert.True(t, box.Min.Near(got.Min, tol) && box.Max.Near(got.Max, tol), "box %v, loaded %v to %v", box, got.Min, got.Max)
+	assert.EqualValues(t, s.Count().Triangles, got.Triangles)
+	assert.InDelta(t, 0, (volume(want)-got.Volume)/max(1, math.Abs(got.Volume)), 1e-4, "faces look the way they did")
+	slots, seen := s.SlotNames(), got.Slots
+	slices.Sort(slots)
+	slices.Sort(seen)
+	assert.Equal(t, slots, seen)
+	withPicture := 0
+	for _, k := range s.UsedMaterials() {
+		if s.Materials[k].Maps[scene.UseBaseColor].Has() {
+			withPicture++
+		}
+	}
+	assert.Equal(t, withPicture, got.Textures, "base colour pictures")
+}
+
+func volume(s *scene.Scene) float64 {
+	v := 0.0
+	for _, m := range s.Flattened().Meshes {
+		m.EachTriangle(func(_ int, a, b, c int32) {
+			p := func(i int32) geom.Vec3 { return m.Points[m.Corners[i]] }
+			v += p(a).Dot(p(b).Cross(p(c))) / 6
+		})
+	}
+	return v
+}
