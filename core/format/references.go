@@ -100,9 +100,7 @@ func statements(data []byte, fits func(key string) bool) []string {
 		for i := range words {
 			refs = append(refs, strings.Join(words[i:], " "))
 		}
-		for _, w := range words {
-			refs = append(refs, w)
-		}
+		refs = append(refs, words...)
 	}
 	return refs
 }

@@ -151,7 +151,7 @@ func dinghy() *scene.Scene {
 		t := v * math.Pi / 2
 		return v3{-beam * math.Sin(t), keel + (side-keel)*(1-math.Cos(t)), z}
 	})
-	seats := new(shape.Builder).Slot(wood).Box(v3{-.5, .2, -.15}, v3{.5, .24, .1}).Box(v3{-.42, .2, -1.2}, v3{.42, .24, -.9})
+	seats := new(shape.Builder).Slot(wood).Box(v3{-.5, .2, -.15}, v3{.5, .24, .1}).Box(v3{-.36, .2, -1.2}, v3{.36, .24, -.9})
 	s := k.scene("dinghy", half.Mesh("hull_half"), seats.Mesh("thwarts"))
 	s.Nodes = append(s.Nodes, scene.Node{Name: "hull_half_mirrored", Kind: scene.KindMesh, Parent: -1, Mesh: 0,
 		Local: geom.Affine{M: geom.Mat3{{-1, 0, 0}, {0, 1, 0}, {0, 0, 1}}}})

@@ -102,7 +102,7 @@ func Arrange(box geom.Box, ask Ask) Layout {
 		room := fieldR - fieldL - dimRoom - sideGap
 		gaps := 0.0
 		if len(things) > 0 {
-			gaps = 30 + 24*float64(len(things))
+			gaps = 52 * float64(len(things)) // the gap beside each, and what a speck's name needs
 		}
 		k := (room - gaps) / (size[0] + size[2] + w)
 		k = min(k, (baseY-fieldT-viewGap)/(rise+size[2]))
@@ -155,7 +155,11 @@ func Arrange(box geom.Box, ask Ask) Layout {
 // niceRatio rounds a scale up to one a draughtsman would choose.
 func niceRatio(n float64) float64 {
 	p := math.Pow(10, math.Floor(math.Log10(n)))
-	for _, m := range []float64{1, 1.25, 1.5, 2, 2.5, 3, 4, 5, 6, 8, 10} {
+	steps := []float64{1, 1.25, 1.5, 2, 2.5, 3, 4, 5, 6, 8, 10}
+	if n < 1 {
+		steps = []float64{1, 1.25, 2, 2.5, 4, 5, 8, 10} // those whose inverse is round too
+	}
+	for _, m := range steps {
 		if m*p >= n*(1-1e-9) {
 			return m * p
 		}

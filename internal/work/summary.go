@@ -213,6 +213,14 @@ func pivotFigure(p *pivot.Report) string {
 	if off := p.Box.Distance(geom.Vec3{}); off > max(0.001, 0.005*p.Box.Size().Max()) {
 		return figure.Length(off) + " off"
 	}
+	for _, f := range p.Findings {
+		switch f.Code {
+		case "pivot/floats":
+			return "floats"
+		case "pivot/sunk":
+			return "sunk"
+		}
+	}
 	switch p.Where {
 	case "at the centre of its base":
 		return "base centre"

@@ -154,8 +154,8 @@ func (r *Report) judge(s *scene.Scene, d Decisions, out *scene.Scene) {
 			f.Text = fmt.Sprintf("Probably written in %s and read as %s. Reading it as %s gives %s.",
 				b.Unit.Name, r.Unit.Name, b.Unit.Name, figure.Length(b.Length))
 			if r.Longest < r.Class.Least {
-				f.Text = fmt.Sprintf("The ratio is that of %s. Reading one unit as %s gives %s.",
-					unitPair(b.Factor), b.Unit.Name, figure.Length(b.Length))
+				f.Text = fmt.Sprintf("The ratio is that of %s, so it was probably scaled down once too often on the way. %s, it measures %s.",
+					unitPair(b.Factor), b.words("Reading one unit as %s", "Reading it as %s"), figure.Length(b.Length))
 			}
 			for _, sl := range r.Slips {
 				f.Remedies = append(f.Remedies, sl.remedy(d))
@@ -260,10 +260,18 @@ func unitPair(f float64) string {
 	return "two units"
 }
 
+// words names the slip's unit: by its length when it has no name of its own.
+func (s Slip) words(nameless, named string) string {
+	if _, ok := target.UnitBySymbol(s.Unit.Symbol); ok {
+		return fmt.Sprintf(named, s.Unit.Name)
+	}
+	return fmt.Sprintf(nameless, figure.Significant(s.Unit.Metres, 4)+" m")
+}
+
 func (s Slip) remedy(d Decisions) finding.Remedy {
 	d.Unit, d.Metres, d.Fit, d.Length = s.Unit.Symbol, 0, "", 0
 	if _, ok := target.UnitBySymbol(s.Unit.Symbol); !ok {
 		d.Unit, d.Metres = "custom", s.Unit.Metres
 	}
-	return finding.Remedy{Label: "Read as " + s.Unit.Name, Effect: "The longest extent becomes " + figure.Length(s.Length) + ".", Decision: d}
+	return finding.Remedy{Label: s.words("Read one unit as %s", "Read as %s"), Effect: "The longest extent becomes " + figure.Length(s.Length) + ".", Decision: d}
 }

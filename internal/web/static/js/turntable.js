@@ -62,7 +62,7 @@ export async function turntable(canvas, url) {
   scene.add(grid);
 
   const camera = new T.PerspectiveCamera(32, 1, reach / 100, reach * 100);
-  camera.position.copy(mid).add(new T.Vector3(0.55, 0.38, 1).normalize().multiplyScalar(reach * 2.4));
+  camera.position.copy(mid).add(new T.Vector3(0.55, 0.38, 1).normalize().multiplyScalar(reach * 3));
   const controls = new T.OrbitControls(camera, canvas);
   controls.target.copy(mid);
   controls.listenToKeyEvents?.(canvas);

@@ -1,0 +1,30 @@
+# Yarvek. Needs Go, git and make; `make test` installs Chromium by itself.
+GO ?= go
+
+.PHONY: demo build test check unit race bench fuzz screenshots
+
+demo: build ## builds and starts Yarvek with the demo kit
+	./bin/yarvek demo
+
+build:
+	$(GO) build -o bin/yarvek ./cmd/yarvek
+
+test: ## everything: format, vet, staticcheck, unit, browser and interop tests
+	tools/need-chromium.sh
+	@fmt=$$(gofmt -l cmd core internal e2e); if [ -n "$$fmt" ]; then echo "not formatted by gofmt:"; echo "$$fmt"; exit 1; fi
+	$(GO) vet ./...
+	$(GO) tool staticcheck ./...
+	$(GO) test -timeout 8m ./...
+
+race: ## the race detector over core and work
+	$(GO) test -race ./core/... ./internal/...
+
+bench: ## the figures quoted in docs/speed.md
+	$(GO) test -run '^$$' -bench . -benchtime 3x ./core/... ./internal/...
+
+fuzz: ## a million executions of each reader
+	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1000000x ./core/format/obj
+	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1000000x ./core/format/gltf
+
+screenshots: ## renews docs/screenshots from the demo kit
+	YARVEK_SCREENSHOTS=$(CURDIR)/docs/screenshots $(GO) test -count 1 -run TestScreenshots ./e2e
