@@ -52,3 +52,35 @@ func (b Box) Distance(p Vec3) float64 {
 	}
 	return d.Len()
 }
+
+// Shifted moves the box by d.
+func (b Box) Shifted(d Vec3) Box {
+	if b.IsEmpty() {
+		return b
+	}
+	return Box{b.Min.Add(d), b.Max.Add(d)}
+}
+
+// Carried maps the box by a matrix that only swaps, turns round and scales axes.
+func (b Box) Carried(m Mat3) Box {
+	if b.IsEmpty() {
+		return b
+	}
+	return EmptyBox().Add(m.Apply(b.Min)).Add(m.Apply(b.Max))
+}
+
+// SwapsAxes tells whether m maps every axis onto an axis, so that boxes stay boxes.
+func (m Mat3) SwapsAxes() bool {
+	for _, r := range m {
+		n := 0
+		for _, v := range r {
+			if v != 0 {
+				n++
+			}
+		}
+		if n != 1 {
+			return false
+		}
+	}
+	return m.Det() != 0
+}

@@ -146,9 +146,11 @@ func (m *Mesh) Mapped(a geom.Affine) *Mesh {
 	}
 	out := *m
 	out.Points = make([]geom.Vec3, len(m.Points))
-	for i, p := range m.Points {
-		out.Points[i] = a.Apply(p)
-	}
+	parallel(len(m.Points), func(_, from, to int) {
+		for i := from; i < to; i++ {
+			out.Points[i] = a.Apply(m.Points[i])
+		}
+	})
 	mirrors := a.Mirrors()
 	if m.Normals.Has() && !isUniform(a.M) {
 		n := a.M.Cofactor()
@@ -156,9 +158,11 @@ func (m *Mesh) Mapped(a geom.Affine) *Mesh {
 			n = n.Scaled(-1)
 		}
 		out.Normals.Values = make([][3]float32, len(m.Normals.Values))
-		for i, v := range m.Normals.Values {
-			out.Normals.Values[i] = narrow(n.Apply(widen(v)).Unit())
-		}
+		parallel(len(m.Normals.Values), func(_, from, to int) {
+			for i := from; i < to; i++ {
+				out.Normals.Values[i] = narrow(n.Apply(widen(m.Normals.Values[i])).Unit())
+			}
+		})
 	}
 	if m.Tangents.Has() {
 		out.Tangents.Values = make([][4]float32, len(m.Tangents.Values))

@@ -132,33 +132,60 @@ func (s *Scene) NodeBounds() []geom.Box {
 		if used[n.Mesh] == nil {
 			used[n.Mesh] = m.Used()
 		}
-		w, b, u := worlds[i], boxes[i], used[n.Mesh]
+		w, u := worlds[i], used[n.Mesh]
 		if w.IsIdentity() {
-			for p, pt := range m.Points {
-				if u[p] {
-					b = b.Add(pt)
-				}
-			}
+			boxes[i] = boxOf(m.Points, u, nil)
 		} else {
-			for p, pt := range m.Points {
-				if u[p] {
-					b = b.Add(w.Apply(pt))
-				}
-			}
+			boxes[i] = boxOf(m.Points, u, &w)
 		}
-		boxes[i] = b
 	}
 	return boxes
 }
 
-// Bounds is the world box of all faces; points that no face uses don't count.
-func (s *Scene) Bounds() geom.Box {
+// boxOf collects the used points, mapped by w when it is not nil.
+func boxOf(pts []geom.Vec3, used []bool, w *geom.Affine) geom.Box {
+	parts := make([]geom.Box, chunks(len(pts)))
+	parallel(len(pts), func(k, from, to int) {
+		b := geom.EmptyBox()
+		for i := from; i < to; i++ {
+			if !used[i] {
+				continue
+			}
+			p := pts[i]
+			if w != nil {
+				p = w.Apply(p)
+			}
+			// Plain comparisons: the built-in min and max spend most of their time
+			// on numbers that a reader never lets in.
+			for c, v := range p {
+				if v < b.Min[c] {
+					b.Min[c] = v
+				}
+				if v > b.Max[c] {
+					b.Max[c] = v
+				}
+			}
+		}
+		parts[k] = b
+	})
 	b := geom.EmptyBox()
-	for _, n := range s.NodeBounds() {
+	for _, p := range parts {
+		b = b.Union(p)
+	}
+	return b
+}
+
+// Union is the box round all boxes.
+func Union(boxes []geom.Box) geom.Box {
+	b := geom.EmptyBox()
+	for _, n := range boxes {
 		b = b.Union(n)
 	}
 	return b
 }
+
+// Bounds is the world box of all faces; points that no face uses don't count.
+func (s *Scene) Bounds() geom.Box { return Union(s.NodeBounds()) }
 
 // Counts are the figures people ask of a scene first.
 type Counts struct {

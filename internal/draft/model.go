@@ -9,6 +9,8 @@ package draft
 
 import (
 	"math"
+	"slices"
+	"sync"
 
 	"yarvek/core/geom"
 	"yarvek/core/scene"
@@ -42,6 +44,7 @@ func NewModel(s *scene.Scene) *Model {
 	}
 	toPaper := geom.Linear(s.Basis.To(geom.GLTF))
 	worlds := s.Worlds()
+	m.Box = s.Bounds().Carried(toPaper.M)
 	for i, n := range s.Nodes {
 		if n.Mesh >= 0 {
 			m.add(s.Meshes[n.Mesh].Mapped(toPaper.Mul(worlds[i])))
@@ -51,21 +54,26 @@ func NewModel(s *scene.Scene) *Model {
 }
 
 func (m *Model) add(mesh *scene.Mesh) {
-	base := int32(len(m.points))
-	firstFace := int32(len(m.faces))
+	base, firstFace := int32(len(m.points)), int32(len(m.faces))
 	m.points = append(m.points, mesh.Points...)
-	for _, c := range mesh.Corners {
-		m.Box = m.Box.Add(mesh.Points[c])
-	}
-	for f := range mesh.Faces() {
-		m.faces = append(m.faces, mesh.FaceNormal(f).Unit())
-	}
+	m.tris = slices.Grow(m.tris, 3*mesh.Triangles())
+	m.faceOf = slices.Grow(m.faceOf, mesh.Triangles())
+	m.faces = append(m.faces, make([]geom.Vec3, mesh.Faces())...)
+	var same []int32
+	var wg sync.WaitGroup
+	wg.Go(func() { same = weld(mesh.Points) })
+	wg.Go(func() {
+		normals := m.faces[firstFace:]
+		for f := range mesh.Faces() {
+			normals[f] = mesh.FaceNormal(f).Unit()
+		}
+	})
 	mesh.EachTriangle(func(f int, a, b, c int32) {
-		pa, pb, pc := mesh.Corners[a], mesh.Corners[b], mesh.Corners[c]
-		m.tris = append(m.tris, base+pa, base+pb, base+pc)
+		m.tris = append(m.tris, base+mesh.Corners[a], base+mesh.Corners[b], base+mesh.Corners[c])
 		m.faceOf = append(m.faceOf, firstFace+int32(f))
 	})
-	m.addEdges(mesh, weld(mesh.Points), base, firstFace)
+	wg.Wait()
+	m.addEdges(mesh, same, base, firstFace)
 }
 
 // weld gives points that stand in exactly the same place the number of the first
@@ -121,6 +129,7 @@ func (m *Model) addEdges(mesh *scene.Mesh, same []int32, base, firstFace int32) 
 		start[i+1] += start[i]
 	}
 	sides := make([]side, start[len(mesh.Points)])
+	m.edges = slices.Grow(m.edges, len(sides)*5/8)
 	fill := append([]int32(nil), start[:len(mesh.Points)]...)
 	each(func(lo, hi int32, face int) {
 		sides[fill[lo]] = side{hi, int32(face)}

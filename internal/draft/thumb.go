@@ -12,7 +12,7 @@ import (
 // edges and faces are shared.
 func (m *Model) Turned(by geom.Mat3) *Model {
 	out := *m
-	out.Box = geom.EmptyBox()
+	out.Box = m.Box.Carried(by)
 	out.points = make([]geom.Vec3, len(m.points))
 	for i, p := range m.points {
 		out.points[i] = by.Apply(p)
@@ -20,10 +20,6 @@ func (m *Model) Turned(by geom.Mat3) *Model {
 	out.faces = make([]geom.Vec3, len(m.faces))
 	for i, n := range m.faces {
 		out.faces[i] = by.Apply(n)
-	}
-	if !m.Box.IsEmpty() {
-		a, b := by.Apply(m.Box.Min), by.Apply(m.Box.Max)
-		out.Box = geom.EmptyBox().Add(a).Add(b)
 	}
 	return &out
 }

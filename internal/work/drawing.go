@@ -64,6 +64,20 @@ func (sh *Sheet) Shown(station string) (*scene.Scene, string) {
 	return r.Ready, r.Keys["pivot"]
 }
 
+// box is the box of the scene Shown gives, as the station measured it.
+func (sh *Sheet) box(station string) geom.Box {
+	r := sh.Result
+	switch station {
+	case "source":
+		return r.Source.Box
+	case "size":
+		return r.Size.Box
+	case "axes":
+		return r.Axes.Box
+	}
+	return r.Pivot.Box
+}
+
 // Numbered is a finding with its balloon.
 type Numbered struct {
 	finding.Finding
@@ -85,7 +99,7 @@ func (d *Desk) Draw(ctx context.Context, sh *Sheet, station string, height float
 	}
 	s, key := sh.Shown(station)
 	toPaper := s.Basis.To(geom.GLTF)
-	box := carry(s.Bounds(), toPaper)
+	box := sh.box(station).Carried(toPaper)
 	ask := draft.Ask{Known: station == "size", Height: height, Ground: station == "pivot" || station == "export", Bare: station == "pivot"}
 	lay := draft.Arrange(box, ask)
 	views, err := cached(d, "views", fmt.Sprintf("%s %g", key, lay.Scale), func() ([3]draft.View, error) {
@@ -126,7 +140,7 @@ func (sh *Sheet) overlay(sheet *draft.Sheet, station string, toPaper geom.Mat3) 
 	case "source":
 		for _, n := range r.Source.Nodes {
 			if !n.Kept && n.Triangles > 0 {
-				sheet.Left = append(sheet.Left, carry(n.Box, toPaper))
+				sheet.Left = append(sheet.Left, n.Box.Carried(toPaper))
 			}
 		}
 	case "size":
@@ -152,14 +166,6 @@ func (sh *Sheet) overlay(sheet *draft.Sheet, station string, toPaper geom.Mat3) 
 	case "export":
 		sheet.Datum, sheet.Dimensions = true, true
 	}
-}
-
-// carry maps a box by a matrix that swaps and turns axes.
-func carry(b geom.Box, m geom.Mat3) geom.Box {
-	if b.IsEmpty() {
-		return b
-	}
-	return geom.EmptyBox().Add(m.Apply(b.Min)).Add(m.Apply(b.Max))
 }
 
 // Stances are the small drawings of the six ways to stand and the four to face.

@@ -104,7 +104,11 @@ func Zip(files []bundle.File) ([]byte, error) {
 			return nil, err
 		}
 	}
-	return buf.Bytes(), z.Close()
+	// The directory at the archive's end is only written by Close.
+	if err := z.Close(); err != nil {
+		return nil, err
+	}
+	return buf.Bytes(), nil
 }
 
 // Delivery finds a kept export.

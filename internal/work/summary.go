@@ -124,7 +124,7 @@ func (d *Desk) summarize(sh *Sheet) Summary {
 	c := r.Ready.Count()
 	s := Summary{Class: r.Size.Class.Name, Marks: sh.Marks(), Size: r.Axes.Size, Triangles: c.Triangles, Slots: c.Slots}
 	s.MustFix, s.Look = r.Open()
-	box := carry(r.Ready.Bounds(), r.Ready.Basis.To(geom.GLTF))
+	box := r.Pivot.Box.Carried(r.Ready.Basis.To(geom.GLTF))
 	if !box.IsEmpty() {
 		s.Low = box.Min[1]
 		if w := max(box.Size()[0], box.Size()[1]); w > 0 {

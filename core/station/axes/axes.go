@@ -80,7 +80,8 @@ type Report struct {
 	Stances  []Stance // six, by the axis that points up
 	Facings  []Stance // four, by the axis that faces forward
 	Size     geom.Vec3
-	Mirrored bool // the handedness was changed from what was read
+	Box      geom.Box // of the outcome
+	Mirrored bool     // the handedness was changed from what was read
 	Findings []finding.Finding
 }
 
@@ -123,9 +124,14 @@ func Run(s *scene.Scene, d Decisions, to geom.Basis) (*scene.Scene, *Report) {
 	m := turns(d.Turns, to).Mul(r.Decided.To(to))
 	out := s.Carried(geom.Linear(m))
 	out.Basis = to
-	v := to.ToView().Apply(out.Bounds().Size())
-	r.Size = absolute(v)
-	r.stances(s)
+	before := s.Bounds()
+	if m.SwapsAxes() {
+		r.Box = before.Carried(m)
+	} else {
+		r.Box = out.Bounds()
+	}
+	r.Size = absolute(to.ToView().Apply(r.Box.Size()))
+	r.stances(s, before)
 	r.judge(s, d)
 	return out, r
 }
@@ -149,9 +155,9 @@ func absolute(v geom.Vec3) geom.Vec3 {
 	return geom.Vec3{math.Abs(v[0]), math.Abs(v[1]), math.Abs(v[2])}
 }
 
-func (r *Report) stances(s *scene.Scene) {
-	size := s.Bounds().Size()
-	ground := resting(s)
+func (r *Report) stances(s *scene.Scene, box geom.Box) {
+	size := box.Size()
+	ground := resting(s, box)
 	for _, up := range geom.Axes {
 		b := Decide(r.Read, Decisions{Up: up, Hand: r.Decided.Handedness()})
 		r.Stances = append(r.Stances, Stance{Basis: b, Size: absolute(b.ToView().Apply(size)),
@@ -174,8 +180,7 @@ func facings(b geom.Basis) []geom.Axis {
 // resting measures, for each axis that could point up, the area of the faces that
 // lie flat on the ground then: within 2% of the extent of the lowest point and
 // within 8 degrees of level.
-func resting(s *scene.Scene) map[geom.Axis]float64 {
-	box := s.Bounds()
+func resting(s *scene.Scene, box geom.Box) map[geom.Axis]float64 {
 	size := box.Size()
 	area := map[geom.Axis]float64{}
 	if box.IsEmpty() {

@@ -86,7 +86,8 @@ func OnBoxPoint(b geom.Box, basis geom.Basis, at [3]int) geom.Vec3 {
 
 // Run seats the pivot.
 func Run(s *scene.Scene, d Decisions) (*scene.Scene, *Report) {
-	r := &Report{Before: s.Bounds()}
+	boxes := s.NodeBounds()
+	r := &Report{Before: scene.Union(boxes)}
 	switch {
 	case r.Before.IsEmpty():
 	case d.Place == OnBox:
@@ -101,10 +102,14 @@ func Run(s *scene.Scene, d Decisions) (*scene.Scene, *Report) {
 	if d.Place != AsRead {
 		out = seatParts(out, d)
 	}
-	r.Box = out.Bounds()
+	// Seating moves the whole; what each part's origin does leaves it where it is.
+	for i := range boxes {
+		boxes[i] = boxes[i].Shifted(r.Moved.Mul(-1))
+	}
+	r.Box = r.Before.Shifted(r.Moved.Mul(-1))
 	if !r.Box.IsEmpty() {
 		r.Where = Where(geom.Vec3{}, r.Box, s.Basis)
-		r.parts(out)
+		r.parts(out, boxes)
 		r.judge(out, d)
 	}
 	return out, r
@@ -142,7 +147,10 @@ func seatParts(s *scene.Scene, d Decisions) *scene.Scene {
 	}
 	out := s.Clone()
 	worlds := s.Worlds()
-	boxes := s.NodeBounds()
+	var boxes []geom.Box
+	if !single {
+		boxes = s.NodeBounds()
+	}
 	for _, m := range order {
 		first := uses[m][0]
 		w := worlds[first]
@@ -227,8 +235,8 @@ func Where(p geom.Vec3, b geom.Box, basis geom.Basis) string {
 	return fmt.Sprintf("at its %s, %s", at[1], sides)
 }
 
-func (r *Report) parts(s *scene.Scene) {
-	worlds, boxes := s.Worlds(), s.NodeBounds()
+func (r *Report) parts(s *scene.Scene, boxes []geom.Box) {
+	worlds := s.Worlds()
 	for i, n := range s.Nodes {
 		if n.Mesh < 0 || boxes[i].IsEmpty() {
 			continue

@@ -86,6 +86,7 @@ type Report struct {
 	UnitHow  string
 	Class    class.Class
 	Longest  float64
+	Box      geom.Box // of the outcome
 	Slips    []Slip
 	Parts    []Part
 	FitVoid  bool // the extent to fit is zero, so it was not scaled
@@ -95,7 +96,9 @@ type Report struct {
 // Run scales the scene.
 func Run(s *scene.Scene, d Decisions) (*scene.Scene, *Report) {
 	r := &Report{Class: class.ByID(d.Class), Factor: 1}
-	read := s.Basis.ToView().Apply(s.Bounds().Size())
+	boxes := s.NodeBounds()
+	r.Box = scene.Union(boxes)
+	read := s.Basis.ToView().Apply(r.Box.Size())
 	r.Read = geom.Vec3{math.Abs(read[0]), math.Abs(read[1]), math.Abs(read[2])}
 	r.Unit, r.UnitHow = target.UnitFor(s.UnitMetres), string(s.UnitHow)
 	if d.Unit != "" {
@@ -113,25 +116,27 @@ func Run(s *scene.Scene, d Decisions) (*scene.Scene, *Report) {
 			r.FitVoid = true
 		}
 	}
-	out := s.Carried(geom.Linear(geom.Identity3.Scaled(r.Factor)))
+	grow := geom.Identity3.Scaled(r.Factor)
+	out := s.Carried(geom.Linear(grow))
+	r.Box = r.Box.Carried(grow)
 	r.Now = r.Read.Mul(r.Factor)
 	r.Longest = r.Now.Max()
 	view := out.Basis.ToView()
-	for i, b := range out.NodeBounds() {
+	for i, b := range boxes {
 		if !b.IsEmpty() {
-			v := view.Apply(b.Size())
+			v := view.Apply(b.Size()).Mul(r.Factor)
 			r.Parts = append(r.Parts, Part{out.Nodes[i].Name, geom.Vec3{math.Abs(v[0]), math.Abs(v[1]), math.Abs(v[2])}})
 		}
 	}
-	r.judge(s, d, out)
+	r.judge(s, d)
 	return out, r
 }
 
-func (r *Report) judge(s *scene.Scene, d Decisions, out *scene.Scene) {
+func (r *Report) judge(s *scene.Scene, d Decisions) {
 	if r.Longest == 0 {
 		return // nothing there; Source says so
 	}
-	at := out.Bounds().Center()
+	at := r.Box.Center()
 	say := func(f finding.Finding) { r.Findings = append(r.Findings, f) }
 	if r.FitVoid {
 		say(finding.Finding{Code: "size/no-extent", Severity: finding.Look, Title: fmt.Sprintf("The %s is zero", d.Fit),

@@ -38,7 +38,8 @@ type Report struct {
 	Nodes    []Node
 	Lost     []string // keys in the decisions that no node has
 	Left     []scene.Left
-	Kept     int // nodes with a mesh that go on
+	Kept     int      // nodes with a mesh that go on
+	Box      geom.Box // of what goes on
 	Findings []finding.Finding
 }
 
@@ -64,7 +65,7 @@ func Keys(s *scene.Scene) []string {
 func Run(s *scene.Scene, read []finding.Finding, d Decisions) (*scene.Scene, *Report) {
 	keys := Keys(s)
 	boxes := s.NodeBounds()
-	rep := &Report{Counts: s.Count(), Left: s.Left, Findings: slices.Clone(read)}
+	rep := &Report{Box: geom.EmptyBox(), Counts: s.Count(), Left: s.Left, Findings: slices.Clone(read)}
 	leave := map[string]bool{}
 	for _, k := range d.Leave {
 		leave[k] = true
@@ -94,6 +95,7 @@ func Run(s *scene.Scene, read []finding.Finding, d Decisions) (*scene.Scene, *Re
 		r.Kept = !leave[keys[i]] && (n.Kind == scene.KindMesh && n.Mesh >= 0 || n.Kind == scene.KindEmpty)
 		if r.Kept && n.Mesh >= 0 {
 			rep.Kept++
+			rep.Box = rep.Box.Union(boxes[i])
 		}
 		rep.Nodes[i] = r
 	}
