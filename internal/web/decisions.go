@@ -129,6 +129,10 @@ func decidePivot(f *form, p *prep.Prep) string {
 			return ""
 		}
 		*d = pivot.Decisions{Place: pivot.OnBox, Box: at, Parts: d.Parts}
+		if err := d.Validate(); err != nil {
+			f.fail("%v", err)
+			return ""
+		}
 		return "Seat the pivot " + placeName(at)
 	case "point":
 		*d = pivot.Decisions{Place: pivot.At, Point: geom.Vec3{f.length("x", "X"), f.length("y", "Y"), f.length("z", "Z")}, Parts: d.Parts}

@@ -1,0 +1,143 @@
+package main
+
+import (
+	"bufio"
+	"bytes"
+	"context"
+	"encoding/json"
+	"net"
+	"os"
+	"os/exec"
+	"path/filepath"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/spf13/cobra"
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func run(t *testing.T, c *cobra.Command, args ...string) (string, error) {
+	t.Helper()
+	var out bytes.Buffer
+	c.SetOut(&out)
+	c.SetErr(&out)
+	c.SetArgs(args)
+	c.SilenceUsage, c.SilenceErrors = true, true
+	err := c.ExecuteContext(context.Background())
+	return out.String(), err
+}
+
+func write(t *testing.T, dir, name, text string) string {
+	t.Helper()
+	f := filepath.Join(dir, name)
+	require.NoError(t, os.MkdirAll(filepath.Dir(f), 0o755))
+	require.NoError(t, os.WriteFile(f, []byte(text), 0o644))
+	return f
+}
+
+const obj = "mtllib mats/a.mtl\no plank\nv 0 0 0\nv 200 0 0\nv 200 300 0\nv 0 300 -10\nv 999 999 999\nusemtl wood\nf 1 2 3 4\n"
+
+func TestInspectSaysWhatAFileHolds(t *testing.T) {
+	dir := t.TempDir()
+	good := write(t, dir, "a.obj", obj)
+	write(t, dir, "mats/a.mtl", "newmtl wood\nmap_Kd gone.png\nnewmtl spare\n")
+	bad := write(t, dir, "b.obj", "v 1 2\n")
+	out, err := run(t, inspectCommand(), "--json", good, bad)
+	assert.ErrorIs(t, err, errSaid)
+	lines := strings.Split(strings.TrimSpace(out), "\n")
+	require.Len(t, lines, 2)
+	assert.JSONEq(t, `{"file":"`+good+`","format":"obj","unitMetres":1,"unitHow":"assumed","up":"+Y","forward":"+Z","handedness":"right","axesHow":"assumed",
+		"nodes":1,"meshes":1,"instances":1,"polygons":1,"triangles":2,"points":5,"slots":["wood"],"unusedMaterials":["spare"],
+		"textures":[{"name":"gone.png","found":false,"width":0,"height":0}],"uvSets":[],"lights":0,"cameras":0,"skins":0,"animations":0,
+		"bounds":{"min":[0,0,-10],"max":[200,300,0]},
+		"findings":[{"code":"source/missing-picture","severity":"look","title":"Picture “gone.png” is not among the files",
+			"text":"“wood” uses it for base colour. The texture arrives nowhere until the picture is added.","place":{"file":"mats/a.mtl","line":2}}]}`, lines[0])
+	var rec struct{ File, Error string }
+	require.NoError(t, json.Unmarshal([]byte(lines[1]), &rec))
+	assert.Contains(t, rec.Error, "line 1: a point needs 3 numbers")
+
+	_, err = run(t, inspectCommand(), "--json", good)
+	assert.NoError(t, err)
+}
+
+func TestExportAppliesRecordedDecisions(t *testing.T) {
+	dir := t.TempDir()
+	in := write(t, dir, "a.obj", obj)
+	decisions := write(t, dir, "prep.json", `{"size":{"unit":"cm"},"axes":{"up":"+Z"},"pivot":{"place":"box","box":[0,-1,0]}}`)
+	out := filepath.Join(dir, "out.glb")
+	said, err := run(t, exportCommand(), in, "-o", out, "--prep", decisions, "--target", "z-up-centimetres-left")
+	require.NoError(t, err, said)
+	assert.Contains(t, said, "read back equal")
+	got, err := run(t, inspectCommand(), "--json", out)
+	require.NoError(t, err)
+	var rec struct {
+		Bounds    struct{ Min, Max [3]float64 }
+		Triangles int
+	}
+	require.NoError(t, json.Unmarshal([]byte(got), &rec))
+	// 200 x 300 x 10 cm with +Z up: 2 m wide, 0.1 m tall, 3 m deep, on the origin.
+	assert.InDeltaSlice(t, []float64{-1, 0, -1.5}, rec.Bounds.Min[:], 1e-6)
+	assert.InDeltaSlice(t, []float64{1, .1, 1.5}, rec.Bounds.Max[:], 1e-6)
+	for _, args := range [][]string{
+		{in, "-o", filepath.Join(dir, "out.stl")}, {in, "-o", out, "--target", "sideways"}, {filepath.Join(dir, "none.obj"), "-o", out},
+		{in, "-o", out, "--prep", in},
+	} {
+		_, err := run(t, exportCommand(), args...)
+		assert.Error(t, err, args)
+	}
+}
+
+func TestNothingOutsideTheFolderIsOpened(t *testing.T) {
+	dir := t.TempDir()
+	write(t, dir, "secret.mtl", "newmtl wood\nKd 1 0 0\n")
+	in := write(t, dir, "kit/a.obj", strings.Replace(obj, "mats/a.mtl", "../secret.mtl", 1))
+	out, err := run(t, inspectCommand(), "--json", in)
+	require.NoError(t, err)
+	assert.Contains(t, out, "points outside the uploaded files")
+}
+
+func TestATakenPortIsStepped(t *testing.T) {
+	first, err := listen("127.0.0.1:0")
+	require.NoError(t, err)
+	defer first.Close()
+	next, err := listen(first.Addr().String())
+	require.NoError(t, err)
+	defer next.Close()
+	assert.NotEqual(t, first.Addr().(*net.TCPAddr).Port, next.Addr().(*net.TCPAddr).Port)
+	_, err = listen("nonsense")
+	assert.Error(t, err)
+}
+
+// The real program, killed without warning while it fills its demo kit and again
+// while it serves, starts again on the same folder with nothing half-made.
+func TestKilledAtAnyMomentItStartsAgain(t *testing.T) {
+	dir := t.TempDir()
+	bin := filepath.Join(dir, "yarvek")
+	b, err := exec.Command("go", "build", "-o", bin, ".").CombinedOutput()
+	require.NoError(t, err, string(b))
+	data := filepath.Join(dir, "data")
+	for _, wait := range []time.Duration{40, 90, 150, 250, 400} {
+		c := exec.Command(bin, "serve", "--data", data, "--addr", "127.0.0.1:0")
+		if wait > 100 {
+			c = exec.Command(bin, "demo", "--data", data, "--addr", "127.0.0.1:0")
+		}
+		require.NoError(t, c.Start())
+		time.Sleep(wait * time.Millisecond)
+		require.NoError(t, c.Process.Kill())
+		_ = c.Wait()
+	}
+	c := exec.Command(bin, "serve", "--data", data, "--addr", "127.0.0.1:0")
+	out, err := c.StdoutPipe()
+	require.NoError(t, err)
+	require.NoError(t, c.Start())
+	line, err := bufio.NewReader(out).ReadString('\n')
+	require.NoError(t, err)
+	assert.Contains(t, line, "Yarvek is at http://127.0.0.1:")
+	tmp, err := filepath.Glob(filepath.Join(data, "tmp", "*"))
+	require.NoError(t, err)
+	assert.Empty(t, tmp)
+	require.NoError(t, c.Process.Signal(os.Interrupt))
+	assert.NoError(t, c.Wait())
+}
