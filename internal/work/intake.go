@@ -211,6 +211,8 @@ func (d *Desk) takeIn(ctx context.Context, kit int64, u *Upload, job *Job) (*Int
 			out.Refused = append(out.Refused, Refusal{m.Name, withoutName(err, m.Name)})
 		default:
 			out.Came = append(out.Came, came)
+			// Made now, the kit's page has it at once; if it fails, the page says why.
+			_, _ = d.summary(ctx, out.Kit, came.Asset)
 		}
 		before += m.Size
 	}

@@ -3,8 +3,12 @@ package work
 import (
 	"context"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"math"
+	"runtime"
+	"sync"
+	"sync/atomic"
 	"time"
 
 	"yarvek/core/class"
@@ -64,13 +68,13 @@ func (d *Desk) Overview(ctx context.Context, kit int64) (store.Kit, []Row, error
 	for i := len(exports) - 1; i >= 0; i-- {
 		last[exports[i].AssetID] = &exports[i]
 	}
+	sums, err := d.summaries(ctx, k, assets)
+	if err != nil {
+		return k, nil, err
+	}
 	var rows []Row
-	for _, a := range assets {
-		sum, err := d.summary(ctx, k, a)
-		if err != nil {
-			return k, nil, err
-		}
-		r := Row{Asset: a, Summary: sum, Last: last[a.ID]}
+	for i, a := range assets {
+		r := Row{Asset: a, Summary: sums[i], Last: last[a.ID]}
 		if r.Last != nil {
 			h, err := d.Store.Prep(ctx, a.ID)
 			if err != nil {
@@ -85,6 +89,23 @@ func (d *Desk) Overview(ctx context.Context, kit int64) (store.Kit, []Row, error
 		rows = append(rows, r)
 	}
 	return k, rows, nil
+}
+
+// summaries makes those of all assets, a few at once: after a change of target none
+// is in the cache.
+func (d *Desk) summaries(ctx context.Context, k store.Kit, assets []store.Asset) ([]Summary, error) {
+	sums, errs := make([]Summary, len(assets)), make([]error, len(assets))
+	var next atomic.Int64
+	var wg sync.WaitGroup
+	for range runtime.GOMAXPROCS(0) {
+		wg.Go(func() {
+			for i := int(next.Add(1)) - 1; i < len(assets); i = int(next.Add(1)) - 1 {
+				sums[i], errs[i] = d.summary(ctx, k, assets[i])
+			}
+		})
+	}
+	wg.Wait()
+	return sums, errors.Join(errs...)
 }
 
 func samePrep(a, b []byte) bool {

@@ -4,7 +4,6 @@ import (
 	"archive/zip"
 	"bytes"
 	"context"
-	"fmt"
 	"math"
 	"os"
 	"path/filepath"
@@ -296,5 +295,5 @@ func BenchmarkFirstDrawing(b *testing.B) {
 		b.ReportMetric(again.Seconds()*1000, "again-ms")
 		b.ReportMetric(float64(size)/1000, "drawing-kB")
 	}
-	b.Log(fmt.Sprintf("%d bytes of GLB", len(files[0].Data)))
+	b.Logf("%d bytes of GLB", len(files[0].Data))
 }
