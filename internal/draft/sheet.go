@@ -191,7 +191,7 @@ type Drawn struct {
 func (s *Sheet) Draw() Drawn {
 	p := &pen{}
 	out := Drawn{Zones: map[int]string{}}
-	fmt.Fprintf(p, `<svg class="drawing" viewBox="0 0 %.0f %.0f" role="img" aria-label="%s">`, paperW, paperH, html.EscapeString(s.describe()))
+	fmt.Fprintf(p, `<svg class="drawing" viewBox="0 0 %.0f %.0f" preserveAspectRatio="xMaxYMid" role="img" aria-label="%s">`, paperW, paperH, html.EscapeString(s.describe()))
 	s.border(p)
 	p.tripod(76, 104, s.Basis)
 	l := s.Layout
@@ -431,8 +431,8 @@ func (s *Sheet) titleBlock(p *pen) {
 	x, y := innerR-w, innerB-h
 	p.rect("title-block", x, y, w, h)
 	p.line("title-rule", x, y+27, x+w, y+27)
-	p.text("title-name", x+9, y+19, shorten(s.Asset, 26))
-	p.text("word title-kit end", x+w-9, y+18, shorten(s.Kit, 22))
+	p.text("title-name", x+9, y+19, shorten(s.Asset, 24))
+	p.text("word title-kit end", x+w-9, y+18, shorten(s.Kit, max(10, 46-len([]rune(s.Asset))*4/3)))
 	ratio := "1 : " + figure.Significant(s.Layout.Ratio, 4)
 	if s.Layout.Ratio < 1 {
 		ratio = figure.Significant(1/s.Layout.Ratio, 4) + " : 1"
