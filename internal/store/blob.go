@@ -8,6 +8,7 @@ import (
 	"io"
 	"os"
 	"path/filepath"
+	"time"
 )
 
 // PutBlob keeps the bytes of r under their SHA-256 and returns it with their
@@ -62,6 +63,42 @@ func syncDir(dir string) error {
 
 func (s *Store) blobPath(sha string) string {
 	return filepath.Join(s.dir, "blobs", sha[:2], sha)
+}
+
+// orphanAge is how old a blob that no row names must be before it is cleared. An
+// upload under way has its blobs before its rows.
+const orphanAge = 24 * time.Hour
+
+// sweep clears the blobs of refused uploads: those no row names, last written
+// before then.
+func (s *Store) sweep(before time.Time) error {
+	named := map[string]bool{}
+	rows, err := s.db.Query(`SELECT sha FROM revision_files UNION SELECT sha FROM exports`)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	for rows.Next() {
+		var sha string
+		if err := rows.Scan(&sha); err != nil {
+			return err
+		}
+		named[sha] = true
+	}
+	if err := rows.Err(); err != nil {
+		return err
+	}
+	files, err := filepath.Glob(filepath.Join(s.dir, "blobs", "??", "*"))
+	if err != nil {
+		return err
+	}
+	for _, f := range files {
+		info, err := os.Stat(f)
+		if err == nil && !named[filepath.Base(f)] && info.ModTime().Before(before) {
+			_ = os.Remove(f) // tried again at the next start
+		}
+	}
+	return nil
 }
 
 // Blob reads kept bytes whole.

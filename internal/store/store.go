@@ -68,7 +68,12 @@ func Open(dir string) (*Store, error) {
 		_ = db.Close()
 		return nil, fmt.Errorf("the database in %s can't be brought up to date: %w", dir, err)
 	}
-	return &Store{db: db, dir: dir}, nil
+	s := &Store{db: db, dir: dir}
+	if err := s.sweep(time.Now().Add(-orphanAge)); err != nil {
+		_ = db.Close()
+		return nil, err
+	}
+	return s, nil
 }
 
 // Close closes the database.

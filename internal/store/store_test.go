@@ -7,6 +7,7 @@ import (
 	"path/filepath"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -88,6 +89,27 @@ func TestBlobsAreWholeOrNotThere(t *testing.T) {
 	require.NoError(t, s.Close())
 	open(t, dir)
 	assert.NoFileExists(t, half)
+}
+
+func TestOldBlobsNobodyNamesAreCleared(t *testing.T) {
+	ctx := context.Background()
+	s := open(t, t.TempDir())
+	k, err := s.NewKit(ctx, "Tern Point", target.Shipped[0])
+	require.NoError(t, err)
+	kept, _, err := s.PutBlob(strings.NewReader("kept"))
+	require.NoError(t, err)
+	lost, _, err := s.PutBlob(strings.NewReader("refused"))
+	require.NoError(t, err)
+	_, err = s.NewAsset(ctx, k.ID, "a", "a.obj", []File{{Name: "a.obj", SHA: kept}})
+	require.NoError(t, err)
+	require.NoError(t, s.sweep(time.Now().Add(-time.Hour)))
+	_, err = s.Blob(lost)
+	require.NoError(t, err, "an upload may be under way")
+	require.NoError(t, s.sweep(time.Now().Add(time.Hour)))
+	_, err = s.Blob(lost)
+	require.ErrorIs(t, err, ErrNotFound)
+	_, err = s.Blob(kept)
+	require.NoError(t, err)
 }
 
 func TestRemovedAssetsCanBePutBack(t *testing.T) {

@@ -5,8 +5,8 @@ import (
 	"fmt"
 	"html/template"
 	"io"
+	"mime"
 	"net/http"
-	"strconv"
 	"strings"
 
 	"github.com/go-chi/chi/v5"
@@ -231,7 +231,7 @@ func (s *Server) download(w http.ResponseWriter, r *http.Request) error {
 	}
 	defer f.Close()
 	w.Header().Set("Content-Type", work.MediaType(e.Name))
-	w.Header().Set("Content-Disposition", "attachment; filename="+strconv.Quote(e.Name))
+	w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": e.Name}))
 	http.ServeContent(w, r, "", e.Created, f)
 	return nil
 }

@@ -204,7 +204,7 @@ func TestDownloadsCarryTheFileAndItsName(t *testing.T) {
 	require.NoError(t, err)
 	w := c.get("/exports/1/file")
 	require.Equal(t, http.StatusOK, w.Code)
-	assert.Equal(t, `attachment; filename="mooring-bollard.glb"`, w.Header().Get("Content-Disposition"))
+	assert.Equal(t, "attachment; filename=mooring-bollard.glb", w.Header().Get("Content-Disposition"))
 	assert.Equal(t, "model/gltf-binary", w.Header().Get("Content-Type"))
 	assert.Equal(t, "glTF", w.Body.String()[:4])
 	assert.Equal(t, "nosniff", w.Header().Get("X-Content-Type-Options"))

@@ -32,7 +32,7 @@ var words = template.FuncMap{
 	"keepable":     func(n source.Node) bool { return n.Kind == scene.KindMesh || n.Kind == scene.KindEmpty },
 	"under2":       work.Leave,
 	"short3":       short3,
-	"facingwords":  func() []string { return []string{"front", "right", "back", "left"} },
+	"facingwords":  func() []string { return []string{"front", "left side", "back", "right side"} },
 	"turnwords":    turnWords,
 	"openfindings": openFindings,
 	"arrives":      arrives,

@@ -131,6 +131,7 @@ func (r *reader) container(data []byte) (text []byte, base int64, err error) {
 }
 
 func (r *reader) decode(text []byte, base int64) error {
+	text = bytes.TrimRight(text, "\x00") // some writers pad the chunk with zeros instead of spaces
 	if err := json.Unmarshal(text, &r.doc); err != nil {
 		at := int64(-1)
 		var syntax *json.SyntaxError

@@ -20,7 +20,8 @@ import (
 // buffer and pictures beside it. Basis and unit are those the format fixes,
 // whatever opt says. Polygons become triangles.
 func Write(s *scene.Scene, opt pack.Options) (*pack.Package, error) {
-	if sheared(s) {
+	shears := sheared(s)
+	if shears {
 		s = s.Flattened()
 	}
 	w := &writer{s: s.Carried(geom.Linear(s.Basis.To(geom.GLTF))), opt: opt}
@@ -30,8 +31,8 @@ func Write(s *scene.Scene, opt pack.Options) (*pack.Package, error) {
 	}
 	w.meshes()
 	w.nodes()
-	if sheared(s) {
-		w.out.Say("sheared nodes", "glTF nodes can't shear; their points were written where they stand")
+	if shears {
+		w.out.Say("the tree of nodes and its instances", "a node shears, which glTF nodes can't; every point was written where it stands")
 	}
 	return w.finish()
 }

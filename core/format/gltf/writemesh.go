@@ -172,7 +172,7 @@ func unitNormals(m *scene.Mesh, l scene.Layer[[3]float32], corner []int32) []flo
 			v := l.Values[i]
 			n = geom.Vec3{float64(v[0]), float64(v[1]), float64(v[2])}.Unit()
 		}
-		if n == (geom.Vec3{}) {
+		if n == (geom.Vec3{}) || !n.IsFinite() {
 			if faceOf == nil {
 				faceOf = facesOfCorners(m)
 			}

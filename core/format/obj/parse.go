@@ -304,7 +304,7 @@ func (p *pass) read(c *chunk) {
 		case 'n':
 			var v [3]float64
 			_, c.err = p.numbers(b[2:], n, v[:], 3, "normal")
-			p.normals[at.vn] = [3]float32{float32(v[0]), float32(v[1]), float32(v[2])}
+			p.normals[at.vn] = direction(v)
 			at.vn++
 		case 'f':
 			var k int
@@ -340,7 +340,7 @@ func (p *pass) numbers(b []byte, line int, into []float64, least int, what strin
 		if k == 0 || k < len(b) && !isSpace(b[k]) {
 			return n, p.badNumber(b, line, what)
 		}
-		if f-f != 0 {
+		if !(math.Abs(f) <= maxNumber) {
 			return n, bundle.AtLine(p.name, line, "the %s holds %s, which is too large a number", what, bundle.Quote(b[:k]))
 		}
 		into[n] = f
@@ -352,6 +352,17 @@ func (p *pass) numbers(b []byte, line int, into []float64, least int, what strin
 			Advise("The line may be cut short; export the mesh again")
 	}
 	return n, nil
+}
+
+// maxNumber bounds what a file may say: beyond it 32-bit receivers have infinities.
+const maxNumber = 1e30
+
+// direction narrows a normal whose length says nothing.
+func direction(v [3]float64) [3]float32 {
+	if m := max(math.Abs(v[0]), math.Abs(v[1]), math.Abs(v[2])); m > 1e6 {
+		v = [3]float64{v[0] / m, v[1] / m, v[2] / m}
+	}
+	return [3]float32{float32(v[0]), float32(v[1]), float32(v[2])}
 }
 
 func (p *pass) badNumber(b []byte, line int, what string) *bundle.Error {
