@@ -67,7 +67,11 @@ func (p *pen) dimension(class string, x0, y0, x1, y1, ext0, ext1 float64, figure
 			p.arrow("head", x0, y0, 0, -1)
 			p.arrow("head", x1, y1, 0, 1)
 		}
-		p.upright("fig mid", x0-8, (y0+y1)/2, figure)
+		if y0-y1 > 62 {
+			p.upright("fig mid", x0-8, (y0+y1)/2, figure)
+		} else { // too short for its figure
+			p.text("fig end", x0-10, (y0+y1)/2+4, figure)
+		}
 	}
 	p.WriteString(`</g>`)
 }
