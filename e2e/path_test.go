@@ -65,7 +65,7 @@ func TestAMessyMeshIsPutRightWithTheMouse(t *testing.T) {
 	ctx := tab(t)
 
 	do(t, ctx, chromedp.Navigate(h.URL))
-	assert.Contains(t, text(t, ctx, ".first .lead"), "Drop OBJ, GLB or glTF files")
+	assert.Contains(t, text(t, ctx, ".first .lead"), "Drop FBX, OBJ, GLB or glTF files")
 	do(t, ctx, chromedp.SetUploadFiles(chromedp.CSS("form.drop input"), files))
 	until(t, ctx, `location.pathname.startsWith("/kits/") && document.querySelector(".row-link")`)
 	do(t, ctx, chromedp.Click(chromedp.CSS(".row-link")))
@@ -206,7 +206,7 @@ func TestDroppedFilesComeInAndBadOnesAreNamed(t *testing.T) {
 		`["mtllib gone.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl <i>x\nf 1 2 3\n", "v 0 0 0\nv 1,5 0 0\n", "hello", "glTFxxxx"]`)
 	until(t, ctx, `document.querySelector("[data-job-done]") && document.querySelector(".assets")`)
 	say := text(t, ctx, ".job")
-	for _, want := range []string{"1 asset came in, 3 files did not", "broken.obj: line 2: expected a number in the point", "Numbers need a point", "notes.txt: is no OBJ", "torn.glb: byte 8", "gone.mtl", "can be added later"} {
+	for _, want := range []string{"1 asset came in, 3 files did not", "broken.obj: line 2: expected a number in the point", "Numbers need a point", "notes.txt: is no FBX", "torn.glb: byte 8", "gone.mtl", "can be added later"} {
 		assert.Contains(t, say, want)
 	}
 	assert.Contains(t, text(t, ctx, ".assets"), "post <b>", "the name is shown, not obeyed")

@@ -130,7 +130,7 @@ func text(r inspect.Record) string {
 
 func exportCommand() *cobra.Command {
 	var out, targetID, prepFile string
-	c := &cobra.Command{Use: "export FILE -o OUT.(glb|gltf|obj)", Short: "Prepare a mesh file and write it for a target", Args: cobra.ExactArgs(1),
+	c := &cobra.Command{Use: "export FILE -o OUT.(glb|gltf|fbx|obj)", Short: "Prepare a mesh file and write it for a target", Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			t, ok := target.ByID(targetID)
 			if !ok {
@@ -166,7 +166,7 @@ func targetIDs() string {
 func exportFile(c *cobra.Command, file, out string, t target.Target, p prep.Prep) error {
 	id := strings.ToLower(strings.TrimPrefix(filepath.Ext(out), "."))
 	if _, ok := format.ByID(id); !ok {
-		return fmt.Errorf("%s: the suffix must be .glb, .gltf or .obj", out)
+		return fmt.Errorf("%s: the suffix must be .glb, .gltf, .fbx or .obj", out)
 	}
 	set, name, err := load(file)
 	if err != nil {

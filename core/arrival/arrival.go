@@ -70,7 +70,7 @@ func Check(ctx context.Context, sent *scene.Scene, p *pack.Package, formatID str
 	c.boxes(sent, got, t)
 	a, b := sent.Count(), got.Count()
 	c.row("Triangles", figure.Count(a.Triangles), figure.Count(b.Triangles))
-	if formatID == "obj" {
+	if formatID != "glb" && formatID != "gltf" {
 		c.row("Polygons", figure.Count(a.Polygons), figure.Count(b.Polygons))
 	}
 	c.list("Parts", partNames(sent), partNames(got))

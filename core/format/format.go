@@ -11,6 +11,7 @@ import (
 
 	"yarvek/core/finding"
 	"yarvek/core/format/bundle"
+	"yarvek/core/format/fbx"
 	"yarvek/core/format/gltf"
 	"yarvek/core/format/obj"
 	"yarvek/core/format/pack"
@@ -20,7 +21,7 @@ import (
 
 // Format is one that can be written.
 type Format struct {
-	ID     string // "glb", "gltf", "obj"
+	ID     string // "glb", "gltf", "fbx", ...
 	Name   string
 	About  string // what it gives, in a sentence
 	Suffix string
@@ -30,6 +31,8 @@ type Format struct {
 var Written = []Format{
 	{"glb", "GLB", "glTF 2.0 in one file, pictures inside", ".glb"},
 	{"gltf", "glTF with parts", "a document with its buffer and pictures beside it", ".gltf"},
+	{"fbx", "FBX", "binary 7.4, polygons stay polygons; pictures beside it", ".fbx"},
+	{"fbx-one", "FBX in one file", "the same with the pictures inside", ".fbx"},
 	{"obj", "OBJ + MTL", "polygons stay polygons; pictures beside it", ".obj"},
 }
 
@@ -46,14 +49,14 @@ func ByID(id string) (Format, bool) {
 // IsMesh tells by its suffix whether a file is one that assets are made of.
 func IsMesh(name string) bool {
 	switch strings.ToLower(path.Ext(name)) {
-	case ".obj", ".glb", ".gltf":
+	case ".obj", ".glb", ".gltf", ".fbx":
 		return true
 	}
 	return false
 }
 
 // Detect tells the format of a mesh file by its content, with the suffix as a
-// tie-breaker: "glb", "gltf" or "obj".
+// tie-breaker: "glb", "gltf", "fbx" or "obj".
 func Detect(name string, data []byte) (string, error) {
 	if len(data) == 0 {
 		return "", bundle.AtByte(name, -1, "is empty").Advise("Export the mesh again, or check the disk it came from")
@@ -62,6 +65,8 @@ func Detect(name string, data []byte) (string, error) {
 	switch {
 	case gltf.IsGLB(data):
 		return "glb", nil
+	case fbx.IsFBX(data):
+		return "fbx", nil
 	case len(head) > 0 && head[0] == '{':
 		return "gltf", nil
 	}
@@ -75,7 +80,11 @@ func Detect(name string, data []byte) (string, error) {
 		return "", bundle.AtByte(name, 0, "does not begin like a glTF document (“{”) but with %s", bundle.Quote(head[:min(len(head), 12)])).
 			Advise("The suffix may be wrong, or the upload damaged")
 	}
-	return "", bundle.AtByte(name, -1, "is no OBJ, GLB or glTF file").Advise("Export the mesh in one of these formats")
+	if strings.EqualFold(path.Ext(name), ".fbx") {
+		return "", bundle.AtByte(name, 0, "does not begin like an FBX, binary or text, but with %s", bundle.Quote(head[:min(len(head), 12)])).
+			Advise("The suffix may be wrong, or the upload damaged")
+	}
+	return "", bundle.AtByte(name, -1, "is no FBX, OBJ, GLB or glTF file").Advise("Export the mesh in one of these formats")
 }
 
 // Read reads the mesh file name of the set. What it had to leave, guess or repair
@@ -89,8 +98,11 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 	if err != nil {
 		return nil, nil, err
 	}
-	if id == "obj" {
+	switch id {
+	case "obj":
 		return obj.Read(ctx, set, name, progress)
+	case "fbx":
+		return fbx.Read(ctx, set, name, progress)
 	}
 	return gltf.Read(ctx, set, name, progress)
 }
@@ -106,8 +118,13 @@ func Write(s *scene.Scene, id, name string, t target.Target) (*pack.Package, err
 	case "gltf":
 		opt.Parts = true
 		return gltf.Write(s, opt)
+	case "fbx":
+		opt.Parts = true
+		return fbx.Write(s, opt)
+	case "fbx-one":
+		return fbx.Write(s, opt)
 	case "obj":
 		return obj.Write(s, opt)
 	}
-	return nil, fmt.Errorf("%q is no format that can be written: expected glb, gltf or obj", id)
+	return nil, fmt.Errorf("%q is no format that can be written: expected glb, gltf, fbx, fbx-one or obj", id)
 }

@@ -38,6 +38,9 @@ type Mesh struct {
 	Slots  []int    // material index of each slot, -1 for none
 	Slot   []int32  // slot of each face; nil when every face has slot 0
 	Smooth []uint32 // smoothing group of each face, 0 for flat; nil when unsaid
+	// Hard marks the corners from which a hard edge runs to the face's next corner;
+	// nil when the file says nothing of edges.
+	Hard []bool
 }
 
 // Faces is the number of polygons.
@@ -129,6 +132,9 @@ func (m *Mesh) Validate() error {
 	if m.Slot != nil && len(m.Slot) != m.Faces() {
 		err = errors.Join(err, fmt.Errorf("%d slots for %d faces", len(m.Slot), m.Faces()))
 	}
+	if m.Hard != nil && len(m.Hard) != len(m.Corners) {
+		err = errors.Join(err, fmt.Errorf("%d edges for %d corners", len(m.Hard), len(m.Corners)))
+	}
 	for _, k := range m.Slot {
 		if k < 0 || int(k) >= len(m.Slots) {
 			return errors.Join(err, fmt.Errorf("slot %d of %d", k, len(m.Slots)))
@@ -188,6 +194,17 @@ func isUniform(m geom.Mat3) bool {
 
 // turnRound reverses every face, keeping its first corner first.
 func (m *Mesh) turnRound() {
+	if m.Hard != nil {
+		// The edge from corner i to the next is, turned round, the one that ends there.
+		hard := make([]bool, len(m.Hard))
+		for f := range m.Faces() {
+			a, b := m.FaceStart[f], m.FaceStart[f+1]
+			for i := a; i < b; i++ {
+				hard[b-1-(i-a)] = m.Hard[i]
+			}
+		}
+		m.Hard = hard
+	}
 	m.Corners = m.reversed(m.Corners)
 	m.Normals.Index = m.reversed(m.Normals.Index)
 	m.Tangents.Index = m.reversed(m.Tangents.Index)

@@ -122,6 +122,9 @@ func openFindings(r *prep.Result) int {
 // arrives says in what frame a file of the format is written.
 func arrives(id string, t target.Target) string {
 	basis, unit := t.FileFrame(id)
+	if strings.HasPrefix(id, "fbx") {
+		return fmt.Sprintf("Written in the target's own frame: %s up, %s-handed, %s. The file declares it; node transforms are kept.", basis.Up, basis.Handedness(), target.UnitFor(unit).Name)
+	}
 	if id == "obj" {
 		return fmt.Sprintf("Written in the target's own frame: %s up, %s-handed, %s. The file can't say so.", basis.Up, basis.Handedness(), target.UnitFor(unit).Name)
 	}

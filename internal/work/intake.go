@@ -222,11 +222,11 @@ func (d *Desk) takeIn(ctx context.Context, kit int64, u *Upload, job *Job) (*Int
 		case companion(f.Name):
 			out.Unused = append(out.Unused, f.Name)
 		default:
-			out.Refused = append(out.Refused, Refusal{f.Name, "is no OBJ, GLB, glTF or zip, and no mesh refers to it"})
+			out.Refused = append(out.Refused, Refusal{f.Name, "is no FBX, OBJ, GLB, glTF or zip, and no mesh refers to it"})
 		}
 	}
 	if len(meshes) == 0 && len(u.files) > 0 && len(out.Refused) == 0 {
-		out.Refused = append(out.Refused, Refusal{u.files[0].Name, "no mesh came with it. Send the OBJ, GLB or glTF too"})
+		out.Refused = append(out.Refused, Refusal{u.files[0].Name, "no mesh came with it. Send the FBX, OBJ, GLB or glTF too"})
 	}
 	return out, nil
 }

@@ -14,7 +14,7 @@ type Options struct {
 	Name       string // of the main file, without suffix
 	Basis      geom.Basis
 	UnitMetres float64 // metres one unit of the file stands for
-	Parts      bool    // glTF: a document with its buffer and pictures beside it, not one GLB
+	Parts      bool    // pictures (and glTF's buffer) beside the file, not in it
 }
 
 // Change is one thing the file does not say the way the scene does.

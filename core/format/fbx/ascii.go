@@ -1,0 +1,248 @@
+package fbx
+
+import (
+	"strconv"
+	"strings"
+
+	"yarvek/core/format/bundle"
+)
+
+// asciiReader walks a text file. Places are lines.
+type asciiReader struct {
+	name    string
+	data    []byte
+	at      int
+	line    int
+	records int
+}
+
+func (a *asciiReader) fail(format string, args ...any) error {
+	return bundle.AtLine(a.name, a.line, format, args...).Advise("The file may be cut short or damaged; export the mesh again")
+}
+
+// parseASCII reads the tree of a text file and its version from its header.
+func parseASCII(name string, data []byte) (*record, int, error) {
+	a := &asciiReader{name: name, data: data, line: 1}
+	root := &record{}
+	for {
+		a.space()
+		if a.at >= len(a.data) {
+			break
+		}
+		r, err := a.record(0)
+		if err != nil {
+			return nil, 0, err
+		}
+		root.subs = append(root.subs, r)
+	}
+	version := 0
+	if v, ok := root.sub("FBXHeaderExtension").sub("FBXVersion").num(0); ok {
+		version = int(v)
+	}
+	if version == 0 && root.sub("Objects") == nil {
+		return nil, 0, bundle.AtLine(name, 1, "has neither an FBX header nor objects").Advise("Check that the file is an FBX; its name may have the wrong suffix")
+	}
+	if version != 0 && (version < 5000 || version > 7999) {
+		return nil, 0, bundle.AtLine(name, 1, "is FBX version %d; 6100 to 7700 are read", version).Advise("Export as FBX 7.4")
+	}
+	return root, version, nil
+}
+
+// space skips blanks, line ends and comments.
+func (a *asciiReader) space() {
+	for a.at < len(a.data) {
+		switch c := a.data[a.at]; {
+		case c == '\n':
+			a.line++
+			a.at++
+		case c == ' ' || c == '\t' || c == '\r':
+			a.at++
+		case c == ';':
+			for a.at < len(a.data) && a.data[a.at] != '\n' {
+				a.at++
+			}
+		default:
+			return
+		}
+	}
+}
+
+func isWord(c byte) bool {
+	return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '_' || c == '|' || c == '-' || c == '+' || c == '.' || c >= 0x80
+}
+
+func (a *asciiReader) word() string {
+	start := a.at
+	for a.at < len(a.data) && isWord(a.data[a.at]) {
+		a.at++
+	}
+	return string(a.data[start:a.at])
+}
+
+func (a *asciiReader) peek() byte {
+	if a.at < len(a.data) {
+		return a.data[a.at]
+	}
+	return 0
+}
+
+func (a *asciiReader) record(depth int) (*record, error) {
+	if depth > maxDepth {
+		return nil, a.fail("records are nested more than %d deep", maxDepth)
+	}
+	if a.records++; a.records > maxRecords {
+		return nil, a.fail("the file has more than %d records", maxRecords)
+	}
+	r := &record{at: int64(a.line)}
+	r.name = a.word()
+	for a.peek() == ' ' || a.peek() == '\t' {
+		a.at++
+	}
+	if r.name == "" || a.peek() != ':' {
+		return nil, a.fail("expected a record such as “Model: …”, found %s", bundle.Quote(a.data[a.at:min(len(a.data), a.at+20)]))
+	}
+	a.at++
+	if err := a.values(r); err != nil {
+		return nil, err
+	}
+	if a.peek() != '{' {
+		return r, nil
+	}
+	a.at++
+	for {
+		a.space()
+		switch {
+		case a.at >= len(a.data):
+			return nil, a.fail("the file ends within %q, begun on line %d", r.name, r.at)
+		case a.peek() == '}':
+			a.at++
+			return a.unwrap(r), nil
+		}
+		s, err := a.record(depth + 1)
+		if err != nil {
+			return nil, err
+		}
+		r.subs = append(r.subs, s)
+	}
+}
+
+// unwrap turns "Vertices: *24 { a: 1,2,… }" into a record with one array, which
+// values has already read into the nested a.
+func (a *asciiReader) unwrap(r *record) *record {
+	if len(r.subs) == 1 && r.subs[0].name == "a" && len(r.props) == 1 {
+		if _, starred := r.props[0].(starred); starred {
+			r.props, r.subs = r.subs[0].props, nil
+		}
+	}
+	return r
+}
+
+// starred is the *N before an array in braces.
+type starred int
+
+// values reads what follows a record's colon. A long list of numbers becomes one
+// array of floats.
+func (a *asciiReader) values(r *record) error {
+	a.space()
+	if a.peek() == ',' { // embedded content often begins so
+		a.at++
+		a.space()
+	}
+	var floats []float64
+	for {
+		switch c := a.peek(); {
+		case c == '"':
+			s, err := a.quoted()
+			if err != nil {
+				return err
+			}
+			r.props = append(r.props, s)
+		case c == '*':
+			a.at++
+			n, err := strconv.Atoi(a.word())
+			if err != nil || n < 0 {
+				return a.fail("expected a count after *")
+			}
+			r.props = append(r.props, starred(n))
+			a.space()
+			return nil
+		case c == '-' || c == '+' || c == '.' || c >= '0' && c <= '9':
+			w := a.word()
+			f, err := strconv.ParseFloat(w, 64)
+			if err != nil || f-f != 0 {
+				return a.fail("expected a number, found %s", bundle.Quote([]byte(w)))
+			}
+			// Objects are numbered beyond what a float holds, but never in a long list;
+			// a long list of single values would take several times the memory.
+			if floats == nil && (len(r.props) < 8 || notNumber(r.props[0])) {
+				if n, err := strconv.ParseInt(w, 10, 64); err == nil {
+					r.props = append(r.props, n)
+				} else {
+					r.props = append(r.props, f)
+				}
+				break
+			}
+			if floats == nil {
+				floats = make([]float64, 0, 64)
+				for _, p := range r.props {
+					v, _ := number(p)
+					floats = append(floats, v)
+				}
+			}
+			floats = append(floats, f)
+		case isWord(c):
+			mark, line := a.at, a.line
+			w := a.word()
+			for a.peek() == ' ' || a.peek() == '\t' {
+				a.at++
+			}
+			if a.peek() == ':' {
+				a.at, a.line = mark, line // the next record: this one has no value here
+				return done(r, floats)
+			}
+			switch w {
+			case "T", "Y":
+				r.props = append(r.props, true)
+			case "F", "N":
+				r.props = append(r.props, false)
+			default:
+				r.props = append(r.props, w)
+			}
+		default:
+			return done(r, floats)
+		}
+		a.space()
+		if a.peek() != ',' {
+			return done(r, floats)
+		}
+		a.at++
+		a.space()
+	}
+}
+
+func notNumber(v any) bool {
+	_, ok := number(v)
+	return !ok
+}
+
+// done closes a record's values.
+func done(r *record, floats []float64) error {
+	if floats != nil {
+		r.props = []any{floats}
+	}
+	return nil
+}
+
+func (a *asciiReader) quoted() (string, error) {
+	start := a.at + 1
+	for i := start; i < len(a.data); i++ {
+		switch a.data[i] {
+		case '\n':
+			a.line++
+		case '"':
+			a.at = i + 1
+			return strings.NewReplacer("&quot;", `"`, "&cr;", "\r", "&lf;", "\n").Replace(string(a.data[start:i])), nil
+		}
+	}
+	return "", a.fail("a text is not closed by a quotation mark")
+}

@@ -1,0 +1,247 @@
+package fbx
+
+import (
+	"bytes"
+	"compress/zlib"
+	"encoding/binary"
+	"io"
+	"math"
+
+	"yarvek/core/format/bundle"
+)
+
+// magic begins every binary file.
+const magic = "Kaydara FBX Binary  \x00\x1a\x00"
+
+// Limits on what a file may claim.
+const (
+	maxDepth   = 64
+	maxRecords = 4 << 20
+	// zlib packs at most about a thousandfold; arrays of one number repeated come
+	// near it, so the bound is on the sum of all that is unpacked.
+	maxInflation = 1100
+)
+
+// binaryReader walks a binary file. Offsets are of the whole file.
+type binaryReader struct {
+	name     string
+	data     []byte
+	wide     bool // 64-bit record headers, from version 7500 on
+	records  int
+	inflated int64
+}
+
+func (b *binaryReader) fail(at int, format string, args ...any) error {
+	return bundle.AtByte(b.name, int64(at), format, args...).Advise("The file may be cut short or damaged; export the mesh again")
+}
+
+// parseBinary reads the tree of a binary file and its version, such as 7400.
+func parseBinary(name string, data []byte) (*record, int, error) {
+	if len(data) < len(magic)+4 {
+		return nil, 0, bundle.AtByte(name, int64(len(data)), "the FBX ends within its header").Advise("The upload may be cut short; send the file again")
+	}
+	version := int(binary.LittleEndian.Uint32(data[len(magic):]))
+	if version < 5000 || version > 7999 {
+		return nil, 0, bundle.AtByte(name, int64(len(magic)), "is FBX version %d; 6000 to 7700 are read", version).Advise("Export as FBX 7.4 binary")
+	}
+	b := &binaryReader{name: name, data: data, wide: version >= 7500}
+	root := &record{}
+	at := len(magic) + 4
+	for at < len(data) {
+		r, next, err := b.record(at, 0)
+		if err != nil {
+			return nil, 0, err
+		}
+		if r == nil {
+			return root, version, nil
+		}
+		root.subs = append(root.subs, r)
+		at = next
+	}
+	return nil, 0, b.fail(len(data), "the FBX ends before its last record")
+}
+
+func (b *binaryReader) header() int {
+	if b.wide {
+		return 25
+	}
+	return 13
+}
+
+// record reads the record at an offset; nil means the empty one that ends a list.
+func (b *binaryReader) record(at, depth int) (*record, int, error) {
+	h := b.header()
+	if len(b.data)-at < h {
+		return nil, 0, b.fail(at, "the FBX ends within the header of a record")
+	}
+	var end, props, size uint64
+	if b.wide {
+		end, props, size = binary.LittleEndian.Uint64(b.data[at:]), binary.LittleEndian.Uint64(b.data[at+8:]), binary.LittleEndian.Uint64(b.data[at+16:])
+	} else {
+		end, props, size = uint64(binary.LittleEndian.Uint32(b.data[at:])), uint64(binary.LittleEndian.Uint32(b.data[at+4:])), uint64(binary.LittleEndian.Uint32(b.data[at+8:]))
+	}
+	nameLen := int(b.data[at+h-1])
+	if end == 0 {
+		return nil, at + h, nil
+	}
+	body := at + h + nameLen
+	if body > len(b.data) || end > uint64(len(b.data)) || end < uint64(body) || size > end-uint64(body) || props > size {
+		return nil, 0, b.fail(at, "a record claims to end at byte %d with %d bytes for %d properties, and the file has %d bytes", end, size, props, len(b.data))
+	}
+	if depth > maxDepth {
+		return nil, 0, b.fail(at, "records are nested more than %d deep", maxDepth)
+	}
+	if b.records++; b.records > maxRecords {
+		return nil, 0, b.fail(at, "the file has more than %d records", maxRecords)
+	}
+	r := &record{name: string(b.data[at+h : body]), at: int64(at)}
+	p, stop := body, body+int(size)
+	for range props {
+		v, next, err := b.property(p, stop)
+		if err != nil {
+			return nil, 0, err
+		}
+		r.props = append(r.props, v)
+		p = next
+	}
+	for p = stop; p < int(end); {
+		s, next, err := b.record(p, depth+1)
+		if err != nil {
+			return nil, 0, err
+		}
+		if s == nil {
+			break
+		}
+		if next <= p || next > int(end) {
+			return nil, 0, b.fail(p, "a nested record reaches beyond the one it stands in")
+		}
+		r.subs = append(r.subs, s)
+		p = next
+	}
+	return r, int(end), nil
+}
+
+func (b *binaryReader) property(at, stop int) (any, int, error) {
+	if at >= stop {
+		return nil, 0, b.fail(at, "a record has fewer properties than it claims")
+	}
+	kind := b.data[at]
+	at++
+	need := func(n int) error {
+		if n < 0 || n > stop-at {
+			return b.fail(at, "a property of type %q needs %d bytes and its record has %d", kind, n, stop-at)
+		}
+		return nil
+	}
+	le := binary.LittleEndian
+	fixed := map[byte]int{'C': 1, 'B': 1, 'Y': 2, 'I': 4, 'F': 4, 'D': 8, 'L': 8}[kind]
+	if fixed > 0 {
+		if err := need(fixed); err != nil {
+			return nil, 0, err
+		}
+		d := b.data[at:]
+		var v any
+		switch kind {
+		case 'C', 'B':
+			v = d[0]&1 == 1
+		case 'Y':
+			v = int64(int16(le.Uint16(d)))
+		case 'I':
+			v = int64(int32(le.Uint32(d)))
+		case 'L':
+			v = int64(le.Uint64(d))
+		case 'F':
+			v = float64(math.Float32frombits(le.Uint32(d)))
+		case 'D':
+			v = math.Float64frombits(le.Uint64(d))
+		}
+		return v, at + fixed, nil
+	}
+	switch kind {
+	case 'S', 'R':
+		if err := need(4); err != nil {
+			return nil, 0, err
+		}
+		n := int(le.Uint32(b.data[at:]))
+		at += 4
+		if err := need(n); err != nil {
+			return nil, 0, err
+		}
+		if kind == 'S' {
+			return string(b.data[at : at+n]), at + n, nil
+		}
+		return b.data[at : at+n : at+n], at + n, nil
+	case 'f', 'd', 'i', 'l', 'b', 'c':
+		return b.array(kind, at, need)
+	}
+	return nil, 0, b.fail(at-1, "a property has the unknown type %q", kind)
+}
+
+func (b *binaryReader) array(kind byte, at int, need func(int) error) (any, int, error) {
+	if err := need(12); err != nil {
+		return nil, 0, err
+	}
+	le := binary.LittleEndian
+	count, encoding, packed := int64(le.Uint32(b.data[at:])), le.Uint32(b.data[at+4:]), int(le.Uint32(b.data[at+8:]))
+	start := at
+	at += 12
+	size := int64(map[byte]int{'f': 4, 'd': 8, 'i': 4, 'l': 8, 'b': 1, 'c': 1}[kind])
+	want := count * size
+	switch encoding {
+	case 0:
+		if err := need(int(want)); err != nil {
+			return nil, 0, err
+		}
+		// Some writers leave the packed length at zero here.
+		return decodeArray(kind, b.data[at:at+int(want)], int(count)), at + int(want), nil
+	case 1:
+		if err := need(packed); err != nil {
+			return nil, 0, err
+		}
+		if want > int64(packed)*maxInflation+64 {
+			return nil, 0, b.fail(start, "an array claims %d entries packed into %d bytes", count, packed)
+		}
+		z, err := zlib.NewReader(bytes.NewReader(b.data[at : at+packed]))
+		if err != nil {
+			return nil, 0, b.fail(at, "an array can't be unpacked: %v", err)
+		}
+		raw := make([]byte, want)
+		if _, err := io.ReadFull(z, raw); err != nil {
+			return nil, 0, b.fail(at, "an array of %d entries can't be unpacked: %v", count, err)
+		}
+		return decodeArray(kind, raw, int(count)), at + packed, nil
+	}
+	return nil, 0, b.fail(start+4, "an array has the unknown encoding %d", encoding)
+}
+
+// decodeArray turns little-endian bytes into numbers; booleans come as whole numbers.
+func decodeArray(kind byte, raw []byte, n int) any {
+	le := binary.LittleEndian
+	switch kind {
+	case 'd', 'f':
+		out := make([]float64, n)
+		for i := range out {
+			if kind == 'd' {
+				out[i] = math.Float64frombits(le.Uint64(raw[8*i:]))
+			} else {
+				out[i] = float64(math.Float32frombits(le.Uint32(raw[4*i:])))
+			}
+		}
+		return out
+	case 'l':
+		out := make([]int64, n)
+		for i := range out {
+			out[i] = int64(le.Uint64(raw[8*i:]))
+		}
+		return out
+	}
+	out := make([]int32, n)
+	for i := range out {
+		if kind == 'i' {
+			out[i] = int32(le.Uint32(raw[4*i:]))
+		} else {
+			out[i] = int32(raw[i])
+		}
+	}
+	return out
+}

@@ -1,0 +1,485 @@
+package fbx
+
+import (
+	"bytes"
+	"context"
+	"encoding/base64"
+	"fmt"
+	"image"
+	"image/png"
+	"math"
+	"math/rand/v2"
+	"strings"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"yarvek/core/finding"
+	"yarvek/core/format/bundle"
+	"yarvek/core/format/pack"
+	"yarvek/core/geom"
+	"yarvek/core/scene"
+	"yarvek/core/shape"
+)
+
+func read(t testing.TB, data []byte, more ...bundle.File) (*scene.Scene, []finding.Finding, error) {
+	t.Helper()
+	return Read(context.Background(), bundle.New(append([]bundle.File{{Name: "a.fbx", Data: data}}, more...)), "a.fbx", nil)
+}
+
+func pngOf(n int) []byte {
+	var b bytes.Buffer
+	_ = png.Encode(&b, image.NewGray(image.Rect(0, 0, n, n)))
+	return b.Bytes()
+}
+
+// hut is a scene with a tree, instances, a mirrored node, n-gons, two UV sets,
+// smoothing groups, several slots and textures.
+func hut() *scene.Scene {
+	s := shape.Scene("hut", nil,
+		new(shape.Builder).Slot(1).Prism([][2]float64{{-1, 0}, {1, 0}, {1, 2}, {0, 3}, {-1, 2}}, -1, 1).Slot(0).Lathe([][2]float64{{.3, 3}, {.2, 4}, {0, 4.2}}, 9).Mesh("body"),
+		new(shape.Builder).Slot(2).Box(geom.Vec3{0, 0, 0}, geom.Vec3{.5, 1, .1}).Mesh("shutter"))
+	s.Images = []scene.Image{{Name: "paint.png", Data: pngOf(8), MIME: "image/png"}, {Name: "wear.png", Data: pngOf(4), MIME: "image/png"}}
+	s.Textures = []scene.Texture{{Name: "paint", Image: 0, WrapU: scene.Clamp, WrapV: scene.Repeat}, {Name: "wear", Image: 1, WrapU: scene.Repeat, WrapV: scene.Repeat}}
+	for _, n := range []string{"roof “felt”", "wall", "shutter wood", "spare"} {
+		s.Materials = append(s.Materials, scene.NewMaterial(n))
+	}
+	w := &s.Materials[1]
+	w.BaseColor, w.Metallic, w.Roughness, w.TwoSided = [4]float64{.5, .25, 1, 1}, .75, .5, true
+	w.Maps[scene.UseBaseColor] = scene.Map{Texture: 1}
+	w.Maps[scene.UseNormal] = scene.Map{Texture: 2}
+	w.Maps[scene.UseRoughness] = scene.Map{Texture: 2, UVSet: 1, Channel: scene.Green}
+	w.NormalScale = .5
+	g := &s.Materials[2]
+	g.BaseColor[3], g.AlphaMode, g.AlphaCutoff, g.Emissive = .5, scene.Mask, .3, [3]float64{0, .5, 1}
+	b := s.Meshes[0]
+	second := append([][2]float64(nil), b.UVs[0].Values...)
+	b.UVs = append(b.UVs, scene.UVSet{Name: "bake", Layer: scene.Layer[[2]float64]{Values: second, Index: b.UVs[0].Index}})
+	turn := geom.Linear(geom.Rotation(geom.Vec3{1, 2, 3}, 0.8))
+	turn.T = geom.Vec3{1, .5, 1}
+	s.Nodes = append(s.Nodes,
+		scene.Node{Name: "hinges", Kind: scene.KindEmpty, Parent: 0, Mesh: -1, Local: turn},
+		scene.Node{Name: "shutter 2", Kind: scene.KindMesh, Parent: 2, Mesh: 1, Local: geom.Affine{M: geom.Mat3{{-2, 0, 0}, {0, 1, 0}, {0, 0, .5}}, T: geom.Vec3{0, 1, 0}}})
+	return s
+}
+
+func TestWriteReadKeepsTheScene(t *testing.T) {
+	for _, b := range geom.AllBases() {
+		for _, unit := range []float64{1, 0.01} {
+			src := hut()
+			s := src.Carried(geom.Linear(src.Basis.To(b)))
+			s.Basis = b
+			for _, parts := range []bool{true, false} {
+				p, err := Write(s, pack.Options{Name: "hut", Basis: b, UnitMetres: unit, Parts: parts})
+				require.NoError(t, err)
+				got, found, err := Read(context.Background(), bundle.New(p.Files), "hut.fbx", nil)
+				require.NoError(t, err)
+				require.Empty(t, found)
+				require.Equal(t, b, got.Basis)
+				require.InDelta(t, unit, got.UnitMetres, 1e-15)
+				require.Equal(t, scene.Declared, got.UnitHow)
+				require.Len(t, got.Meshes, 2, "instances stay instances")
+				require.Equal(t, s.SlotNames(), got.SlotNames())
+				require.Equal(t, []string{"spare"}, got.UnusedMaterials())
+				require.Equal(t, s.Count(), got.Count())
+				want, have := s.Worlds(), got.Worlds()
+				require.Len(t, got.Nodes, len(s.Nodes))
+				for _, n := range s.Nodes {
+					require.True(t, hasNode(got, n.Name), n.Name)
+				}
+				byName := map[string]geom.Affine{}
+				for i, n := range got.Nodes {
+					byName[n.Name] = have[i]
+				}
+				for i, n := range s.Nodes {
+					require.True(t, want[i].Near(byName[n.Name], 1e-9), "%s in %v: %v %v", n.Name, b, want[i], byName[n.Name])
+				}
+				for i, m := range s.Meshes {
+					g := got.Meshes[i]
+					require.NoError(t, g.Validate())
+					require.Equal(t, m.FaceStart, g.FaceStart)
+					require.Equal(t, m.Corners, g.Corners)
+					require.Equal(t, m.Smooth, g.Smooth)
+					require.Equal(t, len(m.UVs), len(g.UVs))
+					for k, p := range m.Points {
+						require.True(t, p.Near(g.Points[k], 1e-9))
+					}
+					for c, k := range m.Normals.Index {
+						require.Equal(t, m.Normals.Values[k], g.Normals.Values[g.Normals.Index[c]])
+					}
+					for u := range m.UVs {
+						require.Equal(t, m.UVs[u].Name, g.UVs[u].Name)
+						require.Equal(t, m.UVs[u].Index, g.UVs[u].Index)
+						require.Equal(t, m.UVs[u].Values, g.UVs[u].Values)
+					}
+				}
+				a, c := s.Materials[1], materialNamed(got, "wall")
+				require.Equal(t, a.BaseColor, c.BaseColor)
+				require.InDelta(t, a.Roughness, c.Roughness, 1e-12)
+				require.Equal(t, []any{a.Metallic, a.TwoSided, a.NormalScale, a.Maps[scene.UseRoughness].Channel, a.Maps[scene.UseRoughness].UVSet},
+					[]any{c.Metallic, c.TwoSided, c.NormalScale, c.Maps[scene.UseRoughness].Channel, c.Maps[scene.UseRoughness].UVSet})
+				tex := got.Textures[c.Maps[scene.UseBaseColor].Texture-1]
+				require.Equal(t, scene.Clamp, tex.WrapU)
+				require.Equal(t, s.Images[0].Data, got.Images[tex.Image].Data)
+				glass := materialNamed(got, "shutter wood")
+				require.Equal(t, []any{scene.Mask, .3, .5, [3]float64{0, .5, 1}}, []any{glass.AlphaMode, glass.AlphaCutoff, glass.BaseColor[3], glass.Emissive})
+			}
+		}
+	}
+}
+
+func hasNode(s *scene.Scene, name string) bool {
+	for _, n := range s.Nodes {
+		if n.Name == name {
+			return true
+		}
+	}
+	return false
+}
+
+func materialNamed(s *scene.Scene, name string) scene.Material {
+	for _, m := range s.Materials {
+		if m.Name == name {
+			return m
+		}
+	}
+	return scene.Material{}
+}
+
+func TestSameSceneSameBytes(t *testing.T) {
+	opt := pack.Options{Name: "hut", Basis: geom.GLTF, UnitMetres: 1}
+	a, err := Write(hut(), opt)
+	require.NoError(t, err)
+	for range 4 {
+		b, err := Write(hut(), opt)
+		require.NoError(t, err)
+		require.Equal(t, a.Files[0].Data, b.Files[0].Data)
+	}
+}
+
+// Worked out by hand: a chain with offsets, pivots, pre-rotation and order.
+func TestTheTransformChainByHand(t *testing.T) {
+	vec := func(v ...float64) property {
+		p := property{}
+		for _, f := range v {
+			p.values = append(p.values, f)
+		}
+		return p
+	}
+	// Turn a quarter about Z at the pivot (1,0,0): the pivot stays, the origin goes to (1,-1,0).
+	p := place(map[string]property{"Lcl Rotation": vec(0, 0, 90), "RotationPivot": vec(1, 0, 0)})
+	assert.True(t, p.local.Apply(geom.Vec3{1, 0, 0}).Near(geom.Vec3{1, 0, 0}, 1e-12))
+	assert.True(t, p.local.Apply(geom.Vec3{}).Near(geom.Vec3{1, -1, 0}, 1e-12))
+	// Scale by two at (0,1,0) with a scaling offset of (0,0,5).
+	p = place(map[string]property{"Lcl Scaling": vec(2, 2, 2), "ScalingPivot": vec(0, 1, 0), "ScalingOffset": vec(0, 0, 5)})
+	assert.True(t, p.local.Apply(geom.Vec3{0, 1, 0}).Near(geom.Vec3{0, 1, 5}, 1e-12))
+	assert.True(t, p.local.Apply(geom.Vec3{0, 2, 0}).Near(geom.Vec3{0, 3, 5}, 1e-12))
+	// Pre-rotation counts only when rotation is active, and comes outside of it.
+	pre := map[string]property{"PreRotation": vec(90, 0, 0), "Lcl Rotation": vec(0, 90, 0)}
+	assert.True(t, place(pre).local.Apply(geom.Vec3{0, 0, 1}).Near(geom.Vec3{1, 0, 0}, 1e-12))
+	pre["RotationActive"] = vec(1)
+	assert.True(t, place(pre).local.Apply(geom.Vec3{1, 0, 0}).Near(geom.Vec3{0, 1, 0}, 1e-12), "Y turns +X to -Z, X turns -Z to +Y")
+	// Two quarter turns show the six orders: +X under X and Z in both orders.
+	assert.True(t, rotations([3]float64{90, 0, 90}, 0).Apply(geom.Vec3{1, 0, 0}).Near(geom.Vec3{0, 1, 0}, 1e-12), "X first leaves +X, then Z")
+	assert.True(t, rotations([3]float64{90, 0, 90}, 5).Apply(geom.Vec3{1, 0, 0}).Near(geom.Vec3{0, 0, 1}, 1e-12), "Z first, then X")
+}
+
+func TestInheritTypesByHand(t *testing.T) {
+	scaled := placing{local: geom.Linear(diagonal([3]float64{2, 1, 1})), turn: geom.Identity3, scale: diagonal([3]float64{2, 1, 1}), inherit: 1}
+	q := geom.Rotation(geom.Vec3{0, 0, 1}, math.Pi/2)
+	child := placing{local: geom.Affine{M: q, T: geom.Vec3{1, 0, 0}}, turn: q, scale: geom.Identity3}
+	x := geom.Vec3{1, 0, 0}
+	for inherit, want := range map[int]geom.Vec3{
+		1: {2, 1, 0}, // the parent stretches the world's X: the turned +X is not stretched
+		0: {2, 2, 0}, // the parent's stretch comes after the turn: the child's own X is stretched
+		2: {2, 1, 0}, // the parent's own stretch is left out, its place is not
+	} {
+		child.inherit = inherit
+		got := root.child(scaled).child(child).world.Apply(x)
+		assert.True(t, got.Near(want, 1e-12), "%d: %v", inherit, got)
+	}
+}
+
+const text7 = `; FBX 7.4.0 project file
+FBXHeaderExtension:  {
+	FBXVersion: 7400 ; the version
+}
+GlobalSettings:  {
+	Properties70:  {
+		P: "UpAxis", "int", "Integer", "",2
+		P: "UpAxisSign", "int", "Integer", "",1
+		P: "FrontAxis", "int", "Integer", "",1
+		P: "FrontAxisSign", "int", "Integer", "",-1
+		P: "CoordAxis", "int", "Integer", "",0
+		P: "CoordAxisSign", "int", "Integer", "",1
+		P: "OriginalUpAxis", "int", "Integer", "",1
+		P: "UnitScaleFactor", "double", "Number", "",100
+	}
+}
+Definitions:  {
+	ObjectType: "Model" {
+		PropertyTemplate: "FbxNode" {
+			Properties70:  {
+				P: "Lcl Translation", "Lcl Translation", "", "A",0,0,7
+			}
+		}
+	}
+}
+Objects:  {
+	Geometry: 10, "Geometry::plank", "Mesh" {
+		Vertices: *15 {
+			a: 0,0,0, 1,0,0,
+			1,1,0, 0,1,0, 2,2,2
+		}
+		PolygonVertexIndex: *9 {
+			a: 0,1,2,-4,0,-2,0,2,-5
+		}
+		LayerElementUV: 0 {
+			Name: "map"
+			MappingInformationType: "ByPolygonVertex"
+			ReferenceInformationType: "IndexToDirect"
+			UV: *6 { a: 0,0,1,0,1,1 }
+			UVIndex: *9 { a: 0,1,2,-1,0,1,2,2,9 }
+		}
+		LayerElementNormal: 0 {
+			MappingInformationType: "ByPolygon"
+			ReferenceInformationType: "Direct"
+			Normals: *9 { a: 0,0,1,0,1,0,1,0,0 }
+		}
+		LayerElementMaterial: 0 {
+			MappingInformationType: "ByPolygon"
+			ReferenceInformationType: "IndexToDirect"
+			Materials: *3 { a: 1,0,0 }
+		}
+	}
+	Model: 20, "Model::plank", "Mesh" {
+		Properties70:  {
+			P: "GeometricTranslation", "Vector3D", "Vector", "",0,0,-1
+		}
+	}
+	Model: 21, "Model::spot", "Light" {
+	}
+	Model: 22, "Model::twin", "Mesh" {
+		Properties70:  {
+			P: "Lcl Translation", "Lcl Translation", "", "A",5,0,0
+		}
+	}
+	Material: 30, "Material::oak", "" {
+		Properties70:  {
+			P: "DiffuseColor", "Color", "", "A",0.5,0.25,0.125
+			P: "Renderer|base|roughness", "double", "Number", "",0.3
+		}
+	}
+	Material: 31, "Material::ash", "" {
+	}
+	Texture: 40, "Texture::grain", "" {
+		FileName: "C:\shots\grain.png"
+		RelativeFilename: "..\grain.png"
+	}
+	Video: 50, "Video::grain", "Clip" {
+		Content: , "PNGA", "PNGB"
+	}
+	AnimationStack: 60, "AnimStack::sway", "" {
+	}
+}
+Connections:  {
+	C: "OO",10,20
+	C: "OO",10,22
+	C: "OO",20,0
+	C: "OO",22,20
+	C: "OO",30,20
+	C: "OO",31,20
+	C: "OO",30,22
+	C: "OO",31,22
+	C: "OP",40,30, "DiffuseColor"
+	C: "OO",50,40
+}`
+
+func TestReadText7(t *testing.T) {
+	pic := pngOf(2)
+	half := (len(pic) / 2) / 3 * 3
+	data := strings.Replace(text7, `, "PNGA", "PNGB"`, fmt.Sprintf("%q, %q", base64.StdEncoding.EncodeToString(pic[:half]), base64.StdEncoding.EncodeToString(pic[half:])), 1)
+	s, found, err := read(t, []byte(data))
+	require.NoError(t, err)
+	assert.Equal(t, "7.4", s.FormatVersion)
+	assert.Equal(t, geom.Basis{Up: geom.PosZ, Forward: geom.NegY}, s.Basis)
+	assert.Equal(t, 1.0, s.UnitMetres)
+	require.Len(t, s.Nodes, 3)
+	m := s.Meshes[0]
+	require.NoError(t, m.Validate())
+	assert.Equal(t, []int32{0, 4, 7}, m.FaceStart, "the polygon of two corners is gone")
+	assert.Equal(t, []int32{0, 1, 2, 3, 0, 2, 4}, m.Corners)
+	assert.Equal(t, []int32{0, 1, 2, -1, 2, 2, -1}, m.UVs[0].Index, "layers count in the corners of the file")
+	assert.Equal(t, []int32{0, 0, 0, 0, 2, 2, 2}, m.Normals.Index)
+	assert.Equal(t, geom.Vec3{0, 0, -1}, m.Points[0], "the geometric transform is the mesh's alone")
+	assert.Len(t, s.Meshes, 2, "another geometric transform makes another mesh")
+	assert.Equal(t, geom.Vec3{0, 0, 7}, s.Worlds()[0].T, "the template's default")
+	i := 1
+	if s.Nodes[i].Name != "twin" {
+		i = 2
+	}
+	assert.Equal(t, geom.Vec3{5, 0, 7}, s.Worlds()[i].T, "its own value over the template's, on its parent")
+	assert.Equal(t, []string{"ash", "oak"}, s.SlotNames())
+	oak := materialNamed(s, "oak")
+	assert.Equal(t, 0.3, oak.Roughness)
+	im := s.Images[s.Textures[oak.Maps[scene.UseBaseColor].Texture-1].Image]
+	assert.Equal(t, 2, im.Width, "the picture came in pieces of base64")
+	assert.Equal(t, 1, s.CountLeft("light"))
+	assert.Equal(t, 1, s.CountLeft("animation"))
+	assert.Equal(t, 1, s.CountLeft("polygon of fewer than three corners"))
+	codes := []string{}
+	for _, f := range found {
+		codes = append(codes, f.Code)
+	}
+	assert.Contains(t, codes, "source/fbx-up-changed")
+	assert.Contains(t, codes, "source/fbx-short-layer")
+}
+
+const text6 = `; FBX 6.1.0 project file
+FBXHeaderExtension:  {
+    FBXVersion: 6100
+}
+Objects:  {
+    Model: "Model::crate", "Mesh" {
+        Properties60:  {
+            Property: "Lcl Translation", "Lcl Translation", "A+",100,0,0
+            Property: "Lcl Scaling", "Lcl Scaling", "A+",2,2,2
+        }
+        Vertices: 0,0,0,100,0,0
+        ,100,100,0
+        PolygonVertexIndex: 0,1,-3
+        LayerElementSmoothing: 0 {
+            MappingInformationType: "ByPolygon"
+            ReferenceInformationType: "Direct"
+            Smoothing: 4
+        }
+    }
+    Material: "Material::pine", "" {
+        Properties60:  {
+            Property: "DiffuseColor", "ColorRGB", "",1,0.5,0
+        }
+    }
+}
+Connections:  {
+    Connect: "OO", "Model::crate", "Model::Scene"
+    Connect: "OO", "Material::pine", "Model::crate"
+}
+`
+
+func TestReadText6(t *testing.T) {
+	s, _, err := read(t, []byte(text6))
+	require.NoError(t, err)
+	require.Len(t, s.Nodes, 1)
+	assert.Equal(t, scene.Assumed, s.BasisHow)
+	assert.Equal(t, 0.01, s.UnitMetres)
+	b := s.Bounds()
+	assert.True(t, b.Min.Near(geom.Vec3{1, 0, 0}, 1e-12) && b.Max.Near(geom.Vec3{3, 2, 0}, 1e-12), "%v", b)
+	assert.Equal(t, []uint32{4}, s.Meshes[0].Smooth)
+	assert.Equal(t, [4]float64{1, .5, 0, 1}, materialNamed(s, "pine").BaseColor)
+}
+
+func TestBadFilesAreRefusedWithTheirPlace(t *testing.T) {
+	p, err := Write(hut(), pack.Options{Name: "hut", Basis: geom.GLTF, UnitMetres: 1})
+	require.NoError(t, err)
+	good := p.Files[0].Data
+	version := bytes.Clone(good)
+	version[23], version[24] = 0x10, 0x27
+	for name, c := range map[string]struct {
+		data []byte
+		want string
+	}{
+		"header only":      {good[:20], "byte 20: the FBX ends within its header"},
+		"unknown version":  {version, "byte 23: is FBX version 10000"},
+		"corner nowhere":   {[]byte(strings.Replace(text7, "0,1,2,-4,0,-2", "0,1,2,-4,0,-9", 1)), "line 27: geometry “plank”: corner 5 sits on point 8, and there are 5"},
+		"not whole":        {[]byte(strings.Replace(text7, "2,2,2", "2,2", 1)), "no whole number of points"},
+		"locale":           {[]byte(strings.Replace(text6, "0,0,0,100", "0,0,x", 1)), ""},
+		"open text":        {[]byte(text6[:300]), "line"},
+		"unclosed quote":   {[]byte(text6 + `Takes: "x`), "not closed by a quotation mark"},
+		"neither":          {[]byte("; FBX\nhello: 1\n"), "neither an FBX header nor objects"},
+		"not finite":       {[]byte(strings.Replace(text6, "0,0,0,100", "0,0,1e999,100", 1)), "expected a number"},
+		"a billion claims": {bytes.Replace(good, []byte("Vertices"), []byte("Vertices"), 1)[:200], "byte"},
+	} {
+		_, _, err := read(t, c.data)
+		if name == "locale" && err == nil {
+			continue
+		}
+		var e *bundle.Error
+		require.ErrorAs(t, err, &e, name)
+		assert.ErrorContains(t, err, c.want, name)
+	}
+}
+
+// A sample cut at any place is refused with its place, and never panics.
+func TestCutAnywhere(t *testing.T) {
+	p, err := Write(hut(), pack.Options{Name: "hut", Basis: geom.GLTF, UnitMetres: 1})
+	require.NoError(t, err)
+	good := p.Files[0].Data
+	body := bytes.LastIndex(good, footID)
+	r := rand.New(rand.NewPCG(1, 1))
+	for range 400 {
+		n := r.IntN(body - 13)
+		_, _, err := read(t, good[:n])
+		if n < 18 {
+			continue // too little left to be told from anything
+		}
+		var e *bundle.Error
+		require.ErrorAs(t, err, &e, "cut at %d", n)
+	}
+	for i := range len(text7) - 1 {
+		_, _, _ = read(t, []byte(text7[:i]))
+	}
+}
+
+func TestHardEdgesMakeTheRoundTrip(t *testing.T) {
+	m := new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box")
+	m.Smooth = nil
+	s := shape.Scene("box", nil, m)
+	p, err := Write(s, pack.Options{Name: "box", Basis: geom.GLTF, UnitMetres: 1})
+	require.NoError(t, err)
+	got, _, err := read(t, p.Files[0].Data)
+	require.NoError(t, err)
+	hard := 0
+	for _, h := range got.Meshes[0].Hard {
+		if h {
+			hard++
+		}
+	}
+	assert.Equal(t, 12, hard, "every edge of a box, once")
+	turned := got.Meshes[0].Mapped(geom.Affine{M: geom.Mat3{{-1, 0, 0}, {0, 1, 0}, {0, 0, 1}}})
+	require.NoError(t, turned.Validate())
+	again := turned.Mapped(geom.Affine{M: geom.Mat3{{-1, 0, 0}, {0, 1, 0}, {0, 0, 1}}})
+	assert.Equal(t, got.Meshes[0].Hard, again.Hard)
+}
+
+func FuzzRead(f *testing.F) {
+	p, _ := Write(hut(), pack.Options{Name: "hut", Basis: geom.GLTF, UnitMetres: 1})
+	f.Add(p.Files[0].Data)
+	f.Add([]byte(text7))
+	f.Add([]byte(text6))
+	f.Fuzz(func(t *testing.T, data []byte) {
+		if len(data) > 1<<16 {
+			t.Skip()
+		}
+		start := time.Now()
+		s, _, err := read(t, data)
+		if time.Since(start) > 2*time.Second {
+			t.Fatalf("took %v", time.Since(start))
+		}
+		if err != nil {
+			return
+		}
+		for _, m := range s.Meshes {
+			if err := m.Validate(); err != nil {
+				t.Fatal(err)
+			}
+		}
+		if s.Count().Triangles > 1<<20 {
+			return
+		}
+		if _, err := Write(s, pack.Options{Name: "x", Basis: s.Basis, UnitMetres: s.UnitMetres}); err != nil {
+			t.Fatal(err)
+		}
+	})
+}

@@ -1,0 +1,272 @@
+package fbx
+
+import (
+	"encoding/base64"
+	"fmt"
+	"math"
+	"path"
+	"slices"
+	"strings"
+
+	"yarvek/core/finding"
+	"yarvek/core/format/bundle"
+	"yarvek/core/format/picture"
+	"yarvek/core/scene"
+)
+
+// slots are a model's materials in the order they are joined to it.
+func (r *reader) slots(o *object) []int {
+	var list []int
+	for _, m := range r.doc.below(o.key, "Material") {
+		i, ok := r.materials[m.key]
+		if !ok {
+			i = r.material(m, o)
+			r.materials[m.key] = i
+		}
+		list = append(list, i)
+	}
+	return list
+}
+
+// value names, without their prefixes, of the physically-based properties that
+// programs store beside the classic ones.
+var values = map[string]func(m *scene.Material, p property){
+	"basecolor":      func(m *scene.Material, p property) { color(m.BaseColor[:3], p, 1) },
+	"base_color":     func(m *scene.Material, p property) { color(m.BaseColor[:3], p, 1) },
+	"metallic":       func(m *scene.Material, p property) { m.Metallic = unit(p.float(m.Metallic)) },
+	"metalness":      func(m *scene.Material, p property) { m.Metallic = unit(p.float(m.Metallic)) },
+	"roughness":      func(m *scene.Material, p property) { m.Roughness = unit(p.float(m.Roughness)) },
+	"emissive_color": func(m *scene.Material, p property) { color(m.Emissive[:], p, 1) },
+	"normal_scale":   func(m *scene.Material, p property) { m.NormalScale = p.float(1) },
+	"alpha_cutoff":   func(m *scene.Material, p property) { m.AlphaCutoff = unit(p.float(0.5)) },
+	"two_sided":      func(m *scene.Material, p property) { m.TwoSided = p.float(0) != 0 },
+
+	"occlusion_strength": func(m *scene.Material, p property) { m.Occlusion = unit(p.float(1)) },
+	"alpha_mode": func(m *scene.Material, p property) {
+		switch mode := scene.AlphaMode(p.text()); mode {
+		case scene.Opaque, scene.Mask, scene.Blend:
+			m.AlphaMode = mode
+		}
+	},
+}
+
+func unit(v float64) float64 { return min(max(v, 0), 1) }
+
+func color(into []float64, p property, factor float64) {
+	v := p.vec([3]float64{into[0], into[1], into[2]})
+	for i := range into {
+		into[i] = unit(v[i] * factor)
+	}
+}
+
+// bare drops the prefixes of a user property: all up to the last bar.
+func bare(name string) string {
+	return strings.ToLower(name[strings.LastIndexByte(name, '|')+1:])
+}
+
+func (r *reader) material(o *object, model *object) int {
+	m := scene.NewMaterial(clean(o.name))
+	m.Roughness = 0.8
+	p := o.props
+	color(m.BaseColor[:3], first(p, "DiffuseColor", "Diffuse"), p["DiffuseFactor"].float(1))
+	m.Emissive = [3]float64{}
+	if e := first(p, "EmissiveColor", "Emissive"); len(e.values) >= 3 {
+		color(m.Emissive[:], e, p["EmissiveFactor"].float(1))
+	}
+	if s := first(p, "ShininessExponent", "Shininess"); len(s.values) > 0 {
+		// A Blinn-Phong exponent, as in the OBJ reader.
+		m.Roughness = math.Sqrt(math.Sqrt(2 / (max(0, s.float(20)) + 2)))
+	}
+	if op, ok := p["Opacity"]; ok {
+		m.BaseColor[3] = unit(op.float(1))
+	} else if t := p["TransparencyFactor"]; len(t.values) > 0 {
+		c := p["TransparentColor"].vec([3]float64{1, 1, 1})
+		m.BaseColor[3] = unit(1 - t.float(0)*(c[0]+c[1]+c[2])/3)
+	}
+	if m.BaseColor[3] < 1 {
+		m.AlphaMode = scene.Blend
+	}
+	names := make([]string, 0, len(p))
+	for name := range p {
+		names = append(names, name)
+	}
+	slices.Sort(names) // two programs' names for one value must not race
+	for _, name := range names {
+		if set := values[bare(name)]; set != nil {
+			set(&m, p[name])
+		}
+	}
+	i := len(r.s.Materials)
+	r.s.Materials = append(r.s.Materials, m)
+	for _, l := range r.doc.children[o.key] {
+		if t := r.doc.objects[l.child]; t != nil && t.kind == "Texture" {
+			r.use(i, o.key, t, l.prop)
+		}
+	}
+	// The older layout joins textures to the model instead.
+	if r.doc.version < 7000 {
+		for _, t := range r.doc.below(model.key, "Texture") {
+			r.use(i, o.key, t, "DiffuseColor")
+		}
+	}
+	return i
+}
+
+func first(p map[string]property, names ...string) property {
+	for _, n := range names {
+		if v, ok := p[n]; ok {
+			return v
+		}
+	}
+	return property{}
+}
+
+// uses maps the property a texture is joined to onto what it does.
+var uses = map[string]scene.Use{
+	"diffusecolor": scene.UseBaseColor, "basecolor": scene.UseBaseColor, "base_color": scene.UseBaseColor, "color": scene.UseBaseColor, "albedo": scene.UseBaseColor,
+	"normalmap": scene.UseNormal, "normal": scene.UseNormal, "normalcamera": scene.UseNormal, "bump": scene.UseNormal,
+	"emissivecolor": scene.UseEmissive, "emissive": scene.UseEmissive, "emission": scene.UseEmissive, "emissive_color": scene.UseEmissive, "emit_color": scene.UseEmissive,
+	"transparentcolor": scene.UseOpacity, "transparencyfactor": scene.UseOpacity, "opacity": scene.UseOpacity, "cutout": scene.UseOpacity,
+	"metallic": scene.UseMetallic, "metalness": scene.UseMetallic, "reflectionfactor": scene.UseMetallic,
+	"roughness": scene.UseRoughness, "ao": scene.UseOcclusion, "occlusion": scene.UseOcclusion,
+}
+
+// bounded reads a small whole number, 0 when it is out of range.
+func bounded(p property, most int) int {
+	if v := p.float(0); v >= 0 && v <= float64(most) {
+		return int(v)
+	}
+	return 0
+}
+
+// use joins texture t to a property of the material that object of describes.
+func (r *reader) use(material int, of string, t *object, prop string) {
+	m := &r.s.Materials[material]
+	key := strings.TrimSuffix(strings.TrimPrefix(bare(prop), "tex_"), "_map")
+	use, ok := uses[key]
+	if !ok {
+		r.note(finding.Note, "source/fbx-texture-use", fmt.Sprintf("A texture of “%s” does not go on", m.Name),
+			fmt.Sprintf("It is joined to %q, which has no place in a physically based material.", clean(prop)), t)
+		return
+	}
+	if m.Maps[use].Has() {
+		return
+	}
+	p := r.doc.objects[of].props
+	if use == scene.UseOpacity && m.AlphaMode == scene.Opaque && p[own+"alpha_mode"].text() == "" {
+		m.AlphaMode = scene.Blend
+	}
+	m.Maps[use] = scene.Map{Texture: r.texture(t) + 1, Channel: scene.Channel(bounded(p[own+useWords[use]+"_channel"], int(scene.Alpha))),
+		UVSet: bounded(p[own+useWords[use]+"_uv_set"], 7)}
+	if _, factor := p[own+"base_color"]; use == scene.UseBaseColor && !factor {
+		m.BaseColor = [4]float64{1, 1, 1, m.BaseColor[3]} // the texture stands for the colour
+	}
+}
+
+func (r *reader) texture(t *object) int {
+	if i, ok := r.textures[t.key]; ok {
+		return i
+	}
+	wrap := func(name string) scene.Wrap {
+		if t.props[name].float(0) == 1 {
+			return scene.Clamp
+		}
+		return scene.Repeat
+	}
+	out := scene.Texture{Name: clean(t.name), Image: r.image(t), WrapU: wrap("WrapModeU"), WrapV: wrap("WrapModeV")}
+	move, grow := t.props["Translation"].vec([3]float64{}), t.props["Scaling"].vec([3]float64{1, 1, 1})
+	if move[0] != 0 || move[1] != 0 || grow[0] != 1 || grow[1] != 1 {
+		r.s.LeaveOut("texture placement", out.Name, "a texture is used as it lies on the UVs")
+	}
+	i := len(r.s.Textures)
+	r.textures[t.key] = i
+	r.s.Textures = append(r.s.Textures, out)
+	return i
+}
+
+// image finds a texture's picture: embedded in its video, or beside the file.
+func (r *reader) image(t *object) int {
+	var data []byte
+	names := []string{t.rec.sub("RelativeFilename").str(0), t.rec.sub("FileName").str(0)}
+	for _, v := range r.doc.below(t.key, "Video") {
+		if c := content(v.rec.sub("Content")); len(c) > 0 {
+			data = c
+		}
+		names = append(names, v.rec.sub("RelativeFilename").str(0), v.rec.sub("Filename").str(0), v.rec.sub("FileName").str(0))
+	}
+	ref := ""
+	for _, n := range names {
+		if n != "" {
+			ref = clean(n)
+			break
+		}
+	}
+	key := ref + "\x00" + fmt.Sprint(len(data))
+	if i, ok := r.images[key]; ok {
+		return i
+	}
+	img := scene.Image{Name: path.Base(strings.ReplaceAll(ref, `\`, "/")), Path: ref}
+	if ref == "" {
+		img.Name = clean(t.name)
+	}
+	if data != nil {
+		img.Data, img.Embedded, img.Path = data, true, ""
+	} else {
+		err := error(bundle.ErrMissing)
+		for _, n := range names {
+			f, _, e := r.set.Find(r.name, n)
+			if n != "" && e == nil {
+				img.Data, err = f.Data, nil
+				break
+			}
+		}
+		if err != nil {
+			r.note(finding.Look, "source/missing-picture", fmt.Sprintf("Picture “%s” is not among the files", img.Name),
+				"The materials that use it arrive without that texture. Add the file and it comes in.", t)
+		}
+	}
+	picture.Describe(&img)
+	i := len(r.s.Images)
+	r.images[key] = i
+	r.s.Images = append(r.s.Images, img)
+	return i
+}
+
+// content joins the bytes of an embedded picture; an ASCII file has them in base64,
+// also in pieces.
+func content(c *record) []byte {
+	if c == nil {
+		return nil
+	}
+	var out []byte
+	for _, p := range c.props {
+		switch v := p.(type) {
+		case []byte:
+			out = append(out, v...)
+		case string:
+			b, err := base64.StdEncoding.DecodeString(strings.TrimRight(v, "\r\n "))
+			if err != nil {
+				return nil
+			}
+			out = append(out, b...)
+		}
+	}
+	return out
+}
+
+// orphans names pictures that no material uses.
+func (r *reader) orphans() {
+	for _, o := range r.doc.order {
+		if o.kind == "Texture" {
+			if _, used := r.textures[o.key]; !used {
+				r.s.LeaveOut("texture no material uses", clean(o.name), "nothing shows it")
+			}
+		}
+		if o.kind == "Material" {
+			if _, used := r.materials[o.key]; !used {
+				i := r.material(o, o)
+				r.materials[o.key] = i
+			}
+		}
+	}
+}

@@ -1,0 +1,274 @@
+package fbx
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"path"
+	"strings"
+
+	"yarvek/core/finding"
+	"yarvek/core/format/bundle"
+	"yarvek/core/geom"
+	"yarvek/core/scene"
+)
+
+type reader struct {
+	name     string
+	set      *bundle.Bundle
+	doc      *document
+	s        *scene.Scene
+	findings []finding.Finding
+	scale    geom.Mat3 // file units to metres
+
+	bodies    map[string]*body
+	meshes    map[string]int // by geometry, geometric map and materials
+	materials map[string]int
+	textures  map[string]int
+	images    map[string]int
+}
+
+// IsFBX tells an FBX by its content.
+func IsFBX(data []byte) bool {
+	if bytes.HasPrefix(data, []byte(magic[:18])) {
+		return true
+	}
+	head := data[:min(len(data), 4096)]
+	return bytes.Contains(head, []byte("FBXHeaderExtension")) || bytes.HasPrefix(bytes.TrimLeft(head, " \t\r\n"), []byte("; FBX"))
+}
+
+// Read reads the FBX file name of the set, with the pictures it refers to. A
+// skinned mesh comes in as it rests. What is missing or left out is a finding or a
+// scene.Left; a *bundle.Error tells the byte or the line of what can't be read.
+func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64)) (*scene.Scene, []finding.Finding, error) {
+	data, ok := set.Get(name)
+	if !ok {
+		return nil, nil, bundle.AtByte(name, -1, "is not among the files")
+	}
+	total := int64(len(data))
+	if progress == nil {
+		progress = func(int64, int64) {}
+	}
+	text := !bytes.HasPrefix(data, []byte(magic[:18]))
+	parse := parseBinary
+	if text {
+		parse = parseASCII
+	}
+	tree, version, err := parse(name, data)
+	if err != nil {
+		return nil, nil, err
+	}
+	progress(total/2, total)
+	if err := ctx.Err(); err != nil {
+		return nil, nil, err
+	}
+	r := &reader{name: name, set: set, doc: newDocument(name, tree, version, text),
+		bodies: map[string]*body{}, meshes: map[string]int{}, materials: map[string]int{}, textures: map[string]int{}, images: map[string]int{}}
+	g := r.doc.settings()
+	r.findings = g.findings
+	r.scale = geom.Identity3.Scaled(g.metres)
+	r.s = &scene.Scene{Name: strings.TrimSuffix(path.Base(name), path.Ext(name)), Format: "fbx", FormatVersion: fmt.Sprintf("%d.%d", version/1000, version/100%10),
+		Basis: g.basis, BasisHow: g.basisHow, UnitMetres: g.metres, UnitHow: g.unitHow}
+	r.doc.leave(r.s)
+	if err := r.models(ctx); err != nil {
+		return nil, nil, err
+	}
+	r.orphans()
+	progress(total, total)
+	return r.s, r.findings, nil
+}
+
+func (r *reader) note(sev finding.Severity, code, title, text string, o *object) {
+	f := finding.Finding{Code: code, Severity: sev, Title: title, Text: text, Place: finding.Place{File: r.name}}
+	if o != nil {
+		if r.doc.text {
+			f.Place.Line = int(o.rec.at)
+		} else {
+			f.Place.Offset = o.rec.at
+		}
+	}
+	r.findings = append(r.findings, f)
+}
+
+// models walks the tree of models from the root, parents first.
+func (r *reader) models(ctx context.Context) error {
+	type item struct {
+		o      *object
+		parent int
+		from   chain
+	}
+	seen := map[string]bool{}
+	var stack []item
+	push := func(list []*object, parent int, from chain) {
+		for i := len(list) - 1; i >= 0; i-- {
+			stack = append(stack, item{list[i], parent, from})
+		}
+	}
+	roots := r.doc.below(rootKey, "Model")
+	for _, o := range r.doc.order {
+		// Older files do not join every model to the scene.
+		if o.kind == "Model" && !r.hasModelParent(o) && !contains(roots, o) {
+			roots = append(roots, o)
+		}
+	}
+	push(roots, -1, root)
+	worlds := []geom.Affine{}
+	for len(stack) > 0 {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		it := stack[len(stack)-1]
+		stack = stack[:len(stack)-1]
+		if seen[it.o.key] {
+			r.note(finding.Look, "source/fbx-twice", fmt.Sprintf("Model “%s” is joined twice", clean(it.o.name)), "It has more than one parent, or is its own; it stands where it was met first.", it.o)
+			continue
+		}
+		seen[it.o.key] = true
+		p := place(it.o.props)
+		here := it.from.child(p)
+		world := r.metric(here.world)
+		local := world
+		if it.parent >= 0 {
+			if inv, ok := worlds[it.parent].Inverse(); ok {
+				local = inv.Mul(world)
+			} else {
+				local = r.metric(p.local)
+			}
+		}
+		if !finite(local.T) || !finite(local.M[0]) || !finite(local.M[1]) || !finite(local.M[2]) {
+			return r.doc.broken(it.o, "has a transform that is out of all bounds")
+		}
+		n := scene.Node{Name: clean(it.o.name), Kind: scene.KindEmpty, Parent: it.parent, Mesh: -1, Local: local}
+		switch it.o.class {
+		case "Camera":
+			n.Kind = scene.KindCamera
+		case "Light":
+			n.Kind = scene.KindLight
+		case "LimbNode", "Limb", "Root":
+			n.Kind = scene.KindJoint
+		}
+		if err := r.attach(it.o, &n); err != nil {
+			return err
+		}
+		at := len(r.s.Nodes)
+		r.s.Nodes = append(r.s.Nodes, n)
+		worlds = append(worlds, world)
+		push(r.doc.below(it.o.key, "Model"), at, here)
+	}
+	for _, o := range r.doc.order {
+		if o.kind == "Model" && !seen[o.key] {
+			r.note(finding.Look, "source/fbx-ring", fmt.Sprintf("Model “%s” is in a ring of parents", clean(o.name)), "It hangs on nothing, so it does not come in.", o)
+		}
+	}
+	return nil
+}
+
+// metric carries a map of file units to metres: translations scale, the rest stays.
+func (r *reader) metric(a geom.Affine) geom.Affine {
+	a.T = r.scale.Apply(a.T)
+	return a
+}
+
+func (r *reader) hasModelParent(o *object) bool {
+	for _, l := range r.doc.parents[o.key] {
+		if p := r.doc.objects[l.parent]; p != nil && p.kind == "Model" {
+			return true
+		}
+	}
+	return false
+}
+
+func contains(list []*object, o *object) bool {
+	for _, x := range list {
+		if x == o {
+			return true
+		}
+	}
+	return false
+}
+
+// attach gives a model its mesh, which other models may share.
+func (r *reader) attach(o *object, n *scene.Node) error {
+	var source *object
+	for _, g := range r.doc.below(o.key, "Geometry") {
+		if g.class == "Mesh" || g.class == "" && g.rec.sub("Vertices") != nil {
+			source = g
+			break
+		}
+	}
+	if source == nil && o.rec.sub("Vertices") != nil {
+		source = o // the older layout
+	}
+	if source == nil {
+		return nil
+	}
+	n.Kind = scene.KindMesh
+	sh := r.bodies[source.key]
+	if sh == nil {
+		var err error
+		if sh, err = r.geometry(source); err != nil {
+			return err
+		}
+		r.bodies[source.key] = sh
+	}
+	if sh.mesh.Faces() == 0 {
+		return nil
+	}
+	mats := r.slots(o)
+	move := geometric(o.props)
+	key := fmt.Sprint(source.key, move, mats)
+	if i, ok := r.meshes[key]; ok {
+		n.Mesh = i
+		return nil
+	}
+	m := *sh.mesh
+	m.Name = clean(source.name)
+	if m.Name == "" {
+		m.Name = n.Name
+	}
+	r.assign(&m, sh.material, mats, o)
+	// Points go to metres; the geometric map applies first, in file units.
+	to := geom.Linear(r.scale).Mul(move)
+	n.Mesh = len(r.s.Meshes)
+	r.meshes[key] = n.Mesh
+	r.s.Meshes = append(r.s.Meshes, m.Mapped(to))
+	return nil
+}
+
+// assign turns material numbers of faces into slots: those that faces use, in the
+// order of the model's materials.
+func (r *reader) assign(m *scene.Mesh, of []int32, mats []int, o *object) {
+	if of == nil {
+		m.Slots = []int{-1}
+		if len(mats) > 0 {
+			m.Slots[0] = mats[0]
+		}
+		return
+	}
+	slot := map[int32]int32{}
+	wrong := 0
+	m.Slot = make([]int32, len(of))
+	for _, v := range of {
+		if _, seen := slot[v]; seen {
+			continue
+		}
+		slot[v] = int32(len(m.Slots))
+		mat := -1
+		if v >= 0 && int(v) < len(mats) {
+			mat = mats[v]
+		} else if len(mats) > 0 {
+			wrong++
+		}
+		m.Slots = append(m.Slots, mat)
+	}
+	for f, v := range of {
+		m.Slot[f] = slot[v]
+	}
+	if len(m.Slots) < 2 {
+		m.Slot = nil
+	}
+	if wrong > 0 {
+		r.note(finding.Look, "source/fbx-material-number", fmt.Sprintf("Faces of “%s” ask for materials it does not have", clean(o.name)),
+			fmt.Sprintf("It has %d; those faces come in without one.", len(mats)), o)
+	}
+}

@@ -1,0 +1,218 @@
+package fbx
+
+import (
+	"fmt"
+	"math"
+	"path"
+	"strings"
+
+	"yarvek/core/format/bundle"
+	"yarvek/core/format/pack"
+	"yarvek/core/format/picture"
+	"yarvek/core/geom"
+	"yarvek/core/scene"
+)
+
+// Write writes the scene as binary FBX 7.4 in the basis and unit asked for, which
+// GlobalSettings declares; node transforms are those of that basis. Pictures go
+// beside the file, or with opt.Parts false inside it.
+func Write(s *scene.Scene, opt pack.Options) (*pack.Package, error) {
+	w := &writer{opt: opt, next: 1_000_000}
+	for _, n := range s.Nodes {
+		if shears(n.Local.M) {
+			s = s.Flattened()
+			w.out.Say("the tree of nodes and its instances", "a node shears, which FBX nodes can't; every point was written where it stands")
+			break
+		}
+	}
+	w.s = s.Carried(geom.Linear(s.Basis.To(opt.Basis).Scaled(1 / opt.UnitMetres)))
+	w.objects = rec("Objects")
+	w.links = rec("Connections")
+	w.pictures()
+	w.materials()
+	w.nodes()
+	data, err := encodeBinary(w.tree(), 7400)
+	if err != nil {
+		return nil, err
+	}
+	name := bundle.Safe(opt.Name)
+	w.out.Files = append([]bundle.File{{Name: name + ".fbx", Data: data}}, w.beside...)
+	return &w.out, nil
+}
+
+type writer struct {
+	s       *scene.Scene
+	opt     pack.Options
+	out     pack.Package
+	beside  []bundle.File
+	objects *record
+	links   *record
+	counts  [5]int32 // of kinds, see tree
+	next    int64
+
+	videos   []int64 // of each image, 0 when it is missing
+	files    []string
+	material []int64
+	geometry map[int]int64
+}
+
+const (
+	countGeometry = iota
+	countModel
+	countMaterial
+	countTexture
+	countVideo
+)
+
+func shears(m geom.Mat3) bool {
+	a, b, c := m.Col(0), m.Col(1), m.Col(2)
+	const tol = 1e-6
+	return math.Abs(a.Dot(b)) > tol*a.Len()*b.Len() || math.Abs(b.Dot(c)) > tol*b.Len()*c.Len() || math.Abs(a.Dot(c)) > tol*a.Len()*c.Len()
+}
+
+func (w *writer) id() int64 {
+	w.next++
+	return w.next
+}
+
+func (w *writer) link(child, parent int64, prop string) {
+	if prop == "" {
+		w.links.add(rec("C", "OO", child, parent))
+		return
+	}
+	w.links.add(rec("C", "OP", child, parent, prop))
+}
+
+// tree is the file's top-level records in their usual order.
+func (w *writer) tree() []*record {
+	b := w.opt.Basis
+	axis := func(name string, a geom.Axis) []*record {
+		return []*record{prop70(name, "int", "Integer", "", int32(a.Index())), prop70(name+"Sign", "int", "Integer", "", int32(a.Sign()))}
+	}
+	set := rec("Properties70").add(axis("UpAxis", b.Up)...).add(axis("FrontAxis", b.Forward)...).add(axis("CoordAxis", b.Right().Neg())...).
+		add(axis("OriginalUpAxis", b.Up)...).add(
+		prop70("UnitScaleFactor", "double", "Number", "", w.opt.UnitMetres*100),
+		prop70("OriginalUnitScaleFactor", "double", "Number", "", w.opt.UnitMetres*100))
+	stamp := rec("CreationTimeStamp").add(rec("Version", int32(1000)), rec("Year", int32(1970)), rec("Month", int32(1)), rec("Day", int32(1)),
+		rec("Hour", int32(10)), rec("Minute", int32(0)), rec("Second", int32(0)), rec("Millisecond", int32(0)))
+	defs := rec("Definitions").add(rec("Version", int32(100)))
+	total := int32(1)
+	types := []*record{rec("ObjectType", "GlobalSettings").add(rec("Count", int32(1)))}
+	for i, kind := range []string{"Geometry", "Model", "Material", "Texture", "Video"} {
+		if n := w.counts[i]; n > 0 {
+			total += n
+			types = append(types, rec("ObjectType", kind).add(rec("Count", n)))
+		}
+	}
+	defs.add(rec("Count", total)).add(types...)
+	return []*record{
+		rec("FBXHeaderExtension").add(rec("FBXHeaderVersion", int32(1003)), rec("FBXVersion", int32(7400)), rec("EncryptionType", int32(0)), stamp, rec("Creator", "Yarvek")),
+		rec("FileId", fileID), rec("CreationTime", createTime), rec("Creator", "Yarvek"),
+		rec("GlobalSettings").add(rec("Version", int32(1000)), set),
+		rec("Documents").add(rec("Count", int32(1)), rec("Document", w.id(), "Scene", "Scene").add(rec("RootNode", int64(0)))),
+		rec("References"), defs, w.objects, w.links,
+		rec("Takes").add(rec("Current", "")),
+	}
+}
+
+// nodes writes the models and the geometries they place.
+func (w *writer) nodes() {
+	w.geometry = map[int]int64{}
+	ids := make([]int64, len(w.s.Nodes))
+	for i, n := range w.s.Nodes {
+		ids[i] = w.id()
+		class := "Null"
+		if n.Mesh >= 0 {
+			class = "Mesh"
+		}
+		t, r, s := decompose(n.Local)
+		props := rec("Properties70").add(
+			prop70("InheritType", "enum", "", "", int32(1)),
+			prop70("DefaultAttributeIndex", "int", "Integer", "", int32(0)),
+			prop70("Lcl Translation", "Lcl Translation", "", "A", t[0], t[1], t[2]),
+			prop70("Lcl Rotation", "Lcl Rotation", "", "A", r[0], r[1], r[2]),
+			prop70("Lcl Scaling", "Lcl Scaling", "", "A", s[0], s[1], s[2]))
+		w.objects.add(rec("Model", ids[i], n.Name+"\x00\x01Model", class).add(rec("Version", int32(232)), props, rec("Shading", true), rec("Culling", "CullingOff")))
+		w.counts[countModel]++
+		parent := int64(0)
+		if n.Parent >= 0 {
+			parent = ids[n.Parent]
+		}
+		w.link(ids[i], parent, "")
+		if n.Mesh < 0 {
+			continue
+		}
+		m := w.s.Meshes[n.Mesh]
+		g, seen := w.geometry[n.Mesh]
+		if !seen {
+			g = w.id()
+			w.geometry[n.Mesh] = g
+			w.objects.add(w.mesh(g, m))
+			w.counts[countGeometry]++
+		}
+		w.link(g, ids[i], "")
+		for _, k := range m.Slots {
+			if k >= 0 {
+				w.link(w.material[k], ids[i], "")
+			}
+		}
+	}
+}
+
+// decompose takes a map without shear apart into translation, Euler angles in
+// degrees (X first, then Y, then Z) and scale.
+func decompose(a geom.Affine) (t geom.Vec3, deg, s [3]float64) {
+	x, y, z := a.M.Col(0), a.M.Col(1), a.M.Col(2)
+	s = [3]float64{x.Len(), y.Len(), z.Len()}
+	if a.M.Det() < 0 {
+		s[0] = -s[0]
+	}
+	if s[0] == 0 || s[1] == 0 || s[2] == 0 {
+		return a.T, deg, s
+	}
+	m := geom.Columns(x.Mul(1/s[0]), y.Mul(1/s[1]), z.Mul(1/s[2]))
+	sy := min(max(-m[2][0], -1), 1)
+	deg[1] = math.Asin(sy)
+	if math.Abs(sy) < 1-1e-12 {
+		deg[0], deg[2] = math.Atan2(m[2][1], m[2][2]), math.Atan2(m[1][0], m[0][0])
+	} else {
+		deg[0] = math.Atan2(-m[1][2], m[1][1])
+	}
+	for i := range deg {
+		deg[i] *= 180 / math.Pi
+		if math.Abs(s[i]-1) < 1e-12 {
+			s[i] = 1
+		}
+	}
+	return a.T, deg, s
+}
+
+// pictures stores the images as videos, inside the file or beside it.
+func (w *writer) pictures() {
+	var names pack.Names
+	names.Take(w.opt.Name, ".fbx")
+	w.videos = make([]int64, len(w.s.Images))
+	w.files = make([]string, len(w.s.Images))
+	for i, im := range w.s.Images {
+		if !im.Found() {
+			w.out.Say(fmt.Sprintf("picture “%s”", im.Name), "its file was never uploaded")
+			continue
+		}
+		suffix := picture.Suffix(im.MIME)
+		if im.MIME == "" && path.Ext(im.Name) != "" {
+			suffix = path.Ext(bundle.Safe(im.Name))
+		}
+		w.files[i] = names.Take(strings.TrimSuffix(im.Name, path.Ext(im.Name)), suffix)
+		w.videos[i] = w.id()
+		v := rec("Video", w.videos[i], w.files[i]+"\x00\x01Video", "Clip").add(rec("Type", "Clip"),
+			rec("Properties70").add(prop70("Path", "KString", "XRefUrl", "", w.files[i])),
+			rec("UseMipMap", int32(0)), rec("Filename", w.files[i]), rec("RelativeFilename", w.files[i]))
+		if w.opt.Parts {
+			w.beside = append(w.beside, bundle.File{Name: w.files[i], Data: im.Data})
+		} else {
+			v.add(rec("Content", im.Data))
+		}
+		w.objects.add(v)
+		w.counts[countVideo]++
+	}
+}

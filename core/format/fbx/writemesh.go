@@ -1,0 +1,307 @@
+package fbx
+
+import (
+	"fmt"
+	"math"
+
+	"yarvek/core/geom"
+	"yarvek/core/scene"
+)
+
+// mesh writes a geometry with all its layers.
+func (w *writer) mesh(id int64, m *scene.Mesh) *record {
+	points := make([]float64, 0, 3*len(m.Points))
+	for _, p := range m.Points {
+		points = append(points, p[0], p[1], p[2])
+	}
+	corners := append([]int32(nil), m.Corners...)
+	for f := range m.Faces() {
+		last := m.FaceStart[f+1] - 1
+		corners[last] = ^corners[last]
+	}
+	g := rec("Geometry", id, m.Name+"\x00\x01Geometry", "Mesh").add(rec("Vertices", points), rec("PolygonVertexIndex", corners))
+	layer := rec("Layer", int32(0)).add(rec("Version", int32(100)))
+	use := func(l *record) {
+		g.add(l)
+		layer.add(rec("LayerElement").add(rec("Type", l.name), rec("TypedIndex", int32(0))))
+	}
+	smoothing, edges := w.smoothing(m)
+	if edges != nil {
+		g.add(rec("Edges", edges))
+	}
+	g.add(rec("GeometryVersion", int32(124)))
+	if m.Normals.Has() {
+		use(element("LayerElementNormal", 0, "", "ByPolygonVertex", "Direct").add(rec("Normals", w.normals(m))))
+	}
+	if t, b, ok := tangents(m); ok {
+		use(element("LayerElementBinormal", 0, "", "ByPolygonVertex", "Direct").add(rec("Binormals", b)))
+		use(element("LayerElementTangent", 0, "", "ByPolygonVertex", "Direct").add(rec("Tangents", t)))
+	}
+	if m.Colors.Has() {
+		v := make([]float64, 0, 4*len(m.Colors.Values))
+		for _, c := range m.Colors.Values {
+			v = append(v, float64(c[0]), float64(c[1]), float64(c[2]), float64(c[3]))
+		}
+		use(element("LayerElementColor", 0, "", "ByPolygonVertex", "IndexToDirect").add(rec("Colors", v), rec("ColorIndex", m.Colors.Index)))
+	}
+	use(smoothing)
+	use(materials(m))
+	extra := w.uvs(g, m, use)
+	g.add(layer)
+	return g.add(extra...)
+}
+
+func element(name string, index int32, label, mapping, reference string) *record {
+	return rec(name, index).add(rec("Version", int32(101)), rec("Name", label), rec("MappingInformationType", mapping), rec("ReferenceInformationType", reference))
+}
+
+// uvs writes the sets; each beyond the first has a layer of its own.
+func (w *writer) uvs(g *record, m *scene.Mesh, use func(*record)) []*record {
+	var layers []*record
+	for k, u := range m.UVs {
+		v := make([]float64, 0, 2*len(u.Values))
+		for _, t := range u.Values {
+			v = append(v, t[0], t[1])
+		}
+		l := element("LayerElementUV", int32(k), u.Name, "ByPolygonVertex", "IndexToDirect").add(rec("UV", v), rec("UVIndex", u.Index))
+		if k == 0 {
+			use(l)
+			continue
+		}
+		g.add(l)
+		layers = append(layers, rec("Layer", int32(k)).add(rec("Version", int32(100)),
+			rec("LayerElement").add(rec("Type", "LayerElementUV"), rec("TypedIndex", int32(k)))))
+	}
+	return layers
+}
+
+// normals are written corner by corner, which every reader understands; where a
+// corner has none the face's own stands in.
+func (w *writer) normals(m *scene.Mesh) []float64 {
+	out := make([]float64, 0, 3*len(m.Corners))
+	for f := range m.Faces() {
+		var own geom.Vec3
+		for c := m.FaceStart[f]; c < m.FaceStart[f+1]; c++ {
+			if i := m.Normals.Index[c]; i >= 0 {
+				n := m.Normals.Values[i]
+				out = append(out, float64(n[0]), float64(n[1]), float64(n[2]))
+				continue
+			}
+			if own == (geom.Vec3{}) {
+				own = m.FaceNormal(f).Unit()
+			}
+			out = append(out, own[0], own[1], own[2])
+		}
+	}
+	return out
+}
+
+func tangents(m *scene.Mesh) (tan, bi []float64, ok bool) {
+	if !m.Tangents.Has() || !m.Normals.Has() {
+		return nil, nil, false
+	}
+	for c, i := range m.Tangents.Index {
+		k := m.Normals.Index[c]
+		if i < 0 || k < 0 {
+			return nil, nil, false
+		}
+		t, n := m.Tangents.Values[i], m.Normals.Values[k]
+		b := geom.Vec3{float64(n[0]), float64(n[1]), float64(n[2])}.Cross(geom.Vec3{float64(t[0]), float64(t[1]), float64(t[2])}).Mul(math.Copysign(1, float64(t[3])))
+		tan = append(tan, float64(t[0]), float64(t[1]), float64(t[2]))
+		bi = append(bi, b[0], b[1], b[2])
+	}
+	return tan, bi, true
+}
+
+// smoothing always says something, so that no receiver has to guess: the groups of
+// the mesh when it has them; else hard and smooth edges, as marked or as its
+// normals part.
+func (w *writer) smoothing(m *scene.Mesh) (layer *record, edges []int32) {
+	if m.Smooth != nil {
+		groups := make([]int32, len(m.Smooth))
+		for i, s := range m.Smooth {
+			groups[i] = int32(s)
+		}
+		return element("LayerElementSmoothing", 0, "", "ByPolygon", "Direct").add(rec("Smoothing", groups)), nil
+	}
+	edges, smooth := edgeList(m)
+	return element("LayerElementSmoothing", 0, "", "ByEdge", "Direct").add(rec("Smoothing", smooth)), edges
+}
+
+// edgeList names every edge once, by the corner it starts at, and says which are
+// smooth. An edge is hard when a face marks it so, or when its two faces have
+// different normals at an end of it.
+func edgeList(m *scene.Mesh) (edges, smooth []int32) {
+	at := make(map[uint64]int32, len(m.Corners)*2/3)
+	normal := func(c int32) [3]float32 {
+		if !m.Normals.Has() || m.Normals.Index[c] < 0 {
+			return [3]float32{}
+		}
+		return m.Normals.Values[m.Normals.Index[c]]
+	}
+	for f := range m.Faces() {
+		s, e := m.FaceStart[f], m.FaceStart[f+1]
+		for c := s; c < e; c++ {
+			next := c + 1
+			if next == e {
+				next = s
+			}
+			a, b := m.Corners[c], m.Corners[next]
+			key := uint64(min(a, b))<<32 | uint64(max(a, b))
+			k, seen := at[key]
+			if !seen {
+				k = int32(len(edges))
+				at[key] = k
+				edges = append(edges, c)
+				smooth = append(smooth, 1)
+			} else if m.Hard == nil {
+				first := edges[k]
+				fe, fn := first, first+1
+				// The end of the first face's edge: its next corner, round the face.
+				if face := faceEnd(m, first); fn == face.end {
+					fn = face.start
+				}
+				if m.Corners[fe] != a {
+					fe, fn = fn, fe
+				}
+				if normal(fe) != normal(c) || normal(fn) != normal(next) {
+					smooth[k] = 0
+				}
+			}
+			if m.Hard != nil && m.Hard[c] {
+				smooth[k] = 0
+			}
+		}
+	}
+	return edges, smooth
+}
+
+type ends struct{ start, end int32 }
+
+// faceEnd finds the face a corner belongs to, by bisection.
+func faceEnd(m *scene.Mesh, c int32) ends {
+	lo, hi := 0, m.Faces()
+	for hi-lo > 1 {
+		mid := (lo + hi) / 2
+		if m.FaceStart[mid] <= c {
+			lo = mid
+		} else {
+			hi = mid
+		}
+	}
+	return ends{m.FaceStart[lo], m.FaceStart[lo+1]}
+}
+
+// materials numbers each face's material among those joined to the model; faces
+// without one have -1.
+func materials(m *scene.Mesh) *record {
+	number := make([]int32, len(m.Slots))
+	n, same := int32(0), len(m.Slots) <= 1
+	for i, k := range m.Slots {
+		number[i] = -1
+		if k >= 0 {
+			number[i] = n
+			n++
+		}
+	}
+	if same && (len(number) == 0 || number[0] == 0) {
+		return element("LayerElementMaterial", 0, "", "AllSame", "IndexToDirect").add(rec("Materials", []int32{0}))
+	}
+	list := make([]int32, m.Faces())
+	for f := range list {
+		if m.Slot != nil {
+			list[f] = number[m.Slot[f]]
+		} else if len(number) > 0 {
+			list[f] = number[0]
+		}
+	}
+	return element("LayerElementMaterial", 0, "", "ByPolygon", "IndexToDirect").add(rec("Materials", list))
+}
+
+// own is the prefix of the properties the classic shading model has no place for.
+const own = "Yarvek|"
+
+// materials writes the classic model that every reader knows, with the physically
+// based values as properties beside it.
+func (w *writer) materials() {
+	for _, m := range w.s.Materials {
+		id := w.id()
+		w.material = append(w.material, id)
+		num := func(name string, v float64) *record { return prop70(name, "Number", "", "A", v) }
+		rgb := func(name string, c []float64) *record { return prop70(name, "Color", "", "A", c[0], c[1], c[2]) }
+		user := func(name string, v float64) *record { return prop70(own+name, "double", "Number", "A+U", v) }
+		two := 0.0
+		if m.TwoSided {
+			two = 1
+		}
+		p := rec("Properties70").add(
+			rgb("DiffuseColor", m.BaseColor[:3]), num("DiffuseFactor", 1),
+			rgb("EmissiveColor", m.Emissive[:]), num("EmissiveFactor", 1),
+			rgb("TransparentColor", []float64{1, 1, 1}), num("TransparencyFactor", 1-m.BaseColor[3]), num("Opacity", m.BaseColor[3]),
+			num("ShininessExponent", exponent(m.Roughness)), rgb("SpecularColor", []float64{0.2, 0.2, 0.2}), num("SpecularFactor", 1-m.Roughness),
+			prop70(own+"base_color", "ColorRGB", "Color", "A+U", m.BaseColor[0], m.BaseColor[1], m.BaseColor[2]),
+			user("metallic", m.Metallic), user("roughness", m.Roughness), user("normal_scale", m.NormalScale), user("occlusion_strength", m.Occlusion),
+			user("alpha_cutoff", m.AlphaCutoff), user("two_sided", two), prop70(own+"alpha_mode", "KString", "", "A+U", string(m.AlphaMode)))
+		for u, mp := range m.Maps {
+			if mp.Has() && mp.Channel != scene.Whole {
+				p.add(user(useWords[u]+"_channel", float64(mp.Channel)))
+			}
+			if mp.Has() && mp.UVSet > 0 {
+				p.add(user(useWords[u]+"_uv_set", float64(mp.UVSet)))
+			}
+		}
+		w.objects.add(rec("Material", id, m.Name+"\x00\x01Material", "").add(rec("Version", int32(102)), rec("ShadingModel", "phong"), rec("MultiLayer", int32(0)), p))
+		w.counts[countMaterial]++
+		for u, mp := range m.Maps {
+			w.mapping(id, m, scene.Use(u), mp)
+		}
+	}
+}
+
+// exponent is the Blinn-Phong exponent with the highlight of a roughness; see the
+// OBJ reader.
+func exponent(rough float64) float64 {
+	r := max(rough, 0.05)
+	return max(0, 2/(r*r*r*r)-2)
+}
+
+// useWords name the uses in user properties.
+var useWords = [scene.Uses]string{"base_color", "metallic", "roughness", "normal", "occlusion", "emissive", "opacity"}
+
+// classic are the properties of the classic model a texture can be joined to.
+var classic = map[scene.Use]string{scene.UseBaseColor: "DiffuseColor", scene.UseNormal: "NormalMap", scene.UseEmissive: "EmissiveColor", scene.UseOpacity: "TransparentColor"}
+
+func (w *writer) mapping(material int64, m scene.Material, use scene.Use, mp scene.Map) {
+	if !mp.Has() {
+		return
+	}
+	t := w.s.Textures[mp.Texture-1]
+	if w.videos[t.Image] == 0 {
+		return
+	}
+	prop, ok := classic[use]
+	if !ok {
+		prop = own + useWords[use] + "_map"
+		w.out.Say(fmt.Sprintf("the %s texture of “%s” is joined to a property of our own", use, m.Name), "the classic shading model has no place for it; a receiver may need to be told")
+	}
+	wrap := func(v scene.Wrap) int32 {
+		if v == scene.Clamp {
+			return 1
+		}
+		return 0
+	}
+	id := w.id()
+	file := w.files[t.Image]
+	name := t.Name
+	if name == "" {
+		name = file
+	}
+	w.objects.add(rec("Texture", id, name+"\x00\x01Texture", "").add(rec("Type", "TextureVideoClip"), rec("Version", int32(202)),
+		rec("TextureName", name+"\x00\x01Texture"),
+		rec("Properties70").add(prop70("WrapModeU", "enum", "", "", wrap(t.WrapU)), prop70("WrapModeV", "enum", "", "", wrap(t.WrapV)), prop70("UseMaterial", "bool", "", "", int32(1))),
+		rec("Media", file+"\x00\x01Video"), rec("FileName", file), rec("RelativeFilename", file),
+		rec("ModelUVTranslation", 0.0, 0.0), rec("ModelUVScaling", 1.0, 1.0), rec("Texture_Alpha_Source", "None"), rec("Cropping", int32(0), int32(0), int32(0), int32(0))))
+	w.counts[countTexture]++
+	w.link(id, material, prop)
+	w.link(w.videos[t.Image], id, "")
+}
