@@ -46,6 +46,34 @@ type Map struct {
 	Texture int // index into Scene.Textures plus one; 0 is no texture
 	UVSet   int
 	Channel Channel
+	Place   *Placement // how the texture lies on the UVs; nil as they are
+}
+
+// Placement moves, turns and scales UV coordinates before a texture is looked up.
+// Its coordinates are glTF's, with the origin at the top left
+// (KHR_texture_transform).
+type Placement struct {
+	Offset   [2]float64
+	Scale    [2]float64
+	Rotation float64 // radians
+}
+
+// PlacedBelow is the placement that scales by s and moves by o in coordinates whose
+// origin is the bottom left, as MTL and FBX give it; nil when it changes nothing.
+func PlacedBelow(o, s [2]float64) *Placement {
+	if o == [2]float64{} && s == [2]float64{1, 1} {
+		return nil
+	}
+	return &Placement{Offset: [2]float64{o[0], 1 - s[1] - o[1]}, Scale: s}
+}
+
+// Below gives a placement's offset and scale for an origin at the bottom left, and
+// whether it is no more than that.
+func (p *Placement) Below() (o, s [2]float64, ok bool) {
+	if p == nil {
+		return [2]float64{}, [2]float64{1, 1}, true
+	}
+	return [2]float64{p.Offset[0], 1 - p.Scale[1] - p.Offset[1]}, p.Scale, p.Rotation == 0
 }
 
 // Has reports whether a texture is there.
@@ -63,13 +91,15 @@ type Material struct {
 	AlphaMode   AlphaMode
 	AlphaCutoff float64
 	TwoSided    bool
+	Unlit       bool    // shown in its colour, without lighting
+	Glow        float64 // factor over Emissive
 	Maps        [Uses]Map
 }
 
 // NewMaterial is white, rough, not metallic and opaque.
 func NewMaterial(name string) Material {
 	return Material{Name: name, BaseColor: [4]float64{1, 1, 1, 1}, Roughness: 1,
-		NormalScale: 1, Occlusion: 1, AlphaMode: Opaque, AlphaCutoff: 0.5}
+		NormalScale: 1, Occlusion: 1, Glow: 1, AlphaMode: Opaque, AlphaCutoff: 0.5}
 }
 
 // Wrap is what happens beyond the edge of a picture.

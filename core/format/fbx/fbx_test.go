@@ -52,6 +52,8 @@ func hut() *scene.Scene {
 	w.Maps[scene.UseNormal] = scene.Map{Texture: 2}
 	w.Maps[scene.UseRoughness] = scene.Map{Texture: 2, UVSet: 1, Channel: scene.Green}
 	w.NormalScale = .5
+	w.Maps[scene.UseNormal].Place = scene.PlacedBelow([2]float64{.25, .5}, [2]float64{2, 3})
+	w.Glow, w.Unlit = 3, true
 	g := &s.Materials[2]
 	g.BaseColor[3], g.AlphaMode, g.AlphaCutoff, g.Emissive = .5, scene.Mask, .3, [3]float64{0, .5, 1}
 	b := s.Meshes[0]
@@ -120,6 +122,7 @@ func TestWriteReadKeepsTheScene(t *testing.T) {
 				require.InDelta(t, a.Roughness, c.Roughness, 1e-12)
 				require.Equal(t, []any{a.Metallic, a.TwoSided, a.NormalScale, a.Maps[scene.UseRoughness].Channel, a.Maps[scene.UseRoughness].UVSet},
 					[]any{c.Metallic, c.TwoSided, c.NormalScale, c.Maps[scene.UseRoughness].Channel, c.Maps[scene.UseRoughness].UVSet})
+				require.Equal(t, []any{a.Maps[scene.UseNormal].Place, a.Glow, a.Unlit}, []any{c.Maps[scene.UseNormal].Place, c.Glow, c.Unlit})
 				tex := got.Textures[c.Maps[scene.UseBaseColor].Texture-1]
 				require.Equal(t, scene.Clamp, tex.WrapU)
 				require.Equal(t, s.Images[0].Data, got.Images[tex.Image].Data)

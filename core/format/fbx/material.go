@@ -39,6 +39,8 @@ var values = map[string]func(m *scene.Material, p property){
 	"emissive_color": func(m *scene.Material, p property) { color(m.Emissive[:], p, 1) },
 	"normal_scale":   func(m *scene.Material, p property) { m.NormalScale = p.float(1) },
 	"alpha_cutoff":   func(m *scene.Material, p property) { m.AlphaCutoff = unit(p.float(0.5)) },
+	"unlit":          func(m *scene.Material, p property) { m.Unlit = p.float(0) != 0 },
+	"glow":           func(m *scene.Material, p property) { m.Glow = max(0, p.float(1)) },
 	"two_sided":      func(m *scene.Material, p property) { m.TwoSided = p.float(0) != 0 },
 
 	"occlusion_strength": func(m *scene.Material, p property) { m.Occlusion = unit(p.float(1)) },
@@ -131,6 +133,15 @@ var uses = map[string]scene.Use{
 	"roughness": scene.UseRoughness, "ao": scene.UseOcclusion, "occlusion": scene.UseOcclusion,
 }
 
+// placement reads how a texture is scaled and moved on its UVs.
+func placement(t *object) *scene.Placement {
+	o, s := t.props["Translation"].vec([3]float64{}), t.props["Scaling"].vec([3]float64{1, 1, 1})
+	if !finite(o) || !finite(s) {
+		return nil
+	}
+	return scene.PlacedBelow([2]float64{o[0], o[1]}, [2]float64{s[0], s[1]})
+}
+
 // bounded reads a small whole number, 0 when it is out of range.
 func bounded(p property, most int) int {
 	if v := p.float(0); v >= 0 && v <= float64(most) {
@@ -157,7 +168,7 @@ func (r *reader) use(material int, of string, t *object, prop string) {
 		m.AlphaMode = scene.Blend
 	}
 	m.Maps[use] = scene.Map{Texture: r.texture(t) + 1, Channel: scene.Channel(bounded(p[own+useWords[use]+"_channel"], int(scene.Alpha))),
-		UVSet: bounded(p[own+useWords[use]+"_uv_set"], 7)}
+		UVSet: bounded(p[own+useWords[use]+"_uv_set"], 7), Place: placement(t)}
 	if _, factor := p[own+"base_color"]; use == scene.UseBaseColor && !factor {
 		m.BaseColor = [4]float64{1, 1, 1, m.BaseColor[3]} // the texture stands for the colour
 	}
@@ -174,10 +185,6 @@ func (r *reader) texture(t *object) int {
 		return scene.Repeat
 	}
 	out := scene.Texture{Name: clean(t.name), Image: r.image(t), WrapU: wrap("WrapModeU"), WrapV: wrap("WrapModeV")}
-	move, grow := t.props["Translation"].vec([3]float64{}), t.props["Scaling"].vec([3]float64{1, 1, 1})
-	if move[0] != 0 || move[1] != 0 || grow[0] != 1 || grow[1] != 1 {
-		r.s.LeaveOut("texture placement", out.Name, "a texture is used as it lies on the UVs")
-	}
 	i := len(r.s.Textures)
 	r.textures[t.key] = i
 	r.s.Textures = append(r.s.Textures, out)

@@ -241,7 +241,10 @@ func (w *writer) materials() {
 			num("ShininessExponent", exponent(m.Roughness)), rgb("SpecularColor", []float64{0.2, 0.2, 0.2}), num("SpecularFactor", 1-m.Roughness),
 			prop70(own+"base_color", "ColorRGB", "Color", "A+U", m.BaseColor[0], m.BaseColor[1], m.BaseColor[2]),
 			user("metallic", m.Metallic), user("roughness", m.Roughness), user("normal_scale", m.NormalScale), user("occlusion_strength", m.Occlusion),
-			user("alpha_cutoff", m.AlphaCutoff), user("two_sided", two), prop70(own+"alpha_mode", "KString", "", "A+U", string(m.AlphaMode)))
+			user("alpha_cutoff", m.AlphaCutoff), user("two_sided", two), user("glow", m.Glow), prop70(own+"alpha_mode", "KString", "", "A+U", string(m.AlphaMode)))
+		if m.Unlit {
+			p.add(user("unlit", 1))
+		}
 		for u, mp := range m.Maps {
 			if mp.Has() && mp.Channel != scene.Whole {
 				p.add(user(useWords[u]+"_channel", float64(mp.Channel)))
@@ -296,11 +299,16 @@ func (w *writer) mapping(material int64, m scene.Material, use scene.Use, mp sce
 	if name == "" {
 		name = file
 	}
+	o, grow, ok := mp.Place.Below()
+	if !ok {
+		w.out.Say(fmt.Sprintf("the turn of the %s texture of “%s”", use, m.Name), "only its scale and place are written")
+	}
 	w.objects.add(rec("Texture", id, name+"\x00\x01Texture", "").add(rec("Type", "TextureVideoClip"), rec("Version", int32(202)),
 		rec("TextureName", name+"\x00\x01Texture"),
-		rec("Properties70").add(prop70("WrapModeU", "enum", "", "", wrap(t.WrapU)), prop70("WrapModeV", "enum", "", "", wrap(t.WrapV)), prop70("UseMaterial", "bool", "", "", int32(1))),
+		rec("Properties70").add(prop70("WrapModeU", "enum", "", "", wrap(t.WrapU)), prop70("WrapModeV", "enum", "", "", wrap(t.WrapV)), prop70("UseMaterial", "bool", "", "", int32(1)),
+			prop70("Translation", "Vector", "", "A", o[0], o[1], 0.0), prop70("Scaling", "Vector", "", "A", grow[0], grow[1], 1.0)),
 		rec("Media", file+"\x00\x01Video"), rec("FileName", file), rec("RelativeFilename", file),
-		rec("ModelUVTranslation", 0.0, 0.0), rec("ModelUVScaling", 1.0, 1.0), rec("Texture_Alpha_Source", "None"), rec("Cropping", int32(0), int32(0), int32(0), int32(0))))
+		rec("ModelUVTranslation", o[0], o[1]), rec("ModelUVScaling", grow[0], grow[1]), rec("Texture_Alpha_Source", "None"), rec("Cropping", int32(0), int32(0), int32(0), int32(0))))
 	w.counts[countTexture]++
 	w.link(id, material, prop)
 	w.link(w.videos[t.Image], id, "")

@@ -100,6 +100,8 @@ type texture struct {
 	Name    string `json:"name,omitempty"`
 	Sampler *int   `json:"sampler,omitempty"`
 	Source  *int   `json:"source,omitempty"`
+
+	Extensions map[string]json.RawMessage `json:"extensions,omitempty"`
 }
 
 type sampler struct {

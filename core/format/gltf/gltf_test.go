@@ -207,6 +207,8 @@ func lantern() *scene.Scene {
 	a.Maps[scene.UseRoughness] = scene.Map{Texture: 2, UVSet: 1, Channel: scene.Green}
 	a.Maps[scene.UseNormal] = scene.Map{Texture: 2}
 	a.NormalScale = 0.75
+	a.Maps[scene.UseBaseColor].Place = &scene.Placement{Offset: [2]float64{.25, .5}, Scale: [2]float64{2, 3}, Rotation: .5}
+	b.Glow, b.Unlit = 4, true
 	b.BaseColor = [4]float64{0.1, 0.2, 0.3, 0.4}
 	b.AlphaMode, b.AlphaCutoff, b.TwoSided, b.Emissive = scene.Mask, 0.25, true, [3]float64{0, 0.5, 1}
 	s.Materials = []scene.Material{a, b, scene.NewMaterial("spare")}
@@ -357,4 +359,20 @@ func FuzzRead(f *testing.F) {
 			t.Fatal(err)
 		}
 	})
+}
+
+func TestTheOtherWorkflowIsConverted(t *testing.T) {
+	s, _, err := read(t, "a.gltf", []byte(`{"asset":{"version":"2.0"},"extensionsRequired":["KHR_materials_pbrSpecularGlossiness","EXT_texture_webp"],
+		"images":[{"uri":"a.webp"}],"textures":[{"extensions":{"EXT_texture_webp":{"source":0}}}],"materials":[
+		{"name":"chalk","extensions":{"KHR_materials_pbrSpecularGlossiness":{"diffuseFactor":[0.5,0.25,0.1,1],"specularFactor":[0.04,0.04,0.04],"glossinessFactor":0.25,"diffuseTexture":{"index":0}}}},
+		{"name":"brass","extensions":{"KHR_materials_pbrSpecularGlossiness":{"diffuseFactor":[0,0,0,1],"specularFactor":[0.9,0.7,0.3],"glossinessFactor":1}}}]}`),
+		bundle.File{Name: "a.webp", Data: []byte("RIFF")})
+	require.NoError(t, err)
+	chalk, brass := s.Materials[0], s.Materials[1]
+	assert.InDelta(t, 0, chalk.Metallic, 0.01)
+	assert.InDeltaSlice(t, []float64{.5, .25, .1}, chalk.BaseColor[:3], 0.01)
+	assert.Equal(t, .75, chalk.Roughness)
+	assert.True(t, chalk.Maps[scene.UseBaseColor].Has())
+	assert.InDelta(t, 1, brass.Metallic, 0.01)
+	assert.InDeltaSlice(t, []float64{.9, .7, .3}, brass.BaseColor[:3], 0.02)
 }

@@ -32,7 +32,8 @@ var errNoBuffer = errors.New("buffer missing")
 
 // understood are the extensions whose data is read as meant. Quantised meshes
 // need nothing beyond reading every accessor type.
-var understood = map[string]bool{"KHR_mesh_quantization": true, "KHR_lights_punctual": true}
+var understood = map[string]bool{"KHR_mesh_quantization": true, "KHR_lights_punctual": true,
+	extPlacement: true, extUnlit: true, extGlow: true, extSpecular: true, extWebP: true}
 
 type reader struct {
 	name     string
@@ -296,6 +297,14 @@ func (r *reader) openImages(context.Context) error {
 	}
 	for i, t := range r.doc.Textures {
 		out := scene.Texture{Name: t.Name, Image: -1, WrapU: scene.Repeat, WrapV: scene.Repeat}
+		if raw, ok := t.Extensions[extWebP]; ok {
+			var e struct {
+				Source *int `json:"source"`
+			}
+			if json.Unmarshal(raw, &e) == nil && e.Source != nil {
+				t.Source = e.Source
+			}
+		}
 		if t.Source != nil {
 			if *t.Source < 0 || *t.Source >= len(r.s.Images) {
 				return bundle.AtByte(r.name, -1, "texture %d refers to image %d of %d", i, *t.Source, len(r.s.Images))
@@ -367,12 +376,17 @@ func (r *reader) materials(context.Context) error {
 				return err
 			}
 		}
+		if err := r.extend(&out, m.Extensions); err != nil {
+			return err
+		}
 		if out.AlphaMode != scene.Opaque && out.Maps[scene.UseBaseColor].Has() {
 			out.Maps[scene.UseOpacity] = out.Maps[scene.UseBaseColor]
 			out.Maps[scene.UseOpacity].Channel = scene.Alpha
 		}
 		for _, e := range sortedKeys(m.Extensions) {
-			r.s.LeaveOut("material extension "+e, out.Name, "it is not understood")
+			if !understood[e] {
+				r.s.LeaveOut("material extension "+shown(e), out.Name, "it is not understood")
+			}
 		}
 		r.s.Materials = append(r.s.Materials, out)
 	}
@@ -401,14 +415,12 @@ func (r *reader) use(m *scene.Material, t *textureInfo, use scene.Use, c scene.C
 	if t.Index < 0 || t.Index >= len(r.s.Textures) || t.TexCoord < 0 {
 		return bundle.AtByte(r.name, -1, "material %s refers to texture %d of %d", bundle.Quote([]byte(m.Name)), t.Index, len(r.s.Textures))
 	}
-	for _, e := range sortedKeys(t.Extensions) {
-		r.s.LeaveOut("texture extension "+e, m.Name, "it is not understood")
-	}
+	place, set := r.placement(t, m)
 	if r.s.Textures[t.Index].Image < 0 {
 		r.s.LeaveOut("texture without a picture", m.Name, "its picture is in an extension that is not understood")
 		return nil
 	}
-	m.Maps[use] = scene.Map{Texture: t.Index + 1, UVSet: t.TexCoord, Channel: c}
+	m.Maps[use] = scene.Map{Texture: t.Index + 1, UVSet: set, Channel: c, Place: place}
 	return nil
 }
 

@@ -59,6 +59,7 @@ func (w *writer) material(m *scene.Material) (material, error) {
 		return out, err
 	}
 	out.Emissive = w.plain(m, scene.UseEmissive)
+	w.shade(&out, m)
 	if *p != (pbr{}) {
 		out.PBR = p
 	}
@@ -89,7 +90,7 @@ func (w *writer) plain(m *scene.Material, use scene.Use) *textureInfo {
 		w.out.Say(fmt.Sprintf("picture “%s”", im.Name), err.Error())
 		return nil
 	}
-	return w.texture(t, k, m.Maps[use].UVSet)
+	return w.placed(w.texture(t, k, m.Maps[use].UVSet), m.Maps[use].Place)
 }
 
 // baseColor joins a separate opacity picture into the alpha of the base colour,
@@ -155,7 +156,7 @@ func (w *writer) composed(m *scene.Material, name string, from scene.Map, parts 
 		return nil, err
 	}
 	w.out.Say(fmt.Sprintf("textures of “%s” were joined as “%s”", m.Name, name), why)
-	return w.texture(w.s.Textures[from.Texture-1], k, from.UVSet), nil
+	return w.placed(w.texture(w.s.Textures[from.Texture-1], k, from.UVSet), from.Place), nil
 }
 
 // image stores a picture once. glTF takes PNG and JPEG; others are written as PNG.

@@ -223,6 +223,7 @@ var mapOptions = map[string]int{"-s": 3, "-o": 3, "-t": 3, "-mm": 2, "-bm": 1, "
 func (l *library) texture(m *scene.Material, use scene.Use, b []byte, line int) {
 	t := scene.Texture{WrapU: scene.Repeat, WrapV: scene.Repeat}
 	channel := scene.Whole
+	offset, scale := [2]float64{}, [2]float64{1, 1}
 	for {
 		opt, rest := word(b)
 		most, isOption := mapOptions[string(opt)]
@@ -249,10 +250,12 @@ func (l *library) texture(m *scene.Material, use scene.Use, b []byte, line int) 
 			case "-imfchan":
 				channel = map[string]scene.Channel{"r": scene.Red, "g": scene.Green, "b": scene.Blue, "m": scene.Alpha}[string(w)]
 			case "-s", "-o":
-				neutral := map[string]string{"-s": "1", "-o": "0"}[string(opt)]
-				if f, err := strconv.ParseFloat(string(w), 64); err == nil && fmt.Sprint(f) != neutral {
-					l.note(finding.Note, "source/mtl-placed", fmt.Sprintf("The %s map of “%s” is scaled or moved", use, m.Name),
-						"The material library places it by "+string(opt)+"; that is not kept.", line)
+				if f, err := strconv.ParseFloat(string(w), 64); err == nil && i < 2 && math.Abs(f) < maxNumber {
+					if string(opt) == "-s" {
+						scale[i] = f
+					} else {
+						offset[i] = f
+					}
 				}
 			}
 		}
@@ -270,7 +273,7 @@ func (l *library) texture(m *scene.Material, use scene.Use, b []byte, line int) 
 		l.textures[key] = i
 		l.s.Textures = append(l.s.Textures, t)
 	}
-	m.Maps[use] = scene.Map{Texture: i + 1, Channel: channel}
+	m.Maps[use] = scene.Map{Texture: i + 1, Channel: channel, Place: scene.PlacedBelow(offset, scale)}
 }
 
 func (l *library) image(ref string, use scene.Use, material string, line int) int {

@@ -235,6 +235,20 @@ func TestWriteReadKeepsPolygonsNamesAndMaterials(t *testing.T) {
 	}
 }
 
+func TestTexturePlacementMakesTheRoundTrip(t *testing.T) {
+	s, found, err := read(t, "a.obj", "mtllib a.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl x\nf 1 2 3\n",
+		"a.mtl", "newmtl x\nmap_Kd -s 2 3 1 -o 0.25 0.5 -clamp on bark.png\nmap_Pr -imfchan g bark.png\n", "bark.png", "?")
+	require.NoError(t, err)
+	require.Empty(t, found)
+	mp := s.Materials[0].Maps[scene.UseBaseColor]
+	assert.Equal(t, &scene.Placement{Offset: [2]float64{.25, -2.5}, Scale: [2]float64{2, 3}}, mp.Place, "v runs down from the top in a placement")
+	p, err := Write(s, pack.Options{Name: "a", Basis: geom.GLTF, UnitMetres: 1})
+	require.NoError(t, err)
+	again, _, err := Read(context.Background(), bundle.New(p.Files), "a.obj", nil)
+	require.NoError(t, err)
+	assert.Equal(t, s.Materials[0].Maps, again.Materials[0].Maps)
+}
+
 func FuzzRead(f *testing.F) {
 	f.Add([]byte(shed), []byte("newmtl tar\nmap_Kd -s 1 1 a b.png\nTr .5\nmap_Pr -imfchan g x.png\n"))
 	f.Add([]byte("v 0 0 0\nv 1 0 0\nv 0 1 0\ng a b\nf -1/-1 -2 -3\n"), []byte("newmtl x\nKd 1\nNs 200\nnorm -bm 2 n.png\n"))

@@ -75,6 +75,12 @@ func (w *writer) changes(s *scene.Scene) {
 		if m.TwoSided {
 			say(fmt.Sprintf("two-sidedness of “%s”", m.Name), "MTL has no word for it")
 		}
+		if m.Unlit {
+			say(fmt.Sprintf("that “%s” is shown without lighting", m.Name), "MTL has no word for it")
+		}
+		if m.Glow != 1 && m.Emissive != [3]float64{} {
+			say(fmt.Sprintf("the strength of the glow of “%s”", m.Name), "MTL holds a colour of at most 1")
+		}
 		if m.AlphaMode == scene.Mask {
 			say(fmt.Sprintf("the opacity cut-off of “%s”", m.Name), "MTL has opacity only")
 		}
@@ -297,6 +303,16 @@ func (w *writer) mapping(b *bytes.Buffer, m scene.Material, use scene.Use, word 
 	}
 	if use == scene.UseNormal && m.NormalScale != 1 {
 		fmt.Fprintf(b, " -bm %g", m.NormalScale)
+	}
+	if o, s, ok := mp.Place.Below(); ok {
+		if s != [2]float64{1, 1} {
+			fmt.Fprintf(b, " -s %g %g 1", s[0], s[1])
+		}
+		if o != [2]float64{} {
+			fmt.Fprintf(b, " -o %g %g 0", o[0], o[1])
+		}
+	} else {
+		w.out.Say(fmt.Sprintf("the turn of the %s texture of “%s”", use, m.Name), "MTL scales and moves a texture and can't turn it")
 	}
 	if mp.Channel != scene.Whole {
 		fmt.Fprintf(b, " -imfchan %c", " rgbm"[mp.Channel])

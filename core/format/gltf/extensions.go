@@ -1,0 +1,164 @@
+package gltf
+
+import (
+	"encoding/json"
+	"math"
+
+	"yarvek/core/finding"
+	"yarvek/core/scene"
+)
+
+// The extensions of materials and textures that are read as meant. All but the
+// last two are written too.
+const (
+	extPlacement = "KHR_texture_transform"
+	extUnlit     = "KHR_materials_unlit"
+	extGlow      = "KHR_materials_emissive_strength"
+	extSpecular  = "KHR_materials_pbrSpecularGlossiness"
+	extWebP      = "EXT_texture_webp"
+)
+
+// transform is the body of KHR_texture_transform.
+type transform struct {
+	Offset   *[2]float64 `json:"offset,omitempty"`
+	Rotation float64     `json:"rotation,omitempty"`
+	Scale    *[2]float64 `json:"scale,omitempty"`
+	TexCoord *int        `json:"texCoord,omitempty"`
+}
+
+// placement reads how a texture lies on its UVs, and which set it uses.
+func (r *reader) placement(t *textureInfo, m *scene.Material) (*scene.Placement, int) {
+	set := t.TexCoord
+	for _, e := range sortedKeys(t.Extensions) {
+		if !understood[e] {
+			r.s.LeaveOut("texture extension "+shown(e), m.Name, "it is not understood")
+		}
+	}
+	raw, ok := t.Extensions[extPlacement]
+	if !ok {
+		return nil, set
+	}
+	var x transform
+	if err := json.Unmarshal(raw, &x); err != nil {
+		r.note(finding.Look, "source/gltf-placement", "A texture's placement can't be read", "The texture of “"+shown(m.Name)+"” lies on its UVs as they are: "+err.Error())
+		return nil, set
+	}
+	if x.TexCoord != nil && *x.TexCoord >= 0 {
+		set = *x.TexCoord
+	}
+	p := scene.Placement{Scale: [2]float64{1, 1}, Rotation: x.Rotation}
+	setTo(&p.Offset, x.Offset)
+	setTo(&p.Scale, x.Scale)
+	if !finiteAll(p.Offset[0], p.Offset[1], p.Scale[0], p.Scale[1], p.Rotation) || p == (scene.Placement{Scale: [2]float64{1, 1}}) {
+		return nil, set
+	}
+	return &p, set
+}
+
+// extend reads the material extensions.
+func (r *reader) extend(m *scene.Material, ext map[string]json.RawMessage) error {
+	_, m.Unlit = ext[extUnlit]
+	if raw, ok := ext[extGlow]; ok {
+		var e struct {
+			Strength *float64 `json:"emissiveStrength"`
+		}
+		if json.Unmarshal(raw, &e) == nil && e.Strength != nil && *e.Strength >= 0 && finiteAll(*e.Strength) {
+			m.Glow = *e.Strength
+		}
+	}
+	raw, ok := ext[extSpecular]
+	if !ok {
+		return nil
+	}
+	e := struct {
+		Diffuse    [4]float64   `json:"diffuseFactor"`
+		Specular   [3]float64   `json:"specularFactor"`
+		Glossiness float64      `json:"glossinessFactor"`
+		DiffuseTex *textureInfo `json:"diffuseTexture"`
+		SpecTex    *textureInfo `json:"specularGlossinessTexture"`
+	}{Diffuse: [4]float64{1, 1, 1, 1}, Specular: [3]float64{1, 1, 1}, Glossiness: 1}
+	if err := json.Unmarshal(raw, &e); err != nil {
+		r.note(finding.Look, "source/gltf-specular", "A specular-glossiness material can't be read", "“"+shown(m.Name)+"” goes on with what its other workflow says: "+err.Error())
+		return nil
+	}
+	m.BaseColor, m.Metallic = metallicOf(e.Diffuse, e.Specular)
+	m.Roughness = 1 - min(max(e.Glossiness, 0), 1)
+	if e.SpecTex != nil {
+		r.s.LeaveOut("specular-glossiness texture", m.Name, "it has no place in the metallic-roughness workflow; the factors were converted")
+	}
+	return r.use(m, e.DiffuseTex, scene.UseBaseColor, scene.Whole)
+}
+
+// metallicOf turns a diffuse and a specular colour into a base colour and how
+// metallic it is, by solving for the mixture of a dielectric of 4% reflectance and
+// a metal that reflects as much (the conversion of the extension's own appendix).
+func metallicOf(diffuse [4]float64, spec [3]float64) (base [4]float64, metallic float64) {
+	const dielectric = 0.04
+	bright := func(c [3]float64) float64 {
+		return math.Sqrt(0.299*c[0]*c[0] + 0.587*c[1]*c[1] + 0.114*c[2]*c[2])
+	}
+	strength := max(spec[0], spec[1], spec[2])
+	d, s := bright([3]float64{diffuse[0], diffuse[1], diffuse[2]}), bright(spec)
+	if s >= dielectric {
+		b := d*(1-strength)/(1-dielectric) + s - 2*dielectric
+		c := dielectric - s
+		metallic = min(max((-b+math.Sqrt(max(b*b-4*dielectric*c, 0)))/(2*dielectric), 0), 1)
+	}
+	base[3] = diffuse[3]
+	for i := range 3 {
+		fromDiffuse := diffuse[i] * (1 - strength) / (1 - dielectric) / max(1-metallic, 1e-6)
+		fromSpec := (spec[i] - dielectric*(1-metallic)) / max(metallic, 1e-6)
+		t := metallic * metallic
+		base[i] = min(max(fromDiffuse*(1-t)+fromSpec*t, 0), 1)
+	}
+	return base, metallic
+}
+
+// extension marks one as used and encodes its body.
+func (w *writer) extension(name string, body any) map[string]json.RawMessage {
+	raw, err := json.Marshal(body)
+	if err != nil {
+		panic(err) // plain numbers, checked on the way in
+	}
+	for _, e := range w.doc.ExtensionsUsed {
+		if e == name {
+			return map[string]json.RawMessage{name: raw}
+		}
+	}
+	w.doc.ExtensionsUsed = append(w.doc.ExtensionsUsed, name)
+	return map[string]json.RawMessage{name: raw}
+}
+
+// placed writes a placement on a texture.
+func (w *writer) placed(t *textureInfo, p *scene.Placement) *textureInfo {
+	if p == nil || t == nil {
+		return t
+	}
+	x := transform{Rotation: p.Rotation}
+	if p.Offset != [2]float64{} {
+		x.Offset = &p.Offset
+	}
+	if p.Scale != [2]float64{1, 1} {
+		x.Scale = &p.Scale
+	}
+	t.Extensions = w.extension(extPlacement, x)
+	return t
+}
+
+// shade writes the material extensions.
+func (w *writer) shade(out *material, m *scene.Material) {
+	add := func(e map[string]json.RawMessage) {
+		if out.Extensions == nil {
+			out.Extensions = map[string]json.RawMessage{}
+		}
+		for k, v := range e {
+			out.Extensions[k] = v
+		}
+	}
+	if m.Unlit {
+		add(w.extension(extUnlit, struct{}{}))
+	}
+	if m.Glow != 1 && m.Emissive != [3]float64{} {
+		add(w.extension(extGlow, map[string]float64{"emissiveStrength": m.Glow}))
+	}
+}
