@@ -20,6 +20,7 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/prep"
 	"yarvek/core/scene"
+	"yarvek/core/shape/shapetest"
 	"yarvek/core/target"
 	"yarvek/internal/demo"
 )
@@ -78,6 +79,11 @@ func (b *bench) load(t *testing.T, files []bundle.File) reading {
 		}
 	}
 	b.mu.Unlock()
+	if name := files[0].Name; strings.HasSuffix(name, ".glb") || strings.HasSuffix(name, ".gltf") {
+		issues, err := chromedp.Run(b.ctx, chromedp.Evaluate[[]string](fmt.Sprintf("validate(%q)", b.url+dir+name), chromedp.EvalAwaitPromise))
+		require.NoError(t, err)
+		assert.Empty(t, issues, "the glTF validator's errors and warnings")
+	}
 	r, err := chromedp.Run(b.ctx, chromedp.Evaluate[reading](fmt.Sprintf("load(%q, %s)", b.url+dir+files[0].Name, mtl), chromedp.EvalAwaitPromise))
 	require.NoError(t, err)
 	return r
@@ -104,13 +110,34 @@ func TestIndependentReadersAgree(t *testing.T) {
 	}
 }
 
+// Random scenes too: trees, mirrored instances, n-gons, names in many scripts.
+func TestIndependentReadersAgreeOnRandomScenes(t *testing.T) {
+	b := newBench(t)
+	for seed := range uint64(8) {
+		s := shapetest.Scene(seed)
+		to := target.Target{Basis: s.Basis, Unit: target.Units[1]}
+		for _, f := range format.Written {
+			t.Run(fmt.Sprintf("%d/%s", seed, f.ID), func(t *testing.T) { agree(t, b, s, f.ID, to) })
+		}
+	}
+}
+
+// The validator is really asked: a document with faults is not passed.
+func TestTheValidatorSeesFaults(t *testing.T) {
+	b := newBench(t)
+	b.files["/bad.gltf"] = []byte(`{"asset":{"version":"2.0"},"nodes":[{"mesh":7}],"unheard":1}`)
+	issues, err := chromedp.Run(b.ctx, chromedp.Evaluate[[]string](fmt.Sprintf("validate(%q)", b.url+"/bad.gltf"), chromedp.EvalAwaitPromise))
+	require.NoError(t, err)
+	assert.NotEmpty(t, issues)
+}
+
 func agree(t *testing.T, b *bench, s *scene.Scene, id string, to target.Target) {
 	pk, err := format.Write(s, id, "asset", to)
 	require.NoError(t, err)
 	got := b.load(t, pk.Files)
 	basis, unit := to.FileFrame(id)
 	want := s.Carried(geom.Linear(s.Basis.To(basis).Scaled(1 / unit)))
-	if strings.HasPrefix(id, "fbx") && basis.Up == geom.PosZ {
+	if strings.HasPrefix(id, "fbx") && basis.Up.Index() == 2 {
 		// The loader honours a declared Z up by tipping the scene onto Y up.
 		want = want.Carried(geom.Linear(geom.Rotation(geom.Vec3{1, 0, 0}, -math.Pi/2)))
 	}

@@ -1,0 +1,219 @@
+package format
+
+import (
+	"context"
+	"fmt"
+	"os"
+	"regexp"
+	"strings"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"yarvek/core/format/bundle"
+	"yarvek/core/geom"
+	"yarvek/core/scene"
+	"yarvek/core/shape"
+	"yarvek/core/shape/shapetest"
+	"yarvek/core/target"
+)
+
+// travel writes a scene and reads it back in the basis and metres it left in.
+func travel(t testing.TB, s *scene.Scene, id string) *scene.Scene {
+	t.Helper()
+	to := target.Target{Basis: s.Basis, Unit: target.Units[1]}
+	pk, err := Write(s, id, "trip", to)
+	require.NoError(t, err)
+	got, _, err := Read(context.Background(), bundle.New(pk.Files), pk.Files[0].Name, nil)
+	require.NoError(t, err)
+	basis, unit := to.FileFrame(id)
+	back := got.Carried(geom.Linear(basis.To(s.Basis).Scaled(unit / got.UnitMetres)))
+	back.Basis = s.Basis
+	return back
+}
+
+// part is one mesh node's corners in the world.
+type part struct {
+	name   string
+	points [][]geom.Vec3 // of each polygon
+	mats   []string
+}
+
+func parts(s *scene.Scene) map[string]part {
+	out := map[string]part{}
+	f := s.Flattened()
+	for i, n := range f.Nodes {
+		m := f.Meshes[i]
+		p := part{name: n.Name}
+		for face := range m.Faces() {
+			var ring []geom.Vec3
+			for _, c := range m.Corners[m.FaceStart[face]:m.FaceStart[face+1]] {
+				ring = append(ring, m.Points[c])
+			}
+			p.points = append(p.points, ring)
+			name := scene.NoSlot
+			if k := m.Material(face); k >= 0 {
+				name = f.Materials[k].Name
+			}
+			p.mats = append(p.mats, name)
+		}
+		out[n.Name] = p
+	}
+	return out
+}
+
+// Random scenes go through every format and come back equal within its limits.
+func TestRandomScenesMakeTheRoundTrip(t *testing.T) {
+	for seed := range uint64(150) {
+		s := shapetest.Scene(seed)
+		for _, id := range []string{"glb", "gltf", "fbx", "fbx-one", "obj"} {
+			got := travel(t, s, id)
+			where := fmt.Sprintf("seed %d, %s", seed, id)
+			for _, m := range got.Meshes {
+				require.NoError(t, m.Validate(), where)
+			}
+			require.Equal(t, s.Count().Triangles, got.Count().Triangles, where)
+			require.ElementsMatch(t, s.SlotNames(), got.SlotNames(), where)
+			require.ElementsMatch(t, s.UnusedMaterials(), got.UnusedMaterials(), where)
+			a, b := parts(s), parts(got)
+			require.Len(t, b, len(a), where)
+			tol := 2e-6 * (1 + s.Bounds().Size().Len() + s.Bounds().Center().Len())
+			for name, p := range a {
+				q, ok := b[name]
+				require.True(t, ok, "%s: %q is gone", where, name)
+				if id == "glb" || id == "gltf" {
+					sameBox(t, p, q, tol, where)
+					continue
+				}
+				require.Len(t, q.points, len(p.points), where)
+				require.Equal(t, p.mats, q.mats, where)
+				for f := range p.points {
+					require.Len(t, q.points[f], len(p.points[f]), where)
+					for c := range p.points[f] {
+						require.True(t, p.points[f][c].Near(q.points[f][c], tol), "%s: %s face %d: %v %v", where, name, f, p.points[f][c], q.points[f][c])
+					}
+				}
+			}
+			for _, m := range s.Materials {
+				for _, g := range got.Materials {
+					if g.Name == m.Name {
+						require.Equal(t, m.BaseColor, g.BaseColor, where)
+						require.InDelta(t, m.Roughness, g.Roughness, 1e-12, where)
+						require.InDelta(t, m.Metallic, g.Metallic, 1e-12, where)
+					}
+				}
+			}
+		}
+	}
+}
+
+func sameBox(t *testing.T, p, q part, tol float64, where string) {
+	a, b := geom.EmptyBox(), geom.EmptyBox()
+	for _, r := range p.points {
+		for _, v := range r {
+			a = a.Add(v)
+		}
+	}
+	for _, r := range q.points {
+		for _, v := range r {
+			b = b.Add(v)
+		}
+	}
+	require.True(t, a.Min.Near(b.Min, tol) && a.Max.Near(b.Max, tol), where)
+}
+
+// keeps says which words of a row of docs/formats.md mean that something survives.
+var keeps = regexp.MustCompile(`^(kept|one|up to 8)`)
+
+// The table in docs/formats.md is tried, row by row: what it says is kept comes
+// back, and what it says is not does not.
+func TestTheTableOfFormatsIsTrue(t *testing.T) {
+	text, err := os.ReadFile("../../docs/formats.md")
+	require.NoError(t, err)
+	rows := map[string][]string{}
+	for line := range strings.Lines(string(text)) {
+		if cells := strings.Split(strings.Trim(strings.TrimSpace(line), "|"), "|"); len(cells) == 4 {
+			for i := range cells {
+				cells[i] = strings.TrimSpace(cells[i])
+			}
+			rows[cells[0]] = cells[1:]
+		}
+	}
+	s := full()
+	m := func(s *scene.Scene) *scene.Mesh { return s.Meshes[0] }
+	paint := func(s *scene.Scene) scene.Material {
+		for _, m := range s.Materials {
+			if m.Name == "paint" {
+				return m
+			}
+		}
+		return scene.Material{}
+	}
+	for row, has := range map[string]func(s *scene.Scene) bool{
+		"tree of nodes":             func(s *scene.Scene) bool { return len(s.Nodes) == 3 && s.Nodes[2].Parent == 0 },
+		"empty nodes":               func(s *scene.Scene) bool { return s.Nodes[0].Mesh < 0 },
+		"instances":                 func(s *scene.Scene) bool { return s.Count().Instances == 2 && s.Count().Meshes == 1 },
+		"polygons":                  func(s *scene.Scene) bool { return s.Count().Polygons == full().Count().Polygons },
+		"normals":                   func(s *scene.Scene) bool { return m(s).Normals.Has() },
+		"tangents":                  func(s *scene.Scene) bool { return m(s).Tangents.Has() },
+		"smoothing groups":          func(s *scene.Scene) bool { return m(s).Smooth != nil },
+		"UV sets beyond the first":  func(s *scene.Scene) bool { return len(m(s).UVs) == 2 },
+		"names of UV sets":          func(s *scene.Scene) bool { return m(s).UVs[0].Name == "skin" },
+		"vertex colours":            func(s *scene.Scene) bool { return m(s).Colors.Has() && m(s).Colors.Values[0][0] == .5 },
+		"opacity of vertex colours": func(s *scene.Scene) bool { return m(s).Colors.Has() && m(s).Colors.Values[0][3] == .25 },
+		"unused slots":              func(s *scene.Scene) bool { return len(s.UnusedMaterials()) == 1 },
+		"base colour, metallic, roughness, emissive, opacity": func(s *scene.Scene) bool {
+			p := paint(s)
+			return p.BaseColor == [4]float64{.5, .25, 1, .75} && p.Metallic == .25 && p.Emissive == [3]float64{1, 0, .5}
+		},
+		"normal map and its scale": func(s *scene.Scene) bool { p := paint(s); return p.Maps[scene.UseNormal].Has() && p.NormalScale == .5 },
+		"occlusion map":            func(s *scene.Scene) bool { return paint(s).Maps[scene.UseOcclusion].Has() },
+		"alpha cut-off":            func(s *scene.Scene) bool { p := paint(s); return p.AlphaMode == scene.Mask && p.AlphaCutoff == .25 },
+		"two-sided":                func(s *scene.Scene) bool { return paint(s).TwoSided },
+		"unlit":                    func(s *scene.Scene) bool { return paint(s).Unlit },
+		"strength of the glow":     func(s *scene.Scene) bool { return paint(s).Glow == 3 },
+		"texture scale and place": func(s *scene.Scene) bool {
+			p := paint(s).Maps[scene.UseNormal].Place
+			return p != nil && p.Scale == [2]float64{2, 4}
+		},
+		"texture wrapping": func(s *scene.Scene) bool {
+			return s.Textures[paint(s).Maps[scene.UseNormal].Texture-1].WrapU == scene.Clamp
+		},
+		"unit": func(s *scene.Scene) bool { return s.UnitHow != scene.Assumed },
+		"axes": func(s *scene.Scene) bool { return s.BasisHow != scene.Assumed },
+	} {
+		cells, ok := rows[row]
+		if !assert.True(t, ok, "docs/formats.md has no row %q", row) {
+			continue
+		}
+		for i, id := range []string{"glb", "fbx", "obj"} {
+			assert.Equal(t, keeps.MatchString(cells[i]), has(travel(t, s, id)), "%s in %s: the table says %q", row, id, cells[i])
+		}
+		delete(rows, row)
+	}
+	delete(rows, "")
+	for row := range rows {
+		assert.Regexp(t, `^(---|pictures|separate|skins)`, row, "a row that no test tries")
+	}
+}
+
+// full is a scene with everything the table speaks of.
+func full() *scene.Scene {
+	m := new(shape.Builder).Slot(0).Prism([][2]float64{{0, 0}, {2, 0}, {3, 1}, {2, 2}, {0, 2}}, 0, 1).Slot(1).Box(geom.Vec3{4, 0, 0}, geom.Vec3{5, 1, 1}).Mesh("body")
+	m.UVs[0].Name = "skin"
+	m.UVs = append(m.UVs, scene.UVSet{Name: "bake", Layer: m.UVs[0].Layer})
+	m.Colors = scene.Layer[[4]float32]{Values: [][4]float32{{.5, .25, 1, .25}}, Index: make([]int32, len(m.Corners))}
+	m.Tangents = scene.Layer[[4]float32]{Values: [][4]float32{{1, 0, 0, 1}}, Index: make([]int32, len(m.Corners))}
+	paint, wood := scene.NewMaterial("paint"), scene.NewMaterial("wood")
+	paint.BaseColor, paint.Metallic, paint.Roughness, paint.Emissive = [4]float64{.5, .25, 1, .75}, .25, .5, [3]float64{1, 0, .5}
+	paint.AlphaMode, paint.AlphaCutoff, paint.TwoSided, paint.Unlit, paint.Glow, paint.NormalScale = scene.Mask, .25, true, true, 3, .5
+	paint.Maps[scene.UseNormal] = scene.Map{Texture: 1, Place: &scene.Placement{Scale: [2]float64{2, 4}}}
+	paint.Maps[scene.UseOcclusion] = scene.Map{Texture: 1, Channel: scene.Red}
+	s := shape.Scene("full", []scene.Material{paint, wood, scene.NewMaterial("spare")}, m)
+	s.Images = []scene.Image{{Name: "n.png", MIME: "image/png", Data: []byte("\x89PNG")}}
+	s.Textures = []scene.Texture{{Name: "n", WrapU: scene.Clamp, WrapV: scene.Clamp}}
+	s.Nodes = []scene.Node{{Name: "root", Kind: scene.KindEmpty, Parent: -1, Mesh: -1, Local: geom.Translation(geom.Vec3{1, 0, 0})},
+		{Name: "one", Kind: scene.KindMesh, Parent: 0, Local: geom.Identity}, {Name: "two", Kind: scene.KindMesh, Parent: 0, Local: geom.Translation(geom.Vec3{9, 0, 0})}}
+	return s
+}
