@@ -67,7 +67,7 @@ func parts(s *scene.Scene) map[string]part {
 func TestRandomScenesMakeTheRoundTrip(t *testing.T) {
 	for seed := range uint64(150) {
 		s := shapetest.Scene(seed)
-		for _, id := range []string{"glb", "gltf", "fbx", "fbx-one", "obj"} {
+		for _, id := range []string{"glb", "gltf", "fbx", "fbx-one", "fbx-text", "obj"} {
 			got := travel(t, s, id)
 			where := fmt.Sprintf("seed %d, %s", seed, id)
 			for _, m := range got.Meshes {

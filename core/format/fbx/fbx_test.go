@@ -133,6 +133,35 @@ func TestWriteReadKeepsTheScene(t *testing.T) {
 	}
 }
 
+func TestTextSaysTheSameAsBinary(t *testing.T) {
+	for _, parts := range []bool{true, false} {
+		opt := pack.Options{Name: "hut", Basis: geom.GLTF, UnitMetres: 1, Parts: parts}
+		bin, err := Write(hut(), opt)
+		require.NoError(t, err)
+		opt.Text = true
+		text, err := Write(hut(), opt)
+		require.NoError(t, err)
+		a, _, err := Read(context.Background(), bundle.New(bin.Files), "hut.fbx", nil)
+		require.NoError(t, err)
+		b, _, err := Read(context.Background(), bundle.New(text.Files), "hut.fbx", nil)
+		require.NoError(t, err)
+		require.Equal(t, a, b)
+	}
+}
+
+func TestWideRecordsAreReadToo(t *testing.T) {
+	w := &writer{opt: pack.Options{Name: "x", Basis: geom.GLTF, UnitMetres: 1}, s: hut(), objects: rec("Objects"), links: rec("Connections"), next: 1}
+	w.pictures()
+	w.materials()
+	w.nodes()
+	data, err := encodeBinary(w.tree(7500), 7500)
+	require.NoError(t, err)
+	s, _, err := read(t, data)
+	require.NoError(t, err)
+	assert.Equal(t, "7.5", s.FormatVersion)
+	assert.Equal(t, hut().Count(), s.Count())
+}
+
 func hasNode(s *scene.Scene, name string) bool {
 	for _, n := range s.Nodes {
 		if n.Name == name {

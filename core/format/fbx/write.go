@@ -13,7 +13,7 @@ import (
 	"yarvek/core/scene"
 )
 
-// Write writes the scene as binary FBX 7.4 in the basis and unit asked for, which
+// Write writes the scene as FBX 7.4, binary or text, in the basis and unit asked for, which
 // GlobalSettings declares; node transforms are those of that basis. Pictures go
 // beside the file, or with opt.Parts false inside it.
 func Write(s *scene.Scene, opt pack.Options) (*pack.Package, error) {
@@ -31,13 +31,51 @@ func Write(s *scene.Scene, opt pack.Options) (*pack.Package, error) {
 	w.pictures()
 	w.materials()
 	w.nodes()
-	data, err := encodeBinary(w.tree(), 7400)
+	data, err := w.encode()
 	if err != nil {
 		return nil, err
 	}
 	name := bundle.Safe(opt.Name)
 	w.out.Files = append([]bundle.File{{Name: name + ".fbx", Data: data}}, w.beside...)
 	return &w.out, nil
+}
+
+// encode writes the tree as the options ask; a binary file too long for the offsets
+// of version 7.4 becomes one of 7.5.
+func (w *writer) encode() ([]byte, error) {
+	if w.opt.Text {
+		return encodeText(w.tree(7400))
+	}
+	version := 7400
+	if w.size() > math.MaxUint32 {
+		version = 7500
+	}
+	return encodeBinary(w.tree(int32(version)), version)
+}
+
+// size bounds the file from above: its arrays unpacked.
+func (w *writer) size() int64 {
+	var n func(r *record) int64
+	n = func(r *record) int64 {
+		total := int64(64 + len(r.name))
+		for _, p := range r.props {
+			switch v := p.(type) {
+			case []int32:
+				total += int64(4 * len(v))
+			case []float64:
+				total += int64(8 * len(v))
+			case []byte:
+				total += int64(len(v))
+			case string:
+				total += int64(len(v))
+			}
+		}
+		for _, s := range r.subs {
+			total += n(s)
+		}
+		return total
+	}
+	return n(w.objects) + n(w.links)
 }
 
 type writer struct {
@@ -84,7 +122,7 @@ func (w *writer) link(child, parent int64, prop string) {
 }
 
 // tree is the file's top-level records in their usual order.
-func (w *writer) tree() []*record {
+func (w *writer) tree(version int32) []*record {
 	b := w.opt.Basis
 	axis := func(name string, a geom.Axis) []*record {
 		return []*record{prop70(name, "int", "Integer", "", int32(a.Index())), prop70(name+"Sign", "int", "Integer", "", int32(a.Sign()))}
@@ -106,7 +144,7 @@ func (w *writer) tree() []*record {
 	}
 	defs.add(rec("Count", total)).add(types...)
 	return []*record{
-		rec("FBXHeaderExtension").add(rec("FBXHeaderVersion", int32(1003)), rec("FBXVersion", int32(7400)), rec("EncryptionType", int32(0)), stamp, rec("Creator", "Yarvek")),
+		rec("FBXHeaderExtension").add(rec("FBXHeaderVersion", int32(1003)), rec("FBXVersion", version), rec("EncryptionType", int32(0)), stamp, rec("Creator", "Yarvek")),
 		rec("FileId", fileID), rec("CreationTime", createTime), rec("Creator", "Yarvek"),
 		rec("GlobalSettings").add(rec("Version", int32(1000)), set),
 		rec("Documents").add(rec("Count", int32(1)), rec("Document", w.id(), "Scene", "Scene").add(rec("RootNode", int64(0)))),

@@ -17,7 +17,7 @@ type Decisions struct {
 func (d Decisions) Validate() error {
 	if d.Format != "" {
 		if _, ok := format.ByID(d.Format); !ok {
-			return fmt.Errorf("%q is no format that can be written: expected glb, gltf, fbx, fbx-one or obj", d.Format)
+			return fmt.Errorf("%q is no format that can be written: expected glb, gltf, fbx, fbx-one, fbx-text or obj", d.Format)
 		}
 	}
 	if len(d.Name) > 200 {
