@@ -17,9 +17,11 @@ const magic = "Kaydara FBX Binary  \x00\x1a\x00"
 const (
 	maxDepth   = 64
 	maxRecords = 4 << 20
-	// zlib packs at most about a thousandfold; arrays of one number repeated come
-	// near it, so the bound is on the sum of all that is unpacked.
-	maxInflation = 1100
+	// zlib packs at most about a thousandfold, and an array of one number repeated
+	// comes near it; a whole file of such arrays is made to fill memory.
+	maxInflation      = 1100
+	maxInflationInAll = 100
+	inflationFree     = 64 << 20
 )
 
 // binaryReader walks a binary file. Offsets are of the whole file.
@@ -198,7 +200,8 @@ func (b *binaryReader) array(kind byte, at int, need func(int) error) (any, int,
 		if err := need(packed); err != nil {
 			return nil, 0, err
 		}
-		if want > int64(packed)*maxInflation+64 {
+		b.inflated += want
+		if want > int64(packed)*maxInflation+64 || b.inflated > int64(len(b.data))*maxInflationInAll+inflationFree {
 			return nil, 0, b.fail(start, "an array claims %d entries packed into %d bytes", count, packed)
 		}
 		z, err := zlib.NewReader(bytes.NewReader(b.data[at : at+packed]))

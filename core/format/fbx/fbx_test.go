@@ -443,6 +443,20 @@ func TestBadFilesAreRefusedWithTheirPlace(t *testing.T) {
 	}
 }
 
+// A small file of arrays that unpack a thousandfold is stopped, not unpacked.
+func TestAFileMadeToFillMemoryIsStopped(t *testing.T) {
+	zeros := make([]float64, 4<<20)
+	objects := rec("Objects")
+	for range 20 {
+		objects.add(rec("Geometry", int64(1), "x", "Mesh").add(rec("Vertices", zeros)))
+	}
+	data, err := encodeBinary([]*record{objects}, 7400)
+	require.NoError(t, err)
+	require.Less(t, len(data), 8<<20)
+	_, _, err = read(t, data)
+	assert.ErrorContains(t, err, "an array claims 4194304 entries")
+}
+
 // A sample cut at any place is refused with its place, and never panics.
 func TestCutAnywhere(t *testing.T) {
 	p, err := Write(hut(), pack.Options{Name: "hut", Basis: geom.GLTF, UnitMetres: 1})
