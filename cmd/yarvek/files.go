@@ -184,6 +184,9 @@ func exportFile(c *cobra.Command, file, out string, t target.Target, p prep.Prep
 		return errors.New("nothing goes on: no node with polygons is kept")
 	}
 	base := strings.TrimSuffix(filepath.Base(out), filepath.Ext(out))
+	if p.Export.Format = id; p.Export.Bakes() {
+		r.Ready = r.Ready.Flattened()
+	}
 	pk, err := format.Write(r.Ready, id, base, t)
 	if err != nil {
 		return err

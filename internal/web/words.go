@@ -34,6 +34,7 @@ var words = template.FuncMap{
 	"short3":       short3,
 	"facingwords":  func() []string { return []string{"front", "left side", "back", "right side"} },
 	"turnwords":    turnWords,
+	"isfbx":        func(id string) bool { return strings.HasPrefix(id, "fbx") },
 	"openfindings": openFindings,
 	"arrives":      arrives,
 	"tickx":        func(long float64) string { return fmt.Sprintf("%.1f", 46-long) },

@@ -54,11 +54,18 @@ func (d *Desk) Export(ctx context.Context, id int64) (Delivery, error) {
 		name = sh.Asset.Name
 	}
 	formatID := sh.Prep.Export.FormatID()
-	pk, err := format.Write(sh.Result.Ready, formatID, name, sh.Kit.Target)
+	ready := sh.Result.Ready
+	if sh.Prep.Export.Bakes() {
+		ready = ready.Flattened()
+	}
+	pk, err := format.Write(ready, formatID, name, sh.Kit.Target)
 	if err != nil {
 		return Delivery{}, err
 	}
-	cert, err := arrival.Check(ctx, sh.Result.Ready, pk, formatID, sh.Kit.Target)
+	if sh.Prep.Export.Bakes() {
+		pk.Say("node transforms, the tree of nodes and instances", "every point was written where it stands, as decided")
+	}
+	cert, err := arrival.Check(ctx, ready, pk, formatID, sh.Kit.Target)
 	if err != nil {
 		return Delivery{}, err
 	}

@@ -3,6 +3,7 @@ package export
 
 import (
 	"fmt"
+	"strings"
 
 	"yarvek/core/format"
 )
@@ -11,6 +12,10 @@ import (
 type Decisions struct {
 	Format string `json:"format,omitempty"` // of format.Written; "" is glb
 	Name   string `json:"name,omitempty"`   // of the file without suffix; "" is the asset's
+	// Bake writes every point of an FBX where it stands, so that all its nodes are
+	// identity in the file's axes; a receiver that drops node transforms then sees
+	// the same.
+	Bake bool `json:"bake,omitempty"`
 }
 
 // Validate checks the decisions.
@@ -25,6 +30,9 @@ func (d Decisions) Validate() error {
 	}
 	return nil
 }
+
+// Bakes tells whether Bake counts: only FBX leaves the choice.
+func (d Decisions) Bakes() bool { return d.Bake && strings.HasPrefix(d.FormatID(), "fbx") }
 
 // FormatID is the format chosen.
 func (d Decisions) FormatID() string {
