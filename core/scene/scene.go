@@ -10,6 +10,8 @@
 package scene
 
 import (
+	"math"
+
 	"yarvek/core/geom"
 )
 
@@ -54,6 +56,7 @@ const (
 	KindCamera Kind = "camera"
 	KindLight  Kind = "light"
 	KindJoint  Kind = "joint"
+	KindLOD    Kind = "LOD group"
 )
 
 // Node places a mesh, or nothing, in its parent's frame.
@@ -63,6 +66,9 @@ type Node struct {
 	Parent int // index into Nodes, -1 for a root
 	Mesh   int // index into Meshes, -1 for none; two nodes with one mesh are instances
 	Local  geom.Affine
+	// Thresholds of a LOD group: the distances in metres beyond which its second,
+	// third, ... child takes over from the one before.
+	Thresholds []float64
 }
 
 // Left is something of the file that does not go on, and why.
@@ -306,6 +312,17 @@ func (s *Scene) Carried(c geom.Affine) *Scene {
 		return out
 	}
 	lin := geom.Linear(c.M)
+	if k := math.Cbrt(math.Abs(c.M.Det())); k != 1 {
+		for i := range out.Nodes {
+			if t := out.Nodes[i].Thresholds; t != nil {
+				grown := make([]float64, len(t))
+				for j := range t {
+					grown[j] = t[j] * k
+				}
+				out.Nodes[i].Thresholds = grown
+			}
+		}
+	}
 	if isUniform(c.M) {
 		// Conjugation by a plain scaling leaves the linear part alone; computing it
 		// would only add rounding.

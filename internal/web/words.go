@@ -20,16 +20,18 @@ import (
 // What templates say that takes more than a field: words and small computations
 // for the pages alone.
 var words = template.FuncMap{
-	"list2":        pairs,
-	"names3":       func() []string { return []string{"Width", "Height", "Depth"} },
-	"xyz":          func() []string { return []string{"X", "Y", "Z"} },
-	"lowerx":       strings.ToLower,
-	"fits":         func() []string { return []string{"height", "width", "depth", "longest"} },
-	"singular":     singular,
-	"stationkey":   func(n int) string { return fmt.Sprint(n % 10) },
-	"savedline":    savedLine,
-	"meshnodes":    meshNodes,
-	"keepable":     func(n source.Node) bool { return n.Kind == scene.KindMesh || n.Kind == scene.KindEmpty },
+	"list2":      pairs,
+	"names3":     func() []string { return []string{"Width", "Height", "Depth"} },
+	"xyz":        func() []string { return []string{"X", "Y", "Z"} },
+	"lowerx":     strings.ToLower,
+	"fits":       func() []string { return []string{"height", "width", "depth", "longest"} },
+	"singular":   singular,
+	"stationkey": func(n int) string { return fmt.Sprint(n % 10) },
+	"savedline":  savedLine,
+	"meshnodes":  meshNodes,
+	"keepable": func(n source.Node) bool {
+		return n.Kind == scene.KindMesh || n.Kind == scene.KindEmpty || n.Kind == scene.KindLOD
+	},
 	"under2":       work.Leave,
 	"short3":       short3,
 	"facingwords":  func() []string { return []string{"front", "left side", "back", "right side"} },

@@ -478,6 +478,26 @@ func TestCutAnywhere(t *testing.T) {
 	}
 }
 
+func TestLODGroupsMakeTheRoundTrip(t *testing.T) {
+	s := hut()
+	s.Nodes = append(s.Nodes, scene.Node{Name: "levels", Kind: scene.KindLOD, Parent: -1, Mesh: -1, Local: geom.Identity, Thresholds: []float64{5, 12.5}})
+	for _, text := range []bool{false, true} {
+		p, err := Write(s, pack.Options{Name: "hut", Basis: geom.GLTF, UnitMetres: 0.01, Parts: true, Text: text})
+		require.NoError(t, err)
+		got, _, err := Read(context.Background(), bundle.New(p.Files), "hut.fbx", nil)
+		require.NoError(t, err)
+		found := false
+		for _, n := range got.Nodes {
+			if n.Kind == scene.KindLOD {
+				found = true
+				assert.Equal(t, "levels", n.Name)
+				assert.InDeltaSlice(t, []float64{5, 12.5}, n.Thresholds, 1e-9)
+			}
+		}
+		assert.True(t, found)
+	}
+}
+
 func TestHardEdgesMakeTheRoundTrip(t *testing.T) {
 	m := new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box")
 	m.Smooth = nil

@@ -144,6 +144,8 @@ func (r *reader) models(ctx context.Context) error {
 			n.Kind = scene.KindCamera
 		case "Light":
 			n.Kind = scene.KindLight
+		case "LodGroup":
+			n.Kind, n.Thresholds = scene.KindLOD, r.thresholds(it.o)
 		case "LimbNode", "Limb", "Root":
 			n.Kind = scene.KindJoint
 		}
@@ -161,6 +163,28 @@ func (r *reader) models(ctx context.Context) error {
 		}
 	}
 	return nil
+}
+
+// thresholds reads the distances of a LOD group, from its attribute or its own
+// properties. Percentages of the screen are no distances and are left out.
+func (r *reader) thresholds(o *object) []float64 {
+	p := o.props
+	for _, a := range r.doc.below(o.key, "NodeAttribute") {
+		p = a.props
+	}
+	if p["ThresholdsUsedAsPercentage"].float(0) != 0 {
+		return nil
+	}
+	var list []float64
+	for i := 0; i < 64; i++ {
+		t, ok := p[fmt.Sprintf("Thresholds|Level%d", i)]
+		v := t.float(-1)
+		if !ok || v < 0 || v > 1e12 {
+			break
+		}
+		list = append(list, v*r.scale[0][0])
+	}
+	return list
 }
 
 // metric carries a map of file units to metres: translations scale, the rest stays.

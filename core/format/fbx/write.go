@@ -85,7 +85,7 @@ type writer struct {
 	beside  []bundle.File
 	objects *record
 	links   *record
-	counts  [5]int32 // of kinds, see tree
+	counts  [6]int32 // of kinds, see tree
 	next    int64
 
 	videos   []int64 // of each image, 0 when it is missing
@@ -100,6 +100,7 @@ const (
 	countMaterial
 	countTexture
 	countVideo
+	countAttribute
 )
 
 func shears(m geom.Mat3) bool {
@@ -136,7 +137,7 @@ func (w *writer) tree(version int32) []*record {
 	defs := rec("Definitions").add(rec("Version", int32(100)))
 	total := int32(1)
 	types := []*record{rec("ObjectType", "GlobalSettings").add(rec("Count", int32(1)))}
-	for i, kind := range []string{"Geometry", "Model", "Material", "Texture", "Video"} {
+	for i, kind := range []string{"Geometry", "Model", "Material", "Texture", "Video", "NodeAttribute"} {
 		if n := w.counts[i]; n > 0 {
 			total += n
 			types = append(types, rec("ObjectType", kind).add(rec("Count", n)))
@@ -160,6 +161,9 @@ func (w *writer) nodes() {
 	for i, n := range w.s.Nodes {
 		ids[i] = w.id()
 		class := "Null"
+		if n.Kind == scene.KindLOD {
+			class = "LodGroup"
+		}
 		if n.Mesh >= 0 {
 			class = "Mesh"
 		}
@@ -177,6 +181,9 @@ func (w *writer) nodes() {
 			parent = ids[n.Parent]
 		}
 		w.link(ids[i], parent, "")
+		if n.Kind == scene.KindLOD {
+			w.lodGroup(ids[i], n)
+		}
 		if n.Mesh < 0 {
 			continue
 		}
@@ -195,6 +202,19 @@ func (w *writer) nodes() {
 			}
 		}
 	}
+}
+
+// lodGroup writes the attribute that makes a model a LOD group.
+func (w *writer) lodGroup(model int64, n scene.Node) {
+	id := w.id()
+	p := rec("Properties70").add(prop70("MinMaxDistance", "bool", "", "", int32(0)), prop70("ThresholdsUsedAsPercentage", "bool", "", "", int32(0)),
+		prop70("Thresholds", "Compound", "", ""))
+	for i, t := range n.Thresholds {
+		p.add(prop70(fmt.Sprintf("Thresholds|Level%d", i), "Distance", "", "", t, "cm"))
+	}
+	w.objects.add(rec("NodeAttribute", id, n.Name+"\x00\x01NodeAttribute", "LodGroup").add(p, rec("TypeFlags", "LodGroup")))
+	w.counts[countAttribute]++
+	w.link(id, model, "")
 }
 
 // decompose takes a map without shear apart into translation, Euler angles in

@@ -328,6 +328,18 @@ func TestSeparateTexturesAreJoined(t *testing.T) {
 	assert.NotEmpty(t, p.Changes)
 }
 
+// A GLB cut at any place is refused with its place.
+func TestCutAnywhere(t *testing.T) {
+	p, err := Write(lantern(), pack.Options{Name: "x"})
+	require.NoError(t, err)
+	data := p.Files[0].Data
+	for n := 4; n < len(data); n += 7 {
+		_, _, err := read(t, "a.glb", data[:n])
+		var e *bundle.Error
+		require.ErrorAs(t, err, &e, "cut at %d", n)
+	}
+}
+
 func FuzzRead(f *testing.F) {
 	glb, _ := Write(lantern(), pack.Options{Name: "x"})
 	f.Add(glb.Files[0].Data)

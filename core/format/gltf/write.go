@@ -125,6 +125,9 @@ func (w *writer) nodes() {
 			out.Mesh = &k
 		}
 		place(&out, n.Local)
+		if n.Kind == scene.KindLOD {
+			w.out.Say(fmt.Sprintf("that “%s” is a LOD group", n.Name), "glTF has none; its levels stand side by side")
+		}
 		w.doc.Nodes = append(w.doc.Nodes, out)
 		if n.Parent >= 0 {
 			w.doc.Nodes[n.Parent].Children = append(w.doc.Nodes[n.Parent].Children, i)

@@ -249,6 +249,21 @@ func TestTexturePlacementMakesTheRoundTrip(t *testing.T) {
 	assert.Equal(t, s.Materials[0].Maps, again.Materials[0].Maps)
 }
 
+// An OBJ cut at any place is read as far as it goes or refused with its line.
+func TestCutAnywhere(t *testing.T) {
+	for n := range len(shed) {
+		s, _, err := read(t, "a.obj", shed[:n])
+		if err != nil {
+			var e *bundle.Error
+			require.ErrorAs(t, err, &e, "cut at %d", n)
+			continue
+		}
+		for _, m := range s.Meshes {
+			require.NoError(t, m.Validate())
+		}
+	}
+}
+
 func FuzzRead(f *testing.F) {
 	f.Add([]byte(shed), []byte("newmtl tar\nmap_Kd -s 1 1 a b.png\nTr .5\nmap_Pr -imfchan g x.png\n"))
 	f.Add([]byte("v 0 0 0\nv 1 0 0\nv 0 1 0\ng a b\nf -1/-1 -2 -3\n"), []byte("newmtl x\nKd 1\nNs 200\nnorm -bm 2 n.png\n"))

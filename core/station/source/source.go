@@ -92,7 +92,7 @@ func Run(s *scene.Scene, read []finding.Finding, d Decisions) (*scene.Scene, *Re
 			r.Size = abs(view.Apply(boxes[i].Size()))
 			r.Instance = uses[n.Mesh] > 1
 		}
-		r.Kept = !leave[keys[i]] && (n.Kind == scene.KindMesh && n.Mesh >= 0 || n.Kind == scene.KindEmpty)
+		r.Kept = !leave[keys[i]] && (n.Kind == scene.KindMesh && n.Mesh >= 0 || (n.Kind == scene.KindEmpty || n.Kind == scene.KindLOD))
 		if r.Kept && n.Mesh >= 0 {
 			rep.Kept++
 			rep.Box = rep.Box.Union(boxes[i])
@@ -164,6 +164,12 @@ func (r *Report) judge(s *scene.Scene) {
 			text = strings.Join(l.Names, ", ") + ". " + text
 		}
 		say(finding.Note, "source/left", title, text)
+	}
+	for i, n := range s.Nodes {
+		if n.Kind == scene.KindLOD && r.Nodes[i].Kept {
+			say(finding.Note, "source/lod-group", fmt.Sprintf("“%s” is a LOD group", n.Name),
+				"All its levels came in and stand in one another. Keep the finest and leave the rest, unless the receiver is to get the group; FBX keeps it, other formats do not.")
+		}
 	}
 	if u := s.UnusedMaterials(); len(u) > 0 {
 		say(finding.Note, "source/unused-materials", figure.Plural(len(u), "material", "materials")+" no face uses",
