@@ -2,6 +2,7 @@ package e2e
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"math"
 	"net/http"
@@ -31,8 +32,11 @@ type reading struct {
 	Triangles float64
 	Volume    float64
 	Slots     []string
-	Nodes     []string
-	Textures  int
+	Parts     map[string]struct {
+		Min, Max geom.Vec3
+		UVs      int
+	}
+	Textures int
 }
 
 // bench serves packages beside the loaders' page.
@@ -66,7 +70,7 @@ func newBench(t *testing.T) *bench {
 }
 
 // load gives a package to the independent loaders.
-func (b *bench) load(t *testing.T, files []bundle.File) reading {
+func (b *bench) load(t *testing.T, files []bundle.File, names ...string) reading {
 	t.Helper()
 	b.mu.Lock()
 	b.n++
@@ -84,7 +88,9 @@ func (b *bench) load(t *testing.T, files []bundle.File) reading {
 		require.NoError(t, err)
 		assert.Empty(t, issues, "the glTF validator's errors and warnings")
 	}
-	r, err := chromedp.Run(b.ctx, chromedp.Evaluate[reading](fmt.Sprintf("load(%q, %s)", b.url+dir+files[0].Name, mtl), chromedp.EvalAwaitPromise))
+	list, err := json.Marshal(append([]string{}, names...))
+	require.NoError(t, err)
+	r, err := chromedp.Run(b.ctx, chromedp.Evaluate[reading](fmt.Sprintf("load(%q, %s, %s)", b.url+dir+files[0].Name, mtl, list), chromedp.EvalAwaitPromise))
 	require.NoError(t, err)
 	return r
 }
@@ -134,7 +140,13 @@ func TestTheValidatorSeesFaults(t *testing.T) {
 func agree(t *testing.T, b *bench, s *scene.Scene, id string, to target.Target) {
 	pk, err := format.Write(s, id, "asset", to)
 	require.NoError(t, err)
-	got := b.load(t, pk.Files)
+	var names []string
+	for _, n := range s.Nodes {
+		if n.Mesh >= 0 {
+			names = append(names, n.Name)
+		}
+	}
+	got := b.load(t, pk.Files, names...)
 	basis, unit := to.FileFrame(id)
 	want := s.Carried(geom.Linear(s.Basis.To(basis).Scaled(1 / unit)))
 	if strings.HasPrefix(id, "fbx") && basis.Up.Index() == 2 {
@@ -145,6 +157,22 @@ func agree(t *testing.T, b *bench, s *scene.Scene, id string, to target.Target) 
 	tol := 1e-6 * max(math.Abs(box.Min.Max()), box.Max.Max(), box.Min.Len(), box.Max.Len())
 	assert.True(t, box.Min.Near(got.Min, tol) && box.Max.Near(got.Max, tol), "box %v, loaded %v to %v", box, got.Min, got.Max)
 	assert.EqualValues(t, s.Count().Triangles, got.Triangles)
+	boxes := want.NodeBounds()
+	for i, n := range want.Nodes {
+		if n.Mesh < 0 {
+			continue
+		}
+		p, ok := got.Parts[n.Name]
+		if !assert.True(t, ok, "no node is called %q among %v", n.Name, got.Parts) {
+			continue
+		}
+		assert.True(t, boxes[i].Min.Near(p.Min, tol) && boxes[i].Max.Near(p.Max, tol), "%s stands at %v, loaded %v to %v", n.Name, boxes[i], p.Min, p.Max)
+		sets := len(want.Meshes[n.Mesh].UVs)
+		if id == "obj" {
+			sets = min(sets, 1)
+		}
+		assert.Equal(t, sets, p.UVs, "UV sets of %s", n.Name)
+	}
 	assert.InDelta(t, 0, (volume(want)-got.Volume)/max(1, math.Abs(got.Volume)), 1e-4, "faces look the way they did")
 	slots, seen := s.SlotNames(), got.Slots
 	for i := range seen {
