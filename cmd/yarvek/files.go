@@ -184,14 +184,14 @@ func exportFile(c *cobra.Command, file, out string, t target.Target, p prep.Prep
 		return errors.New("nothing goes on: no node with polygons is kept")
 	}
 	base := strings.TrimSuffix(filepath.Base(out), filepath.Ext(out))
-	if p.Export.Format = id; p.Export.Bakes() {
-		r.Ready = r.Ready.Flattened()
-	}
-	pk, err := format.Write(r.Ready, id, base, t)
+	p.Export.Format = id
+	ready, said := p.Export.Shape(r.Ready)
+	pk, err := format.Write(ready, id, base, t)
 	if err != nil {
 		return err
 	}
-	cert, err := arrival.Check(c.Context(), r.Ready, pk, id, t)
+	pk.Changes = append(pk.Changes, said...)
+	cert, err := arrival.Check(c.Context(), ready, pk, id, t)
 	if err != nil {
 		return err
 	}

@@ -33,6 +33,7 @@ var Written = []Format{
 	{"gltf", "glTF with parts", "a document with its buffer and pictures beside it", ".gltf"},
 	{"fbx", "FBX", "binary 7.4, polygons stay polygons; pictures beside it", ".fbx"},
 	{"fbx-one", "FBX in one file", "the same with the pictures inside", ".fbx"},
+	{"fbx-75", "FBX 7.5", "binary with 64-bit offsets; pictures beside it", ".fbx"},
 	{"fbx-text", "FBX as text", "ASCII 7.4, for tools that read nothing else; pictures beside it", ".fbx"},
 	{"obj", "OBJ + MTL", "polygons stay polygons; pictures beside it", ".obj"},
 }
@@ -122,6 +123,9 @@ func Write(s *scene.Scene, id, name string, t target.Target) (*pack.Package, err
 	case "fbx":
 		opt.Parts = true
 		return fbx.Write(s, opt)
+	case "fbx-75":
+		opt.Parts, opt.Wide = true, true
+		return fbx.Write(s, opt)
 	case "fbx-text":
 		opt.Parts, opt.Text = true, true
 		return fbx.Write(s, opt)
@@ -130,5 +134,5 @@ func Write(s *scene.Scene, id, name string, t target.Target) (*pack.Package, err
 	case "obj":
 		return obj.Write(s, opt)
 	}
-	return nil, fmt.Errorf("%q is no format that can be written: expected glb, gltf, fbx, fbx-one, fbx-text or obj", id)
+	return nil, fmt.Errorf("%q is no format that can be written: expected glb, gltf, fbx, fbx-one, fbx-75, fbx-text or obj", id)
 }

@@ -137,3 +137,73 @@ func clipEars(ring []int32, p [][2]float64, f func(a, b, c int32)) {
 		f(ring[0], ring[i], ring[i+1])
 	}
 }
+
+// Triangulated is the mesh with every polygon cut into triangles; all layers, slots
+// and smoothing go along, and the cuts are smooth edges.
+func (m *Mesh) Triangulated() *Mesh {
+	if m.Triangles() == m.Faces() {
+		return m
+	}
+	n := m.Triangles()
+	from := make([]int32, 0, 3*n) // corner of m for each corner of the outcome
+	out := *m
+	out.FaceStart = make([]int32, n+1)
+	if m.Slot != nil {
+		out.Slot = make([]int32, 0, n)
+	}
+	if m.Smooth != nil {
+		out.Smooth = make([]uint32, 0, n)
+	}
+	if m.Hard != nil {
+		out.Hard = make([]bool, 0, 3*n)
+	}
+	m.EachTriangle(func(f int, a, b, c int32) {
+		t := [3]int32{a, b, c}
+		from = append(from, a, b, c)
+		if m.Slot != nil {
+			out.Slot = append(out.Slot, m.Slot[f])
+		}
+		if m.Smooth != nil {
+			out.Smooth = append(out.Smooth, m.Smooth[f])
+		}
+		if m.Hard != nil {
+			s, e := m.FaceStart[f], m.FaceStart[f+1]
+			for i, k := range t {
+				next := t[(i+1)%3]
+				outline := next == k+1 || k == e-1 && next == s
+				out.Hard = append(out.Hard, outline && m.Hard[k])
+			}
+		}
+	})
+	for i := range out.FaceStart {
+		out.FaceStart[i] = int32(3 * i)
+	}
+	pick := func(index []int32) []int32 {
+		if index == nil {
+			return nil
+		}
+		list := make([]int32, len(from))
+		for i, c := range from {
+			list[i] = index[c]
+		}
+		return list
+	}
+	out.Corners = pick(m.Corners)
+	out.Normals.Index = pick(m.Normals.Index)
+	out.Tangents.Index = pick(m.Tangents.Index)
+	out.Colors.Index = pick(m.Colors.Index)
+	out.UVs = append([]UVSet(nil), m.UVs...)
+	for i := range out.UVs {
+		out.UVs[i].Index = pick(out.UVs[i].Index)
+	}
+	return &out
+}
+
+// Triangulated cuts every mesh of the scene.
+func (s *Scene) Triangulated() *Scene {
+	out := s.Clone()
+	for i, m := range out.Meshes {
+		out.Meshes[i] = m.Triangulated()
+	}
+	return out
+}

@@ -37,6 +37,7 @@ var words = template.FuncMap{
 	"facingwords":  func() []string { return []string{"front", "left side", "back", "right side"} },
 	"turnwords":    turnWords,
 	"isfbx":        func(id string) bool { return strings.HasPrefix(id, "fbx") },
+	"polygonal":    func(id string) bool { return strings.HasPrefix(id, "fbx") || id == "obj" },
 	"openfindings": openFindings,
 	"arrives":      arrives,
 	"tickx":        func(long float64) string { return fmt.Sprintf("%.1f", 46-long) },

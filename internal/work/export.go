@@ -54,17 +54,12 @@ func (d *Desk) Export(ctx context.Context, id int64) (Delivery, error) {
 		name = sh.Asset.Name
 	}
 	formatID := sh.Prep.Export.FormatID()
-	ready := sh.Result.Ready
-	if sh.Prep.Export.Bakes() {
-		ready = ready.Flattened()
-	}
+	ready, said := sh.Prep.Export.Shape(sh.Result.Ready)
 	pk, err := format.Write(ready, formatID, name, sh.Kit.Target)
 	if err != nil {
 		return Delivery{}, err
 	}
-	if sh.Prep.Export.Bakes() {
-		pk.Say("node transforms, the tree of nodes and instances", "every point was written where it stands, as decided")
-	}
+	pk.Changes = append(pk.Changes, said...)
 	cert, err := arrival.Check(ctx, ready, pk, formatID, sh.Kit.Target)
 	if err != nil {
 		return Delivery{}, err

@@ -194,7 +194,11 @@ func TestExportsAreKeptWithTheirProof(t *testing.T) {
 		require.NoError(t, err)
 		assert.Equal(t, len(dl.Packing.Files), len(z.File))
 	}
-	require.NoError(t, d.Decide(ctx, id, 3, "fbx", func(p *prep.Prep) error { p.Export.Format, p.Export.Bake = "fbx-one", true; return nil }))
+	require.NoError(t, d.Decide(ctx, id, 3, "fbx", func(p *prep.Prep) error {
+		p.Export.Format, p.Export.Bake = "fbx-one", true
+		p.Export.Triangles = true
+		return nil
+	}))
 	dl, err := d.Export(ctx, id)
 	require.NoError(t, err)
 	assert.True(t, dl.Certificate.Equal(), "%+v", dl.Certificate.Rows)

@@ -183,6 +183,8 @@ func (d *document) leave(s *scene.Scene) {
 			s.LeaveOut("crease layer", clean(o.name), "creases say how a surface subdivides, and a mesh for an engine does not")
 		case o.kind == "Model" && o.class == "Camera":
 			s.LeaveOut("camera", o.name, "a static mesh has none")
+		case o.kind == "Model" && (o.class == "LimbNode" || o.class == "Limb"):
+			s.LeaveOut("joint", clean(o.name), "a static mesh does not bend")
 		case o.kind == "Model" && o.class == "Light":
 			s.LeaveOut("light", o.name, "a static mesh has none")
 		}

@@ -47,7 +47,7 @@ func (w *writer) encode() ([]byte, error) {
 		return encodeText(w.tree(7400))
 	}
 	version := 7400
-	if w.size() > math.MaxUint32 {
+	if w.opt.Wide || w.size() > math.MaxUint32 {
 		version = 7500
 	}
 	return encodeBinary(w.tree(int32(version)), version)

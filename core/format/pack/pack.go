@@ -14,6 +14,7 @@ type Options struct {
 	Name       string // of the main file, without suffix
 	Basis      geom.Basis
 	UnitMetres float64 // metres one unit of the file stands for
+	Wide       bool    // FBX: version 7.5, with 64-bit offsets
 	Text       bool    // FBX: as text, not binary
 	Parts      bool    // pictures (and glTF's buffer) beside the file, not in it
 }

@@ -6,6 +6,8 @@ import (
 	"strings"
 
 	"yarvek/core/format"
+	"yarvek/core/format/pack"
+	"yarvek/core/scene"
 )
 
 // Decisions choose the file to write.
@@ -16,13 +18,34 @@ type Decisions struct {
 	// identity in the file's axes; a receiver that drops node transforms then sees
 	// the same.
 	Bake bool `json:"bake,omitempty"`
+	// Triangles cuts polygons, so that no receiver cuts them another way.
+	Triangles bool `json:"triangles,omitempty"`
+}
+
+// Shape makes the decided changes to the prepared scene and says them.
+func (d Decisions) Shape(s *scene.Scene) (*scene.Scene, []pack.Change) {
+	var said []pack.Change
+	if d.Cuts() {
+		s = s.Triangulated()
+		said = append(said, pack.Change{What: "polygons became triangles", Why: "as decided"})
+	}
+	if d.Bakes() {
+		s = s.Flattened()
+		said = append(said, pack.Change{What: "node transforms, the tree of nodes and instances", Why: "every point was written where it stands, as decided"})
+	}
+	return s, said
+}
+
+// Cuts tells whether Triangles counts: glTF has nothing else.
+func (d Decisions) Cuts() bool {
+	return d.Triangles && (strings.HasPrefix(d.FormatID(), "fbx") || d.FormatID() == "obj")
 }
 
 // Validate checks the decisions.
 func (d Decisions) Validate() error {
 	if d.Format != "" {
 		if _, ok := format.ByID(d.Format); !ok {
-			return fmt.Errorf("%q is no format that can be written: expected glb, gltf, fbx, fbx-one, fbx-text or obj", d.Format)
+			return fmt.Errorf("%q is no format that can be written: expected glb, gltf, fbx, fbx-one, fbx-75, fbx-text or obj", d.Format)
 		}
 	}
 	if len(d.Name) > 200 {

@@ -157,6 +157,17 @@ func (r *Report) judge(s *scene.Scene) {
 		}
 		say(finding.MustFix, "source/nothing", "Nothing goes on", text)
 	}
+	if s.UnitHow == scene.Assumed || s.BasisHow == scene.Assumed {
+		what := "neither unit nor axes"
+		switch {
+		case s.UnitHow != scene.Assumed:
+			what = "no axes"
+		case s.BasisHow != scene.Assumed:
+			what = "no unit"
+		}
+		say(finding.Note, "source/unsaid", "The file says "+what,
+			fmt.Sprintf("Assumed: one unit is %s, %s up, %s to the front. Change it at Size and Axes.", figure.Length(s.UnitMetres), s.Basis.Up, s.Basis.Forward))
+	}
 	for _, l := range r.Left {
 		title := figure.Plural(l.Count, l.What, l.What+"s") + " left behind"
 		text := "Not kept: " + l.Why + "."
