@@ -199,7 +199,7 @@ func pivotGrid(sh *work.Sheet) []gridLayer {
 }
 
 func decideExport(f *form, p *prep.Prep) string {
-	d := export.Decisions{Format: f.str("format"), Name: f.str("name"), Bake: f.str("bake") == "on", Triangles: f.str("triangles") == "on"}
+	d := export.Decisions{Format: f.str("format"), Name: f.str("name"), Bake: f.str("bake") == "on", Triangles: f.str("triangles") == "on", Tangents: f.str("tangents") == "on"}
 	if d.Name != "" {
 		name, err := work.CleanName(d.Name)
 		if err != nil {

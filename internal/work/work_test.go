@@ -196,7 +196,7 @@ func TestExportsAreKeptWithTheirProof(t *testing.T) {
 	}
 	require.NoError(t, d.Decide(ctx, id, 3, "fbx", func(p *prep.Prep) error {
 		p.Export.Format, p.Export.Bake = "fbx-one", true
-		p.Export.Triangles = true
+		p.Export.Triangles, p.Export.Tangents = true, true
 		return nil
 	}))
 	dl, err := d.Export(ctx, id)

@@ -179,8 +179,6 @@ func (d *document) leave(s *scene.Scene) {
 			s.LeaveOut("morph target", o.name, "a static mesh does not change shape; it comes in as it rests")
 		case o.kind == "Geometry" && !slices.Contains([]string{"Mesh", "Shape", ""}, o.class):
 			s.LeaveOut("geometry of class "+clean(o.class), o.name, "a static mesh is made of polygons")
-		case o.kind == "Geometry" && o.rec.sub("LayerElementEdgeCrease") != nil:
-			s.LeaveOut("crease layer", clean(o.name), "creases say how a surface subdivides, and a mesh for an engine does not")
 		case o.kind == "Model" && o.class == "Camera":
 			s.LeaveOut("camera", o.name, "a static mesh has none")
 		case o.kind == "Model" && (o.class == "LimbNode" || o.class == "Limb"):

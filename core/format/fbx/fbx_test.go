@@ -9,6 +9,7 @@ import (
 	"image/png"
 	"math"
 	"math/rand/v2"
+	"runtime"
 	"strings"
 	"testing"
 	"time"
@@ -412,6 +413,18 @@ func TestReadText6(t *testing.T) {
 	assert.Equal(t, [4]float64{1, .5, 0, 1}, materialNamed(s, "pine").BaseColor)
 }
 
+func TestCreasesBecomeHardEdges(t *testing.T) {
+	data := strings.Replace(text6, "LayerElementSmoothing: 0 {", `Edges: 0,1
+        LayerElementEdgeCrease: 0 {
+            MappingInformationType: "ByEdge"
+            EdgeCrease: 0,0.5
+        }
+        LayerElementSmoothing: 0 {`, 1)
+	s, _, err := read(t, []byte(data))
+	require.NoError(t, err)
+	assert.Equal(t, []bool{false, true, false}, s.Meshes[0].Hard)
+}
+
 func TestBadFilesAreRefusedWithTheirPlace(t *testing.T) {
 	p, err := Write(hut(), pack.Options{Name: "hut", Basis: geom.GLTF, UnitMetres: 1})
 	require.NoError(t, err)
@@ -528,10 +541,15 @@ func FuzzRead(f *testing.F) {
 		if len(data) > 1<<16 {
 			t.Skip()
 		}
+		var before, after runtime.MemStats
+		runtime.ReadMemStats(&before)
 		start := time.Now()
 		s, _, err := read(t, data)
 		if time.Since(start) > 2*time.Second {
 			t.Fatalf("took %v", time.Since(start))
+		}
+		if runtime.ReadMemStats(&after); after.TotalAlloc-before.TotalAlloc > 256<<20 {
+			t.Fatalf("took %d MB for %d bytes", (after.TotalAlloc-before.TotalAlloc)>>20, len(data))
 		}
 		if err != nil {
 			return

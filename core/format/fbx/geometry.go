@@ -213,6 +213,8 @@ func (g *geometryReader) layers() {
 			}
 		case "LayerElementMaterial":
 			g.materials(l)
+		case "LayerElementEdgeCrease":
+			g.creases(l)
 		case "LayerElementSmoothing":
 			g.smoothing(l)
 		}
@@ -352,13 +354,31 @@ func (g *geometryReader) smoothing(l *record) {
 	}
 }
 
+// creases become hard edges: a surface that is not subdivided shows them so.
+func (g *geometryReader) creases(l *record) {
+	v := l.sub("EdgeCrease").floats()
+	if l.sub("MappingInformationType").str(0) != "ByEdge" || len(v) == 0 {
+		return
+	}
+	smooth := make([]int32, len(v))
+	for i, c := range v {
+		if c <= 0 {
+			smooth[i] = 1
+		}
+	}
+	g.edges(g.o.rec.sub("Edges").ints(), smooth)
+}
+
 // edges marks the edges that the file calls hard. An entry of Edges is the corner
 // an edge starts at; it runs to the next corner of its polygon.
 func (g *geometryReader) edges(starts, smooth []int32) {
 	if len(starts) == 0 || g.cornerOf != nil {
 		return
 	}
-	hard := make([]bool, len(g.mesh.Corners))
+	hard := g.mesh.Hard
+	if hard == nil {
+		hard = make([]bool, len(g.mesh.Corners))
+	}
 	for i, c := range starts {
 		if i < len(smooth) && smooth[i] == 0 && c >= 0 && int(c) < len(hard) {
 			hard[c] = true

@@ -10,6 +10,7 @@ import (
 	"image/color"
 	"image/png"
 	"math"
+	"runtime"
 	"strings"
 	"testing"
 	"time"
@@ -351,10 +352,15 @@ func FuzzRead(f *testing.F) {
 		if len(data) > 1<<16 {
 			t.Skip()
 		}
+		var before, after runtime.MemStats
+		runtime.ReadMemStats(&before)
 		start := time.Now()
 		s, _, err := Read(context.Background(), bundle.New([]bundle.File{{Name: "a.glb", Data: data}, {Name: "x.bin", Data: make([]byte, 4096)}}), "a.glb", nil)
 		if time.Since(start) > 2*time.Second {
 			t.Fatalf("took %v", time.Since(start))
+		}
+		if runtime.ReadMemStats(&after); after.TotalAlloc-before.TotalAlloc > 256<<20 {
+			t.Fatalf("took %d MB for %d bytes", (after.TotalAlloc-before.TotalAlloc)>>20, len(data))
 		}
 		if err != nil {
 			return

@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math/rand/v2"
+	"runtime"
 	"strconv"
 	"strings"
 	"testing"
@@ -113,9 +114,15 @@ func TestOddButLegalText(t *testing.T) {
 	for _, c := range "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n" {
 		utf16 += string([]byte{byte(c), 0})
 	}
-	s, _, err = read(t, "wide.obj", utf16)
-	require.NoError(t, err)
-	assert.Equal(t, 1, s.Count().Triangles)
+	big := ""
+	for i := 2; i < len(utf16); i += 2 {
+		big += string([]byte{utf16[i+1], utf16[i]})
+	}
+	for _, text := range []string{utf16, utf16[2:], big, "\xfe\xff" + big} {
+		s, _, err = read(t, "wide.obj", text)
+		require.NoError(t, err)
+		assert.Equal(t, 1, s.Count().Triangles)
+	}
 }
 
 func TestWhatIsNoPolygonIsCountedAndNamed(t *testing.T) {
@@ -272,10 +279,15 @@ func FuzzRead(f *testing.F) {
 		if len(data) > 1<<16 {
 			t.Skip()
 		}
+		var was, after runtime.MemStats
+		runtime.ReadMemStats(&was)
 		start := time.Now()
 		s, _, err := Read(context.Background(), bundle.New([]bundle.File{{Name: "a.obj", Data: data}, {Name: "a.mtl", Data: mtl}, {Name: "shed.mtl", Data: mtl}}), "a.obj", nil)
 		if time.Since(start) > 2*time.Second {
 			t.Fatalf("took %v", time.Since(start))
+		}
+		if runtime.ReadMemStats(&after); after.TotalAlloc-was.TotalAlloc > 256<<20 {
+			t.Fatalf("took %d MB for %d bytes", (after.TotalAlloc-was.TotalAlloc)>>20, len(data))
 		}
 		if err != nil {
 			return

@@ -66,6 +66,10 @@ func plain(name string, data []byte) ([]byte, error) {
 		order = binary.LittleEndian
 	case bytes.HasPrefix(data, []byte("\xfe\xff")):
 		order = binary.BigEndian
+	case len(data) > 3 && data[1] == 0 && data[3] == 0 && data[0] != 0:
+		order, data = binary.LittleEndian, append([]byte("\xff\xfe"), data...)
+	case len(data) > 3 && data[0] == 0 && data[2] == 0 && data[1] != 0:
+		order, data = binary.BigEndian, append([]byte("\xfe\xff"), data...)
 	default:
 		if i := bytes.IndexByte(data[:min(len(data), 4096)], 0); i >= 0 {
 			return nil, bundle.AtByte(name, int64(i), "holds a zero byte, so this is no text file").

@@ -20,6 +20,8 @@ type Decisions struct {
 	Bake bool `json:"bake,omitempty"`
 	// Triangles cuts polygons, so that no receiver cuts them another way.
 	Triangles bool `json:"triangles,omitempty"`
+	// Tangents makes them of normals and the first UV set where there are none.
+	Tangents bool `json:"tangents,omitempty"`
 }
 
 // Shape makes the decided changes to the prepared scene and says them.
@@ -28,6 +30,10 @@ func (d Decisions) Shape(s *scene.Scene) (*scene.Scene, []pack.Change) {
 	if d.Cuts() {
 		s = s.Triangulated()
 		said = append(said, pack.Change{What: "polygons became triangles", Why: "as decided"})
+	}
+	if d.Tangents && d.FormatID() != "obj" {
+		s = s.WithTangents()
+		said = append(said, pack.Change{What: "tangents were made of normals and the first UV set", Why: "as decided, where there were none"})
 	}
 	if d.Bakes() {
 		s = s.Flattened()
