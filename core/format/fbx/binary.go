@@ -21,7 +21,7 @@ const (
 	// comes near it; a whole file of such arrays is made to fill memory.
 	maxInflation      = 1100
 	maxInflationInAll = 100
-	inflationFree     = 64 << 20
+	inflationFree     = 16 << 20
 )
 
 // binaryReader walks a binary file. Offsets are of the whole file.
