@@ -8,7 +8,6 @@ import (
 	"strconv"
 	"strings"
 
-	"yarvek/core/geom"
 	"yarvek/core/target"
 )
 
@@ -55,9 +54,6 @@ func Length(m float64) string {
 	return Significant(m/1000, 4) + thin + "km"
 }
 
-// Metres writes a length in metres whatever its size, for columns that compare.
-func Metres(m float64) string { return In(m, target.Unit{Symbol: "m", Metres: 1}) + thin + "m" }
-
 // In writes a length in a unit, without its symbol.
 func In(m float64, u target.Unit) string {
 	v := m / u.Metres
@@ -93,11 +89,6 @@ func Significant(v float64, digits int) string {
 		s = strings.TrimRight(strings.TrimRight(s, "0"), ".")
 	}
 	return s
-}
-
-// Size writes three extents: 0.62 × 2.18 × 0.62 m.
-func Size(v geom.Vec3) string {
-	return In(v[0], target.Units[5]) + " × " + In(v[1], target.Units[5]) + " × " + In(v[2], target.Units[5]) + thin + "m"
 }
 
 // Plural chooses the word for a count: 1 node, 2 nodes.

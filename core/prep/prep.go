@@ -118,12 +118,11 @@ type Result struct {
 	Axes   *axes.Report
 	Pivot  *pivot.Report
 
-	Read    *scene.Scene // as the reader gave it
-	Kept    *scene.Scene // after Source
-	Sized   *scene.Scene // after Size
-	Stood   *scene.Scene // after Axes, in the target's basis
-	Ready   *scene.Scene // after the last station that changes the mesh
-	KeyRead string
+	Read  *scene.Scene // as the reader gave it
+	Kept  *scene.Scene // after Source
+	Sized *scene.Scene // after Size
+	Stood *scene.Scene // after Axes, in the target's basis
+	Ready *scene.Scene // after the last station that changes the mesh
 	// Keys name each station's outcome by its ID, for caches of what is drawn of it.
 	Keys map[string]string
 	Hits int // stations taken from the cache
@@ -171,7 +170,7 @@ func Run(ctx context.Context, in Input, p Prep, c *Cache) (*Result, error) {
 	if err := p.Validate(); err != nil {
 		return nil, err
 	}
-	r := &Result{Read: in.Scene, KeyRead: in.Key, Keys: map[string]string{}}
+	r := &Result{Read: in.Scene, Keys: map[string]string{}}
 	w := &walk{ctx: ctx, cache: c, key: in.Key, result: r}
 	r.Kept, r.Source = stop(w, "source", p.Source, func() (*scene.Scene, *source.Report) {
 		return source.Run(in.Scene, in.Findings, p.Source)

@@ -2,6 +2,7 @@ package scene
 
 import (
 	"math"
+	"slices"
 
 	"yarvek/core/geom"
 )
@@ -21,6 +22,12 @@ func (s *Scene) Flattened() *Scene {
 		out.Meshes = append(out.Meshes, s.Meshes[n.Mesh].Mapped(w))
 	}
 	return &out
+}
+
+// Shears tells whether a node's own map is more than translation, rotation and
+// scale, which the nodes of most formats can't hold.
+func (s *Scene) Shears() bool {
+	return slices.ContainsFunc(s.Nodes, func(n Node) bool { return n.Local.M.Shears() })
 }
 
 // FaceNormal is Newell's normal of a face, with twice its area as length.

@@ -37,21 +37,17 @@ var version = func() string {
 
 var funcs = template.FuncMap{
 	"length":   figure.Length,
-	"metres":   figure.Metres,
 	"in":       figure.In,
-	"size":     figure.Size,
 	"count":    figure.Count,
 	"plural":   figure.Plural,
 	"sig":      figure.Significant,
 	"bytes":    work.Bytes,
 	"ago":      func(t time.Time) string { return work.Ago(t, time.Now()) },
 	"sev":      draft.SeverityClass,
-	"svg":      func(s string) template.HTML { return template.HTML(s) }, // of package draft, which escapes
+	"svg":      trusted,
 	"static":   func(path string) string { return "/static/" + path + "?v=" + version },
 	"add":      func(a, b int) int { return a + b },
-	"seq":      func(v ...int) []int { return v },
 	"unit":     func(m float64) string { return target.UnitFor(m).Name },
-	"mul":      func(a, b float64) float64 { return a * b },
 	"f1":       func(v float64) string { return fmt.Sprintf("%.1f", v) },
 	"indent":   func(depth int) string { return fmt.Sprintf("depth-%d", min(depth, 8)) },
 	"dict":     dict,

@@ -3,12 +3,9 @@ package fbx
 import (
 	"fmt"
 	"math"
-	"path"
-	"strings"
 
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/pack"
-	"yarvek/core/format/picture"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 )
@@ -18,12 +15,9 @@ import (
 // beside the file, or with opt.Parts false inside it.
 func Write(s *scene.Scene, opt pack.Options) (*pack.Package, error) {
 	w := &writer{opt: opt, next: 1_000_000}
-	for _, n := range s.Nodes {
-		if shears(n.Local.M) {
-			s = s.Flattened()
-			w.out.Say("the tree of nodes and its instances", "a node shears, which FBX nodes can't; every point was written where it stands")
-			break
-		}
+	if s.Shears() {
+		s = s.Flattened()
+		w.out.Say("the tree of nodes and its instances", "a node shears, which FBX nodes can't; every point was written where it stands")
 	}
 	w.s = s.Carried(geom.Linear(s.Basis.To(opt.Basis).Scaled(1 / opt.UnitMetres)))
 	w.objects = rec("Objects")
@@ -102,12 +96,6 @@ const (
 	countVideo
 	countAttribute
 )
-
-func shears(m geom.Mat3) bool {
-	a, b, c := m.Col(0), m.Col(1), m.Col(2)
-	const tol = 1e-6
-	return math.Abs(a.Dot(b)) > tol*a.Len()*b.Len() || math.Abs(b.Dot(c)) > tol*b.Len()*c.Len() || math.Abs(a.Dot(c)) > tol*a.Len()*c.Len()
-}
 
 func (w *writer) id() int64 {
 	w.next++
@@ -256,11 +244,7 @@ func (w *writer) pictures() {
 			w.out.Say(fmt.Sprintf("picture “%s”", im.Name), "its file was never uploaded")
 			continue
 		}
-		suffix := picture.Suffix(im.MIME)
-		if im.MIME == "" && path.Ext(im.Name) != "" {
-			suffix = path.Ext(bundle.Safe(im.Name))
-		}
-		w.files[i] = names.Take(strings.TrimSuffix(im.Name, path.Ext(im.Name)), suffix)
+		w.files[i] = names.Picture(im)
 		w.videos[i] = w.id()
 		v := rec("Video", w.videos[i], w.files[i]+"\x00\x01Video", "Clip").add(rec("Type", "Clip"),
 			rec("Properties70").add(prop70("Path", "KString", "XRefUrl", "", w.files[i])),

@@ -20,7 +20,7 @@ import (
 // buffer and pictures beside it. Basis and unit are those the format fixes,
 // whatever opt says. Polygons become triangles.
 func Write(s *scene.Scene, opt pack.Options) (*pack.Package, error) {
-	shears := sheared(s)
+	shears := s.Shears()
 	if shears {
 		s = s.Flattened()
 	}
@@ -47,18 +47,6 @@ type writer struct {
 	names  pack.Names
 	images map[string]int // by content key
 	meshAt []int          // document mesh of each scene mesh, -1 for none
-}
-
-// sheared tells whether a node's map is more than translation, rotation and scale.
-func sheared(s *scene.Scene) bool {
-	for _, n := range s.Nodes {
-		a, b, c := n.Local.M.Col(0), n.Local.M.Col(1), n.Local.M.Col(2)
-		tol := 1e-6
-		if math.Abs(a.Dot(b)) > tol*a.Len()*b.Len() || math.Abs(b.Dot(c)) > tol*b.Len()*c.Len() || math.Abs(a.Dot(c)) > tol*a.Len()*c.Len() {
-			return true
-		}
-	}
-	return false
 }
 
 // view appends bytes on a four-byte boundary and returns their buffer view.

@@ -3,13 +3,11 @@ package obj
 import (
 	"bytes"
 	"fmt"
-	"path"
 	"strconv"
 	"strings"
 
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/pack"
-	"yarvek/core/format/picture"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 )
@@ -109,11 +107,7 @@ func (w *writer) pictures() {
 			w.out.Say(fmt.Sprintf("picture “%s”", im.Name), "its file was never uploaded")
 			continue
 		}
-		suffix := picture.Suffix(im.MIME)
-		if im.MIME == "" && path.Ext(im.Name) != "" {
-			suffix = path.Ext(bundle.Safe(im.Name))
-		}
-		w.path[i] = names.Take(strings.TrimSuffix(im.Name, path.Ext(im.Name)), suffix)
+		w.path[i] = names.Picture(im)
 		w.images = append(w.images, bundle.File{Name: w.path[i], Data: im.Data})
 	}
 	taken := map[string]bool{}

@@ -4,9 +4,13 @@ package pack
 
 import (
 	"fmt"
+	"path"
+	"strings"
 
 	"yarvek/core/format/bundle"
+	"yarvek/core/format/picture"
 	"yarvek/core/geom"
+	"yarvek/core/scene"
 )
 
 // Options tell a writer what file to make.
@@ -57,6 +61,15 @@ func (n *Names) Take(base, suffix string) string {
 	}
 	n.used[lower(name)] = true
 	return name
+}
+
+// Picture makes the name of a picture's file, with the suffix of what it is.
+func (n *Names) Picture(im scene.Image) string {
+	suffix := picture.Suffix(im.MIME)
+	if im.MIME == "" && path.Ext(im.Name) != "" {
+		suffix = path.Ext(bundle.Safe(im.Name))
+	}
+	return n.Take(strings.TrimSuffix(im.Name, path.Ext(im.Name)), suffix)
 }
 
 func lower(s string) string {
