@@ -29,6 +29,16 @@ func (a Vec3) Cross(b Vec3) Vec3 {
 	return Vec3{a[1]*b[2] - a[2]*b[1], a[2]*b[0] - a[0]*b[2], a[0]*b[1] - a[1]*b[0]}
 }
 
+// Hash is a number for a place: equal points share it, and 0 and -0 are equal.
+func (a Vec3) Hash() uint64 {
+	h := uint64(0x9E3779B97F4A7C15)
+	for _, v := range a {
+		h = (h ^ math.Float64bits(v+0)) * 0xff51afd7ed558ccd
+		h ^= h >> 32
+	}
+	return h
+}
+
 // Unit scales a to length one; the zero vector stays zero.
 func (a Vec3) Unit() Vec3 {
 	l := a.Len()

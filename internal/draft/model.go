@@ -61,7 +61,7 @@ func (m *Model) add(mesh *scene.Mesh) {
 	m.faces = append(m.faces, make([]geom.Vec3, mesh.Faces())...)
 	var same []int32
 	var wg sync.WaitGroup
-	wg.Go(func() { same = weld(mesh.Points) })
+	wg.Go(func() { same = scene.Weld(mesh.Points) })
 	wg.Go(func() {
 		normals := m.faces[firstFace:]
 		for f := range mesh.Faces() {
@@ -74,36 +74,6 @@ func (m *Model) add(mesh *scene.Mesh) {
 	})
 	wg.Wait()
 	m.addEdges(mesh, same, base, firstFace)
-}
-
-// weld gives points that stand in exactly the same place the number of the first
-// of them: a format that splits points along seams must not look cracked.
-func weld(pts []geom.Vec3) []int32 {
-	size := 16
-	for size < 2*len(pts) {
-		size *= 2
-	}
-	table := make([]int32, size)
-	for i := range table {
-		table[i] = -1
-	}
-	same := make([]int32, len(pts))
-	for i, p := range pts {
-		h := uint64(14695981039346656037)
-		for _, c := range p {
-			h = (h ^ math.Float64bits(c+0)) * 0x9E3779B97F4A7C15
-			h ^= h >> 29
-		}
-		k := int(h) & (size - 1)
-		for table[k] >= 0 && pts[table[k]] != p {
-			k = (k + 1) & (size - 1)
-		}
-		if table[k] < 0 {
-			table[k] = int32(i)
-		}
-		same[i] = table[k]
-	}
-	return same
 }
 
 // addEdges pairs the sides of faces. Sides are sorted into buckets by their lower

@@ -1,0 +1,139 @@
+package twin
+
+import (
+	"math/rand/v2"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"yarvek/core/geom"
+	"yarvek/core/scene"
+	"yarvek/core/shape"
+	"yarvek/core/shape/shapetest"
+)
+
+// post has no symmetry at all.
+func post() *scene.Mesh {
+	return new(shape.Builder).Box(geom.Vec3{0, 0, 0}, geom.Vec3{.3, 2, .2}).Box(geom.Vec3{.3, 1, 0}, geom.Vec3{.8, 1.1, .1}).
+		Slot(1).Box(geom.Vec3{0, .2, .2}, geom.Vec3{.1, .5, .7}).Mesh("post")
+}
+
+// shuffled lists points and faces in another order.
+func shuffled(m *scene.Mesh, seed uint64) *scene.Mesh {
+	r := rand.New(rand.NewPCG(seed, 0))
+	out := *m
+	to := r.Perm(len(m.Points))
+	out.Points = make([]geom.Vec3, len(m.Points))
+	for i, k := range to {
+		out.Points[k] = m.Points[i]
+	}
+	moved := *m
+	moved.Corners = make([]int32, len(m.Corners))
+	for i, p := range m.Corners {
+		moved.Corners[i] = int32(to[p])
+	}
+	moved.Points = out.Points
+	// Faces in another order, by cutting each off and joining them again.
+	n := moved.Faces()
+	part := make([]int32, n)
+	for i, k := range r.Perm(n) {
+		part[i] = int32(k)
+	}
+	return scene.Joined(m.Name, moved.Cut(part, n))
+}
+
+func TestTwinsAreFound(t *testing.T) {
+	r := rand.New(rand.NewPCG(4, 4))
+	turned := geom.Affine{M: geom.Rotation(geom.Vec3{1, 2, 3}, 2), T: geom.Vec3{30, -2, 8}}
+	mirrored := turned
+	mirrored.M = mirrored.M.Mul(geom.Mat3{{-1, 0, 0}, {0, 1, 0}, {0, 0, 1}})
+	for name, m := range map[string]*scene.Mesh{"post": post(), "sheet": new(shape.Builder).Prism([][2]float64{{0, 0}, {2, 0}, {2, 1}, {1, 3}}, 0, 0.002).Mesh("plate"), "boulder": shapetest.Boulder(9)} {
+		for how, a := range map[string]geom.Affine{"turned": turned, "mirrored": mirrored} {
+			for order, q := range map[string]*scene.Mesh{"in order": m.Mapped(a), "shuffled": shuffled(m, 9).Mapped(a)} {
+				m := m
+				if order == "shuffled" {
+					// Splitting gives each face its own points; the first must be alike.
+					m = shuffled(m, 2)
+				}
+				noisy := *q
+				noisy.Points = append([]geom.Vec3(nil), q.Points...)
+				for i, p := range q.Points {
+					noisy.Points[i] = p.Add(geom.Vec3{1e-6, 0, 0}.Mul(r.Float64()))
+				}
+				if order == "shuffled" {
+					noisy = *q
+				}
+				got := Find([]*scene.Mesh{m, &noisy}, 1e-5)
+				require.Len(t, got, 1, "%s %s %s", name, how, order)
+				g := got[0]
+				assert.Equal(t, [2]int{1, 0}, [2]int{g.Mesh, g.First})
+				back := m.Mapped(g.Map)
+				b, c := geom.EmptyBox(), geom.EmptyBox()
+				for i := range back.Points {
+					b, c = b.Add(back.Points[i]), c.Add(q.Points[i])
+				}
+				assert.True(t, b.Min.Near(c.Min, 1e-5) && b.Max.Near(c.Max, 1e-5))
+				if name == "post" {
+					assert.Equal(t, a.Mirrors(), g.Map.Mirrors(), "a chiral mesh tells which")
+				}
+			}
+		}
+	}
+}
+
+func TestWhatDiffersIsNoTwin(t *testing.T) {
+	m := post()
+	other := func(change func(c *scene.Mesh)) *scene.Mesh {
+		c := *m
+		c.Points = append([]geom.Vec3(nil), m.Points...)
+		c.Slots = append([]int(nil), m.Slots...)
+		change(&c)
+		return &c
+	}
+	for name, c := range map[string]*scene.Mesh{
+		"a point moved": other(func(c *scene.Mesh) { c.Points[9][1] += .01 }),
+		"scaled":        m.Mapped(geom.Linear(geom.Identity3.Scaled(1.01))),
+		"another slot":  other(func(c *scene.Mesh) { c.Slots[1] = 3 }),
+		"other UVs": other(func(c *scene.Mesh) {
+			u := c.UVs[0]
+			u.Values = append([][2]float64(nil), u.Values...)
+			u.Values[3][0] += .1
+			c.UVs = []scene.UVSet{u}
+		}),
+		"no normals": other(func(c *scene.Mesh) { c.Normals = scene.Layer[[3]float32]{} }),
+	} {
+		assert.Empty(t, Find([]*scene.Mesh{m, c}, 1e-4), name)
+	}
+	assert.Empty(t, Find([]*scene.Mesh{{}, {}}, 1e-4), "nothing equals nothing")
+}
+
+func BenchmarkTwoThousandNodes(b *testing.B) {
+	r := rand.New(rand.NewPCG(7, 7))
+	var list []*scene.Mesh
+	tris := 0
+	for i := range 2000 {
+		m := shapetest.Boulder(11)
+		if i%2 == 0 { // a thousand of them differ from all others
+			for k := range m.Points {
+				m.Points[k] = m.Points[k].Mul(1 + 0.0001*float64(i) + 0.01*r.Float64())
+			}
+		}
+		if i%4 == 1 {
+			m = shuffled(m, uint64(i))
+		}
+		a := geom.Affine{M: geom.Rotation(geom.Vec3{r.NormFloat64(), 1, r.NormFloat64()}, r.Float64()*6), T: geom.Vec3{r.Float64() * 100, 0, r.Float64() * 100}}
+		m = m.Mapped(a)
+		tris += m.Triangles()
+		list = append(list, m)
+	}
+	n := 0
+	var took time.Duration
+	for b.Loop() {
+		t := time.Now()
+		n = len(Find(list, 1e-4))
+		took = time.Since(t)
+	}
+	b.Logf("2000 meshes, %d triangles: %d twins in %v", tris, n, took)
+}
