@@ -28,7 +28,9 @@ func checkHull(t *testing.T, h *Hull, pts []Vec3, tol float64) {
 		a := h.Points[f[0]]
 		n := h.Points[f[1]].Sub(a).Cross(h.Points[f[2]].Sub(a)).Unit()
 		for _, p := range pts {
-			require.LessOrEqual(t, p.Sub(a).Dot(n), tol)
+			if d := p.Sub(a).Dot(n); d > tol {
+				require.Failf(t, "outside", "by %g", d)
+			}
 		}
 		for k := range 3 {
 			sides[[2]int32{f[k], f[(k+1)%3]}]++

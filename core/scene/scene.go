@@ -57,6 +57,7 @@ const (
 	KindLight  Kind = "light"
 	KindJoint  Kind = "joint"
 	KindLOD    Kind = "LOD group"
+	KindGuide  Kind = "guide" // lines or points without any polygon
 )
 
 // Node places a mesh, or nothing, in its parent's frame.
@@ -66,6 +67,7 @@ type Node struct {
 	Parent int // index into Nodes, -1 for a root
 	Mesh   int // index into Meshes, -1 for none; two nodes with one mesh are instances
 	Local  geom.Affine
+	Hidden bool // the file says it is not to be seen
 	// Thresholds of a LOD group: the distances in metres beyond which its second,
 	// third, ... child takes over from the one before.
 	Thresholds []float64

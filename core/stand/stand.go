@@ -56,13 +56,26 @@ func Poses(h *geom.Hull, centre geom.Vec3) []Pose {
 		}
 	}
 	// Facets joined of many leave a few that no lower one borders on.
+	var resting []int
+	for i, p := range poses {
+		if p.Margin >= 0 {
+			resting = append(resting, i)
+		}
+	}
+	known := map[int]int{}
 	settle := func(k int) int {
-		best, most := k, -2.0
-		for i, p := range poses {
-			if d := p.Down.Dot(poses[k].Down); p.Margin >= 0 && d > most {
+		best, found := known[k]
+		if found {
+			return best
+		}
+		best = k
+		most := -2.0
+		for _, i := range resting {
+			if d := poses[i].Down.Dot(poses[k].Down); d > most {
 				best, most = i, d
 			}
 		}
+		known[k] = best
 		return best
 	}
 	share := make([]float64, len(facets))

@@ -149,8 +149,12 @@ func (r *reader) models(ctx context.Context) error {
 		case "LimbNode", "Limb", "Root":
 			n.Kind = scene.KindJoint
 		}
+		n.Hidden = it.o.props["Visibility"].float(1) == 0 || it.o.props["Show"].float(1) == 0
 		if err := r.attach(it.o, &n); err != nil {
 			return err
+		}
+		if n.Mesh < 0 && n.Kind == scene.KindEmpty && r.wires(it.o) {
+			n.Kind = scene.KindGuide
 		}
 		at := len(r.s.Nodes)
 		r.s.Nodes = append(r.s.Nodes, n)
@@ -205,6 +209,16 @@ func (r *reader) hasModelParent(o *object) bool {
 func contains(list []*object, o *object) bool {
 	for _, x := range list {
 		if x == o {
+			return true
+		}
+	}
+	return false
+}
+
+// wires tells whether a model places curves or lines.
+func (r *reader) wires(o *object) bool {
+	for _, g := range r.doc.below(o.key, "Geometry") {
+		if g.class != "Mesh" && g.class != "Shape" && g.class != "" {
 			return true
 		}
 	}

@@ -162,6 +162,9 @@ func (w *writer) nodes() {
 			prop70("Lcl Translation", "Lcl Translation", "", "A", t[0], t[1], t[2]),
 			prop70("Lcl Rotation", "Lcl Rotation", "", "A", r[0], r[1], r[2]),
 			prop70("Lcl Scaling", "Lcl Scaling", "", "A", s[0], s[1], s[2]))
+		if n.Hidden {
+			props.add(prop70("Visibility", "Visibility", "", "A", float64(0)))
+		}
 		w.objects.add(rec("Model", ids[i], n.Name+"\x00\x01Model", class).add(rec("Version", int32(232)), props, rec("Shading", true), rec("Culling", "CullingOff")))
 		w.counts[countModel]++
 		parent := int64(0)

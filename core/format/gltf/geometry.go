@@ -463,13 +463,17 @@ func (r *reader) node(i int, nd node) (scene.Node, error) {
 		}
 		out.Kind, out.Mesh = scene.KindMesh, *nd.Mesh
 		if len(r.s.Meshes[*nd.Mesh].Corners) == 0 {
-			out.Mesh = -1
+			out.Kind, out.Mesh = scene.KindEmpty, -1
+			if r.wires(*nd.Mesh) {
+				out.Kind = scene.KindGuide
+			}
 		}
 	case nd.Camera != nil:
 		out.Kind = scene.KindCamera
 	case nd.Extensions["KHR_lights_punctual"] != nil:
 		out.Kind = scene.KindLight
 	}
+	out.Hidden = hidden(nd)
 	if nd.Matrix != nil {
 		m := nd.Matrix
 		out.Local = geom.Affine{M: geom.Mat3{{m[0], m[4], m[8]}, {m[1], m[5], m[9]}, {m[2], m[6], m[10]}},

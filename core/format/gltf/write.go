@@ -113,6 +113,9 @@ func (w *writer) nodes() {
 			out.Mesh = &k
 		}
 		place(&out, n.Local)
+		if n.Hidden {
+			w.hide(&out)
+		}
 		if n.Kind == scene.KindLOD {
 			w.out.Say(fmt.Sprintf("that “%s” is a LOD group", n.Name), "glTF has none; its levels stand side by side")
 		}

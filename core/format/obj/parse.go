@@ -494,10 +494,12 @@ func (p *pass) other(c *chunk, b []byte, line int, at tally) {
 		add('u')
 	case "mtllib":
 		add('m')
-	case "l":
-		c.skip("line", line)
-	case "p":
-		c.skip("point", line)
+	case "l", "p":
+		c.skip(map[string]string{"l": "line", "p": "point"}[k], line)
+		// One mark a stretch is enough to tell an object that is a guide.
+		if n := len(c.events); n == 0 || c.events[n-1].kind != 'w' {
+			c.events = append(c.events, event{'w', line, at.faces, at.v, ""})
+		}
 	case "v", "vt", "vn", "f":
 		c.err = bundle.AtLine(p.name, line, "%q stands alone, without its numbers", k).
 			Advise("The line may be cut short; export the mesh again")

@@ -108,6 +108,7 @@ type run struct {
 type object struct {
 	name   string
 	points [][2]int // ranges of points declared in it
+	wires  bool     // it has lines or points
 }
 
 // runs walks the events and cuts the faces into runs. Objects make nodes; in a
@@ -151,6 +152,8 @@ func (a *assembly) runs() (list []run, objects []object, smoothSaid bool) {
 				objects = append(objects, object{name: orElse(e.text, a.s.Name)})
 			}
 			cur.node = k
+		case 'w':
+			objects[cur.node].wires = true
 		case 'u':
 			cur.material = a.material(e)
 		case 's':
@@ -222,7 +225,9 @@ func (a *assembly) meshes() {
 	taken := 0
 	for i, o := range objects {
 		if len(byNode[i]) == 0 {
-			if i > 0 {
+			if o.wires {
+				a.s.Nodes = append(a.s.Nodes, scene.Node{Name: o.name, Kind: scene.KindGuide, Parent: -1, Mesh: -1, Local: geom.Identity})
+			} else if i > 0 {
 				a.s.LeaveOut("object without faces", o.name, "it makes no polygons")
 			}
 			continue

@@ -44,6 +44,9 @@ func (w *writer) changes(s *scene.Scene) {
 	say := w.out.Say
 	uses := map[int]int{}
 	for _, n := range s.Nodes {
+		if n.Hidden && n.Mesh >= 0 {
+			say(fmt.Sprintf("that “%s” is hidden", n.Name), "OBJ has no word for it")
+		}
 		if n.Mesh >= 0 {
 			uses[n.Mesh]++
 			if n.Parent >= 0 {
