@@ -117,3 +117,16 @@ func ParseLength(s string, fallback target.Unit) (float64, error) {
 	}
 	return v * u.Metres, nil
 }
+
+// Bytes writes a size in bytes for people.
+func Bytes(n int64) string {
+	switch {
+	case n >= 1<<30:
+		return fmt.Sprintf("%.1f\u2009GB", float64(n)/(1<<30))
+	case n >= 1<<20:
+		return fmt.Sprintf("%.1f\u2009MB", float64(n)/(1<<20))
+	case n >= 1<<10:
+		return fmt.Sprintf("%.1f\u2009kB", float64(n)/(1<<10))
+	}
+	return fmt.Sprintf("%d bytes", n)
+}

@@ -66,6 +66,9 @@ func (c *Cache) put(key string, o outcome) {
 // count each time, so the estimate is on the safe side.
 func Weigh(s *scene.Scene) int64 {
 	n := int64(4096)
+	if s == nil {
+		return n
+	}
 	for _, m := range s.Meshes {
 		n += int64(24*len(m.Points) + 4*len(m.Corners) + 4*len(m.FaceStart) + 4*len(m.Slot))
 		n += int64(12*len(m.Normals.Values) + 16*len(m.Tangents.Values) + 16*len(m.Colors.Values))

@@ -69,7 +69,7 @@ func Parse(b []byte) (Prep, error) {
 
 // Validate checks every station's decisions.
 func (p Prep) Validate() error {
-	return errors.Join(p.Size.Validate(), p.Axes.Validate(), p.Pivot.Validate(), p.Export.Validate())
+	return errors.Join(p.Source.Validate(), p.Size.Validate(), p.Axes.Validate(), p.Pivot.Validate(), p.Export.Validate())
 }
 
 // JSON writes the prep for keeping; equal preps give equal bytes.
@@ -113,6 +113,7 @@ type Input struct {
 // Result is the outcome of every station. The scenes are shared with the cache
 // and must not be written to.
 type Result struct {
+	Survey *source.Survey // of the scene as read
 	Source *source.Report
 	Size   *size.Report
 	Axes   *axes.Report
@@ -172,8 +173,11 @@ func Run(ctx context.Context, in Input, p Prep, c *Cache) (*Result, error) {
 	}
 	r := &Result{Read: in.Scene, Keys: map[string]string{}}
 	w := &walk{ctx: ctx, cache: c, key: in.Key, result: r}
+	_, r.Survey = stop(w, "survey", nil, func() (*scene.Scene, *source.Survey) {
+		return nil, source.Look(in.Scene)
+	})
 	r.Kept, r.Source = stop(w, "source", p.Source, func() (*scene.Scene, *source.Report) {
-		return source.Run(in.Scene, in.Findings, p.Source)
+		return source.Run(in.Scene, r.Survey, in.Findings, p.Source)
 	})
 	r.Sized, r.Size = stop(w, "size", p.Size, func() (*scene.Scene, *size.Report) {
 		return size.Run(r.Kept, p.Size)

@@ -293,13 +293,13 @@ func TestOnlyWhatChangedIsWorkedOutAnew(t *testing.T) {
 		return r.Hits
 	}
 	assert.Equal(t, 0, hits())
-	assert.Equal(t, 4, hits())
+	assert.Equal(t, 5, hits())
 	p.Pivot = pivot.BaseCentre
-	assert.Equal(t, 3, hits())
+	assert.Equal(t, 4, hits())
 	p.Size.Unit = "cm"
-	assert.Equal(t, 1, hits())
-	in.Target = zUpLeft
 	assert.Equal(t, 2, hits())
+	in.Target = zUpLeft
+	assert.Equal(t, 3, hits())
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()
 	_, err := Run(ctx, in, p, c)

@@ -405,3 +405,25 @@ func Groups(list []Match) []Group {
 	slices.SortFunc(out, func(a, b Group) int { return cmp.Compare(a.First, b.First) })
 	return out
 }
+
+// Coincide tells whether two lists of as many points are the same places, in
+// whatever order, to within tol.
+func Coincide(a, b []geom.Vec3, tol float64) bool {
+	if len(a) != len(b) {
+		return false
+	}
+	same := true
+	for i, p := range a {
+		if p.Dist(b[i]) > tol {
+			same = false
+			break
+		}
+	}
+	if same {
+		return true
+	}
+	// A point that stands twice counts once, as it does on both sides.
+	wa, wb := scene.Weld(a), scene.Weld(b)
+	_, _, ok := newPlaces(b, wb, max(2*tol, 1e-12)).match(a, wa, geom.Identity, tol)
+	return ok
+}

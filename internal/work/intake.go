@@ -11,6 +11,7 @@ import (
 	"slices"
 	"strings"
 
+	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/format"
 	"yarvek/core/format/bundle"
@@ -152,17 +153,7 @@ func hidden(name string) bool {
 }
 
 // Bytes writes a size in bytes for people.
-func Bytes(n int64) string {
-	switch {
-	case n >= 1<<30:
-		return fmt.Sprintf("%.1f\u2009GB", float64(n)/(1<<30))
-	case n >= 1<<20:
-		return fmt.Sprintf("%.1f\u2009MB", float64(n)/(1<<20))
-	case n >= 1<<10:
-		return fmt.Sprintf("%.1f\u2009kB", float64(n)/(1<<10))
-	}
-	return fmt.Sprintf("%d bytes", n)
-}
+func Bytes(n int64) string { return figure.Bytes(n) }
 
 // TakeIn reads the upload's meshes and makes an asset of each, in the background.
 func (d *Desk) TakeIn(kit int64, u *Upload) *Job {

@@ -162,7 +162,7 @@ func TestDecisionsUndoAndTheSourceStays(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 1, after.History.Seq)
 	assert.NotEqual(t, before.Result.Ready.Bounds(), after.Result.Ready.Bounds())
-	assert.Equal(t, 3, after.Result.Hits, "what stands before the pivot came from the cache")
+	assert.Equal(t, 4, after.Result.Hits, "what stands before the pivot came from the cache")
 	assert.ErrorIs(t, d.Decide(ctx, id, 0, "late", seat), store.ErrStale)
 	_, err = d.Store.MovePrep(ctx, id, -1)
 	require.NoError(t, err)

@@ -1,44 +1,221 @@
 // Package source is station 1: what came in, and what of it goes on.
+//
+// A survey looks at the scene as it was read and does not depend on decisions. Run
+// then leaves behind, renames, moves, shares, splits and merges as decided.
 package source
 
 import (
 	"fmt"
+	"maps"
+	"math"
 	"slices"
 	"strings"
 
-	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
+	"yarvek/core/naming"
 	"yarvek/core/scene"
 )
 
-// Decisions name what is left behind. A node is named by its path of names, so
-// that the decision finds it again in the next revision.
+// Decisions say what of the scene goes on and in what form. A node is named by its
+// path of names, so that a decision finds it again in the next revision.
 type Decisions struct {
-	Leave []string `json:"leave,omitempty"`
+	Leave []string `json:"leave,omitempty"` // nodes left behind
+	Keep  []string `json:"keep,omitempty"`  // nodes kept although a rule leaves them
+	Rules []Rule   `json:"rules,omitempty"`
+
+	Names   map[string]string `json:"names,omitempty"`  // new names, by node
+	Rename  []Rename          `json:"rename,omitempty"` // new names by pattern, in order
+	Sharing []string          `json:"sharing,omitempty"`
+	Split   []Split           `json:"split,omitempty"`
+	Merge   Merge             `json:"merge,omitempty"`
+	Groups  []Group           `json:"groups,omitempty"`
+
+	// Move is the place that becomes the origin of a scene far from it; metres as read.
+	Move geom.Vec3 `json:"move,omitzero"`
+	// Error is the largest rounding of 32-bit coordinates that is accepted, in metres;
+	// zero means DefaultError.
+	Error float64 `json:"error,omitempty"`
+}
+
+// DefaultError is a tenth of a millimetre.
+const DefaultError = 0.0001
+
+// Rename gives every node whose name matches a new one; see package naming.
+type Rename struct {
+	Match string `json:"match"`
+	To    string `json:"to"`
+}
+
+// Split takes the mesh of a node apart.
+type Split struct {
+	Node string  `json:"node"`
+	By   SplitBy `json:"by"`
+}
+
+// SplitBy says along what a mesh is taken apart.
+type SplitBy string
+
+// A mesh is split into its connected parts, or by slot.
+const (
+	ByParts SplitBy = "parts"
+	BySlot  SplitBy = "slot"
+)
+
+// Merge says how many meshes become of those kept.
+type Merge string
+
+// The ways to merge.
+const (
+	Apart     Merge = ""
+	MergeAll  Merge = "all"
+	MergeSlot Merge = "slot"
+	MergeSome Merge = "group"
+)
+
+// Group is nodes that become one mesh.
+type Group struct {
+	Name  string   `json:"name"`
+	Nodes []string `json:"nodes"`
+}
+
+// Limits on what a person can ask for.
+const (
+	maxRules = 64
+	maxParts = 2000 // nodes one split may make
+)
+
+// Validate checks the decisions.
+func (d Decisions) Validate() error {
+	if len(d.Rules) > maxRules || len(d.Rename) > maxRules || len(d.Groups) > 1000 {
+		return fmt.Errorf("at most %d rules are kept", maxRules)
+	}
+	for _, r := range d.Rules {
+		if err := r.Validate(); err != nil {
+			return err
+		}
+	}
+	for _, r := range d.Rename {
+		if _, err := naming.Parse(r.Match); err != nil {
+			return err
+		}
+		if err := naming.Check(r.To); err != nil {
+			return err
+		}
+	}
+	for _, s := range d.Split {
+		if s.By != ByParts && s.By != BySlot {
+			return fmt.Errorf("%q is no way to split: expected parts or slot", s.By)
+		}
+	}
+	if !slices.Contains([]Merge{Apart, MergeAll, MergeSlot, MergeSome}, d.Merge) {
+		return fmt.Errorf("%q is no way to merge: expected all, slot or group", d.Merge)
+	}
+	for _, c := range d.Move {
+		if !(math.Abs(c) <= 1e12) {
+			return fmt.Errorf("a move by %g m is out of bounds", c)
+		}
+	}
+	if !(d.Error >= 0 && d.Error <= 1e6) {
+		return fmt.Errorf("an error of %g m can't be meant", d.Error)
+	}
+	return nil
+}
+
+// Refs lists the nodes the decisions name, sorted.
+func (d Decisions) Refs() []string {
+	list := slices.Concat(d.Leave, d.Keep, d.Sharing, slices.Collect(maps.Keys(d.Names)))
+	for _, s := range d.Split {
+		list = append(list, s.Node)
+	}
+	for _, g := range d.Groups {
+		list = append(list, g.Nodes...)
+	}
+	slices.Sort(list)
+	return slices.Compact(list)
+}
+
+// Repointed returns the decisions with one node named in the place of another; an
+// empty name drops what was decided for it.
+func (d Decisions) Repointed(from, to string) Decisions {
+	swap := func(list []string) []string {
+		var out []string
+		for _, k := range list {
+			if k == from {
+				k = to
+			}
+			if k != "" && !slices.Contains(out, k) {
+				out = append(out, k)
+			}
+		}
+		return out
+	}
+	d.Leave, d.Keep, d.Sharing = swap(d.Leave), swap(d.Keep), swap(d.Sharing)
+	names := maps.Clone(d.Names)
+	if name, ok := names[from]; ok {
+		delete(names, from)
+		if to != "" {
+			names[to] = name
+		}
+		if len(names) == 0 {
+			names = nil
+		}
+	}
+	d.Names = names
+	var split []Split
+	for _, s := range d.Split {
+		if s.Node == from {
+			s.Node = to
+		}
+		if s.Node != "" {
+			split = append(split, s)
+		}
+	}
+	d.Split = split
+	var groups []Group
+	for _, g := range d.Groups {
+		if g.Nodes = swap(g.Nodes); len(g.Nodes) > 0 {
+			groups = append(groups, g)
+		}
+	}
+	d.Groups = groups
+	return d
 }
 
 // Node is one row of the tree.
 type Node struct {
 	Key       string
-	Name      string
+	Name      string // after renaming in place
+	Was       string // as the file has it
 	Kind      scene.Kind
 	Depth     int
 	Triangles int
+	Slots     []string
 	Size      geom.Vec3 // right, up, forward; metres
 	Instance  bool      // shares its mesh with another node
 	Kept      bool
-	Carries   bool // something below it is kept, so it stays as an empty node
+	Why       string // it was left: the rule in words, "" when by itself
+	Carries   bool   // something below it is kept, so it stays as an empty node
+	Lone      []string
+	Idle      bool // its name says nothing
+	Group     string
 	Box       geom.Box
 }
 
 // Report is what the station found.
 type Report struct {
 	Counts   scene.Counts
+	Out      scene.Counts // of what goes on
 	Nodes    []Node
 	Lost     []string // keys in the decisions that no node has
 	Left     []scene.Left
-	Kept     int      // nodes with a mesh that go on
+	Kept     int // nodes with a mesh that go on
+	Merging  []Effect
+	Twins    []Twins
+	Main     geom.Box // of the main body
+	Plan     [4]float64
+	Error    float64 // of 32-bit coordinates as they go on; metres
+	Accepted float64
 	Box      geom.Box // of what goes on
 	Findings []finding.Finding
 }
@@ -61,51 +238,113 @@ func Keys(s *scene.Scene) []string {
 	return keys
 }
 
-// Run leaves out what the decisions say, and cameras, lights and joints always.
-func Run(s *scene.Scene, read []finding.Finding, d Decisions) (*scene.Scene, *Report) {
-	keys := Keys(s)
-	boxes := s.NodeBounds()
-	rep := &Report{Box: geom.EmptyBox(), Counts: s.Count(), Left: s.Left, Findings: slices.Clone(read)}
-	leave := map[string]bool{}
-	for _, k := range d.Leave {
-		leave[k] = true
-		if !slices.Contains(keys, k) {
+// run is one pass through the station.
+type run struct {
+	s      *scene.Scene
+	survey *Survey
+	d      Decisions
+	rep    *Report
+}
+
+// Run decides what goes on and puts it into the form decided for. The survey must
+// be that of the scene.
+func Run(s *scene.Scene, v *Survey, read []finding.Finding, d Decisions) (*scene.Scene, *Report) {
+	rep := &Report{Counts: s.Count(), Left: s.Left, Main: v.Main, Findings: slices.Clone(read), Accepted: d.Error}
+	if rep.Accepted == 0 {
+		rep.Accepted = DefaultError
+	}
+	r := &run{s, v, d, rep}
+	r.rows()
+	for _, k := range d.Refs() {
+		if !slices.Contains(v.Keys, k) {
 			rep.Lost = append(rep.Lost, k)
 		}
 	}
-	uses := map[int]int{}
-	for _, n := range s.Nodes {
-		if n.Mesh >= 0 {
-			uses[n.Mesh]++
+	out, from := r.prune()
+	if d.Move != (geom.Vec3{}) {
+		out = moved(out, d.Move).Recentred()
+	}
+	rep.Twins = r.twins()
+	if len(d.Sharing) > 0 {
+		out = r.share(out, from)
+	}
+	if len(d.Split) > 0 {
+		out, from = r.split(out, from)
+	}
+	rep.Merging = effects(out, r.groupOf(from))
+	out = r.merge(out, from)
+	r.rename(out)
+	rep.Out = out.Count()
+	rep.Box = out.Bounds()
+	r.judge(out)
+	return out, rep
+}
+
+// moved shifts every root so that p becomes the origin.
+func moved(s *scene.Scene, p geom.Vec3) *scene.Scene {
+	out := s.Clone()
+	for i := range out.Nodes {
+		if n := &out.Nodes[i]; n.Parent < 0 {
+			n.Local.T = n.Local.T.Sub(p)
 		}
 	}
+	return out
+}
+
+func (r *run) rows() {
+	s, v, rep := r.s, r.survey, r.rep
+	users := s.Users()
 	view := s.Basis.ToView()
 	depth := make([]int, len(s.Nodes))
 	rep.Nodes = make([]Node, len(s.Nodes))
+	judge := r.judges()
+	group := map[string]string{}
+	for _, g := range r.d.Groups {
+		for _, k := range g.Nodes {
+			group[k] = g.Name
+		}
+	}
 	for i, n := range s.Nodes {
 		if n.Parent >= 0 {
 			depth[i] = depth[n.Parent] + 1
 		}
-		r := Node{Key: keys[i], Name: n.Name, Kind: n.Kind, Depth: depth[i], Box: boxes[i]}
+		row := Node{Key: v.Keys[i], Name: n.Name, Was: n.Name, Kind: n.Kind, Depth: depth[i], Box: v.Boxes[i], Lone: v.LoneOf(i), Group: group[v.Keys[i]]}
+		if to := r.d.Names[v.Keys[i]]; to != "" {
+			row.Name = to
+		}
+		row.Idle = n.Mesh >= 0 && naming.Idle(row.Name)
 		if n.Mesh >= 0 {
-			r.Triangles = s.Meshes[n.Mesh].Triangles()
-			r.Size = abs(view.Apply(boxes[i].Size()))
-			r.Instance = uses[n.Mesh] > 1
+			m := s.Meshes[n.Mesh]
+			row.Triangles = m.Triangles()
+			row.Size = abs(view.Apply(v.Boxes[i].Size()))
+			row.Instance = len(users[n.Mesh]) > 1
+			row.Slots = slotNames(s, m)
 		}
-		r.Kept = !leave[keys[i]] && (n.Kind == scene.KindMesh && n.Mesh >= 0 || (n.Kind == scene.KindEmpty || n.Kind == scene.KindLOD))
-		if r.Kept && n.Mesh >= 0 {
+		row.Kept, row.Why = judge(i)
+		if row.Kept && n.Mesh >= 0 {
 			rep.Kept++
-			rep.Box = rep.Box.Union(boxes[i])
 		}
-		rep.Nodes[i] = r
+		rep.Nodes[i] = row
 	}
 	for i := len(s.Nodes) - 1; i >= 0; i-- {
 		if p := s.Nodes[i].Parent; p >= 0 && (rep.Nodes[i].Kept || rep.Nodes[i].Carries) {
 			rep.Nodes[p].Carries = true
 		}
 	}
-	rep.judge(s)
-	return prune(s, rep.Nodes), rep
+}
+
+func slotNames(s *scene.Scene, m *scene.Mesh) []string {
+	var list []string
+	for _, k := range m.UsedSlots() {
+		name := scene.NoSlot
+		if k >= 0 {
+			name = s.Materials[k].Name
+		}
+		if !slices.Contains(list, name) {
+			list = append(list, name)
+		}
+	}
+	return list
 }
 
 func abs(v geom.Vec3) geom.Vec3 {
@@ -113,13 +352,14 @@ func abs(v geom.Vec3) geom.Vec3 {
 }
 
 // prune builds the scene of what is kept; a left node with kept children stays as
-// an empty one, so that they stand where they stood.
-func prune(s *scene.Scene, rows []Node) *scene.Scene {
-	out := *s
-	out.Nodes = nil
+// an empty one, so that they stand where they stood. from tells where each node
+// comes from.
+func (r *run) prune() (out *scene.Scene, from []int) {
+	s, rows := r.s, r.rep.Nodes
+	c := *s
+	c.Nodes, c.Meshes = nil, nil
 	at := make([]int, len(s.Nodes))
 	used := map[int]int{}
-	out.Meshes = nil
 	for i, n := range s.Nodes {
 		at[i] = -1
 		if !rows[i].Kept && !rows[i].Carries {
@@ -128,66 +368,39 @@ func prune(s *scene.Scene, rows []Node) *scene.Scene {
 		if n.Parent >= 0 {
 			n.Parent = at[n.Parent]
 		}
+		n.Name = rows[i].Name
 		if !rows[i].Kept {
 			n.Kind, n.Mesh = scene.KindEmpty, -1
 		}
 		if n.Mesh >= 0 {
 			k, seen := used[n.Mesh]
 			if !seen {
-				k = len(out.Meshes)
+				k = len(c.Meshes)
 				used[n.Mesh] = k
-				out.Meshes = append(out.Meshes, s.Meshes[n.Mesh])
+				c.Meshes = append(c.Meshes, s.Meshes[n.Mesh])
 			}
 			n.Mesh = k
 		}
-		at[i] = len(out.Nodes)
-		out.Nodes = append(out.Nodes, n)
+		at[i] = len(c.Nodes)
+		c.Nodes = append(c.Nodes, n)
+		from = append(from, i)
 	}
-	return &out
+	return &c, from
 }
 
-func (r *Report) judge(s *scene.Scene) {
-	say := func(sev finding.Severity, code, title, text string) {
-		r.Findings = append(r.Findings, finding.Finding{Code: code, Severity: sev, Title: title, Text: text})
-	}
-	if r.Kept == 0 {
-		text := "Keep at least one node that has polygons."
-		if r.Counts.Triangles == 0 {
-			text = "The file came in without any polygons. Nothing can be exported from it."
+// rename applies the patterns; out's nodes are the run's own.
+func (r *run) rename(out *scene.Scene) {
+	for _, rule := range r.d.Rename {
+		p, err := naming.Parse(rule.Match)
+		if err != nil {
+			continue // Validate has said so
 		}
-		say(finding.MustFix, "source/nothing", "Nothing goes on", text)
-	}
-	if s.UnitHow == scene.Assumed || s.BasisHow == scene.Assumed {
-		what := "neither unit nor axes"
-		switch {
-		case s.UnitHow != scene.Assumed:
-			what = "no axes"
-		case s.BasisHow != scene.Assumed:
-			what = "no unit"
+		n := 0
+		for i := range out.Nodes {
+			if p.Matches(out.Nodes[i].Name) {
+				n++
+				out.Nodes[i].Name = p.Make(rule.To, out.Nodes[i].Name, n)
+			}
 		}
-		say(finding.Note, "source/unsaid", "The file says "+what,
-			fmt.Sprintf("Assumed: one unit is %s, %s up, %s to the front. Change it at Size and Axes.", figure.Length(s.UnitMetres), s.Basis.Up, s.Basis.Forward))
-	}
-	for _, l := range r.Left {
-		title := figure.Plural(l.Count, l.What, l.What+"s") + " left behind"
-		text := "Not kept: " + l.Why + "."
-		if len(l.Names) > 0 {
-			text = strings.Join(l.Names, ", ") + ". " + text
-		}
-		say(finding.Note, "source/left", title, text)
-	}
-	for i, n := range s.Nodes {
-		if n.Kind == scene.KindLOD && r.Nodes[i].Kept {
-			say(finding.Note, "source/lod-group", fmt.Sprintf("“%s” is a LOD group", n.Name),
-				"All its levels came in and stand in one another. Keep the finest and leave the rest, unless the receiver is to get the group; FBX keeps it, other formats do not.")
-		}
-	}
-	if u := s.UnusedMaterials(); len(u) > 0 {
-		say(finding.Note, "source/unused-materials", figure.Plural(len(u), "material", "materials")+" no face uses",
-			strings.Join(u[:min(len(u), scene.MaxLeftNames)], ", ")+". They go along and make no draw call.")
-	}
-	if len(r.Lost) > 0 {
-		say(finding.Look, "source/lost-decision", figure.Plural(len(r.Lost), "decision finds", "decisions find")+" no node",
-			"These were to be left behind and are not in this revision: "+strings.Join(r.Lost, ", ")+".")
 	}
 }

@@ -1,0 +1,299 @@
+package source
+
+import (
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"yarvek/core/figure"
+	"yarvek/core/finding"
+	"yarvek/core/geom"
+	"yarvek/core/naming"
+	"yarvek/core/scene"
+)
+
+func (r *run) say(sev finding.Severity, code, title, text string, remedies ...finding.Remedy) *finding.Finding {
+	r.rep.Findings = append(r.rep.Findings, finding.Finding{Code: code, Severity: sev, Title: title, Text: text, Remedies: remedies})
+	return &r.rep.Findings[len(r.rep.Findings)-1]
+}
+
+// leaving is the decisions with more nodes left behind.
+func (d Decisions) leaving(keys []string) Decisions {
+	list := append(slices.Clone(d.Leave), keys...)
+	slices.Sort(list)
+	d.Leave = slices.Compact(list)
+	d.Keep = slices.DeleteFunc(slices.Clone(d.Keep), func(k string) bool { return slices.Contains(keys, k) })
+	return d
+}
+
+func (r *run) judge(out *scene.Scene) {
+	r.nothing()
+	r.unsaid()
+	r.lone()
+	r.faces()
+	r.alike()
+	r.digits(out)
+	r.idleNames()
+	for _, l := range r.rep.Left {
+		title := figure.Plural(l.Count, l.What, l.What+"s") + " left behind"
+		text := "Not kept: " + l.Why + "."
+		if len(l.Names) > 0 {
+			text = strings.Join(l.Names, ", ") + ". " + text
+		}
+		r.say(finding.Note, "source/left", title, text)
+	}
+	for i, n := range r.s.Nodes {
+		if n.Kind == scene.KindLOD && r.rep.Nodes[i].Kept {
+			r.say(finding.Note, "source/lod-group", fmt.Sprintf("“%s” is a LOD group", n.Name),
+				"All its levels came in and stand in one another. Keep the finest and leave the rest, unless the receiver is to get the group; FBX keeps it, other formats do not.")
+		}
+	}
+	if u := r.s.UnusedMaterials(); len(u) > 0 {
+		r.say(finding.Note, "source/unused-materials", figure.Plural(len(u), "material", "materials")+" no face uses",
+			strings.Join(u[:min(len(u), scene.MaxLeftNames)], ", ")+". They go along and make no draw call.")
+	}
+	if lost := r.rep.Lost; len(lost) > 0 {
+		d := r.d
+		for _, k := range lost {
+			d = d.Repointed(k, "")
+		}
+		r.say(finding.Look, "source/lost-decision", figure.Plural(len(lost), "node decided for is", "nodes decided for are")+" not in this revision",
+			clipped(lost)+". Point the decisions at other nodes on the page of revisions, or drop them.",
+			finding.Remedy{Label: "Drop these decisions", Effect: "Nothing changes but that they are no longer kept.", Decision: d})
+	}
+}
+
+func (r *run) nothing() {
+	if r.rep.Kept > 0 {
+		return
+	}
+	text := "Keep at least one node that has polygons."
+	if r.rep.Counts.Triangles == 0 {
+		text = "The file came in without any polygons. Nothing can be exported from it."
+	}
+	r.say(finding.MustFix, "source/nothing", "Nothing goes on", text)
+}
+
+func (r *run) unsaid() {
+	s := r.s
+	if s.UnitHow != scene.Assumed && s.BasisHow != scene.Assumed {
+		return
+	}
+	what := "neither unit nor axes"
+	switch {
+	case s.UnitHow != scene.Assumed:
+		what = "no axes"
+	case s.BasisHow != scene.Assumed:
+		what = "no unit"
+	}
+	r.say(finding.Note, "source/unsaid", "The file says "+what,
+		fmt.Sprintf("Assumed: one unit is %s, %s up, %s to the front. Change it at Size and Axes.", figure.Length(s.UnitMetres), s.Basis.Up, s.Basis.Forward))
+}
+
+// clipped lists the first few names.
+func clipped(names []string) string {
+	if n := scene.MaxLeftNames; len(names) > n {
+		return strings.Join(names[:n], ", ") + fmt.Sprintf(" and %d more", len(names)-n)
+	}
+	return strings.Join(names, ", ")
+}
+
+var loneTitles = map[string][2]string{
+	Empty: {"empty node goes along", "empty nodes go along"}, Hidden: {"hidden node goes along", "hidden nodes go along"},
+	Helper: {"helper plane", "helper planes"}, Far: {"node far from the rest", "nodes far from the rest"},
+	Speck: {"lone speck", "lone specks"}, Inside: {"body inside another", "bodies inside others"},
+	Double: {"node stands in another’s place", "nodes stand in others’ places"},
+}
+
+// lone says what probably does not belong, a finding for each sort; more than one
+// node of a sort can be left by a rule that holds for later revisions too.
+func (r *run) lone() {
+	guides := 0
+	for _, what := range []string{Double, Far, Helper, Hidden, Inside, Speck, Empty} {
+		var keys, names []string
+		var first *Lone
+		for i, l := range r.survey.Lone {
+			if l.What == Guide && what == Empty {
+				guides++
+			}
+			if l.What == what && r.rep.Nodes[l.Node].Kept {
+				keys = append(keys, r.survey.Keys[l.Node])
+				names = append(names, r.rep.Nodes[l.Node].Name)
+				if first == nil {
+					first = &r.survey.Lone[i]
+				}
+			}
+		}
+		if len(keys) == 0 {
+			continue
+		}
+		sev := finding.Look
+		if what == Empty {
+			sev = finding.Note
+		}
+		t := loneTitles[what]
+		title := figure.Plural(len(keys), t[0], t[1])
+		text := clipped(names) + ". " + first.Text
+		remedies := []finding.Remedy{}
+		if len(keys) < r.rep.Kept || what == Empty {
+			label, effect := "Leave "+names[0], "It stays in the source and does not go on."
+			if len(keys) > 1 {
+				label, effect = fmt.Sprintf("Leave all %d", len(keys)), "They stay in the source and do not go on."
+			}
+			ruled := r.d
+			ruled.Rules = append(slices.Clone(r.d.Rules), Rule{By: ByKind, What: what})
+			remedies = append(remedies, finding.Remedy{Label: label, Effect: effect, Decision: r.d.leaving(keys)},
+				finding.Remedy{Label: "Always leave such", Effect: "A rule: it leaves every " + what + " in later revisions too.", Decision: ruled})
+		}
+		r.say(sev, "source/"+strings.ReplaceAll(what, " ", "-"), title, text, remedies...).Place = finding.Place{Point: &first.At, Node: names[0]}
+	}
+	if guides > 0 {
+		r.say(finding.Note, "source/guides", figure.Plural(guides, "guide", "guides")+" left behind", "Lines and points have no polygon and never go on.")
+	}
+	for i, n := range r.survey.Keys {
+		if k := r.survey.Buried[i]; k > 0 && r.rep.Nodes[i].Kept {
+			at := r.survey.Boxes[i].Center()
+			d := r.d
+			d.Split = append(slices.DeleteFunc(slices.Clone(d.Split), func(s Split) bool { return s.Node == n }), Split{n, ByParts})
+			r.say(finding.Look, "source/buried-parts", fmt.Sprintf("%s inside other parts of “%s”", figure.Plural(k, "part lies", "parts lie"), r.rep.Nodes[i].Name),
+				"Nobody sees them, and each triangle of them is drawn. Split the node into its parts to leave them out, in the modelling program or here.",
+				finding.Remedy{Label: "Split it into its parts", Effect: "Its connected parts become nodes of their own.", Decision: d}).Place = finding.Place{Point: &at, Node: r.rep.Nodes[i].Name}
+		}
+	}
+}
+
+// faces says where faces of two nodes lie in one plane.
+func (r *run) faces() {
+	n := 0
+	for i := range r.survey.Overlaps {
+		o := &r.survey.Overlaps[i]
+		a, b := r.rep.Nodes[o.A], r.rep.Nodes[o.B]
+		if !a.Kept || !b.Kept {
+			continue
+		}
+		if n++; n > 6 {
+			continue
+		}
+		r.say(finding.Look, fmt.Sprintf("source/coplanar-%d", n), fmt.Sprintf("“%s” and “%s” share a plane", a.Name, b.Name),
+			fmt.Sprintf("%s m² of their faces lie on one another and look the same way; they will flicker. Move one of them by a few millimetres, or leave it.", figure.Significant(o.Area, 2)),
+			finding.Remedy{Label: "Leave " + b.Name, Effect: "It stays in the source and does not go on.", Decision: r.d.leaving([]string{b.Key})}).
+			Place = finding.Place{Point: &o.At, Node: b.Name}
+	}
+	if n > 6 {
+		r.say(finding.Note, "source/coplanar-more", fmt.Sprintf("%d more pairs share a plane", n-6), "They are listed when the first six are settled.")
+	}
+	if r.survey.Cut {
+		r.say(finding.Note, "source/not-all-compared", "Not all faces were compared", "The scene has more bodies side by side than are held against each other; some that share a plane or lie inside others may be unnamed.")
+	}
+}
+
+// alike says what could be shared.
+func (r *run) alike() {
+	var keys []string
+	var saves int64
+	var groups, mirrored int
+	for _, t := range r.rep.Twins {
+		if !t.Shared {
+			keys = append(keys, t.Keys...)
+			saves += t.Saves
+			groups++
+			mirrored += t.Mirrored
+		}
+	}
+	if len(keys) == 0 {
+		return
+	}
+	d := r.d
+	d.Sharing = append(slices.Clone(d.Sharing), keys...)
+	slices.Sort(d.Sharing)
+	d.Sharing = slices.Compact(d.Sharing)
+	text := fmt.Sprintf("%s equal to another but for where they stand", figure.Plural(len(keys), "mesh is", "meshes are"))
+	if mirrored > 0 {
+		text += fmt.Sprintf(", %d of them mirrored", mirrored)
+	}
+	r.say(finding.Note, "source/alike", figure.Plural(len(keys), "mesh could be an instance", "meshes could be instances"),
+		fmt.Sprintf("%s, in %s. Sharing saves %s.", text, figure.Plural(groups, "group", "groups"), figure.Bytes(saves)),
+		finding.Remedy{Label: "Make them instances", Effect: "Nothing moves; each place then uses one mesh.", Decision: d})
+}
+
+// digits says what 32-bit coordinates lose so far from the origin.
+func (r *run) digits(out *scene.Scene) {
+	box := out.Bounds()
+	if box.IsEmpty() {
+		return
+	}
+	far := 0.0
+	for k := range 3 {
+		far = max(far, math.Abs(box.Min[k]), math.Abs(box.Max[k]))
+	}
+	r.rep.Error = halfStep(far)
+	size := box.Size().Max()
+	if size > 10000 {
+		r.say(finding.Look, "source/vast", fmt.Sprintf("The scene is %s across", figure.Length(size)),
+			"Beyond 10 km, 32-bit coordinates lose more than a receiver can hide. If it is not meant so, look at its unit at Size, or leave what stands far out.")
+	}
+	if r.rep.Error <= r.rep.Accepted {
+		return
+	}
+	sev := finding.Look
+	if r.rep.Error > 10*r.rep.Accepted {
+		sev = finding.MustFix
+	}
+	centre := box.Center()
+	up := r.s.Basis.Up
+	centre[up.Index()] = box.Min[up.Index()]
+	if up.Sign() < 0 {
+		centre[up.Index()] = box.Max[up.Index()]
+	}
+	d := r.d
+	for k := range 3 {
+		d.Move[k] += math.Round(centre[k])
+	}
+	after := 0.0
+	for k := range 3 {
+		after = max(after, math.Abs(box.Min[k]-math.Round(centre[k])), math.Abs(box.Max[k]-math.Round(centre[k])))
+	}
+	var remedies []finding.Remedy
+	if halfStep(after) < r.rep.Error {
+		remedies = append(remedies, finding.Remedy{Label: "Move it to the origin", Decision: d,
+			Effect: fmt.Sprintf("All of it moves by %s, %s, %s m; the error becomes %s.", figure.Number(-math.Round(centre[0]), 0), figure.Number(-math.Round(centre[1]), 0), figure.Number(-math.Round(centre[2]), 0), millimetres(halfStep(after)))})
+	}
+	r.say(sev, "source/digits", fmt.Sprintf("Coordinates are off by up to %s", millimetres(r.rep.Error)),
+		fmt.Sprintf("It lies up to %s from the origin. Receivers keep positions in 32 bits, which there lie %s apart; edges jitter and seams open. Accepted is %s.",
+			figure.Length(far), millimetres(2*r.rep.Error), millimetres(r.rep.Accepted)), remedies...)
+}
+
+// halfStep is half the distance between neighbouring 32-bit floats at v, the most a
+// coordinate can be rounded by (IEEE 754, binary32).
+func halfStep(v float64) float64 {
+	f := float32(v)
+	return (float64(math.Nextafter32(f, float32(math.Inf(1)))) - float64(f)) / 2
+}
+
+func millimetres(m float64) string { return figure.Significant(m*1000, 2) + "\u2009mm" }
+
+// idleNames notes names that say nothing.
+func (r *run) idleNames() {
+	var names []string
+	var first Node
+	for _, n := range r.rep.Nodes {
+		if n.Kept && n.Idle {
+			if len(names) == 0 {
+				first = n
+			}
+			names = append(names, n.Name)
+		}
+	}
+	if len(names) > 0 {
+		at := geom.Vec3{}
+		if !first.Box.IsEmpty() {
+			at = first.Box.Center()
+		}
+		r.say(finding.Note, "source/names", figure.Plural(len(names), "name says nothing", "names say nothing"),
+			clipped(names)+". In a level of hundreds nobody finds them again. Rename them in the list, or by pattern.").Place = finding.Place{Point: &at, Node: first.Name}
+	}
+	if naming.Idle(r.s.Name) && r.s.Name != "" {
+		r.say(finding.Note, "source/file-name", fmt.Sprintf("The file is called “%s”", r.s.Name), "The asset takes its name from it, and the export from the asset. Rename the asset below.")
+	}
+}

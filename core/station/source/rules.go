@@ -1,0 +1,145 @@
+package source
+
+import (
+	"fmt"
+	"math"
+	"slices"
+
+	"yarvek/core/figure"
+	"yarvek/core/geom"
+	"yarvek/core/naming"
+	"yarvek/core/scene"
+)
+
+// Rule leaves, or keeps, all nodes of some sort, in this revision and the next. Of
+// several rules that speak of a node the last one counts; what was decided for the
+// node itself counts more.
+type Rule struct {
+	By    RuleBy     `json:"by"`
+	Keep  bool       `json:"keep,omitempty"`
+	What  string     `json:"what,omitempty"`  // the kind, or the name's pattern
+	Area  [4]float64 `json:"area,omitzero"`   // right, forward, right, forward as read; metres
+	Reach float64    `json:"reach,omitempty"` // metres from the main body
+}
+
+// RuleBy says what a rule looks at.
+type RuleBy string
+
+// The sorts of rule.
+const (
+	ByKind   RuleBy = "kind"
+	ByName   RuleBy = "name"
+	ByArea   RuleBy = "area"   // nodes wholly within a box drawn on the plan
+	ByBeyond RuleBy = "beyond" // nodes farther from the main body than Reach
+)
+
+// Validate checks a rule.
+func (r Rule) Validate() error {
+	switch r.By {
+	case ByKind:
+		if !slices.Contains(Kinds, r.What) {
+			return fmt.Errorf("%q is no kind of node", r.What)
+		}
+	case ByName:
+		if _, err := naming.Parse(r.What); err != nil {
+			return err
+		}
+	case ByArea:
+		for _, c := range r.Area {
+			if !(math.Abs(c) <= 1e12) {
+				return fmt.Errorf("the box on the plan is out of bounds")
+			}
+		}
+	case ByBeyond:
+		if !(r.Reach >= 0 && r.Reach <= 1e12) {
+			return fmt.Errorf("%g m is no distance from the main body", r.Reach)
+		}
+	default:
+		return fmt.Errorf("%q is no sort of rule: expected kind, name, area or beyond", r.By)
+	}
+	return nil
+}
+
+// String says the rule in words.
+func (r Rule) String() string {
+	verb := "Leave"
+	if r.Keep {
+		verb = "Keep"
+	}
+	switch r.By {
+	case ByKind:
+		return fmt.Sprintf("%s every %s", verb, r.What)
+	case ByName:
+		return fmt.Sprintf("%s nodes named “%s”", verb, r.What)
+	case ByArea:
+		return fmt.Sprintf("%s what stands in a box of %s by %s on the plan", verb, figure.Length(math.Abs(r.Area[2]-r.Area[0])), figure.Length(math.Abs(r.Area[3]-r.Area[1])))
+	}
+	return fmt.Sprintf("%s what is farther than %s from the main body", verb, figure.Length(r.Reach))
+}
+
+// judges returns what tells whether a node is kept, and the rule by which it is not.
+func (r *run) judges() func(i int) (bool, string) {
+	s, v := r.s, r.survey
+	set := func(list []string) map[string]bool {
+		m := map[string]bool{}
+		for _, k := range list {
+			m[k] = true
+		}
+		return m
+	}
+	leave, keep := set(r.d.Leave), set(r.d.Keep)
+	view := s.Basis.ToView()
+	var match []func(i int) bool
+	for _, rule := range r.d.Rules {
+		switch rule.By {
+		case ByKind:
+			match = append(match, func(i int) bool {
+				return string(s.Nodes[i].Kind) == rule.What || slices.Contains(v.LoneOf(i), rule.What)
+			})
+		case ByName:
+			p, _ := naming.Parse(rule.What) // checked by Validate
+			match = append(match, func(i int) bool { return p.Matches(s.Nodes[i].Name) })
+		case ByArea:
+			a := rule.Area
+			match = append(match, func(i int) bool {
+				b := v.Boxes[i]
+				if b.IsEmpty() {
+					p := v.Worlds[i].T
+					b = geom.Box{Min: p, Max: p}
+				}
+				b = b.Carried(view)
+				return b.Min[0] >= min(a[0], a[2]) && b.Max[0] <= max(a[0], a[2]) && b.Min[2] >= min(a[1], a[3]) && b.Max[2] <= max(a[1], a[3])
+			})
+		default:
+			match = append(match, func(i int) bool {
+				if v.InMain(i) {
+					return false
+				}
+				if v.Boxes[i].IsEmpty() {
+					return v.Main.Distance(v.Worlds[i].T) > rule.Reach
+				}
+				return v.Main.Gap(v.Boxes[i]) > rule.Reach
+			})
+		}
+	}
+	return func(i int) (bool, string) {
+		n := s.Nodes[i]
+		if !(n.Kind == scene.KindMesh && n.Mesh >= 0 || n.Kind == scene.KindEmpty || n.Kind == scene.KindLOD) {
+			return false, ""
+		}
+		if k := v.Keys[i]; leave[k] {
+			return false, ""
+		} else if keep[k] {
+			return true, ""
+		}
+		for at := len(match) - 1; at >= 0; at-- {
+			if rule := r.d.Rules[at]; match[at](i) {
+				if rule.Keep {
+					return true, ""
+				}
+				return false, rule.String()
+			}
+		}
+		return true, ""
+	}
+}
