@@ -130,3 +130,66 @@ func Bytes(n int64) string {
 	}
 	return fmt.Sprintf("%d bytes", n)
 }
+
+// Imperial writes metres in feet and inches, the inch of 25.4 mm.
+func Imperial(m float64) string {
+	in := math.Abs(m) / 0.0254
+	sign := ""
+	if m < 0 {
+		sign = "−"
+	}
+	switch {
+	case in == 0:
+		return "0 in"
+	case in < 0.01:
+		return sign + Significant(in, 2) + thin + "in"
+	case in < 12:
+		return sign + Number(in, 2) + thin + "in"
+	case in < 12*1000:
+		ft := math.Floor(in / 12)
+		rest := in - 12*ft
+		if rest >= 11.95 {
+			ft, rest = ft+1, 0
+		}
+		if rest < 0.05 {
+			return sign + Number(ft, 0) + thin + "ft"
+		}
+		return sign + Number(ft, 0) + thin + "ft " + strings.TrimSuffix(Number(rest, 1), ".0") + thin + "in"
+	}
+	return sign + Number(in/12, 0) + thin + "ft"
+}
+
+// Area writes square metres: m², cm² or mm².
+func Area(m2 float64) string {
+	switch a := math.Abs(m2); {
+	case a == 0:
+		return "0 m²"
+	case a < 1e-4:
+		return Significant(m2*1e6, 3) + thin + "mm²"
+	case a < 0.1:
+		return Significant(m2*1e4, 3) + thin + "cm²"
+	}
+	return Significant(m2, 4) + thin + "m²"
+}
+
+// Volume writes cubic metres: m³, litres or cm³.
+func Volume(m3 float64) string {
+	switch a := math.Abs(m3); {
+	case a == 0:
+		return "0 m³"
+	case a < 1e-3:
+		return Significant(m3*1e6, 3) + thin + "cm³"
+	case a < 1:
+		return Significant(m3*1000, 3) + thin + "litres"
+	}
+	return Significant(m3, 4) + thin + "m³"
+}
+
+// Degrees writes radians in degrees.
+func Degrees(rad float64) string {
+	d := rad * 180 / math.Pi
+	if math.Abs(d) < 10 {
+		return Significant(d, 2) + "°"
+	}
+	return Significant(d, 3) + "°"
+}

@@ -10,6 +10,7 @@ import (
 	"fmt"
 
 	"yarvek/core/finding"
+	"yarvek/core/geom"
 	"yarvek/core/scene"
 	"yarvek/core/station/axes"
 	"yarvek/core/station/export"
@@ -108,6 +109,7 @@ type Input struct {
 	Scene    *scene.Scene
 	Findings []finding.Finding // of the reader
 	Target   target.Target
+	Grid     float64 // the kit's module in metres, 0 for none
 }
 
 // Result is the outcome of every station. The scenes are shared with the cache
@@ -128,6 +130,15 @@ type Result struct {
 	Keys map[string]string
 	Hits int // stations taken from the cache
 }
+
+// ToStood is the map from what Source left to what Axes made of it, and ToReady on
+// to the outcome.
+func (r *Result) ToStood() geom.Affine {
+	return r.Axes.Map.Mul(geom.Linear(geom.Identity3.Scaled(r.Size.Factor)))
+}
+
+// ToReady is the map from what Source left to the outcome of Pivot.
+func (r *Result) ToReady() geom.Affine { return r.Pivot.Map.Mul(r.ToStood()) }
 
 // Findings are those of one station.
 func (r *Result) Findings(station string) []finding.Finding {
@@ -179,18 +190,27 @@ func Run(ctx context.Context, in Input, p Prep, c *Cache) (*Result, error) {
 	r.Kept, r.Source = stop(w, "source", p.Source, func() (*scene.Scene, *source.Report) {
 		return source.Run(in.Scene, r.Survey, in.Findings, p.Source)
 	})
-	r.Sized, r.Size = stop(w, "size", p.Size, func() (*scene.Scene, *size.Report) {
-		return size.Run(r.Kept, p.Size)
+	sized := struct {
+		D size.Decisions
+		G float64
+	}{p.Size, in.Grid}
+	r.Sized, r.Size = stop(w, "size", sized, func() (*scene.Scene, *size.Report) {
+		return size.Run(r.Kept, p.Size, in.Grid)
 	})
 	at := struct {
 		D axes.Decisions
 		B any
 	}{p.Axes, in.Target.Basis}
 	r.Stood, r.Axes = stop(w, "axes", at, func() (*scene.Scene, *axes.Report) {
-		return axes.Run(r.Sized, p.Axes, in.Target.Basis)
+		return axes.Run(r.Sized, p.Axes, in.Target.Basis, r.Size.Body)
 	})
-	r.Ready, r.Pivot = stop(w, "pivot", p.Pivot, func() (*scene.Scene, *pivot.Report) {
-		return pivot.Run(r.Stood, p.Pivot)
+	seated := struct {
+		D pivot.Decisions
+		G float64
+	}{p.Pivot, in.Grid}
+	r.Ready, r.Pivot = stop(w, "pivot", seated, func() (*scene.Scene, *pivot.Report) {
+		return pivot.Run(r.Stood, p.Pivot, pivot.Ask{Body: r.Size.Body, Stood: r.Axes.Map, Source: r.ToStood(),
+			Grid: in.Grid, Module: r.Size.Class.ID == "modular-piece"})
 	})
 	if w.err != nil {
 		return nil, w.err

@@ -12,6 +12,7 @@ import (
 	"yarvek/core/finding"
 	"yarvek/core/format"
 	"yarvek/core/geom"
+	"yarvek/core/measure"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/station/axes"
@@ -239,8 +240,8 @@ func TestSeatingTwiceIsSeatingOnce(t *testing.T) {
 		{Name: "a", Kind: scene.KindMesh, Parent: -1, Local: turn},
 		{Name: "b", Kind: scene.KindMesh, Parent: 0, Local: geom.Translation(geom.Vec3{0, 0, 5})},
 	}
-	once, _ := pivot.Run(s, d)
-	twice, _ := pivot.Run(once, d)
+	once, _ := pivot.Run(s, d, pivot.Ask{Body: measure.BodyOf(s), Stood: geom.Identity, Source: geom.Identity})
+	twice, _ := pivot.Run(once, d, pivot.Ask{Body: measure.BodyOf(once), Stood: geom.Identity, Source: geom.Identity})
 	a, b := once.Flattened(), twice.Flattened()
 	for i := range a.Meshes {
 		for k, p := range a.Meshes[i].Points {
@@ -259,7 +260,7 @@ func TestLeavingNodesBehindByName(t *testing.T) {
 	s := shape.Scene("x", nil, post(), post(), post())
 	s.Nodes[1].Parent, s.Nodes[2].Parent = 0, 1
 	s.Nodes[2].Local = geom.Translation(geom.Vec3{0, 0, 9})
-	keys := source.Keys(s)
+	keys := s.Keys()
 	assert.Equal(t, []string{"post", "post/post", "post/post/post"}, keys)
 	r := run(t, s, Prep{Source: source.Decisions{Leave: []string{"post", "post/post", "gone"}}}, yUp)
 	assert.Equal(t, 1, r.Source.Kept)

@@ -9,7 +9,9 @@ import (
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
+	"yarvek/core/measure"
 	"yarvek/core/scene"
+	"yarvek/core/stand"
 )
 
 // About names an axis of the world to turn about.
@@ -35,6 +37,11 @@ type Decisions struct {
 	Forward geom.Axis `json:"forward,omitempty"`
 	Hand    string    `json:"hand,omitempty"` // "right" or "left"
 	Turns   []Turn    `json:"turns,omitempty"`
+	// Pose is a rotation before the turns: its axis, with the angle in degrees as
+	// length, in glTF's basis once up and forward are decided. A resting pose and the
+	// remedy for a tilt are kept so.
+	Pose geom.Vec3 `json:"pose,omitzero"`
+	Drop bool      `json:"drop,omitempty"` // the lowest point goes to the height of the origin
 }
 
 // MaxTurns bounds the list of turns; the form adds one at a time.
@@ -47,6 +54,9 @@ func (d Decisions) Validate() error {
 	}
 	if d.Up != geom.NoAxis && d.Forward != geom.NoAxis && d.Up.Index() == d.Forward.Index() {
 		return fmt.Errorf("up and forward can't both lie along %s", d.Up.Letter())
+	}
+	if !(d.Pose.Len() <= 360) {
+		return fmt.Errorf("a pose turned by %g degrees is out of bounds", d.Pose.Len())
 	}
 	if len(d.Turns) > MaxTurns {
 		return fmt.Errorf("at most %d turns are kept", MaxTurns)
@@ -69,6 +79,12 @@ type Stance struct {
 	Ground float64    // area of the faces resting on the ground; square metres
 	Chosen bool
 	AsRead bool
+	// How well it would stand so.
+	Rank     int     // 1 is best; 0 for facings
+	Contact  float64 // area of the outline of what touches the ground; square metres
+	Margin   float64 // of the middle of mass within it, negative when beyond; metres
+	Symmetry float64 // about an upright plane, 0 to 1
+	Score    float64
 }
 
 // Report is what the station found.
@@ -82,6 +98,11 @@ type Report struct {
 	Size     geom.Vec3
 	Box      geom.Box // of the outcome
 	Mirrored bool     // the handedness was changed from what was read
+	Poses    []Rest
+	Tilt     *stand.Tilt // by which it is askew as it stands now
+	Lies     []Lie
+	Map      geom.Affine // from the scene before to the outcome
+	Low      float64     // of the lowest point against the origin before dropping; metres
 	Findings []finding.Finding
 }
 
@@ -117,23 +138,50 @@ func facingAfter(read geom.Basis, up geom.Axis) geom.Axis {
 	return read.Forward
 }
 
-// Run stands the scene up and carries it into the target's basis.
-func Run(s *scene.Scene, d Decisions, to geom.Basis) (*scene.Scene, *Report) {
+// Run stands the scene up and carries it into the target's basis. body is the
+// scene's own measures.
+func Run(s *scene.Scene, d Decisions, to geom.Basis, body measure.Body) (*scene.Scene, *Report) {
 	r := &Report{Read: s.Basis, ReadHow: string(s.BasisHow), Decided: Decide(s.Basis, d), Target: to}
 	r.Mirrored = r.Decided.Left != s.Basis.Left
-	m := turns(d.Turns, to).Mul(r.Decided.To(to))
+	tu := turns(d.Turns, to)
+	m := tu.Mul(posed(d.Pose, to)).Mul(r.Decided.To(to))
+	before := body.Box
 	out := s.Carried(geom.Linear(m))
 	out.Basis = to
-	before := s.Bounds()
 	if m.SwapsAxes() {
 		r.Box = before.Carried(m)
 	} else {
 		r.Box = out.Bounds()
 	}
+	r.Map = geom.Linear(m)
+	if up := to.Up; !r.Box.IsEmpty() {
+		if r.Low = r.Box.Min[up.Index()]; up.Sign() < 0 {
+			r.Low = -r.Box.Max[up.Index()]
+		}
+		if d.Drop {
+			r.Map.T = up.Vec().Mul(-r.Low)
+			r.Box = r.Box.Shifted(r.Map.T)
+			for i := range out.Nodes {
+				if n := &out.Nodes[i]; n.Parent < 0 {
+					n.Local.T = n.Local.T.Add(r.Map.T)
+				}
+			}
+		}
+	}
 	r.Size = absolute(to.ToView().Apply(r.Box.Size()))
 	r.stances(s, before)
+	r.rank(s, body)
+	r.rests(body, d)
+	r.lies(m)
 	r.judge(s, d)
+	r.tilted(out, body, tu, d)
 	return out, r
+}
+
+// posed is the rotation of a pose, carried from glTF's basis.
+func posed(pose geom.Vec3, to geom.Basis) geom.Mat3 {
+	c := geom.GLTF.To(to)
+	return c.Mul(geom.FromRotationVector(pose.Mul(math.Pi / 180))).Mul(c.Transpose())
 }
 
 // turns composes the rotations in the target's coordinates. A turn is a fact of
@@ -243,7 +291,7 @@ func (r *Report) judge(s *scene.Scene, d Decisions) {
 		say(finding.Finding{Code: "axes/assumed", Severity: finding.Note, Title: fmt.Sprintf("The file has no axes: %s up assumed", r.Read.Up),
 			Text: "OBJ does not say which way is up. If it lies on its side in the drawing, choose the stance that stands."})
 	}
-	if len(d.Turns) == 0 {
+	if len(d.Turns) == 0 && d.Pose == (geom.Vec3{}) {
 		r.lying(d, say)
 	}
 }

@@ -4,12 +4,15 @@ package pivot
 
 import (
 	"fmt"
+	"maps"
 	"math"
+	"slices"
 	"strings"
 
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
+	"yarvek/core/measure"
 	"yarvek/core/scene"
 )
 
@@ -18,41 +21,131 @@ type Place string
 
 // The rules.
 const (
-	AsRead Place = ""
-	OnBox  Place = "box"   // one of the 27 points of the bounding box
-	At     Place = "point" // typed coordinates
+	AsRead    Place = ""
+	OnBox     Place = "box"     // one of the 27 points of the bounding box
+	At        Place = "point"   // typed coordinates
+	OnContact Place = "contact" // the middle of what touches the ground
+	OnMass    Place = "mass"    // the centre of mass
+	OnPicks   Place = "picks"   // a picked point, or the middle between two
 )
 
-// Decisions seat the pivot.
-type Decisions struct {
+// Seat is a place by rule.
+type Seat struct {
 	Place Place     `json:"place,omitempty"`
 	Box   [3]int    `json:"box,omitzero"`   // right, up, forward: -1, 0 or 1
 	Point geom.Vec3 `json:"point,omitzero"` // metres, x y z of the target's basis
+	// Picks are one or two points of the mesh, in metres as Source leaves them, so that
+	// they stay on the mesh whatever Size and Axes do.
+	Picks []geom.Vec3 `json:"picks,omitempty"`
+}
+
+// Decisions seat the pivot.
+type Decisions struct {
+	Place Place       `json:"place,omitempty"` // with Box, Point and Picks: the Seat of the whole
+	Box   [3]int      `json:"box,omitzero"`
+	Point geom.Vec3   `json:"point,omitzero"`
+	Picks []geom.Vec3 `json:"picks,omitempty"`
 	// Parts seats each part's own origin at the same point of its own box.
 	Parts bool `json:"parts,omitempty"`
+	// Each seats the origins of single parts, by node.
+	Each map[string]Seat `json:"each,omitempty"`
+	// Snap moves the place so that the box lies on lines of the kit's grid.
+	Snap bool `json:"snap,omitempty"`
+	// Heading turns the pivot about the upright, in degrees anticlockwise from above;
+	// Along turns it from one picked point to another instead.
+	Heading float64     `json:"heading,omitempty"`
+	Along   []geom.Vec3 `json:"along,omitempty"`
+	// Under moves the pivot under the mesh, which stays where it stands; otherwise the
+	// mesh moves onto the origin.
+	Under   bool     `json:"under,omitempty"`
+	Markers []Marker `json:"markers,omitempty"`
+}
+
+// Whole is the seat of the whole asset.
+func (d Decisions) Whole() Seat { return Seat{d.Place, d.Box, d.Point, d.Picks} }
+
+// Seated is the decisions with another place for the whole; what is decided for
+// heading, parts and markers stays.
+func (d Decisions) Seated(s Seat) Decisions {
+	d.Place, d.Box, d.Point, d.Picks = s.Place, s.Box, s.Point, s.Picks
+	return d
 }
 
 // BaseCentre is where a pivot nearly always belongs: the middle of the base.
 var BaseCentre = Decisions{Place: OnBox, Box: [3]int{0, -1, 0}}
 
-// Validate checks the decisions.
-func (d Decisions) Validate() error {
+// Validate checks a seat.
+func (d Seat) Validate() error {
 	switch d.Place {
-	case AsRead, OnBox, At:
+	case AsRead, OnBox, At, OnContact, OnMass:
+	case OnPicks:
+		if len(d.Picks) != 1 && len(d.Picks) != 2 {
+			return fmt.Errorf("pick one point for a corner, or two for the middle between them")
+		}
 	default:
-		return fmt.Errorf("%q is no place for a pivot: expected box, point or none", d.Place)
+		return fmt.Errorf("%q is no place for a pivot: expected box, point, contact, mass, picks or none", d.Place)
 	}
 	for _, b := range d.Box {
 		if b < -1 || b > 1 {
 			return fmt.Errorf("%d is no side of a box: expected -1, 0 or 1", b)
 		}
 	}
-	for _, c := range d.Point {
-		if !(math.Abs(c) <= 1e9) {
-			return fmt.Errorf("a coordinate of %g m is out of bounds", c)
+	return bounded(append([]geom.Vec3{d.Point}, d.Picks...)...)
+}
+
+func bounded(pts ...geom.Vec3) error {
+	for _, p := range pts {
+		for _, c := range p {
+			if !(math.Abs(c) <= 1e9) {
+				return fmt.Errorf("a coordinate of %g m is out of bounds", c)
+			}
 		}
 	}
 	return nil
+}
+
+// Validate checks the decisions.
+func (d Decisions) Validate() error {
+	if err := d.Whole().Validate(); err != nil {
+		return err
+	}
+	for _, s := range d.Each {
+		if err := s.Validate(); err != nil {
+			return err
+		}
+	}
+	if !(math.Abs(d.Heading) <= 3600) {
+		return fmt.Errorf("a heading of %g degrees is out of bounds", d.Heading)
+	}
+	if len(d.Along) != 0 && (len(d.Along) != 2 || d.Along[0] == d.Along[1]) {
+		return fmt.Errorf("a heading along an edge needs two different points")
+	}
+	if err := bounded(d.Along...); err != nil {
+		return err
+	}
+	return validMarkers(d.Markers)
+}
+
+// Refs lists the nodes the decisions name, sorted.
+func (d Decisions) Refs() []string { return slices.Sorted(maps.Keys(d.Each)) }
+
+// Repointed returns the decisions with one node named in the place of another; an
+// empty name drops what was decided for it.
+func (d Decisions) Repointed(from, to string) Decisions {
+	seat, ok := d.Each[from]
+	if !ok {
+		return d
+	}
+	each := maps.Clone(d.Each)
+	delete(each, from)
+	if to != "" {
+		each[to] = seat
+	}
+	if len(each) == 0 {
+		each = nil
+	}
+	d.Each = each
+	return d
 }
 
 // Part tells where a node's own origin lies.
@@ -67,10 +160,26 @@ type Part struct {
 type Report struct {
 	Before   geom.Box  // the box before seating
 	Box      geom.Box  // and after
-	Moved    geom.Vec3 // the place that became the origin, in coordinates before
-	Where    string    // the origin against the box, in words
+	Moved    geom.Vec3 // the place the pivot is seated at, in coordinates before
+	Heading  float64   // degrees anticlockwise from above against how the asset faces
+	Origin   geom.Vec3 // where the pivot is now: the origin, or under the mesh
+	Where    string    // the pivot against the box, in words
 	Parts    []Part
+	Markers  []Marked
+	Grid     float64
+	OffGrid  geom.Vec3   // right, up, forward: by how much the box is off the grid; metres
+	Lost     []string    // keys in the decisions that no node has
+	Map      geom.Affine // from the scene before to the outcome
 	Findings []finding.Finding
+}
+
+// Ask is what the station needs to know besides the scene.
+type Ask struct {
+	Body   measure.Body // of the scene as it stood at Size
+	Stood  geom.Affine  // from there to the scene
+	Source geom.Affine  // from what Source left to the scene; picks go through it
+	Grid   float64      // the kit's module in metres, 0 for none
+	Module bool         // it is a modular piece
 }
 
 // OnBoxPoint is one of the 27 points of a box, given by right, up and forward.
@@ -85,45 +194,126 @@ func OnBoxPoint(b geom.Box, basis geom.Basis, at [3]int) geom.Vec3 {
 }
 
 // Run seats the pivot.
-func Run(s *scene.Scene, d Decisions) (*scene.Scene, *Report) {
+func Run(s *scene.Scene, d Decisions, ask Ask) (*scene.Scene, *Report) {
 	boxes := s.NodeBounds()
-	r := &Report{Before: scene.Union(boxes)}
-	switch {
-	case r.Before.IsEmpty():
-	case d.Place == OnBox:
-		r.Moved = OnBoxPoint(r.Before, s.Basis, d.Box)
-	case d.Place == At:
-		r.Moved = d.Point
+	r := &Report{Before: scene.Union(boxes), Grid: ask.Grid, Map: geom.Identity}
+	if r.Before.IsEmpty() {
+		return s, r
 	}
+	r.Moved = r.place(s, d, ask)
+	r.Heading = r.heading(s, d, ask)
+	frame := geom.Affine{M: aboutUp(s.Basis, r.Heading), T: r.Moved}
+	inv, _ := frame.Inverse() // a rotation and a move
+	seats := d.Place != AsRead || d.Snap || r.Heading != 0
 	out := s
-	if r.Moved != (geom.Vec3{}) {
-		out = moved(s, r.Moved)
-	}
-	if d.Place != AsRead {
+	if seats {
+		out = s.Carried(inv)
 		out = seatParts(out, d)
 	}
-	// Seating moves the whole; what each part's origin does leaves it where it is.
-	for i := range boxes {
-		boxes[i] = boxes[i].Shifted(r.Moved.Mul(-1))
+	r.Map = inv
+	out = r.each(out, d, ask)
+	if d.Under && seats {
+		out = under(out, frame)
+		r.Map, r.Origin = geom.Identity, r.Moved
 	}
-	r.Box = r.Before.Shifted(r.Moved.Mul(-1))
-	if !r.Box.IsEmpty() {
-		r.Where = Where(geom.Vec3{}, r.Box, s.Basis)
-		r.parts(out, boxes)
-		r.judge(out, d)
+	r.markers(out, d, ask, frame)
+	out = withMarkers(out, r.Markers)
+	boxes = out.NodeBounds()
+	r.Box = r.Before
+	switch {
+	case d.Under:
+	case r.Heading == 0:
+		r.Box = r.Before.Shifted(r.Moved.Mul(-1))
+	default:
+		r.Box = scene.Union(boxes)
 	}
+	r.Where = Where(r.Origin, r.Box, s.Basis)
+	r.grid(s.Basis, ask)
+	r.parts(out, boxes)
+	r.judge(out, d)
+	r.judgeGrid(d, ask)
 	return out, r
 }
 
-// moved shifts every root so that p becomes the origin.
-func moved(s *scene.Scene, p geom.Vec3) *scene.Scene {
-	out := s.Clone()
-	for i := range out.Nodes {
-		if n := &out.Nodes[i]; n.Parent < 0 {
-			n.Local.T = n.Local.T.Sub(p)
+// place finds where the pivot goes, in coordinates before.
+func (r *Report) place(s *scene.Scene, d Decisions, ask Ask) geom.Vec3 {
+	p := seatOf(d.Whole(), s.Basis, r.Before, ask, func() ([]geom.Vec3, geom.Vec3) {
+		pts := make([]geom.Vec3, len(ask.Body.Hull.Points))
+		for i, q := range ask.Body.Hull.Points {
+			pts[i] = ask.Stood.Apply(q)
+		}
+		return pts, ask.Stood.Apply(ask.Body.Centre)
+	})
+	if d.Snap && ask.Grid > 0 {
+		p = snapped(p, r.Before, s.Basis, ask.Grid)
+	}
+	return p
+}
+
+// snapped moves p so that the box's lowest corner is whole grid cells from it; its
+// height goes to the base.
+func snapped(p geom.Vec3, b geom.Box, basis geom.Basis, grid float64) geom.Vec3 {
+	low := OnBoxPoint(b, basis, [3]int{-1, -1, -1})
+	for i, a := range []geom.Axis{basis.Right(), basis.Up, basis.Forward} {
+		k := a.Index()
+		p[k] = low[k] + math.Round((p[k]-low[k])/grid)*grid
+		if i == 1 {
+			p[k] = low[k]
 		}
 	}
-	return out
+	return p
+}
+
+// seatOf finds the place of a seat. body gives points of the hull and the centre of
+// mass, only asked for when needed.
+func seatOf(d Seat, basis geom.Basis, box geom.Box, ask Ask, body func() ([]geom.Vec3, geom.Vec3)) geom.Vec3 {
+	switch d.Place {
+	case OnBox:
+		return OnBoxPoint(box, basis, d.Box)
+	case At:
+		return d.Point
+	case OnContact:
+		pts, _ := body()
+		up := basis.Up.Vec()
+		g := measure.GroundOf(pts, up)
+		return g.Place(g.Contact.Centre(), up)
+	case OnMass:
+		_, c := body()
+		return c
+	case OnPicks:
+		var p geom.Vec3
+		for _, q := range d.Picks {
+			p = p.Add(ask.Source.Apply(q).Mul(1 / float64(len(d.Picks))))
+		}
+		return p
+	}
+	return geom.Vec3{}
+}
+
+// heading is the angle the pivot is turned by, in degrees.
+func (r *Report) heading(s *scene.Scene, d Decisions, ask Ask) float64 {
+	if len(d.Along) != 2 {
+		return math.Remainder(d.Heading, 360)
+	}
+	v := s.Basis.ToView().Apply(ask.Source.Apply(d.Along[1]).Sub(ask.Source.Apply(d.Along[0])))
+	if math.Hypot(v[0], v[2]) < 1e-9 {
+		return 0 // an upright edge has no heading
+	}
+	// Anticlockwise from above, from the front: the asset's left is a quarter turn.
+	return math.Atan2(-v[0], v[2]) * 180 / math.Pi
+}
+
+// aboutUp turns by degrees anticlockwise seen from above, a fact of the world: in a
+// left-handed basis the algebraic angle is turned round.
+func aboutUp(b geom.Basis, degrees float64) geom.Mat3 {
+	if degrees == 0 {
+		return geom.Identity3
+	}
+	angle := degrees * math.Pi / 180
+	if b.Left {
+		angle = -angle
+	}
+	return geom.Rotation(b.Up.Vec(), angle)
 }
 
 // seatParts moves the origins of nodes under their meshes. One part alone always
@@ -131,17 +321,8 @@ func moved(s *scene.Scene, p geom.Vec3) *scene.Scene {
 // takes the scene's then agree. An instance's mesh is shared, so its point of the
 // box is taken in the mesh's own frame and every instance moves alike.
 func seatParts(s *scene.Scene, d Decisions) *scene.Scene {
-	uses := map[int][]int{}
-	var order []int
-	for i, n := range s.Nodes {
-		if n.Mesh >= 0 {
-			if uses[n.Mesh] == nil {
-				order = append(order, n.Mesh)
-			}
-			uses[n.Mesh] = append(uses[n.Mesh], i)
-		}
-	}
-	single := len(order) == 1 && len(uses[order[0]]) == 1
+	users := s.Users()
+	single := len(s.Meshes) == 1 && len(users[0]) == 1
 	if !single && !(d.Parts && d.Place == OnBox) {
 		return s
 	}
@@ -151,35 +332,93 @@ func seatParts(s *scene.Scene, d Decisions) *scene.Scene {
 	if !single {
 		boxes = s.NodeBounds()
 	}
-	for _, m := range order {
-		first := uses[m][0]
-		w := worlds[first]
+	for m, list := range users {
+		if len(list) == 0 {
+			continue
+		}
+		first := list[0]
 		var world geom.Vec3 // where the first user's origin goes
 		if !single {
 			world = OnBoxPoint(boxes[first], s.Basis, d.Box)
 		}
-		inv, ok := w.Inverse()
-		if !ok {
-			continue // flattened: no place in its own frame can be told
-		}
-		local := inv.Apply(world)
-		out.Meshes[m] = s.Meshes[m].Mapped(geom.Translation(local.Mul(-1)))
-		for _, i := range uses[m] {
-			shift(out, i, local)
-		}
+		moveOrigin(out, m, list, worlds[first], world)
 	}
 	return out
 }
 
-// shift moves node i's origin to p of its own frame without moving its children.
-func shift(s *scene.Scene, i int, p geom.Vec3) {
-	n := &s.Nodes[i]
-	n.Local = n.Local.Mul(geom.Translation(p))
-	for k := range s.Nodes {
-		if c := &s.Nodes[k]; c.Parent == i {
-			c.Local.T = c.Local.T.Sub(p)
+// moveOrigin moves the origin of a mesh to a place of the world, as its first user
+// stands, and the nodes of all users the other way.
+func moveOrigin(out *scene.Scene, mesh int, users []int, w geom.Affine, world geom.Vec3) {
+	inv, ok := w.Inverse()
+	if !ok {
+		return // flattened: no place in its own frame can be told
+	}
+	local := inv.Apply(world)
+	out.Meshes[mesh] = out.Meshes[mesh].Mapped(geom.Translation(local.Mul(-1)))
+	for _, i := range users {
+		out.ShiftOrigin(i, local)
+	}
+}
+
+// each seats the origins of single parts.
+func (r *Report) each(s *scene.Scene, d Decisions, ask Ask) *scene.Scene {
+	if len(d.Each) == 0 {
+		return s
+	}
+	keys := s.Keys()
+	for _, k := range d.Refs() {
+		if !slices.Contains(keys, k) {
+			r.Lost = append(r.Lost, k)
 		}
 	}
+	// Picks come in coordinates before the whole was seated.
+	ask.Source = r.Map.Mul(ask.Source)
+	out := s.Clone()
+	worlds, boxes, users := s.Worlds(), s.NodeBounds(), s.Users()
+	done := map[int]bool{}
+	for i, n := range s.Nodes {
+		seat, ok := d.Each[keys[i]]
+		if !ok || n.Mesh < 0 || boxes[i].IsEmpty() || seat.Place == AsRead || done[n.Mesh] {
+			continue
+		}
+		done[n.Mesh] = true
+		if seat.Place == At {
+			seat.Point = r.Map.Apply(seat.Point)
+		}
+		world := seatOf(seat, s.Basis, boxes[i], ask, func() ([]geom.Vec3, geom.Vec3) {
+			one := *s
+			one.Nodes = []scene.Node{{Kind: scene.KindMesh, Parent: -1, Mesh: n.Mesh, Local: worlds[i]}}
+			return measure.Points(&one), measure.Of(&one).Centre
+		})
+		moveOrigin(out, n.Mesh, users[n.Mesh], worlds[i], world)
+	}
+	return out
+}
+
+// under puts the scene, which stands about the origin, back to where it stood, with
+// the pivot under it: a single root takes the frame itself, several hang from a new
+// node.
+func under(s *scene.Scene, frame geom.Affine) *scene.Scene {
+	out := s.Clone()
+	roots := 0
+	for _, n := range s.Nodes {
+		if n.Parent < 0 {
+			roots++
+		}
+	}
+	if roots == 1 {
+		out.Nodes[0].Local = frame.Mul(out.Nodes[0].Local)
+		return out
+	}
+	name := s.Name
+	if name == "" {
+		name = "pivot"
+	}
+	out.Nodes = append([]scene.Node{{Name: name, Kind: scene.KindEmpty, Parent: -1, Mesh: -1, Local: frame}}, out.Nodes...)
+	for i := 1; i < len(out.Nodes); i++ {
+		out.Nodes[i].Parent++ // roots hang from the new one, which is the first
+	}
+	return out
 }
 
 // Where says in words where a point lies against a box. Left and right are those of
@@ -256,10 +495,17 @@ func (r *Report) judge(s *scene.Scene, d Decisions) {
 	tol := max(0.001, 0.005*size[up.Index()])
 	origin := geom.Vec3{}
 	away := b.Distance(origin)
-	seat := BaseCentre
-	seat.Parts = d.Parts
+	seat := d.Seated(BaseCentre.Whole())
+	seat.Under = false
 	remedies := []finding.Remedy{{Label: "Seat at the centre of the base", Effect: "The asset moves so that the middle of its base is the origin.", Decision: seat}}
 	far := away > max(1, 1.5*size.Len())
+	if far && d.Under && d.Place != AsRead {
+		r.Findings = append(r.Findings, finding.Finding{Code: "pivot/off-origin", Severity: finding.Note,
+			Title:    fmt.Sprintf("It stays %s from the scene’s origin", figure.Length(away)),
+			Text:     "The pivot is under the mesh. A receiver that takes the scene’s origin for the pivot, as with OBJ, shows it that far off.",
+			Remedies: remedies})
+		return
+	}
 	if far {
 		r.Findings = append(r.Findings, finding.Finding{Code: "pivot/far", Severity: finding.MustFix,
 			Title:    fmt.Sprintf("The pivot is %s away", figure.Length(away)),

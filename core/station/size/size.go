@@ -10,6 +10,7 @@ import (
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
+	"yarvek/core/measure"
 	"yarvek/core/scene"
 	"yarvek/core/target"
 )
@@ -23,6 +24,9 @@ const (
 	Width   Extent = "width"
 	Depth   Extent = "depth"
 	Longest Extent = "longest"
+	// Between is the distance of two points of the mesh, ByFactor no extent at all.
+	Between  Extent = "between"
+	ByFactor Extent = "factor"
 )
 
 // Decisions set the size. Unit overrides the unit the file was read in; Fit then
@@ -33,7 +37,25 @@ type Decisions struct {
 	Metres float64 `json:"metres,omitempty"` // metres a unit, when custom
 	Fit    Extent  `json:"fit,omitempty"`
 	Length float64 `json:"length,omitempty"` // metres the fitted extent becomes
+	Factor float64 `json:"factor,omitempty"` // when Fit is ByFactor
+	// From and To are the two points of Between; metres as Source leaves them.
+	From geom.Vec3 `json:"from,omitzero"`
+	To   geom.Vec3 `json:"to,omitzero"`
+
+	Bake  Bake     `json:"bake,omitempty"`
+	Nodes []string `json:"nodes,omitempty"` // those baked; none means all
 }
+
+// Bake says which part of the nodes' transforms goes into the meshes.
+type Bake string
+
+// What can be baked.
+const (
+	BakeNone     Bake = ""
+	BakeAll      Bake = "all"
+	BakeRotation Bake = "rotation"
+	BakeScale    Bake = "scale"
+)
 
 // Limits on what a person can type; beyond them 32-bit receivers lose everything.
 const (
@@ -51,9 +73,25 @@ func (d Decisions) Validate() error {
 	if d.Unit == "custom" && !(d.Metres >= minMetres && d.Metres <= maxMetres) {
 		return fmt.Errorf("one unit can't be %g m: give a number above zero", d.Metres)
 	}
-	if d.Fit != "" {
+	if !slices.Contains([]Bake{BakeNone, BakeAll, BakeRotation, BakeScale}, d.Bake) {
+		return fmt.Errorf("%q can't be baked: expected all, rotation or scale", d.Bake)
+	}
+	switch d.Fit {
+	case "":
+	case ByFactor:
+		if !(d.Factor >= minMetres && d.Factor <= maxMetres) {
+			return fmt.Errorf("a factor of %g can't be meant: give a number above zero", d.Factor)
+		}
+	case Between:
+		if !d.From.IsFinite() || !d.To.IsFinite() || d.From.Dist(d.To) == 0 {
+			return fmt.Errorf("measure between two different points first")
+		}
+		if !(d.Length >= minMetres && d.Length <= maxMetres) {
+			return fmt.Errorf("the distance can't become %g m: give a length above zero", d.Length)
+		}
+	default:
 		if !slices.Contains([]Extent{Height, Width, Depth, Longest}, d.Fit) {
-			return fmt.Errorf("%q is no extent: expected height, width, depth or longest", d.Fit)
+			return fmt.Errorf("%q is no extent: expected height, width, depth, longest, between or factor", d.Fit)
 		}
 		if !(d.Length >= minMetres && d.Length <= maxMetres) {
 			return fmt.Errorf("the %s can't become %g m: give a length above zero", d.Fit, d.Length)
@@ -89,13 +127,20 @@ type Report struct {
 	Box      geom.Box // of the outcome
 	Slips    []Slip
 	Parts    []Part
+	Body     measure.Body // of the outcome
+	Outline  float64      // area of the convex outline seen from above; square metres
+	Lean     float64      // of the longest own direction against the nearest axis; radians
+	Placed   []Placed
+	Grid     float64
+	Off      []Off
 	FitVoid  bool // the extent to fit is zero, so it was not scaled
 	Findings []finding.Finding
 }
 
-// Run scales the scene.
-func Run(s *scene.Scene, d Decisions) (*scene.Scene, *Report) {
-	r := &Report{Class: class.ByID(d.Class), Factor: 1}
+// Run scales the scene and bakes what was decided. grid is the kit's module in
+// metres, 0 for none.
+func Run(s *scene.Scene, d Decisions, grid float64) (*scene.Scene, *Report) {
+	r := &Report{Class: class.ByID(d.Class), Factor: 1, Grid: grid}
 	boxes := s.NodeBounds()
 	r.Box = scene.Union(boxes)
 	read := s.Basis.ToView().Apply(r.Box.Size())
@@ -109,13 +154,7 @@ func Run(s *scene.Scene, d Decisions) (*scene.Scene, *Report) {
 		r.Factor = u.Metres / s.UnitMetres
 		r.Unit, r.UnitHow = u, "decided"
 	}
-	if d.Fit != "" {
-		if e := extent(r.Read.Mul(r.Factor), d.Fit); e > 0 {
-			r.Factor *= d.Length / e
-		} else {
-			r.FitVoid = true
-		}
-	}
+	r.fit(d)
 	grow := geom.Identity3.Scaled(r.Factor)
 	out := s.Carried(geom.Linear(grow))
 	r.Box = r.Box.Carried(grow)
@@ -128,8 +167,36 @@ func Run(s *scene.Scene, d Decisions) (*scene.Scene, *Report) {
 			r.Parts = append(r.Parts, Part{out.Nodes[i].Name, geom.Vec3{math.Abs(v[0]), math.Abs(v[1]), math.Abs(v[2])}})
 		}
 	}
+	r.transforms(out, d)
+	if d.Bake != BakeNone {
+		out = bake(out, d)
+	}
+	r.measure(out)
 	r.judge(s, d)
+	r.judgeTransforms(d)
+	r.judgeGrid(d)
 	return out, r
+}
+
+// fit scales by the decision for a known length, on top of the unit.
+func (r *Report) fit(d Decisions) {
+	e := 0.0
+	switch d.Fit {
+	case "":
+		return
+	case ByFactor:
+		r.Factor *= d.Factor
+		return
+	case Between:
+		e = d.From.Dist(d.To) * r.Factor
+	default:
+		e = extent(r.Read.Mul(r.Factor), d.Fit)
+	}
+	if e > 0 {
+		r.Factor *= d.Length / e
+	} else {
+		r.FitVoid = true
+	}
 }
 
 func (r *Report) judge(s *scene.Scene, d Decisions) {
@@ -274,7 +341,8 @@ func (s Slip) words(nameless, named string) string {
 }
 
 func (s Slip) remedy(d Decisions) finding.Remedy {
-	d.Unit, d.Metres, d.Fit, d.Length = s.Unit.Symbol, 0, "", 0
+	d.Unit, d.Metres = s.Unit.Symbol, 0
+	d.Fit, d.Length, d.Factor, d.From, d.To = "", 0, 0, geom.Vec3{}, geom.Vec3{}
 	if _, ok := target.UnitBySymbol(s.Unit.Symbol); !ok {
 		d.Unit, d.Metres = "custom", s.Unit.Metres
 	}

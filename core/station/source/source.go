@@ -9,7 +9,6 @@ import (
 	"maps"
 	"math"
 	"slices"
-	"strings"
 
 	"yarvek/core/finding"
 	"yarvek/core/geom"
@@ -218,24 +217,6 @@ type Report struct {
 	Accepted float64
 	Box      geom.Box // of what goes on
 	Findings []finding.Finding
-}
-
-// Keys names every node by its path; the second of two alike gets #2.
-func Keys(s *scene.Scene) []string {
-	keys := make([]string, len(s.Nodes))
-	seen := map[string]int{}
-	for i, n := range s.Nodes {
-		k := strings.ReplaceAll(n.Name, "/", "∕")
-		if n.Parent >= 0 {
-			k = keys[n.Parent] + "/" + k
-		}
-		seen[k]++
-		if c := seen[k]; c > 1 {
-			k = fmt.Sprintf("%s#%d", k, c)
-		}
-		keys[i] = k
-	}
-	return keys
 }
 
 // run is one pass through the station.

@@ -72,7 +72,7 @@ const pairTests = 4_000_000
 
 // Look surveys a scene.
 func Look(s *scene.Scene) *Survey {
-	v := &Survey{Keys: Keys(s), Worlds: s.Worlds(), Boxes: s.NodeBounds(), Buried: map[int]int{}, lone: map[int][]string{}, budget: pairTests}
+	v := &Survey{Keys: s.Keys(), Worlds: s.Worlds(), Boxes: s.NodeBounds(), Buried: map[int]int{}, lone: map[int][]string{}, budget: pairTests}
 	v.inMain = make([]bool, len(s.Nodes))
 	v.mainBody(s)
 	diag := v.Main.Size().Len()
