@@ -195,7 +195,9 @@ func Run(ctx context.Context, in Input, p Prep, c *Cache) (*Result, error) {
 		G float64
 	}{p.Size, in.Grid}
 	r.Sized, r.Size = stop(w, "size", sized, func() (*scene.Scene, *size.Report) {
-		return size.Run(r.Kept, p.Size, in.Grid)
+		s, rep := size.Run(r.Kept, p.Size, in.Grid)
+		rep.Findings = append(rep.Findings, lost(p, "size", rep.Lost)...)
+		return s, rep
 	})
 	at := struct {
 		D axes.Decisions
@@ -209,8 +211,10 @@ func Run(ctx context.Context, in Input, p Prep, c *Cache) (*Result, error) {
 		G float64
 	}{p.Pivot, in.Grid}
 	r.Ready, r.Pivot = stop(w, "pivot", seated, func() (*scene.Scene, *pivot.Report) {
-		return pivot.Run(r.Stood, p.Pivot, pivot.Ask{Body: r.Size.Body, Stood: r.Axes.Map, Source: r.ToStood(),
+		s, rep := pivot.Run(r.Stood, p.Pivot, pivot.Ask{Body: r.Size.Body, Stood: r.Axes.Map, Source: r.ToStood(),
 			Grid: in.Grid, Module: r.Size.Class.ID == "modular-piece"})
+		rep.Findings = append(rep.Findings, lost(p, "pivot", rep.Lost)...)
+		return s, rep
 	})
 	if w.err != nil {
 		return nil, w.err

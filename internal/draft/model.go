@@ -24,6 +24,9 @@ type Model struct {
 	faces  []geom.Vec3
 	edges  []edge
 	Box    geom.Box
+
+	once sync.Once
+	tree *geom.BVH // of the triangles, made when first asked for
 }
 
 // edge joins two points and borders up to two faces.

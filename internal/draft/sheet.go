@@ -47,6 +47,10 @@ type Sheet struct {
 	Facing     bool // show where the front is on the plan
 	Left       []geom.Box
 	Datum      bool
+	At         geom.Vec3 // where the pivot is, in the frame of the paper
+	Heading    float64   // of the pivot, degrees anticlockwise from above against the front
+	Marks      []Mark
+	Rules      []Rule
 	Places     bool   // offer the places where the pivot can be seated
 	Seat       [3]int // right, up, forward: those a click on a view leaves alone
 	Parts      []geom.Vec3
@@ -54,6 +58,19 @@ type Sheet struct {
 
 	offX, offY float64 // where a pivot beyond the paper is pointed at
 	off        bool
+}
+
+// Mark is a marker: a named point with a heading.
+type Mark struct {
+	Name    string
+	At      geom.Vec3 // metres, in the frame of the paper
+	Heading float64   // degrees anticlockwise from above, from the front
+}
+
+// Rule is a measured distance.
+type Rule struct {
+	From, To geom.Vec3
+	Figure   string
 }
 
 // Layout is where the views stand.
@@ -171,13 +188,7 @@ func niceRatio(n float64) float64 {
 func (l Layout) place(box geom.Box, side Side, p geom.Vec3) (x, y float64) {
 	u0, v0, _, _ := side.extent(box)
 	u, v, _ := side.project(p)
-	x0, y0 := l.fx, l.floor
-	switch side {
-	case RightSide:
-		x0 = l.sx
-	case Plan:
-		y0 = l.planY
-	}
+	x0, y0 := l.corner(side)
 	return x0 + (u-u0)*l.Scale, y0 - (v-v0)*l.Scale
 }
 
@@ -300,8 +311,52 @@ func (s *Sheet) overlays(p *pen) {
 	if s.Places {
 		s.places(p)
 	}
+	s.rules(p)
+	s.marks(p)
 	if s.Datum {
 		s.datum(p)
+	}
+}
+
+// rules draws measured distances in each view, with the figure at the front.
+func (s *Sheet) rules(p *pen) {
+	l := s.Layout
+	for _, r := range s.Rules {
+		for _, side := range []Side{Front, RightSide, Plan} {
+			ax, ay := l.place(s.Box, side, r.From)
+			bx, by := l.place(s.Box, side, r.To)
+			p.WriteString(`<g class="dim measured">`)
+			p.line("rule", ax, ay, bx, by)
+			fmt.Fprintf(p, `<circle cx="%.1f" cy="%.1f" r="3.5"/><circle cx="%.1f" cy="%.1f" r="3.5"/>`, ax, ay, bx, by)
+			if side == Front && r.Figure != "" {
+				p.text("fig halo", (ax+bx)/2+8, (ay+by)/2-6, r.Figure)
+			}
+			p.WriteString(`</g>`)
+		}
+	}
+}
+
+// marks draws markers: a ring with a tick toward their heading on the plan.
+func (s *Sheet) marks(p *pen) {
+	l := s.Layout
+	for _, m := range s.Marks {
+		for _, side := range []Side{Front, RightSide, Plan} {
+			x, y := l.place(s.Box, side, m.At)
+			if !s.within(side, x, y) {
+				continue
+			}
+			p.WriteString(`<g class="marker">`)
+			fmt.Fprintf(p, `<circle cx="%.1f" cy="%.1f" r="5"/><circle class="pip" cx="%.1f" cy="%.1f" r="1.6"/>`, x, y, x, y)
+			if side == Plan {
+				// The front is downward on the plan; anticlockwise from above is too on paper.
+				sin, cos := math.Sincos(m.Heading * math.Pi / 180)
+				p.line("tick", x+5*sin, y+5*cos, x+15*sin, y+15*cos)
+			}
+			if side == Front {
+				p.text("word halo", x+9, y-7, shorten(m.Name, 22))
+			}
+			p.WriteString(`</g>`)
+		}
 	}
 }
 
@@ -338,8 +393,13 @@ func (s *Sheet) left(p *pen) {
 func (s *Sheet) datum(p *pen) {
 	l := s.Layout
 	for _, side := range []Side{Front, RightSide, Plan} {
-		x, y := l.place(s.Box, side, geom.Vec3{})
+		x, y := l.place(s.Box, side, s.At)
 		if s.within(side, x, y) {
+			if side == Plan && s.Heading != 0 {
+				sin, cos := math.Sincos(s.Heading * math.Pi / 180)
+				p.line("facing", x+10*sin, y+10*cos, x+28*sin, y+28*cos)
+				p.arrow("facing-head", x+34*sin, y+34*cos, sin, cos)
+			}
 			p.datum(x, y, 9, "")
 			continue
 		}
@@ -356,7 +416,7 @@ func (s *Sheet) datum(p *pen) {
 		p.datum(px, py, 9, "off")
 		p.line("leader", px+dx*13, py+dy*13, px+dx*30, py+dy*30)
 		p.arrow("leader-head", px+dx*36, py+dy*36, dx, dy)
-		p.text("fig known-fig mid", px, py+26, "pivot "+figure.Length(s.Box.Distance(geom.Vec3{}))+" off")
+		p.text("fig known-fig mid", px, py+26, "pivot "+figure.Length(s.Box.Distance(s.At))+" off")
 	}
 	for _, o := range s.Parts {
 		for _, side := range []Side{Front, RightSide, Plan} {

@@ -8,27 +8,39 @@ import (
 	"yarvek/core/geom"
 )
 
-// Turned is the model seen in another basis: m maps the frame of the paper. The
-// edges and faces are shared.
+// Turned is the model under a map of the frame of the paper. The edges and faces are
+// shared.
 func (m *Model) Turned(by geom.Mat3) *Model {
-	out := *m
-	out.Box = m.Box.Carried(by)
+	out := &Model{tris: m.tris, faceOf: m.faceOf, edges: m.edges, Box: m.Box.Carried(by)}
 	out.points = make([]geom.Vec3, len(m.points))
 	for i, p := range m.points {
 		out.points[i] = by.Apply(p)
 	}
+	if !by.SwapsAxes() {
+		out.Box = geom.EmptyBox()
+		for _, i := range m.tris {
+			out.Box = out.Box.Add(out.points[i])
+		}
+	}
+	normal := by.Cofactor()
+	if by.Det() < 0 {
+		normal = normal.Scaled(-1)
+	}
 	out.faces = make([]geom.Vec3, len(m.faces))
 	for i, n := range m.faces {
-		out.faces[i] = by.Apply(n)
+		out.faces[i] = normal.Apply(n).Unit()
 	}
-	return &out
+	return out
 }
 
 // Thumb is a small drawing of the front, in a square of px pixels, standing on a
-// ground line. By a quarter view: from is the basis the model was made of and as
-// the basis to see it in.
+// ground line: from is the basis the model was made of and as the basis to see it in.
 func (m *Model) Thumb(from, as geom.Basis, px float64) string {
-	by := as.To(geom.GLTF).Mul(geom.GLTF.To(from))
+	return m.ThumbBy(as.To(geom.GLTF).Mul(geom.GLTF.To(from)), px)
+}
+
+// ThumbBy is the same after a map of the frame of the paper.
+func (m *Model) ThumbBy(by geom.Mat3, px float64) string {
 	t := m.Turned(by)
 	size := t.Box.Size()
 	if t.Box.IsEmpty() || size.Max() == 0 {
@@ -74,4 +86,14 @@ func (m *Model) Turntable() []byte {
 		}
 	}
 	return b
+}
+
+// Standing is a view on a ground line, in a picture of w by h pixels.
+func Standing(v View, w, h float64) string {
+	p := &pen{}
+	fmt.Fprintf(p, `<svg class="standing" viewBox="0 0 %.0f %.0f" aria-hidden="true">`, w, h)
+	p.line("ground", 4, h-8, w-4, h-8)
+	p.WriteString(v.SVG((w-v.Width)/2, h-8))
+	p.WriteString(`</svg>`)
+	return p.String()
 }

@@ -9,13 +9,13 @@ import (
 	"yarvek/core/target"
 )
 
-const kitColumns = `k.id, k.name, k.target, k.created,
+const kitColumns = `k.id, k.name, k.target, k.grid, k.created,
 	(SELECT count(*) FROM assets a WHERE a.kit_id = k.id AND a.removed IS NULL)`
 
 func scanKit(row interface{ Scan(...any) error }) (Kit, error) {
 	var k Kit
 	var t, created string
-	if err := row.Scan(&k.ID, &k.Name, &t, &created, &k.Assets); err != nil {
+	if err := row.Scan(&k.ID, &k.Name, &t, &k.Grid, &created, &k.Assets); err != nil {
 		return k, missing(err)
 	}
 	k.Created = when(created)
@@ -76,6 +76,11 @@ func (s *Store) UpdateKit(ctx context.Context, id int64, name string, t target.T
 	return one(s.db.ExecContext(ctx, `UPDATE kits SET name = ?, target = ? WHERE id = ?`, name, b, id))
 }
 
+// SetGrid gives a kit the module of its pieces in metres, 0 for none.
+func (s *Store) SetGrid(ctx context.Context, id int64, metres float64) error {
+	return one(s.db.ExecContext(ctx, `UPDATE kits SET grid = ? WHERE id = ?`, metres, id))
+}
+
 // one makes sure that a row was changed.
 func one(res sql.Result, err error) error {
 	if err != nil {
@@ -130,51 +135,6 @@ func (s *Store) NewAsset(ctx context.Context, kit int64, name, main string, file
 	return s.Asset(ctx, id)
 }
 
-func addRevision(ctx context.Context, tx *sql.Tx, asset int64, number int, main string, files []File) error {
-	res, err := tx.ExecContext(ctx, `INSERT INTO revisions (asset_id, number, main, created) VALUES (?, ?, ?, ?)`, asset, number, main, now())
-	if err != nil {
-		return err
-	}
-	id, err := res.LastInsertId()
-	if err != nil {
-		return err
-	}
-	for _, f := range files {
-		if _, err := tx.ExecContext(ctx, `INSERT INTO revision_files (revision_id, name, sha, size) VALUES (?, ?, ?, ?)`, id, f.Name, f.SHA, f.Size); err != nil {
-			return err
-		}
-	}
-	return nil
-}
-
-// AddRevision gives an asset its next revision.
-func (s *Store) AddRevision(ctx context.Context, asset int64, main string, files []File) error {
-	return s.tx(ctx, func(tx *sql.Tx) error {
-		var n int
-		if err := tx.QueryRowContext(ctx, `SELECT coalesce(max(number), 0) FROM revisions WHERE asset_id = ?`, asset).Scan(&n); err != nil {
-			return err
-		}
-		return addRevision(ctx, tx, asset, n+1, main, files)
-	})
-}
-
-// Latest is an asset's newest revision.
-func (s *Store) Latest(ctx context.Context, asset int64) (Revision, error) {
-	var r Revision
-	var created string
-	err := s.db.QueryRowContext(ctx, `SELECT id, number, main, created FROM revisions WHERE asset_id = ? ORDER BY number DESC LIMIT 1`, asset).
-		Scan(&r.ID, &r.Number, &r.Main, &created)
-	if err != nil {
-		return r, missing(err)
-	}
-	r.Created = when(created)
-	r.Files, err = all(ctx, s.db, func(row interface{ Scan(...any) error }) (File, error) {
-		var f File
-		return f, row.Scan(&f.Name, &f.SHA, &f.Size)
-	}, `SELECT name, sha, size FROM revision_files WHERE revision_id = ? ORDER BY name`, r.ID)
-	return r, err
-}
-
 // RenameAsset gives an asset another name.
 func (s *Store) RenameAsset(ctx context.Context, id int64, name string) error {
 	return one(s.db.ExecContext(ctx, `UPDATE assets SET name = ? WHERE id = ?`, name, id))
@@ -211,23 +171,24 @@ func (s *Store) Prep(ctx context.Context, asset int64) (Prep, error) {
 // SavePrep keeps a new prep after the one numbered base, which must still be in
 // force. What had been undone after base makes way.
 func (s *Store) SavePrep(ctx context.Context, asset int64, base int, prep []byte, label string) (int, error) {
-	next := base + 1
-	return next, s.tx(ctx, func(tx *sql.Tx) error {
-		var at int
-		if err := tx.QueryRowContext(ctx, `SELECT prep_at FROM assets WHERE id = ?`, asset).Scan(&at); err != nil {
-			return missing(err)
-		}
-		if at != base {
-			return ErrStale
-		}
-		if _, err := tx.ExecContext(ctx, `DELETE FROM preps WHERE asset_id = ? AND seq > ?`, asset, base); err != nil {
-			return err
-		}
-		if _, err := tx.ExecContext(ctx, `INSERT INTO preps (asset_id, seq, prep, label, created) VALUES (?, ?, ?, ?, ?)`, asset, next, prep, label, now()); err != nil {
-			return err
-		}
-		return one(tx.ExecContext(ctx, `UPDATE assets SET prep_at = ? WHERE id = ?`, next, asset))
-	})
+	return base + 1, s.tx(ctx, func(tx *sql.Tx) error { return savePrep(ctx, tx, asset, base, prep, label) })
+}
+
+func savePrep(ctx context.Context, tx *sql.Tx, asset int64, base int, prep []byte, label string) error {
+	var at int
+	if err := tx.QueryRowContext(ctx, `SELECT prep_at FROM assets WHERE id = ?`, asset).Scan(&at); err != nil {
+		return missing(err)
+	}
+	if at != base {
+		return ErrStale
+	}
+	if _, err := tx.ExecContext(ctx, `DELETE FROM preps WHERE asset_id = ? AND seq > ?`, asset, base); err != nil {
+		return err
+	}
+	if _, err := tx.ExecContext(ctx, `INSERT INTO preps (asset_id, seq, prep, label, created) VALUES (?, ?, ?, ?, ?)`, asset, base+1, prep, label, now()); err != nil {
+		return err
+	}
+	return one(tx.ExecContext(ctx, `UPDATE assets SET prep_at = ? WHERE id = ?`, base+1, asset))
 }
 
 // MovePrep goes a step back (-1) or forward (+1) along the kept preps. At either

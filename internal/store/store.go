@@ -87,6 +87,7 @@ type Kit struct {
 	ID      int64
 	Name    string
 	Target  target.Target
+	Grid    float64 // the module of its pieces in metres, 0 for none
 	Created time.Time
 	Assets  int
 }

@@ -27,25 +27,6 @@ var decoders = map[string]func(f *form, p *prep.Prep) string{
 	"export": decideExport,
 }
 
-func decideSource(f *form, p *prep.Prep) string {
-	keys := f.strs("key")
-	if len(keys) == 0 {
-		f.fail("no node was named")
-		return ""
-	}
-	name := keys[0][strings.LastIndexByte(keys[0], '/')+1:]
-	// A list of its own: the prep passed in may share its array with another.
-	leave := slices.DeleteFunc(slices.Clone(p.Source.Leave), func(k string) bool { return slices.Contains(keys, k) })
-	label := "Keep " + name
-	if f.str("act") == "leave" {
-		leave = append(leave, keys...)
-		slices.Sort(leave)
-		label = "Leave " + name
-	}
-	p.Source.Leave = leave
-	return label
-}
-
 func decideSize(f *form, p *prep.Prep) string {
 	d := &p.Size
 	switch f.str("act") {
@@ -63,12 +44,31 @@ func decideSize(f *form, p *prep.Prep) string {
 		}
 		return "Read as the file says"
 	case "fit":
-		d.Fit = size.Extent(f.str("fit"))
+		d.Fit, d.Factor, d.From, d.To = size.Extent(f.str("fit")), 0, geom.Vec3{}, geom.Vec3{}
 		d.Length = f.length("length", "The length")
 		return fmt.Sprintf("Make the %s %s", d.Fit, figure.Length(d.Length))
+	case "between":
+		d.Fit, d.Factor = size.Between, 0
+		d.From, d.To = f.point("from"), f.point("to")
+		d.Length = f.length("length", "The length")
+		return "Make the measured distance " + figure.Length(d.Length)
+	case "factor":
+		d.Fit, d.Length, d.From, d.To = size.ByFactor, 0, geom.Vec3{}, geom.Vec3{}
+		d.Factor = f.number("factor", "The factor")
+		return "Scale by " + figure.Significant(d.Factor, 5)
 	case "nofit":
-		d.Fit, d.Length = "", 0
+		d.Fit, d.Length, d.Factor, d.From, d.To = "", 0, 0, geom.Vec3{}, geom.Vec3{}
 		return "Keep the scale"
+	case "bake":
+		d.Bake, d.Nodes = size.Bake(f.str("bake")), f.strs("node")
+		if d.Bake == size.BakeNone {
+			d.Nodes = nil
+			return "Bake nothing"
+		}
+		if n := len(d.Nodes); n > 0 {
+			return fmt.Sprintf("Bake %s of %s", bakeWord(d.Bake), figure.Plural(n, "node", "nodes"))
+		}
+		return "Bake " + bakeWord(d.Bake)
 	}
 	f.fail("nothing was chosen")
 	return ""
@@ -85,7 +85,7 @@ func decideAxes(f *form, p *prep.Prep) string {
 	}
 	switch f.str("act") {
 	case "stand":
-		d.Up, d.Forward, d.Turns = axis("axis"), geom.NoAxis, nil
+		d.Up, d.Forward, d.Turns, d.Pose = axis("axis"), geom.NoAxis, nil, geom.Vec3{}
 		return "Stand with " + d.Up.String() + " up"
 	case "face":
 		d.Forward = axis("axis")
@@ -111,6 +111,17 @@ func decideAxes(f *form, p *prep.Prep) string {
 		}
 		d.Turns = turns
 		return fmt.Sprintf("Turn %s° about %s", figure.Significant(deg, 4), t.About)
+	case "pose":
+		d.Pose, d.Turns = f.point("pose"), nil
+		if d.Pose == (geom.Vec3{}) {
+			return "Rest as it stands"
+		}
+		return "Rest it on the ground another way"
+	case "drop":
+		if d.Drop = f.str("drop") == "on"; d.Drop {
+			return "Drop it to the ground"
+		}
+		return "Leave its height"
 	case "asread":
 		*d = axes.Decisions{}
 		return "Stand and face as read"
@@ -119,36 +130,11 @@ func decideAxes(f *form, p *prep.Prep) string {
 	return ""
 }
 
-func decidePivot(f *form, p *prep.Prep) string {
-	d := &p.Pivot
-	switch f.str("act") {
-	case "box":
-		var at [3]int
-		if n, err := fmt.Sscanf(f.str("box"), "%d,%d,%d", &at[0], &at[1], &at[2]); n != 3 || err != nil {
-			f.fail("%q names no point of the box", f.str("box"))
-			return ""
-		}
-		*d = pivot.Decisions{Place: pivot.OnBox, Box: at, Parts: d.Parts}
-		if err := d.Validate(); err != nil {
-			f.fail("%v", err)
-			return ""
-		}
-		return "Seat the pivot " + placeName(at)
-	case "point":
-		*d = pivot.Decisions{Place: pivot.At, Point: geom.Vec3{f.length("x", "X"), f.length("y", "Y"), f.length("z", "Z")}, Parts: d.Parts}
-		return "Seat the pivot at coordinates"
-	case "asread":
-		*d = pivot.Decisions{}
-		return "Leave the pivot at the old origin"
-	case "parts":
-		d.Parts = f.str("parts") == "on"
-		if d.Parts {
-			return "Seat each part too"
-		}
-		return "Leave the parts' own origins"
+func bakeWord(b size.Bake) string {
+	if b == size.BakeAll {
+		return "rotation and scale"
 	}
-	f.fail("nothing was chosen")
-	return ""
+	return string(b)
 }
 
 // placeName says a point of the box in words.

@@ -3,10 +3,12 @@ package web
 import (
 	"fmt"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
 	"yarvek/core/figure"
+	"yarvek/core/geom"
 	"yarvek/core/target"
 	"yarvek/internal/work"
 )
@@ -14,8 +16,9 @@ import (
 // form decodes what a page sends. The first thing that can't be read is kept as
 // the error; what follows is zero.
 type form struct {
-	r   *http.Request
-	err error
+	r    *http.Request
+	err  error
+	keys []string // of the asset's nodes, for forms that name nodes
 }
 
 // maxForm bounds a form without files.
@@ -65,4 +68,66 @@ func (f *form) length(name, label string) float64 {
 		f.fail("%s: %v", label, err)
 	}
 	return v
+}
+
+// point reads three numbers in metres, "x,y,z", as a pick gives them.
+func (f *form) point(name string) geom.Vec3 {
+	p, err := parsePoint(f.str(name))
+	if err != nil {
+		f.fail("%v", err)
+	}
+	return p
+}
+
+// points reads all points of a name.
+func (f *form) points(name string) []geom.Vec3 {
+	var list []geom.Vec3
+	for _, s := range f.strs(name) {
+		if s == "" {
+			continue
+		}
+		p, err := parsePoint(s)
+		if err != nil {
+			f.fail("%v", err)
+		}
+		list = append(list, p)
+	}
+	return list
+}
+
+func parsePoint(s string) (p geom.Vec3, err error) {
+	parts := strings.Split(s, ",")
+	if len(parts) != 3 {
+		return p, fmt.Errorf("%q is no point: pick one on the drawing", s)
+	}
+	for k, t := range parts {
+		if p[k], err = strconv.ParseFloat(strings.TrimSpace(t), 64); err != nil || p[k]-p[k] != 0 {
+			return p, fmt.Errorf("%q is no point: pick one on the drawing", s)
+		}
+	}
+	return p, nil
+}
+
+// area reads a box on the plan.
+func (f *form) area() (a [4]float64) {
+	for i, n := range [4]string{"right0", "front0", "right1", "front1"} {
+		a[i] = f.length(n, "The box on the plan")
+	}
+	return a
+}
+
+// under lists nodes and all below them.
+func (f *form) under(keys []string) []string {
+	var list []string
+	for _, k := range keys {
+		if !slices.Contains(f.keys, k) {
+			list = append(list, k) // of another revision: kept as it was sent
+		}
+		for _, n := range f.keys {
+			if n == k || strings.HasPrefix(n, k+"/") {
+				list = append(list, n)
+			}
+		}
+	}
+	return list
 }

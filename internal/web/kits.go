@@ -260,3 +260,25 @@ func (s *Server) parts(w http.ResponseWriter, r *http.Request) error {
 
 // trusted marks SVG made by package draft, which escapes every name.
 func trusted(s string) template.HTML { return template.HTML(s) }
+
+// setGrid gives a kit the module of its pieces; an empty length takes it away.
+func (s *Server) setGrid(w http.ResponseWriter, r *http.Request) error {
+	kid, err := id(r, "kit")
+	f := parse(w, r)
+	grid := 0.0
+	if f.str("grid") != "" {
+		if grid = f.length("grid", "The grid"); f.err == nil && !(grid == 0 || grid >= 0.001 && grid <= 1000) {
+			f.fail("a grid of %g m can't be meant: give a length from 1 mm to 1 km, or nothing", grid)
+		}
+	}
+	if err := first(err, f.err); err != nil {
+		return err
+	}
+	if err := s.desk.Store.SetGrid(r.Context(), kid, grid); err != nil {
+		return err
+	}
+	if back := f.str("back"); strings.HasPrefix(back, "/assets/") {
+		return seeOther(w, r, "%s", back)
+	}
+	return seeOther(w, r, "/kits/%d", kid)
+}

@@ -38,6 +38,10 @@ var version = func() string {
 var funcs = template.FuncMap{
 	"length":   figure.Length,
 	"in":       figure.In,
+	"imperial": figure.Imperial,
+	"area":     figure.Area,
+	"volume":   figure.Volume,
+	"degrees":  figure.Degrees,
 	"count":    figure.Count,
 	"plural":   figure.Plural,
 	"sig":      figure.Significant,

@@ -11,7 +11,9 @@ import (
 	"yarvek/core/class"
 	"yarvek/core/format"
 	"yarvek/core/prep"
+	"yarvek/core/station/size"
 	"yarvek/core/target"
+	"yarvek/internal/draft"
 	"yarvek/internal/store"
 	"yarvek/internal/work"
 )
@@ -62,11 +64,15 @@ func (s *Server) showSheet(w http.ResponseWriter, r *http.Request, aid int64, st
 	if err != nil {
 		return err
 	}
-	height, _ := strconv.ParseFloat(r.URL.Query().Get("figure"), 64)
-	if !(height > 0.05 && height < 20) {
-		height = 0
+	height := figureHeight(r)
+	var rules []work.Measured
+	ruler := measured(r, sh, station)
+	if ruler != nil {
+		rules = append(rules, *ruler)
+	} else if d := sh.Prep.Size; station == "size" && d.Fit == size.Between {
+		rules = append(rules, sh.Measure(station, d.From, d.To))
 	}
-	pic, err := s.desk.Draw(r.Context(), sh, station, height)
+	pic, err := s.desk.Draw(r.Context(), sh, station, height, rules...)
 	if err != nil {
 		return err
 	}
@@ -76,7 +82,7 @@ func (s *Server) showSheet(w http.ResponseWriter, r *http.Request, aid int64, st
 	}
 	d := map[string]any{"Sheet": sh, "Result": sh.Result, "Station": st, "Marks": sh.Marks(), "Picture": pic, "Prev": prev, "Next": next,
 		"Trouble": t, "Targets": target.Shipped, "Units": target.Units, "Classes": class.All, "Formats": format.Written,
-		"Target": sh.Kit.Target, "FigureHeight": height, "Path": fmt.Sprintf("/assets/%d/%s", aid, station)}
+		"Target": sh.Kit.Target, "FigureHeight": height, "Ruler": ruler, "Path": fmt.Sprintf("/assets/%d/%s", aid, station)}
 	if err := s.stationData(r, sh, station, d); err != nil {
 		return err
 	}
@@ -107,12 +113,22 @@ func (s *Server) neighbours(r *http.Request, sh *work.Sheet) (prev, next int64, 
 // stationData adds what only one station's worksheet shows.
 func (s *Server) stationData(r *http.Request, sh *work.Sheet, station string, d map[string]any) error {
 	switch station {
+	case "source":
+		d["Tree"] = treeOf(sh.Result.Source)
+		list, err := s.desk.Store.Revisions(r.Context(), sh.Asset.ID)
+		d["Revisions"] = list
+		return err
+	case "size":
+		d["Cube"] = draft.CubeTest(sh.Result.Size.Unit.Metres)
 	case "axes":
 		st, err := s.desk.DrawStances(r.Context(), sh)
 		d["Stances"] = st
 		return err
 	case "pivot":
 		d["Grid"] = pivotGrid(sh)
+		neighbours, err := s.desk.Pieces(r.Context(), sh)
+		d["Pieces"] = neighbours
+		return err
 	case "export":
 		list, err := s.desk.Deliveries(r.Context(), sh.Kit.ID, sh.Asset.ID)
 		if err != nil {
@@ -144,6 +160,13 @@ func (s *Server) decide(w http.ResponseWriter, r *http.Request) error {
 		return store.ErrNotFound
 	}
 	f := parse(w, r)
+	if station == "source" {
+		sh, err := s.desk.Open(r.Context(), aid)
+		if err != nil {
+			return err
+		}
+		f.keys = sh.Result.Read.Keys()
+	}
 	base := f.int("base")
 	var label string
 	mine := func(p *prep.Prep) error {
@@ -253,7 +276,11 @@ func (s *Server) addCompanions(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.after(w, r, aid, "source", &form{r: r}, "", prep.Prep{}, s.desk.AddFiles(r.Context(), aid, u))
+	n, used, err := s.desk.AddFiles(r.Context(), aid, u)
+	if err == nil && !used {
+		return seeOther(w, r, "/assets/%d/revisions/%d", aid, n)
+	}
+	return s.after(w, r, aid, "source", &form{r: r}, "", prep.Prep{}, err)
 }
 
 func (s *Server) turntable(w http.ResponseWriter, r *http.Request) error {

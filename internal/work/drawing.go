@@ -9,6 +9,7 @@ import (
 	"path/filepath"
 	"sync"
 
+	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
 	"yarvek/core/prep"
@@ -21,7 +22,7 @@ import (
 // kept there. The folder may be emptied at any moment; a file that can't be
 // written or read is no error, the data is made again.
 func cached[T any](d *Desk, kind, key string, make func() (T, error)) (T, error) {
-	sum := sha256.Sum256([]byte("drawing 1\n" + kind + "\n" + key))
+	sum := sha256.Sum256([]byte("drawing 2\n" + kind + "\n" + key))
 	name := fmt.Sprintf("%s-%x.json", kind, sum[:16])
 	lock, _ := d.drawing.LoadOrStore(name, &sync.Mutex{})
 	mu := lock.(*sync.Mutex)
@@ -92,26 +93,16 @@ type Picture struct {
 	Ratio    float64
 }
 
-// Draw makes the drawing of a station. height is the artist's own figure in metres.
-func (d *Desk) Draw(ctx context.Context, sh *Sheet, station string, height float64) (*Picture, error) {
+// Draw makes the drawing of a station. height is the artist's own figure in metres,
+// rules are measured distances to draw.
+func (d *Desk) Draw(ctx context.Context, sh *Sheet, station string, height float64, rules ...Measured) (*Picture, error) {
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}
 	s, key := sh.Shown(station)
 	toPaper := s.Basis.To(geom.GLTF)
-	box := sh.box(station).Carried(toPaper)
-	ask := draft.Ask{Known: station == "size", Height: height, Ground: station == "pivot" || station == "export", Bare: station == "pivot"}
-	lay := draft.Arrange(box, ask)
-	views, err := cached(d, "views", fmt.Sprintf("%s %g", key, lay.Scale), func() ([3]draft.View, error) {
-		m := d.models.get(key, s)
-		var v [3]draft.View
-		var wg sync.WaitGroup
-		for side := range v {
-			wg.Go(func() { v[side] = m.Draw(draft.Side(side), lay.Scale) })
-		}
-		wg.Wait()
-		return v, nil
-	})
+	box, lay := sh.layout(station, height)
+	views, err := d.views(s, key, lay.Scale)
 	if err != nil {
 		return nil, err
 	}
@@ -126,6 +117,10 @@ func (d *Desk) Draw(ctx context.Context, sh *Sheet, station string, height float
 		p.Findings = append(p.Findings, n)
 	}
 	sh.overlay(sheet, station, toPaper)
+	shown := sh.toShown(station)
+	for _, m := range rules {
+		sheet.Rules = append(sheet.Rules, draft.Rule{From: shown.Apply(m.From), To: shown.Apply(m.To), Figure: figure.Length(m.Length)})
+	}
 	p.Drawn = sheet.Draw()
 	for i := range p.Findings {
 		p.Findings[i].Zone = p.Drawn.Zones[p.Findings[i].Number]
@@ -153,6 +148,7 @@ func (sh *Sheet) overlay(sheet *draft.Sheet, station string, toPaper geom.Mat3) 
 		sheet.Dimensions = true
 	case "pivot":
 		sheet.Datum, sheet.Places = true, true
+		sh.seated(sheet, toPaper)
 		if sh.Prep.Pivot.Place == pivot.OnBox {
 			sheet.Seat = sh.Prep.Pivot.Box
 		} else {
@@ -165,39 +161,89 @@ func (sh *Sheet) overlay(sheet *draft.Sheet, station string, toPaper geom.Mat3) 
 		}
 	case "export":
 		sheet.Datum, sheet.Dimensions = true, true
+		sh.seated(sheet, toPaper)
 	}
 }
 
-// Stances are the small drawings of the six ways to stand and the four to face.
-type Stances struct{ Stand, Face []string }
+// seated shows the pivot, its heading and the markers.
+func (sh *Sheet) seated(sheet *draft.Sheet, toPaper geom.Mat3) {
+	p := sh.Result.Pivot
+	sheet.At = toPaper.Apply(p.Origin)
+	turn := 0.0
+	if sh.Prep.Pivot.Under {
+		turn = p.Heading
+	}
+	sheet.Heading = turn
+	for _, m := range p.Markers {
+		// A mesh that moved onto the origin has turned by the pivot's heading.
+		h := m.Heading
+		if !sh.Prep.Pivot.Under {
+			h -= p.Heading
+		}
+		sheet.Marks = append(sheet.Marks, draft.Mark{Name: m.Name, At: toPaper.Apply(m.Place), Heading: h})
+	}
+}
+
+// Stances are the small drawings of the six ways to stand and the four to face, of
+// the resting poses, and of how the asset lies in receivers.
+type Stances struct {
+	Stand, Face, Rest []string
+	Lies              [][2]string // honoured, ignored
+}
 
 // DrawStances makes them, in the order of the Axes report.
 func (d *Desk) DrawStances(ctx context.Context, sh *Sheet) (Stances, error) {
 	r := sh.Result
 	rep := r.Axes
-	key := fmt.Sprintf("%s %v", r.Keys["size"], rep.Decided)
-	return cached(d, "stances", key, func() (Stances, error) {
+	out, err := cached(d, "stances", fmt.Sprintf("%s %v", r.Keys["size"], rep.Decided), func() (Stances, error) {
 		m := d.models.get(r.Keys["size"], r.Sized)
-		out := Stances{Stand: make([]string, len(rep.Stances)), Face: make([]string, len(rep.Facings))}
-		var wg sync.WaitGroup
-		work := make(chan func())
-		for range 2 {
-			wg.Go(func() {
-				for f := range work {
-					f()
-				}
-			})
-		}
+		out := Stances{Stand: make([]string, len(rep.Stances)), Face: make([]string, len(rep.Facings)), Rest: make([]string, len(rep.Poses))}
+		var jobs []func()
 		for i, st := range rep.Stances {
-			work <- func() { out.Stand[i] = m.Thumb(r.Sized.Basis, st.Basis, 84) }
+			jobs = append(jobs, func() { out.Stand[i] = m.Thumb(r.Sized.Basis, st.Basis, 84) })
 		}
 		for i, st := range rep.Facings {
-			work <- func() { out.Face[i] = m.Thumb(r.Sized.Basis, st.Basis, 84) }
+			jobs = append(jobs, func() { out.Face[i] = m.Thumb(r.Sized.Basis, st.Basis, 84) })
 		}
-		close(work)
-		wg.Wait()
-		return out, ctx.Err()
+		paper := rep.Decided.To(geom.GLTF).Mul(geom.GLTF.To(r.Sized.Basis))
+		for i, p := range rep.Poses {
+			jobs = append(jobs, func() { out.Rest[i] = m.ThumbBy(p.Map.Mul(paper), 84) })
+		}
+		return out, twoAtOnce(ctx, jobs)
 	})
+	if err != nil {
+		return out, err
+	}
+	lies, err := cached(d, "lies", r.Keys["axes"], func() ([][2]string, error) {
+		m := d.models.get(r.Keys["axes"], r.Stood)
+		list := make([][2]string, len(rep.Lies))
+		var jobs []func()
+		for i, l := range rep.Lies {
+			jobs = append(jobs, func() { list[i][0] = m.ThumbBy(l.Honoured.Map, 84) }, func() { list[i][1] = m.ThumbBy(l.Ignored.Map, 84) })
+		}
+		return list, twoAtOnce(ctx, jobs)
+	})
+	out.Lies = lies
+	return out, err
+}
+
+// twoAtOnce runs jobs on two goroutines.
+func twoAtOnce(ctx context.Context, jobs []func()) error {
+	var wg sync.WaitGroup
+	work := make(chan func())
+	for range 2 {
+		wg.Go(func() {
+			for f := range work {
+				f()
+			}
+		})
+	}
+	for _, f := range jobs {
+		work <- f
+	}
+	close(work)
+	wg.Wait()
+	return ctx.Err()
 }
 
 // turntableTriangles bounds what is sent to the turntable.

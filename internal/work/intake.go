@@ -253,7 +253,7 @@ func (d *Desk) takeOne(ctx context.Context, kit int64, set *bundle.Bundle, m sto
 	if err != nil {
 		return Came{}, err
 	}
-	rev, err := d.Store.Latest(ctx, a.ID)
+	rev, err := d.Store.Current(ctx, a.ID)
 	if err != nil {
 		return Came{}, err
 	}
@@ -265,30 +265,4 @@ func (d *Desk) takeOne(ctx context.Context, kit int64, set *bundle.Bundle, m sto
 		}
 	}
 	return c, nil
-}
-
-// AddFiles gives an asset's source the files that were missing, as its next
-// revision. A new file replaces one of the same name, the mesh itself included.
-func (d *Desk) AddFiles(ctx context.Context, id int64, u *Upload) error {
-	if len(u.files) == 0 {
-		if len(u.Refused) > 0 {
-			return inputError("%s %s", u.Refused[0].Name, u.Refused[0].Why)
-		}
-		return inputError("no file was sent")
-	}
-	rev, err := d.Store.Latest(ctx, id)
-	if err != nil {
-		return err
-	}
-	next := store.Revision{Main: rev.Main}
-	for _, f := range rev.Files {
-		if !u.names[f.Name] {
-			next.Files = append(next.Files, f)
-		}
-	}
-	next.Files = append(next.Files, u.files...)
-	if _, err := d.source(ctx, next); err != nil {
-		return inputError("%v", err)
-	}
-	return d.Store.AddRevision(ctx, id, next.Main, next.Files)
 }

@@ -17,7 +17,6 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/prep"
 	"yarvek/core/station/pivot"
-	"yarvek/core/station/source"
 	"yarvek/internal/draft"
 	"yarvek/internal/store"
 )
@@ -28,6 +27,7 @@ type Summary struct {
 	Marks     []Mark
 	Size      geom.Vec3 // width, height, depth in the target; metres
 	Low       float64   // of the base against the origin; metres
+	OffGrid   float64   // of the pivot against the kit's grid, sideways and frontward at most; metres
 	Triangles int
 	Slots     int
 	MustFix   int
@@ -80,7 +80,7 @@ func (d *Desk) Overview(ctx context.Context, kit int64) (store.Kit, []Row, error
 			if err != nil {
 				return k, nil, err
 			}
-			rev, err := d.Store.Latest(ctx, a.ID)
+			rev, err := d.Store.Current(ctx, a.ID)
 			if err != nil {
 				return k, nil, err
 			}
@@ -115,7 +115,7 @@ func samePrep(a, b []byte) bool {
 }
 
 func (d *Desk) summary(ctx context.Context, k store.Kit, a store.Asset) (Summary, error) {
-	rev, err := d.Store.Latest(ctx, a.ID)
+	rev, err := d.Store.Current(ctx, a.ID)
 	if err != nil {
 		return Summary{}, err
 	}
@@ -127,7 +127,7 @@ func (d *Desk) summary(ctx context.Context, k store.Kit, a store.Asset) (Summary
 	if err != nil {
 		return Summary{}, err
 	}
-	key := fmt.Sprintf("%s\n%s\n%s", sourceKey(rev), h.JSON, t)
+	key := fmt.Sprintf("%s\n%s\n%s\n%g", sourceKey(rev), h.JSON, t, k.Grid)
 	return cached(d, "summary", key, func() (Summary, error) {
 		sh, err := d.Open(ctx, a.ID)
 		if ctx.Err() != nil {
@@ -145,6 +145,7 @@ func (d *Desk) summarize(sh *Sheet) Summary {
 	c := r.Ready.Count()
 	s := Summary{Class: r.Size.Class.Name, Marks: sh.Marks(), Size: r.Axes.Size, Triangles: c.Triangles, Slots: c.Slots}
 	s.MustFix, s.Look = r.Open()
+	s.OffGrid = max(math.Abs(r.Pivot.OffGrid[0]), math.Abs(r.Pivot.OffGrid[2]))
 	box := r.Pivot.Box.Carried(r.Ready.Basis.To(geom.GLTF))
 	if !box.IsEmpty() {
 		s.Low = box.Min[1]
@@ -231,7 +232,7 @@ func pivotFigure(p *pivot.Report) string {
 	if p.Box.IsEmpty() {
 		return "–"
 	}
-	if off := p.Box.Distance(geom.Vec3{}); off > max(0.001, 0.005*p.Box.Size().Max()) {
+	if off := p.Box.Distance(p.Origin); off > max(0.001, 0.005*p.Box.Size().Max()) {
 		return figure.Length(off) + " off"
 	}
 	for _, f := range p.Findings {
@@ -251,26 +252,6 @@ func pivotFigure(p *pivot.Report) string {
 		return "inside"
 	}
 	return "on the box"
-}
-
-// Leave lists the keys of a node and of all below it.
-func Leave(rep *source.Report, key string) []string {
-	var keys []string
-	depth := -1
-	for _, n := range rep.Nodes {
-		if n.Key == key {
-			depth = n.Depth
-			keys = append(keys, key)
-			continue
-		}
-		if depth >= 0 {
-			if n.Depth <= depth {
-				break
-			}
-			keys = append(keys, n.Key)
-		}
-	}
-	return keys
 }
 
 // Place is where an asset stands on the line-up.

@@ -185,7 +185,7 @@ func (d *Desk) Open(ctx context.Context, id int64) (*Sheet, error) {
 	if sh.Kit, err = d.Store.Kit(ctx, sh.Asset.KitID); err != nil {
 		return nil, err
 	}
-	if sh.Revision, err = d.Store.Latest(ctx, id); err != nil {
+	if sh.Revision, err = d.Store.Current(ctx, id); err != nil {
 		return nil, err
 	}
 	if sh.History, err = d.Store.Prep(ctx, id); err != nil {
@@ -198,8 +198,13 @@ func (d *Desk) Open(ctx context.Context, id int64) (*Sheet, error) {
 	if err != nil {
 		return nil, err
 	}
-	sh.Result, err = prep.Run(ctx, prep.Input{Key: sourceKey(sh.Revision), Scene: src.scene, Findings: src.findings, Target: sh.Kit.Target}, sh.Prep, d.steps)
+	sh.Result, err = d.run(ctx, sh.Kit, sh.Revision, src, sh.Prep)
 	return &sh, err
+}
+
+// run takes a revision through the stations.
+func (d *Desk) run(ctx context.Context, k store.Kit, r store.Revision, src read, p prep.Prep) (*prep.Result, error) {
+	return prep.Run(ctx, prep.Input{Key: sourceKey(r), Scene: src.scene, Findings: src.findings, Target: k.Target, Grid: k.Grid}, p, d.steps)
 }
 
 // Decide changes an asset's prep. base is the prep the page showed; when another
@@ -242,16 +247,23 @@ func (d *Desk) Remedy(ctx context.Context, id int64, base int, code string, n in
 		return store.ErrStale
 	}
 	station, _, _ := strings.Cut(code, "/")
+	r, err := sh.remedy(station, code, n)
+	if err != nil {
+		return err
+	}
+	return d.Decide(ctx, id, base, r.Label, func(p *prep.Prep) (err error) {
+		*p, err = p.With(r.Decision)
+		return err
+	})
+}
+
+func (sh *Sheet) remedy(station, code string, n int) (finding.Remedy, error) {
 	for _, f := range sh.Result.Findings(station) {
 		if f.Code == code && n >= 0 && n < len(f.Remedies) {
-			r := f.Remedies[n]
-			return d.Decide(ctx, id, base, r.Label, func(p *prep.Prep) (err error) {
-				*p, err = p.With(r.Decision)
-				return err
-			})
+			return f.Remedies[n], nil
 		}
 	}
-	return inputError("this finding is gone; the page shows the asset as it is now")
+	return finding.Remedy{}, inputError("this finding is gone; the page shows the asset as it is now")
 }
 
 // SetTarget gives a kit another target.

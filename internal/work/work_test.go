@@ -83,7 +83,7 @@ func TestSetsAreFoundByWhatRefersToWhat(t *testing.T) {
 	require.Len(t, got.Refused, 1)
 	assert.Equal(t, "readme.txt", got.Refused[0].Name)
 	names := func(id int64) (l []string) {
-		r, err := d.Store.Latest(context.Background(), id)
+		r, err := d.Store.Current(context.Background(), id)
 		require.NoError(t, err)
 		for _, f := range r.Files {
 			l = append(l, f.Name)

@@ -65,6 +65,11 @@ func Cells(length, grid float64) (int, float64) {
 // transforms lists what the nodes' own maps hold, before baking.
 func (r *Report) transforms(s *scene.Scene, d Decisions) {
 	keys := s.Keys()
+	for _, k := range d.Refs() {
+		if !slices.Contains(keys, k) {
+			r.Lost = append(r.Lost, k)
+		}
+	}
 	for i, n := range s.Nodes {
 		t := scene.TransformOf(n.Local.M)
 		if t.Plain() {

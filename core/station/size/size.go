@@ -100,6 +100,25 @@ func (d Decisions) Validate() error {
 	return nil
 }
 
+// Refs lists the nodes the decisions name, sorted.
+func (d Decisions) Refs() []string { return slices.Sorted(slices.Values(d.Nodes)) }
+
+// Repointed returns the decisions with one node named in the place of another; an
+// empty name drops it. When none is left nothing is baked: no name would mean all.
+func (d Decisions) Repointed(from, to string) Decisions {
+	if !slices.Contains(d.Nodes, from) {
+		return d
+	}
+	d.Nodes = slices.DeleteFunc(slices.Clone(d.Nodes), func(k string) bool { return k == from || k == to })
+	if to != "" {
+		d.Nodes = append(d.Nodes, to)
+	}
+	if len(d.Nodes) == 0 {
+		d.Bake = BakeNone
+	}
+	return d
+}
+
 // Slip is a likely mix-up of units: reading the file in Unit brings the asset into
 // its class's range.
 type Slip struct {
@@ -133,7 +152,8 @@ type Report struct {
 	Placed   []Placed
 	Grid     float64
 	Off      []Off
-	FitVoid  bool // the extent to fit is zero, so it was not scaled
+	Lost     []string // keys in the decisions that no node has
+	FitVoid  bool     // the extent to fit is zero, so it was not scaled
 	Findings []finding.Finding
 }
 

@@ -346,6 +346,19 @@ func (t *item) bvh() *geom.BVH {
 	return t.tree
 }
 
+// seenThrough tells whether any slot lets light through, as a lantern's glass does.
+func (t *item) seenThrough() bool {
+	for _, k := range t.scene.Meshes[0].UsedSlots() {
+		if k < 0 {
+			continue
+		}
+		if m := t.scene.Materials[k]; m.AlphaMode != scene.Opaque || m.BaseColor[3] < 1 {
+			return true
+		}
+	}
+	return false
+}
+
 func (t *item) isClosed() bool {
 	if t.closed == 0 {
 		t.closed = -1
@@ -371,7 +384,7 @@ func (v *Survey) buried() {
 		b := &v.items[i]
 		for k := range v.items {
 			a := &v.items[k]
-			if i == k || a.box.Union(b.box) != a.box || a.box == b.box || !a.isClosed() {
+			if i == k || a.box.Union(b.box) != a.box || a.box == b.box || !a.isClosed() || a.seenThrough() {
 				continue
 			}
 			pts, _ := b.surface()

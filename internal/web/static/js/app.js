@@ -3,3 +3,6 @@ import "./swap.js";
 import "./keys.js";
 import "./drop.js";
 import "./sheet.js";
+import "./tree.js";
+import "./preview.js";
+import "./pick.js";

@@ -96,6 +96,23 @@ export async function turntable(canvas, url) {
     ask();
   };
   canvas.addEventListener("keydown", key);
+  // A click without a drag, or Enter in the middle, is a line of sight into the mesh.
+  const sight = (x, y) => {
+    const along = new T.Vector3(x, y, 0.5).unproject(camera).sub(camera.position).normalize();
+    const spread = (2 * Math.tan((camera.fov * Math.PI) / 360) * 9) / canvas.clientHeight;
+    document.dispatchEvent(new CustomEvent("yarvek:ray", { detail: { from: camera.position.toArray(), along: along.toArray(), spread } }));
+  };
+  let down;
+  const press = (e) => { down = [e.clientX, e.clientY]; };
+  const lift = (e) => {
+    if (!down || Math.hypot(e.clientX - down[0], e.clientY - down[1]) > 3) return;
+    const r = canvas.getBoundingClientRect();
+    sight(((e.clientX - r.left) / r.width) * 2 - 1, 1 - ((e.clientY - r.top) / r.height) * 2);
+  };
+  const enter = (e) => { if (e.key === "Enter") sight(0, 0); };
+  canvas.addEventListener("pointerdown", press);
+  canvas.addEventListener("pointerup", lift);
+  canvas.addEventListener("keydown", enter);
   const watch = new ResizeObserver(ask);
   watch.observe(canvas);
   ask();
@@ -103,6 +120,9 @@ export async function turntable(canvas, url) {
     stop() {
       watch.disconnect();
       canvas.removeEventListener("keydown", key);
+      canvas.removeEventListener("pointerdown", press);
+      canvas.removeEventListener("pointerup", lift);
+      canvas.removeEventListener("keydown", enter);
       controls.dispose();
       gl.dispose();
     },

@@ -1,0 +1,187 @@
+package draft
+
+import (
+	"math"
+
+	"yarvek/core/geom"
+)
+
+// Pick is a place of the model somebody pointed at.
+type Pick struct {
+	Point  geom.Vec3    // metres, in the frame of the paper
+	Kind   string       // "corner", "middle", "edge" or "surface"
+	Edge   [2]geom.Vec3 // the feature edge it is on, for all but a surface
+	Normal geom.Vec3    // of the surface there, toward the viewer
+}
+
+// HasEdge tells whether the pick is on a feature edge.
+func (p Pick) HasEdge() bool { return p.Kind != "surface" }
+
+// Pick finds what a ray points at. Corners come before the middles of edges, those
+// before edges, and those before the surface; reach is how far beside the ray, in
+// metres, something at a distance still counts as pointed at. Only what is not
+// hidden is picked.
+func (m *Model) Pick(from, along geom.Vec3, reach func(distance float64) float64) (Pick, bool) {
+	along = along.Unit()
+	hit, ok := m.bvh().First(from, along, math.Inf(1))
+	depth := math.Inf(1)
+	var best Pick
+	if ok {
+		a, b, c := m.bvh().Corners(hit.Triangle)
+		n := b.Sub(a).Cross(c.Sub(a)).Unit()
+		if n.Dot(along) > 0 {
+			n = n.Mul(-1)
+		}
+		best = Pick{Point: hit.Point, Kind: "surface", Normal: n}
+		depth = hit.Distance
+	}
+	// An edge lies on the surface, a little to the side of where the ray meets it.
+	bias := func(d float64) float64 { return 2*reach(d) + 1e-3*m.Box.Size().Len() }
+	near := [3]float64{math.Inf(1), math.Inf(1), math.Inf(1)}
+	try := func(rank int, kind string, p geom.Vec3, e edge) {
+		d := p.Sub(from).Dot(along)
+		off := p.Sub(from).Sub(along.Mul(d)).Len()
+		if d < 0 || off > reach(d) || d > depth+bias(d) || off >= near[rank] {
+			return
+		}
+		near[rank] = off
+		for r := range rank {
+			if !math.IsInf(near[r], 1) {
+				return // something better was found
+			}
+		}
+		best = Pick{Point: p, Kind: kind, Edge: [2]geom.Vec3{m.points[e.a], m.points[e.b]}, Normal: m.faces[e.f0]}
+		if best.Normal.Dot(along) > 0 {
+			best.Normal = best.Normal.Mul(-1)
+		}
+		ok = true
+	}
+	for _, e := range m.edges {
+		if !e.hard {
+			continue
+		}
+		a, b := m.points[e.a], m.points[e.b]
+		q := closest(a, b, from, along)
+		d := q.Sub(from).Dot(along)
+		if off := q.Sub(from).Sub(along.Mul(d)).Len(); off > reach(max(d, 0)) {
+			continue // no end and no middle of it is nearer
+		}
+		try(0, "corner", a, e)
+		try(0, "corner", b, e)
+		try(1, "middle", a.Add(b).Mul(.5), e)
+		try(2, "edge", q, e)
+	}
+	return best, ok
+}
+
+// closest is the point of a segment nearest to a line (Ericson 2004, "Real-Time
+// Collision Detection", section 5.1.8).
+func closest(a, b, from, along geom.Vec3) geom.Vec3 {
+	u, w := b.Sub(a), a.Sub(from)
+	uu, uv, uw, vw := u.Dot(u), u.Dot(along), u.Dot(w), along.Dot(w)
+	den := uu - uv*uv
+	t := 0.0
+	if den > 1e-15*uu {
+		t = min(max((uv*vw-uw)/den, 0), 1)
+	}
+	return a.Add(u.Mul(t))
+}
+
+func (m *Model) bvh() *geom.BVH {
+	m.once.Do(func() { m.tree = geom.NewBVH(m.points, m.tris) })
+	return m.tree
+}
+
+// Ray is the line of sight through a place on the paper.
+type Ray struct {
+	From, Along geom.Vec3
+	Side        Side
+}
+
+// Sight finds the view a place on the paper belongs to and the line of sight through
+// it; false beyond all views and their surroundings.
+func (l Layout) Sight(box geom.Box, x, y float64) (Ray, bool) {
+	const m = 14
+	for _, side := range []Side{Front, RightSide, Plan} {
+		u0, v0, w, h := side.extent(box)
+		x0, y0 := l.corner(side)
+		u, v := (x-x0)/l.Scale, (y0-y)/l.Scale
+		edge := m / l.Scale
+		if u < -edge || v < -edge || u > w+edge || v > h+edge {
+			continue
+		}
+		far := box.Size().Len() + 1
+		r := Ray{Side: side, From: side.unproject(u0+u, v0+v, side.nearest(box)+far)}
+		r.Along = side.unproject(0, 0, -1)
+		return r, true
+	}
+	return Ray{}, false
+}
+
+// unproject is the inverse of project.
+func (s Side) unproject(u, v, near float64) geom.Vec3 {
+	switch s {
+	case RightSide:
+		return geom.Vec3{near, v, -u}
+	case Plan:
+		return geom.Vec3{u, near, -v}
+	}
+	return geom.Vec3{u, v, near}
+}
+
+// nearest is how near the box comes to the viewer.
+func (s Side) nearest(b geom.Box) float64 {
+	_, _, n0 := s.project(b.Min)
+	_, _, n1 := s.project(b.Max)
+	return max(n0, n1)
+}
+
+// corner is the lower left of a view on the paper.
+func (l Layout) corner(side Side) (x, y float64) {
+	switch side {
+	case RightSide:
+		return l.sx, l.floor
+	case Plan:
+		return l.fx, l.planY
+	}
+	return l.fx, l.floor
+}
+
+// Reach is how far beside a line of sight something on the paper counts as pointed
+// at: nine pixels.
+func (l Layout) Reach() func(float64) float64 {
+	r := 9 / l.Scale
+	return func(float64) float64 { return r }
+}
+
+// Area turns a rectangle drawn on the plan into metres: left, back, right and front
+// edge in the frame of the paper (x and z).
+func (l Layout) Area(box geom.Box, x0, y0, x1, y1 float64) [4]float64 {
+	at := func(x, y float64) (float64, float64) {
+		u0, v0, _, _ := Plan.extent(box)
+		px, py := l.corner(Plan)
+		p := Plan.unproject(u0+(x-px)/l.Scale, v0+(py-y)/l.Scale, 0)
+		return p[0], p[2]
+	}
+	a, b := at(x0, y0)
+	c, d := at(x1, y1)
+	return [4]float64{min(a, c), min(b, d), max(a, c), max(b, d)}
+}
+
+// Places gives the paper positions of a point in the three views.
+func (l Layout) Places(box geom.Box, p geom.Vec3) (at [3][2]float64) {
+	for _, side := range []Side{Front, RightSide, Plan} {
+		x, y := l.place(box, side, p)
+		at[side] = [2]float64{math.Round(x*10) / 10, math.Round(y*10) / 10}
+	}
+	return at
+}
+
+// HeadingOf is the heading of a direction of the paper's frame in whole degrees,
+// anticlockwise from above, from the front; 0 for an upright one.
+func HeadingOf(n geom.Vec3) float64 {
+	if math.Hypot(n[0], n[2]) < 0.3*n.Len() {
+		return 0
+	}
+	return math.Round(math.Atan2(n[0], n[2]) * 180 / math.Pi)
+}

@@ -1,0 +1,203 @@
+// Picking places of the mesh: on the drawing by pointer or by keyboard, and on the
+// turntable. The server finds what is there and what it snaps to.
+
+let mode; // { kind, form, got: [] }
+let cursor; // the keyboard's place on the paper
+let last; // what the pointer is over
+let busy = false, waiting;
+
+const words = {
+  measure: ["Point at the first end", "Point at the second end"],
+  corner: ["Point at a corner, or anywhere on the mesh"],
+  edge: ["Point at the hinge edge"], along: ["Point at the edge to follow"], part: ["Point at the part’s hinge edge"],
+  marker: ["Point at the surface"],
+  area: ["Drag a box on the plan, or press Enter at two of its corners"],
+};
+const svg = () => document.querySelector("#drawing svg");
+const say = (text) => { const p = document.querySelector("#picksay"); if (p) p.textContent = text; };
+const vec = (p) => p.join(",");
+
+function stop(text = "") {
+  mode = undefined;
+  last = undefined;
+  cursor = undefined;
+  document.body.classList.remove("picking");
+  svg()?.querySelectorAll(".snap, .crosshair, .area-box").forEach((e) => e.remove());
+  say(text);
+}
+
+function start(button) {
+  stop();
+  mode = { kind: button.dataset.pick, form: button.form, got: [] };
+  document.body.classList.add("picking");
+  const box = document.querySelector("#drawing");
+  if (!box.hidden) {
+    svg().setAttribute("tabindex", "0");
+    svg().focus({ preventScroll: true });
+  } else document.querySelector("#turntable canvas").focus({ preventScroll: true });
+  hint();
+}
+
+function hint(extra = "") {
+  say(`${words[mode.kind][Math.min(mode.got.length, words[mode.kind].length - 1)]}. ${extra || "Arrow keys move the cross, Enter picks, Esc stops."}`);
+}
+
+// paper turns a pointer's place into the drawing's own coordinates.
+function paper(e) {
+  const p = new DOMPoint(e.clientX, e.clientY).matrixTransform(svg().getScreenCTM().inverse());
+  return [p.x, p.y];
+}
+
+async function ask(query) {
+  const page = document.querySelector("#page").dataset;
+  const q = new URLSearchParams(location.search);
+  for (const [k, v] of Object.entries({ station: page.station, ...query })) q.set(k, v);
+  const res = await fetch(`/assets/${page.asset}/pick?${q}`);
+  const got = await res.json();
+  if (!res.ok) throw new Error(got.say);
+  return got;
+}
+
+function mark(got) {
+  svg()?.querySelectorAll(".snap").forEach((e) => e.remove());
+  if (!got) return;
+  svg().insertAdjacentHTML("beforeend", got.paper.map(([x, y]) => `<circle class="snap ${got.kind}" cx="${x}" cy="${y}" r="7"/>`).join(""));
+}
+
+// hover shows what a click would take; one question at a time.
+async function hover(x, y) {
+  if (busy) { waiting = [x, y]; return; }
+  busy = true;
+  try {
+    last = await ask({ x, y });
+    if (mode) { mark(last); hint(`Here: ${last.say}.`); }
+  } catch {
+    last = undefined;
+    if (mode) { mark(); hint(); }
+  }
+  busy = false;
+  if (waiting && mode) { const w = waiting; waiting = undefined; hover(...w); }
+}
+
+async function take(query) {
+  let got;
+  try { got = await ask(query); } catch (err) { hint(err.message); return; }
+  if (!mode) return;
+  use(got);
+}
+
+function use(got) {
+  const f = mode.form;
+  const fields = f?.elements;
+  switch (mode.kind) {
+    case "measure": {
+      mode.got.push(got.source);
+      if (mode.got.length < 2) { hint(`From ${got.say}.`); return; }
+      const [a, b] = mode.got;
+      stop();
+      const q = new URLSearchParams(location.search);
+      q.set("from", vec(a));
+      q.set("to", vec(b));
+      const url = `${location.pathname}?${q}`;
+      history.replaceState(history.state, "", url);
+      window.htmx.ajax("GET", url, { target: "#page", select: "#page", swap: "outerHTML show:none" });
+      return;
+    }
+    case "corner":
+      fields.pick[0].value = vec(got.source);
+      fields.pick[1].value = "";
+      break;
+    case "edge": case "along": case "part":
+      if (!got.edge) { hint("That is no edge."); return; }
+      fields.pick[0].value = vec(got.edge[0]);
+      fields.pick[1].value = vec(got.edge[1]);
+      if (mode.kind === "part") {
+        const place = fields.place;
+        place.insertAdjacentHTML("beforeend", '<option value="picks" selected>hinge edge</option>');
+      }
+      break;
+    case "marker":
+      fields.at.value = vec(got.source);
+      fields.heading.value = got.face;
+      break;
+  }
+  stop();
+  f.requestSubmit();
+}
+
+// A box on the plan.
+async function boxed(a, b) {
+  const page = document.querySelector("#page").dataset;
+  const form = mode.form;
+  const res = await fetch(`/assets/${page.asset}/area?${new URLSearchParams({ x0: a[0], y0: a[1], x1: b[0], y1: b[1] })}`);
+  const v = await res.json();
+  stop("The box is in the fields; “Leave” leaves what stands in it.");
+  ["right0", "front0", "right1", "front1"].forEach((n, i) => { form.elements[n].value = v[i].toFixed(4); });
+  form.querySelector("#rule-area").focus();
+}
+
+function drawBox(a, b) {
+  svg().querySelectorAll(".area-box").forEach((e) => e.remove());
+  svg().insertAdjacentHTML("beforeend", `<rect class="area-box" x="${Math.min(a[0], b[0])}" y="${Math.min(a[1], b[1])}" width="${Math.abs(a[0] - b[0])}" height="${Math.abs(a[1] - b[1])}"/>`);
+}
+
+let drag;
+document.addEventListener("pointerdown", (e) => {
+  if (mode?.kind === "area" && e.target.closest?.("#drawing svg")) { drag = paper(e); e.preventDefault(); }
+});
+document.addEventListener("pointermove", (e) => {
+  if (!mode || !e.target.closest?.("#drawing svg")) return;
+  if (mode.kind === "area") { if (drag) drawBox(drag, paper(e)); return; }
+  hover(...paper(e));
+});
+document.addEventListener("pointerup", (e) => {
+  if (mode?.kind !== "area" || !drag) return;
+  const a = drag, b = paper(e);
+  drag = undefined;
+  if (Math.hypot(a[0] - b[0], a[1] - b[1]) > 4) boxed(a, b);
+});
+
+document.addEventListener("click", (e) => {
+  const button = e.target.closest?.("[data-pick]");
+  if (button) { start(button); return; }
+  if (!mode || mode.kind === "area" || !e.target.closest?.("#drawing svg")) return;
+  e.preventDefault();
+  e.stopImmediatePropagation();
+  const [x, y] = paper(e);
+  take({ x, y });
+}, true);
+
+function cross() {
+  svg().querySelectorAll(".crosshair").forEach((e) => e.remove());
+  svg().insertAdjacentHTML("beforeend", `<path class="crosshair" d="M${cursor[0] - 14} ${cursor[1]}h28M${cursor[0]} ${cursor[1] - 14}v28"/>`);
+}
+
+document.addEventListener("keydown", (e) => {
+  if (!mode) return;
+  if (e.key === "Escape") { e.preventDefault(); stop("Nothing was picked."); return; }
+  if (!e.target.closest?.("#drawing svg")) return;
+  const step = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, -1], ArrowDown: [0, 1] }[e.key];
+  if (step) {
+    e.preventDefault();
+    e.stopImmediatePropagation();
+    cursor ||= (svg().dataset.middle || "427,340").split(",").map(Number);
+    const by = e.shiftKey ? 24 : 3;
+    cursor = [Math.min(880, Math.max(24, cursor[0] + by * step[0])), Math.min(616, Math.max(24, cursor[1] + by * step[1]))];
+    cross();
+    if (mode.kind === "area") { if (mode.got.length) drawBox(mode.got[0], cursor); } else hover(...cursor);
+  } else if (e.key === "Enter" && cursor) {
+    e.preventDefault();
+    if (mode.kind !== "area") { take({ x: cursor[0], y: cursor[1] }); return; }
+    mode.got.push([...cursor]);
+    if (mode.got.length === 2) boxed(...mode.got);
+  }
+}, true);
+
+// The turntable sends a ray in the frame of the paper.
+document.addEventListener("yarvek:ray", (e) => {
+  if (!mode || mode.kind === "area") return;
+  const { from, along, spread } = e.detail;
+  take({ ox: from[0], oy: from[1], oz: from[2], dx: along[0], dy: along[1], dz: along[2], spread });
+});
+
+document.addEventListener("yarvek:sheet", () => stop());

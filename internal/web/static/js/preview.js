@@ -1,0 +1,44 @@
+// Hovering or focusing a button that decides something draws the outcome over the
+// drawing as dashed outline. The server works it out; nothing is decided by it.
+
+let timer, flight, shownFor;
+
+function clear() {
+  clearTimeout(timer);
+  flight?.abort();
+  shownFor = undefined;
+  document.querySelectorAll("#drawing .ghost").forEach((g) => g.remove());
+}
+
+async function show(button) {
+  const form = button.form;
+  const page = document.querySelector("#page");
+  const svg = document.querySelector("#drawing svg");
+  if (!form?.isConnected || !page || !svg || !form.checkValidity()) return;
+  const data = new URLSearchParams(new FormData(form, button));
+  data.set("station", page.dataset.station);
+  flight = new AbortController();
+  try {
+    const res = await fetch(`/assets/${page.dataset.asset}/preview${location.search}`, { method: "POST", body: data, signal: flight.signal });
+    if (!res.ok || shownFor !== button || !button.isConnected) return;
+    const text = await res.text();
+    document.querySelectorAll("#drawing .ghost").forEach((g) => g.remove());
+    svg.insertAdjacentHTML("beforeend", text);
+  } catch { /* aborted, or the server is away: the drawing stays as it is */ }
+}
+
+function ask(e) {
+  const button = e.target.closest?.("form[data-preview] button");
+  if (!button || button.type !== "submit" || button === shownFor || button.disabled) return;
+  clear();
+  shownFor = button;
+  timer = setTimeout(() => show(button), 120);
+}
+
+document.addEventListener("mouseover", ask);
+document.addEventListener("focusin", ask);
+for (const kind of ["mouseout", "focusout"]) {
+  document.addEventListener(kind, (e) => { if (shownFor && e.target.closest?.("button") === shownFor && !shownFor.contains(e.relatedTarget)) clear(); });
+}
+document.addEventListener("submit", clear);
+document.addEventListener("yarvek:sheet", clear);
