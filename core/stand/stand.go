@@ -310,6 +310,15 @@ func flatFrame(s *scene.Scene) (geom.Mat3, float64) {
 		return geom.Identity3, 0
 	}
 	slices.SortStableFunc(order, func(a, b [3]int16) int { return cmp.Compare(bins[b].area, bins[a].area) })
+	// A rough body has its surface spread over thousands of directions; nothing of it is
+	// flat, and there is no need to look closer.
+	top := 0.0
+	for _, k := range order[:min(len(order), 96)] {
+		top += bins[k].area
+	}
+	if top < 0.25*total {
+		return geom.Identity3, 0
+	}
 	// Neighbouring cells hold what rounding split.
 	gather := func(d geom.Vec3) (geom.Vec3, float64) {
 		sum, area := geom.Vec3{}, 0.0

@@ -27,6 +27,9 @@ type Model struct {
 
 	once sync.Once
 	tree *geom.BVH // of the triangles, made when first asked for
+
+	thinned sync.Once
+	thin    *Model // for small drawings, made when first asked for
 }
 
 // edge joins two points and borders up to two faces.

@@ -41,7 +41,7 @@ func (m *Model) Thumb(from, as geom.Basis, px float64) string {
 
 // ThumbBy is the same after a map of the frame of the paper.
 func (m *Model) ThumbBy(by geom.Mat3, px float64) string {
-	t := m.Turned(by)
+	t := m.coarse().Turned(by)
 	size := t.Box.Size()
 	if t.Box.IsEmpty() || size.Max() == 0 {
 		return fmt.Sprintf(`<svg viewBox="0 0 %.0f %.0f"></svg>`, px, px)

@@ -56,6 +56,9 @@ func decidePivot(f *form, p *prep.Prep) string {
 	switch f.str("act") {
 	case "seat":
 		s := f.seat()
+		if f.err != nil {
+			return ""
+		}
 		*d = d.Seated(s)
 		return "Seat the pivot " + seatName(s)
 	case "asread":
@@ -95,6 +98,9 @@ func decidePivot(f *form, p *prep.Prep) string {
 // decidePart seats the origin of one part.
 func decidePart(f *form, d *pivot.Decisions) string {
 	key, s := f.str("key"), f.seat()
+	if f.err != nil {
+		return ""
+	}
 	each := maps.Clone(d.Each)
 	if each == nil {
 		each = map[string]pivot.Seat{}

@@ -176,7 +176,7 @@ func TestBadFormsSayWhatIsWrongAndChangeNothing(t *testing.T) {
 		{"pivot", url.Values{"act": {"turn"}, "degrees": {"a lot"}}, "is no number"},
 		{"size", url.Values{"act": {"between"}, "from": {"0,0,0"}, "to": {"0,0,0"}, "length": {"1"}}, "two different points"},
 		{"size", url.Values{"act": {"factor"}, "factor": {"0"}}, "give a number above zero"},
-		{"size", url.Values{"act": {"bake"}, "bake": {"cake"}}, "can't be baked"},
+		{"size", url.Values{"act": {"bake"}, "bake": {"cake"}}, "be baked: expected"},
 		{"axes", url.Values{"act": {"pose"}, "pose": {"1,2,NaN"}}, "is no point"},
 		{"source", url.Values{"act": {"rule"}, "by": {"name"}, "what": {""}}, "the pattern is empty"},
 		{"source", url.Values{"act": {"rule"}, "by": {"kind"}, "what": {"whale"}}, "no kind of node"},

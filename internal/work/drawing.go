@@ -4,7 +4,9 @@ import (
 	"context"
 	"crypto/sha256"
 	"encoding/json"
+	"errors"
 	"fmt"
+	"math"
 	"os"
 	"path/filepath"
 	"sync"
@@ -191,40 +193,60 @@ type Stances struct {
 	Lies              [][2]string // honoured, ignored
 }
 
-// DrawStances makes them, in the order of the Axes report.
+// DrawStances makes them, in the order of the Axes report. Each small drawing is kept
+// by how the asset is turned in it, so that a decision draws only what is new.
 func (d *Desk) DrawStances(ctx context.Context, sh *Sheet) (Stances, error) {
 	r := sh.Result
 	rep := r.Axes
-	out, err := cached(d, "stances", fmt.Sprintf("%s %v", r.Keys["size"], rep.Decided), func() (Stances, error) {
-		m := d.models.get(r.Keys["size"], r.Sized)
-		out := Stances{Stand: make([]string, len(rep.Stances)), Face: make([]string, len(rep.Facings)), Rest: make([]string, len(rep.Poses))}
-		var jobs []func()
-		for i, st := range rep.Stances {
-			jobs = append(jobs, func() { out.Stand[i] = m.Thumb(r.Sized.Basis, st.Basis, 84) })
+	out := Stances{Stand: make([]string, len(rep.Stances)), Face: make([]string, len(rep.Facings)), Rest: make([]string, len(rep.Poses)), Lies: make([][2]string, len(rep.Lies))}
+	var jobs []func()
+	errs := make([]error, 0)
+	var mu sync.Mutex
+	seen := map[string][]*string{}
+	add := func(to *string, key string, s *scene.Scene, by geom.Mat3) {
+		for i := range by { // what differs by rounding is one turn
+			for k := range by[i] {
+				by[i][k] = math.Round(by[i][k]*1e6)/1e6 + 0
+			}
 		}
-		for i, st := range rep.Facings {
-			jobs = append(jobs, func() { out.Face[i] = m.Thumb(r.Sized.Basis, st.Basis, 84) })
+		name := fmt.Sprintf("%s %v", key, by)
+		seen[name] = append(seen[name], to)
+		if len(seen[name]) > 1 {
+			return
 		}
-		paper := rep.Decided.To(geom.GLTF).Mul(geom.GLTF.To(r.Sized.Basis))
-		for i, p := range rep.Poses {
-			jobs = append(jobs, func() { out.Rest[i] = m.ThumbBy(p.Map.Mul(paper), 84) })
-		}
-		return out, twoAtOnce(ctx, jobs)
-	})
-	if err != nil {
+		jobs = append(jobs, func() {
+			svg, err := cached(d, "thumb", name, func() (string, error) { return d.models.get(key, s).ThumbBy(by, 84), nil })
+			mu.Lock()
+			defer mu.Unlock()
+			if err != nil {
+				errs = append(errs, err)
+			}
+			for _, p := range seen[name] {
+				*p = svg
+			}
+		})
+	}
+	read := geom.GLTF.To(r.Sized.Basis)
+	for i, st := range rep.Stances {
+		add(&out.Stand[i], r.Keys["size"], r.Sized, st.Basis.To(geom.GLTF).Mul(read))
+	}
+	for i, st := range rep.Facings {
+		add(&out.Face[i], r.Keys["size"], r.Sized, st.Basis.To(geom.GLTF).Mul(read))
+	}
+	paper := rep.Decided.To(geom.GLTF).Mul(read)
+	for i, p := range rep.Poses {
+		add(&out.Rest[i], r.Keys["size"], r.Sized, p.Map.Mul(paper))
+	}
+	// How it lies in receivers, from how it stands now: the same small drawings.
+	stood := geom.GLTF.To(rep.Target).Transpose().Mul(rep.Map.M).Mul(read)
+	for i, l := range rep.Lies {
+		add(&out.Lies[i][0], r.Keys["size"], r.Sized, l.Honoured.Map.Mul(stood))
+		add(&out.Lies[i][1], r.Keys["size"], r.Sized, l.Ignored.Map.Mul(stood))
+	}
+	if err := twoAtOnce(ctx, jobs); err != nil {
 		return out, err
 	}
-	lies, err := cached(d, "lies", r.Keys["axes"], func() ([][2]string, error) {
-		m := d.models.get(r.Keys["axes"], r.Stood)
-		list := make([][2]string, len(rep.Lies))
-		var jobs []func()
-		for i, l := range rep.Lies {
-			jobs = append(jobs, func() { list[i][0] = m.ThumbBy(l.Honoured.Map, 84) }, func() { list[i][1] = m.ThumbBy(l.Ignored.Map, 84) })
-		}
-		return list, twoAtOnce(ctx, jobs)
-	})
-	out.Lies = lies
-	return out, err
+	return out, errors.Join(errs...)
 }
 
 // twoAtOnce runs jobs on two goroutines.
