@@ -1,4 +1,4 @@
-// Package demo makes the Tern Point weather station, a made-up coastal level: nine
+// Package demo makes the Tern Point weather station, a made-up coastal level: ten
 // assets by our own code, with such faults as artists really have, three of them
 // prepared and exported already.
 package demo
@@ -45,6 +45,7 @@ func items() []item {
 		{shutter(), "building-part", objIn(geom.GLTF, 100), false, ""},
 		{anemometer(), "street-furniture", parts, false, ""},
 		{rock(), "", glb, false, ""},
+		{quay(), "building-part", glb, false, ""},
 	}
 }
 

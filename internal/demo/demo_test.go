@@ -21,7 +21,7 @@ func TestTheDemoKitHasTheFaultsItPromises(t *testing.T) {
 	require.NoError(t, err)
 	_, rows, err := d.Overview(ctx, kit.ID)
 	require.NoError(t, err)
-	require.Len(t, rows, 9)
+	require.Len(t, rows, 10)
 	want := map[string]string{
 		"signal-lantern": "size/unit-slip",
 		"storm shutter":  "size/unit-slip",

@@ -1,9 +1,11 @@
 package draft
 
 import (
+	"cmp"
 	"fmt"
 	"html"
 	"math"
+	"slices"
 
 	"yarvek/core/figure"
 	"yarvek/core/finding"
@@ -468,21 +470,44 @@ func (s *Sheet) places(p *pen) {
 	}
 }
 
+// balloons stand in a column between the views, in the order of their places, so that
+// leaders do not cross; when the column is full they move up, then closer.
 func (s *Sheet) balloons(p *pen, out *Drawn) {
+	if len(s.Balloons) == 0 {
+		return
+	}
 	l := s.Layout
-	x := l.fx + l.w + sideGap/2
-	last := math.Inf(-1)
-	for _, b := range s.Balloons {
+	type spot struct {
+		Balloon
+		ax, ay, y float64
+	}
+	list := make([]spot, len(s.Balloons))
+	for i, b := range s.Balloons {
 		ax, ay := l.place(s.Box, Front, b.At)
 		if s.off && !s.within(Front, ax, ay) {
 			ax, ay = s.offX, s.offY-9
 		}
 		ax = min(max(ax, innerL+12), innerR-12)
 		ay = min(max(ay, innerT+12), baseY+24)
-		y := min(max(ay-22, l.floor-l.h+14, last+34), baseY-10)
-		last = y
-		p.balloon(b.Number, b.Severity, x, y, ax, ay)
+		list[i] = spot{b, ax, ay, 0}
 		out.Zones[b.Number] = Zone(ax, ay)
+	}
+	slices.SortStableFunc(list, func(a, b spot) int { return cmp.Compare(a.ay, b.ay) })
+	const bottom, top = baseY - 10, fieldT + 20
+	step := min(34, (bottom-top)/float64(max(1, len(list)-1)))
+	last := math.Inf(-1)
+	for i := range list {
+		list[i].y = max(list[i].ay-22, l.floor-l.h+14, last+step)
+		last = list[i].y
+	}
+	limit := bottom
+	for i := len(list) - 1; i >= 0; i-- {
+		list[i].y = min(list[i].y, limit)
+		limit = list[i].y - step
+	}
+	x := l.fx + l.w + sideGap/2
+	for _, b := range list {
+		p.balloon(b.Number, b.Severity, x, b.y, b.ax, b.ay)
 	}
 }
 
