@@ -17,6 +17,8 @@ import (
 	"time"
 
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
+	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"yarvek/internal/store"
@@ -165,4 +167,30 @@ func get(t *testing.T, url string) []byte {
 	b, err := io.ReadAll(res.Body)
 	require.NoError(t, err)
 	return b
+}
+
+// typed presses keys one after another.
+func typed(t *testing.T, ctx context.Context, keys ...string) {
+	t.Helper()
+	for _, k := range keys {
+		do(t, ctx, chromedp.KeyEvent(k))
+	}
+}
+
+// tabTo presses Tab until the focus is on what the condition says of el, and makes
+// sure that the focus can be seen.
+func tabTo(t *testing.T, ctx context.Context, condition string) {
+	t.Helper()
+	for range 120 {
+		typed(t, ctx, kb.Tab)
+		ok, err := chromedp.Run(ctx, chromedp.Evaluate[bool](`(() => { const el = document.activeElement; return Boolean(`+condition+`) })()`))
+		require.NoError(t, err)
+		if ok {
+			seen, err := chromedp.Run(ctx, chromedp.Evaluate[bool](`getComputedStyle(document.activeElement).outlineStyle !== "none"`))
+			require.NoError(t, err)
+			assert.True(t, seen, "the focus is visible on %s", condition)
+			return
+		}
+	}
+	require.Fail(t, "the keyboard does not get there", condition)
 }

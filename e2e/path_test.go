@@ -117,29 +117,8 @@ func TestAMessyMeshIsPutRightByKeyboardAlone(t *testing.T) {
 	files := beacon(t)
 	h := open(t, t.TempDir())
 	ctx := tab(t)
-	key := func(keys ...string) {
-		t.Helper()
-		for _, k := range keys {
-			do(t, ctx, chromedp.KeyEvent(k))
-		}
-	}
-	// tabTo presses Tab until the focus is on what the condition says of el, and
-	// makes sure that the focus can be seen.
-	tabTo := func(condition string) {
-		t.Helper()
-		for range 80 {
-			key(kb.Tab)
-			ok, err := chromedp.Run(ctx, chromedp.Evaluate[bool](`(() => { const el = document.activeElement; return Boolean(`+condition+`) })()`))
-			require.NoError(t, err)
-			if ok {
-				seen, err := chromedp.Run(ctx, chromedp.Evaluate[bool](`getComputedStyle(document.activeElement).outlineStyle !== "none"`))
-				require.NoError(t, err)
-				assert.True(t, seen, "the focus is visible on %s", condition)
-				return
-			}
-		}
-		require.Fail(t, "the keyboard does not get there", condition)
-	}
+	key := func(keys ...string) { t.Helper(); typed(t, ctx, keys...) }
+	tabTo := func(condition string) { t.Helper(); tabTo(t, ctx, condition) }
 	do(t, ctx, chromedp.Navigate(h.URL))
 	_, err := chromedp.Call(ctx, page.SetInterceptFileChooserDialog, page.SetInterceptFileChooserDialogParams{Enabled: true})
 	require.NoError(t, err)

@@ -116,3 +116,10 @@ func (sh *Sheet) Measure(station string, from, to geom.Vec3) Measured {
 	}
 	return Measured{from, to, d.Len(), d}
 }
+
+// OnPaper gives the paper positions, in the three views, of a point in coordinates as
+// Source leaves the scene.
+func (sh *Sheet) OnPaper(station string, p geom.Vec3) [3][2]float64 {
+	box, lay := sh.layout(station, 0)
+	return lay.Places(box, sh.toShown(station).Apply(p))
+}

@@ -67,7 +67,7 @@ type Review struct {
 	Next     *Sheet // the same prep over the revision
 	compare.Comparison
 	Older    bool
-	Old, New string // front views at one scale, as SVG
+	Before, After string // front views at one scale, as SVG
 }
 
 // Review runs the prep in force over a revision and compares.
@@ -117,7 +117,7 @@ func (r *Review) pictures(d *Desk) {
 		}
 		return draft.Standing(v, reviewPixels, reviewPixels*0.72)
 	}
-	r.Old, r.New = draw(r.Sheet), draw(r.Next)
+	r.Before, r.After = draw(r.Sheet), draw(r.Next)
 }
 
 // TakeRevision puts a revision in force. Decisions that find no node in it are

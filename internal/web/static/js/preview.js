@@ -41,4 +41,5 @@ for (const kind of ["mouseout", "focusout"]) {
   document.addEventListener(kind, (e) => { if (shownFor && e.target.closest?.("button") === shownFor && !shownFor.contains(e.relatedTarget)) clear(); });
 }
 document.addEventListener("submit", clear);
-document.addEventListener("yarvek:sheet", clear);
+// A sheet that came anew has a new drawing; what is asked for on it already stays.
+document.addEventListener("yarvek:sheet", () => { if (!shownFor?.isConnected) clear(); });
