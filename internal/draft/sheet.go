@@ -308,6 +308,10 @@ func (s *Sheet) overlays(p *pen) {
 		p.line("facing", x, l.planY+4, x, l.planY+26)
 		p.arrow("facing-head", x, l.planY+32, 0, 1)
 		p.text("word label", x+9, l.planY+26, "front, "+s.Basis.Forward.String())
+		// Seen from the right side, the front lies to the left.
+		y := l.floor - min(l.h/2, 12)
+		p.line("facing", l.sx-6, y, l.sx-26, y)
+		p.arrow("facing-head", l.sx-32, y, -1, 0)
 	}
 	s.left(p)
 	if s.Places {

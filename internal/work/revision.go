@@ -66,7 +66,7 @@ type Review struct {
 	Unread   string // why the revision can't be read, "" when it can
 	Next     *Sheet // the same prep over the revision
 	compare.Comparison
-	Older    bool
+	Older         bool
 	Before, After string // front views at one scale, as SVG
 }
 

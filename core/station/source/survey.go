@@ -83,6 +83,7 @@ func Look(s *scene.Scene) *Survey {
 	v.gather(s)
 	v.buried()
 	v.overlaps(s)
+	v.items = nil // their trees are many times the scene
 	return v
 }
 
