@@ -151,18 +151,19 @@ func TestTheTableOfFormatsIsTrue(t *testing.T) {
 		return scene.Material{}
 	}
 	for row, has := range map[string]func(s *scene.Scene) bool{
-		"tree of nodes":             func(s *scene.Scene) bool { return len(s.Nodes) == 3 && s.Nodes[2].Parent == 0 },
-		"empty nodes":               func(s *scene.Scene) bool { return s.Nodes[0].Mesh < 0 },
-		"instances":                 func(s *scene.Scene) bool { return s.Count().Instances == 2 && s.Count().Meshes == 1 },
-		"polygons":                  func(s *scene.Scene) bool { return s.Count().Polygons == full().Count().Polygons },
-		"normals":                   func(s *scene.Scene) bool { return m(s).Normals.Has() },
-		"tangents":                  func(s *scene.Scene) bool { return m(s).Tangents.Has() },
-		"smoothing groups":          func(s *scene.Scene) bool { return m(s).Smooth != nil },
-		"UV sets beyond the first":  func(s *scene.Scene) bool { return len(m(s).UVs) == 2 },
-		"names of UV sets":          func(s *scene.Scene) bool { return m(s).UVs[0].Name == "skin" },
-		"vertex colours":            func(s *scene.Scene) bool { return m(s).Colors.Has() && m(s).Colors.Values[0][0] == .5 },
-		"opacity of vertex colours": func(s *scene.Scene) bool { return m(s).Colors.Has() && m(s).Colors.Values[0][3] == .25 },
-		"unused slots":              func(s *scene.Scene) bool { return len(s.UnusedMaterials()) == 1 },
+		"tree of nodes":                   func(s *scene.Scene) bool { return len(s.Nodes) == 3 && s.Nodes[2].Parent == 0 },
+		"hidden nodes":                    func(s *scene.Scene) bool { return s.Nodes[len(s.Nodes)-1].Hidden },
+		"empty nodes, markers among them": func(s *scene.Scene) bool { return s.Nodes[0].Mesh < 0 },
+		"instances":                       func(s *scene.Scene) bool { return s.Count().Instances == 2 && s.Count().Meshes == 1 },
+		"polygons":                        func(s *scene.Scene) bool { return s.Count().Polygons == full().Count().Polygons },
+		"normals":                         func(s *scene.Scene) bool { return m(s).Normals.Has() },
+		"tangents":                        func(s *scene.Scene) bool { return m(s).Tangents.Has() },
+		"smoothing groups":                func(s *scene.Scene) bool { return m(s).Smooth != nil },
+		"UV sets beyond the first":        func(s *scene.Scene) bool { return len(m(s).UVs) == 2 },
+		"names of UV sets":                func(s *scene.Scene) bool { return m(s).UVs[0].Name == "skin" },
+		"vertex colours":                  func(s *scene.Scene) bool { return m(s).Colors.Has() && m(s).Colors.Values[0][0] == .5 },
+		"opacity of vertex colours":       func(s *scene.Scene) bool { return m(s).Colors.Has() && m(s).Colors.Values[0][3] == .25 },
+		"unused slots":                    func(s *scene.Scene) bool { return len(s.UnusedMaterials()) == 1 },
 		"base colour, metallic, roughness, emissive, opacity": func(s *scene.Scene) bool {
 			p := paint(s)
 			return p.BaseColor == [4]float64{.5, .25, 1, .75} && p.Metallic == .25 && p.Emissive == [3]float64{1, 0, .5}
@@ -214,6 +215,22 @@ func full() *scene.Scene {
 	s.Images = []scene.Image{{Name: "n.png", MIME: "image/png", Data: []byte("\x89PNG")}}
 	s.Textures = []scene.Texture{{Name: "n", WrapU: scene.Clamp, WrapV: scene.Clamp}}
 	s.Nodes = []scene.Node{{Name: "root", Kind: scene.KindEmpty, Parent: -1, Mesh: -1, Local: geom.Translation(geom.Vec3{1, 0, 0})},
-		{Name: "one", Kind: scene.KindMesh, Parent: 0, Local: geom.Identity}, {Name: "two", Kind: scene.KindMesh, Parent: 0, Local: geom.Translation(geom.Vec3{9, 0, 0})}}
+		{Name: "one", Kind: scene.KindMesh, Parent: 0, Local: geom.Identity}, {Name: "two", Kind: scene.KindMesh, Parent: 0, Local: geom.Translation(geom.Vec3{9, 0, 0}), Hidden: true}}
 	return s
+}
+
+// Lines and points without a polygon come in as guides, so that they can be named.
+func TestGuidesAreToldFromEmptyNodes(t *testing.T) {
+	obj := "o keel\nv 0 0 0\nv 1 0 0\nl 1 2\nl 2 1\no hull\nv 0 1 0\nf 1 2 3\n"
+	s, _, err := Read(context.Background(), bundle.New([]bundle.File{{Name: "a.obj", Data: []byte(obj)}}), "a.obj", nil)
+	require.NoError(t, err)
+	require.Len(t, s.Nodes, 2)
+	assert.Equal(t, scene.Node{Name: "keel", Kind: scene.KindGuide, Parent: -1, Mesh: -1, Local: geom.Identity}, s.Nodes[0])
+	assert.Equal(t, 2, s.CountLeft("line"))
+	doc := `{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0,1]}],"nodes":[{"name":"curve","mesh":0},{"name":"aim"}],
+		"meshes":[{"primitives":[{"mode":3,"attributes":{"POSITION":0}}]}],"accessors":[{"componentType":5126,"count":2,"type":"VEC3"}]}`
+	s, _, err = Read(context.Background(), bundle.New([]bundle.File{{Name: "a.gltf", Data: []byte(doc)}}), "a.gltf", nil)
+	require.NoError(t, err)
+	require.Len(t, s.Nodes, 2)
+	assert.Equal(t, []scene.Kind{scene.KindGuide, scene.KindEmpty}, []scene.Kind{s.Nodes[0].Kind, s.Nodes[1].Kind})
 }

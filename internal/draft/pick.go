@@ -37,14 +37,21 @@ func (m *Model) Pick(from, along geom.Vec3, reach func(distance float64) float64
 	}
 	// An edge lies on the surface, a little to the side of where the ray meets it.
 	bias := func(d float64) float64 { return 2*reach(d) + 1e-3*m.Box.Size().Len() }
-	near := [3]float64{math.Inf(1), math.Inf(1), math.Inf(1)}
+	far := math.Inf(1)
+	near, at := [3]float64{far, far, far}, [3]float64{far, far, far} // beside the ray, and along it
 	try := func(rank int, kind string, p geom.Vec3, e edge) {
 		d := p.Sub(from).Dot(along)
 		off := p.Sub(from).Sub(along.Mul(d)).Len()
-		if d < 0 || off > reach(d) || d > depth+bias(d) || off >= near[rank] {
+		if d < 0 || off > reach(d) || d > depth+bias(d) {
 			return
 		}
-		near[rank] = off
+		// As near to the ray within a tenth of the reach, the one in front is meant:
+		// beside an outline nothing else tells which of two is hidden.
+		slack := 0.1 * reach(d)
+		if off > near[rank]+slack || off >= near[rank]-slack && d >= at[rank] {
+			return
+		}
+		near[rank], at[rank] = off, d
 		for r := range rank {
 			if !math.IsInf(near[r], 1) {
 				return // something better was found

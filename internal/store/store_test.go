@@ -136,3 +136,45 @@ func TestRemovedAssetsCanBePutBack(t *testing.T) {
 	assert.Equal(t, target.Shipped[1], k.Target)
 	assert.ErrorIs(t, s.RenameAsset(ctx, 99, "x"), ErrNotFound)
 }
+
+func TestRevisionsAreLookedAtTakenAndGoneBackFrom(t *testing.T) {
+	ctx := context.Background()
+	s := open(t, t.TempDir())
+	k, err := s.NewKit(ctx, "kit", target.Shipped[0])
+	require.NoError(t, err)
+	a, err := s.NewAsset(ctx, k.ID, "a", "a.glb", []File{{Name: "a.glb", SHA: "1", Size: 1}})
+	require.NoError(t, err)
+	number := func() int {
+		r, err := s.Current(ctx, a.ID)
+		require.NoError(t, err)
+		return r.Number
+	}
+	assert.Equal(t, 1, number())
+	n, err := s.AddRevision(ctx, a.ID, "b.glb", []File{{Name: "b.glb", SHA: "2", Size: 1}}, false)
+	require.NoError(t, err)
+	assert.Equal(t, []int{2, 1}, []int{n, number()}, "only kept, not in force")
+	_, err = s.AddRevision(ctx, a.ID, "a.glb", nil, true)
+	require.NoError(t, err)
+	assert.Equal(t, 3, number())
+	require.NoError(t, s.UseRevision(ctx, a.ID, 1))
+	assert.Equal(t, 1, number())
+	assert.ErrorIs(t, s.UseRevision(ctx, a.ID, 9), ErrNotFound)
+	// Taken with a prep for it, both or neither.
+	assert.ErrorIs(t, s.TakeRevision(ctx, a.ID, 2, 5, []byte("{}"), "x"), ErrStale)
+	assert.ErrorIs(t, s.TakeRevision(ctx, a.ID, 9, 0, []byte("{}"), "x"), ErrNotFound)
+	h, err := s.Prep(ctx, a.ID)
+	require.NoError(t, err)
+	assert.Equal(t, 0, h.Seq, "neither")
+	require.NoError(t, s.TakeRevision(ctx, a.ID, 2, 0, []byte("{}"), "x"))
+	assert.Equal(t, 2, number())
+	list, err := s.Revisions(ctx, a.ID)
+	require.NoError(t, err)
+	assert.Len(t, list, 3)
+	r, err := s.Revision(ctx, a.ID, 2)
+	require.NoError(t, err)
+	assert.Equal(t, "b.glb", r.Files[0].Name)
+	require.NoError(t, s.SetGrid(ctx, k.ID, .5))
+	k, err = s.Kit(ctx, k.ID)
+	require.NoError(t, err)
+	assert.Equal(t, .5, k.Grid)
+}

@@ -1,0 +1,97 @@
+package draft
+
+import (
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"yarvek/core/geom"
+	"yarvek/core/shape"
+	"yarvek/core/shape/shapetest"
+)
+
+func TestPicksSnapToWhatIsSeen(t *testing.T) {
+	s := shape.Scene("x", nil, new(shape.Builder).Box(geom.Vec3{-1, 0, -1}, geom.Vec3{1, 2, 1}).Box(geom.Vec3{-.2, .5, -3}, geom.Vec3{.2, .9, -2}).Mesh("box"))
+	m := NewModel(s)
+	l := Arrange(m.Box, Ask{})
+	at := func(side Side, p geom.Vec3, dx, dy float64) (Pick, bool) {
+		x, y := l.place(m.Box, side, p)
+		r, ok := l.Sight(m.Box, x+dx, y+dy)
+		require.True(t, ok)
+		require.Equal(t, side, r.Side)
+		return m.Pick(r.From, r.Along, l.Reach())
+	}
+	for _, c := range []struct {
+		name   string
+		side   Side
+		p      geom.Vec3
+		dx, dy float64
+		kind   string
+		want   geom.Vec3
+	}{
+		{"a corner, pointed beside", Front, geom.Vec3{1, 2, 1}, 4, -4, "corner", geom.Vec3{1, 2, 1}},
+		{"the middle of the top edge", Front, geom.Vec3{0, 2, 1}, 3, 4, "middle", geom.Vec3{0, 2, 1}},
+		{"along an edge", Front, geom.Vec3{1, .5, 1}, 5, 0, "edge", geom.Vec3{1, .5, 1}},
+		{"the open surface", Front, geom.Vec3{.3, 1.3, 1}, 0, 0, "surface", geom.Vec3{.3, 1.3, 1}},
+		{"what hides the small box, not the box", Front, geom.Vec3{.2, .9, -2}, 0, 0, "surface", geom.Vec3{.2, .9, 1}},
+		{"on the plan from above", Plan, geom.Vec3{-1, 2, 1}, 2, 2, "corner", geom.Vec3{-1, 2, 1}},
+		{"from the right side", RightSide, geom.Vec3{1, 2, -1}, 0, 3, "corner", geom.Vec3{1, 2, -1}},
+	} {
+		p, ok := at(c.side, c.p, c.dx, c.dy)
+		require.True(t, ok, c.name)
+		assert.Equal(t, c.kind, p.Kind, c.name)
+		assert.True(t, p.Point.Near(c.want, 1e-9), "%s: %v", c.name, p.Point)
+	}
+	_, ok := l.Sight(m.Box, 3, 3)
+	assert.False(t, ok, "beyond the views")
+	p, ok := m.Pick(geom.Vec3{5, 5, 5}, geom.Vec3{-4, -3, -4}, func(d float64) float64 { return .02 * d })
+	require.True(t, ok, "a ray of the turntable")
+	assert.Equal(t, geom.Vec3{1, 2, 1}, p.Point)
+	_, ok = m.Pick(geom.Vec3{5, 5, 5}, geom.Vec3{1, 1, 1}, func(float64) float64 { return .01 })
+	assert.False(t, ok)
+	assert.Equal(t, 90.0, HeadingOf(geom.Vec3{1, 0, 0}))
+	assert.Equal(t, 0.0, HeadingOf(geom.Vec3{0, 1, 0}))
+}
+
+func TestABoxOnThePlanComesBackInMetres(t *testing.T) {
+	m := NewModel(shape.Scene("x", nil, new(shape.Builder).Box(geom.Vec3{2, 0, -5}, geom.Vec3{6, 1, -2}).Mesh("box")))
+	l := Arrange(m.Box, Ask{})
+	x0, y0 := l.place(m.Box, Plan, geom.Vec3{3, 0, -2})
+	x1, y1 := l.place(m.Box, Plan, geom.Vec3{5, 0, -4})
+	a := l.Area(m.Box, x1, y1, x0, y0)
+	for i, w := range [4]float64{3, -4, 5, -2} {
+		assert.InDelta(t, w, a[i], 1e-9)
+	}
+}
+
+func TestAThinnedModelKeepsItsLook(t *testing.T) {
+	m := NewModel(shape.Scene("x", nil, shapetest.Boulder(90)))
+	c := m.coarse()
+	assert.Less(t, len(c.tris), len(m.tris))
+	a, b := m.Draw(Front, 80), c.Draw(Front, 80)
+	assert.InDelta(t, a.Width, b.Width, 1e-9)
+	assert.NotEmpty(t, b.Image)
+	small := NewModel(shape.Scene("x", nil, new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box")))
+	assert.Same(t, small, small.coarse())
+	// Turned by any angle, its box is the points' own.
+	r := small.Turned(geom.Rotation(geom.Vec3{0, 0, 1}, math.Pi/4))
+	assert.InDelta(t, math.Sqrt2, r.Box.Size()[0], 1e-12)
+}
+
+func TestManyBalloonsStandApart(t *testing.T) {
+	s := &Sheet{Asset: "x", Box: geom.Box{Max: geom.Vec3{1, 1, 1}}}
+	s.Layout = Arrange(s.Box, Ask{})
+	for i := range 12 {
+		s.Balloons = append(s.Balloons, Balloon{Number: i + 1, At: geom.Vec3{.5, .01, .5}})
+	}
+	out := s.Draw()
+	assert.Len(t, out.Zones, 12)
+}
+
+func TestTheCubeTestShowsSpecks(t *testing.T) {
+	assert.Contains(t, CubeTest(0.01), "1 : 100")
+	assert.Contains(t, CubeTest(0.01), "cube-speck")
+	assert.NotContains(t, CubeTest(0.3048), "cube-speck")
+}
