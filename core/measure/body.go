@@ -1,6 +1,8 @@
 package measure
 
 import (
+	"sync"
+
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 )
@@ -15,7 +17,11 @@ type Body struct {
 
 // BodyOf measures all of it.
 func BodyOf(s *scene.Scene) Body {
-	b := Body{Figures: Of(s), Hull: geom.HullOf(Points(s))}
+	var b Body
+	var wg sync.WaitGroup
+	wg.Go(func() { b.Hull = geom.HullOf(outer(s)) })
+	b.Figures = Of(s)
+	wg.Wait()
 	b.Frame, b.Own = b.Hull.TightBox()
 	return b
 }

@@ -70,6 +70,27 @@ func TestContactWithTheGround(t *testing.T) {
 	assert.InDelta(t, .3, g.Contact.Inside(g.Flat(geom.Vec3{.6, .5, .3})), 1e-9)
 }
 
+func TestThinningLosesNoCorner(t *testing.T) {
+	s := shape.Scene("x", nil, shapetest.Boulder(170))
+	s.Nodes[0].Local = geom.Affine{M: geom.Rotation(geom.Vec3{1, 2, 3}, 1), T: geom.Vec3{500, -3, 80}}
+	all := geom.HullOf(Points(s))
+	few := outer(s)
+	assert.Less(t, len(few), len(s.Meshes[0].Points))
+	thin := geom.HullOf(few)
+	for _, p := range all.Points {
+		for _, f := range thin.Faces {
+			a := thin.Points[f[0]]
+			n := thin.Points[f[1]].Sub(a).Cross(thin.Points[f[2]].Sub(a)).Unit()
+			if d := p.Sub(a).Dot(n); d > 3e-6 {
+				t.Fatalf("a corner is outside by %g", d)
+			}
+		}
+	}
+	// A plane sheet has nothing within.
+	flat := shape.Scene("x", nil, new(shape.Builder).Grid(300, 300, func(u, v float64) geom.Vec3 { return geom.Vec3{u, 0, v} }).Mesh("sheet"))
+	assert.Len(t, outer(flat), 301*301)
+}
+
 func best(n int, f func()) time.Duration {
 	b := time.Hour
 	for range n {
@@ -107,7 +128,7 @@ func BenchmarkMillion(b *testing.B) {
 	}
 	pts := Points(s)
 	var h *geom.Hull
-	hull := best(3, func() { h = geom.HullOf(Points(s)) })
+	hull := best(3, func() { h = geom.HullOf(outer(s)) })
 	b.Logf("convex hull of %d points: %v, %d corners", len(pts), hull, len(h.Points))
 	b.ReportMetric(hull.Seconds(), "hull-s")
 	tight := best(3, func() { h.TightBox() })

@@ -114,15 +114,17 @@ func solid(ring []geom.Vec3, c geom.Vec3) float64 {
 	return math.Abs(sum)
 }
 
+// manyFaces is up to how many faces of a mesh are all looked at; of more, an even
+// share stands for the rest.
+const manyFaces = 150_000
+
+func stride(m *scene.Mesh) int { return 1 + m.Faces()/manyFaces }
+
 // Sample takes up to n places on the surface of a scene, spread over its area by an
 // even stride, the same ones each time.
 func Sample(s *scene.Scene, n int) []geom.Vec3 {
 	worlds := s.Worlds()
-	type face struct {
-		node, f int
-		area    float64
-	}
-	faces, total := 0, 0.0
+	total := 0.0
 	areas := make([][]float64, len(s.Nodes))
 	for i, nd := range s.Nodes {
 		if nd.Mesh < 0 {
@@ -131,11 +133,11 @@ func Sample(s *scene.Scene, n int) []geom.Vec3 {
 		m := s.Meshes[nd.Mesh]
 		areas[i] = make([]float64, m.Faces())
 		k := math.Pow(math.Abs(worlds[i].M.Det()), 2./3)
-		for f := range m.Faces() {
+		step := stride(m)
+		for f := 0; f < m.Faces(); f += step {
 			areas[i][f] = m.FaceNormal(f).Len() * k / 2
 			total += areas[i][f]
 		}
-		faces += m.Faces()
 	}
 	if total == 0 || n == 0 {
 		return nil
@@ -278,8 +280,9 @@ func flatFrame(s *scene.Scene) (geom.Mat3, float64) {
 		}
 		m := s.Meshes[n.Mesh]
 		c := w.M.Cofactor()
-		for f := range m.Faces() {
-			v := c.Apply(m.FaceNormal(f))
+		step := stride(m)
+		for f := 0; f < m.Faces(); f += step {
+			v := c.Apply(m.FaceNormal(f).Mul(float64(step)))
 			a := v.Len()
 			if a == 0 {
 				continue

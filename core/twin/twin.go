@@ -21,12 +21,11 @@ type Match struct {
 
 // form is what moving a mesh does not change.
 type form struct {
-	mesh                   int
-	points, faces, corners int
-	slots                  uint64
-	area, around, reach    float64 // area, mean square distance from the middle, greatest distance
-	mid                    geom.Vec3
-	same                   []int32
+	mesh                int
+	slots               uint64
+	area, around, reach float64 // area, mean square distance from the middle, greatest distance
+	mid                 geom.Vec3
+	same                []int32
 }
 
 // Find lists the meshes that equal one of lower number, which is itself equal to
@@ -35,13 +34,18 @@ type form struct {
 // other changes nothing that can be seen.
 func Find(meshes []*scene.Mesh, tol float64) []Match {
 	buckets := map[[3]int][]*form{}
+	counts := func(m *scene.Mesh) [3]int { return [3]int{len(m.Points), m.Faces(), len(m.Corners)} }
+	alike := map[[3]int]int{}
+	for _, m := range meshes {
+		alike[counts(m)]++
+	}
 	var out []Match
 	for i, m := range meshes {
-		if m.Faces() == 0 {
+		key := counts(m)
+		if m.Faces() == 0 || alike[key] < 2 {
 			continue
 		}
 		s := formOf(i, m)
-		key := [3]int{s.points, s.faces, s.corners}
 		found := false
 		for _, o := range buckets[key] {
 			if !o.like(s, tol) {
@@ -61,7 +65,7 @@ func Find(meshes []*scene.Mesh, tol float64) []Match {
 }
 
 func formOf(i int, m *scene.Mesh) *form {
-	s := &form{mesh: i, points: len(m.Points), faces: m.Faces(), corners: len(m.Corners)}
+	s := &form{mesh: i}
 	for f := range m.Faces() {
 		s.area += m.FaceNormal(f).Len() / 2
 	}
