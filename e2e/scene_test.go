@@ -99,6 +99,10 @@ func TestAMessySceneIsClearedWithTheMouse(t *testing.T) {
 	until(t, ctx, `document.querySelector("[data-tree-count]").textContent === "1 of 9"`)
 	do(t, ctx, chromedp.Evaluate[chromedp.Void](`{const f = document.querySelector("#treefind"); f.value = ""; f.dispatchEvent(new Event("input", {bubbles: true}))}`))
 
+	// A name is changed where it stands in the tree.
+	do(t, ctx, chromedp.Click(chromedp.CSS(`[data-rename="post"]`)), chromedp.SendKeys(chromedp.CSS("input.in-place"), "pile"+kb.Enter))
+	until(t, ctx, `document.querySelector('[data-rename="post"]')?.textContent === "pile"`)
+
 	// Two corners of the deck are four metres apart; it truly is two.
 	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/size"), chromedp.Click(chromedp.ID("pick-measure")))
 	for _, p := range []geom.Vec3{{-2, 1, 1}, {2, 1, 1}} {
@@ -118,6 +122,17 @@ func TestAMessySceneIsClearedWithTheMouse(t *testing.T) {
 	clickPaper(t, ctx, x, y)
 	until(t, ctx, `document.querySelector(".marker-row")?.textContent.includes("lamp hook")`)
 
+	// A corner is picked on the turntable too: what lies in the middle of it.
+	do(t, ctx, chromedp.Click(chromedp.CSS("[data-view=turntable]")))
+	until(t, ctx, `document.querySelector("canvas").dataset.drawn > 0`)
+	do(t, ctx, chromedp.Click(chromedp.ID("pick-corner")))
+	until(t, ctx, `document.activeElement.matches("canvas")`)
+	typed(t, ctx, kb.Enter)
+	until(t, ctx, `document.querySelector(".foot").textContent.includes("at a picked point")`)
+	do(t, ctx, chromedp.Click(chromedp.ID("undo")))
+	until(t, ctx, `document.querySelector(".foot").textContent.includes("lamp hook")`)
+	do(t, ctx, chromedp.Evaluate[chromedp.Void](`sessionStorage.clear()`))
+
 	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/export"))
 	press(t, ctx, "Write and read back")
 	until(t, ctx, `document.querySelector(".delivery h2")?.textContent.includes("Arrived equal")`)
@@ -127,6 +142,7 @@ func TestAMessySceneIsClearedWithTheMouse(t *testing.T) {
 	assert.InDelta(t, 2, r.Max[0]-r.Min[0], 1e-5)
 	assert.InDelta(t, 1.95, r.Max[0], 1e-5, "the post's middle is the origin: the deck reaches from there to its far end")
 	assert.Contains(t, r.Nodes, "lamp hook", "the marker is an empty node")
+	assert.Contains(t, r.Nodes, "pile")
 }
 
 func TestAMessySceneIsClearedByKeyboardAlone(t *testing.T) {

@@ -31,5 +31,37 @@ function restore() {
 document.addEventListener("yarvek:sheet", restore);
 document.addEventListener("DOMContentLoaded", () => sessionStorage.removeItem("tree"));
 
+// A name in the tree is renamed where it stands: Enter keeps it, Escape does not.
+document.addEventListener("click", (e) => {
+  const button = e.target.closest?.("[data-rename]");
+  if (!button) return;
+  const field = document.createElement("input");
+  field.className = "in-place";
+  field.value = button.textContent;
+  field.maxLength = 120;
+  field.setAttribute("aria-label", `New name of ${button.textContent}`);
+  button.replaceWith(field);
+  field.focus();
+  field.select();
+  let done = false;
+  const back = (focus) => {
+    if (done) return;
+    done = true;
+    field.replaceWith(button);
+    if (focus) button.focus();
+  };
+  field.addEventListener("keydown", (k) => {
+    if (k.key === "Escape") back(true);
+    if (k.key !== "Enter") return;
+    k.preventDefault();
+    done = true;
+    const form = document.querySelector("#nameform");
+    form.elements.key.value = button.dataset.rename;
+    form.elements.name.value = field.value;
+    form.requestSubmit();
+  });
+  field.addEventListener("blur", () => back(false));
+});
+
 // Enter in a field of the tree must not press its first button.
 document.addEventListener("keydown", (e) => { if (e.key === "Enter" && e.target.matches?.("[data-tree-find]")) e.preventDefault(); });
