@@ -22,7 +22,9 @@ import (
 
 // landing is a small pier with seven things that do not belong to it.
 func landing() *scene.Scene {
-	box := func(name string, lo, hi geom.Vec3) *scene.Mesh { return new(shape.Builder).Slot(0).Box(lo, hi).Mesh(name) }
+	box := func(name string, lo, hi geom.Vec3) *scene.Mesh {
+		return new(shape.Builder).Slot(0).Box(lo, hi).Mesh(name)
+	}
 	plane := new(shape.Builder).Slot(0).Grid(1, 1, func(u, v float64) geom.Vec3 { return geom.Vec3{12*u - 6, 0, 6 - 12*v} }).Mesh("ground")
 	s := shape.Scene("landing", []scene.Material{scene.NewMaterial("plank")}, box("deck", geom.Vec3{-2, .8, -1}, geom.Vec3{2, 1, 1}), box("post", geom.Vec3{-2, 0, -1}, geom.Vec3{-1.8, .8, -.8}),
 		plane, box("old rail", geom.Vec3{-2, 1, .9}, geom.Vec3{2, 1.6, 1}), box("island", geom.Vec3{80, 0, 0}, geom.Vec3{82, 1, 1}), box("splinter", geom.Vec3{1.9, 1.4, -.9}, geom.Vec3{1.905, 1.405, -.895}),

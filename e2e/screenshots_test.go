@@ -1,6 +1,7 @@
 package e2e
 
 import (
+	"bytes"
 	"context"
 	"os"
 	"path/filepath"
@@ -10,6 +11,9 @@ import (
 	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/require"
 
+	"yarvek/core/format/gltf"
+	"yarvek/core/format/pack"
+	"yarvek/core/prep"
 	"yarvek/internal/demo"
 )
 
@@ -24,27 +28,61 @@ func TestScreenshots(t *testing.T) {
 	h := open(t, t.TempDir())
 	_, err := demo.Fill(context.Background(), h.desk)
 	require.NoError(t, err)
+	review(t, h)
 	ctx := tab(t)
 	for _, s := range []struct{ name, path, then string }{
 		{"kit", "/kits/1/", ""},
-		{"source", "/assets/8/source", ""},
+		{"source", "/assets/10/source", ""},
 		{"size", "/assets/2/size", ""},
 		{"axes", "/assets/3/axes", ""},
 		{"pivot", "/assets/8/pivot", ""},
 		{"export", "/assets/5/export", ""},
 		{"turntable", "/assets/5/size", "[data-view=turntable]"},
 		{"exports", "/kits/1/exports", ""},
+		{"review", "/assets/10/revisions/2", ""},
+		{"preview", "/assets/9/axes", "#rest-0"},
 	} {
 		do(t, ctx, chromedp.Navigate(h.URL+s.path))
 		until(t, ctx, "document.fonts.status === 'loaded'")
 		if s.then != "" {
-			do(t, ctx, chromedp.Click(chromedp.CSS(s.then)))
-			until(t, ctx, `document.querySelector("canvas").dataset.drawn > 0`)
-			do(t, ctx, chromedp.Sleep(400*time.Millisecond))
+			if s.name == "preview" {
+				do(t, ctx, chromedp.Focus(chromedp.CSS(s.then)))
+				until(t, ctx, `document.querySelector(".ghost")`)
+			} else {
+				do(t, ctx, chromedp.Click(chromedp.CSS(s.then)))
+				until(t, ctx, `document.querySelector("canvas").dataset.drawn > 0`)
+				do(t, ctx, chromedp.Sleep(400*time.Millisecond))
+			}
 			do(t, ctx, chromedp.Evaluate[chromedp.Void](`sessionStorage.clear()`))
 		}
 		b, err := chromedp.Run(ctx, chromedp.CaptureScreenshot())
 		require.NoError(t, err)
 		require.NoError(t, os.WriteFile(filepath.Join(dir, s.name+".png"), b, 0o644))
 	}
+}
+
+// review sends the quay once more, without its hidden crane and with a crate renamed,
+// after something was decided for that crate.
+func review(t *testing.T, h *house) {
+	t.Helper()
+	ctx := context.Background()
+	sh, err := h.desk.Open(ctx, 10)
+	require.NoError(t, err)
+	require.NoError(t, h.desk.Decide(ctx, 10, sh.History.Seq, "Call crate 3 fish crate", func(p *prep.Prep) error {
+		p.Source.Names = map[string]string{"crate 3": "fish crate"}
+		return nil
+	}))
+	next := sh.Result.Read.Without(func(i int) bool { return sh.Result.Read.Nodes[i].Hidden })
+	for i := range next.Nodes {
+		if next.Nodes[i].Name == "crate 3" {
+			next.Nodes[i].Name = "crate of fish"
+		}
+	}
+	p, err := gltf.Write(next, pack.Options{Name: "quay-corner"})
+	require.NoError(t, err)
+	u := h.desk.NewUpload()
+	require.NoError(t, u.Add("quay-corner.glb", bytes.NewReader(p.Files[0].Data)))
+	_, used, err := h.desk.AddFiles(ctx, 10, u)
+	require.NoError(t, err)
+	require.False(t, used)
 }
