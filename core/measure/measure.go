@@ -26,11 +26,10 @@ type Figures struct {
 
 // sums over faces, about an origin near them.
 type sums struct {
-	area, volume      float64
-	byArea, byVolume  geom.Vec3
-	chain             uint64
-	box               geom.Box
-	triangles, points int
+	area, volume     float64
+	byArea, byVolume geom.Vec3
+	chain            uint64
+	box              geom.Box
 }
 
 func (s *sums) add(o sums) {

@@ -107,6 +107,7 @@ func (r *Review) pictures(d *Desk) {
 		return
 	}
 	scale := reviewPixels * 0.8 / largest
+	height := min(reviewPixels*0.72, max(a[1], b[1])*scale+24)
 	draw := func(sh *Sheet) string {
 		s, key := sh.Shown("pivot")
 		v, err := cached(d, "front", fmt.Sprintf("%s %g", key, scale), func() (draft.View, error) {
@@ -115,7 +116,7 @@ func (r *Review) pictures(d *Desk) {
 		if err != nil {
 			return ""
 		}
-		return draft.Standing(v, reviewPixels, reviewPixels*0.72)
+		return draft.Standing(v, reviewPixels, height)
 	}
 	r.Before, r.After = draw(r.Sheet), draw(r.Next)
 }
