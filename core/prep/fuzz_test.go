@@ -1,0 +1,55 @@
+package prep
+
+import (
+	"context"
+	"testing"
+
+	"yarvek/core/scene"
+	"yarvek/core/shape/shapetest"
+	"yarvek/core/target"
+)
+
+// Decisions come from a database, a file of the command line and from forms: whatever
+// passes as a prep must go through all stations.
+func FuzzParse(f *testing.F) {
+	for _, s := range []string{
+		`{"pivot":{"place":"box","box":[0,-1,0]}}`,
+		`{"source":{"leave":["a"],"rules":[{"by":"kind","what":"speck"},{"by":"area","area":[0,0,1,1]},{"by":"beyond","reach":1}],"merge":"slot","rename":[{"match":"*#","to":"{rest} {n2}"}],"move":[1,2,3]}}`,
+		`{"size":{"fit":"between","from":[0,0,0],"to":[1,0,0],"length":2,"bake":"scale"},"axes":{"pose":[1,2,3],"drop":true,"hand":"left"}}`,
+		`{"pivot":{"place":"picks","picks":[[0,0,0],[1,1,1]],"along":[[0,0,0],[1,0,0]],"under":true,"snap":true,"markers":[{"name":"m","at":[1,2,3],"drop":"surface"}]}}`,
+		`{"source":{"split":[{"node":"no. #5 n0","by":"parts"}],"merge":"group","groups":[{"name":"g","nodes":["a","b"]}]}}`,
+	} {
+		f.Add([]byte(s), uint8(3))
+	}
+	f.Fuzz(func(t *testing.T, b []byte, seed uint8) {
+		p, err := Parse(b)
+		if err != nil {
+			return
+		}
+		s := shapetest.Scene(uint64(seed % 8))
+		keys := s.Keys()
+		// Nodes named by number are nodes of this scene.
+		for i := range p.Source.Split {
+			p.Source.Split[i].Node = keys[i%len(keys)]
+		}
+		r, err := Run(context.Background(), Input{Key: "k", Scene: s, Target: target.Shipped[seed%4], Grid: .5}, p, nil)
+		if err != nil {
+			t.Fatal(err)
+		}
+		for _, out := range []*scene.Scene{r.Kept, r.Sized, r.Stood, r.Ready} {
+			for i, n := range out.Nodes {
+				if n.Parent >= i {
+					t.Fatalf("node %d comes before its parent", i)
+				}
+			}
+			for _, m := range out.Meshes {
+				if err := m.Validate(); err != nil {
+					t.Fatal(err)
+				}
+			}
+		}
+		if q, err := Parse(p.JSON()); err != nil || string(q.JSON()) != string(p.JSON()) {
+			t.Fatalf("a prep kept is not the prep read: %v", err)
+		}
+	})
+}
