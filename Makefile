@@ -25,6 +25,7 @@ bench: ## the figures quoted in docs/speed.md
 fuzz: ## a million executions of each reader
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1000000x ./core/format/obj
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1000000x ./core/format/gltf
+	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1000000x ./core/format/fbx
 	$(GO) test -run '^$$' -fuzz FuzzParse -fuzztime 200000x ./core/prep
 
 screenshots: ## renews docs/screenshots from the demo kit

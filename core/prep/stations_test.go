@@ -262,6 +262,20 @@ func TestPivotsByRule(t *testing.T) {
 	}
 }
 
+func TestThePivotGoesUnderATreeOfNodes(t *testing.T) {
+	s := shape.Scene("jib", nil, post(), post())
+	s.Nodes = append([]scene.Node{{Name: "root", Kind: scene.KindEmpty, Parent: -1, Mesh: -1, Local: geom.Translation(geom.Vec3{9, 0, 4})}}, s.Nodes...)
+	s.Nodes[1].Parent, s.Nodes[2].Parent = 0, 0
+	s.Nodes[2].Local = geom.Translation(geom.Vec3{3, 0, 0})
+	d := pivot.Decisions{Place: pivot.OnBox, Box: [3]int{0, -1, 0}, Heading: 30, Under: true}
+	for _, to := range target.Shipped {
+		was, r := run(t, s, Prep{}, to), run(t, s, Prep{Pivot: d}, to)
+		assert.True(t, was.Ready.Bounds().Min.Near(r.Ready.Bounds().Min, 1e-9), "nothing moves")
+		assert.True(t, r.Ready.Worlds()[0].T.Near(r.Pivot.Origin, 1e-9), "the first node stands at the pivot")
+		assert.Equal(t, "at the centre of its base", r.Pivot.Where)
+	}
+}
+
 func TestHeadingsTurnTheMeshTheOtherWay(t *testing.T) {
 	s := shape.Scene("x", nil, post())
 	for _, to := range target.Shipped {

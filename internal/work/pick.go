@@ -96,8 +96,10 @@ func (d *Desk) Pick(ctx context.Context, sh *Sheet, at Sight) (Picked, error) {
 func (d *Desk) Area(sh *Sheet, x0, y0, x1, y1 float64) [4]float64 {
 	box, lay := sh.layout("source", 0)
 	a := lay.Area(box, x0, y0, x1, y1)
-	// The paper's x runs to the viewer's right, which is the asset's own left.
-	return [4]float64{-a[2], a[1], -a[0], a[3]}
+	// The paper's x runs to the viewer's right, which is the asset's own left; rules go
+	// by the scene as read, the drawing shows it moved.
+	m := sh.Result.Read.Basis.ToView().Apply(sh.Prep.Source.Move)
+	return [4]float64{m[0] - a[2], m[2] + a[1], m[0] - a[0], m[2] + a[3]}
 }
 
 // Measured is a distance between two picked points.

@@ -125,14 +125,7 @@ func (r *Review) pictures(d *Desk) {
 // pointed at others, or dropped where the name is empty; those not named stay as
 // they are, and are said to be lost. base is the prep the page showed.
 func (d *Desk) TakeRevision(ctx context.Context, id int64, number, base int, points map[prep.Ref]string) error {
-	h, err := d.Store.Prep(ctx, id)
-	if err != nil {
-		return err
-	}
-	if h.Seq != base {
-		return store.ErrStale
-	}
-	p, err := prep.Parse(h.JSON)
+	p, err := d.prepAt(ctx, id, base)
 	if err != nil {
 		return err
 	}

@@ -210,14 +210,7 @@ func (d *Desk) run(ctx context.Context, k store.Kit, r store.Revision, src read,
 // Decide changes an asset's prep. base is the prep the page showed; when another
 // page changed it meanwhile the error is store.ErrStale and nothing is changed.
 func (d *Desk) Decide(ctx context.Context, id int64, base int, label string, change func(p *prep.Prep) error) error {
-	h, err := d.Store.Prep(ctx, id)
-	if err != nil {
-		return err
-	}
-	if h.Seq != base {
-		return store.ErrStale
-	}
-	p, err := prep.Parse(h.JSON)
+	p, err := d.prepAt(ctx, id, base)
 	if err != nil {
 		return err
 	}
@@ -234,6 +227,18 @@ func (d *Desk) Decide(ctx context.Context, id int64, base int, label string, cha
 	}
 	_, err = d.Store.SavePrep(ctx, id, base, now, label)
 	return err
+}
+
+// prepAt is the prep in force, which must be the one numbered base.
+func (d *Desk) prepAt(ctx context.Context, id int64, base int) (prep.Prep, error) {
+	h, err := d.Store.Prep(ctx, id)
+	if err != nil {
+		return prep.Prep{}, err
+	}
+	if h.Seq != base {
+		return prep.Prep{}, store.ErrStale
+	}
+	return prep.Parse(h.JSON)
 }
 
 // Remedy applies a finding's remedy, found by the finding's code and the number of

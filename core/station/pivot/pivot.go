@@ -204,7 +204,7 @@ func Run(s *scene.Scene, d Decisions, ask Ask) (*scene.Scene, *Report) {
 	r.Heading = r.heading(s, d, ask)
 	frame := geom.Affine{M: aboutUp(s.Basis, r.Heading), T: r.Moved}
 	inv, _ := frame.Inverse() // a rotation and a move
-	seats := d.Place != AsRead || d.Snap || r.Heading != 0
+	seats := d.Place != AsRead || d.Snap && ask.Grid > 0 || r.Heading != 0
 	out := s
 	if seats {
 		out = s.Carried(inv)
@@ -396,8 +396,8 @@ func (r *Report) each(s *scene.Scene, d Decisions, ask Ask) *scene.Scene {
 }
 
 // under puts the scene, which stands about the origin, back to where it stood, with
-// the pivot under it: a single root takes the frame itself, several hang from a new
-// node.
+// the pivot under it: a single root that has its own origin there takes the frame
+// itself, all else hangs from a new node.
 func under(s *scene.Scene, frame geom.Affine) *scene.Scene {
 	out := s.Clone()
 	roots := 0
@@ -406,7 +406,7 @@ func under(s *scene.Scene, frame geom.Affine) *scene.Scene {
 			roots++
 		}
 	}
-	if roots == 1 {
+	if roots == 1 && s.Nodes[0].Local.IsIdentity() {
 		out.Nodes[0].Local = frame.Mul(out.Nodes[0].Local)
 		return out
 	}

@@ -13,6 +13,12 @@ import (
 	"yarvek/core/scene"
 )
 
+// place is where a finding is on the drawing, which shows the scene moved.
+func (r *run) place(at geom.Vec3, node string) finding.Place {
+	at = at.Sub(r.d.Move)
+	return finding.Place{Point: &at, Node: node}
+}
+
 func (r *run) say(sev finding.Severity, code, title, text string, remedies ...finding.Remedy) *finding.Finding {
 	r.rep.Findings = append(r.rep.Findings, finding.Finding{Code: code, Severity: sev, Title: title, Text: text, Remedies: remedies})
 	return &r.rep.Findings[len(r.rep.Findings)-1]
@@ -146,19 +152,18 @@ func (r *run) lone() {
 			remedies = append(remedies, finding.Remedy{Label: label, Effect: effect, Decision: r.d.leaving(keys)},
 				finding.Remedy{Label: "Always leave such", Effect: "A rule: it leaves every " + what + " in later revisions too.", Decision: ruled})
 		}
-		r.say(sev, "source/"+strings.ReplaceAll(what, " ", "-"), title, text, remedies...).Place = finding.Place{Point: &first.At, Node: names[0]}
+		r.say(sev, "source/"+strings.ReplaceAll(what, " ", "-"), title, text, remedies...).Place = r.place(first.At, names[0])
 	}
 	if guides > 0 {
 		r.say(finding.Note, "source/guides", figure.Plural(guides, "guide", "guides")+" left behind", "Lines and points have no polygon and never go on.")
 	}
 	for i, n := range r.survey.Keys {
 		if k := r.survey.Buried[i]; k > 0 && r.rep.Nodes[i].Kept {
-			at := r.survey.Boxes[i].Center()
 			d := r.d
 			d.Split = append(slices.DeleteFunc(slices.Clone(d.Split), func(s Split) bool { return s.Node == n }), Split{n, ByParts})
 			r.say(finding.Look, "source/buried-parts", fmt.Sprintf("%s inside other parts of “%s”", figure.Plural(k, "part lies", "parts lie"), r.rep.Nodes[i].Name),
 				"Nobody sees them, and each triangle of them is drawn. Split the node into its parts to leave them out, in the modelling program or here.",
-				finding.Remedy{Label: "Split it into its parts", Effect: "Its connected parts become nodes of their own.", Decision: d}).Place = finding.Place{Point: &at, Node: r.rep.Nodes[i].Name}
+				finding.Remedy{Label: "Split it into its parts", Effect: "Its connected parts become nodes of their own.", Decision: d}).Place = r.place(r.survey.Boxes[i].Center(), r.rep.Nodes[i].Name)
 		}
 	}
 }
@@ -178,7 +183,7 @@ func (r *run) faces() {
 		r.say(finding.Look, fmt.Sprintf("source/coplanar-%d", n), fmt.Sprintf("“%s” and “%s” share a plane", a.Name, b.Name),
 			fmt.Sprintf("%s m² of their faces lie on one another and look the same way; they will flicker. Move one of them by a few millimetres, or leave it.", figure.Significant(o.Area, 2)),
 			finding.Remedy{Label: "Leave " + b.Name, Effect: "It stays in the source and does not go on.", Decision: r.d.leaving([]string{b.Key})}).
-			Place = finding.Place{Point: &o.At, Node: b.Name}
+			Place = r.place(o.At, b.Name)
 	}
 	if n > 6 {
 		r.say(finding.Note, "source/coplanar-more", fmt.Sprintf("%d more pairs share a plane", n-6), "They are listed when the first six are settled.")
@@ -201,6 +206,7 @@ func (r *run) alike() {
 			mirrored += t.Mirrored
 		}
 	}
+	r.parted()
 	if len(keys) == 0 {
 		return
 	}
@@ -215,6 +221,30 @@ func (r *run) alike() {
 	r.say(finding.Note, "source/alike", figure.Plural(len(keys), "mesh could be an instance", "meshes could be instances"),
 		fmt.Sprintf("%s, in %s. Sharing saves %s.", text, figure.Plural(groups, "group", "groups"), figure.Bytes(saves)),
 		finding.Remedy{Label: "Make them instances", Effect: "Nothing moves; each place then uses one mesh.", Decision: d})
+}
+
+// parted says which meshes were to be shared and equal no other any more.
+func (r *run) parted() {
+	equal := map[string]bool{}
+	for _, t := range r.rep.Twins {
+		for _, k := range t.Keys {
+			equal[k] = true
+		}
+	}
+	var names, keys []string
+	for _, n := range r.rep.Nodes {
+		if n.Kept && slices.Contains(r.d.Sharing, n.Key) && !equal[n.Key] {
+			names, keys = append(names, n.Name), append(keys, n.Key)
+		}
+	}
+	if len(keys) == 0 {
+		return
+	}
+	d := r.d
+	d.Sharing = slices.DeleteFunc(slices.Clone(d.Sharing), func(k string) bool { return slices.Contains(keys, k) })
+	r.say(finding.Look, "source/parted", figure.Plural(len(keys), "mesh to be shared is", "meshes to be shared are")+" no longer equal",
+		clipped(names)+". In this revision no other mesh has this shape, so each keeps its own.",
+		finding.Remedy{Label: "Drop the decision", Effect: "Nothing changes but that it is no longer kept.", Decision: d})
 }
 
 // digits says what 32-bit coordinates lose so far from the origin.

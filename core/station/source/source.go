@@ -289,7 +289,7 @@ func (r *run) rows() {
 		if n.Parent >= 0 {
 			depth[i] = depth[n.Parent] + 1
 		}
-		row := Node{Key: v.Keys[i], Name: n.Name, Was: n.Name, Kind: n.Kind, Depth: depth[i], Box: v.Boxes[i], Lone: v.LoneOf(i), Group: group[v.Keys[i]]}
+		row := Node{Key: v.Keys[i], Name: n.Name, Was: n.Name, Kind: n.Kind, Depth: depth[i], Box: v.Boxes[i].Shifted(r.d.Move.Mul(-1)), Lone: v.LoneOf(i), Group: group[v.Keys[i]]}
 		if to := r.d.Names[v.Keys[i]]; to != "" {
 			row.Name = to
 		}
@@ -351,7 +351,7 @@ func (r *run) prune() (out *scene.Scene, from []int) {
 		}
 		n.Name = rows[i].Name
 		if !rows[i].Kept {
-			n.Kind, n.Mesh = scene.KindEmpty, -1
+			n.Kind, n.Mesh, n.Hidden = scene.KindEmpty, -1, false
 		}
 		if n.Mesh >= 0 {
 			k, seen := used[n.Mesh]

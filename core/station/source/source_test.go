@@ -187,6 +187,23 @@ func TestEqualMeshesBecomeInstances(t *testing.T) {
 	}
 	assert.True(t, s.Worlds()[3].T.Near(out.Worlds()[3].T, 1e-9), "what hangs below stays")
 	assert.True(t, out.Worlds()[2].Mirrors())
+	// A revision in which one of them changed: it is said, and it keeps its own mesh.
+	s.Meshes[1] = box("other", geom.Vec3{}, geom.Vec3{1, 1, 1})
+	out, r = do(t, s, f.Remedies[0].Decision.(Decisions))
+	require.NotNil(t, finding1(r, "source/parted"))
+	assert.Len(t, out.Meshes, 2)
+	_, r = do(t, s, finding1(r, "source/parted").Remedies[0].Decision.(Decisions))
+	assert.Nil(t, finding1(r, "source/parted"))
+}
+
+func TestWhatHangsFromAHiddenNodeIsHidden(t *testing.T) {
+	s := shape.Scene("x", nil, box("a", geom.Vec3{}, geom.Vec3{1, 1, 1}), box("b", geom.Vec3{1.1, 0, 0}, geom.Vec3{2, 1, 1}))
+	s.Nodes = append([]scene.Node{{Name: "off", Kind: scene.KindEmpty, Parent: -1, Mesh: -1, Local: geom.Identity, Hidden: true}}, s.Nodes...)
+	s.Nodes[1].Parent = 0
+	_, r := do(t, s, Decisions{})
+	assert.Equal(t, "a", finding1(r, "source/hidden-node").Place.Node)
+	out, _ := do(t, s, Decisions{Leave: []string{"off"}})
+	assert.False(t, out.Nodes[0].Hidden, "left behind, it only carries what is kept")
 }
 
 func TestDigitsFarFromTheOrigin(t *testing.T) {
@@ -203,6 +220,7 @@ func TestDigitsFarFromTheOrigin(t *testing.T) {
 	assert.Nil(t, finding1(r, "source/digits"))
 	assert.Less(t, out.Meshes[0].Points[0].Len(), 10.0)
 	assert.True(t, out.Bounds().Min.Near(geom.Vec3{-2, 0, -2}, 1e-9), "%v", out.Bounds())
+	assert.InDelta(t, 0, r.Nodes[0].Box.Center()[0], 1, "what the page and the drawing show is moved with it")
 	_, r = do(t, s, Decisions{Error: .01})
 	assert.Nil(t, finding1(r, "source/digits"), "the accepted error is chosen")
 	s = shape.Scene("x", nil, box("a", geom.Vec3{-9000, 0, 0}, geom.Vec3{9000, 3, 3}))

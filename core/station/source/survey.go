@@ -192,7 +192,10 @@ func (v *Survey) strays(s *scene.Scene, diag float64) {
 		}
 	}
 	plan := v.Main.Size()
+	hidden := make([]bool, len(s.Nodes))
 	for i, n := range s.Nodes {
+		// What hangs from a hidden node is not seen either.
+		hidden[i] = n.Hidden || n.Parent >= 0 && hidden[n.Parent]
 		switch {
 		case n.Kind == scene.KindGuide:
 			v.note(i, Guide, "It holds lines or points and no polygon.")
@@ -203,7 +206,7 @@ func (v *Survey) strays(s *scene.Scene, diag float64) {
 		case n.Mesh < 0:
 			continue
 		}
-		if n.Hidden {
+		if hidden[i] {
 			v.note(i, Hidden, "The file says it is not to be seen. Many receivers show it all the same.")
 		}
 		b := v.Boxes[i]
