@@ -15,6 +15,12 @@ type Body struct {
 	Own   geom.Vec3 // extents along them; metres
 }
 
+// Later measures a scene when first asked to, once. A kit of hundreds need not pay
+// for figures that only a worksheet shows.
+func Later(s *scene.Scene) func() Body {
+	return sync.OnceValue(func() Body { return BodyOf(s) })
+}
+
 // BodyOf measures all of it.
 func BodyOf(s *scene.Scene) Body {
 	var b Body

@@ -204,7 +204,7 @@ func Run(ctx context.Context, in Input, p Prep, c *Cache) (*Result, error) {
 		B any
 	}{p.Axes, in.Target.Basis}
 	r.Stood, r.Axes = stop(w, "axes", at, func() (*scene.Scene, *axes.Report) {
-		return axes.Run(r.Sized, p.Axes, in.Target.Basis, r.Size.Body)
+		return axes.Run(r.Sized, p.Axes, in.Target.Basis, r.Size.Box, r.Size.Body)
 	})
 	seated := struct {
 		D pivot.Decisions

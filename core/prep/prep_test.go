@@ -240,8 +240,8 @@ func TestSeatingTwiceIsSeatingOnce(t *testing.T) {
 		{Name: "a", Kind: scene.KindMesh, Parent: -1, Local: turn},
 		{Name: "b", Kind: scene.KindMesh, Parent: 0, Local: geom.Translation(geom.Vec3{0, 0, 5})},
 	}
-	once, _ := pivot.Run(s, d, pivot.Ask{Body: measure.BodyOf(s), Stood: geom.Identity, Source: geom.Identity})
-	twice, _ := pivot.Run(once, d, pivot.Ask{Body: measure.BodyOf(once), Stood: geom.Identity, Source: geom.Identity})
+	once, _ := pivot.Run(s, d, pivot.Ask{Body: measure.Later(s), Stood: geom.Identity, Source: geom.Identity})
+	twice, _ := pivot.Run(once, d, pivot.Ask{Body: measure.Later(once), Stood: geom.Identity, Source: geom.Identity})
 	a, b := once.Flattened(), twice.Flattened()
 	for i := range a.Meshes {
 		for k, p := range a.Meshes[i].Points {

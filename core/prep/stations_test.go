@@ -161,7 +161,7 @@ func TestAMirroredNodeKeepsItsLook(t *testing.T) {
 func TestStancesAreRankedWithReasons(t *testing.T) {
 	r := run(t, shape.Scene("x", nil, post()), Prep{}, zUpLeft)
 	var best axes.Stance
-	for _, st := range r.Axes.Stances {
+	for _, st := range r.Axes.Standing().Stances {
 		if st.Rank == 1 {
 			best = st
 		}
@@ -180,7 +180,7 @@ func TestALeaningBodyIsLaidToRestAndTurnedTrue(t *testing.T) {
 		r := run(t, s, Prep{}, to)
 		f := find(t, r.Axes.Findings, "axes/askew")
 		assert.Equal(t, "Askew by 6°", f.Title)
-		for i, d := range []axes.Decisions{f.Remedies[0].Decision.(axes.Decisions), {Pose: r.Axes.Poses[0].Turn}} {
+		for i, d := range []axes.Decisions{f.Remedies[0].Decision.(axes.Decisions), {Pose: r.Axes.Standing().Poses[0].Turn}} {
 			d.Drop = true
 			q := run(t, s, Prep{Axes: d}, to)
 			if i == 0 {

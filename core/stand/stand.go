@@ -225,13 +225,15 @@ type Tilt struct {
 
 // TiltOf finds what is askew by less than most radians: the frame of the largest
 // flat faces when a third of the surface lies along three directions at right
-// angles, or else the main directions of a body that is clearly longer one way.
-func TiltOf(s *scene.Scene, frame geom.Mat3, size geom.Vec3, most float64) (Tilt, bool) {
+// angles, or else the main directions of a body that is clearly longer one way; own
+// gives those with its extents along them, the longest first, when they are needed.
+func TiltOf(s *scene.Scene, own func() (frame geom.Mat3, size geom.Vec3), most float64) (Tilt, bool) {
 	if m, share := flatFrame(s); share >= 0.34 {
 		t := toAxes(m)
 		t.By = "its largest flat faces"
 		return t, t.Angle > 1e-6 && t.Angle <= most
 	}
+	frame, size := own()
 	if size[0] < 1.6*size[1] {
 		return Tilt{}, false
 	}

@@ -80,8 +80,7 @@ func TestTilt(t *testing.T) {
 		s := shape.Scene("x", nil, c.m)
 		turn := geom.Rotation(c.about, c.deg*math.Pi/180)
 		s.Nodes[0].Local = geom.Affine{M: turn, T: geom.Vec3{3, 4, 5}}
-		frame, size := geom.HullOf(measure.Points(s)).TightBox()
-		tilt, ok := TiltOf(s, frame, size, 20*math.Pi/180)
+		tilt, ok := TiltOf(s, geom.HullOf(measure.Points(s)).TightBox, 20*math.Pi/180)
 		require.Equal(t, c.found, ok, "%s by %g about %v: %+v", c.m.Name, c.deg, c.about, tilt)
 		if ok {
 			assert.InDelta(t, c.deg, tilt.Angle*180/math.Pi, .1)

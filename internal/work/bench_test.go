@@ -45,6 +45,9 @@ func BenchmarkDecision(b *testing.B) {
 		require.NoError(b, err)
 		_, err = d.Draw(ctx, sh, station, 0)
 		require.NoError(b, err)
+		if station == "size" {
+			sh.Result.Size.Body()
+		}
 		if station == "axes" {
 			_, err = d.DrawStances(ctx, sh)
 			require.NoError(b, err)

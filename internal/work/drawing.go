@@ -198,7 +198,8 @@ type Stances struct {
 func (d *Desk) DrawStances(ctx context.Context, sh *Sheet) (Stances, error) {
 	r := sh.Result
 	rep := r.Axes
-	out := Stances{Stand: make([]string, len(rep.Stances)), Face: make([]string, len(rep.Facings)), Rest: make([]string, len(rep.Poses)), Lies: make([][2]string, len(rep.Lies))}
+	poses := rep.Standing().Poses
+	out := Stances{Stand: make([]string, len(rep.Stances)), Face: make([]string, len(rep.Facings)), Rest: make([]string, len(poses)), Lies: make([][2]string, len(rep.Lies))}
 	var jobs []func()
 	errs := make([]error, 0)
 	var mu sync.Mutex
@@ -234,7 +235,7 @@ func (d *Desk) DrawStances(ctx context.Context, sh *Sheet) (Stances, error) {
 		add(&out.Face[i], r.Keys["size"], r.Sized, st.Basis.To(geom.GLTF).Mul(read))
 	}
 	paper := rep.Decided.To(geom.GLTF).Mul(read)
-	for i, p := range rep.Poses {
+	for i, p := range poses {
 		add(&out.Rest[i], r.Keys["size"], r.Sized, p.Map.Mul(paper))
 	}
 	// How it lies in receivers, from how it stands now: the same small drawings.

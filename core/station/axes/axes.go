@@ -5,6 +5,7 @@ package axes
 import (
 	"fmt"
 	"math"
+	"sync"
 
 	"yarvek/core/figure"
 	"yarvek/core/finding"
@@ -96,14 +97,15 @@ type Report struct {
 	Stances  []Stance // six, by the axis that points up
 	Facings  []Stance // four, by the axis that faces forward
 	Size     geom.Vec3
-	Box      geom.Box // of the outcome
-	Mirrored bool     // the handedness was changed from what was read
-	Poses    []Rest
+	Box      geom.Box    // of the outcome
+	Mirrored bool        // the handedness was changed from what was read
 	Tilt     *stand.Tilt // by which it is askew as it stands now
 	Lies     []Lie
 	Map      geom.Affine // from the scene before to the outcome
 	Low      float64     // of the lowest point against the origin before dropping; metres
 	Findings []finding.Finding
+
+	standing func() Standing
 }
 
 // Decide is the file's basis after the decisions. An up axis alone takes the
@@ -138,14 +140,13 @@ func facingAfter(read geom.Basis, up geom.Axis) geom.Axis {
 	return read.Forward
 }
 
-// Run stands the scene up and carries it into the target's basis. body is the
-// scene's own measures.
-func Run(s *scene.Scene, d Decisions, to geom.Basis, body measure.Body) (*scene.Scene, *Report) {
+// Run stands the scene up and carries it into the target's basis. before is its box,
+// and body gives its own measures when they are asked for.
+func Run(s *scene.Scene, d Decisions, to geom.Basis, before geom.Box, body func() measure.Body) (*scene.Scene, *Report) {
 	r := &Report{Read: s.Basis, ReadHow: string(s.BasisHow), Decided: Decide(s.Basis, d), Target: to}
 	r.Mirrored = r.Decided.Left != s.Basis.Left
 	tu := turns(d.Turns, to)
 	m := tu.Mul(posed(d.Pose, to)).Mul(r.Decided.To(to))
-	before := body.Box
 	out := s.Carried(geom.Linear(m))
 	out.Basis = to
 	if m.SwapsAxes() {
@@ -170,8 +171,10 @@ func Run(s *scene.Scene, d Decisions, to geom.Basis, body measure.Body) (*scene.
 	}
 	r.Size = absolute(to.ToView().Apply(r.Box.Size()))
 	r.stances(s, before)
-	r.rank(s, body)
-	r.rests(body, d)
+	r.standing = sync.OnceValue(func() Standing {
+		b := body()
+		return Standing{r.rank(s, b), r.rests(b, d)}
+	})
 	r.lies(m)
 	r.judge(s, d)
 	r.tilted(out, body, tu, d)

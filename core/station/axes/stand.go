@@ -31,12 +31,23 @@ const maxPoses = 6
 // samples is how many places on the surface symmetry is judged by.
 const samples = 6000
 
+// Standing is how well the body stands in each stance, and the poses it comes to rest
+// in by itself.
+type Standing struct {
+	Stances []Stance // six, by the axis that points up, with their ranks
+	Poses   []Rest
+}
+
+// Standing is measured when first asked for.
+func (r *Report) Standing() Standing { return r.standing() }
+
 // rank orders the six stances by how well the body would stand in them: what share
 // of its outline touches the ground, how far within that its middle of mass lies,
 // how low, and how even it is about an upright plane.
-func (r *Report) rank(s *scene.Scene, body measure.Body) {
+func (r *Report) rank(s *scene.Scene, body measure.Body) []Stance {
+	stances := slices.Clone(r.Stances)
 	if body.Box.IsEmpty() {
-		return
+		return stances
 	}
 	places := stand.Sample(s, samples)
 	var even [3]float64
@@ -45,10 +56,10 @@ func (r *Report) rank(s *scene.Scene, body measure.Body) {
 		n[k] = 1
 		even[k] = stand.Symmetry(places, body.Box.Center(), n)
 	}
-	order := make([]int, len(r.Stances))
-	for i := range r.Stances {
+	order := make([]int, len(stances))
+	for i := range stances {
 		order[i] = i
-		st := &r.Stances[i]
+		st := &stances[i]
 		up := st.Basis.Up.Vec()
 		g := measure.GroundOf(body.Hull.Points, up)
 		st.Contact = g.Contact.Area()
@@ -68,7 +79,7 @@ func (r *Report) rank(s *scene.Scene, body measure.Body) {
 		st.Score = 0.4*st.Contact/outline + 0.3*max(balance, -1) + 0.2*st.Symmetry + 0.1*low
 	}
 	slices.SortStableFunc(order, func(a, b int) int {
-		x, y := r.Stances[a], r.Stances[b]
+		x, y := stances[a], stances[b]
 		if math.Abs(x.Score-y.Score) > 1e-3 {
 			return cmp.Compare(y.Score, x.Score)
 		}
@@ -81,8 +92,9 @@ func (r *Report) rank(s *scene.Scene, body measure.Body) {
 		return 0
 	})
 	for n, i := range order {
-		r.Stances[i].Rank = n + 1
+		stances[i].Rank = n + 1
 	}
+	return stances
 }
 
 // Reasons says why a stance has its rank.
@@ -102,14 +114,14 @@ func (s Stance) Reasons() string {
 }
 
 // rests lists the likeliest resting poses.
-func (r *Report) rests(body measure.Body, d Decisions) {
+func (r *Report) rests(body measure.Body, d Decisions) (list []Rest) {
 	if len(body.Hull.Faces) == 0 {
-		return
+		return nil
 	}
 	toPaper := r.Decided.To(geom.GLTF)
 	down := r.Decided.Up.Vec().Mul(-1)
 	for _, p := range stand.Poses(body.Hull, body.Centre) {
-		if len(r.Poses) == maxPoses || p.Share < 0.005 {
+		if len(list) == maxPoses || p.Share < 0.005 {
 			break
 		}
 		turn := toPaper.Mul(geom.Turning(p.Down, down)).Mul(toPaper.Transpose())
@@ -121,8 +133,9 @@ func (r *Report) rests(body measure.Body, d Decisions) {
 		}
 		q.Size = b.Size()
 		q.Chosen = q.Turn.Near(d.Pose, 1e-3) && len(d.Turns) == 0
-		r.Poses = append(r.Poses, q)
+		list = append(list, q)
 	}
+	return list
 }
 
 // rounded writes a rotation as a Pose, to a millionth of a degree.
@@ -143,11 +156,14 @@ const mostTilt = 20 * math.Pi / 180
 const leastTilt = 0.1 * math.Pi / 180
 
 // tilted looks whether the outcome is askew and offers to turn it true.
-func (r *Report) tilted(out *scene.Scene, body measure.Body, tu geom.Mat3, d Decisions) {
+func (r *Report) tilted(out *scene.Scene, body func() measure.Body, tu geom.Mat3, d Decisions) {
 	if r.Box.IsEmpty() {
 		return
 	}
-	t, ok := stand.TiltOf(out, r.Map.M.Mul(body.Frame), body.Own, mostTilt)
+	t, ok := stand.TiltOf(out, func() (geom.Mat3, geom.Vec3) {
+		b := body()
+		return r.Map.M.Mul(b.Frame), b.Own
+	}, mostTilt)
 	if !ok || t.Angle < leastTilt {
 		return
 	}

@@ -175,11 +175,11 @@ type Report struct {
 
 // Ask is what the station needs to know besides the scene.
 type Ask struct {
-	Body   measure.Body // of the scene as it stood at Size
-	Stood  geom.Affine  // from there to the scene
-	Source geom.Affine  // from what Source left to the scene; picks go through it
-	Grid   float64      // the kit's module in metres, 0 for none
-	Module bool         // it is a modular piece
+	Body   func() measure.Body // of the scene as it stood at Size
+	Stood  geom.Affine         // from there to the scene
+	Source geom.Affine         // from what Source left to the scene; picks go through it
+	Grid   float64             // the kit's module in metres, 0 for none
+	Module bool                // it is a modular piece
 }
 
 // OnBoxPoint is one of the 27 points of a box, given by right, up and forward.
@@ -238,11 +238,12 @@ func Run(s *scene.Scene, d Decisions, ask Ask) (*scene.Scene, *Report) {
 // place finds where the pivot goes, in coordinates before.
 func (r *Report) place(s *scene.Scene, d Decisions, ask Ask) geom.Vec3 {
 	p := seatOf(d.Whole(), s.Basis, r.Before, ask, func() ([]geom.Vec3, geom.Vec3) {
-		pts := make([]geom.Vec3, len(ask.Body.Hull.Points))
-		for i, q := range ask.Body.Hull.Points {
+		body := ask.Body()
+		pts := make([]geom.Vec3, len(body.Hull.Points))
+		for i, q := range body.Hull.Points {
 			pts[i] = ask.Stood.Apply(q)
 		}
-		return pts, ask.Stood.Apply(ask.Body.Centre)
+		return pts, ask.Stood.Apply(body.Centre)
 	})
 	if d.Snap && ask.Grid > 0 {
 		p = snapped(p, r.Before, s.Basis, ask.Grid)

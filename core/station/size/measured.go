@@ -33,14 +33,27 @@ type Off struct {
 // gridTol is what a piece may be off its grid: a fifth of a millimetre.
 const gridTol = 0.0002
 
-func (r *Report) measure(s *scene.Scene) {
-	r.Body = measure.BodyOf(s)
-	r.Box = r.Body.Box
-	r.Outline = measure.GroundOf(r.Body.Hull.Points, s.Basis.Up.Vec()).Outline.Area()
-	if r.Body.Own[0] > 0 {
-		long := r.Body.Frame.Col(0)
-		r.Lean = math.Acos(min(1, math.Abs(long[geom.AxisAlong(long).Index()])))
+// Body is the outcome's surface, volume, hull and own extents, measured when first
+// asked for.
+func (r *Report) Body() measure.Body { return r.body() }
+
+// Outline is the area of the convex outline seen from above, in square metres.
+func (r *Report) Outline() float64 {
+	return measure.GroundOf(r.Body().Hull.Points, r.up).Outline.Area()
+}
+
+// Lean is the angle of the longest own direction against the nearest axis, in radians.
+func (r *Report) Lean() float64 {
+	b := r.Body()
+	if b.Own[0] == 0 {
+		return 0
 	}
+	long := b.Frame.Col(0)
+	return math.Acos(min(1, math.Abs(long[geom.AxisAlong(long).Index()])))
+}
+
+func (r *Report) measure(s *scene.Scene) {
+	r.body, r.up = measure.Later(s), s.Basis.Up.Vec()
 	if r.Grid <= 0 {
 		return
 	}

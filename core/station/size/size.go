@@ -136,24 +136,24 @@ type Part struct {
 // Report is what the station measured. Vectors are width, height, depth: along
 // right, up and forward of the basis as read.
 type Report struct {
-	Read     geom.Vec3 // as the file was read
-	Now      geom.Vec3 // after the decisions
-	Factor   float64
-	Unit     target.Unit // the file's unit after the decisions
-	UnitHow  string
-	Class    class.Class
-	Longest  float64
-	Box      geom.Box // of the outcome
-	Slips    []Slip
-	Parts    []Part
-	Body     measure.Body // of the outcome
-	Outline  float64      // area of the convex outline seen from above; square metres
-	Lean     float64      // of the longest own direction against the nearest axis; radians
-	Placed   []Placed
-	Grid     float64
-	Off      []Off
-	Lost     []string // keys in the decisions that no node has
-	FitVoid  bool     // the extent to fit is zero, so it was not scaled
+	Read    geom.Vec3 // as the file was read
+	Now     geom.Vec3 // after the decisions
+	Factor  float64
+	Unit    target.Unit // the file's unit after the decisions
+	UnitHow string
+	Class   class.Class
+	Longest float64
+	Box     geom.Box // of the outcome
+	Slips   []Slip
+	Parts   []Part
+	Placed  []Placed
+	Grid    float64
+	Off     []Off
+	Lost    []string // keys in the decisions that no node has
+
+	body     func() measure.Body
+	up       geom.Vec3
+	FitVoid  bool // the extent to fit is zero, so it was not scaled
 	Findings []finding.Finding
 }
 
