@@ -233,8 +233,13 @@ func TiltOf(s *scene.Scene, own func() (frame geom.Mat3, size geom.Vec3), most f
 		t.By = "its largest flat faces"
 		return t, t.Angle > 1e-6 && t.Angle <= most
 	}
+	// Twice as long as wide and askew by no more than most, it is longer along an axis
+	// as well; what is not need not be looked at closer.
+	if b := s.Bounds().Size(); b.Max() < 1.1*(b[0]+b[1]+b[2]-b.Max()-min(b[0], b[1], b[2])) {
+		return Tilt{}, false
+	}
 	frame, size := own()
-	if size[0] < 1.6*size[1] {
+	if size[0] < 2*size[1] {
 		return Tilt{}, false
 	}
 	// Only the long direction means anything.

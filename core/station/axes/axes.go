@@ -147,6 +147,8 @@ func Run(s *scene.Scene, d Decisions, to geom.Basis, before geom.Box, body func(
 	r.Mirrored = r.Decided.Left != s.Basis.Left
 	tu := turns(d.Turns, to)
 	m := tu.Mul(posed(d.Pose, to)).Mul(r.Decided.To(to))
+	var beside sync.WaitGroup
+	beside.Go(func() { r.stances(s, before) })
 	out := s.Carried(geom.Linear(m))
 	out.Basis = to
 	if m.SwapsAxes() {
@@ -170,7 +172,7 @@ func Run(s *scene.Scene, d Decisions, to geom.Basis, before geom.Box, body func(
 		}
 	}
 	r.Size = absolute(to.ToView().Apply(r.Box.Size()))
-	r.stances(s, before)
+	beside.Wait()
 	r.standing = sync.OnceValue(func() Standing {
 		b := body()
 		return Standing{r.rank(s, b), r.rests(b, d)}
