@@ -82,6 +82,8 @@ func TestAMessySceneIsClearedWithTheMouse(t *testing.T) {
 	h := open(t, t.TempDir())
 	ctx := tab(t)
 	h.bring(t, ctx, written(t, landing(), "landing.glb"))
+	// While a decision is on its way the old drawing is dimmed.
+	do(t, ctx, chromedp.Evaluate[chromedp.Void](`document.addEventListener("htmx:beforeSend", () => { window.busy = document.querySelector("#page").classList.contains("htmx-request"); })`))
 	for _, s := range strays {
 		button := `document.querySelector('input[name=code][value="` + s[0] + `"]')?.form.querySelector("button")`
 		until(t, ctx, button)
@@ -93,6 +95,7 @@ func TestAMessySceneIsClearedWithTheMouse(t *testing.T) {
 		do(t, ctx, chromedp.Evaluate[chromedp.Void](button+`.click()`))
 		until(t, ctx, `!document.querySelector('input[name=code][value="`+s[0]+`"]')`)
 	}
+	until(t, ctx, `window.busy`)
 	assert.Contains(t, text(t, ctx, "#worksheet .lead"), "2 of 8")
 	until(t, ctx, `document.querySelector("#tape-source").textContent.includes("settled")`)
 
