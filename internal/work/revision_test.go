@@ -159,3 +159,30 @@ func TestPiecesThatWouldNotMeet(t *testing.T) {
 	assert.False(t, list[1].Meets)
 	assert.InDelta(t, -.02, list[1].Over[0], 1e-9)
 }
+
+// What was decided for a node stays with it when Source calls it otherwise, even when
+// two nodes change names with each other.
+func TestDecisionsFollowARenamedNode(t *testing.T) {
+	ctx := context.Background()
+	d := desk(t, t.TempDir())
+	id := take(t, d, kit(t, d), "quay.obj", quayObj).Came[0].Asset.ID
+	require.NoError(t, d.Decide(ctx, id, 0, "seat", func(p *prep.Prep) error {
+		p.Size.Bake, p.Size.Nodes = size.BakeAll, []string{"hook"}
+		p.Pivot.Each = map[string]pivot.Seat{"hook": {Place: pivot.OnMass}, "deck": {Place: pivot.OnContact}}
+		return nil
+	}))
+	require.NoError(t, d.Decide(ctx, id, 1, "swap", func(p *prep.Prep) error {
+		p.Source.Names = map[string]string{"hook": "deck", "deck": "hook"}
+		return nil
+	}))
+	sh, err := d.Open(ctx, id)
+	require.NoError(t, err)
+	assert.Empty(t, sh.Result.Lost())
+	assert.Equal(t, []string{"deck"}, sh.Prep.Size.Nodes)
+	assert.Equal(t, pivot.OnMass, sh.Prep.Pivot.Each["deck"].Place)
+	assert.Equal(t, pivot.OnContact, sh.Prep.Pivot.Each["hook"].Place)
+	require.NoError(t, d.Decide(ctx, id, 2, "leave", func(p *prep.Prep) error { p.Source.Leave = []string{"hook"}; return nil }))
+	sh, err = d.Open(ctx, id)
+	require.NoError(t, err)
+	assert.NotEmpty(t, sh.Result.Lost(), "a node left behind is no more, and that is said")
+}

@@ -214,15 +214,18 @@ func (d *Desk) Decide(ctx context.Context, id int64, base int, label string, cha
 	if err != nil {
 		return err
 	}
-	was := string(p.JSON())
+	was, before := p, string(p.JSON())
 	if err := change(&p); err != nil {
 		return err
 	}
 	if err := p.Validate(); err != nil {
 		return inputError("%v", err)
 	}
+	if p, err = d.follow(ctx, id, was, p); err != nil {
+		return err
+	}
 	now := p.JSON()
-	if string(now) == was {
+	if string(now) == before {
 		return nil // nothing to undo later
 	}
 	_, err = d.Store.SavePrep(ctx, id, base, now, label)
