@@ -56,7 +56,7 @@ func (c Comparison) Same() bool {
 func Results(was, is *prep.Result) Comparison {
 	var c Comparison
 	c.row("Format", was.Read.Format+" "+was.Read.FormatVersion, is.Read.Format+" "+is.Read.FormatVersion)
-	extents(&c, "As read", view(was.Read.Basis, was.Source.Box), view(is.Read.Basis, is.Source.Box))
+	extents(&c, "As read", was.Read.Basis.Extents(was.Source.Box), is.Read.Basis.Extents(is.Source.Box))
 	extents(&c, "Prepared", was.Axes.Size, is.Axes.Size)
 	a, b := was.Ready.Count(), is.Ready.Count()
 	ra, rb := was.Read.Count(), is.Read.Count()
@@ -84,11 +84,6 @@ func Results(was, is *prep.Result) Comparison {
 
 func (c *Comparison) row(what, old, now string) {
 	c.Rows = append(c.Rows, Row{what, old, now, old != now})
-}
-
-func view(b geom.Basis, box geom.Box) geom.Vec3 {
-	v := b.ToView().Apply(box.Size())
-	return geom.Vec3{max(v[0], -v[0]), max(v[1], -v[1]), max(v[2], -v[2])}
 }
 
 func extents(c *Comparison, when string, a, b geom.Vec3) {
@@ -176,7 +171,7 @@ func differs(a, b *scene.Scene, i, j int, boxA, boxB geom.Box) string {
 		return figure.Count(x) + " triangles, now " + figure.Count(y)
 	}
 	tol := 1e-5 * max(boxA.Size().Max(), boxB.Size().Max())
-	u, v := view(a.Basis, boxA), view(b.Basis, boxB)
+	u, v := a.Basis.Extents(boxA), b.Basis.Extents(boxB)
 	switch {
 	case !u.Near(v, tol):
 		return "another size: " + figure.Length(u[0]) + " × " + figure.Length(u[1]) + " × " + figure.Length(u[2]) + ", now " + figure.Length(v[0]) + " × " + figure.Length(v[1]) + " × " + figure.Length(v[2])

@@ -1,6 +1,9 @@
 package geom
 
-import "fmt"
+import (
+	"fmt"
+	"math"
+)
 
 // Axis is one of the six signed coordinate axes.
 type Axis int8
@@ -154,6 +157,16 @@ func (b Basis) To(c Basis) Mat3 { return c.frame().Mul(b.frame().Transpose()) }
 
 // ToView carries coordinates of b to (right, up, forward).
 func (b Basis) ToView() Mat3 { return b.frame().Transpose() }
+
+// Extents are a box's width, height and depth: its extents along right, up and
+// forward, in metres.
+func (b Basis) Extents(x Box) Vec3 {
+	v := b.ToView().Apply(x.Size())
+	for k := range v {
+		v[k] = math.Abs(v[k])
+	}
+	return v
+}
 
 // AllBases lists the 48 bases.
 func AllBases() []Basis {

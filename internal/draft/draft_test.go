@@ -146,7 +146,7 @@ func TestNothingToDrawIsSaid(t *testing.T) {
 	m := NewModel(nil)
 	d := (&Sheet{Asset: "x", Basis: geom.GLTF, Box: m.Box, Layout: Arrange(m.Box, Ask{Known: true})}).Draw()
 	assert.Contains(t, d.SVG, "Nothing to draw")
-	assert.Contains(t, m.Thumb(geom.GLTF, geom.GLTF, 84), "<svg")
+	assert.Contains(t, m.Thumb(geom.Identity3, 84), "<svg")
 }
 
 // coverage is how many buffer pixels of a view show surface.

@@ -33,14 +33,9 @@ func (m *Model) Turned(by geom.Mat3) *Model {
 	return out
 }
 
-// Thumb is a small drawing of the front, in a square of px pixels, standing on a
-// ground line: from is the basis the model was made of and as the basis to see it in.
-func (m *Model) Thumb(from, as geom.Basis, px float64) string {
-	return m.ThumbBy(as.To(geom.GLTF).Mul(geom.GLTF.To(from)), px)
-}
-
-// ThumbBy is the same after a map of the frame of the paper.
-func (m *Model) ThumbBy(by geom.Mat3, px float64) string {
+// Thumb is a small drawing of the front after a map of the frame of the paper, in a
+// square of px pixels, standing on a ground line.
+func (m *Model) Thumb(by geom.Mat3, px float64) string {
 	t := m.coarse().Turned(by)
 	size := t.Box.Size()
 	if t.Box.IsEmpty() || size.Max() == 0 {

@@ -113,10 +113,15 @@ func (s *Server) setTarget(w http.ResponseWriter, r *http.Request) error {
 	if err := s.desk.SetTarget(r.Context(), kid, f.str("target")); err != nil {
 		return err
 	}
+	return backTo(w, r, f, kid)
+}
+
+// backTo sends the browser to the sheet a form of the kit stood on, or to the kit.
+func backTo(w http.ResponseWriter, r *http.Request, f *form, kit int64) error {
 	if back := f.str("back"); strings.HasPrefix(back, "/assets/") {
 		return seeOther(w, r, "%s", back)
 	}
-	return seeOther(w, r, "/kits/%d", kid)
+	return seeOther(w, r, "/kits/%d", kit)
 }
 
 func (s *Server) renameKit(w http.ResponseWriter, r *http.Request) error {
@@ -277,8 +282,5 @@ func (s *Server) setGrid(w http.ResponseWriter, r *http.Request) error {
 	if err := s.desk.Store.SetGrid(r.Context(), kid, grid); err != nil {
 		return err
 	}
-	if back := f.str("back"); strings.HasPrefix(back, "/assets/") {
-		return seeOther(w, r, "%s", back)
-	}
-	return seeOther(w, r, "/kits/%d", kid)
+	return backTo(w, r, f, kid)
 }

@@ -27,30 +27,39 @@ func (s *Server) reply(w http.ResponseWriter, v any, err error) error {
 	return json.NewEncoder(w).Encode(v)
 }
 
+// numbers reads numbers of the address.
+func numbers(r *http.Request, names ...string) ([]float64, error) {
+	list := make([]float64, len(names))
+	for i, n := range names {
+		v, err := strconv.ParseFloat(r.URL.Query().Get(n), 64)
+		if err != nil || v-v != 0 {
+			return nil, fmt.Errorf("%w%s: %q is no number", work.ErrInput, n, r.URL.Query().Get(n))
+		}
+		list[i] = v
+	}
+	return list, nil
+}
+
 // pick tells what is at a place of the drawing, or on a ray of the turntable.
 func (s *Server) pick(w http.ResponseWriter, r *http.Request) error {
 	sh, err := s.open(r)
 	if err != nil {
 		return err
 	}
-	q := r.URL.Query()
-	var bad error
-	num := func(name string) float64 {
-		v, err := strconv.ParseFloat(q.Get(name), 64)
-		if err != nil || v-v != 0 {
-			bad = fmt.Errorf("%w%s: %q is no number", work.ErrInput, name, q.Get(name))
+	at := work.Sight{Station: r.URL.Query().Get("station"), Height: figureHeight(r)}
+	if r.URL.Query().Has("ox") {
+		var v []float64
+		if v, err = numbers(r, "ox", "oy", "oz", "dx", "dy", "dz", "spread"); err == nil {
+			at.Ray, at.Spread = &[2]geom.Vec3{geom.Vec3(v[:3]), geom.Vec3(v[3:6])}, v[6]
 		}
-		return v
-	}
-	at := work.Sight{Station: q.Get("station"), Height: figureHeight(r)}
-	if q.Has("ox") {
-		at.Ray = &[2]geom.Vec3{{num("ox"), num("oy"), num("oz")}, {num("dx"), num("dy"), num("dz")}}
-		at.Spread = num("spread")
 	} else {
-		at.X, at.Y = num("x"), num("y")
+		var v []float64
+		if v, err = numbers(r, "x", "y"); err == nil {
+			at.X, at.Y = v[0], v[1]
+		}
 	}
-	if bad != nil {
-		return s.reply(w, nil, bad)
+	if err != nil {
+		return s.reply(w, nil, err)
 	}
 	p, err := s.desk.Pick(r.Context(), sh, at)
 	return s.reply(w, p, err)
@@ -62,11 +71,9 @@ func (s *Server) area(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	var v [4]float64
-	for i, n := range [4]string{"x0", "y0", "x1", "y1"} {
-		if v[i], err = strconv.ParseFloat(r.URL.Query().Get(n), 64); err != nil || v[i]-v[i] != 0 {
-			return s.reply(w, nil, fmt.Errorf("%w%s is no number", work.ErrInput, n))
-		}
+	v, err := numbers(r, "x0", "y0", "x1", "y1")
+	if err != nil {
+		return s.reply(w, nil, err)
 	}
 	return s.reply(w, s.desk.Area(sh, v[0], v[1], v[2], v[3]), nil)
 }

@@ -20,11 +20,7 @@ import (
 
 // asset sends to the first station that wants something.
 func (s *Server) asset(w http.ResponseWriter, r *http.Request) error {
-	aid, err := id(r, "asset")
-	if err != nil {
-		return err
-	}
-	sh, err := s.desk.Open(r.Context(), aid)
+	sh, err := s.open(r)
 	if err != nil {
 		return err
 	}
@@ -35,7 +31,7 @@ func (s *Server) asset(w http.ResponseWriter, r *http.Request) error {
 			break
 		}
 	}
-	return seeOther(w, r, "/assets/%d/%s", aid, to)
+	return seeOther(w, r, "/assets/%d/%s", sh.Asset.ID, to)
 }
 
 func (s *Server) sheet(w http.ResponseWriter, r *http.Request) error {
@@ -284,11 +280,7 @@ func (s *Server) addCompanions(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (s *Server) turntable(w http.ResponseWriter, r *http.Request) error {
-	aid, err := id(r, "asset")
-	if err != nil {
-		return err
-	}
-	sh, err := s.desk.Open(r.Context(), aid)
+	sh, err := s.open(r)
 	if err != nil {
 		return err
 	}

@@ -216,7 +216,7 @@ func (d *Desk) DrawStances(ctx context.Context, sh *Sheet) (Stances, error) {
 			return
 		}
 		jobs = append(jobs, func() {
-			svg, err := cached(d, "thumb", name, func() (string, error) { return d.models.get(key, s).ThumbBy(by, 84), nil })
+			svg, err := cached(d, "thumb", name, func() (string, error) { return d.models.get(key, s).Thumb(by, 84), nil })
 			mu.Lock()
 			defer mu.Unlock()
 			if err != nil {

@@ -164,14 +164,10 @@ func Run(s *scene.Scene, d Decisions, to geom.Basis, before geom.Box, body func(
 		if d.Drop {
 			r.Map.T = up.Vec().Mul(-r.Low)
 			r.Box = r.Box.Shifted(r.Map.T)
-			for i := range out.Nodes {
-				if n := &out.Nodes[i]; n.Parent < 0 {
-					n.Local.T = n.Local.T.Add(r.Map.T)
-				}
-			}
+			out = out.Carried(geom.Translation(r.Map.T))
 		}
 	}
-	r.Size = absolute(to.ToView().Apply(r.Box.Size()))
+	r.Size = to.Extents(r.Box)
 	beside.Wait()
 	r.standing = sync.OnceValue(func() Standing {
 		b := body()
@@ -204,22 +200,17 @@ func turns(list []Turn, to geom.Basis) geom.Mat3 {
 	return m
 }
 
-func absolute(v geom.Vec3) geom.Vec3 {
-	return geom.Vec3{math.Abs(v[0]), math.Abs(v[1]), math.Abs(v[2])}
-}
-
 func (r *Report) stances(s *scene.Scene, box geom.Box) {
-	size := box.Size()
 	ground := resting(s, box)
 	for _, up := range geom.Axes {
 		b := Decide(r.Read, Decisions{Up: up, Hand: r.Decided.Handedness()})
-		r.Stances = append(r.Stances, Stance{Basis: b, Size: absolute(b.ToView().Apply(size)),
+		r.Stances = append(r.Stances, Stance{Basis: b, Size: b.Extents(box),
 			Ground: ground[up], Chosen: up == r.Decided.Up, AsRead: up == r.Read.Up})
 	}
 	for _, fwd := range facings(r.Decided) {
 		b := r.Decided
 		b.Forward = fwd
-		r.Facings = append(r.Facings, Stance{Basis: b, Size: absolute(b.ToView().Apply(size)),
+		r.Facings = append(r.Facings, Stance{Basis: b, Size: b.Extents(box),
 			Chosen: fwd == r.Decided.Forward, AsRead: b.Up == r.Read.Up && fwd == r.Read.Forward})
 	}
 }

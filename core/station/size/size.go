@@ -163,8 +163,7 @@ func Run(s *scene.Scene, d Decisions, grid float64) (*scene.Scene, *Report) {
 	r := &Report{Class: class.ByID(d.Class), Factor: 1, Grid: grid}
 	boxes := s.NodeBounds()
 	r.Box = scene.Union(boxes)
-	read := s.Basis.ToView().Apply(r.Box.Size())
-	r.Read = geom.Vec3{math.Abs(read[0]), math.Abs(read[1]), math.Abs(read[2])}
+	r.Read = s.Basis.Extents(r.Box)
 	r.Unit, r.UnitHow = target.UnitFor(s.UnitMetres), string(s.UnitHow)
 	if d.Unit != "" {
 		u, ok := target.UnitBySymbol(d.Unit)
@@ -180,11 +179,9 @@ func Run(s *scene.Scene, d Decisions, grid float64) (*scene.Scene, *Report) {
 	r.Box = r.Box.Carried(grow)
 	r.Now = r.Read.Mul(r.Factor)
 	r.Longest = r.Now.Max()
-	view := out.Basis.ToView()
 	for i, b := range boxes {
 		if !b.IsEmpty() {
-			v := view.Apply(b.Size()).Mul(r.Factor)
-			r.Parts = append(r.Parts, Part{out.Nodes[i].Name, geom.Vec3{math.Abs(v[0]), math.Abs(v[1]), math.Abs(v[2])}})
+			r.Parts = append(r.Parts, Part{out.Nodes[i].Name, out.Basis.Extents(b).Mul(r.Factor)})
 		}
 	}
 	r.transforms(out, d)

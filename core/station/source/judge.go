@@ -189,7 +189,7 @@ func (r *run) faces() {
 		r.say(finding.Note, "source/coplanar-more", fmt.Sprintf("%d more pairs share a plane", n-6), "They are listed when the first six are settled.")
 	}
 	if r.survey.Cut {
-		r.say(finding.Note, "source/not-all-compared", "Not all faces were compared", "The scene has more bodies side by side than are held against each other; some that share a plane or lie inside others may be unnamed.")
+		r.say(finding.Note, "source/not-all-compared", "Not everything was compared", "The scene has more bodies, or more parts in one of them, than are held against each other; some that share a plane, lie inside others or are specks may be unnamed.")
 	}
 }
 

@@ -212,8 +212,7 @@ type Report struct {
 	Merging  []Effect
 	Twins    []Twins
 	Main     geom.Box // of the main body
-	Plan     [4]float64
-	Error    float64 // of 32-bit coordinates as they go on; metres
+	Error    float64  // of 32-bit coordinates as they go on; metres
 	Accepted float64
 	Box      geom.Box // of what goes on
 	Findings []finding.Finding
@@ -243,7 +242,7 @@ func Run(s *scene.Scene, v *Survey, read []finding.Finding, d Decisions) (*scene
 	}
 	out, from := r.prune()
 	if d.Move != (geom.Vec3{}) {
-		out = moved(out, d.Move).Recentred()
+		out = out.Carried(geom.Translation(d.Move.Mul(-1))).Recentred()
 	}
 	rep.Twins = r.twins()
 	if len(d.Sharing) > 0 {
@@ -261,21 +260,9 @@ func Run(s *scene.Scene, v *Survey, read []finding.Finding, d Decisions) (*scene
 	return out, rep
 }
 
-// moved shifts every root so that p becomes the origin.
-func moved(s *scene.Scene, p geom.Vec3) *scene.Scene {
-	out := s.Clone()
-	for i := range out.Nodes {
-		if n := &out.Nodes[i]; n.Parent < 0 {
-			n.Local.T = n.Local.T.Sub(p)
-		}
-	}
-	return out
-}
-
 func (r *run) rows() {
 	s, v, rep := r.s, r.survey, r.rep
 	users := s.Users()
-	view := s.Basis.ToView()
 	depth := make([]int, len(s.Nodes))
 	rep.Nodes = make([]Node, len(s.Nodes))
 	judge := r.judges()
@@ -297,7 +284,7 @@ func (r *run) rows() {
 		if n.Mesh >= 0 {
 			m := s.Meshes[n.Mesh]
 			row.Triangles = m.Triangles()
-			row.Size = abs(view.Apply(v.Boxes[i].Size()))
+			row.Size = s.Basis.Extents(v.Boxes[i])
 			row.Instance = len(users[n.Mesh]) > 1
 			row.Slots = slotNames(s, m)
 		}
@@ -326,10 +313,6 @@ func slotNames(s *scene.Scene, m *scene.Mesh) []string {
 		}
 	}
 	return list
-}
-
-func abs(v geom.Vec3) geom.Vec3 {
-	return geom.Vec3{max(v[0], -v[0]), max(v[1], -v[1]), max(v[2], -v[2])}
 }
 
 // prune builds the scene of what is kept; a left node with kept children stays as

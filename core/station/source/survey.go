@@ -1,6 +1,7 @@
 package source
 
 import (
+	"cmp"
 	"fmt"
 	"math"
 	"slices"
@@ -53,7 +54,7 @@ type Survey struct {
 	Overlaps []Overlap
 	// Bodies inside other bodies of the same node, by node.
 	Buried map[int]int
-	Cut    bool // there was more to compare than was compared
+	Cut    bool // there was more to look at than was looked at
 
 	inMain []bool
 	lone   map[int][]string
@@ -128,15 +129,7 @@ func (v *Survey) mainBody(s *scene.Scene) {
 		v.Main = scene.Union(v.Boxes)
 		return
 	}
-	slices.SortStableFunc(list, func(a, b int) int {
-		switch d := v.Boxes[a].Min[0] - v.Boxes[b].Min[0]; {
-		case d < 0:
-			return -1
-		case d > 0:
-			return 1
-		}
-		return 0
-	})
+	slices.SortStableFunc(list, func(a, b int) int { return cmp.Compare(v.Boxes[a].Min[0], v.Boxes[b].Min[0]) })
 	up := make([]int, len(list))
 	for i := range up {
 		up[i] = i
@@ -152,6 +145,7 @@ func (v *Survey) mainBody(s *scene.Scene) {
 	for i, a := range list {
 		for j := i + 1; j < len(list) && v.Boxes[list[j]].Min[0] <= v.Boxes[a].Max[0]+reach; j++ {
 			if tests++; tests > 20_000_000 {
+				v.Cut = true
 				break
 			}
 			if v.Boxes[a].Gap(v.Boxes[list[j]]) <= reach {
@@ -182,6 +176,8 @@ func (v *Survey) mainBody(s *scene.Scene) {
 		}
 	}
 }
+
+const speckText = "It is smaller than a two-hundredth of the main body and touches nothing."
 
 // strays finds the nodes that probably do not belong.
 func (v *Survey) strays(s *scene.Scene, diag float64) {
@@ -232,13 +228,17 @@ func (v *Survey) strays(s *scene.Scene, diag float64) {
 			v.note(i, Far, fmt.Sprintf("It stands %.3g times the main body's size away from it.", gap/diag))
 		}
 		if b.Size().Len() < 0.005*diag {
-			v.note(i, Speck, "It is smaller than a two-hundredth of the main body and touches nothing.")
+			v.note(i, Speck, speckText)
 		}
 	}
 	for i := range s.Nodes {
 		b := v.Boxes[i]
-		if !v.inMain[i] || b.IsEmpty() || b.Size().Len() >= 0.005*diag || len(s.Nodes) > 3000 {
+		if !v.inMain[i] || b.IsEmpty() || b.Size().Len() >= 0.005*diag {
 			continue
+		}
+		if len(s.Nodes) > maxCompared {
+			v.Cut = true
+			break
 		}
 		alone := true
 		for k := range s.Nodes {
@@ -248,7 +248,7 @@ func (v *Survey) strays(s *scene.Scene, diag float64) {
 			}
 		}
 		if alone {
-			v.note(i, Speck, "It is smaller than a two-hundredth of the main body and touches nothing.")
+			v.note(i, Speck, speckText)
 		}
 	}
 }
@@ -320,10 +320,10 @@ func (v *Survey) gather(s *scene.Scene) {
 		}
 		m := s.Meshes[n.Mesh]
 		list := []*scene.Mesh{m}
-		if m.Faces() <= 200_000 && len(s.Nodes) <= 500 {
-			if part, k := m.Bodies(); k > 1 && k <= maxBodies {
-				list = m.Cut(part, k)
-			}
+		if m.Faces() > 200_000 || len(s.Nodes) > 500 {
+			v.Cut = true // its parts are not looked at singly
+		} else if part, k := m.Bodies(); k > 1 && k <= maxBodies {
+			list = m.Cut(part, k)
 		}
 		for _, b := range list {
 			one := &scene.Scene{Basis: s.Basis, Meshes: []*scene.Mesh{b}, Materials: s.Materials,
@@ -425,15 +425,7 @@ func (v *Survey) overlaps(s *scene.Scene) {
 	for i := range order {
 		order[i] = i
 	}
-	slices.SortStableFunc(order, func(a, b int) int {
-		switch d := v.items[a].box.Min[0] - v.items[b].box.Min[0]; {
-		case d < 0:
-			return -1
-		case d > 0:
-			return 1
-		}
-		return 0
-	})
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(v.items[a].box.Min[0], v.items[b].box.Min[0]) })
 	found := map[[2]int]*Overlap{}
 	for i, x := range order {
 		a := &v.items[x]
