@@ -9,6 +9,7 @@ import (
 	"path"
 	"strings"
 
+	"yarvek/core/fault"
 	"yarvek/core/finding"
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/fbx"
@@ -61,7 +62,7 @@ func IsMesh(name string) bool {
 // tie-breaker: "glb", "gltf", "fbx" or "obj".
 func Detect(name string, data []byte) (string, error) {
 	if len(data) == 0 {
-		return "", bundle.AtByte(name, -1, "is empty").Advise("Export the mesh again, or check the disk it came from")
+		return "", fault.AtByte(name, -1, "is empty").Advise("Export the mesh again, or check the disk it came from")
 	}
 	head := bytes.TrimLeft(bytes.TrimPrefix(data[:min(len(data), 512)], []byte("\xef\xbb\xbf")), " \t\r\n")
 	switch {
@@ -76,25 +77,25 @@ func Detect(name string, data []byte) (string, error) {
 	case ".obj":
 		return "obj", nil
 	case ".glb":
-		return "", bundle.AtByte(name, 0, "does not begin like a GLB (“glTF”) but with %s", bundle.Quote(head[:min(len(head), 12)])).
+		return "", fault.AtByte(name, 0, "does not begin like a GLB (“glTF”) but with %s", fault.Quote(head[:min(len(head), 12)])).
 			Advise("The suffix may be wrong, or the upload damaged")
 	case ".gltf":
-		return "", bundle.AtByte(name, 0, "does not begin like a glTF document (“{”) but with %s", bundle.Quote(head[:min(len(head), 12)])).
+		return "", fault.AtByte(name, 0, "does not begin like a glTF document (“{”) but with %s", fault.Quote(head[:min(len(head), 12)])).
 			Advise("The suffix may be wrong, or the upload damaged")
 	}
 	if strings.EqualFold(path.Ext(name), ".fbx") {
-		return "", bundle.AtByte(name, 0, "does not begin like an FBX, binary or text, but with %s", bundle.Quote(head[:min(len(head), 12)])).
+		return "", fault.AtByte(name, 0, "does not begin like an FBX, binary or text, but with %s", fault.Quote(head[:min(len(head), 12)])).
 			Advise("The suffix may be wrong, or the upload damaged")
 	}
-	return "", bundle.AtByte(name, -1, "is no FBX, OBJ, GLB or glTF file").Advise("Export the mesh in one of these formats")
+	return "", fault.AtByte(name, -1, "is no FBX, OBJ, GLB or glTF file").Unsupported().Advise("Export the mesh in one of these formats")
 }
 
 // Read reads the mesh file name of the set. What it had to leave, guess or repair
-// is in the findings; an error is a *bundle.Error unless ctx ended.
+// is in the findings; an error is a *fault.Error unless ctx ended.
 func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64)) (*scene.Scene, []finding.Finding, error) {
-	data, ok := set.Get(name)
-	if !ok {
-		return nil, nil, bundle.AtByte(name, -1, "is not among the files")
+	data, err := set.Open(name)
+	if err != nil {
+		return nil, nil, err
 	}
 	id, err := Detect(name, data)
 	if err != nil {

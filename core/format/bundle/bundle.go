@@ -10,6 +10,8 @@ import (
 	"sort"
 	"strings"
 	"unicode"
+
+	"yarvek/core/fault"
 )
 
 // File is one file of a set, under its cleaned, slash-separated name.
@@ -60,6 +62,17 @@ func (b *Bundle) Get(name string) ([]byte, bool) {
 		return nil, false
 	}
 	return b.files[i].Data, true
+}
+
+// Open gives the bytes of the file name, which must be there.
+func (b *Bundle) Open(name string) ([]byte, error) {
+	data, ok := b.Get(name)
+	if !ok {
+		e := fault.AtByte(name, -1, "%v", ErrMissing)
+		e.Kind, e.Cause = fault.Missing, ErrMissing
+		return nil, e
+	}
+	return data, nil
 }
 
 // The reasons Find gives for not finding.
@@ -118,16 +131,16 @@ func isAbsolute(name string) bool {
 func Clean(name string) (string, error) {
 	n := strings.ReplaceAll(name, `\`, "/")
 	if n == "" || isAbsolute(n) || len(n) > 1000 {
-		return "", fmt.Errorf("%q is no name within a set of files", shorten(name))
+		return "", fmt.Errorf("%q is no name within a set of files", fault.Shorten(name))
 	}
 	for _, r := range n {
 		if unicode.IsControl(r) || r == unicode.ReplacementChar {
-			return "", fmt.Errorf("%q holds a character no file name should", shorten(name))
+			return "", fmt.Errorf("%q holds a character no file name should", fault.Shorten(name))
 		}
 	}
 	n = path.Clean(n)
 	if n == "." || n == ".." || strings.HasPrefix(n, "../") {
-		return "", fmt.Errorf("%q leads out of the set of files", shorten(name))
+		return "", fmt.Errorf("%q leads out of the set of files", fault.Shorten(name))
 	}
 	return n, nil
 }
@@ -152,53 +165,4 @@ func Safe(name string) string {
 		return "unnamed"
 	}
 	return s
-}
-
-func shorten(s string) string {
-	if len(s) > 80 {
-		return s[:80] + "…"
-	}
-	return s
-}
-
-// Error is why a file can't be read: which, where, what was found, what to try.
-type Error struct {
-	File   string
-	Line   int   // from 1; 0 when the place is an offset or unknown
-	Offset int64 // byte from 0; -1 when unknown
-	What   string
-	Try    string
-}
-
-func (e *Error) Error() string {
-	s := e.File
-	if e.Line > 0 {
-		s += fmt.Sprintf(", line %d", e.Line)
-	} else if e.Offset >= 0 {
-		s += fmt.Sprintf(", byte %d", e.Offset)
-	}
-	s += ": " + e.What
-	if e.Try != "" {
-		s += ". " + e.Try
-	}
-	return s
-}
-
-// AtLine makes an Error at a line.
-func AtLine(file string, line int, format string, args ...any) *Error {
-	return &Error{File: file, Line: line, Offset: -1, What: fmt.Sprintf(format, args...)}
-}
-
-// AtByte makes an Error at an offset; -1 for the file as a whole.
-func AtByte(file string, offset int64, format string, args ...any) *Error {
-	return &Error{File: file, Offset: offset, What: fmt.Sprintf(format, args...)}
-}
-
-// Quote shortens and quotes a piece of a file for a message.
-func Quote(b []byte) string { return fmt.Sprintf("%q", shorten(string(b))) }
-
-// Try adds advice to an error.
-func (e *Error) Advise(try string) *Error {
-	e.Try = try
-	return e
 }

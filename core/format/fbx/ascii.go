@@ -4,7 +4,7 @@ import (
 	"strconv"
 	"strings"
 
-	"yarvek/core/format/bundle"
+	"yarvek/core/fault"
 )
 
 // asciiReader walks a text file. Places are lines.
@@ -16,8 +16,8 @@ type asciiReader struct {
 	records int
 }
 
-func (a *asciiReader) fail(format string, args ...any) error {
-	return bundle.AtLine(a.name, a.line, format, args...).Advise("The file may be cut short or damaged; export the mesh again")
+func (a *asciiReader) fail(format string, args ...any) *fault.Error {
+	return fault.AtLine(a.name, a.line, format, args...).Advise("The file may be cut short or damaged; export the mesh again")
 }
 
 // parseASCII reads the tree of a text file and its version from its header.
@@ -40,10 +40,10 @@ func parseASCII(name string, data []byte) (*record, int, error) {
 		version = int(v)
 	}
 	if version == 0 && root.sub("Objects") == nil {
-		return nil, 0, bundle.AtLine(name, 1, "has neither an FBX header nor objects").Advise("Check that the file is an FBX; its name may have the wrong suffix")
+		return nil, 0, fault.AtLine(name, 1, "has neither an FBX header nor objects").Advise("Check that the file is an FBX; its name may have the wrong suffix")
 	}
 	if version != 0 && (version < 5000 || version > 7999) {
-		return nil, 0, bundle.AtLine(name, 1, "is FBX version %d; 6100 to 7700 are read", version).Advise("Export as FBX 7.4")
+		return nil, 0, fault.AtLine(name, 1, "is FBX version %d; 6100 to 7700 are read", version).Unsupported().Advise("Export as FBX 7.4")
 	}
 	return root, version, nil
 }
@@ -88,10 +88,10 @@ func (a *asciiReader) peek() byte {
 
 func (a *asciiReader) record(depth int) (*record, error) {
 	if depth > maxDepth {
-		return nil, a.fail("records are nested more than %d deep", maxDepth)
+		return nil, a.fail("records are nested more than %d deep", maxDepth).Beyond()
 	}
 	if a.records++; a.records > maxRecords {
-		return nil, a.fail("the file has more than %d records", maxRecords)
+		return nil, a.fail("the file has more than %d records", maxRecords).Beyond()
 	}
 	r := &record{at: int64(a.line)}
 	r.name = a.word()
@@ -99,7 +99,7 @@ func (a *asciiReader) record(depth int) (*record, error) {
 		a.at++
 	}
 	if r.name == "" || a.peek() != ':' {
-		return nil, a.fail("expected a record such as “Model: …”, found %s", bundle.Quote(a.data[a.at:min(len(a.data), a.at+20)]))
+		return nil, a.fail("expected a record such as “Model: …”, found %s", fault.Quote(a.data[a.at:min(len(a.data), a.at+20)]))
 	}
 	a.at++
 	if err := a.values(r); err != nil {
@@ -170,7 +170,7 @@ func (a *asciiReader) values(r *record) error {
 			w := a.word()
 			f, err := strconv.ParseFloat(w, 64)
 			if err != nil || f-f != 0 {
-				return a.fail("expected a number, found %s", bundle.Quote([]byte(w)))
+				return a.fail("expected a number, found %s", fault.Quote([]byte(w)))
 			}
 			// Objects are numbered beyond what a float holds, but never in a long list;
 			// a long list of single values would take several times the memory.

@@ -7,7 +7,7 @@ import (
 	"io"
 	"math"
 
-	"yarvek/core/format/bundle"
+	"yarvek/core/fault"
 )
 
 // magic begins every binary file.
@@ -33,18 +33,18 @@ type binaryReader struct {
 	inflated int64
 }
 
-func (b *binaryReader) fail(at int, format string, args ...any) error {
-	return bundle.AtByte(b.name, int64(at), format, args...).Advise("The file may be cut short or damaged; export the mesh again")
+func (b *binaryReader) fail(at int, format string, args ...any) *fault.Error {
+	return fault.AtByte(b.name, int64(at), format, args...).Advise("The file may be cut short or damaged; export the mesh again")
 }
 
 // parseBinary reads the tree of a binary file and its version, such as 7400.
 func parseBinary(name string, data []byte) (*record, int, error) {
 	if len(data) < len(magic)+4 {
-		return nil, 0, bundle.AtByte(name, int64(len(data)), "the FBX ends within its header").Advise("The upload may be cut short; send the file again")
+		return nil, 0, fault.AtByte(name, int64(len(data)), "the FBX ends within its header").Advise("The upload may be cut short; send the file again")
 	}
 	version := int(binary.LittleEndian.Uint32(data[len(magic):]))
 	if version < 5000 || version > 7999 {
-		return nil, 0, bundle.AtByte(name, int64(len(magic)), "is FBX version %d; 6000 to 7700 are read", version).Advise("Export as FBX 7.4 binary")
+		return nil, 0, fault.AtByte(name, int64(len(magic)), "is FBX version %d; 6000 to 7700 are read", version).Unsupported().Advise("Export as FBX 7.4 binary")
 	}
 	b := &binaryReader{name: name, data: data, wide: version >= 7500}
 	root := &record{}
@@ -91,10 +91,10 @@ func (b *binaryReader) record(at, depth int) (*record, int, error) {
 		return nil, 0, b.fail(at, "a record claims to end at byte %d with %d bytes for %d properties, and the file has %d bytes", end, size, props, len(b.data))
 	}
 	if depth > maxDepth {
-		return nil, 0, b.fail(at, "records are nested more than %d deep", maxDepth)
+		return nil, 0, b.fail(at, "records are nested more than %d deep", maxDepth).Beyond()
 	}
 	if b.records++; b.records > maxRecords {
-		return nil, 0, b.fail(at, "the file has more than %d records", maxRecords)
+		return nil, 0, b.fail(at, "the file has more than %d records", maxRecords).Beyond()
 	}
 	r := &record{name: string(b.data[at+h : body]), at: int64(at)}
 	p, stop := body, body+int(size)
@@ -202,7 +202,7 @@ func (b *binaryReader) array(kind byte, at int, need func(int) error) (any, int,
 		}
 		b.inflated += want
 		if want > int64(packed)*maxInflation+64 || b.inflated > int64(len(b.data))*maxInflationInAll+inflationFree {
-			return nil, 0, b.fail(start, "an array claims %d entries packed into %d bytes", count, packed)
+			return nil, 0, b.fail(start, "an array claims %d entries packed into %d bytes", count, packed).Beyond()
 		}
 		z, err := zlib.NewReader(bytes.NewReader(b.data[at : at+packed]))
 		if err != nil {
@@ -214,7 +214,7 @@ func (b *binaryReader) array(kind byte, at int, need func(int) error) (any, int,
 		}
 		return decodeArray(kind, raw, int(count)), at + packed, nil
 	}
-	return nil, 0, b.fail(start+4, "an array has the unknown encoding %d", encoding)
+	return nil, 0, b.fail(start+4, "an array has the unknown encoding %d", encoding).Unsupported()
 }
 
 // decodeArray turns little-endian bytes into numbers; booleans come as whole numbers.

@@ -5,8 +5,8 @@ import (
 	"slices"
 	"strings"
 
+	"yarvek/core/fault"
 	"yarvek/core/finding"
-	"yarvek/core/format/bundle"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 )
@@ -192,10 +192,10 @@ func (d *document) leave(s *scene.Scene) {
 func clean(s string) string { return strings.ToValidUTF8(s[:min(len(s), 120)], "�") }
 
 // broken makes the error for an object that can't be used.
-func (d *document) broken(o *object, format string, args ...any) *bundle.Error {
+func (d *document) broken(o *object, format string, args ...any) *fault.Error {
 	what := fmt.Sprintf("%s “%s”: ", strings.ToLower(o.kind), clean(o.name)) + fmt.Sprintf(format, args...)
 	if d.text {
-		return bundle.AtLine(d.file, int(o.rec.at), "%s", what)
+		return fault.AtLine(d.file, int(o.rec.at), "%s", what)
 	}
-	return bundle.AtByte(d.file, o.rec.at, "%s", what)
+	return fault.AtByte(d.file, o.rec.at, "%s", what)
 }

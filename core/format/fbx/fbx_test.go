@@ -17,6 +17,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"yarvek/core/fault"
 	"yarvek/core/finding"
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/pack"
@@ -450,7 +451,7 @@ func TestBadFilesAreRefusedWithTheirPlace(t *testing.T) {
 		if name == "locale" && err == nil {
 			continue
 		}
-		var e *bundle.Error
+		var e *fault.Error
 		require.ErrorAs(t, err, &e, name)
 		assert.ErrorContains(t, err, c.want, name)
 	}
@@ -483,7 +484,7 @@ func TestCutAnywhere(t *testing.T) {
 		if n < 18 {
 			continue // too little left to be told from anything
 		}
-		var e *bundle.Error
+		var e *fault.Error
 		require.ErrorAs(t, err, &e, "cut at %d", n)
 	}
 	for i := range len(text7) - 1 {

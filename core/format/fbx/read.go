@@ -39,11 +39,11 @@ func IsFBX(data []byte) bool {
 
 // Read reads the FBX file name of the set, with the pictures it refers to. A
 // skinned mesh comes in as it rests. What is missing or left out is a finding or a
-// scene.Left; a *bundle.Error tells the byte or the line of what can't be read.
+// scene.Left; a *fault.Error tells the byte or the line of what can't be read.
 func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64)) (*scene.Scene, []finding.Finding, error) {
-	data, ok := set.Get(name)
-	if !ok {
-		return nil, nil, bundle.AtByte(name, -1, "is not among the files")
+	data, err := set.Open(name)
+	if err != nil {
+		return nil, nil, err
 	}
 	total := int64(len(data))
 	if progress == nil {

@@ -7,6 +7,7 @@
 package fbx
 
 import (
+	"math"
 	"strings"
 )
 
@@ -113,15 +114,15 @@ func (r *record) ints() []int32 {
 		case []int32:
 			return a
 		case []int64:
-			return convert[int64, int32](a)
+			return indices(a)
 		case []float64:
-			return convert[float64, int32](a)
+			return indices(a)
 		}
 	}
 	out := make([]int32, 0, len(r.props))
 	for _, p := range r.props {
 		if f, ok := number(p); ok {
-			out = append(out, int32(f))
+			out = append(out, saturated(f))
 		}
 	}
 	return out
@@ -131,6 +132,29 @@ func convert[A, B int32 | int64 | float64](a []A) []B {
 	out := make([]B, len(a))
 	for i, v := range a {
 		out[i] = B(v)
+	}
+	return out
+}
+
+// saturated makes an index of a number. One that 32 bits can't hold becomes the largest
+// or smallest that they can: it stays out of range and is refused where it is used,
+// where cutting off its upper bits would make another index of it.
+func saturated[A int64 | float64](v A) int32 {
+	switch {
+	case v != v:
+		return math.MaxInt32
+	case v >= math.MaxInt32:
+		return math.MaxInt32
+	case v <= math.MinInt32:
+		return math.MinInt32
+	}
+	return int32(v)
+}
+
+func indices[A int64 | float64](a []A) []int32 {
+	out := make([]int32, len(a))
+	for i, v := range a {
+		out[i] = saturated(v)
 	}
 	return out
 }

@@ -4,7 +4,7 @@ import (
 	"encoding/binary"
 	"math"
 
-	"yarvek/core/format/bundle"
+	"yarvek/core/fault"
 	"yarvek/core/geom"
 )
 
@@ -19,8 +19,8 @@ type span struct {
 }
 
 // fail makes an error about accessor i.
-func (r *reader) fail(i int, format string, args ...any) error {
-	return bundle.AtByte(r.name, -1, "accessor %d "+format, append([]any{i}, args...)...).
+func (r *reader) fail(i int, format string, args ...any) *fault.Error {
+	return fault.AtByte(r.name, -1, "accessor %d "+format, append([]any{i}, args...)...).
 		Advise("The file is damaged or was written wrongly; export the mesh again")
 }
 
@@ -28,7 +28,7 @@ func (r *reader) fail(i int, format string, args ...any) error {
 // A missing buffer gives errNoBuffer.
 func (r *reader) elements(i int, wantType string) (accessor, span, error) {
 	if i < 0 || i >= len(r.doc.Accessors) {
-		return accessor{}, span{}, bundle.AtByte(r.name, -1, "refers to accessor %d of %d", i, len(r.doc.Accessors))
+		return accessor{}, span{}, fault.AtByte(r.name, -1, "refers to accessor %d of %d", i, len(r.doc.Accessors))
 	}
 	a := r.doc.Accessors[i]
 	size := componentSize(a.ComponentType)
@@ -41,7 +41,7 @@ func (r *reader) elements(i int, wantType string) (accessor, span, error) {
 		return a, span{}, r.fail(i, "claims %d elements", a.Count)
 	}
 	if r.spent += a.Count; r.spent > r.budget {
-		return a, span{}, r.fail(i, "and those before it ask for %d elements, far more than the file has bytes for", r.spent)
+		return a, span{}, r.fail(i, "and those before it ask for %d elements, far more than the file has bytes for", r.spent).Beyond()
 	}
 	if a.BufferView == nil {
 		if a.Count > maxZeros {

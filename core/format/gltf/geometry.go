@@ -7,7 +7,7 @@ import (
 	"fmt"
 	"strings"
 
-	"yarvek/core/format/bundle"
+	"yarvek/core/fault"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 )
@@ -29,7 +29,7 @@ func (r *reader) meshes(ctx context.Context) error {
 				continue
 			}
 			if err != nil {
-				var e *bundle.Error
+				var e *fault.Error
 				if errors.As(err, &e) {
 					e.What = fmt.Sprintf("mesh %d “%s”, part %d: %s", i, shown(m.Name), k, e.What)
 				}
@@ -72,7 +72,7 @@ func (b *meshBuilder) primitive(p primitive) error {
 		return nil
 	}
 	if mode < 0 || mode > modeTriangleFan {
-		return bundle.AtByte(b.name, -1, "has the unknown primitive mode %d", mode)
+		return fault.AtByte(b.name, -1, "has the unknown primitive mode %d", mode)
 	}
 	if len(p.Targets) > 0 {
 		b.s.LeaveOut("morph target", b.m.Name, "a static mesh does not change shape; it comes in as it rests")
@@ -90,7 +90,7 @@ func (b *meshBuilder) primitive(p primitive) error {
 	if p.Material != nil {
 		material = *p.Material
 		if material < 0 || material >= len(b.s.Materials) {
-			return bundle.AtByte(b.name, -1, "refers to material %d of %d", material, len(b.s.Materials))
+			return fault.AtByte(b.name, -1, "refers to material %d of %d", material, len(b.s.Materials))
 		}
 	}
 	base, count, pt, err := b.vertices(p, pos)
@@ -285,7 +285,7 @@ func (b *meshBuilder) triangles(p primitive, mode, count int) ([]int32, error) {
 	}
 	if mode == modeTriangles {
 		if len(idx)%3 != 0 {
-			return nil, bundle.AtByte(b.name, -1, "has %d corners, which is no whole number of triangles", len(idx)).
+			return nil, fault.AtByte(b.name, -1, "has %d corners, which is no whole number of triangles", len(idx)).
 				Advise("The file may be cut short; export the mesh again")
 		}
 		return idx, nil
@@ -378,10 +378,10 @@ func (r *reader) nodes(context.Context) error {
 	for i, nd := range r.doc.Nodes {
 		for _, c := range nd.Children {
 			if c < 0 || c >= n {
-				return bundle.AtByte(r.name, -1, "node %d has the child %d, and there are %d nodes", i, c, n)
+				return fault.AtByte(r.name, -1, "node %d has the child %d, and there are %d nodes", i, c, n)
 			}
 			if parent[c] >= 0 || c == i {
-				return bundle.AtByte(r.name, -1, "node %d has two parents, or is its own", c).Advise("A tree of nodes can't be made of it; export the mesh again")
+				return fault.AtByte(r.name, -1, "node %d has two parents, or is its own", c).Advise("A tree of nodes can't be made of it; export the mesh again")
 			}
 			parent[c] = i
 		}
@@ -400,7 +400,7 @@ func (r *reader) nodes(context.Context) error {
 		it := stack[len(stack)-1]
 		stack = stack[:len(stack)-1]
 		if placed[it.node] {
-			return bundle.AtByte(r.name, -1, "node %d stands in the scene twice, or within itself", it.node)
+			return fault.AtByte(r.name, -1, "node %d stands in the scene twice, or within itself", it.node)
 		}
 		placed[it.node] = true
 		nd := r.doc.Nodes[it.node]
@@ -432,7 +432,7 @@ func (r *reader) roots(parent []int) ([]int, error) {
 			}
 		}
 		if len(roots) == 0 && len(parent) > 0 {
-			return nil, bundle.AtByte(r.name, -1, "every node has a parent, so they form a ring")
+			return nil, fault.AtByte(r.name, -1, "every node has a parent, so they form a ring")
 		}
 		return roots, nil
 	}
@@ -441,14 +441,14 @@ func (r *reader) roots(parent []int) ([]int, error) {
 		k = *r.doc.Scene
 	}
 	if k < 0 || k >= len(r.doc.Scenes) {
-		return nil, bundle.AtByte(r.name, -1, "names scene %d of %d", k, len(r.doc.Scenes))
+		return nil, fault.AtByte(r.name, -1, "names scene %d of %d", k, len(r.doc.Scenes))
 	}
 	for _, i := range r.doc.Scenes[k].Nodes {
 		if i < 0 || i >= len(parent) {
-			return nil, bundle.AtByte(r.name, -1, "the scene names node %d, and there are %d", i, len(parent))
+			return nil, fault.AtByte(r.name, -1, "the scene names node %d, and there are %d", i, len(parent))
 		}
 		if parent[i] >= 0 {
-			return nil, bundle.AtByte(r.name, -1, "the scene names node %d, which is the child of node %d", i, parent[i])
+			return nil, fault.AtByte(r.name, -1, "the scene names node %d, which is the child of node %d", i, parent[i])
 		}
 	}
 	return r.doc.Scenes[k].Nodes, nil
@@ -459,7 +459,7 @@ func (r *reader) node(i int, nd node) (scene.Node, error) {
 	switch {
 	case nd.Mesh != nil:
 		if *nd.Mesh < 0 || *nd.Mesh >= len(r.s.Meshes) {
-			return out, bundle.AtByte(r.name, -1, "node %d refers to mesh %d of %d", i, *nd.Mesh, len(r.s.Meshes))
+			return out, fault.AtByte(r.name, -1, "node %d refers to mesh %d of %d", i, *nd.Mesh, len(r.s.Meshes))
 		}
 		out.Kind, out.Mesh = scene.KindMesh, *nd.Mesh
 		if len(r.s.Meshes[*nd.Mesh].Corners) == 0 {
@@ -484,13 +484,13 @@ func (r *reader) node(i int, nd node) (scene.Node, error) {
 		setTo(&q, nd.Rotation)
 		setTo(&s, nd.Scale)
 		if !finiteAll(q[:]...) {
-			return out, bundle.AtByte(r.name, -1, "node %d has a rotation that is out of all bounds", i)
+			return out, fault.AtByte(r.name, -1, "node %d has a rotation that is out of all bounds", i)
 		}
 		out.Local = geom.FromTRS(t, q, s)
 	}
 	l := out.Local
 	if !finiteAll(l.T[:]...) || !finiteAll(l.M[0][:]...) || !finiteAll(l.M[1][:]...) || !finiteAll(l.M[2][:]...) {
-		return out, bundle.AtByte(r.name, -1, "node %d “%s” has a transform that is out of all bounds", i, shown(out.Name)).
+		return out, fault.AtByte(r.name, -1, "node %d “%s” has a transform that is out of all bounds", i, shown(out.Name)).
 			Advise("Reset its transform in the modelling program")
 	}
 	return out, nil

@@ -18,6 +18,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"yarvek/core/fault"
 	"yarvek/core/finding"
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/pack"
@@ -146,7 +147,7 @@ func TestBadFilesAreRefusedWithTheirPlace(t *testing.T) {
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			_, _, err := read(t, "bad.glb", c.data)
-			var e *bundle.Error
+			var e *fault.Error
 			require.ErrorAs(t, err, &e)
 			assert.ErrorContains(t, err, c.want)
 		})
@@ -336,7 +337,7 @@ func TestCutAnywhere(t *testing.T) {
 	data := p.Files[0].Data
 	for n := 4; n < len(data); n += 7 {
 		_, _, err := read(t, "a.glb", data[:n])
-		var e *bundle.Error
+		var e *fault.Error
 		require.ErrorAs(t, err, &e, "cut at %d", n)
 	}
 }

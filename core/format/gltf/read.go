@@ -19,6 +19,7 @@ import (
 	"slices"
 	"strings"
 
+	"yarvek/core/fault"
 	"yarvek/core/finding"
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/picture"
@@ -54,11 +55,11 @@ func IsGLB(data []byte) bool { return bytes.HasPrefix(data, []byte("glTF")) }
 
 // Read reads the GLB or glTF file name of the set, with the buffers and pictures
 // it refers to. What is missing or left out is a finding or a scene.Left; a
-// *bundle.Error tells the place of what can't be read.
+// *fault.Error tells the place of what can't be read.
 func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64)) (*scene.Scene, []finding.Finding, error) {
-	data, ok := set.Get(name)
-	if !ok {
-		return nil, nil, bundle.AtByte(name, -1, "is not among the files")
+	data, err := set.Open(name)
+	if err != nil {
+		return nil, nil, err
 	}
 	if progress == nil {
 		progress = func(int64, int64) {}
@@ -96,37 +97,37 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 func (r *reader) container(data []byte) (text []byte, base int64, err error) {
 	u32 := func(at int) uint32 { return binary.LittleEndian.Uint32(data[at:]) }
 	if len(data) < 20 {
-		return nil, 0, bundle.AtByte(r.name, int64(len(data)), "the GLB ends within its header").Advise("The upload may be cut short; send the file again")
+		return nil, 0, fault.AtByte(r.name, int64(len(data)), "the GLB ends within its header").Advise("The upload may be cut short; send the file again")
 	}
 	if v := u32(4); v != 2 {
-		return nil, 0, bundle.AtByte(r.name, 4, "is GLB version %d; version 2 is read", v).Advise("Export as glTF 2.0")
+		return nil, 0, fault.AtByte(r.name, 4, "is GLB version %d; version 2 is read", v).Unsupported().Advise("Export as glTF 2.0")
 	}
 	if n := int64(u32(8)); n > int64(len(data)) {
-		return nil, 0, bundle.AtByte(r.name, int64(len(data)), "the GLB says it has %d bytes and ends after %d", n, len(data)).
+		return nil, 0, fault.AtByte(r.name, int64(len(data)), "the GLB says it has %d bytes and ends after %d", n, len(data)).
 			Advise("The upload may be cut short; send the file again")
 	}
 	end := int(u32(8))
 	for at := 12; at < end; {
 		if end-at < 8 {
-			return nil, 0, bundle.AtByte(r.name, int64(at), "the GLB ends within the header of a chunk")
+			return nil, 0, fault.AtByte(r.name, int64(at), "the GLB ends within the header of a chunk")
 		}
 		n, kind := int64(u32(at)), u32(at+4)
 		if n > int64(end-at-8) {
-			return nil, 0, bundle.AtByte(r.name, int64(at), "a chunk says it has %d bytes and the file has %d more", n, end-at-8)
+			return nil, 0, fault.AtByte(r.name, int64(at), "a chunk says it has %d bytes and the file has %d more", n, end-at-8)
 		}
 		body := data[at+8 : at+8+int(n)]
 		switch {
 		case at == 12 && kind == 0x4E4F534A: // JSON
 			text, base = body, int64(at+8)
 		case at == 12:
-			return nil, 0, bundle.AtByte(r.name, 12, "the first chunk is not JSON")
+			return nil, 0, fault.AtByte(r.name, 12, "the first chunk is not JSON")
 		case kind == 0x004E4942 && r.bin == nil: // BIN
 			r.bin = body
 		}
 		at += 8 + int(n)
 	}
 	if text == nil {
-		return nil, 0, bundle.AtByte(r.name, 12, "the GLB holds no JSON chunk")
+		return nil, 0, fault.AtByte(r.name, 12, "the GLB holds no JSON chunk")
 	}
 	return text, base, nil
 }
@@ -145,14 +146,14 @@ func (r *reader) decode(text []byte, base int64) error {
 			at = base + kind.Offset
 			what = fmt.Sprintf("%s holds a %s where %s is expected", kind.Field, kind.Value, kind.Type)
 		}
-		return bundle.AtByte(r.name, at, "%s", what).Advise("Check that the file is glTF 2.0 and was not cut short")
+		return fault.AtByte(r.name, at, "%s", what).Advise("Check that the file is glTF 2.0 and was not cut short")
 	}
 	v := r.doc.Asset.Version
 	if v == "" {
-		return bundle.AtByte(r.name, -1, "has no asset version, so it is no glTF 2.0 document")
+		return fault.AtByte(r.name, -1, "has no asset version, so it is no glTF 2.0 document")
 	}
 	if !strings.HasPrefix(v, "2.") || r.doc.Asset.MinVersion != "" && r.doc.Asset.MinVersion != "2.0" {
-		return bundle.AtByte(r.name, -1, "is glTF %s (needs %s); 2.0 is read", bundle.Quote([]byte(v)), bundle.Quote([]byte(r.doc.Asset.MinVersion))).Advise("Export as glTF 2.0")
+		return fault.AtByte(r.name, -1, "is glTF %s (needs %s); 2.0 is read", fault.Quote([]byte(v)), fault.Quote([]byte(r.doc.Asset.MinVersion))).Unsupported().Advise("Export as glTF 2.0")
 	}
 	return nil
 }
@@ -160,7 +161,7 @@ func (r *reader) decode(text []byte, base int64) error {
 func (r *reader) required(context.Context) error {
 	for _, e := range r.doc.ExtensionsRequired {
 		if !understood[e] {
-			return bundle.AtByte(r.name, -1, "requires the extension %s, which is not understood", bundle.Quote([]byte(e))).
+			return fault.AtByte(r.name, -1, "requires the extension %s, which is not understood", fault.Quote([]byte(e))).Unsupported().
 				Advise("Export without it: a compressed mesh as plain, for instance")
 		}
 	}
@@ -184,7 +185,7 @@ func (r *reader) openBuffers(context.Context) error {
 		case strings.HasPrefix(b.URI, "data:"):
 			var err error
 			if data, _, err = dataURI(b.URI); err != nil {
-				return bundle.AtByte(r.name, -1, "buffer %d: %v", i, err)
+				return fault.AtByte(r.name, -1, "buffer %d: %v", i, err)
 			}
 		default:
 			f, _, err := r.set.Find(r.name, unescape(b.URI))
@@ -195,7 +196,7 @@ func (r *reader) openBuffers(context.Context) error {
 			data = f.Data
 		}
 		if data != nil && int64(len(data)) < b.ByteLength {
-			return bundle.AtByte(r.name, -1, "buffer %d says it has %d bytes and holds %d", i, b.ByteLength, len(data)).
+			return fault.AtByte(r.name, -1, "buffer %d says it has %d bytes and holds %d", i, b.ByteLength, len(data)).
 				Advise("The file may be cut short; send it again")
 		}
 		total += int64(len(data))
@@ -239,18 +240,18 @@ func dataURI(uri string) (data []byte, mime string, err error) {
 // bytesOfView gives a picture stored in a buffer view.
 func (r *reader) bytesOfView(i int) ([]byte, error) {
 	if i < 0 || i >= len(r.doc.BufferViews) {
-		return nil, bundle.AtByte(r.name, -1, "an image refers to buffer view %d of %d", i, len(r.doc.BufferViews))
+		return nil, fault.AtByte(r.name, -1, "an image refers to buffer view %d of %d", i, len(r.doc.BufferViews))
 	}
 	v := r.doc.BufferViews[i]
 	if v.Buffer < 0 || v.Buffer >= len(r.buffers) {
-		return nil, bundle.AtByte(r.name, -1, "buffer view %d lies in buffer %d of %d", i, v.Buffer, len(r.buffers))
+		return nil, fault.AtByte(r.name, -1, "buffer view %d lies in buffer %d of %d", i, v.Buffer, len(r.buffers))
 	}
 	b := r.buffers[v.Buffer]
 	if b == nil {
 		return nil, errNoBuffer
 	}
 	if v.ByteOffset < 0 || v.ByteLength < 0 || v.ByteOffset > int64(len(b)) || v.ByteLength > int64(len(b))-v.ByteOffset {
-		return nil, bundle.AtByte(r.name, -1, "buffer view %d reaches beyond its buffer of %d bytes", i, len(b))
+		return nil, fault.AtByte(r.name, -1, "buffer view %d reaches beyond its buffer of %d bytes", i, len(b))
 	}
 	return b[v.ByteOffset : v.ByteOffset+v.ByteLength], nil
 }
@@ -270,7 +271,7 @@ func (r *reader) openImages(context.Context) error {
 			img.Embedded = true
 			data, mime, err := dataURI(im.URI)
 			if err != nil {
-				return bundle.AtByte(r.name, -1, "image %d: %v", i, err)
+				return fault.AtByte(r.name, -1, "image %d: %v", i, err)
 			}
 			img.Data, img.MIME = data, mime
 		default:
@@ -307,13 +308,13 @@ func (r *reader) openImages(context.Context) error {
 		}
 		if t.Source != nil {
 			if *t.Source < 0 || *t.Source >= len(r.s.Images) {
-				return bundle.AtByte(r.name, -1, "texture %d refers to image %d of %d", i, *t.Source, len(r.s.Images))
+				return fault.AtByte(r.name, -1, "texture %d refers to image %d of %d", i, *t.Source, len(r.s.Images))
 			}
 			out.Image = *t.Source
 		}
 		if t.Sampler != nil {
 			if *t.Sampler < 0 || *t.Sampler >= len(r.doc.Samplers) {
-				return bundle.AtByte(r.name, -1, "texture %d refers to sampler %d of %d", i, *t.Sampler, len(r.doc.Samplers))
+				return fault.AtByte(r.name, -1, "texture %d refers to sampler %d of %d", i, *t.Sampler, len(r.doc.Samplers))
 			}
 			sm := r.doc.Samplers[*t.Sampler]
 			out.WrapU, out.WrapV = wraps[sm.WrapS], wraps[sm.WrapT]
@@ -413,7 +414,7 @@ func (r *reader) use(m *scene.Material, t *textureInfo, use scene.Use, c scene.C
 		return nil
 	}
 	if t.Index < 0 || t.Index >= len(r.s.Textures) || t.TexCoord < 0 {
-		return bundle.AtByte(r.name, -1, "material %s refers to texture %d of %d", bundle.Quote([]byte(m.Name)), t.Index, len(r.s.Textures))
+		return fault.AtByte(r.name, -1, "material %s refers to texture %d of %d", fault.Quote([]byte(m.Name)), t.Index, len(r.s.Textures))
 	}
 	place, set := r.placement(t, m)
 	if r.s.Textures[t.Index].Image < 0 {

@@ -9,6 +9,7 @@ import (
 	"strconv"
 	"strings"
 
+	"yarvek/core/fault"
 	"yarvek/core/finding"
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/picture"
@@ -156,7 +157,7 @@ func (l *library) statement(b []byte, line int) {
 		l.texture(m, scene.UseNormal, rest, line)
 	case "bump", "map_bump", "disp", "map_ks", "map_ka", "map_ns", "refl", "decal":
 		l.note(finding.Note, "source/mtl-map", fmt.Sprintf("%s of “%s” does not go on", key, m.Name),
-			fmt.Sprintf("%s is a map of the classic lighting model that has no place in a physically based one.", bundle.Quote(rest)), line)
+			fmt.Sprintf("%s is a map of the classic lighting model that has no place in a physically based one.", fault.Quote(rest)), line)
 	}
 }
 
@@ -180,7 +181,7 @@ func (l *library) number(b []byte, line int, what string) (float64, bool) {
 	v, n := parseFloat(skipSpace(b))
 	if n == 0 || v-v != 0 {
 		w, _ := word(b)
-		l.note(finding.Note, "source/mtl-number", fmt.Sprintf("%s is no number for %s", bundle.Quote(w), what), "The usual value stands in for it.", line)
+		l.note(finding.Note, "source/mtl-number", fmt.Sprintf("%s is no number for %s", fault.Quote(w), what), "The usual value stands in for it.", line)
 		return 0, false
 	}
 	return v, true

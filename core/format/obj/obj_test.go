@@ -13,6 +13,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"yarvek/core/fault"
 	"yarvek/core/finding"
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/pack"
@@ -97,7 +98,7 @@ func TestErrorsNameTheLineAndWhatToTry(t *testing.T) {
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			_, _, err := read(t, "bad.obj", c.text)
-			var e *bundle.Error
+			var e *fault.Error
 			require.ErrorAs(t, err, &e)
 			assert.ErrorContains(t, err, c.want)
 			assert.Equal(t, "bad.obj", e.File)
@@ -261,7 +262,7 @@ func TestCutAnywhere(t *testing.T) {
 	for n := range len(shed) {
 		s, _, err := read(t, "a.obj", shed[:n])
 		if err != nil {
-			var e *bundle.Error
+			var e *fault.Error
 			require.ErrorAs(t, err, &e, "cut at %d", n)
 			continue
 		}

@@ -9,7 +9,7 @@ import (
 	"sync"
 	"sync/atomic"
 
-	"yarvek/core/format/bundle"
+	"yarvek/core/fault"
 	"yarvek/core/geom"
 )
 
@@ -59,7 +59,7 @@ type chunk struct {
 	own     tally
 	events  []event
 	skipped map[string]skipped
-	err     *bundle.Error
+	err     *fault.Error
 }
 
 const chunkSize = 1 << 20
@@ -222,7 +222,7 @@ func parse(ctx context.Context, name string, data []byte, progress func(done, to
 		all = all.plus(c.own)
 	}
 	if all.corners > math.MaxInt32 || all.v > math.MaxInt32 {
-		return nil, bundle.AtByte(name, -1, "holds %d face corners, more than 2 147 483 647", all.corners)
+		return nil, fault.AtByte(name, -1, "holds %d face corners, more than 2 147 483 647", all.corners).Beyond()
 	}
 	r := &raw{name: name, skipped: map[string]skipped{},
 		points: make([]geom.Vec3, all.v), uvs: make([][2]float64, all.vt), normals: make([][3]float32, all.vn),
@@ -329,7 +329,7 @@ func (c *chunk) skip(what string, line int) {
 }
 
 // numbers reads up to len(into) numbers, at least least of them.
-func (p *pass) numbers(b []byte, line int, into []float64, least int, what string) (int, *bundle.Error) {
+func (p *pass) numbers(b []byte, line int, into []float64, least int, what string) (int, *fault.Error) {
 	n := 0
 	for {
 		b = skipSpace(b)
@@ -341,14 +341,14 @@ func (p *pass) numbers(b []byte, line int, into []float64, least int, what strin
 			return n, p.badNumber(b, line, what)
 		}
 		if !(math.Abs(f) <= maxNumber) {
-			return n, bundle.AtLine(p.name, line, "the %s holds %s, which is too large a number", what, bundle.Quote(b[:k]))
+			return n, fault.AtLine(p.name, line, "the %s holds %s, which is too large a number", what, fault.Quote(b[:k])).Beyond()
 		}
 		into[n] = f
 		n++
 		b = b[k:]
 	}
 	if n < least {
-		return n, bundle.AtLine(p.name, line, "a %s needs %d numbers and has %d", what, least, n).
+		return n, fault.AtLine(p.name, line, "a %s needs %d numbers and has %d", what, least, n).
 			Advise("The line may be cut short; export the mesh again")
 	}
 	return n, nil
@@ -365,9 +365,9 @@ func direction(v [3]float64) [3]float32 {
 	return [3]float32{float32(v[0]), float32(v[1]), float32(v[2])}
 }
 
-func (p *pass) badNumber(b []byte, line int, what string) *bundle.Error {
+func (p *pass) badNumber(b []byte, line int, what string) *fault.Error {
 	w, _ := word(b)
-	e := bundle.AtLine(p.name, line, "expected a number in the %s, found %s", what, bundle.Quote(w))
+	e := fault.AtLine(p.name, line, "expected a number in the %s, found %s", what, fault.Quote(w))
 	switch l := strings.ToLower(strings.TrimLeft(string(w), "+-")); {
 	case bytes.IndexByte(w, ',') >= 0:
 		return e.Advise("Numbers need a point, not a comma: set the exporter's number format to English")
@@ -377,7 +377,7 @@ func (p *pass) badNumber(b []byte, line int, what string) *bundle.Error {
 	return e
 }
 
-func (p *pass) vertex(b []byte, line, at int) *bundle.Error {
+func (p *pass) vertex(b []byte, line, at int) *fault.Error {
 	var v [7]float64
 	n, err := p.numbers(b, line, v[:], 3, "point")
 	if err != nil {
@@ -393,7 +393,7 @@ func (p *pass) vertex(b []byte, line, at int) *bundle.Error {
 }
 
 // face reads corners v, v/t, v//n or v/t/n and returns how many there are.
-func (p *pass) face(b []byte, line int, at *tally, limit int) (int, *bundle.Error) {
+func (p *pass) face(b []byte, line int, at *tally, limit int) (int, *fault.Error) {
 	k := 0
 	for {
 		b = skipSpace(b)
@@ -464,15 +464,15 @@ func resolve(i, sofar, total int) (int32, bool) {
 	return int32(i - 1), i >= 1 && i <= total
 }
 
-func (p *pass) badCorner(b []byte, line int) *bundle.Error {
+func (p *pass) badCorner(b []byte, line int) *fault.Error {
 	w, _ := word(b)
-	return bundle.AtLine(p.name, line, "expected a face corner such as 12/7/3, found %s", bundle.Quote(w))
+	return fault.AtLine(p.name, line, "expected a face corner such as 12/7/3, found %s", fault.Quote(w))
 }
 
-func (p *pass) nowhere(what string, i, sofar, total, line int) *bundle.Error {
-	e := bundle.AtLine(p.name, line, "a face refers to %s %d, and the file has %d", what, i, total)
+func (p *pass) nowhere(what string, i, sofar, total, line int) *fault.Error {
+	e := fault.AtLine(p.name, line, "a face refers to %s %d, and the file has %d", what, i, total)
 	if i < 0 {
-		e = bundle.AtLine(p.name, line, "a face refers to %s %d, counting back from here, and there are %d before it", what, i, sofar)
+		e = fault.AtLine(p.name, line, "a face refers to %s %d, counting back from here, and there are %d before it", what, i, sofar)
 	}
 	return e.Advise("The file may be cut short or joined from two; export the mesh again")
 }
@@ -501,7 +501,7 @@ func (p *pass) other(c *chunk, b []byte, line int, at tally) {
 			c.events = append(c.events, event{'w', line, at.faces, at.v, ""})
 		}
 	case "v", "vt", "vn", "f":
-		c.err = bundle.AtLine(p.name, line, "%q stands alone, without its numbers", k).
+		c.err = fault.AtLine(p.name, line, "%q stands alone, without its numbers", k).
 			Advise("The line may be cut short; export the mesh again")
 	case "vp", "cstype", "deg", "bmat", "step", "curv", "curv2", "surf", "parm", "trim", "hole", "scrv", "sp", "end", "con":
 		if k == "surf" || k == "curv" || k == "curv2" {

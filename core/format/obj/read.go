@@ -16,6 +16,7 @@ import (
 	"strings"
 	"unicode/utf16"
 
+	"yarvek/core/fault"
 	"yarvek/core/finding"
 	"yarvek/core/format/bundle"
 	"yarvek/core/geom"
@@ -23,16 +24,15 @@ import (
 )
 
 // Read reads the OBJ file name of the set, with the libraries and pictures it
-// refers to. What is missing or had to be skipped is a finding; a *bundle.Error
+// refers to. What is missing or had to be skipped is a finding; a *fault.Error
 // tells the line of what can't be read. progress may be nil and is called from
 // several goroutines.
 func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64)) (*scene.Scene, []finding.Finding, error) {
-	data, ok := set.Get(name)
-	if !ok {
-		return nil, nil, bundle.AtByte(name, -1, "is not among the files")
-	}
-	data, err := plain(name, data)
+	data, err := set.Open(name)
 	if err != nil {
+		return nil, nil, err
+	}
+	if data, err = plain(name, data); err != nil {
 		return nil, nil, err
 	}
 	r, err := parse(ctx, name, data, progress)
@@ -40,9 +40,9 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 		return nil, nil, err
 	}
 	if n := r.skipped["unknown statement"]; len(r.points) == 0 && len(r.start) == 1 {
-		e := bundle.AtByte(name, -1, "holds no points and no faces")
+		e := fault.AtByte(name, -1, "holds no points and no faces")
 		if n.count > 0 {
-			e = bundle.AtLine(name, n.line, "this is no OBJ statement, and no points or faces follow")
+			e = fault.AtLine(name, n.line, "this is no OBJ statement, and no points or faces follow")
 		}
 		return nil, nil, e.Advise("Check that the file is a Wavefront OBJ and that the export was not empty")
 	}
@@ -72,7 +72,7 @@ func plain(name string, data []byte) ([]byte, error) {
 		order, data = binary.BigEndian, append([]byte("\xfe\xff"), data...)
 	default:
 		if i := bytes.IndexByte(data[:min(len(data), 4096)], 0); i >= 0 {
-			return nil, bundle.AtByte(name, int64(i), "holds a zero byte, so this is no text file").
+			return nil, fault.AtByte(name, int64(i), "holds a zero byte, so this is no text file").
 				Advise("Check that the file is a Wavefront OBJ; its name may have the wrong suffix")
 		}
 		return data, nil

@@ -1,0 +1,159 @@
+package memo
+
+import (
+	"context"
+	"errors"
+	"strings"
+	"sync"
+	"sync/atomic"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"yarvek/core/split"
+)
+
+func weigh(s string) int64 { return int64(len(s)) }
+
+func always(s string) func(context.Context) (string, error) {
+	return func(context.Context) (string, error) { return s, nil }
+}
+
+func TestTheLeastRecentlyUsedGoesFirst(t *testing.T) {
+	ctx, m := context.Background(), New(10, weigh)
+	for _, k := range []string{"a", "b", "c"} {
+		_, err := m.Get(ctx, k, always(strings.Repeat(k, 3)))
+		require.NoError(t, err)
+	}
+	_, ok := m.Peek("a") // used again
+	assert.True(t, ok)
+	m.Put("d", "dddd")
+	_, ok = m.Peek("b")
+	assert.False(t, ok, "b had not been used for longest")
+	_, ok = m.Peek("a")
+	assert.True(t, ok)
+	bytes, n := m.Size()
+	assert.EqualValues(t, 10, bytes)
+	assert.Equal(t, 3, n)
+	m.Put("huge", strings.Repeat("x", 11))
+	_, ok = m.Peek("huge")
+	assert.False(t, ok, "what is over the limit by itself is given and not kept")
+	bytes, _ = m.Size()
+	assert.EqualValues(t, 10, bytes, "and drives nothing out")
+}
+
+func TestEqualRequestsComputeOnce(t *testing.T) {
+	m := New(100, weigh)
+	var n atomic.Int64
+	begin := make(chan struct{})
+	var wg sync.WaitGroup
+	for range 20 {
+		wg.Go(func() {
+			v, err := m.Get(context.Background(), "k", func(context.Context) (string, error) {
+				n.Add(1)
+				<-begin
+				return "v", nil
+			})
+			assert.NoError(t, err)
+			assert.Equal(t, "v", v)
+		})
+	}
+	time.Sleep(20 * time.Millisecond)
+	close(begin)
+	wg.Wait()
+	assert.EqualValues(t, 1, n.Load())
+}
+
+// A small value is had while a large one of another key is in the making.
+func TestKeysDoNotWaitForEachOther(t *testing.T) {
+	m := New(100, weigh)
+	large := make(chan struct{})
+	go func() {
+		_, _ = m.Get(context.Background(), "large", func(context.Context) (string, error) { <-large; return "l", nil })
+	}()
+	v, err := m.Get(context.Background(), "small", always("s"))
+	require.NoError(t, err)
+	assert.Equal(t, "s", v)
+	close(large)
+}
+
+func TestAWaiterLeavesByItself(t *testing.T) {
+	m := New(100, weigh)
+	begin, started := make(chan struct{}), make(chan struct{})
+	ended := make(chan string, 1)
+	go func() {
+		v, _ := m.Get(context.Background(), "k", func(ctx context.Context) (string, error) {
+			close(started)
+			<-begin
+			return "v", ctx.Err()
+		})
+		ended <- v
+	}()
+	<-started
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel2 := time.AfterFunc(10*time.Millisecond, cancel)
+	defer cancel2.Stop()
+	_, err := m.Get(ctx, "k", always("never"))
+	assert.ErrorIs(t, err, context.Canceled)
+	close(begin)
+	assert.Equal(t, "v", <-ended, "the one that stayed has its value")
+}
+
+// When nobody waits any more the computation is told to stop, and one who comes then
+// begins anew.
+func TestTheLastToLeaveEndsIt(t *testing.T) {
+	m := New(100, weigh)
+	ctx, cancel := context.WithCancel(context.Background())
+	told := make(chan struct{})
+	started := make(chan struct{})
+	go func() {
+		<-started
+		cancel()
+	}()
+	_, err := m.Get(ctx, "k", func(ctx context.Context) (string, error) {
+		close(started)
+		<-ctx.Done()
+		close(told)
+		return "half", nil
+	})
+	assert.ErrorIs(t, err, context.Canceled)
+	<-told
+	v, err := m.Get(context.Background(), "k", always("whole"))
+	require.NoError(t, err)
+	assert.Equal(t, "whole", v)
+	time.Sleep(10 * time.Millisecond)
+	v, _ = m.Peek("k")
+	assert.Equal(t, "whole", v, "half a value is never kept")
+}
+
+func TestErrorsAndPanicsAreNotKept(t *testing.T) {
+	ctx, m := context.Background(), New(100, weigh)
+	odd := errors.New("odd")
+	_, err := m.Get(ctx, "k", func(context.Context) (string, error) { return "", odd })
+	assert.ErrorIs(t, err, odd)
+	_, err = m.Get(ctx, "k", func(context.Context) (string, error) { panic("broken") })
+	var p *split.Panic
+	require.ErrorAs(t, err, &p)
+	assert.Equal(t, "broken", p.Value)
+	v, err := m.Get(ctx, "k", always("v"))
+	require.NoError(t, err)
+	assert.Equal(t, "v", v)
+}
+
+func TestANilMemoKeepsNothing(t *testing.T) {
+	var m *Memo[string]
+	n := 0
+	for range 2 {
+		v, err := m.Get(context.Background(), "k", func(context.Context) (string, error) { n++; return "v", nil })
+		require.NoError(t, err)
+		assert.Equal(t, "v", v)
+	}
+	m.Put("k", "v")
+	_, ok := m.Peek("k")
+	assert.False(t, ok)
+	assert.Equal(t, 2, n)
+	bytes, values := m.Size()
+	assert.Zero(t, bytes+int64(values))
+}

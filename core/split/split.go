@@ -1,0 +1,124 @@
+// Package split shares work between the processors. It is the one place that starts
+// goroutines for computations, so that two things hold everywhere: a panic in any of
+// them comes out in the goroutine that asked, where it can be recovered, and nobody
+// returns before all of them have ended.
+//
+// A piece of work writes to places of its own; the outcome of a computation must not
+// depend on the order in which pieces run or on how many there are.
+package split
+
+import (
+	"context"
+	"fmt"
+	"runtime"
+	"runtime/debug"
+	"sync"
+	"sync/atomic"
+)
+
+// Panic is what a panic in a piece of work becomes in the goroutine that asked for it:
+// that one panics with a *Panic.
+type Panic struct {
+	Value any    // what the piece panicked with
+	Stack []byte // where
+}
+
+// Error makes a *Panic an error, for those that recover it.
+func (p *Panic) Error() string { return fmt.Sprintf("panic: %v\n%s", p.Value, p.Stack) }
+
+// Recovered turns what recover gave into an error, nil for nil. The stack is that of
+// the first panic when it was carried here from another goroutine.
+func Recovered(v any) error {
+	if v == nil {
+		return nil
+	}
+	if p, ok := v.(*Panic); ok {
+		return p
+	}
+	return &Panic{v, debug.Stack()}
+}
+
+// group runs pieces and keeps the first panic.
+type group struct {
+	wg    sync.WaitGroup
+	once  sync.Once
+	first *Panic
+}
+
+func (g *group) run(f func()) {
+	defer func() {
+		if v := recover(); v != nil {
+			g.once.Do(func() { g.first = Recovered(v).(*Panic) })
+		}
+	}()
+	f()
+}
+
+func (g *group) wait() {
+	g.wg.Wait()
+	if g.first != nil {
+		panic(g.first)
+	}
+}
+
+// Together runs the functions side by side and returns when all have ended. The last
+// one runs in the caller's goroutine.
+func Together(list ...func()) {
+	if len(list) == 0 {
+		return
+	}
+	var g group
+	for _, f := range list[:len(list)-1] {
+		g.wg.Go(func() { g.run(f) })
+	}
+	g.run(list[len(list)-1])
+	g.wait()
+}
+
+// Pieces is how many contiguous pieces Range makes of n elements when fewer than least
+// of them are not worth a goroutine: at least one, at most one a processor.
+func Pieces(n, least int) int { return max(1, min(runtime.GOMAXPROCS(0), n/max(1, least))) }
+
+// Range calls f for each of Pieces(n, least) contiguous pieces of n elements, side by
+// side; f gets the piece's number and its half-open range.
+func Range(n, least int, f func(piece, from, to int)) {
+	k := Pieces(n, least)
+	if k == 1 {
+		f(0, 0, n)
+		return
+	}
+	var g group
+	for i := 1; i < k; i++ {
+		g.wg.Go(func() { g.run(func() { f(i, n*i/k, n*(i+1)/k) }) })
+	}
+	g.run(func() { f(0, 0, n/k) })
+	g.wait()
+}
+
+// Each calls f for every number below n, one at a time on each processor, in no order
+// that may be relied on. When ctx ends, or a piece panics, those not begun are left
+// out; it returns ctx's error then.
+func Each(ctx context.Context, n int, f func(i int)) error {
+	var g group
+	var next atomic.Int64
+	var broken atomic.Bool
+	work := func() {
+		for ctx.Err() == nil && !broken.Load() {
+			i := int(next.Add(1)) - 1
+			if i >= n {
+				return
+			}
+			done := false
+			g.run(func() { f(i); done = true })
+			if !done {
+				broken.Store(true)
+			}
+		}
+	}
+	for range min(n, runtime.GOMAXPROCS(0)) - 1 {
+		g.wg.Go(work)
+	}
+	work()
+	g.wait()
+	return ctx.Err()
+}

@@ -1,0 +1,72 @@
+package split
+
+import (
+	"context"
+	"errors"
+	"sync/atomic"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+)
+
+func TestRangeCoversEveryElementOnce(t *testing.T) {
+	for _, n := range []int{0, 1, 2, 3, 100, 1001} {
+		seen := make([]int, n)
+		pieces := make([]bool, Pieces(n, 10))
+		Range(n, 10, func(piece, from, to int) {
+			pieces[piece] = true
+			for i := from; i < to; i++ {
+				seen[i]++
+			}
+		})
+		for i, k := range seen {
+			require.Equal(t, 1, k, "element %d of %d", i, n)
+		}
+		assert.NotContains(t, pieces, false)
+	}
+}
+
+func TestEachCallsEveryNumberOnce(t *testing.T) {
+	var sum atomic.Int64
+	require.NoError(t, Each(context.Background(), 1000, func(i int) { sum.Add(int64(i)) }))
+	assert.EqualValues(t, 499500, sum.Load())
+	require.NoError(t, Each(context.Background(), 0, func(int) { t.Error("nothing to do") }))
+}
+
+func TestEachStopsWithItsContext(t *testing.T) {
+	ctx, cancel := context.WithCancel(context.Background())
+	var n atomic.Int64
+	err := Each(ctx, 1_000_000, func(int) {
+		if n.Add(1) == 10 {
+			cancel()
+		}
+	})
+	assert.ErrorIs(t, err, context.Canceled)
+	assert.Less(t, n.Load(), int64(100))
+}
+
+// A panic in any goroutine comes out where the work was asked for, with the place it
+// began, and after everything else has ended.
+func TestPanicsComeBackToTheCaller(t *testing.T) {
+	for name, f := range map[string]func(){
+		"together, beside": func() { Together(func() { panic("odd") }, func() {}) },
+		"together, here":   func() { Together(func() {}, func() { panic("odd") }) },
+		"range":            func() { Range(100, 1, func(piece, _, _ int) { panic("odd") }) },
+		"each":             func() { _ = Each(context.Background(), 100, func(int) { panic("odd") }) },
+		"nested":           func() { Together(func() { Together(func() { panic("odd") }, func() {}) }, func() {}) },
+	} {
+		t.Run(name, func(t *testing.T) {
+			defer func() {
+				err := Recovered(recover())
+				var p *Panic
+				require.True(t, errors.As(err, &p), "%v", err)
+				assert.Equal(t, "odd", p.Value)
+				assert.Contains(t, string(p.Stack), "split_test.go")
+			}()
+			f()
+			t.Error("the panic was lost")
+		})
+	}
+	assert.NoError(t, Recovered(nil))
+}
