@@ -80,15 +80,16 @@ func tab(t *testing.T) context.Context {
 // house is a running Yarvek over a data folder.
 type house struct {
 	*httptest.Server
-	desk *work.Desk
+	desk  *work.Desk
+	store *store.Store
 }
 
 func open(t *testing.T, dir string) *house {
 	t.Helper()
 	st, err := store.Open(dir)
 	require.NoError(t, err)
-	desk := work.New(st, work.DefaultLimits)
-	h := &house{httptest.NewServer(web.New(desk, slog.New(slog.NewTextHandler(io.Discard, nil))).Handler()), desk}
+	desk := work.New(st, work.DefaultLimits, nil)
+	h := &house{httptest.NewServer(web.New(desk, slog.New(slog.NewTextHandler(io.Discard, nil))).Handler()), desk, st}
 	t.Cleanup(h.shut)
 	return h
 }
@@ -98,8 +99,8 @@ func (h *house) shut() {
 		return
 	}
 	h.Close()
-	h.desk.Jobs.Close()
-	_ = h.desk.Store.Close()
+	h.desk.Close()
+	_ = h.store.Close()
 	h.desk = nil
 }
 

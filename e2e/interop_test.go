@@ -100,7 +100,7 @@ func (b *bench) load(t *testing.T, files []bundle.File, names ...string) reading
 // same to three.js's loaders as to Yarvek.
 func TestIndependentReadersAgree(t *testing.T) {
 	b := newBench(t)
-	sets, err := demo.Files()
+	sets, err := demo.Files(context.Background())
 	require.NoError(t, err)
 	for _, files := range sets {
 		src, found, err := format.Read(context.Background(), bundle.New(files), files[0].Name, nil)
@@ -110,7 +110,7 @@ func TestIndependentReadersAgree(t *testing.T) {
 			require.NoError(t, err)
 			for _, f := range format.Written {
 				t.Run(fmt.Sprintf("%s/%s/%s", src.Name, to.ID, f.ID), func(t *testing.T) {
-					agree(t, b, r.Ready, f.ID, to)
+					agree(t, b, r.Delivery.Scene, f, to)
 				})
 			}
 		}
@@ -124,7 +124,7 @@ func TestIndependentReadersAgreeOnRandomScenes(t *testing.T) {
 		s := shapetest.Scene(seed)
 		to := target.Target{Basis: s.Basis, Unit: target.Units[1]}
 		for _, f := range format.Written {
-			t.Run(fmt.Sprintf("%d/%s", seed, f.ID), func(t *testing.T) { agree(t, b, s, f.ID, to) })
+			t.Run(fmt.Sprintf("%d/%s", seed, f.ID), func(t *testing.T) { agree(t, b, s, f, to) })
 		}
 	}
 }
@@ -138,8 +138,8 @@ func TestTheValidatorSeesFaults(t *testing.T) {
 	assert.NotEmpty(t, issues)
 }
 
-func agree(t *testing.T, b *bench, s *scene.Scene, id string, to target.Target) {
-	pk, err := format.Write(s, id, "asset", to)
+func agree(t *testing.T, b *bench, s *scene.Scene, f format.Format, to target.Target) {
+	pk, err := format.Write(context.Background(), scene.Delivery{Scene: s}, f, "asset", to)
 	require.NoError(t, err)
 	var names []string
 	for _, n := range s.Nodes {
@@ -148,9 +148,9 @@ func agree(t *testing.T, b *bench, s *scene.Scene, id string, to target.Target) 
 		}
 	}
 	got := b.load(t, pk.Files, names...)
-	basis, unit := to.FileFrame(id)
-	want := s.Carried(geom.Linear(s.Basis.To(basis).Scaled(1 / unit)))
-	if strings.HasPrefix(id, "fbx") && basis.Up.Index() == 2 {
+	id, frame := f.ID, f.Frame(to)
+	want := s.Carried(geom.Linear(s.Basis.To(frame.Basis).Scaled(1 / frame.UnitMetres)))
+	if strings.HasPrefix(id, "fbx") && frame.Basis.Up.Index() == 2 {
 		// The loader honours a declared Z up by tipping the scene onto Y up.
 		want = want.Carried(geom.Linear(geom.Rotation(geom.Vec3{1, 0, 0}, -math.Pi/2)))
 	}

@@ -35,7 +35,7 @@ func beacon(t *testing.T) []string {
 		Slot(1).Box(geom.Vec3{-.05, 1, .1}, geom.Vec3{.05, 1.4, .6}).Mesh("beacon")
 	s := shape.Scene("beacon", []scene.Material{scene.NewMaterial("day mark"), scene.NewMaterial("arm")}, m)
 	s = s.Carried(geom.Translation(geom.Vec3{60, 0, 3})).Flattened()
-	p, err := obj.Write(s, pack.Options{Name: "beacon", Basis: geom.Basis{Up: geom.PosZ, Forward: geom.NegY}, UnitMetres: 0.01})
+	p, err := obj.Write(context.Background(), s, pack.Options{Name: "beacon", Basis: geom.Basis{Up: geom.PosZ, Forward: geom.NegY}, UnitMetres: 0.01})
 	require.NoError(t, err)
 	dir := t.TempDir()
 	var list []string

@@ -18,6 +18,7 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
+	"yarvek/internal/show"
 )
 
 // landing is a small pier with seven things that do not belong to it.
@@ -40,7 +41,7 @@ var strays = [][2]string{{"source/double", "deck twice"}, {"source/far-node", "i
 
 func written(t *testing.T, s *scene.Scene, name string) string {
 	t.Helper()
-	p, err := gltf.Write(s, pack.Options{Name: "landing"})
+	p, err := gltf.Write(context.Background(), s, pack.Options{Name: "landing"})
 	require.NoError(t, err)
 	file := filepath.Join(t.TempDir(), name)
 	require.NoError(t, os.WriteFile(file, p.Files[0].Data, 0o644))
@@ -74,7 +75,8 @@ func frontOf(t *testing.T, h *house, station string, p geom.Vec3) (float64, floa
 	t.Helper()
 	sh, err := h.desk.Open(context.Background(), 1)
 	require.NoError(t, err)
-	at := sh.OnPaper(station, p)
+	at, err := show.OnPaper(sh, station, p)
+	require.NoError(t, err)
 	return at[0][0], at[0][1]
 }
 

@@ -68,17 +68,18 @@ func review(t *testing.T, h *house) {
 	ctx := context.Background()
 	sh, err := h.desk.Open(ctx, 10)
 	require.NoError(t, err)
-	require.NoError(t, h.desk.Decide(ctx, 10, sh.History.Seq, "Call crate 3 fish crate", func(p *prep.Prep) error {
+	_, err = h.desk.Decide(ctx, 10, sh.Base(), func(p *prep.Prep) error {
 		p.Source.Names = map[string]string{"crate 3": "fish crate"}
 		return nil
-	}))
+	})
+	require.NoError(t, err)
 	next := sh.Result.Read.Without(func(i int) bool { return sh.Result.Read.Nodes[i].Hidden })
 	for i := range next.Nodes {
 		if next.Nodes[i].Name == "crate 3" {
 			next.Nodes[i].Name = "crate of fish"
 		}
 	}
-	p, err := gltf.Write(next, pack.Options{Name: "quay-corner"})
+	p, err := gltf.Write(ctx, next, pack.Options{Name: "quay-corner"})
 	require.NoError(t, err)
 	u := h.desk.NewUpload()
 	require.NoError(t, u.Add("quay-corner.glb", bytes.NewReader(p.Files[0].Data)))

@@ -3,7 +3,6 @@ package main
 import (
 	"context"
 	"encoding/json"
-	"errors"
 	"fmt"
 	"io/fs"
 	"os"
@@ -12,7 +11,7 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"yarvek/core/arrival"
+	"yarvek/core/deliver"
 	"yarvek/core/format"
 	"yarvek/core/format/bundle"
 	"yarvek/core/inspect"
@@ -20,58 +19,51 @@ import (
 	"yarvek/core/target"
 )
 
-// maxBeside bounds how many files beside a mesh are looked at for companions.
-const maxBeside = 20000
+// How far companions are looked for beside a mesh: how many files, and how many folders
+// deep.
+const (
+	maxBeside = 20000
+	maxDeep   = 3
+)
 
-// load gathers a mesh file and the files beside it that it refers to. Nothing
-// outside its folder is opened.
+// load gathers a mesh file and the files beside it that it refers to. Nothing outside its
+// folder is opened, and nothing is read before a reader asks for it.
 func load(file string) (*bundle.Bundle, string, error) {
-	data, err := os.ReadFile(file)
-	if err != nil {
+	dir, name := filepath.Dir(file), filepath.Base(file)
+	if _, err := os.Stat(file); err != nil {
 		return nil, "", err
 	}
-	dir, name := filepath.Dir(file), filepath.Base(file)
-	files := []bundle.File{{Name: name, Data: data}}
-	paths := map[string]string{}
 	root, err := os.OpenRoot(dir)
 	if err != nil {
 		return nil, "", err
 	}
 	defer root.Close()
+	read := func(p string) func() ([]byte, error) {
+		return func() ([]byte, error) {
+			root, err := os.OpenRoot(dir)
+			if err != nil {
+				return nil, err
+			}
+			defer root.Close()
+			return root.ReadFile(p)
+		}
+	}
+	files := []bundle.File{{Name: name, Load: read(name)}}
 	n := 0
 	err = fs.WalkDir(root.FS(), ".", func(p string, d fs.DirEntry, err error) error {
 		if n++; n > maxBeside {
 			return fs.SkipAll
 		}
-		if err != nil || p == name || p == "." {
-			return nil
-		}
-		if d.IsDir() && strings.Count(p, "/") >= 3 {
+		switch {
+		case err != nil || p == name || p == ".":
+		case d.IsDir() && strings.Count(p, "/") >= maxDeep:
 			return fs.SkipDir
+		case d.Type().IsRegular():
+			files = append(files, bundle.File{Name: p, Load: read(p)})
 		}
-		if !d.Type().IsRegular() {
-			return nil
-		}
-		f := bundle.File{Name: p}
-		if strings.EqualFold(filepath.Ext(p), ".mtl") {
-			f.Data, _ = root.ReadFile(p)
-		}
-		paths[p] = p
-		files = append(files, f)
 		return nil
 	})
-	if err != nil {
-		return nil, "", err
-	}
-	found := []bundle.File{files[0]}
-	for _, c := range format.Companions(bundle.New(files), name) {
-		data, err := root.ReadFile(paths[c])
-		if err != nil {
-			return nil, "", err
-		}
-		found = append(found, bundle.File{Name: c, Data: data})
-	}
-	return bundle.New(found), name, nil
+	return bundle.New(files), name, err
 }
 
 func inspectCommand() *cobra.Command {
@@ -116,8 +108,10 @@ func text(r inspect.Record) string {
 	if r.Error != "" {
 		return r.File + ": can't be read: " + r.Error
 	}
-	s := fmt.Sprintf("%s: %s %s, unit %g m (%s), %s up, %s forward, %s-handed (%s)\n", r.File, r.Format, r.FormatVersion, r.UnitMetres, r.UnitHow, r.Up, r.Forward, r.Handedness, r.AxesHow)
-	s += fmt.Sprintf("  %d nodes, %d meshes, %d instances, %d polygons, %d triangles, %d points\n", r.Nodes, r.Meshes, r.Instances, r.Polygons, r.Triangles, r.Points)
+	s := fmt.Sprintf("%s: %s %s, unit %g m (%s), %s up, %s forward, %s-handed (%s)\n", r.File, r.Format, r.FormatVersion,
+		r.UnitMetres, r.UnitHow, r.Up, r.Forward, r.Handedness, r.AxesHow)
+	s += fmt.Sprintf("  %d nodes, %d meshes, %d instances, %d polygons, %d triangles, %d points\n",
+		r.Nodes, r.Meshes, r.Instances, r.Polygons, r.Triangles, r.Points)
 	s += fmt.Sprintf("  slots: %s\n", strings.Join(r.Slots, ", "))
 	if r.Bounds != nil {
 		s += fmt.Sprintf("  bounds: %.6g to %.6g\n", r.Bounds.Min, r.Bounds.Max)
@@ -130,7 +124,8 @@ func text(r inspect.Record) string {
 
 func exportCommand() *cobra.Command {
 	var out, targetID, prepFile string
-	c := &cobra.Command{Use: "export FILE -o OUT.(glb|gltf|fbx|obj)", Short: "Prepare a mesh file and write it for a target", Args: cobra.ExactArgs(1),
+	c := &cobra.Command{Use: "export FILE -o OUT.(glb|gltf|fbx|obj)", Args: cobra.ExactArgs(1),
+		Short: "Prepare a mesh file and write it for a target",
 		RunE: func(c *cobra.Command, args []string) error {
 			t, ok := target.ByID(targetID)
 			if !ok {
@@ -164,9 +159,9 @@ func targetIDs() string {
 }
 
 func exportFile(c *cobra.Command, file, out string, t target.Target, p prep.Prep) error {
-	id := strings.ToLower(strings.TrimPrefix(filepath.Ext(out), "."))
-	if _, ok := format.ByID(id); !ok {
-		return fmt.Errorf("%s: the suffix must be .glb, .gltf, .fbx or .obj", out)
+	f, err := format.BySuffix(filepath.Ext(out))
+	if err != nil {
+		return fmt.Errorf("%s: %w", out, err)
 	}
 	set, name, err := load(file)
 	if err != nil {
@@ -176,27 +171,18 @@ func exportFile(c *cobra.Command, file, out string, t target.Target, p prep.Prep
 	if err != nil {
 		return err
 	}
-	r, err := prep.Run(c.Context(), prep.Input{Key: file, Scene: s, Findings: found, Target: t}, p, nil)
+	r, err := prep.Run(c.Context(), prep.Input{Key: file, Scene: s, Findings: found, Revision: 1, Target: t}, p, nil)
 	if err != nil {
 		return err
 	}
-	if r.Source.Kept == 0 {
-		return errors.New("nothing goes on: no node with polygons is kept")
-	}
-	base := strings.TrimSuffix(filepath.Base(out), filepath.Ext(out))
-	p.Export.Format = id
-	ready, said := p.Export.Shape(r.Ready)
-	pk, err := format.Write(ready, id, base, t)
-	if err != nil {
-		return err
-	}
-	pk.Changes = append(pk.Changes, said...)
-	cert, err := arrival.Check(c.Context(), ready, pk, id, t)
+	p.Export.Format, p.Export.Name = f.ID, ""
+	parcel, err := deliver.Make(c.Context(), deliver.Order{Delivery: r.Delivery, Decisions: p.Export,
+		Name: strings.TrimSuffix(filepath.Base(out), filepath.Ext(out)), Target: t})
 	if err != nil {
 		return err
 	}
 	// The main file has the name asked for, the others stand beside it.
-	for i, f := range pk.Files {
+	for i, f := range parcel.Package.Files {
 		to := filepath.Join(filepath.Dir(out), f.Name)
 		if i == 0 {
 			to = out
@@ -206,15 +192,15 @@ func exportFile(c *cobra.Command, file, out string, t target.Target, p prep.Prep
 		}
 		fmt.Fprintf(c.OutOrStdout(), "wrote %s, %d bytes\n", to, len(f.Data))
 	}
-	for _, ch := range pk.Changes {
+	for _, ch := range parcel.Package.Changes {
 		fmt.Fprintf(c.OutOrStdout(), "changed: %s: %s\n", ch.What, ch.Why)
 	}
-	for _, row := range cert.Rows {
+	for _, row := range parcel.Certificate.Rows {
 		if !row.Equal {
 			fmt.Fprintf(c.OutOrStdout(), "arrived different: %s: sent %s, arrived %s. %s\n", row.What, row.Sent, row.Arrived, row.Why)
 		}
 	}
-	if cert.Equal() {
+	if parcel.Certificate.Equal() {
 		fmt.Fprintln(c.OutOrStdout(), "read back equal")
 	}
 	return nil

@@ -18,6 +18,8 @@ var errSaid = errors.New("")
 func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
+	// The first signal is a request; from then on signals do what they always do.
+	context.AfterFunc(ctx, stop)
 	root := &cobra.Command{
 		Use:           "yarvek",
 		Short:         "Make static meshes right for a real-time engine",

@@ -56,7 +56,7 @@ func demoCommand() *cobra.Command {
 	c := &cobra.Command{Use: "demo", Short: "Serve the workbench with the demo kit, in a data folder of its own", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			return s.run(c.Context(), c.OutOrStdout(), func(ctx context.Context, d *work.Desk) error {
-				kits, err := d.Store.Kits(ctx)
+				kits, err := d.Kits(ctx)
 				if err != nil || len(kits) > 0 {
 					return err
 				}
@@ -69,18 +69,25 @@ func demoCommand() *cobra.Command {
 	return c
 }
 
+// grace is how long requests under way may take once the program is told to end.
+const grace = 10 * time.Second
+
 func (s *serving) run(ctx context.Context, out io.Writer, fill func(context.Context, *work.Desk) error) error {
 	dir, err := filepath.Abs(s.data)
 	if err != nil {
 		return err
 	}
 	st, err := store.Open(dir)
+	if errors.Is(err, store.ErrInUse) {
+		return fmt.Errorf("%s is in use by another Yarvek. Go to the address that one printed, end it first, or name another folder with --data", dir)
+	}
 	if err != nil {
 		return err
 	}
 	defer st.Close()
-	desk := work.New(st, s.limits)
-	defer desk.Jobs.Close()
+	log := slog.New(slog.NewTextHandler(os.Stderr, nil))
+	desk := work.New(st, s.limits, log)
+	defer desk.Close()
 	if fill != nil {
 		if err := fill(ctx, desk); err != nil {
 			return err
@@ -90,19 +97,28 @@ func (s *serving) run(ctx context.Context, out io.Writer, fill func(context.Cont
 	if err != nil {
 		return err
 	}
-	log := slog.New(slog.NewTextHandler(os.Stderr, nil))
 	srv := &http.Server{Handler: web.New(desk, log, s.hosts...).Handler(), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
 		ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelWarn)}
 	fmt.Fprintf(out, "Yarvek is at http://%s\nIts data is in %s\nPress Ctrl+C to end.\n", l.Addr(), dir)
-	go func() {
-		<-ctx.Done()
-		wait, cancel := context.WithTimeout(context.Background(), 5*time.Second)
-		defer cancel()
-		_ = srv.Shutdown(wait)
-	}()
-	if err := srv.Serve(l); !errors.Is(err, http.ErrServerClosed) {
+	return serve(ctx, srv, l)
+}
+
+// serve answers until ctx ends, and then gives requests under way their grace before it
+// returns. An upload that was being received is received; a second signal ends at once.
+func serve(ctx context.Context, srv *http.Server, l net.Listener) error {
+	ended := make(chan error, 1)
+	go func() { ended <- srv.Serve(l) }()
+	select {
+	case err := <-ended:
 		return err
+	case <-ctx.Done():
 	}
+	wait, cancel := context.WithTimeout(context.Background(), grace)
+	defer cancel()
+	if err := srv.Shutdown(wait); err != nil {
+		_ = srv.Close() // those that took longer break off
+	}
+	<-ended
 	return nil
 }
 

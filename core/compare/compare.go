@@ -4,6 +4,7 @@ package compare
 
 import (
 	"cmp"
+	"context"
 	"slices"
 
 	"yarvek/core/figure"
@@ -52,13 +53,14 @@ func (c Comparison) Same() bool {
 	return len(c.Nodes)+len(c.SlotsNew)+len(c.SlotsGone)+len(c.New)+len(c.Gone)+len(c.Lost) == 0 && !slices.ContainsFunc(c.Rows, func(r Row) bool { return r.Differs })
 }
 
-// Results compares two outcomes.
-func Results(was, is *prep.Result) Comparison {
+// Results compares two outcomes. When ctx ends it returns early, and what it returns
+// means nothing.
+func Results(ctx context.Context, was, is *prep.Result) Comparison {
 	var c Comparison
 	c.row("Format", was.Read.Format+" "+was.Read.FormatVersion, is.Read.Format+" "+is.Read.FormatVersion)
 	extents(&c, "As read", was.Read.Basis.Extents(was.Source.Box), is.Read.Basis.Extents(is.Source.Box))
 	extents(&c, "Prepared", was.Axes.Size, is.Axes.Size)
-	a, b := was.Ready.Count(), is.Ready.Count()
+	a, b := was.Delivery.Scene.Count(), is.Delivery.Scene.Count()
 	ra, rb := was.Read.Count(), is.Read.Count()
 	c.row("Triangles as read", figure.Count(ra.Triangles), figure.Count(rb.Triangles))
 	c.row("Triangles prepared", figure.Count(a.Triangles), figure.Count(b.Triangles))
@@ -66,12 +68,16 @@ func Results(was, is *prep.Result) Comparison {
 	c.row("Nodes", figure.Count(ra.Nodes), figure.Count(rb.Nodes))
 	c.row("Meshes that go on", figure.Count(was.Source.Kept), figure.Count(is.Source.Kept))
 	c.row("Slots", figure.Count(ra.Slots), figure.Count(rb.Slots))
-	c.nodes(was, is)
+	c.nodes(ctx, was, is)
 	old, now := was.Read.SlotNames(), is.Read.SlotNames()
 	c.SlotsNew, c.SlotsGone = missing(now, old), missing(old, now)
 	c.findings(was, is)
 	for _, ref := range is.Lost() {
-		l := Lost{Ref: ref, Nodes: is.Nodes(ref.Station)}
+		at, err := is.Stop(ref.Station)
+		if err != nil {
+			continue // Lost names stops only
+		}
+		l := Lost{Ref: ref, Nodes: at.Before.Keys()}
 		for _, n := range c.Nodes {
 			if n.What == "renamed" && n.Was == ref.Key {
 				l.Means = n.Key
@@ -105,7 +111,7 @@ func missing(a, b []string) (list []string) {
 // nodes finds those added, gone, renamed and changed. A node that is gone and one
 // that is new are one renamed when their meshes are equal, or alone of their
 // triangle count and extents; with several alike the first of each are taken.
-func (c *Comparison) nodes(was, is *prep.Result) {
+func (c *Comparison) nodes(ctx context.Context, was, is *prep.Result) {
 	old, now := was.Survey, is.Survey
 	at := map[string]int{}
 	for i, k := range now.Keys {
@@ -120,14 +126,14 @@ func (c *Comparison) nodes(was, is *prep.Result) {
 			continue
 		}
 		seen[j] = true
-		if text := differs(was.Read, is.Read, i, j, old.Boxes[i], now.Boxes[j]); text != "" {
+		if text := differs(ctx, was.Read, is.Read, i, j, old.Boxes[i], now.Boxes[j]); text != "" {
 			c.Nodes = append(c.Nodes, Node{Key: k, What: "changed", Text: text})
 		}
 	}
 	for _, i := range gone {
 		found := -1
 		for j := range now.Keys {
-			if !seen[j] && like(was.Read, is.Read, i, j) {
+			if !seen[j] && like(ctx, was.Read, is.Read, i, j) {
 				found = j
 				break
 			}
@@ -159,7 +165,7 @@ func triangles(s *scene.Scene, i int) string {
 }
 
 // differs says in words how a node changed, "" when it did not.
-func differs(a, b *scene.Scene, i, j int, boxA, boxB geom.Box) string {
+func differs(ctx context.Context, a, b *scene.Scene, i, j int, boxA, boxB geom.Box) string {
 	m, n := a.Nodes[i].Mesh, b.Nodes[j].Mesh
 	if (m < 0) != (n < 0) {
 		return "was a " + string(a.Nodes[i].Kind) + ", is a " + string(b.Nodes[j].Kind)
@@ -177,7 +183,7 @@ func differs(a, b *scene.Scene, i, j int, boxA, boxB geom.Box) string {
 		return "another size: " + figure.Length(u[0]) + " × " + figure.Length(u[1]) + " × " + figure.Length(u[2]) + ", now " + figure.Length(v[0]) + " × " + figure.Length(v[1]) + " × " + figure.Length(v[2])
 	case !boxA.Center().Near(boxB.Center(), tol):
 		return "moved by " + figure.Length(boxA.Center().Dist(boxB.Center()))
-	case len(twin.Find([]*scene.Mesh{a.Meshes[m], b.Meshes[n]}, max(tol, 1e-7))) == 0 && !sameSlots(a, b, m, n):
+	case len(twin.Find(ctx, []*scene.Mesh{a.Meshes[m], b.Meshes[n]}, max(tol, 1e-7))) == 0 && !sameSlots(a, b, m, n):
 		return "its points or slots are others"
 	}
 	return ""
@@ -215,7 +221,7 @@ func sameSlots(a, b *scene.Scene, m, n int) bool {
 }
 
 // like tells whether a node of one scene is one of the other under another name.
-func like(a, b *scene.Scene, i, j int) bool {
+func like(ctx context.Context, a, b *scene.Scene, i, j int) bool {
 	m, n := a.Nodes[i].Mesh, b.Nodes[j].Mesh
 	if m < 0 || n < 0 {
 		return m < 0 && n < 0 && a.Nodes[i].Kind == b.Nodes[j].Kind && a.Nodes[i].Local.Near(b.Nodes[j].Local, 1e-6)
@@ -228,17 +234,11 @@ func like(a, b *scene.Scene, i, j int) bool {
 	for k := range x.Points {
 		bx, by = bx.Add(x.Points[k]), by.Add(y.Points[k])
 	}
-	return bx.Size().Near(by.Size(), 1e-3*bx.Size().Max()) || len(twin.Find([]*scene.Mesh{x, y}, 1e-5*bx.Size().Max())) == 1
+	return bx.Size().Near(by.Size(), 1e-3*bx.Size().Max()) || len(twin.Find(ctx, []*scene.Mesh{x, y}, 1e-5*bx.Size().Max())) == 1
 }
 
 // findings lists those only one of the two has, by code and title.
 func (c *Comparison) findings(was, is *prep.Result) {
-	list := func(r *prep.Result) (out []finding.Finding) {
-		for _, st := range prep.Stations {
-			out = append(out, r.Findings(st.ID)...)
-		}
-		return out
-	}
 	only := func(a, b []finding.Finding) (out []finding.Finding) {
 		for _, f := range a {
 			if !slices.ContainsFunc(b, func(g finding.Finding) bool { return g.Code == f.Code && g.Title == f.Title }) {
@@ -247,6 +247,6 @@ func (c *Comparison) findings(was, is *prep.Result) {
 		}
 		return out
 	}
-	a, b := list(was), list(is)
+	a, b := was.Findings(), is.Findings()
 	c.New, c.Gone = only(b, a), only(a, b)
 }

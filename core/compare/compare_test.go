@@ -38,7 +38,7 @@ func run(t *testing.T, key string, s *scene.Scene, p prep.Prep) *prep.Result {
 
 func TestTheSameRevisionDiffersInNothing(t *testing.T) {
 	p := prep.Prep{Source: source.Decisions{Leave: []string{"bolt"}}}
-	c := Results(run(t, "a", ramp("wood"), p), run(t, "b", ramp("wood"), p))
+	c := Results(context.Background(), run(t, "a", ramp("wood"), p), run(t, "b", ramp("wood"), p))
 	assert.True(t, c.Same(), "%+v", c)
 	// The same materials in another order are the same slots.
 	other := ramp("new", "wood")
@@ -47,7 +47,7 @@ func TestTheSameRevisionDiffersInNothing(t *testing.T) {
 		m.Slots = []int{1}
 		other.Meshes[i] = &m
 	}
-	assert.Empty(t, Results(run(t, "a", ramp("wood"), p), run(t, "b", other, p)).Nodes)
+	assert.Empty(t, Results(context.Background(), run(t, "a", ramp("wood"), p), run(t, "b", other, p)).Nodes)
 }
 
 func TestAPrepReplaysOnRenamedAddedAndRemovedNodes(t *testing.T) {
@@ -66,7 +66,7 @@ func TestAPrepReplaysOnRenamedAddedAndRemovedNodes(t *testing.T) {
 	is := run(t, "b", next, p)
 	assert.InDelta(t, 8, is.Size.Now[0], 1e-9, "decisions that name no node replay")
 	assert.Equal(t, 3, is.Source.Kept, "the bolt stays behind")
-	c := Results(was, is)
+	c := Results(context.Background(), was, is)
 	what := map[string]string{}
 	for _, n := range c.Nodes {
 		what[n.Key] = n.What
@@ -78,10 +78,11 @@ func TestAPrepReplaysOnRenamedAddedAndRemovedNodes(t *testing.T) {
 	assert.Equal(t, "balustrade", c.Lost[0].Means)
 	// Pointed anew, all of it holds again: the name was decided at Source, so what later
 	// stations decided under that name is found too.
-	q := p.Repointed(c.Lost[0].Ref, c.Lost[0].Means)
+	q, err := p.Repointed(c.Lost[0].Ref, c.Lost[0].Means)
+	require.NoError(t, err)
 	again := run(t, "b", next, q)
 	assert.Empty(t, again.Lost())
-	gone := Results(is, run(t, "c", ramp("wood").Without(func(i int) bool { return i == 0 }), p))
+	gone := Results(context.Background(), is, run(t, "c", ramp("wood").Without(func(i int) bool { return i == 0 }), p))
 	assert.Contains(t, gone.Nodes, Node{Key: "slope", What: "gone", Text: "12 triangles"})
 	assert.Contains(t, gone.SlotsGone, "tar")
 }

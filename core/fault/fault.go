@@ -54,31 +54,43 @@ type Error struct {
 
 // Error is the whole sentence.
 func (e *Error) Error() string {
-	s := e.What
-	if e.File != "" {
-		place := e.File
-		if e.Line > 0 {
-			place += fmt.Sprintf(", line %d", e.Line)
-		} else if e.Offset >= 0 {
-			place += fmt.Sprintf(", byte %d", e.Offset)
-		}
-		s = place + ": " + s
+	if e.File == "" {
+		return e.say()
 	}
-	if e.Try != "" {
-		s += ". " + e.Try
+	if p := e.place(); p != "" {
+		return e.File + ", " + p + ": " + e.say()
 	}
-	return s
+	return e.File + ": " + e.say()
+}
+
+// Plain is the sentence without the file's name, for where that stands beside it.
+func (e *Error) Plain() string {
+	if p := e.place(); e.File != "" && p != "" {
+		return p + ": " + e.say()
+	}
+	return e.say()
+}
+
+// place is where in the file it is, "" when that is not known.
+func (e *Error) place() string {
+	switch {
+	case e.Line > 0:
+		return fmt.Sprintf("line %d", e.Line)
+	case e.Offset >= 0:
+		return fmt.Sprintf("byte %d", e.Offset)
+	}
+	return ""
+}
+
+func (e *Error) say() string {
+	if e.Try == "" {
+		return e.What
+	}
+	return e.What + ". " + e.Try
 }
 
 // Unwrap gives the cause.
 func (e *Error) Unwrap() error { return e.Cause }
-
-// Plain is the sentence without the file's name, for where that stands beside it.
-func (e *Error) Plain() string {
-	c := *e
-	c.File = ""
-	return c.Error()
-}
 
 // Advise adds what to try and returns the same error.
 func (e *Error) Advise(try string) *Error {

@@ -22,7 +22,9 @@ func TestErrorsSayTheirPlace(t *testing.T) {
 	} {
 		assert.Equal(t, want, e.Error())
 	}
-	assert.Equal(t, "is empty", AtByte("a.glb", 7, "is empty").Plain())
+	assert.Equal(t, "byte 7: is cut off", AtByte("a.glb", 7, "is cut off").Plain())
+	assert.Equal(t, "is empty", AtByte("a.glb", -1, "is empty").Plain())
+	assert.Equal(t, "give it a name", Input("give it a name").Plain())
 }
 
 // Callers tell the kinds apart through any wrapping, and reach the cause.

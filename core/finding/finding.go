@@ -75,15 +75,29 @@ type Finding struct {
 	Severity Severity `json:"severity"`
 	Title    string   `json:"title"`
 	Text     string   `json:"text,omitempty"`
+	// Brief is the matter in three words, to stand below the asset on the line-up; only
+	// what spoils its place there has one.
+	Brief    string   `json:"brief,omitempty"`
 	Place    Place    `json:"place,omitzero"`
 	Remedies []Remedy `json:"remedies,omitempty"`
 }
 
-// Worst is the highest severity and whether there is any finding at all.
-func Worst(list []Finding) (Severity, bool) {
-	w := Note
+// missing begins the codes of findings about a companion file that is not there.
+const missing = "source/missing-"
+
+// Missing tells whether the finding is about a companion file that is not there.
+func (f Finding) Missing() bool { return strings.HasPrefix(f.Code, missing) }
+
+// Tally is the worst severity of the findings and how many have it; none at all is a
+// Note of none.
+func Tally(list []Finding) (worst Severity, n int) {
 	for _, f := range list {
-		w = max(w, f.Severity)
+		switch {
+		case f.Severity > worst:
+			worst, n = f.Severity, 1
+		case f.Severity == worst:
+			n++
+		}
 	}
-	return w, len(list) > 0
+	return worst, n
 }

@@ -5,7 +5,6 @@ package format
 import (
 	"bytes"
 	"context"
-	"fmt"
 	"path"
 	"strings"
 
@@ -16,38 +15,95 @@ import (
 	"yarvek/core/format/gltf"
 	"yarvek/core/format/obj"
 	"yarvek/core/format/pack"
+	"yarvek/core/geom"
 	"yarvek/core/scene"
 	"yarvek/core/target"
 )
 
-// Format is one that can be written.
+// Format is one that can be written, and what it can hold. What a format can do is
+// asked of these fields, never of its ID.
 type Format struct {
 	ID     string // "glb", "gltf", "fbx", ...
 	Name   string
 	About  string // what it gives, in a sentence
 	Suffix string
+
+	// Fixed is the frame every file of the format is in, nil when a file is written in
+	// the target's.
+	Fixed    *Frame
+	Declares bool // a file says what frame it is in
+	Polygons bool // faces of more than three corners stay
+	Tangents bool
+	Tree     bool // nodes keep their tree; without it objects stand side by side
+	Bakes    bool // node transforms can be left out on request, since they are kept otherwise
+	UVSets   int  // how many of a mesh it holds, 0 for any number
+
+	options pack.Options
+	write   func(context.Context, *scene.Scene, pack.Options) (*pack.Package, error)
 }
+
+// Frame is the axes and the unit of a file.
+type Frame struct {
+	Basis      geom.Basis
+	UnitMetres float64 // metres one unit stands for
+}
+
+// Frame is that in which a file of the format is written for a target. Where the
+// format says nothing of it, the receiver takes its numbers as its own.
+func (f Format) Frame(t target.Target) Frame {
+	if f.Fixed != nil {
+		return *f.Fixed
+	}
+	return Frame{t.Basis, t.Unit.Metres}
+}
+
+// khronos is the frame of glTF 2.0 (section 3.4).
+var khronos = &Frame{geom.GLTF, 1}
 
 // Written lists the formats an export can have.
 var Written = []Format{
-	{"glb", "GLB", "glTF 2.0 in one file, pictures inside", ".glb"},
-	{"gltf", "glTF with parts", "a document with its buffer and pictures beside it", ".gltf"},
-	{"fbx", "FBX", "binary 7.4, polygons stay polygons; pictures beside it", ".fbx"},
-	{"fbx-one", "FBX in one file", "the same with the pictures inside", ".fbx"},
-	{"fbx-75", "FBX 7.5", "binary with 64-bit offsets; pictures beside it", ".fbx"},
-	{"fbx-text", "FBX as text", "ASCII 7.4, for tools that read nothing else; pictures beside it", ".fbx"},
-	{"obj", "OBJ + MTL", "polygons stay polygons; pictures beside it", ".obj"},
+	{ID: "glb", Name: "GLB", About: "glTF 2.0 in one file, pictures inside", Suffix: ".glb",
+		Fixed: khronos, Declares: true, Tangents: true, Tree: true, UVSets: gltf.MaxUVSets, write: gltf.Write},
+	{ID: "gltf", Name: "glTF with parts", About: "a document with its buffer and pictures beside it", Suffix: ".gltf",
+		Fixed: khronos, Declares: true, Tangents: true, Tree: true, UVSets: gltf.MaxUVSets, write: gltf.Write, options: pack.Options{Parts: true}},
+	fbxAs("fbx", "FBX", "binary 7.4, polygons stay polygons; pictures beside it", pack.Options{Parts: true}),
+	fbxAs("fbx-one", "FBX in one file", "the same with the pictures inside", pack.Options{}),
+	fbxAs("fbx-75", "FBX 7.5", "binary with 64-bit offsets; pictures beside it", pack.Options{Parts: true, Wide: true}),
+	fbxAs("fbx-text", "FBX as text", "ASCII 7.4, for tools that read nothing else; pictures beside it", pack.Options{Parts: true, Text: true}),
+	{ID: "obj", Name: "OBJ + MTL", About: "polygons stay polygons; pictures beside it", Suffix: ".obj",
+		Polygons: true, UVSets: 1, write: obj.Write},
 }
 
-// ByID finds a written format.
-func ByID(id string) (Format, bool) {
+func fbxAs(id, name, about string, opt pack.Options) Format {
+	return Format{ID: id, Name: name, About: about, Suffix: ".fbx", Declares: true, Polygons: true, Tangents: true, Tree: true, Bakes: true,
+		options: opt, write: fbx.Write}
+}
+
+// ByID finds a written format; the error names those there are.
+func ByID(id string) (Format, error) {
+	var ids []string
 	for _, f := range Written {
 		if f.ID == id {
-			return f, true
+			return f, nil
+		}
+		ids = append(ids, f.ID)
+	}
+	return Format{}, fault.Input("%q is no format that can be written: expected %s", id, strings.Join(ids, ", "))
+}
+
+// BySuffix finds the first written format of a file's suffix, such as ".glb".
+func BySuffix(suffix string) (Format, error) {
+	for _, f := range Written {
+		if strings.EqualFold(f.Suffix, suffix) {
+			return f, nil
 		}
 	}
-	return Format{}, false
+	return Format{}, fault.Input("no format is written with the suffix %q: expected .glb, .gltf, .fbx or .obj", suffix)
 }
+
+// Version is that of the readers: raise it when one of them reads the same file
+// otherwise, so that what was made of the old reading is not taken for the new.
+const Version = 2
 
 // IsMesh tells by its suffix whether a file is one that assets are made of.
 func IsMesh(name string) bool {
@@ -90,6 +146,11 @@ func Detect(name string, data []byte) (string, error) {
 	return "", fault.AtByte(name, -1, "is no FBX, OBJ, GLB or glTF file").Unsupported().Advise("Export the mesh in one of these formats")
 }
 
+// readers has one for everything Detect tells.
+var readers = map[string]func(context.Context, *bundle.Bundle, string, func(done, total int64)) (*scene.Scene, []finding.Finding, error){
+	"obj": obj.Read, "fbx": fbx.Read, "gltf": gltf.Read, "glb": gltf.Read,
+}
+
 // Read reads the mesh file name of the set. What it had to leave, guess or repair
 // is in the findings; an error is a *fault.Error unless ctx ended.
 func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64)) (*scene.Scene, []finding.Finding, error) {
@@ -101,39 +162,21 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 	if err != nil {
 		return nil, nil, err
 	}
-	switch id {
-	case "obj":
-		return obj.Read(ctx, set, name, progress)
-	case "fbx":
-		return fbx.Read(ctx, set, name, progress)
-	}
-	return gltf.Read(ctx, set, name, progress)
+	return readers[id](ctx, set, name, progress)
 }
 
-// Write writes the scene in a format, in the basis and unit of the target as far
-// as the format allows.
-func Write(s *scene.Scene, id, name string, t target.Target) (*pack.Package, error) {
-	basis, unit := t.FileFrame(id)
-	opt := pack.Options{Name: name, Basis: basis, UnitMetres: unit}
-	switch id {
-	case "glb":
-		return gltf.Write(s, opt)
-	case "gltf":
-		opt.Parts = true
-		return gltf.Write(s, opt)
-	case "fbx":
-		opt.Parts = true
-		return fbx.Write(s, opt)
-	case "fbx-75":
-		opt.Parts, opt.Wide = true, true
-		return fbx.Write(s, opt)
-	case "fbx-text":
-		opt.Parts, opt.Text = true, true
-		return fbx.Write(s, opt)
-	case "fbx-one":
-		return fbx.Write(s, opt)
-	case "obj":
-		return obj.Write(s, opt)
+// Write writes a delivery in a format, in the frame of the target as far as the format
+// allows. name is that of the main file, without suffix. The error is ctx's when it
+// ended.
+func Write(ctx context.Context, d scene.Delivery, f Format, name string, t target.Target) (*pack.Package, error) {
+	if err := d.Validate(); err != nil {
+		return nil, err
 	}
-	return nil, fmt.Errorf("%q is no format that can be written: expected glb, gltf, fbx, fbx-one, fbx-75, fbx-text or obj", id)
+	opt, frame := f.options, f.Frame(t)
+	opt.Name, opt.Basis, opt.UnitMetres = name, frame.Basis, frame.UnitMetres
+	p, err := f.write(ctx, d.Assembled(), opt)
+	if ctx.Err() != nil {
+		return nil, ctx.Err()
+	}
+	return p, err
 }

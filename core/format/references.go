@@ -18,16 +18,19 @@ func Companions(set *bundle.Bundle, name string) []string {
 	var list []string
 	var follow func(from string)
 	follow = func(from string) {
-		data, _ := set.Get(from)
+		data, err := set.Open(from)
+		if err != nil {
+			return // reading it says why
+		}
 		for _, ref := range references(from, data) {
-			f, _, err := set.Find(from, ref)
-			if err != nil || seen[f.Name] || IsMesh(f.Name) {
+			name, _, err := set.Resolve(from, ref)
+			if err != nil || seen[name] || IsMesh(name) {
 				continue
 			}
-			seen[f.Name] = true
-			list = append(list, f.Name)
-			if strings.EqualFold(path.Ext(f.Name), ".mtl") {
-				follow(f.Name)
+			seen[name] = true
+			list = append(list, name)
+			if strings.EqualFold(path.Ext(name), ".mtl") {
+				follow(name)
 			}
 		}
 	}

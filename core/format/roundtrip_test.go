@@ -23,12 +23,14 @@ import (
 func travel(t testing.TB, s *scene.Scene, id string) *scene.Scene {
 	t.Helper()
 	to := target.Target{Basis: s.Basis, Unit: target.Units[1]}
-	pk, err := Write(s, id, "trip", to)
+	f, err := ByID(id)
+	require.NoError(t, err)
+	pk, err := Write(context.Background(), scene.Delivery{Scene: s}, f, "trip", to)
 	require.NoError(t, err)
 	got, _, err := Read(context.Background(), bundle.New(pk.Files), pk.Files[0].Name, nil)
 	require.NoError(t, err)
-	basis, unit := to.FileFrame(id)
-	back := got.Carried(geom.Linear(basis.To(s.Basis).Scaled(unit / got.UnitMetres)))
+	frame := f.Frame(to)
+	back := got.Carried(geom.Linear(frame.Basis.To(s.Basis).Scaled(frame.UnitMetres / got.UnitMetres)))
 	back.Basis = s.Basis
 	return back
 }

@@ -1,8 +1,11 @@
 package geom
 
 import (
+	"context"
 	"math"
 	"sync"
+
+	"yarvek/core/split"
 )
 
 // BVH is a tree of boxes over triangles, for rays, nearest points and overlaps. It
@@ -28,19 +31,22 @@ const (
 	bvhBins = 16
 	// Below so many triangles a half is built where it is rather than beside.
 	bvhAlone = 1 << 15
+	// Halves smaller than this are finished without asking whether anybody still waits.
+	bvhAsk = 1 << 10
 )
 
 // NewBVH builds the tree over triangles given as three point numbers each. The
-// slices are kept, not copied.
-func NewBVH(pts []Vec3, tris []int32) *BVH {
+// slices are kept, not copied. When ctx ends it returns early, with a tree that gives
+// right answers slowly.
+func NewBVH(ctx context.Context, pts []Vec3, tris []int32) *BVH {
 	n := len(tris) / 3
 	t := &BVH{pts: pts, tris: tris, order: make([]int32, n), nodes: make([]bvhNode, 1, max(1, n))}
 	if n == 0 {
 		t.nodes[0].box = EmptyBox()
 		return t
 	}
-	b := &bvhBuilder{t: t, boxes: make([]Box, n), mids: make([]Vec3, n)}
-	half := func(from, to int) {
+	b := &bvhBuilder{ctx: ctx, t: t, boxes: make([]Box, n), mids: make([]Vec3, n)}
+	split.Range(n, bvhAlone, func(_, from, to int) {
 		for i := from; i < to; i++ {
 			p, q, r := pts[tris[3*i]], pts[tris[3*i+1]], pts[tris[3*i+2]]
 			x := Box{p, p}
@@ -52,11 +58,7 @@ func NewBVH(pts []Vec3, tris []int32) *BVH {
 			b.boxes[i] = x
 			t.order[i] = int32(i)
 		}
-	}
-	var wg sync.WaitGroup
-	wg.Go(func() { half(0, n/2) })
-	half(n/2, n)
-	wg.Wait()
+	})
 	b.next = 1
 	t.nodes = make([]bvhNode, 2*n)
 	b.split(0, 0, n)
@@ -81,6 +83,7 @@ func greater(a, b float64) float64 {
 }
 
 type bvhBuilder struct {
+	ctx   context.Context
 	t     *BVH
 	boxes []Box
 	mids  []Vec3
@@ -121,7 +124,7 @@ func (b *bvhBuilder) split(node, from, to int) {
 	}
 	t.nodes[node].box = box
 	leaf := func() { t.nodes[node].first, t.nodes[node].n = int32(from), int32(to-from) }
-	if to-from <= bvhLeaf {
+	if to-from <= bvhLeaf || to-from > bvhAsk && b.ctx.Err() != nil {
 		leaf()
 		return
 	}
@@ -133,8 +136,9 @@ func (b *bvhBuilder) split(node, from, to int) {
 		}
 	}
 	at := from + (to-from)/2
-	if size[axis] > 0 {
-		at = b.partition(from, to, axis, mids.Min[axis], bvhBins/size[axis])
+	// An extent so small that its inverse is no number can't be cut into bins.
+	if k := bvhBins / size[axis]; size[axis] > 0 && !math.IsInf(k, 0) {
+		at = b.partition(from, to, axis, mids.Min[axis], k)
 	}
 	if at == from || at == to {
 		at = from + (to-from)/2
@@ -142,10 +146,7 @@ func (b *bvhBuilder) split(node, from, to int) {
 	k := b.pair()
 	t.nodes[node].first, t.nodes[node].n = int32(k), 0
 	if to-from > bvhAlone {
-		var wg sync.WaitGroup
-		wg.Go(func() { b.split(k, from, at) })
-		b.split(k+1, at, to)
-		wg.Wait()
+		split.Together(func() { b.split(k, from, at) }, func() { b.split(k+1, at, to) })
 		return
 	}
 	b.split(k, from, at)

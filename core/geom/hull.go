@@ -1,6 +1,7 @@
 package geom
 
 import (
+	"context"
 	"math"
 	"slices"
 )
@@ -38,7 +39,9 @@ type quickhull struct {
 // millionth of the largest extent outside counts as inside, so that subdivided
 // flat faces do not fall into slivers. Fewer than three points, or points on one
 // line, have no hull: it has no faces then.
-func HullOf(pts []Vec3) *Hull {
+//
+// When ctx ends it returns early, with the hull of some of the points.
+func HullOf(ctx context.Context, pts []Vec3) *Hull {
 	b := EmptyBox()
 	for _, p := range pts {
 		for k, v := range p {
@@ -63,7 +66,7 @@ func HullOf(pts []Vec3) *Hull {
 	var h *Hull
 	switch dim {
 	case 3:
-		q.grow(tetra)
+		q.grow(ctx, tetra)
 		h = q.collect()
 	case 2:
 		h = q.flat(tetra)
@@ -132,7 +135,7 @@ func (q *quickhull) face(a, b, c int32) int32 {
 	return int32(len(q.faces) - 1)
 }
 
-func (q *quickhull) grow(t [4]int32) {
+func (q *quickhull) grow(ctx context.Context, t [4]int32) {
 	a := q.pts[t[0]]
 	if q.pts[t[1]].Sub(a).Cross(q.pts[t[2]].Sub(a)).Dot(q.pts[t[3]].Sub(a)) > 0 {
 		t[1], t[2] = t[2], t[1]
@@ -152,7 +155,7 @@ func (q *quickhull) grow(t [4]int32) {
 	}
 	work := []int32{0, 1, 2, 3}
 	q.hand(all, work)
-	for len(work) > 0 {
+	for len(work) > 0 && ctx.Err() == nil {
 		f := work[len(work)-1]
 		work = work[:len(work)-1]
 		if q.faces[f].dead || len(q.faces[f].outside) == 0 {
@@ -374,8 +377,9 @@ func (h *Hull) Facets() []Facet {
 // side, and the box along the axes: the columns of the frame are its directions,
 // the longest first, and size its extents along them. (The smallest of all needs
 // only edges on its sides, O'Rourke 1985, "Finding minimal enclosing boxes"; for
-// made things a facet lies on one.)
-func (h *Hull) TightBox() (frame Mat3, size Vec3) {
+// made things a facet lies on one.) When ctx ends it returns early, with a box that
+// may not be the smallest.
+func (h *Hull) TightBox(ctx context.Context) (frame Mat3, size Vec3) {
 	best := math.Inf(1)
 	try := func(m Mat3) {
 		lo, hi := Vec3{math.Inf(1), math.Inf(1), math.Inf(1)}, Vec3{math.Inf(-1), math.Inf(-1), math.Inf(-1)}
@@ -399,7 +403,7 @@ func (h *Hull) TightBox() (frame Mat3, size Vec3) {
 	try(Identity3)
 	flat := make([]Vec2, len(h.Points))
 	for i, f := range h.Facets() {
-		if i == 48 { // the largest decide; a ball has thousands alike
+		if i == 48 || ctx.Err() != nil { // the largest decide; a ball has thousands alike
 			break
 		}
 		u := f.Normal.Across()

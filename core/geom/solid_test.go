@@ -1,6 +1,7 @@
 package geom
 
 import (
+	"context"
 	"math"
 	"math/rand/v2"
 	"testing"
@@ -63,24 +64,24 @@ func TestHullsByHand(t *testing.T) {
 				pts[i] = m.Apply(p)
 			}
 			k := math.Cbrt(m.M.Det())
-			h := HullOf(pts)
+			h := HullOf(context.Background(), pts)
 			checkHull(t, h, pts, 2e-6*k)
 			assert.InDelta(t, 1, h.volume()/(k*k*k), 1e-5)
 			assert.Len(t, h.Facets(), 6, "six flat sides")
-			frame, size := h.TightBox()
+			frame, size := h.TightBox(context.Background())
 			assert.InDelta(t, k, size[0], 1e-5*k)
 			assert.InDelta(t, k, size[2], 1e-5*k)
 			assert.InDelta(t, 1, frame.Det(), 1e-9)
 		})
 	}
-	flat := HullOf([]Vec3{{0, 0, 0}, {2, 0, 0}, {2, 3, 0}, {0, 3, 0}, {1, 1, 0}})
+	flat := HullOf(context.Background(), []Vec3{{0, 0, 0}, {2, 0, 0}, {2, 3, 0}, {0, 3, 0}, {1, 1, 0}})
 	assert.True(t, flat.Flat)
 	assert.Len(t, flat.Points, 4)
 	require.Len(t, flat.Facets(), 2)
 	assert.InDelta(t, 6, flat.Facets()[0].Area, 1e-9)
-	assert.Empty(t, HullOf([]Vec3{{1, 1, 1}, {2, 2, 2}, {3, 3, 3}}).Faces, "a line")
-	assert.Empty(t, HullOf([]Vec3{{1, 1, 1}, {1, 1, 1}}).Faces, "a point")
-	assert.Empty(t, HullOf(nil).Faces)
+	assert.Empty(t, HullOf(context.Background(), []Vec3{{1, 1, 1}, {2, 2, 2}, {3, 3, 3}}).Faces, "a line")
+	assert.Empty(t, HullOf(context.Background(), []Vec3{{1, 1, 1}, {1, 1, 1}}).Faces, "a point")
+	assert.Empty(t, HullOf(context.Background(), nil).Faces)
 }
 
 func TestHullsOfRandomPoints(t *testing.T) {
@@ -96,7 +97,7 @@ func TestHullsOfRandomPoints(t *testing.T) {
 				pts[i][2] = math.Round(pts[i][2]) // many in a few planes
 			}
 		}
-		checkHull(t, HullOf(pts), pts, 1e-5)
+		checkHull(t, HullOf(context.Background(), pts), pts, 1e-5)
 	}
 }
 
@@ -110,7 +111,7 @@ func TestTightBoxFollowsALeaningMast(t *testing.T) {
 			}
 		}
 	}
-	frame, size := HullOf(pts).TightBox()
+	frame, size := HullOf(context.Background(), pts).TightBox(context.Background())
 	assert.True(t, size.Near(Vec3{6, .2, .1}, 1e-9), "%v", size)
 	assert.InDelta(t, 1, math.Abs(frame.Col(0).Dot(lean.Apply(Vec3{0, 1, 0}))), 1e-9)
 }
@@ -182,7 +183,7 @@ func TestTheTreeFindsWhatLookingAtAllFinds(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 3))
 	for _, n := range []int{0, 1, 5, 700, 5000} {
 		pts, tris := soup(r, n)
-		tree := NewBVH(pts, tris)
+		tree := NewBVH(context.Background(), pts, tris)
 		for range 40 {
 			from, along := random(r).Mul(2), random(r)
 			if r.IntN(4) == 0 {

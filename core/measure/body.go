@@ -1,10 +1,12 @@
 package measure
 
 import (
-	"sync"
+	"context"
 
 	"yarvek/core/geom"
+	"yarvek/core/memo"
 	"yarvek/core/scene"
+	"yarvek/core/split"
 )
 
 // Body is a scene's figures with its convex hull and the smallest box round it.
@@ -15,20 +17,26 @@ type Body struct {
 	Own   geom.Vec3 // extents along them; metres
 }
 
-// Later measures a scene when first asked to, once. A kit of hundreds need not pay
-// for figures that only a worksheet shows.
-func Later(s *scene.Scene) func() Body {
-	return sync.OnceValue(func() Body { return BodyOf(s) })
+// Later measures a scene, which must not be written to any more, when first asked to:
+// a kit of hundreds need not pay for figures that only a worksheet shows.
+func Later(s *scene.Scene) *memo.Once[Body] {
+	return memo.NewOnce(func(ctx context.Context) (Body, error) {
+		b := BodyOf(ctx, s)
+		return b, ctx.Err()
+	})
 }
 
-// BodyOf measures all of it.
-func BodyOf(s *scene.Scene) Body {
+// BodyOf measures all of it. When ctx ends it returns early, and what it returns means
+// nothing.
+func BodyOf(ctx context.Context, s *scene.Scene) Body {
 	var b Body
-	var wg sync.WaitGroup
-	wg.Go(func() { b.Hull = geom.HullOf(outer(s)) })
-	b.Figures = Of(s)
-	wg.Wait()
-	b.Frame, b.Own = b.Hull.TightBox()
+	split.Together(
+		func() { b.Hull = geom.HullOf(ctx, outer(ctx, s)) },
+		func() { b.Figures = Of(ctx, s) })
+	if ctx.Err() != nil {
+		return b
+	}
+	b.Frame, b.Own = b.Hull.TightBox(ctx)
 	return b
 }
 

@@ -3,12 +3,12 @@
 package measure
 
 import (
+	"context"
 	"math"
-	"runtime"
-	"sync"
 
 	"yarvek/core/geom"
 	"yarvek/core/scene"
+	"yarvek/core/split"
 )
 
 // Figures of a scene, all nodes together.
@@ -42,9 +42,9 @@ func (s *sums) add(o sums) {
 }
 
 // Of measures extents, area, volume and middle of a scene's nodes, and whether
-// they are closed.
-func Of(s *scene.Scene) Figures {
-	total, closed := passes(s, true)
+// they are closed. When ctx ends it returns early, and what it returns means nothing.
+func Of(ctx context.Context, s *scene.Scene) Figures {
+	total, closed := passes(ctx, s, true)
 	f := Figures{Box: total.box, Area: total.area, Volume: total.volume, Closed: closed}
 	switch {
 	case closed && math.Abs(total.volume) > 1e-12*math.Pow(total.box.Size().Max(), 3):
@@ -59,17 +59,20 @@ func Of(s *scene.Scene) Figures {
 
 // Sized measures extents, area and volume alone.
 func Sized(s *scene.Scene) (box geom.Box, area, volume float64) {
-	t, _ := passes(s, false)
+	t, _ := passes(context.Background(), s, false)
 	return t.box, t.area, t.volume
 }
 
-func passes(s *scene.Scene, chain bool) (sums, bool) {
+func passes(ctx context.Context, s *scene.Scene, chain bool) (sums, bool) {
 	total := sums{box: geom.EmptyBox()}
 	closed, any := true, false
 	worlds := s.Worlds()
 	for i, n := range s.Nodes {
 		if n.Mesh < 0 || s.Meshes[n.Mesh].Faces() == 0 {
 			continue
+		}
+		if ctx.Err() != nil {
+			return total, false
 		}
 		any = true
 		t := mesh(s.Meshes[n.Mesh], worlds[i], chain)
@@ -82,24 +85,10 @@ func passes(s *scene.Scene, chain bool) (sums, bool) {
 // mesh sums over a mesh placed in the world.
 func mesh(m *scene.Mesh, w geom.Affine, chain bool) sums {
 	pts := m.Points
-	pieces := runtime.GOMAXPROCS(0)
-	if len(m.Corners) < 1<<15 {
-		pieces = 1
-	}
-	each := func(n int, f func(k, from, to int)) {
-		if pieces == 1 {
-			f(0, 0, n)
-			return
-		}
-		var wg sync.WaitGroup
-		for k := range pieces {
-			wg.Go(func() { f(k, n*k/pieces, n*(k+1)/pieces) })
-		}
-		wg.Wait()
-	}
+	const least = 1 << 13 // points or faces worth a goroutine
 	if !w.IsIdentity() {
 		pts = make([]geom.Vec3, len(m.Points))
-		each(len(pts), func(_, from, to int) {
+		split.Range(len(pts), least, func(_, from, to int) {
 			for i := from; i < to; i++ {
 				pts[i] = w.Apply(m.Points[i])
 			}
@@ -108,7 +97,7 @@ func mesh(m *scene.Mesh, w geom.Affine, chain bool) sums {
 	var marks []uint64
 	if chain {
 		marks = make([]uint64, len(pts))
-		each(len(pts), func(_, from, to int) {
+		split.Range(len(pts), least, func(_, from, to int) {
 			for i := from; i < to; i++ {
 				marks[i] = m.Points[i].Hash()
 			}
@@ -117,8 +106,8 @@ func mesh(m *scene.Mesh, w geom.Affine, chain bool) sums {
 	// Sums are taken about a point of the mesh: far from the origin they would lose
 	// their digits.
 	o := pts[m.Corners[0]]
-	parts := make([]sums, pieces)
-	each(m.Faces(), func(k, from, to int) {
+	parts := make([]sums, split.Pieces(m.Faces(), least))
+	split.Range(m.Faces(), least, func(k, from, to int) {
 		t := sums{box: geom.EmptyBox()}
 		for f := from; f < to; f++ {
 			t.face(pts, m.Corners[m.FaceStart[f]:m.FaceStart[f+1]], o)

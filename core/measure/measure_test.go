@@ -1,6 +1,7 @@
 package measure
 
 import (
+	"context"
 	"math"
 	"testing"
 	"time"
@@ -36,7 +37,7 @@ func TestFiguresByHand(t *testing.T) {
 		} {
 			s := shape.Scene(c.name, nil, c.m)
 			s.Nodes[0].Local = w
-			f := Of(s)
+			f := Of(context.Background(), s)
 			k := math.Cbrt(math.Abs(w.M.Det()))
 			assert.InDelta(t, c.area*k*k, f.Area, 1e-6, "%s %s", c.name, place)
 			assert.Equal(t, c.closed, f.Closed, "%s %s", c.name, place)
@@ -51,8 +52,8 @@ func TestFiguresByHand(t *testing.T) {
 	turned := *box
 	turned.Corners = append([]int32(nil), box.Corners...)
 	turned.Corners[0], turned.Corners[2] = turned.Corners[2], turned.Corners[0]
-	assert.False(t, Of(shape.Scene("x", nil, &turned)).Closed)
-	assert.Equal(t, geom.Vec3{}, Of(&scene.Scene{}).Centre)
+	assert.False(t, Of(context.Background(), shape.Scene("x", nil, &turned)).Closed)
+	assert.Equal(t, geom.Vec3{}, Of(context.Background(), &scene.Scene{}).Centre)
 }
 
 func TestContactWithTheGround(t *testing.T) {
@@ -73,10 +74,10 @@ func TestContactWithTheGround(t *testing.T) {
 func TestThinningLosesNoCorner(t *testing.T) {
 	s := shape.Scene("x", nil, shapetest.Boulder(170))
 	s.Nodes[0].Local = geom.Affine{M: geom.Rotation(geom.Vec3{1, 2, 3}, 1), T: geom.Vec3{500, -3, 80}}
-	all := geom.HullOf(Points(s))
-	few := outer(s)
+	all := geom.HullOf(context.Background(), Points(s))
+	few := outer(context.Background(), s)
 	assert.Less(t, len(few), len(s.Meshes[0].Points))
-	thin := geom.HullOf(few)
+	thin := geom.HullOf(context.Background(), few)
 	for _, p := range all.Points {
 		for _, f := range thin.Faces {
 			a := thin.Points[f[0]]
@@ -88,7 +89,7 @@ func TestThinningLosesNoCorner(t *testing.T) {
 	}
 	// A plane sheet has nothing within.
 	flat := shape.Scene("x", nil, new(shape.Builder).Grid(300, 300, func(u, v float64) geom.Vec3 { return geom.Vec3{u, 0, v} }).Mesh("sheet"))
-	assert.Len(t, outer(flat), 301*301)
+	assert.Len(t, outer(context.Background(), flat), 301*301)
 }
 
 func best(n int, f func()) time.Duration {
@@ -122,18 +123,18 @@ func BenchmarkMillion(b *testing.B) {
 			}
 		})
 		sized := best(5, func() { keep, _, _ = Sized(s) })
-		all := best(5, func() { Of(s) })
+		all := best(5, func() { Of(context.Background(), s) })
 		b.Logf("%s: plain pass over %d points %v; extents, area and volume %v, %.1f times; with closedness and middle %v", name, len(m.Points), plain, sized, float64(sized)/float64(plain), all)
 		b.ReportMetric(float64(sized)/float64(plain), "times-plain-"+name[:1])
 	}
 	pts := Points(s)
 	var h *geom.Hull
-	hull := best(3, func() { h = geom.HullOf(outer(s)) })
+	hull := best(3, func() { h = geom.HullOf(context.Background(), outer(context.Background(), s)) })
 	b.Logf("convex hull of %d points: %v, %d corners", len(pts), hull, len(h.Points))
 	b.ReportMetric(hull.Seconds(), "hull-s")
-	tight := best(3, func() { h.TightBox() })
+	tight := best(3, func() { h.TightBox(context.Background()) })
 	b.Logf("tight box: %v", tight)
-	tree := best(3, func() { geom.NewBVH(m.Points, m.Corners) })
+	tree := best(3, func() { geom.NewBVH(context.Background(), m.Points, m.Corners) })
 	b.Logf("BVH of %d triangles: %v", m.Triangles(), tree)
 	b.ReportMetric(tree.Seconds(), "bvh-s")
 	for b.Loop() {

@@ -1,11 +1,11 @@
 package measure
 
 import (
-	"runtime"
-	"sync"
+	"context"
 
 	"yarvek/core/geom"
 	"yarvek/core/scene"
+	"yarvek/core/split"
 )
 
 // thinFrom is from how many points on it pays to drop those within.
@@ -14,7 +14,7 @@ const thinFrom = 50_000
 // outer are the places of a scene's points without those that lie well within the
 // hull of a few of them, which can be no corners of the hull of all (Akl and
 // Toussaint 1978, "A fast convex hull algorithm").
-func outer(s *scene.Scene) []geom.Vec3 {
+func outer(ctx context.Context, s *scene.Scene) []geom.Vec3 {
 	n := 0
 	for _, d := range s.Nodes {
 		if d.Mesh >= 0 {
@@ -24,30 +24,29 @@ func outer(s *scene.Scene) []geom.Vec3 {
 	if n < thinFrom {
 		return Points(s)
 	}
-	planes := inner(s, n)
+	planes := inner(ctx, s, n)
 	worlds := s.Worlds()
 	var out []geom.Vec3
 	for i, d := range s.Nodes {
 		if d.Mesh < 0 {
 			continue
 		}
+		if ctx.Err() != nil {
+			return nil
+		}
 		m := s.Meshes[d.Mesh]
 		used := m.Used()
-		pieces := make([][]geom.Vec3, runtime.GOMAXPROCS(0))
-		var wg sync.WaitGroup
-		for k := range pieces {
-			wg.Go(func() {
-				from, to := len(m.Points)*k/len(pieces), len(m.Points)*(k+1)/len(pieces)
-				for j := from; j < to; j++ {
-					if used[j] {
-						if p := worlds[i].Apply(m.Points[j]); !planes.hold(&p) {
-							pieces[k] = append(pieces[k], p)
-						}
+		const least = 1 << 13 // points worth a goroutine
+		pieces := make([][]geom.Vec3, split.Pieces(len(m.Points), least))
+		split.Range(len(m.Points), least, func(k, from, to int) {
+			for j := from; j < to; j++ {
+				if used[j] {
+					if p := worlds[i].Apply(m.Points[j]); !planes.hold(&p) {
+						pieces[k] = append(pieces[k], p)
 					}
 				}
-			})
-		}
-		wg.Wait()
+			}
+		})
 		for _, p := range pieces {
 			out = append(out, p...)
 		}
@@ -71,7 +70,7 @@ func (c cell) hold(p *geom.Vec3) bool {
 }
 
 // inner is the hull of the extremes, in fourteen directions, of some of the points.
-func inner(s *scene.Scene, n int) cell {
+func inner(ctx context.Context, s *scene.Scene, n int) cell {
 	var dirs []geom.Vec3
 	for _, a := range geom.Axes {
 		dirs = append(dirs, a.Vec())
@@ -99,7 +98,7 @@ func inner(s *scene.Scene, n int) cell {
 			some = true
 		}
 	}
-	h := geom.HullOf(far)
+	h := geom.HullOf(ctx, far)
 	if h.Flat {
 		return nil
 	}

@@ -177,3 +177,20 @@ func (m *Memo[V]) Size() (bytes int64, values int) {
 	defer m.mu.Unlock()
 	return m.size, m.order.Len()
 }
+
+// Once is one value, computed when it is first asked for and then kept. What few pages
+// show need not be paid for by all. It is safe for use by several goroutines, which
+// share one computation; an error is given to those who waited, and asked again, it
+// computes again.
+type Once[V any] struct {
+	kept *Memo[V]
+	fill func(context.Context) (V, error)
+}
+
+// NewOnce makes one of what computes it; see [Memo.Get] for the context fill gets.
+func NewOnce[V any](fill func(context.Context) (V, error)) *Once[V] {
+	return &Once[V]{New(1, func(V) int64 { return 1 }), fill}
+}
+
+// Get computes the value or gives the kept one.
+func (o *Once[V]) Get(ctx context.Context) (V, error) { return o.kept.Get(ctx, "", o.fill) }

@@ -36,7 +36,7 @@ func FuzzParse(f *testing.F) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		for _, out := range []*scene.Scene{r.Kept, r.Sized, r.Stood, r.Ready} {
+		for _, out := range []*scene.Scene{after(r, "source"), after(r, "size"), after(r, "axes"), after(r, "pivot")} {
 			for i, n := range out.Nodes {
 				if n.Parent >= i {
 					t.Fatalf("node %d comes before its parent", i)

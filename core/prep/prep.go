@@ -1,53 +1,28 @@
 // Package prep walks an asset through the stations in their order. A prep is all
 // decisions taken for it; the source is never changed.
+//
+// This package has the one list of stations. What a station is, is in package station;
+// what it needs from those before it is in [Run], written by hand and typed, because
+// that differs from station to station.
 package prep
 
 import (
-	"context"
-	"crypto/sha256"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 
-	"yarvek/core/finding"
-	"yarvek/core/geom"
-	"yarvek/core/scene"
+	"yarvek/core/fault"
+	"yarvek/core/station"
 	"yarvek/core/station/axes"
 	"yarvek/core/station/export"
 	"yarvek/core/station/pivot"
 	"yarvek/core/station/size"
 	"yarvek/core/station/source"
-	"yarvek/core/target"
 )
 
-// Station is one stop of the work.
-type Station struct {
-	ID       string
-	Name     string
-	Number   int // of ten
-	Question string
-}
-
-// Stations lists those that are built, in order.
-var Stations = []Station{
-	{"source", "Source", 1, "What came in, and what of it goes on?"},
-	{"size", "Size", 2, "How big is it, truly?"},
-	{"axes", "Axes", 3, "Which way does it stand and face?"},
-	{"pivot", "Pivot", 4, "Where does it turn and stand?"},
-	{"export", "Export", 10, "What leaves, and did it arrive?"},
-}
-
-// StationByID finds a station.
-func StationByID(id string) (Station, bool) {
-	for _, s := range Stations {
-		if s.ID == id {
-			return s, true
-		}
-	}
-	return Station{}, false
-}
-
-// Prep is the decisions of an asset, station by station. Its JSON is what is kept.
+// Prep is the decisions of an asset, station by station. Its JSON is what is kept; a
+// station that decides nothing is left out of it. The zero Prep decides nothing.
 type Prep struct {
 	Source source.Decisions `json:"source,omitzero"`
 	Size   size.Decisions   `json:"size,omitzero"`
@@ -56,21 +31,91 @@ type Prep struct {
 	Export export.Decisions `json:"export,omitzero"`
 }
 
-// Parse reads a kept prep.
+// list is the stations in the order of the work, each with its field of a Prep. Every
+// one of them has its stop in Run.
+var list = []entry{
+	field(source.Info, func(p *Prep) *source.Decisions { return &p.Source }),
+	field(size.Info, func(p *Prep) *size.Decisions { return &p.Size }),
+	field(axes.Info, func(p *Prep) *axes.Decisions { return &p.Axes }),
+	field(pivot.Info, func(p *Prep) *pivot.Decisions { return &p.Pivot }),
+	field(export.Info, func(p *Prep) *export.Decisions { return &p.Export }),
+}
+
+// entry is a station on the list.
+type entry struct {
+	station.Info
+	get func(p Prep) station.Decisions
+	set func(p *Prep, d station.Decisions) bool // false when d is of another station
+}
+
+func field[D station.Decisions](in station.Info, of func(*Prep) *D) entry {
+	return entry{in,
+		func(p Prep) station.Decisions { return *of(&p) },
+		func(p *Prep, d station.Decisions) bool {
+			v, ok := d.(D)
+			if ok {
+				*of(p) = v
+			}
+			return ok
+		}}
+}
+
+// Stations lists the stations that are built, in the order of the work.
+func Stations() []station.Info {
+	out := make([]station.Info, len(list))
+	for i, e := range list {
+		out[i] = e.Info
+	}
+	return out
+}
+
+// entryOf gives a station's entry; the error is a *station.UnknownError.
+func entryOf(id string) (entry, error) {
+	i := slices.IndexFunc(list, func(e entry) bool { return e.ID == id })
+	if i < 0 {
+		return entry{}, &station.UnknownError{ID: id}
+	}
+	return list[i], nil
+}
+
+// Station finds a station by its ID; the error is a *station.UnknownError.
+func Station(id string) (station.Info, error) {
+	e, err := entryOf(id)
+	return e.Info, err
+}
+
+// Parse reads a kept prep. A key that no station knows is an error, as is anything
+// after the prep: what was meant by it would be lost in silence. Equal preps come out
+// equal, whatever empty lists the JSON holds.
 func Parse(b []byte) (Prep, error) {
 	var p Prep
 	if len(b) == 0 {
 		return p, nil
 	}
-	if err := json.Unmarshal(b, &p); err != nil {
-		return p, fmt.Errorf("the decisions can't be read: %w", err)
+	if err := known(b, p); err != nil {
+		return Prep{}, err
 	}
-	return p, p.Validate()
+	if err := json.Unmarshal(b, &p); err != nil {
+		return Prep{}, fault.From(fault.Damaged, fmt.Errorf("the decisions can't be read: %w", err))
+	}
+	if err := p.Validate(); err != nil {
+		return Prep{}, err
+	}
+	// Written and read once more, an empty list is as good as none.
+	var q Prep
+	if err := json.Unmarshal(p.JSON(), &q); err != nil {
+		return Prep{}, fault.From(fault.Damaged, fmt.Errorf("the decisions can't be read back: %w", err))
+	}
+	return q, nil
 }
 
 // Validate checks every station's decisions.
 func (p Prep) Validate() error {
-	return errors.Join(p.Source.Validate(), p.Size.Validate(), p.Axes.Validate(), p.Pivot.Validate(), p.Export.Validate())
+	var errs []error
+	for _, e := range list {
+		errs = append(errs, e.get(p).Validate())
+	}
+	return fault.From(fault.Invalid, errors.Join(errs...))
 }
 
 // JSON writes the prep for keeping; equal preps give equal bytes.
@@ -82,178 +127,72 @@ func (p Prep) JSON() []byte {
 	return b
 }
 
-// With returns the prep with one station's decisions replaced. The decisions must
-// be of that station's type, as a remedy's are.
+// Of gives a station's decisions; the error is a *station.UnknownError.
+func (p Prep) Of(id string) (station.Decisions, error) {
+	e, err := entryOf(id)
+	if err != nil {
+		return nil, err
+	}
+	return e.get(p), nil
+}
+
+// With returns the prep with one station's decisions replaced: the whole of them, in
+// that station's own type, as a remedy carries them.
 func (p Prep) With(decision any) (Prep, error) {
-	switch d := decision.(type) {
-	case source.Decisions:
-		p.Source = d
-	case size.Decisions:
-		p.Size = d
-	case axes.Decisions:
-		p.Axes = d
-	case pivot.Decisions:
-		p.Pivot = d
-	case export.Decisions:
-		p.Export = d
-	default:
-		return p, fmt.Errorf("no station has decisions of type %T", decision)
+	d, ok := decision.(station.Decisions)
+	for i := 0; ok && i < len(list); i++ {
+		if list[i].set(&p, d) {
+			return p, p.Validate()
+		}
 	}
-	return p, p.Validate()
+	return p, fmt.Errorf("no station has decisions of type %T", decision)
 }
 
-// Input is what a run starts from. Key names the source scene: equal keys must
-// mean equal scenes.
-type Input struct {
-	Key      string
-	Scene    *scene.Scene
-	Findings []finding.Finding // of the reader
-	Target   target.Target
-	Grid     float64 // the kit's module in metres, 0 for none
-}
-
-// Result is the outcome of every station. The scenes are shared with the cache
-// and must not be written to.
-type Result struct {
-	Survey *source.Survey // of the scene as read
-	Source *source.Report
-	Size   *size.Report
-	Axes   *axes.Report
-	Pivot  *pivot.Report
-
-	Read  *scene.Scene // as the reader gave it
-	Kept  *scene.Scene // after Source
-	Sized *scene.Scene // after Size
-	Stood *scene.Scene // after Axes, in the target's basis
-	Ready *scene.Scene // after the last station that changes the mesh
-	// Keys name each station's outcome by its ID, for caches of what is drawn of it.
-	Keys map[string]string
-	Hits int // stations taken from the cache
-}
-
-// ToStood is the map from what Source left to what Axes made of it, and ToReady on
-// to the outcome.
-func (r *Result) ToStood() geom.Affine {
-	return r.Axes.Map.Mul(geom.Linear(geom.Identity3.Scaled(r.Size.Factor)))
-}
-
-// ToReady is the map from what Source left to the outcome of Pivot.
-func (r *Result) ToReady() geom.Affine { return r.Pivot.Map.Mul(r.ToStood()) }
-
-// Findings are those of one station.
-func (r *Result) Findings(station string) []finding.Finding {
-	switch station {
-	case "source":
-		return r.Source.Findings
-	case "size":
-		return r.Size.Findings
-	case "axes":
-		return r.Axes.Findings
-	case "pivot":
-		return r.Pivot.Findings
+// Lines says all decisions, a line each, behind the name of the station.
+func (p Prep) Lines() []string {
+	var out []string
+	for _, e := range list {
+		for _, l := range e.get(p).Lines() {
+			out = append(out, e.Name+": "+l)
+		}
 	}
-	return nil
+	return out
 }
 
-// Open counts the findings of all stations that must be fixed and that deserve a look.
-func (r *Result) Open() (mustFix, look int) {
-	for _, s := range Stations {
-		for _, f := range r.Findings(s.ID) {
-			switch f.Severity {
-			case finding.MustFix:
-				mustFix++
-			case finding.Look:
-				look++
+// Label words the step from one prep to another, as undo and redo name it; "" when
+// they are the same.
+func Label(before, after Prep) string {
+	for _, e := range list {
+		if l := station.Change(e.get(before).Lines(), e.get(after).Lines()); l != "" {
+			return l
+		}
+	}
+	if string(before.JSON()) != string(after.JSON()) {
+		for _, e := range list {
+			a, b := Prep{}, Prep{}
+			e.set(&a, e.get(before))
+			e.set(&b, e.get(after))
+			if string(a.JSON()) != string(b.JSON()) {
+				return "Another detail at " + e.Name
 			}
 		}
 	}
-	return mustFix, look
+	return ""
 }
 
-// outcome is what a station leaves in the cache.
-type outcome struct {
-	scene  *scene.Scene
-	report any
+// Ref is a decision of a station that names a node.
+type Ref struct {
+	Station string
+	Key     string
 }
 
-// Run walks the stations. What no decision before it changed comes from the cache,
-// which may be nil.
-func Run(ctx context.Context, in Input, p Prep, c *Cache) (*Result, error) {
-	if err := p.Validate(); err != nil {
-		return nil, err
-	}
-	r := &Result{Read: in.Scene, Keys: map[string]string{}}
-	w := &walk{ctx: ctx, cache: c, key: in.Key, result: r}
-	_, r.Survey = stop(w, "survey", nil, func() (*scene.Scene, *source.Survey) {
-		return nil, source.Look(in.Scene)
-	})
-	r.Kept, r.Source = stop(w, "source", p.Source, func() (*scene.Scene, *source.Report) {
-		return source.Run(in.Scene, r.Survey, in.Findings, p.Source)
-	})
-	sized := struct {
-		D size.Decisions
-		G float64
-	}{p.Size, in.Grid}
-	r.Sized, r.Size = stop(w, "size", sized, func() (*scene.Scene, *size.Report) {
-		s, rep := size.Run(r.Kept, p.Size, in.Grid)
-		rep.Findings = append(rep.Findings, lost(p, "size", rep.Lost)...)
-		return s, rep
-	})
-	at := struct {
-		D axes.Decisions
-		B any
-	}{p.Axes, in.Target.Basis}
-	r.Stood, r.Axes = stop(w, "axes", at, func() (*scene.Scene, *axes.Report) {
-		return axes.Run(r.Sized, p.Axes, in.Target.Basis, r.Size.Box, r.Size.Body)
-	})
-	seated := struct {
-		D pivot.Decisions
-		G float64
-	}{p.Pivot, in.Grid}
-	r.Ready, r.Pivot = stop(w, "pivot", seated, func() (*scene.Scene, *pivot.Report) {
-		s, rep := pivot.Run(r.Stood, p.Pivot, pivot.Ask{Body: r.Size.Body, Stood: r.Axes.Map, Source: r.ToStood(),
-			Grid: in.Grid, Module: r.Size.Class.ID == "modular-piece"})
-		rep.Findings = append(rep.Findings, lost(p, "pivot", rep.Lost)...)
-		return s, rep
-	})
-	if w.err != nil {
-		return nil, w.err
-	}
-	r.Keys["export"] = w.key
-	return r, nil
-}
-
-type walk struct {
-	ctx    context.Context
-	cache  *Cache
-	key    string
-	result *Result
-	err    error
-}
-
-// stop runs one station or takes its outcome from the cache. The key of an
-// outcome is made of everything it depends on: the key before it and its decisions.
-func stop[R any](w *walk, id string, decisions any, run func() (*scene.Scene, R)) (*scene.Scene, R) {
-	var none R
-	if w.err == nil {
-		w.err = w.ctx.Err()
-	}
-	if w.err != nil {
-		return nil, none
-	}
-	d, err := json.Marshal(decisions)
+// Repointed returns the prep with a station's decision pointed at another node; an
+// empty name drops it. A station that is not on the list is a *station.UnknownError.
+func (p Prep) Repointed(ref Ref, to string) (Prep, error) {
+	e, err := entryOf(ref.Station)
 	if err != nil {
-		w.err = err
-		return nil, none
+		return p, err
 	}
-	sum := sha256.Sum256(fmt.Appendf(nil, "%s\n%s\n%s", w.key, id, d))
-	w.key = fmt.Sprintf("%x", sum[:16])
-	w.result.Keys[id] = w.key
-	if o, ok := w.cache.get(w.key); ok {
-		w.result.Hits++
-		return o.scene, o.report.(R)
-	}
-	s, rep := run()
-	w.cache.put(w.key, outcome{s, rep})
-	return s, rep
+	e.set(&p, e.get(p).Repoint(ref.Key, to))
+	return p, nil
 }

@@ -9,7 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"yarvek/core/arrival"
+	"yarvek/core/deliver"
 	"yarvek/core/finding"
 	"yarvek/core/format"
 	"yarvek/core/format/bundle"
@@ -25,14 +25,13 @@ import (
 )
 
 // written sends a result and measures what is read back.
-func written(t testing.TB, s *scene.Scene, id string, to target.Target) measure.Figures {
+func written(t testing.TB, d scene.Delivery, id string, to target.Target) measure.Figures {
 	t.Helper()
-	pk, err := format.Write(s, id, "x", to)
+	pk, err := format.Write(context.Background(), d, as(t, id), "x", to)
 	require.NoError(t, err)
 	got, _, err := format.Read(context.Background(), bundle.New(pk.Files), pk.Files[0].Name, nil)
 	require.NoError(t, err)
-	basis, _ := to.FileFrame(id)
-	return measure.Of(got.Carried(geom.Linear(basis.To(to.Basis))))
+	return measure.Of(context.Background(), got.Carried(geom.Linear(as(t, id).Frame(to).Basis.To(to.Basis))))
 }
 
 func corners(s *scene.Scene) (list []geom.Vec3) {
@@ -55,7 +54,7 @@ func TestBakingBeforeOrAfterExportIsTheSame(t *testing.T) {
 		for _, b := range []size.Bake{size.BakeAll, size.BakeScale, size.BakeRotation} {
 			baked := run(t, s, Prep{Size: size.Decisions{Bake: b}}, to)
 			for _, id := range []string{"glb", "fbx"} {
-				was, is := written(t, plain.Ready, id, to), written(t, baked.Ready, id, to)
+				was, is := written(t, plain.Delivery, id, to), written(t, baked.Delivery, id, to)
 				tol := 1e-4 * max(1, was.Box.Size().Max())
 				require.True(t, was.Box.Min.Near(is.Box.Min, tol) && was.Box.Max.Near(is.Box.Max, tol), "seed %d %s %s", seed, b, id)
 				require.InEpsilon(t, was.Area, is.Area, 1e-4, "seed %d %s %s", seed, b, id)
@@ -68,8 +67,8 @@ func TestBakingBeforeOrAfterExportIsTheSame(t *testing.T) {
 
 func TestAUnitThereAndBack(t *testing.T) {
 	s := shape.Scene("x", nil, post())
-	there := run(t, s, Prep{Size: size.Decisions{Unit: "cm"}}, yUp).Sized
-	back := run(t, there, Prep{Size: size.Decisions{Fit: size.ByFactor, Factor: 100}}, yUp).Sized
+	there := after(run(t, s, Prep{Size: size.Decisions{Unit: "cm"}}, yUp), "size")
+	back := after(run(t, there, Prep{Size: size.Decisions{Fit: size.ByFactor, Factor: 100}}, yUp), "size")
 	for i, p := range corners(s) {
 		require.True(t, p.Near(corners(back)[i], 1e-14))
 	}
@@ -96,20 +95,20 @@ func TestAPieceThatMissesTheGrid(t *testing.T) {
 	p := Prep{Size: size.Decisions{Class: "modular-piece"}}
 	r, err := Run(context.Background(), in, p, nil)
 	require.NoError(t, err)
-	f := find(t, r.Size.Findings, "size/off-grid")
+	f := find(t, r.Size.Findings(), "size/off-grid")
 	assert.Contains(t, f.Text, "Width 1.98\u2009m is 20.0\u2009mm short of 4 cells")
 	p, err = p.With(f.Remedies[0].Decision)
 	require.NoError(t, err)
 	r, err = Run(context.Background(), in, p, nil)
 	require.NoError(t, err)
 	assert.InDelta(t, 2, r.Size.Now[0], 1e-12)
-	g := find(t, r.Pivot.Findings, "pivot/off-grid")
+	g := find(t, r.Pivot.Findings(), "pivot/off-grid")
 	p, err = p.With(g.Remedies[0].Decision)
 	require.NoError(t, err)
 	r, err = Run(context.Background(), in, p, nil)
 	require.NoError(t, err)
 	assert.True(t, r.Pivot.OffGrid.Near(geom.Vec3{}, 1e-9), "%v", r.Pivot.OffGrid)
-	assert.InDelta(t, 0, math.Remainder(r.Ready.Bounds().Min[0], .5), 1e-9)
+	assert.InDelta(t, 0, math.Remainder(r.Delivery.Scene.Bounds().Min[0], .5), 1e-9)
 }
 
 func TestTransformsAreSaidAndBaked(t *testing.T) {
@@ -119,16 +118,16 @@ func TestTransformsAreSaidAndBaked(t *testing.T) {
 	r := run(t, s, Prep{}, yUp)
 	require.Len(t, r.Size.Placed, 1)
 	assert.Equal(t, "scaled unevenly, 1 to 2, mirrored", r.Size.Placed[0].What)
-	f := find(t, r.Size.Findings, "size/unbaked")
+	f := find(t, r.Size.Findings(), "size/unbaked")
 	assert.Equal(t, finding.Look, f.Severity)
 	p, err := Prep{}.With(f.Remedies[0].Decision)
 	require.NoError(t, err)
 	r = run(t, s, p, yUp)
-	assert.Empty(t, r.Size.Findings)
-	assert.Equal(t, geom.Identity3, r.Ready.Nodes[0].Local.M)
+	assert.Empty(t, r.Size.Findings())
+	assert.Equal(t, geom.Identity3, r.Delivery.Scene.Nodes[0].Local.M)
 	r = run(t, s, Prep{Size: size.Decisions{Bake: size.BakeAll, Nodes: []string{"gone"}}}, yUp)
 	assert.Equal(t, []Ref{{"size", "gone"}}, r.Lost())
-	find(t, r.Size.Findings, "size/lost-decision")
+	find(t, r.Size.Findings(), "size/lost-decision")
 }
 
 // A mirrored node looks the same in every format and target, baked or not: faces
@@ -140,13 +139,13 @@ func TestAMirroredNodeKeepsItsLook(t *testing.T) {
 		for _, b := range []size.Bake{size.BakeNone, size.BakeAll, size.BakeScale} {
 			r := run(t, s, Prep{Size: size.Decisions{Bake: b}}, to)
 			for _, id := range []string{"glb", "obj", "fbx"} {
-				pk, err := format.Write(r.Ready, id, "x", to)
+				pk, err := format.Write(context.Background(), r.Delivery, as(t, id), "x", to)
 				require.NoError(t, err)
-				c, err := arrival.Check(context.Background(), r.Ready, pk, id, to)
+				c, err := deliver.Check(context.Background(), r.Delivery, pk, as(t, id), to)
 				require.NoError(t, err)
 				assert.True(t, c.Equal(), "%s %s %s: %+v", to.ID, b, id, c.Rows)
 			}
-			v := r.Ready.Carried(geom.Linear(to.Basis.To(geom.GLTF))).Flattened()
+			v := r.Delivery.Scene.Carried(geom.Linear(to.Basis.To(geom.GLTF))).Flattened()
 			vol := 0.0
 			for _, m := range v.Meshes {
 				m.EachTriangle(func(_ int, a, b, c int32) {
@@ -161,7 +160,7 @@ func TestAMirroredNodeKeepsItsLook(t *testing.T) {
 func TestStancesAreRankedWithReasons(t *testing.T) {
 	r := run(t, shape.Scene("x", nil, post()), Prep{}, zUpLeft)
 	var best axes.Stance
-	for _, st := range r.Axes.Standing().Stances {
+	for _, st := range standing(t, r).Stances {
 		if st.Rank == 1 {
 			best = st
 		}
@@ -178,9 +177,9 @@ func TestALeaningBodyIsLaidToRestAndTurnedTrue(t *testing.T) {
 	for _, to := range target.Shipped {
 		s := shape.Scene("x", nil, new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{1, 2, .6}).Mesh("slab").Mapped(lean))
 		r := run(t, s, Prep{}, to)
-		f := find(t, r.Axes.Findings, "axes/askew")
+		f := find(t, r.Axes.Findings(), "axes/askew")
 		assert.Equal(t, "Askew by 6°", f.Title)
-		for i, d := range []axes.Decisions{f.Remedies[0].Decision.(axes.Decisions), {Pose: r.Axes.Standing().Poses[0].Turn}} {
+		for i, d := range []axes.Decisions{f.Remedies[0].Decision.(axes.Decisions), {Pose: standing(t, r).Poses[0].Turn}} {
 			d.Drop = true
 			q := run(t, s, Prep{Axes: d}, to)
 			if i == 0 {
@@ -190,13 +189,13 @@ func TestALeaningBodyIsLaidToRestAndTurnedTrue(t *testing.T) {
 				assert.InDelta(t, .6, q.Axes.Size[1], 1e-6, "on its broad side")
 			}
 			v := to.Basis.ToView()
-			b := q.Stood.Bounds()
+			b := after(q, "axes").Bounds()
 			assert.InDelta(t, 0, min(v.Apply(b.Min)[1], v.Apply(b.Max)[1]), 1e-9, "on the ground")
 		}
 		// With a turn after it the remedy still turns the outcome true.
 		turned := axes.Decisions{Turns: []axes.Turn{{About: axes.AboutUp, Degrees: 90}}}
 		r = run(t, s, Prep{Axes: turned}, to)
-		q := run(t, s, Prep{Axes: find(t, r.Axes.Findings, "axes/askew").Remedies[0].Decision.(axes.Decisions)}, to)
+		q := run(t, s, Prep{Axes: find(t, r.Axes.Findings(), "axes/askew").Remedies[0].Decision.(axes.Decisions)}, to)
 		assert.Nil(t, q.Axes.Tilt)
 	}
 	assert.Error(t, axes.Decisions{Pose: geom.Vec3{400, 0, 0}}.Validate())
@@ -241,19 +240,19 @@ func TestPivotsByRule(t *testing.T) {
 	} {
 		r := run(t, s, Prep{Pivot: c.d}, yUp)
 		assert.True(t, r.Pivot.Moved.Near(c.want, 1e-9), "%+v: %v", c.d, r.Pivot.Moved)
-		assert.True(t, r.Ready.Bounds().Min.Near(geom.Vec3{10, 5, 0}.Sub(c.want), 1e-9))
+		assert.True(t, r.Delivery.Scene.Bounds().Min.Near(geom.Vec3{10, 5, 0}.Sub(c.want), 1e-9))
 		// Under the mesh: nothing moves, the node's origin is the place.
 		d := c.d
 		d.Under = true
 		u := run(t, s, Prep{Pivot: d}, yUp)
-		assert.True(t, u.Ready.Bounds().Min.Near(geom.Vec3{10, 5, 0}, 1e-9))
-		assert.True(t, u.Ready.Worlds()[0].T.Near(c.want, 1e-9))
+		assert.True(t, u.Delivery.Scene.Bounds().Min.Near(geom.Vec3{10, 5, 0}, 1e-9))
+		assert.True(t, u.Delivery.Scene.Worlds()[0].T.Near(c.want, 1e-9))
 		assert.Equal(t, r.Pivot.Where, u.Pivot.Where)
 		// Picks stay on the mesh when its size and axes are decided afterwards.
 		p := Prep{Size: size.Decisions{Fit: size.ByFactor, Factor: 3}, Axes: axes.Decisions{Up: geom.PosX}, Pivot: c.d}
 		q := run(t, s, p, zUpLeft)
 		if c.d.Place == pivot.OnPicks {
-			assert.True(t, q.Pivot.Moved.Near(q.ToStood().Apply(c.want), 1e-9))
+			assert.True(t, q.Pivot.Moved.Near(stopAt(q, "axes").FromSource.Apply(c.want), 1e-9))
 		}
 	}
 	for _, bad := range []pivot.Decisions{{Place: pivot.OnPicks}, {Along: []geom.Vec3{{}, {}}}, {Heading: math.NaN()}, {Each: map[string]pivot.Seat{"a": {Place: "x"}}},
@@ -270,26 +269,26 @@ func TestThePivotGoesUnderATreeOfNodes(t *testing.T) {
 	d := pivot.Decisions{Place: pivot.OnBox, Box: [3]int{0, -1, 0}, Heading: 30, Under: true}
 	for _, to := range target.Shipped {
 		was, r := run(t, s, Prep{}, to), run(t, s, Prep{Pivot: d}, to)
-		assert.True(t, was.Ready.Bounds().Min.Near(r.Ready.Bounds().Min, 1e-9), "nothing moves")
-		assert.True(t, r.Ready.Worlds()[0].T.Near(r.Pivot.Origin, 1e-9), "the first node stands at the pivot")
-		assert.Equal(t, "at the centre of its base", r.Pivot.Where)
+		assert.True(t, was.Delivery.Scene.Bounds().Min.Near(r.Delivery.Scene.Bounds().Min, 1e-9), "nothing moves")
+		assert.True(t, r.Delivery.Scene.Worlds()[0].T.Near(r.Pivot.Origin, 1e-9), "the first node stands at the pivot")
+		assert.Equal(t, "at the centre of its base", r.Pivot.Where.String())
 	}
 }
 
 func TestHeadingsTurnTheMeshTheOtherWay(t *testing.T) {
 	s := shape.Scene("x", nil, post())
 	for _, to := range target.Shipped {
-		front := run(t, s, Prep{}, to).Ready.Bounds()
+		front := run(t, s, Prep{}, to).Delivery.Scene.Bounds()
 		r := run(t, s, Prep{Pivot: pivot.Decisions{Heading: 90}}, to)
 		v := to.Basis.ToView()
 		a, b := v.Apply(front.Max), v.Apply(front.Min)
-		c, d := v.Apply(r.Ready.Bounds().Max), v.Apply(r.Ready.Bounds().Min)
+		c, d := v.Apply(r.Delivery.Scene.Bounds().Max), v.Apply(r.Delivery.Scene.Bounds().Min)
 		// The arm pointed to the front; the pivot faces left, so from it the arm is right.
 		assert.InDelta(t, max(a[2], b[2]), max(c[0], d[0]), 1e-9, to.ID)
 		along := run(t, s, Prep{Pivot: pivot.Decisions{Along: []geom.Vec3{{0, 1, 0}, {5, 1, 0}}}}, to)
 		assert.InDelta(t, 90, along.Pivot.Heading, 1e-9, "%s: glTF's +X is its left", to.ID)
 		under := run(t, s, Prep{Pivot: pivot.Decisions{Heading: 90, Under: true}}, to)
-		assert.True(t, under.Ready.Bounds().Min.Near(front.Min, 1e-9), "the mesh stays")
+		assert.True(t, under.Delivery.Scene.Bounds().Min.Near(front.Min, 1e-9), "the mesh stays")
 	}
 }
 
@@ -299,9 +298,9 @@ func TestSeatingTwiceIsSeatingOnceByEveryRule(t *testing.T) {
 		for _, d := range []pivot.Decisions{{Place: pivot.OnContact}, {Place: pivot.OnMass}, {Place: pivot.OnBox, Box: [3]int{1, 0, -1}, Parts: true}} {
 			p := Prep{Pivot: d}
 			once := run(t, s, p, zUpLeft)
-			twice := run(t, once.Ready, p, zUpLeft)
-			for i, c := range corners(once.Ready) {
-				require.True(t, c.Near(corners(twice.Ready)[i], 1e-6), "seed %d %+v", seed, d)
+			twice := run(t, once.Delivery.Scene, p, zUpLeft)
+			for i, c := range corners(once.Delivery.Scene) {
+				require.True(t, c.Near(corners(twice.Delivery.Scene)[i], 1e-6), "seed %d %+v", seed, d)
 			}
 		}
 	}
@@ -322,14 +321,14 @@ func TestMarkersGoAlong(t *testing.T) {
 		assert.InDelta(t, 0, h(1), 1e-9)
 		assert.InDelta(t, .1, h(2), 1e-9, "the plate is ten centimetres thick")
 		assert.InDelta(t, 1, h(3), 1e-9)
-		find(t, r.Pivot.Findings, "pivot/marker-adrift")
+		find(t, r.Pivot.Findings(), "pivot/marker-adrift")
 		// The same places when the pivot goes under the mesh instead.
 		d := p
 		d.Pivot.Under = true
 		u := run(t, s, d, to)
-		assert.True(t, u.Pivot.Markers[0].Place.Near(r.Stood.Basis.To(to.Basis).Apply(geom.GLTF.To(to.Basis).Apply(geom.Vec3{0, 2, 0})), 1e-9))
+		assert.True(t, u.Pivot.Markers[0].Place.Near(after(r, "axes").Basis.To(to.Basis).Apply(geom.GLTF.To(to.Basis).Apply(geom.Vec3{0, 2, 0})), 1e-9))
 		for _, id := range []string{"glb", "fbx", "obj"} {
-			pk, err := format.Write(r.Ready, id, "x", to)
+			pk, err := format.Write(context.Background(), r.Delivery, as(t, id), "x", to)
 			require.NoError(t, err)
 			got, _, err := format.Read(context.Background(), bundle.New(pk.Files), pk.Files[0].Name, nil)
 			require.NoError(t, err)
@@ -351,22 +350,23 @@ func TestEachPartsOwnOrigin(t *testing.T) {
 	p := Prep{Pivot: pivot.Decisions{Place: pivot.OnBox, Box: [3]int{0, -1, 0}, Each: map[string]pivot.Seat{
 		"door": {Place: pivot.OnPicks, Picks: []geom.Vec3{{1, 0, 0}, {1, 2, 0}}}, "gone": {Place: pivot.OnMass}}}}
 	r := run(t, s, p, yUp)
-	assert.True(t, r.Ready.Worlds()[1].T.Near(geom.Vec3{.45, 1, -.5}, 1e-9), "%v", r.Ready.Worlds()[1].T)
+	assert.True(t, r.Delivery.Scene.Worlds()[1].T.Near(geom.Vec3{.45, 1, -.5}, 1e-9), "%v", r.Delivery.Scene.Worlds()[1].T)
 	assert.Equal(t, []Ref{{"pivot", "gone"}}, r.Lost())
-	q := p.Repointed(Ref{"pivot", "gone"}, "case")
+	q, err := p.Repointed(Ref{"pivot", "gone"}, "case")
+	require.NoError(t, err)
 	assert.Empty(t, run(t, s, q, yUp).Lost())
-	assert.True(t, run(t, s, q, yUp).Ready.Bounds().Min.Near(r.Ready.Bounds().Min, 1e-9), "no part moves")
+	assert.True(t, run(t, s, q, yUp).Delivery.Scene.Bounds().Min.Near(r.Delivery.Scene.Bounds().Min, 1e-9), "no part moves")
 	assert.Len(t, p.Pivot.Each, 2, "the old prep is as it was")
 }
 
 // A decision and its undo give the same bytes.
 func TestUndoneDecisionsLeaveNoTrace(t *testing.T) {
 	s := shapetest.Scene(3)
-	c := NewCache(64 << 20)
+	c := NewMemo(64 << 20)
 	write := func(p Prep) []byte {
 		r, err := Run(context.Background(), Input{Key: "k", Scene: s, Target: zUpLeft}, p, c)
 		require.NoError(t, err)
-		pk, err := format.Write(r.Ready, "fbx", "x", zUpLeft)
+		pk, err := format.Write(context.Background(), r.Delivery, as(t, "fbx"), "x", zUpLeft)
 		require.NoError(t, err)
 		return pk.Files[0].Data
 	}

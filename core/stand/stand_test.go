@@ -1,6 +1,7 @@
 package stand
 
 import (
+	"context"
 	"math"
 	"testing"
 	"time"
@@ -18,7 +19,7 @@ import (
 func poses(m *scene.Mesh, w geom.Affine) []Pose {
 	s := shape.Scene("x", nil, m)
 	s.Nodes[0].Local = w
-	return Poses(geom.HullOf(measure.Points(s)), measure.Of(s).Centre)
+	return Poses(geom.HullOf(context.Background(), measure.Points(s)), measure.Of(context.Background(), s).Centre)
 }
 
 func total(list []Pose) (sum float64) {
@@ -80,7 +81,9 @@ func TestTilt(t *testing.T) {
 		s := shape.Scene("x", nil, c.m)
 		turn := geom.Rotation(c.about, c.deg*math.Pi/180)
 		s.Nodes[0].Local = geom.Affine{M: turn, T: geom.Vec3{3, 4, 5}}
-		tilt, ok := TiltOf(s, geom.HullOf(measure.Points(s)).TightBox, 20*math.Pi/180)
+		tilt, ok := TiltOf(s, func() (geom.Mat3, geom.Vec3) {
+			return geom.HullOf(context.Background(), measure.Points(s)).TightBox(context.Background())
+		}, 20*math.Pi/180)
 		require.Equal(t, c.found, ok, "%s by %g about %v: %+v", c.m.Name, c.deg, c.about, tilt)
 		if ok {
 			assert.InDelta(t, c.deg, tilt.Angle*180/math.Pi, .1)
@@ -93,8 +96,8 @@ func TestTilt(t *testing.T) {
 
 func BenchmarkStances(b *testing.B) {
 	s := shape.Scene("boulder", nil, shapetest.Boulder(500))
-	h := geom.HullOf(measure.Points(s))
-	c := measure.Of(s).Centre
+	h := geom.HullOf(context.Background(), measure.Points(s))
+	c := measure.Of(context.Background(), s).Centre
 	b.Logf("%d triangles, hull of %d corners", s.Count().Triangles, len(h.Points))
 	t := time.Now()
 	n := 0

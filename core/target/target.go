@@ -25,6 +25,9 @@ var Units = []Unit{
 	{"m", "metres", 1},
 }
 
+// Metre is the unit lengths are in when nothing else is said.
+var Metre = Units[5]
+
 // UnitBySymbol finds one of Units.
 func UnitBySymbol(s string) (Unit, bool) {
 	for _, u := range Units {
@@ -69,14 +72,4 @@ func ByID(id string) (Target, bool) {
 		}
 	}
 	return Target{}, false
-}
-
-// FileFrame is the basis and the metres a unit in which a file of the format is
-// written for this target. glTF fixes both (glTF 2.0, section 3.4); OBJ says
-// nothing, so a receiver takes its numbers as its own.
-func (t Target) FileFrame(format string) (geom.Basis, float64) {
-	if format == "gltf" || format == "glb" {
-		return geom.GLTF, 1
-	}
-	return t.Basis, t.Unit.Metres
 }

@@ -4,6 +4,7 @@ package twin
 
 import (
 	"cmp"
+	"context"
 	"math"
 	"slices"
 
@@ -32,7 +33,8 @@ type form struct {
 // none. tol is how far, in metres, a point may be off. Faces, slots, UV coordinates
 // and colours must agree too, and normals to a degree, so that taking one for the
 // other changes nothing that can be seen.
-func Find(meshes []*scene.Mesh, tol float64) []Match {
+// When ctx ends it returns early, with some of them.
+func Find(ctx context.Context, meshes []*scene.Mesh, tol float64) []Match {
 	buckets := map[[3]int][]*form{}
 	counts := func(m *scene.Mesh) [3]int { return [3]int{len(m.Points), m.Faces(), len(m.Corners)} }
 	alike := map[[3]int]int{}
@@ -42,6 +44,9 @@ func Find(meshes []*scene.Mesh, tol float64) []Match {
 	var out []Match
 	for i, m := range meshes {
 		key := counts(m)
+		if ctx.Err() != nil {
+			return out
+		}
 		if m.Faces() == 0 || alike[key] < 2 {
 			continue
 		}
@@ -51,7 +56,7 @@ func Find(meshes []*scene.Mesh, tol float64) []Match {
 			if !o.like(s, tol) {
 				continue
 			}
-			if a, off, ok := solve(meshes[o.mesh], m, o, s, tol); ok {
+			if a, off, ok := solve(ctx, meshes[o.mesh], m, o, s, tol); ok {
 				out = append(out, Match{i, o.mesh, a, off})
 				found = true
 				break
@@ -97,7 +102,7 @@ func (s *form) like(o *form, tol float64) bool {
 // solve finds the map from a to b: first point by point, in the order they stand;
 // when that fails, by pairs of points that are as far from the middle and from one
 // another.
-func solve(a, b *scene.Mesh, sa, sb *form, tol float64) (geom.Affine, float64, bool) {
+func solve(ctx context.Context, a, b *scene.Mesh, sa, sb *form, tol float64) (geom.Affine, float64, bool) {
 	order := make([]int32, len(a.Points))
 	for i := range order {
 		order[i] = int32(i)
@@ -118,6 +123,9 @@ func solve(a, b *scene.Mesh, sa, sb *form, tol float64) (geom.Affine, float64, b
 	fa := triad(p1, p2, false)
 	tries := 0
 	for k1, q1 := range b.Points {
+		if ctx.Err() != nil {
+			return geom.Identity, 0, false
+		}
 		if sb.same[k1] != int32(k1) || math.Abs(q1.Dist(sb.mid)-p1.Len()) > 2*tol {
 			continue
 		}
@@ -131,7 +139,7 @@ func solve(a, b *scene.Mesh, sa, sb *form, tol float64) (geom.Affine, float64, b
 				}
 				r := triad(q1.Sub(sb.mid), q2.Sub(sb.mid), mirrored).Mul(fa.Transpose())
 				m := geom.Affine{M: r, T: sb.mid.Sub(r.Apply(sa.mid))}
-				if to, off, ok := table.match(a.Points, sa.same, m, tol); ok && agree(a, b, to, m) {
+				if to, off, ok := table.match(ctx, a.Points, sa.same, m, tol); ok && agree(a, b, to, m) {
 					return m, off, true
 				}
 			}
@@ -259,10 +267,13 @@ func (p *places) find(q geom.Vec3, tol float64) (int32, float64) {
 }
 
 // match finds for every point of a the point of b it falls on.
-func (p *places) match(a []geom.Vec3, same []int32, m geom.Affine, tol float64) (to []int32, off float64, ok bool) {
+func (p *places) match(ctx context.Context, a []geom.Vec3, same []int32, m geom.Affine, tol float64) (to []int32, off float64, ok bool) {
 	to = make([]int32, len(a))
 	taken := map[int32]bool{}
 	for i, q := range a {
+		if i&0xfff == 0 && ctx.Err() != nil {
+			return nil, 0, false
+		}
 		if same[i] != int32(i) {
 			to[i] = to[same[i]]
 			continue
@@ -411,8 +422,8 @@ func Groups(list []Match) []Group {
 }
 
 // Coincide tells whether two lists of as many points are the same places, in
-// whatever order, to within tol.
-func Coincide(a, b []geom.Vec3, tol float64) bool {
+// whatever order, to within tol. When ctx ends the answer means nothing.
+func Coincide(ctx context.Context, a, b []geom.Vec3, tol float64) bool {
 	if len(a) != len(b) {
 		return false
 	}
@@ -428,6 +439,6 @@ func Coincide(a, b []geom.Vec3, tol float64) bool {
 	}
 	// A point that stands twice counts once, as it does on both sides.
 	wa, wb := scene.Weld(a), scene.Weld(b)
-	_, _, ok := newPlaces(b, wb, max(2*tol, 1e-12)).match(a, wa, geom.Identity, tol)
+	_, _, ok := newPlaces(b, wb, max(2*tol, 1e-12)).match(ctx, a, wa, geom.Identity, tol)
 	return ok
 }

@@ -1,6 +1,7 @@
 package twin
 
 import (
+	"context"
 	"math/rand/v2"
 	"testing"
 	"time"
@@ -65,7 +66,7 @@ func TestTwinsAreFound(t *testing.T) {
 				if order == "shuffled" {
 					noisy = *q
 				}
-				got := Find([]*scene.Mesh{m, &noisy}, 1e-5)
+				got := Find(context.Background(), []*scene.Mesh{m, &noisy}, 1e-5)
 				require.Len(t, got, 1, "%s %s %s", name, how, order)
 				g := got[0]
 				assert.Equal(t, [2]int{1, 0}, [2]int{g.Mesh, g.First})
@@ -104,9 +105,9 @@ func TestWhatDiffersIsNoTwin(t *testing.T) {
 		}),
 		"no normals": other(func(c *scene.Mesh) { c.Normals = scene.Layer[[3]float32]{} }),
 	} {
-		assert.Empty(t, Find([]*scene.Mesh{m, c}, 1e-4), name)
+		assert.Empty(t, Find(context.Background(), []*scene.Mesh{m, c}, 1e-4), name)
 	}
-	assert.Empty(t, Find([]*scene.Mesh{{}, {}}, 1e-4), "nothing equals nothing")
+	assert.Empty(t, Find(context.Background(), []*scene.Mesh{{}, {}}, 1e-4), "nothing equals nothing")
 }
 
 func BenchmarkTwoThousandNodes(b *testing.B) {
@@ -132,7 +133,7 @@ func BenchmarkTwoThousandNodes(b *testing.B) {
 	var took time.Duration
 	for b.Loop() {
 		t := time.Now()
-		n = len(Find(list, 1e-4))
+		n = len(Find(context.Background(), list, 1e-4))
 		took = time.Since(t)
 	}
 	b.Logf("2000 meshes, %d triangles: %d twins in %v", tris, n, took)

@@ -17,7 +17,6 @@ import (
 	"yarvek/core/scene"
 	"yarvek/core/station/pivot"
 	"yarvek/core/target"
-	"yarvek/internal/store"
 	"yarvek/internal/work"
 )
 
@@ -28,7 +27,7 @@ const KitName = "Tern Point weather station"
 type item struct {
 	scene *scene.Scene
 	class string
-	write func(*scene.Scene) ([]bundle.File, error)
+	write func(context.Context, *scene.Scene) ([]bundle.File, error)
 	ready bool // prepared and exported
 	as    string
 }
@@ -49,16 +48,16 @@ func items() []item {
 	}
 }
 
-func glb(s *scene.Scene) ([]bundle.File, error) {
-	p, err := gltf.Write(s, pack.Options{Name: s.Name})
+func glb(ctx context.Context, s *scene.Scene) ([]bundle.File, error) {
+	p, err := gltf.Write(ctx, s, pack.Options{Name: s.Name})
 	if err != nil {
 		return nil, err
 	}
 	return p.Files, nil
 }
 
-func parts(s *scene.Scene) ([]bundle.File, error) {
-	p, err := gltf.Write(s, pack.Options{Name: s.Name, Parts: true})
+func parts(ctx context.Context, s *scene.Scene) ([]bundle.File, error) {
+	p, err := gltf.Write(ctx, s, pack.Options{Name: s.Name, Parts: true})
 	if err != nil {
 		return nil, err
 	}
@@ -66,9 +65,9 @@ func parts(s *scene.Scene) ([]bundle.File, error) {
 }
 
 // objIn writes an OBJ in a basis and unit that nothing in the file will tell.
-func objIn(b geom.Basis, unit float64) func(*scene.Scene) ([]bundle.File, error) {
-	return func(s *scene.Scene) ([]bundle.File, error) {
-		p, err := obj.Write(s, pack.Options{Name: s.Name, Basis: b, UnitMetres: unit})
+func objIn(b geom.Basis, unit float64) func(context.Context, *scene.Scene) ([]bundle.File, error) {
+	return func(ctx context.Context, s *scene.Scene) ([]bundle.File, error) {
+		p, err := obj.Write(ctx, s, pack.Options{Name: s.Name, Basis: b, UnitMetres: unit})
 		if err != nil {
 			return nil, err
 		}
@@ -80,10 +79,10 @@ func objIn(b geom.Basis, unit float64) func(*scene.Scene) ([]bundle.File, error)
 }
 
 // Files are the sources of all assets, a set each.
-func Files() ([][]bundle.File, error) {
+func Files(ctx context.Context) ([][]bundle.File, error) {
 	var sets [][]bundle.File
 	for _, it := range items() {
-		files, err := it.write(it.scene)
+		files, err := it.write(ctx, it.scene)
 		if err != nil {
 			return nil, fmt.Errorf("%s: %w", it.scene.Name, err)
 		}
@@ -93,8 +92,8 @@ func Files() ([][]bundle.File, error) {
 }
 
 // Fill makes the demo kit.
-func Fill(ctx context.Context, d *work.Desk) (store.Kit, error) {
-	kit, err := d.Store.NewKit(ctx, KitName, target.Shipped[1])
+func Fill(ctx context.Context, d *work.Desk) (work.Kit, error) {
+	kit, err := d.NewKit(ctx, KitName, target.Shipped[1].ID)
 	if err != nil {
 		return kit, err
 	}
@@ -106,42 +105,41 @@ func Fill(ctx context.Context, d *work.Desk) (store.Kit, error) {
 	return kit, nil
 }
 
-func add(ctx context.Context, d *work.Desk, kit store.Kit, it item) error {
-	files, err := it.write(it.scene)
+func add(ctx context.Context, d *work.Desk, kit work.Kit, it item) error {
+	files, err := it.write(ctx, it.scene)
 	if err != nil {
 		return err
 	}
-	var kept []store.File
+	u := d.NewUpload()
 	for _, f := range files {
-		sha, n, err := d.Store.PutBlob(bytes.NewReader(f.Data))
-		if err != nil {
+		if err := u.Add(f.Name, bytes.NewReader(f.Data)); err != nil {
 			return err
 		}
-		kept = append(kept, store.File{Name: f.Name, SHA: sha, Size: n})
 	}
-	a, err := d.Store.NewAsset(ctx, kit.ID, it.scene.Name, files[0].Name, kept)
+	a, err := d.Bring(ctx, kit.ID, it.scene.Name, u)
 	if err != nil {
 		return err
 	}
-	decide := func(label string, change func(*prep.Prep)) error {
-		h, err := d.Store.Prep(ctx, a.ID)
-		if err != nil {
-			return err
-		}
-		return d.Decide(ctx, a.ID, h.Seq, label, func(p *prep.Prep) error {
+	changes := a.Changes
+	decide := func(change func(*prep.Prep)) error {
+		label, err := d.Decide(ctx, a.ID, changes, func(p *prep.Prep) error {
 			change(p)
 			return nil
 		})
-	}
-	if err := decide("Class", func(p *prep.Prep) { p.Size.Class = it.class }); err != nil || !it.ready {
+		if label != "" {
+			changes++
+		}
 		return err
 	}
-	if err := decide("Seat at the centre of the base", func(p *prep.Prep) { p.Pivot = pivot.BaseCentre }); err != nil {
+	if err := decide(func(p *prep.Prep) { p.Size.Class = it.class }); err != nil || !it.ready {
 		return err
 	}
-	if err := decide("Export as "+it.as, func(p *prep.Prep) { p.Export.Format = it.as }); err != nil {
+	if err := decide(func(p *prep.Prep) { p.Pivot = pivot.BaseCentre }); err != nil {
 		return err
 	}
-	_, err = d.Export(ctx, a.ID)
+	if err := decide(func(p *prep.Prep) { p.Export.Format = it.as }); err != nil {
+		return err
+	}
+	_, err = d.Send(ctx, a.ID)
 	return err
 }

@@ -16,7 +16,7 @@ func TestTheDemoKitHasTheFaultsItPromises(t *testing.T) {
 	s, err := store.Open(t.TempDir())
 	require.NoError(t, err)
 	t.Cleanup(func() { _ = s.Close() })
-	d := work.New(s, work.DefaultLimits)
+	d := work.New(s, work.DefaultLimits, nil)
 	kit, err := Fill(ctx, d)
 	require.NoError(t, err)
 	_, rows, err := d.Overview(ctx, kit.ID)
@@ -34,24 +34,22 @@ func TestTheDemoKitHasTheFaultsItPromises(t *testing.T) {
 	for _, r := range rows {
 		sh, err := d.Open(ctx, r.Asset.ID)
 		require.NoError(t, err, r.Asset.Name)
-		for _, m := range sh.Result.Ready.Meshes {
+		for _, m := range sh.Result.Delivery.Scene.Meshes {
 			require.NoError(t, m.Validate(), r.Asset.Name)
 		}
 		codes := []string{}
-		for _, st := range []string{"source", "size", "axes", "pivot"} {
-			for _, f := range sh.Result.Findings(st) {
-				codes = append(codes, f.Code)
-			}
+		for _, f := range sh.Result.Findings() {
+			codes = append(codes, f.Code)
 		}
 		if c := want[r.Asset.Name]; c != "" {
 			assert.Contains(t, codes, c, r.Asset.Name)
 		}
 		if r.Last != nil {
 			exported++
-			assert.False(t, r.Stale, r.Asset.Name)
-			dl, err := d.Delivery(ctx, r.Last.ID)
+			assert.False(t, r.Changed, r.Asset.Name)
+			list, err := d.Exports(ctx, kit.ID, r.Asset.ID)
 			require.NoError(t, err)
-			assert.True(t, dl.Certificate.Equal(), "%s: %+v", r.Asset.Name, dl.Certificate.Rows)
+			assert.True(t, list[0].Certificate.Equal(), "%s: %+v", r.Asset.Name, list[0].Certificate.Rows)
 			assert.Zero(t, r.Summary.MustFix, "%s %v", r.Asset.Name, codes)
 		}
 	}

@@ -1,5 +1,7 @@
 package draft
 
+import "context"
+
 // coarseFrom is the number of triangles above which small drawings are made of a
 // thinned model.
 const coarseFrom = 12_000
@@ -10,54 +12,63 @@ const coarseCells = 110
 
 // coarse is the model with all points of one cell of a grid made one, as small
 // drawings need it (Rossignac and Borrel 1993, "Multi-resolution 3D approximations
-// for rendering complex scenes"). It keeps the box.
-func (m *Model) coarse() *Model {
+// for rendering complex scenes"). It keeps the box. The error is ctx's.
+func (m *Model) coarse(ctx context.Context) (*Model, error) {
 	if len(m.tris) < 3*coarseFrom {
+		return m, nil
+	}
+	return m.thin.Get(ctx)
+}
+
+func (m *Model) thinned(ctx context.Context) *Model {
+	cell := m.Box.Size().Max() / coarseCells
+	if cell == 0 {
 		return m
 	}
-	m.thinned.Do(func() {
-		cell := m.Box.Size().Max() / coarseCells
-		if cell == 0 {
-			m.thin = m
-			return
+	out := (&Model{faces: m.faces, Box: m.Box}).withLater()
+	at := map[[3]int16]int32{}
+	to := make([]int32, len(m.points))
+	for i, p := range m.points {
+		if i&0xffff == 0 && ctx.Err() != nil {
+			return out
 		}
-		out := &Model{faces: m.faces, Box: m.Box}
-		at := map[[3]int16]int32{}
-		to := make([]int32, len(m.points))
-		for i, p := range m.points {
-			var k [3]int16
-			for c := range 3 {
-				k[c] = int16((p[c] - m.Box.Min[c]) / cell)
-			}
-			n, ok := at[k]
-			if !ok {
-				n = int32(len(out.points))
-				at[k] = n
-				out.points = append(out.points, p)
-			}
-			to[i] = n
+		var k [3]int16
+		for c := range 3 {
+			k[c] = int16((p[c] - m.Box.Min[c]) / cell)
 		}
-		for t := 0; t < len(m.tris); t += 3 {
-			a, b, c := to[m.tris[t]], to[m.tris[t+1]], to[m.tris[t+2]]
-			if a != b && b != c && c != a {
-				out.tris = append(out.tris, a, b, c)
-				out.faceOf = append(out.faceOf, m.faceOf[t/3])
-			}
+		n, ok := at[k]
+		if !ok {
+			n = int32(len(out.points))
+			at[k] = n
+			out.points = append(out.points, p)
 		}
-		type pair struct {
-			a, b int32
-			hard bool
+		to[i] = n
+	}
+	for t := 0; t < len(m.tris); t += 3 {
+		if t%0x30000 == 0 && ctx.Err() != nil {
+			return out
 		}
-		seen := map[pair]bool{}
-		for _, e := range m.edges {
-			e.a, e.b = to[e.a], to[e.b]
-			k := pair{min(e.a, e.b), max(e.a, e.b), e.hard}
-			if e.a != e.b && !seen[k] {
-				seen[k] = true
-				out.edges = append(out.edges, e)
-			}
+		a, b, c := to[m.tris[t]], to[m.tris[t+1]], to[m.tris[t+2]]
+		if a != b && b != c && c != a {
+			out.tris = append(out.tris, a, b, c)
+			out.faceOf = append(out.faceOf, m.faceOf[t/3])
 		}
-		m.thin = out
-	})
-	return m.thin
+	}
+	type pair struct {
+		a, b int32
+		hard bool
+	}
+	seen := map[pair]bool{}
+	for i, e := range m.edges {
+		if i&0xffff == 0 && ctx.Err() != nil {
+			return out
+		}
+		e.a, e.b = to[e.a], to[e.b]
+		k := pair{min(e.a, e.b), max(e.a, e.b), e.hard}
+		if e.a != e.b && !seen[k] {
+			seen[k] = true
+			out.edges = append(out.edges, e)
+		}
+	}
+	return out
 }

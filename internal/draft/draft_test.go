@@ -2,6 +2,7 @@ package draft
 
 import (
 	"bytes"
+	"context"
 	"encoding/base64"
 	"encoding/xml"
 	"errors"
@@ -22,6 +23,7 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
+	"yarvek/core/split"
 	"yarvek/core/target"
 )
 
@@ -41,9 +43,9 @@ func ends(path string) [][2]float64 {
 }
 
 func TestABoxIsDrawnAsItsOutline(t *testing.T) {
-	m := NewModel(box(geom.Vec3{10, 0, 0}, geom.Vec3{12, 3, 5}))
+	m := NewModel(context.Background(), box(geom.Vec3{10, 0, 0}, geom.Vec3{12, 3, 5}))
 	for side, size := range map[Side][2]float64{Front: {2, 3}, RightSide: {5, 3}, Plan: {2, 5}} {
-		v := m.Draw(side, 100)
+		v := m.Draw(context.Background(), side, 100)
 		assert.InDelta(t, size[0]*100, v.Width, 1e-9)
 		assert.InDelta(t, size[1]*100, v.Height, 1e-9)
 		pts := ends(v.Path)
@@ -61,7 +63,7 @@ func TestHiddenEdgesStayHidden(t *testing.T) {
 	s := shape.Scene("two", nil,
 		new(shape.Builder).Box(geom.Vec3{-1, 0, 0}, geom.Vec3{1, 2, 1}).Mesh("wall"),
 		new(shape.Builder).Box(geom.Vec3{-.5, .5, -3}, geom.Vec3{.5, 1.5, -2}).Mesh("crate"))
-	m := NewModel(s)
+	m := NewModel(context.Background(), s)
 	inside := func(v View, x, y float64) bool {
 		for _, p := range ends(v.Path) {
 			if math.Abs(p[0]-x) < 0.5 && math.Abs(p[1]-y) < 0.5 {
@@ -70,15 +72,15 @@ func TestHiddenEdgesStayHidden(t *testing.T) {
 		}
 		return false
 	}
-	assert.False(t, inside(m.Draw(Front, 100), 50, 50), "the crate's upper corner")
-	assert.True(t, inside(m.Draw(RightSide, 100), 400, 50))
+	assert.False(t, inside(m.Draw(context.Background(), Front, 100), 50, 50), "the crate's upper corner")
+	assert.True(t, inside(m.Draw(context.Background(), RightSide, 100), 400, 50))
 }
 
 func TestThirdAngleProjection(t *testing.T) {
 	// A box with a peg to the front and one to the viewer's right.
 	s := shape.Scene("x", nil, new(shape.Builder).Box(geom.Vec3{-1, 0, -1}, geom.Vec3{1, 1, 1}).
 		Box(geom.Vec3{-.1, .4, 1}, geom.Vec3{.1, .6, 2}).Box(geom.Vec3{1, .4, -.1}, geom.Vec3{1.5, .6, .1}).Mesh("x"))
-	b := NewModel(s).Box
+	b := NewModel(context.Background(), s).Box
 	l := Arrange(b, Ask{})
 	fx, fy := l.place(b, Front, geom.Vec3{0, 0, 2})
 	px, py := l.place(b, Plan, geom.Vec3{0, 0, 2})
@@ -121,12 +123,14 @@ func TestEveryShapeFitsThePaper(t *testing.T) {
 
 func TestADrawingIsSoundXMLWhateverItsNames(t *testing.T) {
 	s := box(geom.Vec3{}, geom.Vec3{1, 1, 1})
-	m := NewModel(s)
+	m := NewModel(context.Background(), s)
 	l := Arrange(m.Box, Ask{Known: true})
-	sheet := &Sheet{Asset: `<script>"&'`, Kit: `]]><b>`, Unit: target.Units[1], Box: m.Box, Layout: l, Basis: geom.GLTF, Dimensions: true, Datum: true, Places: true,
-		Balloons: []Balloon{{1, finding.MustFix, geom.Vec3{.5, .5, .5}}}, Left: []geom.Box{{Min: geom.Vec3{2, 0, 0}, Max: geom.Vec3{3, 1, 1}}}}
+	sheet := &Drawing{Asset: `<script>"&'`, Kit: `]]><b>`, Unit: target.Units[1], Box: m.Box, Layout: l, Basis: geom.GLTF,
+		Balloons: []Balloon{{1, finding.MustFix, geom.Vec3{.5, .5, .5}}},
+		Layers: []Layer{Dimensions{}, Facing{}, Seats{}, Datum{Heading: 30, Parts: []geom.Vec3{{1, 0, 0}}}, Rule{To: geom.Vec3{1, 1, 1}, Figure: `<i>`},
+			Marker{Name: `<script>x`}, Left{[]geom.Box{{Min: geom.Vec3{2, 0, 0}, Max: geom.Vec3{3, 1, 1}}}}}}
 	for side := range sheet.Views {
-		sheet.Views[side] = m.Draw(Side(side), l.Scale)
+		sheet.Views[side] = m.Draw(context.Background(), Side(side), l.Scale)
 	}
 	d := sheet.Draw()
 	dec := xml.NewDecoder(strings.NewReader(d.SVG))
@@ -143,10 +147,12 @@ func TestADrawingIsSoundXMLWhateverItsNames(t *testing.T) {
 }
 
 func TestNothingToDrawIsSaid(t *testing.T) {
-	m := NewModel(nil)
-	d := (&Sheet{Asset: "x", Basis: geom.GLTF, Box: m.Box, Layout: Arrange(m.Box, Ask{Known: true})}).Draw()
+	m := NewModel(context.Background(), nil)
+	d := (&Drawing{Asset: "x", Basis: geom.GLTF, Box: m.Box, Layout: Arrange(m.Box, Ask{Known: true})}).Draw()
 	assert.Contains(t, d.SVG, "Nothing to draw")
-	assert.Contains(t, m.Thumb(geom.Identity3, 84), "<svg")
+	thumb, err := m.Thumb(context.Background(), geom.Identity3, 84)
+	require.NoError(t, err)
+	assert.Contains(t, thumb, "<svg")
 }
 
 // coverage is how many buffer pixels of a view show surface.
@@ -167,7 +173,7 @@ func coverage(t *testing.T, v View) int {
 
 func TestThePictureCoversTheSilhouette(t *testing.T) {
 	ball := shape.Scene("ball", nil, new(shape.Builder).Lathe(arc(32), 64).Mesh("ball"))
-	v := NewModel(ball).Draw(Front, 100)
+	v := NewModel(context.Background(), ball).Draw(context.Background(), Front, 100)
 	want := math.Pi * 100 * 100 * fine * fine // a disc of radius one metre
 	assert.InDelta(t, 1, float64(coverage(t, v))/want, 0.01)
 }
@@ -210,19 +216,12 @@ func BenchmarkDrawing(b *testing.B) {
 		b.Run(name, func(b *testing.B) {
 			size, tris := 0, s.Count().Triangles
 			for b.Loop() {
-				m := NewModel(s)
+				m := NewModel(context.Background(), s)
 				l := Arrange(m.Box, Ask{})
-				sheet := &Sheet{Asset: "a", Kit: "k", Box: m.Box, Layout: l, Basis: geom.GLTF, Dimensions: true}
-				done := make(chan struct{})
-				for side := range sheet.Views {
-					go func() {
-						sheet.Views[side] = m.Draw(Side(side), l.Scale)
-						done <- struct{}{}
-					}()
-				}
-				for range sheet.Views {
-					<-done
-				}
+				sheet := &Drawing{Asset: "a", Kit: "k", Box: m.Box, Layout: l, Basis: geom.GLTF, Layers: []Layer{Dimensions{}}}
+				_ = split.Each(context.Background(), len(sheet.Views), func(side int) {
+					sheet.Views[side] = m.Draw(context.Background(), Side(side), l.Scale)
+				})
 				size = len(sheet.Draw().SVG)
 			}
 			b.ReportMetric(float64(size)/1000, "drawing-kB")

@@ -16,7 +16,10 @@ func (s *shot) lines() (path string, ok bool) {
 	list := s.candidates()
 	if len(list) <= maxLines {
 		var segs []segment
-		for _, e := range list {
+		for i, e := range list {
+			if i&0xfff == 0 && s.ctx.Err() != nil {
+				return "", false
+			}
 			s.visible(e, func(x0, y0, x1, y1 float32) {
 				segs = append(segs, s.paper(x0, y0, x1, y1))
 			})
@@ -25,7 +28,10 @@ func (s *shot) lines() (path string, ok bool) {
 			return path, true
 		}
 	}
-	for _, e := range list {
+	for i, e := range list {
+		if i&0xfff == 0 && s.ctx.Err() != nil {
+			break
+		}
 		s.visible(e, s.ink)
 	}
 	return "", false

@@ -8,12 +8,14 @@
 package draft
 
 import (
+	"context"
 	"math"
 	"slices"
-	"sync"
 
 	"yarvek/core/geom"
+	"yarvek/core/memo"
 	"yarvek/core/scene"
+	"yarvek/core/split"
 )
 
 // Model is a scene made ready to be drawn from any side.
@@ -25,11 +27,29 @@ type Model struct {
 	edges  []edge
 	Box    geom.Box
 
-	once sync.Once
-	tree *geom.BVH // of the triangles, made when first asked for
+	// Made when first asked for.
+	tree *memo.Once[*geom.BVH] // of the triangles
+	thin *memo.Once[*Model]    // for small drawings
+}
 
-	thinned sync.Once
-	thin    *Model // for small drawings, made when first asked for
+// Bytes estimates what the model holds on to once its tree is there. It counts placed
+// triangles: the instances of a mesh are each there in full.
+func (m *Model) Bytes() int64 {
+	n := int64(24*len(m.points) + 4*len(m.tris) + 4*len(m.faceOf) + 24*len(m.faces) + 20*len(m.edges))
+	return n + 40*int64(len(m.tris)/3)
+}
+
+// withLater makes ready what is made when first asked for.
+func (m *Model) withLater() *Model {
+	m.tree = memo.NewOnce(func(ctx context.Context) (*geom.BVH, error) {
+		t := geom.NewBVH(ctx, m.points, m.tris)
+		return t, ctx.Err()
+	})
+	m.thin = memo.NewOnce(func(ctx context.Context) (*Model, error) {
+		t := m.thinned(ctx)
+		return t, ctx.Err()
+	})
+	return m
 }
 
 // edge joins two points and borders up to two faces.
@@ -42,9 +62,10 @@ type edge struct {
 // creaseCos is the cosine of the angle from which on an edge counts as a crease.
 var creaseCos = math.Cos(30 * math.Pi / 180)
 
-// NewModel flattens a scene. A nil or empty scene gives an empty model.
-func NewModel(s *scene.Scene) *Model {
-	m := &Model{Box: geom.EmptyBox()}
+// NewModel flattens a scene. A nil or empty scene gives an empty model. When ctx ends it
+// returns early, and what it returns means nothing.
+func NewModel(ctx context.Context, s *scene.Scene) *Model {
+	m := (&Model{Box: geom.EmptyBox()}).withLater()
 	if s == nil {
 		return m
 	}
@@ -52,39 +73,40 @@ func NewModel(s *scene.Scene) *Model {
 	worlds := s.Worlds()
 	m.Box = s.Bounds().Carried(toPaper.M)
 	for i, n := range s.Nodes {
-		if n.Mesh >= 0 {
-			m.add(s.Meshes[n.Mesh].Mapped(toPaper.Mul(worlds[i])))
+		if n.Mesh >= 0 && ctx.Err() == nil {
+			m.add(ctx, s.Meshes[n.Mesh].Mapped(toPaper.Mul(worlds[i])))
 		}
 	}
 	return m
 }
 
-func (m *Model) add(mesh *scene.Mesh) {
+func (m *Model) add(ctx context.Context, mesh *scene.Mesh) {
 	base, firstFace := int32(len(m.points)), int32(len(m.faces))
 	m.points = append(m.points, mesh.Points...)
 	m.tris = slices.Grow(m.tris, 3*mesh.Triangles())
 	m.faceOf = slices.Grow(m.faceOf, mesh.Triangles())
 	m.faces = append(m.faces, make([]geom.Vec3, mesh.Faces())...)
 	var same []int32
-	var wg sync.WaitGroup
-	wg.Go(func() { same = scene.Weld(mesh.Points) })
-	wg.Go(func() {
-		normals := m.faces[firstFace:]
-		for f := range mesh.Faces() {
-			normals[f] = mesh.FaceNormal(f).Unit()
-		}
-	})
-	mesh.EachTriangle(func(f int, a, b, c int32) {
-		m.tris = append(m.tris, base+mesh.Corners[a], base+mesh.Corners[b], base+mesh.Corners[c])
-		m.faceOf = append(m.faceOf, firstFace+int32(f))
-	})
-	wg.Wait()
-	m.addEdges(mesh, same, base, firstFace)
+	split.Together(
+		func() { same = scene.Weld(mesh.Points) },
+		func() {
+			normals := m.faces[firstFace:]
+			for f := range mesh.Faces() {
+				normals[f] = mesh.FaceNormal(f).Unit()
+			}
+			mesh.EachTriangle(func(f int, a, b, c int32) {
+				m.tris = append(m.tris, base+mesh.Corners[a], base+mesh.Corners[b], base+mesh.Corners[c])
+				m.faceOf = append(m.faceOf, firstFace+int32(f))
+			})
+		})
+	if ctx.Err() == nil {
+		m.addEdges(ctx, mesh, same, base, firstFace)
+	}
 }
 
 // addEdges pairs the sides of faces. Sides are sorted into buckets by their lower
 // point, where their partner is found among a handful.
-func (m *Model) addEdges(mesh *scene.Mesh, same []int32, base, firstFace int32) {
+func (m *Model) addEdges(ctx context.Context, mesh *scene.Mesh, same []int32, base, firstFace int32) {
 	type side struct{ to, face int32 }
 	start := make([]int32, len(mesh.Points)+1)
 	each := func(f func(lo, hi int32, face int)) {
@@ -112,6 +134,9 @@ func (m *Model) addEdges(mesh *scene.Mesh, same []int32, base, firstFace int32) 
 		fill[lo]++
 	})
 	for lo := range mesh.Points {
+		if lo&0xffff == 0 && ctx.Err() != nil {
+			return
+		}
 		bucket := sides[start[lo]:start[lo+1]]
 		for i := range bucket {
 			if bucket[i].face < 0 {

@@ -1,6 +1,7 @@
 package draft
 
 import (
+	"context"
 	"math"
 
 	"yarvek/core/geom"
@@ -8,38 +9,52 @@ import (
 
 // Pick is a place of the model somebody pointed at.
 type Pick struct {
-	Point  geom.Vec3    // metres, in the frame of the paper
-	Kind   string       // "corner", "middle", "edge" or "surface"
+	Point  geom.Vec3 // metres, in the frame of the paper
+	Kind   Catch
 	Edge   [2]geom.Vec3 // the feature edge it is on, for all but a surface
 	Normal geom.Vec3    // of the surface there, toward the viewer
 }
 
+// Catch is what a pick fell on.
+type Catch string
+
+// What can be picked, the one that comes first first.
+const (
+	Corner  Catch = "corner"
+	Middle  Catch = "middle" // of an edge
+	Edge    Catch = "edge"
+	Surface Catch = "surface"
+)
+
 // HasEdge tells whether the pick is on a feature edge.
-func (p Pick) HasEdge() bool { return p.Kind != "surface" }
+func (p Pick) HasEdge() bool { return p.Kind != Surface }
 
 // Pick finds what a ray points at. Corners come before the middles of edges, those
 // before edges, and those before the surface; reach is how far beside the ray, in
 // metres, something at a distance still counts as pointed at. Only what is not
-// hidden is picked.
-func (m *Model) Pick(from, along geom.Vec3, reach func(distance float64) float64) (Pick, bool) {
+// hidden is picked. The error is ctx's.
+func (m *Model) Pick(ctx context.Context, from, along geom.Vec3, reach func(distance float64) float64) (best Pick, ok bool, err error) {
+	tree, err := m.tree.Get(ctx)
+	if err != nil {
+		return best, false, err
+	}
 	along = along.Unit()
-	hit, ok := m.bvh().First(from, along, math.Inf(1))
+	hit, ok := tree.First(from, along, math.Inf(1))
 	depth := math.Inf(1)
-	var best Pick
 	if ok {
-		a, b, c := m.bvh().Corners(hit.Triangle)
+		a, b, c := tree.Corners(hit.Triangle)
 		n := b.Sub(a).Cross(c.Sub(a)).Unit()
 		if n.Dot(along) > 0 {
 			n = n.Mul(-1)
 		}
-		best = Pick{Point: hit.Point, Kind: "surface", Normal: n}
+		best = Pick{Point: hit.Point, Kind: Surface, Normal: n}
 		depth = hit.Distance
 	}
 	// An edge lies on the surface, a little to the side of where the ray meets it.
 	bias := func(d float64) float64 { return 2*reach(d) + 1e-3*m.Box.Size().Len() }
 	far := math.Inf(1)
 	near, at := [3]float64{far, far, far}, [3]float64{far, far, far} // beside the ray, and along it
-	try := func(rank int, kind string, p geom.Vec3, e edge) {
+	try := func(rank int, kind Catch, p geom.Vec3, e edge) {
 		d := p.Sub(from).Dot(along)
 		off := p.Sub(from).Sub(along.Mul(d)).Len()
 		if d < 0 || off > reach(d) || d > depth+bias(d) {
@@ -73,12 +88,12 @@ func (m *Model) Pick(from, along geom.Vec3, reach func(distance float64) float64
 		if off := q.Sub(from).Sub(along.Mul(d)).Len(); off > reach(max(d, 0)) {
 			continue // no end and no middle of it is nearer
 		}
-		try(0, "corner", a, e)
-		try(0, "corner", b, e)
-		try(1, "middle", a.Add(b).Mul(.5), e)
-		try(2, "edge", q, e)
+		try(0, Corner, a, e)
+		try(0, Corner, b, e)
+		try(1, Middle, a.Add(b).Mul(.5), e)
+		try(2, Edge, q, e)
 	}
-	return best, ok
+	return best, ok, nil
 }
 
 // closest is the point of a segment nearest to a line (Ericson 2004, "Real-Time
@@ -92,11 +107,6 @@ func closest(a, b, from, along geom.Vec3) geom.Vec3 {
 		t = min(max((uv*vw-uw)/den, 0), 1)
 	}
 	return a.Add(u.Mul(t))
-}
-
-func (m *Model) bvh() *geom.BVH {
-	m.once.Do(func() { m.tree = geom.NewBVH(m.points, m.tris) })
-	return m.tree
 }
 
 // Ray is the line of sight through a place on the paper.

@@ -1,6 +1,7 @@
 package draft
 
 import (
+	"context"
 	"math"
 	"testing"
 
@@ -14,21 +15,23 @@ import (
 
 func TestPicksSnapToWhatIsSeen(t *testing.T) {
 	s := shape.Scene("x", nil, new(shape.Builder).Box(geom.Vec3{-1, 0, -1}, geom.Vec3{1, 2, 1}).Box(geom.Vec3{-.2, .5, -3}, geom.Vec3{.2, .9, -2}).Mesh("box"))
-	m := NewModel(s)
+	m := NewModel(context.Background(), s)
 	l := Arrange(m.Box, Ask{})
 	at := func(side Side, p geom.Vec3, dx, dy float64) (Pick, bool) {
 		x, y := l.place(m.Box, side, p)
 		r, ok := l.Sight(m.Box, x+dx, y+dy)
 		require.True(t, ok)
 		require.Equal(t, side, r.Side)
-		return m.Pick(r.From, r.Along, l.Reach())
+		got, ok, err := m.Pick(context.Background(), r.From, r.Along, l.Reach())
+		require.NoError(t, err)
+		return got, ok
 	}
 	for _, c := range []struct {
 		name   string
 		side   Side
 		p      geom.Vec3
 		dx, dy float64
-		kind   string
+		kind   Catch
 		want   geom.Vec3
 	}{
 		{"a corner, pointed beside", Front, geom.Vec3{1, 2, 1}, 4, -4, "corner", geom.Vec3{1, 2, 1}},
@@ -46,17 +49,18 @@ func TestPicksSnapToWhatIsSeen(t *testing.T) {
 	}
 	_, ok := l.Sight(m.Box, 3, 3)
 	assert.False(t, ok, "beyond the views")
-	p, ok := m.Pick(geom.Vec3{5, 5, 5}, geom.Vec3{-4, -3, -4}, func(d float64) float64 { return .02 * d })
+	p, ok, err := m.Pick(context.Background(), geom.Vec3{5, 5, 5}, geom.Vec3{-4, -3, -4}, func(d float64) float64 { return .02 * d })
+	require.NoError(t, err)
 	require.True(t, ok, "a ray of the turntable")
 	assert.Equal(t, geom.Vec3{1, 2, 1}, p.Point)
-	_, ok = m.Pick(geom.Vec3{5, 5, 5}, geom.Vec3{1, 1, 1}, func(float64) float64 { return .01 })
+	_, ok, _ = m.Pick(context.Background(), geom.Vec3{5, 5, 5}, geom.Vec3{1, 1, 1}, func(float64) float64 { return .01 })
 	assert.False(t, ok)
 	assert.Equal(t, 90.0, HeadingOf(geom.Vec3{1, 0, 0}))
 	assert.Equal(t, 0.0, HeadingOf(geom.Vec3{0, 1, 0}))
 }
 
 func TestABoxOnThePlanComesBackInMetres(t *testing.T) {
-	m := NewModel(shape.Scene("x", nil, new(shape.Builder).Box(geom.Vec3{2, 0, -5}, geom.Vec3{6, 1, -2}).Mesh("box")))
+	m := NewModel(context.Background(), shape.Scene("x", nil, new(shape.Builder).Box(geom.Vec3{2, 0, -5}, geom.Vec3{6, 1, -2}).Mesh("box")))
 	l := Arrange(m.Box, Ask{})
 	x0, y0 := l.place(m.Box, Plan, geom.Vec3{3, 0, -2})
 	x1, y1 := l.place(m.Box, Plan, geom.Vec3{5, 0, -4})
@@ -67,21 +71,24 @@ func TestABoxOnThePlanComesBackInMetres(t *testing.T) {
 }
 
 func TestAThinnedModelKeepsItsLook(t *testing.T) {
-	m := NewModel(shape.Scene("x", nil, shapetest.Boulder(90)))
-	c := m.coarse()
+	m := NewModel(context.Background(), shape.Scene("x", nil, shapetest.Boulder(90)))
+	c, err := m.coarse(context.Background())
+	require.NoError(t, err)
 	assert.Less(t, len(c.tris), len(m.tris))
-	a, b := m.Draw(Front, 80), c.Draw(Front, 80)
+	a, b := m.Draw(context.Background(), Front, 80), c.Draw(context.Background(), Front, 80)
 	assert.InDelta(t, a.Width, b.Width, 1e-9)
 	assert.NotEmpty(t, b.Image)
-	small := NewModel(shape.Scene("x", nil, new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box")))
-	assert.Same(t, small, small.coarse())
+	small := NewModel(context.Background(), shape.Scene("x", nil, new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box")))
+	same, err := small.coarse(context.Background())
+	require.NoError(t, err)
+	assert.Same(t, small, same)
 	// Turned by any angle, its box is the points' own.
 	r := small.Turned(geom.Rotation(geom.Vec3{0, 0, 1}, math.Pi/4))
 	assert.InDelta(t, math.Sqrt2, r.Box.Size()[0], 1e-12)
 }
 
 func TestManyBalloonsStandApart(t *testing.T) {
-	s := &Sheet{Asset: "x", Box: geom.Box{Max: geom.Vec3{1, 1, 1}}}
+	s := &Drawing{Asset: "x", Box: geom.Box{Max: geom.Vec3{1, 1, 1}}}
 	s.Layout = Arrange(s.Box, Ask{})
 	for i := range 12 {
 		s.Balloons = append(s.Balloons, Balloon{Number: i + 1, At: geom.Vec3{.5, .01, .5}})

@@ -1,6 +1,7 @@
 package draft
 
 import (
+	"context"
 	"encoding/binary"
 	"fmt"
 	"math"
@@ -11,7 +12,7 @@ import (
 // Turned is the model under a map of the frame of the paper. The edges and faces are
 // shared.
 func (m *Model) Turned(by geom.Mat3) *Model {
-	out := &Model{tris: m.tris, faceOf: m.faceOf, edges: m.edges, Box: m.Box.Carried(by)}
+	out := (&Model{tris: m.tris, faceOf: m.faceOf, edges: m.edges, Box: m.Box.Carried(by)}).withLater()
 	out.points = make([]geom.Vec3, len(m.points))
 	for i, p := range m.points {
 		out.points[i] = by.Apply(p)
@@ -34,21 +35,25 @@ func (m *Model) Turned(by geom.Mat3) *Model {
 }
 
 // Thumb is a small drawing of the front after a map of the frame of the paper, in a
-// square of px pixels, standing on a ground line.
-func (m *Model) Thumb(by geom.Mat3, px float64) string {
-	t := m.coarse().Turned(by)
+// square of px pixels, standing on a ground line. The error is ctx's.
+func (m *Model) Thumb(ctx context.Context, by geom.Mat3, px float64) (string, error) {
+	t, err := m.coarse(ctx)
+	if err != nil {
+		return "", err
+	}
+	t = t.Turned(by)
 	size := t.Box.Size()
 	if t.Box.IsEmpty() || size.Max() == 0 {
-		return fmt.Sprintf(`<svg viewBox="0 0 %.0f %.0f"></svg>`, px, px)
+		return fmt.Sprintf(`<svg viewBox="0 0 %.0f %.0f"></svg>`, px, px), nil
 	}
 	scale := (px - 14) / max(size[0], size[1], size[2])
-	v := t.Draw(Front, scale)
+	v := t.Draw(ctx, Front, scale)
 	p := &pen{}
 	fmt.Fprintf(p, `<svg viewBox="0 0 %.0f %.0f" aria-hidden="true">`, px, px)
 	p.WriteString(v.SVG((px-v.Width)/2, px-7))
 	p.line("ground", 3, px-7, px-3, px-7)
 	p.WriteString(`</svg>`)
-	return p.String()
+	return p.String(), ctx.Err()
 }
 
 // Turntable packs the model for the solid view: three little-endian uint32 counts

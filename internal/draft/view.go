@@ -2,6 +2,7 @@ package draft
 
 import (
 	"bytes"
+	"context"
 	"encoding/base64"
 	"fmt"
 	"image"
@@ -43,8 +44,9 @@ const (
 	inkShade = shades + 1
 )
 
-// Draw draws the model from one side at scale pixels a metre.
-func (m *Model) Draw(side Side, scale float64) View {
+// Draw draws the model from one side at scale pixels a metre. When ctx ends it returns
+// early, and what it returns means nothing.
+func (m *Model) Draw(ctx context.Context, side Side, scale float64) View {
 	u0, v0, w, h := side.extent(m.Box)
 	v := View{Width: w * scale, Height: h * scale}
 	if len(m.tris) == 0 {
@@ -60,12 +62,15 @@ func (m *Model) Draw(side Side, scale float64) View {
 	for i := range b.depth {
 		b.depth[i] = float32(math.Inf(-1))
 	}
-	s := &shot{Model: m, side: side, b: b, u0: u0, v0: v0, scale: scale * k, k: k}
+	s := &shot{ctx: ctx, Model: m, side: side, b: b, u0: u0, v0: v0, scale: scale * k, k: k}
 	_, _, s.near0 = side.project(m.Box.Min)
 	_, _, near1 := side.project(m.Box.Max)
 	s.depth = math.Abs(near1 - s.near0)
 	s.project()
 	s.fill()
+	if ctx.Err() != nil {
+		return v
+	}
 	var ok bool
 	if v.Path, ok = s.lines(); !ok {
 		v.Path = ""
@@ -77,6 +82,7 @@ func (m *Model) Draw(side Side, scale float64) View {
 
 // shot is one view in the making.
 type shot struct {
+	ctx context.Context
 	*Model
 	side   Side
 	b      *buffer
@@ -125,6 +131,9 @@ func (s *shot) fill() {
 		shade[i] = s.shadeOf(n)
 	}
 	for t := 0; t < len(s.tris); t += 3 {
+		if t%0xc000 == 0 && s.ctx.Err() != nil {
+			return
+		}
 		i, j, k := s.tris[t], s.tris[t+1], s.tris[t+2]
 		ax, ay, bx, by, cx, cy := s.xy[2*i], s.xy[2*i+1], s.xy[2*j], s.xy[2*j+1], s.xy[2*k], s.xy[2*k+1]
 		x0 := max(0, int(min(ax, bx, cx)-0.5)) // centres lie at half numbers

@@ -7,7 +7,8 @@ import (
 
 // addRevision keeps a revision's files in a transaction.
 func addRevision(ctx context.Context, tx *sql.Tx, asset int64, number int, main string, files []File) error {
-	res, err := tx.ExecContext(ctx, `INSERT INTO revisions (asset_id, number, main, created) VALUES (?, ?, ?, ?)`, asset, number, main, now())
+	res, err := tx.ExecContext(ctx, `INSERT INTO revisions (asset_id, number, main, created) VALUES (?, ?, ?, ?)`,
+		asset, number, main, now())
 	if err != nil {
 		return err
 	}
@@ -16,86 +17,99 @@ func addRevision(ctx context.Context, tx *sql.Tx, asset int64, number int, main 
 		return err
 	}
 	for _, f := range files {
-		if _, err := tx.ExecContext(ctx, `INSERT INTO revision_files (revision_id, name, sha, size) VALUES (?, ?, ?, ?)`, id, f.Name, f.SHA, f.Size); err != nil {
+		_, err := tx.ExecContext(ctx, `INSERT INTO revision_files (revision_id, name, sha, size) VALUES (?, ?, ?, ?)`, id, f.Name, f.SHA, f.Size)
+		if err != nil {
 			return err
 		}
 	}
 	return nil
 }
 
-// AddRevision gives an asset its next revision and returns its number. Unless use
-// is set, the one in force stays in force.
-func (s *Store) AddRevision(ctx context.Context, asset int64, main string, files []File, use bool) (n int, err error) {
+// AddRevision gives an asset its next revision and returns its number. Unless use is
+// set, the one in force stays in force. base is the number of the revision in force that
+// the files were put together from; when it is another by now the error is ErrStale.
+func (s *Store) AddRevision(ctx context.Context, asset int64, base int, main string, files []File, use bool) (n int, err error) {
 	err = s.tx(ctx, func(tx *sql.Tx) error {
-		var force sql.NullInt64
-		if err := tx.QueryRowContext(ctx, `SELECT coalesce(max(r.number), 0), a.revision FROM assets a LEFT JOIN revisions r ON r.asset_id = a.id WHERE a.id = ?`, asset).Scan(&n, &force); err != nil {
-			return missing(err)
+		force, err := currentOf(ctx, tx, asset)
+		if err != nil {
+			return err
 		}
-		if !force.Valid {
-			force.Int64 = int64(n)
+		if force.Number != base {
+			return ErrStale
+		}
+		if err := tx.QueryRowContext(ctx, `SELECT max(number) FROM revisions WHERE asset_id = ?`, asset).Scan(&n); err != nil {
+			return missing(err)
 		}
 		n++
 		if err := addRevision(ctx, tx, asset, n, main, files); err != nil {
 			return err
 		}
 		if use {
-			force.Int64 = int64(n)
+			base = n
 		}
-		return one(tx.ExecContext(ctx, `UPDATE assets SET revision = ? WHERE id = ?`, force.Int64, asset))
+		return one(tx.ExecContext(ctx, `UPDATE assets SET revision = ?, changes = changes + ? WHERE id = ?`, base, use, asset))
 	})
 	return n, err
 }
 
-// UseRevision puts a revision in force.
-func (s *Store) UseRevision(ctx context.Context, asset int64, number int) error {
-	return s.tx(ctx, func(tx *sql.Tx) error { return useRevision(ctx, tx, asset, number) })
-}
-
-func useRevision(ctx context.Context, tx *sql.Tx, asset int64, number int) error {
-	return one(tx.ExecContext(ctx, `UPDATE assets SET revision = ? WHERE id = ? AND EXISTS (SELECT 1 FROM revisions WHERE asset_id = ? AND number = ?)`, number, asset, asset, number))
-}
-
-// TakeRevision puts a revision in force together with the prep for it, both or
-// neither. base is the prep the person saw; see SavePrep.
+// TakeRevision puts a revision in force, together with the prep for it unless that is
+// nil: both or neither. base is the count of changes the page showed.
 func (s *Store) TakeRevision(ctx context.Context, asset int64, number, base int, prep []byte, label string) error {
 	return s.tx(ctx, func(tx *sql.Tx) error {
-		if err := savePrep(ctx, tx, asset, base, prep, label); err != nil {
+		if err := change(ctx, tx, asset, base); err != nil {
 			return err
 		}
-		return useRevision(ctx, tx, asset, number)
+		if prep != nil {
+			if err := savePrep(ctx, tx, asset, prep, label); err != nil {
+				return err
+			}
+		}
+		return one(tx.ExecContext(ctx, `UPDATE assets SET revision = ?
+			WHERE id = ? AND EXISTS (SELECT 1 FROM revisions WHERE asset_id = ? AND number = ?)`, number, asset, asset, number))
 	})
 }
 
 const revisionColumns = `r.id, r.number, r.main, r.created`
 
+// current is the number of the revision in force of the asset ?1.
+const current = `coalesce((SELECT revision FROM assets WHERE id = ?1), (SELECT max(number) FROM revisions WHERE asset_id = ?1))`
+
 // Current is the revision in force.
-func (s *Store) Current(ctx context.Context, asset int64) (Revision, error) {
-	return s.revision(ctx, asset, `coalesce((SELECT revision FROM assets WHERE id = ?1), (SELECT max(number) FROM revisions WHERE asset_id = ?1))`)
+func (s *Store) Current(ctx context.Context, asset int64) (r Revision, err error) {
+	err = s.see(ctx, func(tx *sql.Tx) error {
+		r, err = currentOf(ctx, tx, asset)
+		return err
+	})
+	return r, err
+}
+
+func currentOf(ctx context.Context, db queries, asset int64) (Revision, error) {
+	return revision(ctx, db, asset, current)
 }
 
 // Revision finds one by its number.
-func (s *Store) Revision(ctx context.Context, asset int64, number int) (Revision, error) {
-	return s.revision(ctx, asset, `?2`, number)
+func (s *Store) Revision(ctx context.Context, asset int64, number int) (r Revision, err error) {
+	err = s.see(ctx, func(tx *sql.Tx) error {
+		r, err = revision(ctx, tx, asset, `?2`, number)
+		return err
+	})
+	return r, err
 }
 
-func (s *Store) revision(ctx context.Context, asset int64, number string, args ...any) (Revision, error) {
+func revision(ctx context.Context, db queries, asset int64, number string, args ...any) (Revision, error) {
 	var r Revision
 	var created string
-	err := s.db.QueryRowContext(ctx, `SELECT `+revisionColumns+` FROM revisions r WHERE r.asset_id = ?1 AND r.number = `+number, append([]any{asset}, args...)...).
-		Scan(&r.ID, &r.Number, &r.Main, &created)
+	err := db.QueryRowContext(ctx, `SELECT `+revisionColumns+` FROM revisions r WHERE r.asset_id = ?1 AND r.number = `+number,
+		append([]any{asset}, args...)...).Scan(&r.ID, &r.Number, &r.Main, &created)
 	if err != nil {
 		return r, missing(err)
 	}
 	r.Created = when(created)
-	r.Files, err = s.files(ctx, r.ID)
-	return r, err
-}
-
-func (s *Store) files(ctx context.Context, revision int64) ([]File, error) {
-	return all(ctx, s.db, func(row interface{ Scan(...any) error }) (File, error) {
+	r.Files, err = all(ctx, db, func(row interface{ Scan(...any) error }) (File, error) {
 		var f File
 		return f, row.Scan(&f.Name, &f.SHA, &f.Size)
-	}, `SELECT name, sha, size FROM revision_files WHERE revision_id = ? ORDER BY name`, revision)
+	}, `SELECT name, sha, size FROM revision_files WHERE revision_id = ? ORDER BY name`, r.ID)
+	return r, err
 }
 
 // Revisions lists all of an asset's, the newest first, without their files.

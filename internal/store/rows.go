@@ -4,6 +4,7 @@ import (
 	"context"
 	"database/sql"
 	"encoding/json"
+	"errors"
 	"fmt"
 
 	"yarvek/core/target"
@@ -23,7 +24,7 @@ func scanKit(row interface{ Scan(...any) error }) (Kit, error) {
 }
 
 // all collects the rows of a query.
-func all[T any](ctx context.Context, db *sql.DB, scan func(interface{ Scan(...any) error }) (T, error), query string, args ...any) ([]T, error) {
+func all[T any](ctx context.Context, db queries, scan func(interface{ Scan(...any) error }) (T, error), query string, args ...any) ([]T, error) {
 	rows, err := db.QueryContext(ctx, query, args...)
 	if err != nil {
 		return nil, err
@@ -46,8 +47,10 @@ func (s *Store) Kits(ctx context.Context) ([]Kit, error) {
 }
 
 // Kit finds one.
-func (s *Store) Kit(ctx context.Context, id int64) (Kit, error) {
-	return scanKit(s.db.QueryRowContext(ctx, `SELECT `+kitColumns+` FROM kits k WHERE k.id = ?`, id))
+func (s *Store) Kit(ctx context.Context, id int64) (Kit, error) { return kitOf(ctx, s.db, id) }
+
+func kitOf(ctx context.Context, db queries, id int64) (Kit, error) {
+	return scanKit(db.QueryRowContext(ctx, `SELECT `+kitColumns+` FROM kits k WHERE k.id = ?`, id))
 }
 
 // NewKit makes a kit.
@@ -67,13 +70,18 @@ func (s *Store) NewKit(ctx context.Context, name string, t target.Target) (Kit, 
 	return s.Kit(ctx, id)
 }
 
-// UpdateKit changes a kit's name and target.
-func (s *Store) UpdateKit(ctx context.Context, id int64, name string, t target.Target) error {
+// RenameKit gives a kit another name.
+func (s *Store) RenameKit(ctx context.Context, id int64, name string) error {
+	return one(s.db.ExecContext(ctx, `UPDATE kits SET name = ? WHERE id = ?`, name, id))
+}
+
+// SetTarget gives a kit another target.
+func (s *Store) SetTarget(ctx context.Context, id int64, t target.Target) error {
 	b, err := json.Marshal(t)
 	if err != nil {
 		return err
 	}
-	return one(s.db.ExecContext(ctx, `UPDATE kits SET name = ?, target = ? WHERE id = ?`, name, b, id))
+	return one(s.db.ExecContext(ctx, `UPDATE kits SET target = ? WHERE id = ?`, b, id))
 }
 
 // SetGrid gives a kit the module of its pieces in metres, 0 for none.
@@ -92,12 +100,12 @@ func one(res sql.Result, err error) error {
 	return nil
 }
 
-const assetColumns = `id, kit_id, name, prep_at, created`
+const assetColumns = `id, kit_id, name, prep_at, changes, created`
 
 func scanAsset(row interface{ Scan(...any) error }) (Asset, error) {
 	var a Asset
 	var created string
-	err := row.Scan(&a.ID, &a.KitID, &a.Name, &a.Seq, &created)
+	err := row.Scan(&a.ID, &a.KitID, &a.Name, &a.Seq, &a.Changes, &created)
 	a.Created = when(created)
 	return a, missing(err)
 }
@@ -108,12 +116,58 @@ func (s *Store) Assets(ctx context.Context, kit int64, removed bool) ([]Asset, e
 	if removed {
 		is = "IS NOT NULL"
 	}
-	return all(ctx, s.db, scanAsset, `SELECT `+assetColumns+` FROM assets WHERE kit_id = ? AND removed `+is+` ORDER BY id`, kit)
+	return all(ctx, s.db, scanAsset, assetsOfKit+is+` ORDER BY id`, kit)
 }
 
+const assetsOfKit = `SELECT ` + assetColumns + ` FROM assets WHERE kit_id = ? AND removed `
+
 // Asset finds one.
-func (s *Store) Asset(ctx context.Context, id int64) (Asset, error) {
-	return scanAsset(s.db.QueryRowContext(ctx, `SELECT `+assetColumns+` FROM assets WHERE id = ?`, id))
+func (s *Store) Asset(ctx context.Context, id int64) (Asset, error) { return assetOf(ctx, s.db, id) }
+
+func assetOf(ctx context.Context, db queries, id int64) (Asset, error) {
+	return scanAsset(db.QueryRowContext(ctx, `SELECT `+assetColumns+` FROM assets WHERE id = ?`, id))
+}
+
+// State is an asset with its kit, the revision and the prep in force.
+func (s *Store) State(ctx context.Context, asset int64) (st State, err error) {
+	err = s.see(ctx, func(tx *sql.Tx) error {
+		st, err = stateOf(ctx, tx, asset)
+		return err
+	})
+	return st, err
+}
+
+// States are those of all assets of a kit, in the order they came, all of one moment.
+func (s *Store) States(ctx context.Context, kit int64) (list []State, err error) {
+	err = s.see(ctx, func(tx *sql.Tx) error {
+		assets, err := all(ctx, tx, scanAsset, assetsOfKit+`IS NULL ORDER BY id`, kit)
+		if err != nil {
+			return err
+		}
+		for _, a := range assets {
+			st, err := stateOf(ctx, tx, a.ID)
+			if err != nil {
+				return err
+			}
+			list = append(list, st)
+		}
+		return nil
+	})
+	return list, err
+}
+
+func stateOf(ctx context.Context, tx queries, asset int64) (st State, err error) {
+	if st.Asset, err = assetOf(ctx, tx, asset); err != nil {
+		return st, err
+	}
+	if st.Kit, err = kitOf(ctx, tx, st.Asset.KitID); err != nil {
+		return st, err
+	}
+	if st.Revision, err = currentOf(ctx, tx, asset); err != nil {
+		return st, err
+	}
+	st.Step, err = stepOf(ctx, tx, asset)
+	return st, err
 }
 
 // NewAsset makes an asset with its first revision.
@@ -149,78 +203,114 @@ func (s *Store) RemoveAsset(ctx context.Context, id int64, removed bool) error {
 	return one(s.db.ExecContext(ctx, `UPDATE assets SET removed = ? WHERE id = ?`, at, id))
 }
 
-// Prep is the prep in force.
-func (s *Store) Prep(ctx context.Context, asset int64) (Prep, error) {
-	var p Prep
-	if err := s.db.QueryRowContext(ctx, `SELECT prep_at FROM assets WHERE id = ?`, asset).Scan(&p.Seq); err != nil {
+// Step is where an asset is in its history.
+func (s *Store) Step(ctx context.Context, asset int64) (st Step, err error) {
+	err = s.see(ctx, func(tx *sql.Tx) error {
+		st, err = stepOf(ctx, tx, asset)
+		return err
+	})
+	return st, err
+}
+
+func stepOf(ctx context.Context, tx queries, asset int64) (Step, error) {
+	var p Step
+	if err := tx.QueryRowContext(ctx, `SELECT prep_at FROM assets WHERE id = ?`, asset).Scan(&p.Seq); err != nil {
 		return p, missing(err)
 	}
 	if p.Seq > 0 {
-		if err := s.db.QueryRowContext(ctx, `SELECT prep, label FROM preps WHERE asset_id = ? AND seq = ?`, asset, p.Seq).Scan(&p.JSON, &p.Label); err != nil {
+		err := tx.QueryRowContext(ctx, `SELECT prep, label FROM preps WHERE asset_id = ? AND seq = ?`, asset, p.Seq).Scan(&p.JSON, &p.Label)
+		if err != nil {
 			return p, fmt.Errorf("prep %d of asset %d: %w", p.Seq, asset, err)
 		}
 		p.Undo = p.Label
 	}
-	err := s.db.QueryRowContext(ctx, `SELECT label FROM preps WHERE asset_id = ? AND seq = ?`, asset, p.Seq+1).Scan(&p.Redo)
+	err := tx.QueryRowContext(ctx, `SELECT label FROM preps WHERE asset_id = ? AND seq = ?`, asset, p.Seq+1).Scan(&p.Redo)
 	if err != nil && missing(err) != ErrNotFound {
 		return p, err
 	}
 	return p, nil
 }
 
-// SavePrep keeps a new prep after the one numbered base, which must still be in
-// force. What had been undone after base makes way.
-func (s *Store) SavePrep(ctx context.Context, asset int64, base int, prep []byte, label string) (int, error) {
-	return base + 1, s.tx(ctx, func(tx *sql.Tx) error { return savePrep(ctx, tx, asset, base, prep, label) })
+// change checks that an asset has been changed as often as base says, and counts one
+// change more: a change and its check are one step, whoever else is at it.
+func change(ctx context.Context, tx *sql.Tx, asset int64, base int) error {
+	res, err := tx.ExecContext(ctx, `UPDATE assets SET changes = changes + 1 WHERE id = ? AND changes = ?`, asset, base)
+	if err = one(res, err); err != ErrNotFound {
+		return err
+	}
+	if _, err := assetOf(ctx, tx, asset); err != nil {
+		return err
+	}
+	return ErrStale
 }
 
-func savePrep(ctx context.Context, tx *sql.Tx, asset int64, base int, prep []byte, label string) error {
+// SavePrep keeps a new prep after the one in force. base is the count of changes the
+// decision was made at. What had been undone makes way.
+func (s *Store) SavePrep(ctx context.Context, asset int64, base int, prep []byte, label string) error {
+	return s.tx(ctx, func(tx *sql.Tx) error {
+		if err := change(ctx, tx, asset, base); err != nil {
+			return err
+		}
+		return savePrep(ctx, tx, asset, prep, label)
+	})
+}
+
+func savePrep(ctx context.Context, tx *sql.Tx, asset int64, prep []byte, label string) error {
 	var at int
 	if err := tx.QueryRowContext(ctx, `SELECT prep_at FROM assets WHERE id = ?`, asset).Scan(&at); err != nil {
 		return missing(err)
 	}
-	if at != base {
-		return ErrStale
-	}
-	if _, err := tx.ExecContext(ctx, `DELETE FROM preps WHERE asset_id = ? AND seq > ?`, asset, base); err != nil {
+	if _, err := tx.ExecContext(ctx, `DELETE FROM preps WHERE asset_id = ? AND seq > ?`, asset, at); err != nil {
 		return err
 	}
-	if _, err := tx.ExecContext(ctx, `INSERT INTO preps (asset_id, seq, prep, label, created) VALUES (?, ?, ?, ?, ?)`, asset, base+1, prep, label, now()); err != nil {
+	_, err := tx.ExecContext(ctx, `INSERT INTO preps (asset_id, seq, prep, label, created) VALUES (?, ?, ?, ?, ?)`, asset, at+1, prep, label, now())
+	if err != nil {
 		return err
 	}
-	return one(tx.ExecContext(ctx, `UPDATE assets SET prep_at = ? WHERE id = ?`, base+1, asset))
+	return one(tx.ExecContext(ctx, `UPDATE assets SET prep_at = ? WHERE id = ?`, at+1, asset))
 }
 
-// MovePrep goes a step back (-1) or forward (+1) along the kept preps. At either
-// end it changes nothing and returns false.
-func (s *Store) MovePrep(ctx context.Context, asset int64, by int) (moved bool, err error) {
+// MovePrep goes a step back (-1) or forward (+1) along the kept preps. base is the count
+// of changes the page showed. At either end it changes nothing and returns false.
+func (s *Store) MovePrep(ctx context.Context, asset int64, base, by int) (moved bool, err error) {
 	err = s.tx(ctx, func(tx *sql.Tx) error {
+		if err := change(ctx, tx, asset, base); err != nil {
+			return err
+		}
 		var at int
 		if err := tx.QueryRowContext(ctx, `SELECT prep_at FROM assets WHERE id = ?`, asset).Scan(&at); err != nil {
 			return missing(err)
 		}
 		to := at + by
-		if to < 0 {
-			return nil
-		}
+		there := to == 0
 		if to > 0 {
-			var n int
-			if err := tx.QueryRowContext(ctx, `SELECT count(*) FROM preps WHERE asset_id = ? AND seq = ?`, asset, to).Scan(&n); err != nil || n == 0 {
+			err := tx.QueryRowContext(ctx, `SELECT count(*) FROM preps WHERE asset_id = ? AND seq = ?`, asset, to).Scan(&there)
+			if err != nil {
 				return err
 			}
 		}
-		moved = true
+		if !there {
+			return errNowhere // the count of changes stays too
+		}
 		return one(tx.ExecContext(ctx, `UPDATE assets SET prep_at = ? WHERE id = ?`, to, asset))
 	})
-	return moved, err
+	if err == errNowhere {
+		return false, nil
+	}
+	return err == nil, err
 }
 
-const exportColumns = `e.id, e.asset_id, a.name, e.revision, e.seq, e.prep, e.target, e.format, e.name, e.sha, e.size, e.packing, e.certificate, e.created`
+// errNowhere takes back a transaction that would have changed nothing.
+var errNowhere = errors.New("there is nothing to move to")
+
+const exportColumns = `e.id, e.asset_id, a.name, e.revision, e.seq, e.prep, e.target, e.format, e.name, e.sha, e.size,
+	e.packing, e.certificate, e.created`
 
 func scanExport(row interface{ Scan(...any) error }) (Export, error) {
 	var e Export
 	var t, created string
-	err := row.Scan(&e.ID, &e.AssetID, &e.AssetName, &e.Revision, &e.Seq, &e.Prep, &t, &e.Format, &e.Name, &e.SHA, &e.Size, &e.Packing, &e.Certificate, &created)
+	err := row.Scan(&e.ID, &e.AssetID, &e.AssetName, &e.Revision, &e.Seq, &e.Prep, &t, &e.Format, &e.Name, &e.SHA, &e.Size,
+		&e.Packing, &e.Certificate, &created)
 	if err != nil {
 		return e, missing(err)
 	}
@@ -234,8 +324,10 @@ func (s *Store) AddExport(ctx context.Context, e Export) (int64, error) {
 	if err != nil {
 		return 0, err
 	}
-	res, err := s.db.ExecContext(ctx, `INSERT INTO exports (asset_id, revision, seq, prep, target, format, name, sha, size, packing, certificate, created)
-		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`, e.AssetID, e.Revision, e.Seq, e.Prep, t, e.Format, e.Name, e.SHA, e.Size, e.Packing, e.Certificate, now())
+	res, err := s.db.ExecContext(ctx, `INSERT INTO exports
+		(asset_id, revision, seq, prep, target, format, name, sha, size, packing, certificate, created)
+		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		e.AssetID, e.Revision, e.Seq, e.Prep, t, e.Format, e.Name, e.SHA, e.Size, e.Packing, e.Certificate, now())
 	if err != nil {
 		return 0, err
 	}
@@ -250,5 +342,6 @@ func (s *Store) Exports(ctx context.Context, kit, asset int64) ([]Export, error)
 
 // Export finds one.
 func (s *Store) Export(ctx context.Context, id int64) (Export, error) {
-	return scanExport(s.db.QueryRowContext(ctx, `SELECT `+exportColumns+` FROM exports e JOIN assets a ON a.id = e.asset_id WHERE e.id = ?`, id))
+	return scanExport(s.db.QueryRowContext(ctx,
+		`SELECT `+exportColumns+` FROM exports e JOIN assets a ON a.id = e.asset_id WHERE e.id = ?`, id))
 }

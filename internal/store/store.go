@@ -11,6 +11,7 @@ import (
 	"embed"
 	"errors"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -28,17 +29,42 @@ var migrations embed.FS
 // ErrNotFound is given for what is not there.
 var ErrNotFound = errors.New("not found")
 
-// ErrStale is given when the prep changed since the page that decides was made.
+// ErrStale is given when what is decided for an asset changed since the page that asks
+// for a change was made. Nothing is changed then.
 var ErrStale = errors.New("the asset was changed elsewhere meanwhile")
 
-// Store is an open data folder.
+// ErrInUse is given when another process has the data folder open.
+var ErrInUse = errors.New("the data folder is in use")
+
+// Store is an open data folder. It is held by one process at a time and is safe for use
+// by several goroutines. What belongs together is read in one transaction, and nothing
+// is written that depends on what was read in another.
 type Store struct {
-	db  *sql.DB
-	dir string
+	db   *sql.DB
+	dir  string
+	lock io.Closer // released by Close
 }
 
-// Open opens or makes the data folder and brings its database up to date.
+// Open opens or makes the data folder and brings its database up to date. A folder that
+// another process has open is left as it is; the error is ErrInUse then.
 func Open(dir string) (*Store, error) {
+	if err := os.MkdirAll(dir, 0o755); err != nil {
+		return nil, err
+	}
+	lock, err := lockFile(filepath.Join(dir, "lock"))
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", dir, err)
+	}
+	s, err := open(dir)
+	if err != nil {
+		_ = lock.Close()
+		return nil, err
+	}
+	s.lock = lock
+	return s, nil
+}
+
+func open(dir string) (*Store, error) {
 	for _, d := range []string{"blobs", "tmp", "cache"} {
 		if err := os.MkdirAll(filepath.Join(dir, d), 0o755); err != nil {
 			return nil, err
@@ -76,8 +102,8 @@ func Open(dir string) (*Store, error) {
 	return s, nil
 }
 
-// Close closes the database.
-func (s *Store) Close() error { return s.db.Close() }
+// Close closes the database and lets go of the folder.
+func (s *Store) Close() error { return errors.Join(s.db.Close(), s.lock.Close()) }
 
 // CacheDir is the folder of derived data, which may be deleted at any moment.
 func (s *Store) CacheDir() string { return filepath.Join(s.dir, "cache") }
@@ -98,6 +124,7 @@ type Asset struct {
 	KitID   int64
 	Name    string
 	Seq     int // of the prep in force; 0 before any decision
+	Changes int // how often what is decided for it was changed; see the third migration
 	Created time.Time
 }
 
@@ -117,14 +144,22 @@ type Revision struct {
 	Files   []File
 }
 
-// Prep is one row of an asset's history of decisions.
-type Prep struct {
-	Seq   int
-	JSON  []byte
-	Label string
+// Step is where an asset is in its history of decisions.
+type Step struct {
+	Seq   int    // 0 before any decision
+	JSON  []byte // of the prep in force; nil before any decision
+	Label string // what was decided last, in words
 	// Undo and Redo are the labels of what a step back or forward would change,
 	// empty when there is none.
 	Undo, Redo string
+}
+
+// State is an asset with all that decides its outcome, as it was at one moment.
+type State struct {
+	Kit      Kit
+	Asset    Asset
+	Revision Revision // in force, with its files
+	Step     Step
 }
 
 // Export is a kept package.
@@ -154,9 +189,24 @@ func when(s string) time.Time {
 	return t
 }
 
-// tx runs f in one transaction.
+// queries is what a connection and a transaction both can.
+type queries interface {
+	QueryContext(ctx context.Context, query string, args ...any) (*sql.Rows, error)
+	QueryRowContext(ctx context.Context, query string, args ...any) *sql.Row
+}
+
+// tx runs f in one transaction that may write.
 func (s *Store) tx(ctx context.Context, f func(*sql.Tx) error) error {
-	tx, err := s.db.BeginTx(ctx, nil)
+	return s.in(ctx, nil, f)
+}
+
+// see runs f in one transaction that only reads: all it sees is of one moment.
+func (s *Store) see(ctx context.Context, f func(*sql.Tx) error) error {
+	return s.in(ctx, &sql.TxOptions{ReadOnly: true}, f)
+}
+
+func (s *Store) in(ctx context.Context, how *sql.TxOptions, f func(*sql.Tx) error) error {
+	tx, err := s.db.BeginTx(ctx, how)
 	if err != nil {
 		return err
 	}

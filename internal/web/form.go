@@ -1,29 +1,32 @@
 package web
 
 import (
-	"fmt"
 	"net/http"
 	"slices"
 	"strconv"
 	"strings"
 
+	"yarvek/core/fault"
 	"yarvek/core/figure"
 	"yarvek/core/geom"
 	"yarvek/core/target"
 	"yarvek/internal/work"
 )
 
-// form decodes what a page sends. The first thing that can't be read is kept as
-// the error; what follows is zero.
+// form decodes what a page sends. The first thing that can't be read is kept as the
+// error; what follows is zero. It is the one decoder of forms.
 type form struct {
-	r    *http.Request
-	err  error
-	keys []string // of the asset's nodes, for forms that name nodes
+	r   *http.Request
+	err error
+	// open gives the asset a form is about, for forms that name its nodes; nil for forms
+	// about something else.
+	open func() (*work.Opened, error)
 }
 
-// maxForm bounds a form without files.
+// maxForm bounds a form without files, in bytes.
 const maxForm = 1 << 20
 
+// parse reads a form's fields.
 func parse(w http.ResponseWriter, r *http.Request) *form {
 	r.Body = http.MaxBytesReader(w, r.Body, maxForm)
 	f := &form{r: r}
@@ -31,15 +34,29 @@ func parse(w http.ResponseWriter, r *http.Request) *form {
 	return f
 }
 
+// str is a field without blanks at its ends.
 func (f *form) str(name string) string { return strings.TrimSpace(f.r.PostForm.Get(name)) }
 
 func (f *form) has(name string) bool { return f.r.PostForm.Has(name) }
 
+// strs lists all fields of a name.
 func (f *form) strs(name string) []string { return f.r.PostForm[name] }
 
-func (f *form) fail(format string, args ...any) {
-	if f.err == nil {
-		f.err = fmt.Errorf("%w"+format, append([]any{work.ErrInput}, args...)...)
+// on tells whether a switch is on.
+func (f *form) on(name string) bool { return f.str(name) == "on" }
+
+// fail keeps what is wrong with the form, for the person who sent it.
+func (f *form) fail(format string, args ...any) { f.check(fault.Input(format, args...)) }
+
+// unknown says that no control of the station sends this.
+func (f *form) unknown() {
+	f.fail("nothing was chosen")
+}
+
+// check keeps an error as one of the form.
+func (f *form) check(err error) {
+	if f.err == nil && err != nil {
+		f.err = fault.From(fault.Invalid, err)
 	}
 }
 
@@ -49,6 +66,20 @@ func (f *form) int(name string) int {
 		f.fail("%s: %q is no whole number", name, f.str(name))
 	}
 	return n
+}
+
+// name reads a name for something.
+func (f *form) name(name string) string {
+	s, err := work.CleanName(f.str(name))
+	f.check(err)
+	return s
+}
+
+// axis reads an axis such as +Z.
+func (f *form) axis(name string) geom.Axis {
+	a, err := geom.ParseAxis(f.str(name))
+	f.check(err)
+	return a
 }
 
 // number reads a plain number; a comma serves as a point.
@@ -63,7 +94,7 @@ func (f *form) number(name, label string) float64 {
 
 // length reads a length in metres, or in the unit typed after it.
 func (f *form) length(name, label string) float64 {
-	v, err := figure.ParseLength(f.str(name), target.Units[5])
+	v, err := figure.ParseLength(f.str(name), target.Metre)
 	if err != nil {
 		f.fail("%s: %v", label, err)
 	}
@@ -73,13 +104,11 @@ func (f *form) length(name, label string) float64 {
 // point reads three numbers in metres, "x,y,z", as a pick gives them.
 func (f *form) point(name string) geom.Vec3 {
 	p, err := parsePoint(f.str(name))
-	if err != nil {
-		f.fail("%v", err)
-	}
+	f.check(err)
 	return p
 }
 
-// points reads all points of a name.
+// points reads all points of a name; empty ones are left out.
 func (f *form) points(name string) []geom.Vec3 {
 	var list []geom.Vec3
 	for _, s := range f.strs(name) {
@@ -87,9 +116,7 @@ func (f *form) points(name string) []geom.Vec3 {
 			continue
 		}
 		p, err := parsePoint(s)
-		if err != nil {
-			f.fail("%v", err)
-		}
+		f.check(err)
 		list = append(list, p)
 	}
 	return list
@@ -98,17 +125,17 @@ func (f *form) points(name string) []geom.Vec3 {
 func parsePoint(s string) (p geom.Vec3, err error) {
 	parts := strings.Split(s, ",")
 	if len(parts) != 3 {
-		return p, fmt.Errorf("%q is no point: pick one on the drawing", s)
+		return p, fault.Input("%q is no point: pick one on the drawing", s)
 	}
 	for k, t := range parts {
 		if p[k], err = strconv.ParseFloat(strings.TrimSpace(t), 64); err != nil || p[k]-p[k] != 0 {
-			return p, fmt.Errorf("%q is no point: pick one on the drawing", s)
+			return geom.Vec3{}, fault.Input("%q is no point: pick one on the drawing", s)
 		}
 	}
 	return p, nil
 }
 
-// area reads a box on the plan.
+// area reads a box on the plan: right, front, right, front; metres.
 func (f *form) area() (a [4]float64) {
 	for i, n := range [4]string{"right0", "front0", "right1", "front1"} {
 		a[i] = f.length(n, "The box on the plan")
@@ -116,14 +143,23 @@ func (f *form) area() (a [4]float64) {
 	return a
 }
 
-// under lists nodes and all below them.
+// under lists nodes and all below them. A name of another revision's is kept as it was
+// sent.
 func (f *form) under(keys []string) []string {
-	var list []string
-	for _, k := range keys {
-		if !slices.Contains(f.keys, k) {
-			list = append(list, k) // of another revision: kept as it was sent
+	o, err := f.open()
+	if err != nil {
+		if f.err == nil {
+			f.err = err // ours to answer for, not the person's
 		}
-		for _, n := range f.keys {
+		return keys
+	}
+	var list []string
+	there := o.Result.Survey.Keys
+	for _, k := range keys {
+		if !slices.Contains(there, k) {
+			list = append(list, k)
+		}
+		for _, n := range there {
 			if n == k || strings.HasPrefix(n, k+"/") {
 				list = append(list, n)
 			}

@@ -7,13 +7,17 @@ import (
 	"fmt"
 	"html/template"
 	"io/fs"
+	"maps"
 	"net/http"
+	"strings"
 	"time"
 
 	"yarvek/core/figure"
+	"yarvek/core/finding"
+	"yarvek/core/geom"
+	"yarvek/core/station"
 	"yarvek/core/target"
 	"yarvek/internal/draft"
-	"yarvek/internal/work"
 )
 
 //go:embed templates
@@ -35,7 +39,8 @@ var version = func() string {
 	return fmt.Sprintf("%x", h.Sum(nil)[:6])
 }()
 
-var funcs = template.FuncMap{
+// words are what all templates say that takes more than a field.
+var words = template.FuncMap{
 	"length":   figure.Length,
 	"in":       figure.In,
 	"imperial": figure.Imperial,
@@ -45,63 +50,125 @@ var funcs = template.FuncMap{
 	"count":    figure.Count,
 	"plural":   figure.Plural,
 	"sig":      figure.Significant,
-	"bytes":    work.Bytes,
-	"ago":      func(t time.Time) string { return work.Ago(t, time.Now()) },
+	"bytes":    figure.Bytes,
+	"ago":      func(t time.Time) string { return ago(t, time.Now()) },
 	"sev":      draft.SeverityClass,
+	"must":     func(s finding.Severity) bool { return s == finding.MustFix },
+	"look":     func(s finding.Severity) bool { return s == finding.Look },
 	"svg":      trusted,
 	"static":   func(path string) string { return "/static/" + path + "?v=" + version },
 	"add":      func(a, b int) int { return a + b },
-	"unit":     func(m float64) string { return target.UnitFor(m).Name },
-	"f1":       func(v float64) string { return fmt.Sprintf("%.1f", v) },
-	"indent":   func(depth int) string { return fmt.Sprintf("depth-%d", min(depth, 8)) },
+	"f1":       f1,
 	"dict":     dict,
-	"plainNum": func(v float64) string { return fmt.Sprintf("%.6g", v) },
+	"pairs":    pairs,
+	"plainnum": func(v float64) string { return fmt.Sprintf("%.6g", v) },
+	"point":    func(p geom.Vec3) string { return fmt.Sprintf("%.9g,%.9g,%.9g", p[0], p[1], p[2]) },
+	"nowhere":  func(p geom.Vec3) bool { return p == geom.Vec3{} },
+	"lastname": station.LastName,
+	"extents3": func() []string { return []string{"Width", "Height", "Depth"} },
+	"unitname": func(m float64) string { return target.UnitFor(m).Name },
+	"stationkey": func(n int) string {
+		return fmt.Sprint(n % 10)
+	},
 }
 
 // dict makes the arguments of a nested template.
-func dict(pairs ...any) (map[string]any, error) {
+func dict(args ...any) (map[string]any, error) {
 	m := map[string]any{}
-	for i := 0; i+1 < len(pairs); i += 2 {
-		k, ok := pairs[i].(string)
+	for i := 0; i+1 < len(args); i += 2 {
+		k, ok := args[i].(string)
 		if !ok {
 			return nil, fmt.Errorf("argument %d of dict is no name", i)
 		}
-		m[k] = pairs[i+1]
+		m[k] = args[i+1]
 	}
 	return m, nil
 }
 
+func pairs(words ...string) [][2]string {
+	var list [][2]string
+	for i := 0; i+1 < len(words); i += 2 {
+		list = append(list, [2]string{words[i], words[i+1]})
+	}
+	return list
+}
+
+// clip shortens a text to n letters.
+func clip(s string, n int) string {
+	if r := []rune(s); len(r) > n {
+		return string(r[:n-1]) + "…"
+	}
+	return s
+}
+
+// ago says when something happened, as a person would.
+func ago(t, now time.Time) string {
+	t, now = t.Local(), now.Local()
+	day := func(t time.Time) time.Time { return time.Date(t.Year(), t.Month(), t.Day(), 0, 0, 0, 0, t.Location()) }
+	switch d := int(day(now).Sub(day(t)).Hours() / 24); d {
+	case 0:
+		return "Today " + t.Format("15:04")
+	case 1:
+		return "Yesterday " + t.Format("15:04")
+	}
+	return t.Format("2 Jan 2006")
+}
+
+// trusted marks SVG made by packages draft and show, which escape every name.
+func trusted(s string) template.HTML { return template.HTML(s) }
+
+// stationPrefix begins the file names of the stations' own templates.
+const stationPrefix = "station-"
+
+// shared is what every page and every worksheet may use.
+var shared = template.Must(template.New("").Funcs(words).ParseFS(templateFiles, "templates/layout.html", "templates/shared.html", "templates/forms.html"))
+
 // pages holds one template set for each page, all over the one layout.
 var pages = func() map[string]*template.Template {
-	base := template.Must(template.New("").Funcs(funcs).Funcs(words).ParseFS(templateFiles, "templates/layout.html", "templates/shared.html"))
 	all := map[string]*template.Template{}
 	list, err := fs.Glob(templateFiles, "templates/*.html")
 	if err != nil {
-		panic(err)
+		panic(err) // the pattern is sound
 	}
 	for _, f := range list {
-		name := f[len("templates/") : len(f)-len(".html")]
-		if name == "layout" || name == "shared" {
+		name := strings.TrimSuffix(strings.TrimPrefix(f, "templates/"), ".html")
+		if name == "layout" || name == "shared" || name == "forms" || strings.HasPrefix(name, stationPrefix) {
 			continue
 		}
-		t := template.Must(template.Must(base.Clone()).ParseFS(templateFiles, f))
-		if name == "sheet" {
-			template.Must(t.ParseFS(templateFiles, "templates/station-*.html"))
-		}
-		all[name] = t
+		all[name] = template.Must(template.Must(shared.Clone()).Funcs(lineupWords).ParseFS(templateFiles, f))
 	}
 	return all
 }()
 
-// view is what every page gets.
-type view struct {
+// worksheets holds one template set for each station, with that station's own words.
+var worksheets = func() map[string]*template.Template {
+	all := map[string]*template.Template{}
+	for _, r := range rooms {
+		own := maps.Clone(r.words)
+		t := template.Must(shared.Clone()).Funcs(own)
+		all[r.id] = template.Must(t.ParseFS(templateFiles, "templates/"+stationPrefix+r.id+".html"))
+	}
+	return all
+}()
+
+// worksheetHTML renders a station's worksheet.
+func worksheetHTML(r room, data any) (template.HTML, error) {
+	var buf bytes.Buffer
+	if err := worksheets[r.id].ExecuteTemplate(&buf, "worksheet", data); err != nil {
+		return "", err
+	}
+	return template.HTML(buf.String()), nil // html/template has escaped it
+}
+
+// page is what every page gets.
+type page struct {
 	Title string
-	Page  string
+	Name  string
 	Data  any
 }
 
-func (s *Server) render(w http.ResponseWriter, r *http.Request, status int, page, title string, data any) {
-	s.write(w, status, page, "layout", view{title, page, data})
+func (s *Server) render(w http.ResponseWriter, status int, name, title string, data any) {
+	s.write(w, status, name, "layout", page{title, name, data})
 }
 
 // fragment renders one named part of a page.

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"errors"
 	"net/http"
 	"strconv"
 	"strings"
@@ -8,24 +9,41 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"yarvek/core/prep"
-	"yarvek/internal/store"
+	"yarvek/core/station/source"
+	"yarvek/internal/work"
 )
 
-// revisions lists all revisions of an asset.
+// revisionsPage lists all revisions of an asset.
+type revisionsPage struct {
+	Opened *work.Opened
+	List   []work.Revision
+}
+
 func (s *Server) revisions(w http.ResponseWriter, r *http.Request) error {
-	sh, err := s.open(r)
+	o, err := s.open(r)
 	if err != nil {
 		return err
 	}
-	list, err := s.desk.Store.Revisions(r.Context(), sh.Asset.ID)
+	list, err := s.desk.Revisions(r.Context(), o.Asset.ID)
 	if err != nil {
 		return err
 	}
-	s.render(w, r, http.StatusOK, "revisions", sh.Asset.Name+" · revisions · Yarvek", map[string]any{"Sheet": sh, "List": list})
+	s.render(w, http.StatusOK, "revisions", o.Asset.Name+" · revisions · Yarvek", revisionsPage{o, list})
 	return nil
 }
 
-// review sets a revision beside the one in force.
+// reviewPage sets a revision beside the one in force.
+type reviewPage struct {
+	*work.Review
+	Opened        *work.Opened // as it is in force
+	List          []work.Revision
+	Say           string
+	Before, After string // front views at one scale, as SVG
+}
+
+// InForce tells whether the revision is the one in force already.
+func (p reviewPage) InForce() bool { return p.Revision.Number == p.Opened.Revision.Number }
+
 func (s *Server) review(w http.ResponseWriter, r *http.Request) error {
 	aid, n, err := revisionOf(r)
 	if err != nil {
@@ -39,11 +57,16 @@ func (s *Server) showReview(w http.ResponseWriter, r *http.Request, aid int64, n
 	if err != nil {
 		return err
 	}
-	list, err := s.desk.Store.Revisions(r.Context(), aid)
-	if err != nil {
+	p := reviewPage{Review: v, Opened: v.Now, Say: say}
+	if p.List, err = s.desk.Revisions(r.Context(), aid); err != nil {
 		return err
 	}
-	s.render(w, r, status, "review", v.Sheet.Asset.Name+" · revision "+strconv.Itoa(n)+" · Yarvek", map[string]any{"Review": v, "Sheet": v.Sheet, "List": list, "Say": say})
+	if v.Next != nil {
+		if p.Before, p.After, err = s.board.Fronts(r.Context(), v.Now, v.Next); err != nil {
+			return err
+		}
+	}
+	s.render(w, status, "review", v.Now.Asset.Name+" · revision "+strconv.Itoa(n)+" · Yarvek", p)
 	return nil
 }
 
@@ -52,28 +75,33 @@ func (s *Server) takeRevision(w http.ResponseWriter, r *http.Request) error {
 	aid, n, err := revisionOf(r)
 	f := parse(w, r)
 	base := f.int("base")
-	if err := first(err, f.err); err != nil {
-		return err
-	}
 	points := map[prep.Ref]string{}
 	for i, ref := range f.strs("lost") {
 		station, key, _ := strings.Cut(ref, " ")
-		switch to := f.str("to" + strconv.Itoa(i)); to {
-		case "later":
-		case "drop":
+		to := f.str("to" + strconv.Itoa(i))
+		name, isNode := strings.CutPrefix(to, "node ")
+		switch {
+		case to == "later":
+		case to == "drop":
 			points[prep.Ref{Station: station, Key: key}] = ""
+		case isNode:
+			points[prep.Ref{Station: station, Key: key}] = name
 		default:
-			points[prep.Ref{Station: station, Key: key}] = strings.TrimPrefix(to, "node ")
+			f.fail("%q says nothing of what “%s” means now", to, key)
 		}
 	}
+	if err := first(err, f.err); err != nil {
+		return err
+	}
 	err = s.desk.TakeRevision(r.Context(), aid, n, base, points)
-	if err == store.ErrStale {
-		return s.showReview(w, r, aid, n, http.StatusConflict, "This asset was changed in another window meanwhile. What is in force now is shown on the left; take the revision again if it still is right.")
+	if errors.Is(err, work.ErrStale) {
+		return s.showReview(w, r, aid, n, http.StatusConflict, "This asset was changed in another window meanwhile. "+
+			"What is in force now is shown on the left; take the revision again if it still is right.")
 	}
 	if err != nil {
 		return err
 	}
-	return seeOther(w, r, "/assets/%d/source", aid)
+	return seeOther(w, r, "%s/%s", assetPath(aid), source.Info.ID)
 }
 
 func revisionOf(r *http.Request) (asset int64, number int, err error) {
@@ -82,7 +110,7 @@ func revisionOf(r *http.Request) (asset int64, number int, err error) {
 		return 0, 0, err
 	}
 	if number, err = strconv.Atoi(chi.URLParam(r, "revision")); err != nil {
-		return 0, 0, store.ErrNotFound
+		return 0, 0, work.ErrNotFound
 	}
 	return asset, number, nil
 }

@@ -1,5 +1,6 @@
-// Package web is Yarvek in the browser: one route table, one layout, thin handlers
-// over package work. Nothing is fetched from another host, and a policy says so.
+// Package web is Yarvek in the browser: one route table, one layout, thin handlers over
+// packages work and show. Each station has one Go file and one template here. Nothing is
+// fetched from another host, and a policy says so.
 package web
 
 import (
@@ -12,12 +13,17 @@ import (
 	"net/http"
 	"strconv"
 	"strings"
-	"time"
+	"syscall"
+	"unicode"
+	"unicode/utf8"
 
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 
-	"yarvek/internal/store"
+	"yarvek/core/fault"
+	"yarvek/core/figure"
+	"yarvek/core/station"
+	"yarvek/internal/show"
 	"yarvek/internal/work"
 )
 
@@ -27,15 +33,15 @@ var static embed.FS
 // Server answers the requests.
 type Server struct {
 	desk  *work.Desk
+	board *show.Board
 	log   *slog.Logger
 	hosts map[string]bool
-	now   func() time.Time
 }
 
 // New makes a server. hosts are the names it may be addressed by besides
 // loopback's own; the Host header of every request is checked against them.
 func New(desk *work.Desk, log *slog.Logger, hosts ...string) *Server {
-	s := &Server{desk: desk, log: log, hosts: map[string]bool{"localhost": true, "127.0.0.1": true, "::1": true}, now: time.Now}
+	s := &Server{desk: desk, board: show.New(desk), log: log, hosts: map[string]bool{"localhost": true, "127.0.0.1": true, "::1": true}}
 	for _, h := range hosts {
 		s.hosts[strings.ToLower(h)] = true
 	}
@@ -85,31 +91,48 @@ func (s *Server) Handler() http.Handler {
 	r.Get("/exports/{export}/file", s.page(s.download))
 	r.Get("/parts", s.page(s.parts))
 	r.Get("/static/*", s.assets())
-	r.NotFound(s.page(func(http.ResponseWriter, *http.Request) error { return store.ErrNotFound }))
+	r.NotFound(s.page(func(http.ResponseWriter, *http.Request) error { return work.ErrNotFound }))
 	return r
 }
 
-// page turns an error of a handler into a page that says what happened.
+// page turns an error of a handler into a page that says what happened. Only a
+// *fault.Error speaks for itself; of anything else the page says no more than that it
+// happened, and the log has the rest.
 func (s *Server) page(h func(http.ResponseWriter, *http.Request) error) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
 		err := h(w, r)
 		if err == nil || r.Context().Err() != nil {
 			return
 		}
-		status, say := http.StatusInternalServerError, "Something broke off here. Nothing that was confirmed is lost; the log has the details."
-		var tooLarge *http.MaxBytesError
-		switch {
-		case errors.Is(err, store.ErrNotFound):
-			status, say = http.StatusNotFound, "There is nothing at this address. It may have been removed, or the link is old."
-		case errors.As(err, &tooLarge):
-			status, say = http.StatusRequestEntityTooLarge, fmt.Sprintf("The upload is larger than the %s allowed here. Send fewer files at once, or start with a higher --max-upload.", work.Bytes(tooLarge.Limit))
-		case errors.Is(err, work.ErrInput):
-			status, say = http.StatusUnprocessableEntity, err.Error()
-		default:
+		status, say := explain(err)
+		if status >= http.StatusInternalServerError {
 			s.log.Error("request failed", "path", r.URL.Path, "error", err)
 		}
-		s.render(w, r, status, "message", "Yarvek", map[string]any{"Say": sentence(say)})
+		s.render(w, status, "message", "Yarvek", messagePage{sentence(say)})
 	}
+}
+
+// messagePage says one thing.
+type messagePage struct{ Say string }
+
+// explain words an error for a person, with the status of the answer.
+func explain(err error) (status int, say string) {
+	var tooLarge *http.MaxBytesError
+	var unknown *station.UnknownError
+	switch {
+	case errors.Is(err, work.ErrNotFound), errors.As(err, &unknown):
+		return http.StatusNotFound, "There is nothing at this address. It may have been removed, or the link is old."
+	case errors.Is(err, work.ErrStale):
+		return http.StatusConflict, "This was changed in another window meanwhile. Nothing was changed; go back, look again, and repeat what still is right."
+	case errors.As(err, &tooLarge):
+		return http.StatusRequestEntityTooLarge, fmt.Sprintf("What was sent is larger than the %s allowed here. "+
+			"Send fewer files at once, or start with a higher --max-upload.", figure.Bytes(tooLarge.Limit))
+	case errors.Is(err, syscall.ENOSPC):
+		return http.StatusInsufficientStorage, "The disk that holds the data folder is full, so this was not kept. Make room on it and try again."
+	case fault.KindOf(err) != 0:
+		return http.StatusUnprocessableEntity, err.Error()
+	}
+	return http.StatusInternalServerError, "Something broke off here; the log has the details."
 }
 
 // sentence begins with a capital and ends with a stop.
@@ -117,7 +140,8 @@ func sentence(s string) string {
 	if s == "" {
 		return s
 	}
-	s = strings.ToUpper(s[:1]) + s[1:]
+	r, n := utf8.DecodeRuneInString(s)
+	s = string(unicode.ToUpper(r)) + s[n:]
 	if !strings.HasSuffix(s, ".") {
 		s += "."
 	}
@@ -140,11 +164,15 @@ func (s *Server) hostCheck(next http.Handler) http.Handler {
 	})
 }
 
+// contentPolicy lets a page use what we ship and what it holds itself, and nothing else.
+const contentPolicy = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; " +
+	"font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+
 // policy forbids the browser to ask anybody else for anything.
 func policy(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		h := w.Header()
-		h.Set("Content-Security-Policy", "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'")
+		h.Set("Content-Security-Policy", contentPolicy)
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "no-referrer")
 		h.Set("Cross-Origin-Opener-Policy", "same-origin")
@@ -177,10 +205,23 @@ func (s *Server) assets() http.HandlerFunc {
 func id(r *http.Request, name string) (int64, error) {
 	n, err := strconv.ParseInt(chi.URLParam(r, name), 10, 64)
 	if err != nil {
-		return 0, store.ErrNotFound
+		return 0, work.ErrNotFound
 	}
 	return n, nil
 }
+
+// first is the first error there is.
+func first(errs ...error) error {
+	for _, e := range errs {
+		if e != nil {
+			return e
+		}
+	}
+	return nil
+}
+
+// assetPath is where an asset's own addresses begin.
+func assetPath(asset int64) string { return fmt.Sprintf("/assets/%d", asset) }
 
 // seeOther sends the browser on after a change.
 func seeOther(w http.ResponseWriter, r *http.Request, format string, args ...any) error {

@@ -3,35 +3,47 @@ package web
 import (
 	"errors"
 	"fmt"
+	"html/template"
 	"net/http"
+	"net/url"
 	"strconv"
 
 	"github.com/go-chi/chi/v5"
 
-	"yarvek/core/class"
-	"yarvek/core/format"
+	"yarvek/core/fault"
+	"yarvek/core/finding"
 	"yarvek/core/prep"
-	"yarvek/core/station/size"
+	"yarvek/core/station"
+	"yarvek/core/station/export"
+	"yarvek/core/station/source"
 	"yarvek/core/target"
-	"yarvek/internal/draft"
-	"yarvek/internal/store"
+	"yarvek/internal/show"
 	"yarvek/internal/work"
 )
 
+// open loads the asset of the path.
+func (s *Server) open(r *http.Request) (*work.Opened, error) {
+	aid, err := id(r, "asset")
+	if err != nil {
+		return nil, err
+	}
+	return s.desk.Open(r.Context(), aid)
+}
+
 // asset sends to the first station that wants something.
 func (s *Server) asset(w http.ResponseWriter, r *http.Request) error {
-	sh, err := s.open(r)
+	o, err := s.open(r)
 	if err != nil {
 		return err
 	}
-	to := "source"
-	for _, m := range sh.Marks() {
-		if m.Mark != "tick" && m.ID != "export" {
-			to = m.ID
+	to := source.Info.ID
+	for _, c := range o.Tape() {
+		if c.Severity > finding.Note && c.ID != export.Info.ID {
+			to = c.ID
 			break
 		}
 	}
-	return seeOther(w, r, "/assets/%d/%s", sh.Asset.ID, to)
+	return seeOther(w, r, "%s/%s", assetPath(o.Asset.ID), to)
 }
 
 func (s *Server) sheet(w http.ResponseWriter, r *http.Request) error {
@@ -45,103 +57,74 @@ func (s *Server) sheet(w http.ResponseWriter, r *http.Request) error {
 // trouble is what a page has to say about a change that was not made.
 type trouble struct {
 	Say    string
-	Yours  []string
-	Theirs []string
-	Again  map[string][]string // the refused form, to be sent once more
-	Action string
+	Yours  []string // what would be decided if it were made now
+	Theirs []string // what is
+	Again  url.Values
+	Action string // where Again is sent, "" when it can't be
 }
 
-func (s *Server) showSheet(w http.ResponseWriter, r *http.Request, aid int64, station string, status int, t *trouble) error {
-	st, ok := prep.StationByID(station)
-	if !ok {
-		return store.ErrNotFound
+// sheetPage is what an asset's page shows around the worksheet.
+type sheetPage struct {
+	Opened       *work.Opened
+	Station      station.Info
+	Tape         []work.Cell
+	Picture      *show.Picture
+	Prev, Next   int64 // the assets beside this one, 0 for none
+	Trouble      *trouble
+	Targets      []target.Target
+	Path         string
+	Worksheet    template.HTML
+	FigureHeight float64
+}
+
+// SavedLine says how far the decisions are kept.
+func (p sheetPage) SavedLine() string {
+	st := p.Opened.Step
+	if st.Seq == 0 {
+		return "Nothing decided yet; the source is as it came"
 	}
-	sh, err := s.desk.Open(r.Context(), aid)
+	return fmt.Sprintf("Saved, decision %d: %s", st.Seq, st.Label)
+}
+
+func (s *Server) showSheet(w http.ResponseWriter, r *http.Request, aid int64, at string, status int, t *trouble) error {
+	in, err := work.Station(at)
 	if err != nil {
 		return err
 	}
-	height := figureHeight(r)
-	var rules []work.Measured
-	ruler := measured(r, sh, station)
-	if ruler != nil {
-		rules = append(rules, *ruler)
-	} else if d := sh.Prep.Size; station == "size" && d.Fit == size.Between {
-		rules = append(rules, sh.Measure(station, d.From, d.To))
-	}
-	pic, err := s.desk.Draw(r.Context(), sh, station, height, rules...)
+	o, err := s.desk.Open(r.Context(), aid)
 	if err != nil {
 		return err
 	}
-	prev, next, err := s.neighbours(r, sh)
-	if err != nil {
+	p := sheetPage{Opened: o, Station: in, Tape: o.Tape(), Trouble: t, Targets: target.Shipped,
+		Path: assetPath(aid) + "/" + at, FigureHeight: figureHeight(r)}
+	var measured []show.Measured
+	if m := ruler(r, o, at); m != nil {
+		measured = append(measured, *m)
+	}
+	if p.Picture, err = s.board.Draw(r.Context(), o, at, p.FigureHeight, measured...); err != nil {
 		return err
 	}
-	d := map[string]any{"Sheet": sh, "Result": sh.Result, "Station": st, "Marks": sh.Marks(), "Picture": pic, "Prev": prev, "Next": next,
-		"Trouble": t, "Targets": target.Shipped, "Units": target.Units, "Classes": class.All, "Formats": format.Written,
-		"Target": sh.Kit.Target, "FigureHeight": height, "Ruler": ruler, "Path": fmt.Sprintf("/assets/%d/%s", aid, station)}
-	if err := s.stationData(r, sh, station, d); err != nil {
+	if p.Prev, p.Next, err = s.desk.Neighbours(r.Context(), o.Asset); err != nil {
 		return err
 	}
-	s.render(w, r, status, "sheet", fmt.Sprintf("%s · %s · Yarvek", sh.Asset.Name, st.Name), d)
+	if p.Worksheet, err = s.worksheet(r, p); err != nil {
+		return err
+	}
+	s.render(w, status, "sheet", fmt.Sprintf("%s · %s · Yarvek", o.Asset.Name, in.Name), p)
 	return nil
 }
 
-// neighbours are the assets before and after this one in the kit, 0 for none.
-func (s *Server) neighbours(r *http.Request, sh *work.Sheet) (prev, next int64, err error) {
-	list, err := s.desk.Store.Assets(r.Context(), sh.Kit.ID, false)
+// worksheet renders a station's part of its page.
+func (s *Server) worksheet(r *http.Request, p sheetPage) (template.HTML, error) {
+	room, err := roomOf(p.Station.ID)
 	if err != nil {
-		return 0, 0, err
+		return "", err
 	}
-	for i, a := range list {
-		if a.ID != sh.Asset.ID {
-			continue
-		}
-		if i > 0 {
-			prev = list[i-1].ID
-		}
-		if i+1 < len(list) {
-			next = list[i+1].ID
-		}
+	data, err := room.page(&call{s, r, p.Opened}, worksheet{p.Opened, p.Station, p.Picture.Findings, p.Path})
+	if err != nil {
+		return "", err
 	}
-	return prev, next, nil
-}
-
-// stationData adds what only one station's worksheet shows.
-func (s *Server) stationData(r *http.Request, sh *work.Sheet, station string, d map[string]any) error {
-	switch station {
-	case "source":
-		d["Tree"] = treeOf(sh.Result.Source)
-		list, err := s.desk.Store.Revisions(r.Context(), sh.Asset.ID)
-		d["Revisions"] = list
-		return err
-	case "size":
-		d["Cube"] = draft.CubeTest(sh.Result.Size.Unit.Metres)
-	case "axes":
-		st, err := s.desk.DrawStances(r.Context(), sh)
-		d["Stances"] = st
-		return err
-	case "pivot":
-		d["Grid"] = pivotGrid(sh)
-		neighbours, err := s.desk.Pieces(r.Context(), sh)
-		d["Pieces"] = neighbours
-		return err
-	case "export":
-		list, err := s.desk.Deliveries(r.Context(), sh.Kit.ID, sh.Asset.ID)
-		if err != nil {
-			return err
-		}
-		d["Deliveries"] = list
-		if want, err := strconv.ParseInt(r.URL.Query().Get("sent"), 10, 64); err == nil {
-			for _, e := range list {
-				if e.ID == want {
-					d["Shown"] = e
-				}
-			}
-		} else if len(list) > 0 {
-			d["Shown"] = list[0]
-		}
-	}
-	return nil
+	return worksheetHTML(room, data)
 }
 
 // decide takes a station's form.
@@ -150,71 +133,50 @@ func (s *Server) decide(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	station := chi.URLParam(r, "station")
-	change, ok := decoders[station]
-	if !ok {
-		return store.ErrNotFound
-	}
+	at := chi.URLParam(r, "station")
 	f := parse(w, r)
-	if station == "source" {
-		sh, err := s.desk.Open(r.Context(), aid)
-		if err != nil {
-			return err
-		}
-		f.keys = sh.Result.Read.Keys()
+	by, err := s.decision(r, aid, at, f)
+	if err != nil {
+		return err
 	}
 	base := f.int("base")
-	var label string
-	mine := func(p *prep.Prep) error {
-		label = change(f, p)
+	if f.err == nil {
+		_, err = s.desk.Decide(r.Context(), aid, base, by)
+	}
+	return s.after(w, r, aid, at, f, by, first(f.err, err))
+}
+
+// decision is what a form of a station decides.
+func (s *Server) decision(r *http.Request, aid int64, at string, f *form) (work.Decision, error) {
+	room, err := roomOf(at)
+	if err != nil {
+		return nil, err
+	}
+	f.open = func() (*work.Opened, error) { return s.desk.Open(r.Context(), aid) }
+	return func(p *prep.Prep) error {
+		room.decode(f, p)
 		return f.err
-	}
-	// The label depends on the form alone, so a dry run finds it, and what can't
-	// be read, before anything is kept.
-	var dry prep.Prep
-	if h, err := s.desk.Store.Prep(r.Context(), aid); err == nil {
-		dry, _ = prep.Parse(h.JSON)
-	}
-	if err = mine(&dry); err == nil {
-		err = s.desk.Decide(r.Context(), aid, base, label, mine)
-	}
-	return s.after(w, r, aid, station, f, label, dry, err)
+	}, nil
 }
 
-// after goes back to the sheet, or shows on it why the change was not made.
-func (s *Server) after(w http.ResponseWriter, r *http.Request, aid int64, station string, f *form, label string, mine prep.Prep, err error) error {
-	switch {
-	case err == nil:
-		return seeOther(w, r, "/assets/%d/%s", aid, station)
-	case errors.Is(err, store.ErrStale):
-		h, herr := s.desk.Store.Prep(r.Context(), aid)
-		if herr != nil {
-			return herr
-		}
-		theirs, _ := prep.Parse(h.JSON)
-		f.r.PostForm.Set("base", strconv.Itoa(h.Seq))
-		return s.showSheet(w, r, aid, station, http.StatusConflict, &trouble{
-			Say:    "This asset was changed in another window meanwhile, so “" + label + "” was not applied. The sheet now shows what is in force.",
-			Yours:  work.Describe(mine),
-			Theirs: work.Describe(theirs),
-			Again:  f.r.PostForm, Action: r.URL.Path})
-	case errors.Is(err, work.ErrInput):
-		return s.showSheet(w, r, aid, station, http.StatusUnprocessableEntity, &trouble{Say: sentence(err.Error())})
-	}
-	return err
-}
-
+// remedy applies a finding's remedy.
 func (s *Server) remedy(w http.ResponseWriter, r *http.Request) error {
-	aid, err := id(r, "asset")
+	o, err := s.open(r)
 	if err != nil {
 		return err
 	}
 	f := parse(w, r)
-	base, n := f.int("base"), f.int("n")
-	if f.err != nil {
-		return f.err
+	base, n, at := f.int("base"), f.int("n"), f.str("station")
+	by, err := s.desk.Remedy(r.Context(), o, at, f.str("code"), n)
+	switch {
+	case f.err != nil:
+		err = f.err
+	case base != o.Base():
+		err = work.ErrStale // whether the finding is still there or not
+	case err == nil:
+		_, err = s.desk.Decide(r.Context(), o.Asset.ID, base, by)
 	}
-	return s.after(w, r, aid, f.str("station"), f, "the remedy", prep.Prep{}, s.desk.Remedy(r.Context(), aid, base, f.str("code"), n))
+	return s.after(w, r, o.Asset.ID, at, f, by, err)
 }
 
 // move is undo and redo.
@@ -222,27 +184,74 @@ func (s *Server) move(by int) func(http.ResponseWriter, *http.Request) error {
 	return func(w http.ResponseWriter, r *http.Request) error {
 		aid, err := id(r, "asset")
 		f := parse(w, r)
+		base := f.int("base")
 		if err := first(err, f.err); err != nil {
 			return err
 		}
-		if _, err := s.desk.Store.MovePrep(r.Context(), aid, by); err != nil {
+		_, err = s.desk.Move(r.Context(), aid, base, by)
+		return s.after(w, r, aid, f.str("station"), f, nil, err)
+	}
+}
+
+// after goes back to the sheet, or shows on it why the change was not made. by is the
+// change, nil when it is none that could be made again.
+func (s *Server) after(w http.ResponseWriter, r *http.Request, aid int64, at string, f *form, by work.Decision, err error) error {
+	switch {
+	case err == nil:
+		if _, err := work.Station(at); err != nil {
 			return err
 		}
-		return s.after(w, r, aid, f.str("station"), f, "", prep.Prep{}, nil)
+		return seeOther(w, r, "%s/%s", assetPath(aid), at)
+	case errors.Is(err, work.ErrStale):
+		t, err := s.conflict(r, aid, f, by)
+		if err != nil {
+			return err
+		}
+		return s.showSheet(w, r, aid, at, http.StatusConflict, t)
+	case fault.KindOf(err) != 0:
+		return s.showSheet(w, r, aid, at, http.StatusUnprocessableEntity, &trouble{Say: sentence(err.Error())})
 	}
+	return err
+}
+
+// conflict sets what somebody wanted beside what is in force, and lets them have it all
+// the same when it still can be had.
+func (s *Server) conflict(r *http.Request, aid int64, f *form, by work.Decision) (*trouble, error) {
+	o, err := s.desk.Open(r.Context(), aid)
+	if err != nil {
+		return nil, err
+	}
+	const meanwhile = "This asset was changed in another window meanwhile, so %s. The sheet now shows what is in force."
+	if by == nil {
+		return &trouble{Say: fmt.Sprintf(meanwhile, "nothing was undone or done again")}, nil
+	}
+	mine := o.Prep
+	if err := by(&mine); err != nil {
+		return &trouble{Say: fmt.Sprintf(meanwhile, "your change was not made, and can't be made any more")}, nil
+	}
+	label := prep.Label(o.Prep, mine)
+	if label == "" {
+		return &trouble{Say: fmt.Sprintf(meanwhile, "your change was not made; what is in force has it already")}, nil
+	}
+	f.r.PostForm.Set("base", strconv.Itoa(o.Base()))
+	t := &trouble{Say: fmt.Sprintf(meanwhile, "“"+label+"” was not applied"), Yours: mine.Lines(), Theirs: o.Prep.Lines(),
+		Again: f.r.PostForm, Action: r.URL.Path}
+	if len(t.Theirs) == 0 {
+		t.Theirs = []string{"Nothing decided: as read"}
+	}
+	return t, nil
 }
 
 func (s *Server) renameAsset(w http.ResponseWriter, r *http.Request) error {
 	aid, err := id(r, "asset")
 	f := parse(w, r)
-	name, nameErr := work.CleanName(f.str("name"))
-	if err := first(err, f.err, nameErr); err != nil {
+	if err := first(err, f.err); err != nil {
 		return err
 	}
-	if err := s.desk.Store.RenameAsset(r.Context(), aid, name); err != nil {
+	if err := s.desk.Rename(r.Context(), aid, f.str("name")); err != nil {
 		return err
 	}
-	return seeOther(w, r, "/assets/%d/source", aid)
+	return seeOther(w, r, "%s/%s", assetPath(aid), source.Info.ID)
 }
 
 func (s *Server) removeAsset(removed bool) func(http.ResponseWriter, *http.Request) error {
@@ -251,18 +260,15 @@ func (s *Server) removeAsset(removed bool) func(http.ResponseWriter, *http.Reque
 		if err != nil {
 			return err
 		}
-		a, err := s.desk.Store.Asset(r.Context(), aid)
+		kit, err := s.desk.Remove(r.Context(), aid, removed)
 		if err != nil {
 			return err
 		}
-		if err := s.desk.Store.RemoveAsset(r.Context(), aid, removed); err != nil {
-			return err
-		}
-		return seeOther(w, r, "/kits/%d", a.KitID)
+		return seeOther(w, r, "/kits/%d", kit)
 	}
 }
 
-// addCompanions takes files that were missing.
+// addCompanions takes files that were missing, or a changed mesh.
 func (s *Server) addCompanions(w http.ResponseWriter, r *http.Request) error {
 	aid, err := id(r, "asset")
 	if err != nil {
@@ -274,24 +280,9 @@ func (s *Server) addCompanions(w http.ResponseWriter, r *http.Request) error {
 	}
 	n, used, err := s.desk.AddFiles(r.Context(), aid, u)
 	if err == nil && !used {
-		return seeOther(w, r, "/assets/%d/revisions/%d", aid, n)
+		return seeOther(w, r, "%s/revisions/%d", assetPath(aid), n)
 	}
-	return s.after(w, r, aid, "source", &form{r: r}, "", prep.Prep{}, err)
-}
-
-func (s *Server) turntable(w http.ResponseWriter, r *http.Request) error {
-	sh, err := s.open(r)
-	if err != nil {
-		return err
-	}
-	b, err := s.desk.Turntable(sh, r.URL.Query().Get("station"))
-	if err != nil {
-		return err
-	}
-	w.Header().Set("Content-Type", "application/octet-stream")
-	w.Header().Set("Cache-Control", "no-store")
-	_, err = w.Write(b)
-	return err
+	return s.after(w, r, aid, source.Info.ID, nil, nil, err)
 }
 
 func (s *Server) send(w http.ResponseWriter, r *http.Request) error {
@@ -300,9 +291,9 @@ func (s *Server) send(w http.ResponseWriter, r *http.Request) error {
 	if err := first(err, f.err); err != nil {
 		return err
 	}
-	d, err := s.desk.Export(r.Context(), aid)
+	sent, err := s.desk.Send(r.Context(), aid)
 	if err != nil {
-		return s.after(w, r, aid, "export", f, "the export", prep.Prep{}, err)
+		return s.after(w, r, aid, export.Info.ID, f, nil, err)
 	}
-	return seeOther(w, r, "/assets/%d/export?sent=%d", aid, d.ID)
+	return seeOther(w, r, "%s/%s?sent=%d", assetPath(aid), export.Info.ID, sent.ID)
 }

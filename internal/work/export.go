@@ -6,12 +6,12 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"io"
 	"mime"
 	"path"
 	"time"
 
-	"yarvek/core/arrival"
-	"yarvek/core/format"
+	"yarvek/core/deliver"
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/pack"
 	"yarvek/internal/store"
@@ -23,74 +23,91 @@ type Packing struct {
 	Changes []pack.Change `json:"changes"`
 }
 
-// Delivery is an export as its page shows it.
-type Delivery struct {
+// Sent is an export as its page shows it.
+type Sent struct {
 	store.Export
 	Packing     Packing
-	Certificate arrival.Certificate
+	Certificate deliver.Certificate
 }
 
-// deliver unpacks the kept JSON of an export.
-func deliver(e store.Export) (Delivery, error) {
-	d := Delivery{Export: e}
+// sent unpacks the kept JSON of an export.
+func sent(e store.Export) (Sent, error) {
+	d := Sent{Export: e}
 	if err := json.Unmarshal(e.Packing, &d.Packing); err != nil {
-		return d, err
+		return d, fmt.Errorf("the packing list of export %d: %w", e.ID, err)
 	}
-	return d, json.Unmarshal(e.Certificate, &d.Certificate)
+	if err := json.Unmarshal(e.Certificate, &d.Certificate); err != nil {
+		return d, fmt.Errorf("the certificate of export %d: %w", e.ID, err)
+	}
+	return d, nil
 }
 
-// Export writes the asset as its Export station decides, reads it back, and keeps
-// the package with its packing list and certificate.
-func (d *Desk) Export(ctx context.Context, id int64) (Delivery, error) {
-	sh, err := d.Open(ctx, id)
+// Send writes the asset as its Export station decides, reads it back, and keeps the
+// package with its packing list and certificate.
+func (d *Desk) Send(ctx context.Context, asset int64) (Sent, error) {
+	o, err := d.Open(ctx, asset)
 	if err != nil {
-		return Delivery{}, err
+		return Sent{}, err
 	}
-	if sh.Result.Source.Kept == 0 {
-		return Delivery{}, inputError("nothing goes on, so there is nothing to export. Keep a node at Source")
-	}
-	name := sh.Prep.Export.Name
-	if name == "" {
-		name = sh.Asset.Name
-	}
-	formatID := sh.Prep.Export.FormatID()
-	ready, said := sh.Prep.Export.Shape(sh.Result.Ready)
-	pk, err := format.Write(ready, formatID, name, sh.Kit.Target)
+	p, err := deliver.Make(ctx, deliver.Order{Delivery: o.Result.Delivery, Decisions: o.Prep.Export, Name: o.Asset.Name, Target: o.Kit.Target})
 	if err != nil {
-		return Delivery{}, err
+		return Sent{}, err
 	}
-	pk.Changes = append(pk.Changes, said...)
-	cert, err := arrival.Check(ctx, ready, pk, formatID, sh.Kit.Target)
-	if err != nil {
-		return Delivery{}, err
-	}
-	list := Packing{Changes: pk.Changes}
-	for _, f := range pk.Files {
+	list := Packing{Changes: p.Package.Changes}
+	for _, f := range p.Package.Files {
 		list.Files = append(list.Files, store.File{Name: f.Name, Size: int64(len(f.Data))})
 	}
-	file, data := pk.Files[0].Name, pk.Files[0].Data
-	if len(pk.Files) > 1 {
-		file = bundle.Safe(name) + ".zip"
-		if data, err = Zip(pk.Files); err != nil {
-			return Delivery{}, err
+	file, data := p.Package.Files[0].Name, p.Package.Files[0].Data
+	if len(p.Package.Files) > 1 {
+		file = bundle.Safe(p.Name) + ".zip"
+		if data, err = Zip(p.Package.Files); err != nil {
+			return Sent{}, err
 		}
 	}
-	e := store.Export{AssetID: id, Revision: sh.Revision.Number, Seq: sh.History.Seq, Prep: sh.Prep.JSON(),
-		Target: sh.Kit.Target, Format: formatID, Name: file}
-	if e.SHA, e.Size, err = d.Store.PutBlob(bytes.NewReader(data)); err != nil {
-		return Delivery{}, err
+	e := store.Export{AssetID: asset, Revision: o.Revision.Number, Seq: o.Step.Seq, Prep: o.Prep.JSON(),
+		Target: o.Kit.Target, Format: p.Format.ID, Name: file}
+	if e.SHA, e.Size, err = d.store.PutBlob(bytes.NewReader(data)); err != nil {
+		return Sent{}, err
 	}
 	if e.Packing, err = json.Marshal(list); err != nil {
-		return Delivery{}, err
+		return Sent{}, err
 	}
-	if e.Certificate, err = json.Marshal(cert); err != nil {
-		return Delivery{}, err
+	if e.Certificate, err = json.Marshal(p.Certificate); err != nil {
+		return Sent{}, err
 	}
-	eid, err := d.Store.AddExport(ctx, e)
+	if e.ID, err = d.store.AddExport(ctx, e); err != nil {
+		return Sent{}, err
+	}
+	kept, err := d.store.Export(ctx, e.ID)
 	if err != nil {
-		return Delivery{}, err
+		return Sent{}, err
 	}
-	return d.Delivery(ctx, eid)
+	return sent(kept)
+}
+
+// Exports lists a kit's exports, or one asset's when asset is not 0, the newest first.
+func (d *Desk) Exports(ctx context.Context, kit, asset int64) ([]Sent, error) {
+	list, err := d.store.Exports(ctx, kit, asset)
+	if err != nil {
+		return nil, err
+	}
+	out := make([]Sent, len(list))
+	for i, e := range list {
+		if out[i], err = sent(e); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
+}
+
+// Download opens the file of an export; the caller closes it.
+func (d *Desk) Download(ctx context.Context, export int64) (store.Export, io.ReadSeekCloser, error) {
+	e, err := d.store.Export(ctx, export)
+	if err != nil {
+		return e, nil, err
+	}
+	f, err := d.store.OpenBlob(e.SHA)
+	return e, f, err
 }
 
 // Zip packs files with a fixed date, so that equal files make equal archives.
@@ -111,32 +128,6 @@ func Zip(files []bundle.File) ([]byte, error) {
 		return nil, err
 	}
 	return buf.Bytes(), nil
-}
-
-// Delivery finds a kept export.
-func (d *Desk) Delivery(ctx context.Context, id int64) (Delivery, error) {
-	e, err := d.Store.Export(ctx, id)
-	if err != nil {
-		return Delivery{}, err
-	}
-	return deliver(e)
-}
-
-// Deliveries lists a kit's exports, or one asset's.
-func (d *Desk) Deliveries(ctx context.Context, kit, asset int64) ([]Delivery, error) {
-	list, err := d.Store.Exports(ctx, kit, asset)
-	if err != nil {
-		return nil, err
-	}
-	var out []Delivery
-	for _, e := range list {
-		dl, err := deliver(e)
-		if err != nil {
-			return nil, fmt.Errorf("export %d: %w", e.ID, err)
-		}
-		out = append(out, dl)
-	}
-	return out, nil
 }
 
 // MediaType of an export's file.

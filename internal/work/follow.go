@@ -6,51 +6,79 @@ import (
 	"slices"
 
 	"yarvek/core/prep"
-	"yarvek/core/scene"
+	"yarvek/core/station/source"
+	"yarvek/internal/store"
 )
 
-// follow keeps what Size and Pivot decided for single nodes with those nodes when a
-// decision at Source gives them other names. It only helps where the same nodes go
-// on as before, in the same order; what splits, merges or leaves them is said at the
+// follow keeps what later stations decided for single nodes with those nodes when a
+// decision at Source gives them other names. It only helps where the same nodes go on
+// as before, in the same order; what splits, merges or leaves them is said at the
 // stations as lost.
-func (d *Desk) follow(ctx context.Context, id int64, was, now prep.Prep) (prep.Prep, error) {
-	if len(was.Size.Refs())+len(was.Pivot.Refs()) == 0 || string(prep.Prep{Source: was.Source}.JSON()) == string(prep.Prep{Source: now.Source}.JSON()) {
+func (d *Desk) follow(ctx context.Context, st store.State, was, now prep.Prep) (prep.Prep, error) {
+	if string(prep.Prep{Source: was.Source}.JSON()) == string(prep.Prep{Source: now.Source}.JSON()) || !refers(was) {
 		return now, nil
 	}
-	sh, err := d.Open(ctx, id)
+	before, err := d.run(ctx, st, was)
 	if err != nil {
 		return now, err
 	}
-	before, err := d.after(ctx, sh, was)
+	then, err := d.run(ctx, st, now)
 	if err != nil {
 		return now, err
 	}
-	then, err := d.after(ctx, sh, now)
-	if err != nil {
-		return now, err
-	}
-	move := func(station string, refs []string, a, b *scene.Scene) {
-		old, next := a.Keys(), b.Keys()
-		if len(old) != len(next) {
-			return
+	for i, stop := range before.Result.Stops() {
+		if stop.ID == source.Info.ID {
+			continue // it names the nodes of the file
 		}
-		// By names of no node first, so that two nodes may change names with each other.
-		to := map[string]string{}
-		for i, k := range refs {
-			if at := slices.Index(old, k); at >= 0 && next[at] != k {
-				free := fmt.Sprintf("\x00%d", i)
-				now = now.Repointed(prep.Ref{Station: station, Key: k}, free)
-				to[free] = next[at]
-			}
+		if now, err = renamed(now, was, stop, then.Result.Stops()[i]); err != nil {
+			return now, err
 		}
-		for i := range refs {
+	}
+	return now, nil
+}
+
+// refers tells whether a station after Source decided anything for single nodes.
+func refers(p prep.Prep) bool {
+	for _, in := range prep.Stations() {
+		if d, err := p.Of(in.ID); err == nil && in.ID != source.Info.ID && len(d.Refs()) > 0 {
+			return true
+		}
+	}
+	return false
+}
+
+// renamed points a station's decisions at the names its nodes have now.
+func renamed(now, was prep.Prep, before, then prep.Stop) (prep.Prep, error) {
+	d, err := was.Of(before.ID)
+	if err != nil {
+		return now, err
+	}
+	refs := d.Refs()
+	if len(refs) == 0 {
+		return now, nil
+	}
+	old, next := before.Before.Keys(), then.Before.Keys()
+	if len(old) != len(next) {
+		return now, nil
+	}
+	// By names of no node first, so that two nodes may change names with each other.
+	to := map[string]string{}
+	for i, k := range refs {
+		if at := slices.Index(old, k); at >= 0 && next[at] != k {
 			free := fmt.Sprintf("\x00%d", i)
-			if k, ok := to[free]; ok {
-				now = now.Repointed(prep.Ref{Station: station, Key: free}, k)
+			if now, err = now.Repointed(prep.Ref{Station: before.ID, Key: k}, free); err != nil {
+				return now, err
+			}
+			to[free] = next[at]
+		}
+	}
+	for i := range refs {
+		free := fmt.Sprintf("\x00%d", i)
+		if k, ok := to[free]; ok {
+			if now, err = now.Repointed(prep.Ref{Station: before.ID, Key: free}, k); err != nil {
+				return now, err
 			}
 		}
 	}
-	move("size", was.Size.Refs(), before.Result.Kept, then.Result.Kept)
-	move("pivot", was.Pivot.Refs(), before.Result.Stood, then.Result.Stood)
 	return now, nil
 }

@@ -6,11 +6,11 @@ import (
 	"errors"
 	"fmt"
 	"io"
-	"os"
 	"path"
 	"slices"
 	"strings"
 
+	"yarvek/core/fault"
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/format"
@@ -35,17 +35,19 @@ type Refusal struct {
 
 // Came is an asset that did.
 type Came struct {
-	Asset    store.Asset
+	Asset    Asset
+	State    store.State
 	Missing  []finding.Finding // companions that are not there
 	Findings int
 }
 
 // Intake is the outcome of an upload.
 type Intake struct {
-	Kit     store.Kit
+	Kit     Kit
 	Came    []Came
 	Refused []Refusal
 	Unused  []string // files nothing refers to
+	Unread  []string // meshes that were not come to when it was stopped
 }
 
 // NewUpload begins one.
@@ -69,13 +71,13 @@ func (u *Upload) Add(name string, r io.Reader) error {
 		return nil
 	}
 	limited := &io.LimitedReader{R: r, N: l.Upload - u.size + 1}
-	sha, n, err := u.desk.Store.PutBlob(limited)
+	sha, n, err := u.desk.store.PutBlob(limited)
 	if err != nil {
 		return err
 	}
 	if u.size += n; u.size > l.Upload {
-		u.refuse(clean, "the upload is larger than %s. Send fewer files at once, or start with a higher --max-upload", Bytes(l.Upload))
-		return inputError("the upload is larger than %s", Bytes(l.Upload))
+		return fault.New(fault.Limit, "the upload is larger than %s", figure.Bytes(l.Upload)).
+			Advise("Send fewer files at once, or start with a higher --max-upload")
 	}
 	if strings.EqualFold(path.Ext(clean), ".zip") {
 		return u.unzip(clean, sha, n)
@@ -97,7 +99,7 @@ func (u *Upload) keep(name, sha string, n int64) {
 // says of itself is not believed.
 func (u *Upload) unzip(name, sha string, packed int64) error {
 	l := u.desk.Limits
-	f, err := u.desk.Store.OpenBlob(sha)
+	f, err := u.desk.store.OpenBlob(sha)
 	if err != nil {
 		return err
 	}
@@ -127,19 +129,19 @@ func (u *Upload) unzip(name, sha string, packed int64) error {
 			continue
 		}
 		room := min(l.Unzipped-out, max(1<<20, packed*l.ZipRatio)-out)
-		limited := &io.LimitedReader{R: rc, N: room + 1}
-		esha, n, err := u.desk.Store.PutBlob(limited)
+		entry := &watched{r: rc}
+		esha, n, err := u.desk.store.PutBlob(&io.LimitedReader{R: entry, N: room + 1})
 		_ = rc.Close()
-		if n > room {
-			u.refuse(name, "unpacks to more than %s, or to more than %d times its size, which no set of meshes does. The rest of it was not unpacked", Bytes(l.Unzipped), l.ZipRatio)
+		switch {
+		case n > room:
+			u.refuse(name, "unpacks to more than %s, or to more than %d times its size, which no set of meshes does. The rest of it was not unpacked",
+				figure.Bytes(l.Unzipped), l.ZipRatio)
 			return nil
-		}
-		if err != nil {
-			if errors.Is(err, os.ErrPermission) {
-				return err
-			}
-			u.refuse(path.Join(name, clean), "can't be unpacked: %v", err)
+		case entry.err != nil:
+			u.refuse(path.Join(name, clean), "can't be unpacked: %v", entry.err)
 			continue
+		case err != nil:
+			return err // it was read well and could not be kept: no fault of the zip
 		}
 		out += n
 		u.keep(clean, esha, n)
@@ -147,31 +149,48 @@ func (u *Upload) unzip(name, sha string, packed int64) error {
 	return nil
 }
 
+// watched remembers why reading broke off, so that a zip that can't be read is told from
+// a disk that can't be written.
+type watched struct {
+	r   io.Reader
+	err error
+}
+
+func (w *watched) Read(p []byte) (int, error) {
+	n, err := w.r.Read(p)
+	if err != nil && !errors.Is(err, io.EOF) {
+		w.err = err
+	}
+	return n, err
+}
+
 // hidden entries are what archiving programs add for themselves.
 func hidden(name string) bool {
 	return strings.HasPrefix(path.Base(name), ".") || strings.HasPrefix(name, "__")
 }
 
-// Bytes writes a size in bytes for people.
-func Bytes(n int64) string { return figure.Bytes(n) }
-
-// TakeIn reads the upload's meshes and makes an asset of each, in the background.
+// TakeIn reads the upload's meshes and makes an asset of each, in the background. The
+// job's outcome is an *Intake; stopped on its way, it says what had come in by then and
+// what was not come to.
 func (d *Desk) TakeIn(kit int64, u *Upload) *Job {
 	return d.Jobs.Start("Reading the upload", func(ctx context.Context, job *Job) (any, error) {
 		return d.takeIn(ctx, kit, u, job)
 	})
 }
 
-func (d *Desk) takeIn(ctx context.Context, kit int64, u *Upload, job *Job) (*Intake, error) {
+// reporter is told how far a job is; a *Job is one.
+type reporter interface {
+	Report(step string, fraction float64)
+}
+
+func (d *Desk) takeIn(ctx context.Context, kit int64, u *Upload, job reporter) (*Intake, error) {
 	out := &Intake{Refused: u.Refused}
 	var err error
-	if out.Kit, err = d.Store.Kit(ctx, kit); err != nil {
+	// A stop ends the reading, and not the telling of how far it came.
+	if out.Kit, err = d.store.Kit(context.WithoutCancel(ctx), kit); err != nil {
 		return nil, err
 	}
-	set, err := d.bundleOf(store.Revision{Files: u.files})
-	if err != nil {
-		return nil, err
-	}
+	set := d.bundleOf(u.files)
 	var meshes []store.File
 	used := map[string]bool{}
 	var total, before int64
@@ -182,54 +201,68 @@ func (d *Desk) takeIn(ctx context.Context, kit int64, u *Upload, job *Job) (*Int
 			total += f.Size
 		}
 	}
-	for _, m := range meshes {
-		if err := ctx.Err(); err != nil {
-			return nil, err
-		}
+	for i, m := range meshes {
 		step := "Reading " + m.Name
 		job.Report(step, float64(before)/float64(max(1, total)))
 		companions := format.Companions(set, m.Name)
 		for _, c := range companions {
 			used[c] = true
 		}
-		came, err := d.takeOne(ctx, kit, set, m, u.pick(append(companions, m.Name), len(meshes) == 1), func(done, all int64) {
+		files := u.pick(append(companions, m.Name), len(meshes) == 1)
+		came, err := d.takeOne(ctx, kit, set, m, files, func(done, all int64) {
 			job.Report(step, (float64(before)+float64(m.Size)*float64(done)/float64(max(1, all)))/float64(max(1, total)))
 		})
 		switch {
 		case ctx.Err() != nil:
-			return nil, ctx.Err()
+			for _, rest := range meshes[i:] {
+				out.Unread = append(out.Unread, rest.Name)
+			}
+			return out, nil
+		case fault.KindOf(err) != 0:
+			out.Refused = append(out.Refused, Refusal{m.Name, plain(err, m.Name)})
 		case err != nil:
-			out.Refused = append(out.Refused, Refusal{m.Name, withoutName(err, m.Name)})
+			return out, err
 		default:
 			out.Came = append(out.Came, came)
 			// Made now, the kit's page has it at once; if it fails, the page says why.
-			_, _ = d.summary(ctx, out.Kit, came.Asset)
+			_, _ = d.Summary(ctx, came.State)
 		}
 		before += m.Size
 	}
+	d.rest(out, u, used, len(meshes))
+	return out, nil
+}
+
+// rest says what of the upload belongs to no mesh.
+func (d *Desk) rest(out *Intake, u *Upload, used map[string]bool, meshes int) {
 	for _, f := range u.files {
 		switch {
-		case used[f.Name] || len(meshes) == 1:
+		case used[f.Name] || meshes == 1:
 		case companion(f.Name):
 			out.Unused = append(out.Unused, f.Name)
 		default:
 			out.Refused = append(out.Refused, Refusal{f.Name, "is no FBX, OBJ, GLB, glTF or zip, and no mesh refers to it"})
 		}
 	}
-	if len(meshes) == 0 && len(u.files) > 0 && len(out.Refused) == 0 {
+	if meshes == 0 && len(u.files) > 0 && len(out.Refused) == 0 {
 		out.Refused = append(out.Refused, Refusal{u.files[0].Name, "no mesh came with it. Send the FBX, OBJ, GLB or glTF too"})
 	}
-	return out, nil
 }
 
+// plain is why a file was refused, without its name, which stands beside it.
+func plain(err error, name string) string {
+	var e *fault.Error
+	if errors.As(err, &e) && e.File == name {
+		return e.Plain()
+	}
+	return err.Error()
+}
+
+var companions = []string{".mtl", ".bin", ".png", ".jpg", ".jpeg", ".webp", ".tga", ".bmp", ".tif", ".tiff", ".gif"}
+
+// companion tells a file that may go with a mesh by its suffix.
 func companion(name string) bool {
-	return slices.Contains([]string{".mtl", ".bin", ".png", ".jpg", ".jpeg", ".webp", ".tga", ".bmp", ".tif", ".tiff", ".gif"}, strings.ToLower(path.Ext(name)))
-}
-
-// withoutName drops the file's name where the page shows it beside.
-func withoutName(err error, name string) string {
-	s := strings.TrimPrefix(err.Error(), name)
-	return strings.TrimLeft(s, ":, ")
+	return slices.Contains(companions, strings.ToLower(path.Ext(name)))
 }
 
 // pick chooses files of the upload by name; all of them when there is one mesh only.
@@ -243,24 +276,25 @@ func (u *Upload) pick(names []string, all bool) []store.File {
 	return list
 }
 
-func (d *Desk) takeOne(ctx context.Context, kit int64, set *bundle.Bundle, m store.File, files []store.File, progress func(done, all int64)) (Came, error) {
+func (d *Desk) takeOne(ctx context.Context, kit int64, set *bundle.Bundle, m store.File, files []store.File,
+	progress func(done, all int64)) (Came, error) {
 	s, found, err := format.Read(ctx, set, m.Name, progress)
 	if err != nil {
 		return Came{}, err
 	}
 	name := strings.TrimSuffix(path.Base(m.Name), path.Ext(m.Name))
-	a, err := d.Store.NewAsset(ctx, kit, name, m.Name, files)
+	a, err := d.store.NewAsset(ctx, kit, name, m.Name, files)
 	if err != nil {
 		return Came{}, err
 	}
-	rev, err := d.Store.Current(ctx, a.ID)
+	st, err := d.store.State(ctx, a.ID)
 	if err != nil {
 		return Came{}, err
 	}
-	d.scenes.put(sourceKey(rev), read{s, found})
-	c := Came{Asset: a, Findings: len(found)}
+	d.sources.Put(sourceKey(st.Revision), read{s, found})
+	c := Came{Asset: a, State: st, Findings: len(found)}
 	for _, f := range found {
-		if strings.Contains(f.Code, "missing") {
+		if f.Missing() {
 			c.Missing = append(c.Missing, f)
 		}
 	}

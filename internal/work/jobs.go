@@ -3,63 +3,66 @@ package work
 import (
 	"context"
 	"crypto/rand"
-	"fmt"
+	"log/slog"
 	"sync"
 	"time"
+
+	"yarvek/core/fault"
+	"yarvek/core/split"
 )
 
-// Jobs runs long work in the background and tells how far it is.
+// Jobs runs long work in the background and tells how far it is. It is safe for use by
+// several goroutines.
 type Jobs struct {
-	mu   sync.Mutex
-	byID map[string]*Job
-	wg   sync.WaitGroup
+	log  *slog.Logger
 	ctx  context.Context
 	stop context.CancelFunc
+	wg   sync.WaitGroup
+
+	mu   sync.Mutex
+	byID map[string]*Job
 }
 
-// NewJobs makes an empty runner.
-func NewJobs() *Jobs {
+// NewJobs makes an empty runner. What breaks off is told to log.
+func NewJobs(log *slog.Logger) *Jobs {
 	ctx, stop := context.WithCancel(context.Background())
-	return &Jobs{byID: map[string]*Job{}, ctx: ctx, stop: stop}
+	return &Jobs{log: log, byID: map[string]*Job{}, ctx: ctx, stop: stop}
 }
 
 // Job is one piece of long work.
 type Job struct {
-	ID string
+	ID     string
+	cancel context.CancelFunc
 
-	mu       sync.Mutex
-	title    string
-	step     string
-	fraction float64
-	done     bool
-	outcome  any
-	err      error
-	ended    time.Time
-	cancel   context.CancelFunc
+	mu    sync.Mutex
+	state State     // what is shown of it
+	ended time.Time // zero while it runs
 }
 
 // State is what a page shows of a job.
 type State struct {
-	ID       string
-	Title    string
-	Step     string
-	Percent  int
-	Done     bool
-	Canceled bool
-	Err      error
-	Outcome  any
+	ID      string
+	Title   string
+	Step    string
+	Percent int
+	Done    bool
+	Stopped bool  // somebody stopped it; Outcome says how far it had come
+	Err     error // why it broke off; a *fault.Error is for the person, nothing else is
+	Outcome any   // what it gives, which may be part of it when it was stopped
 }
 
 // keep is how long an ended job can still be asked about.
 const keep = 10 * time.Minute
 
-// Start runs f in the background.
+// Start runs f in the background. f is to look at its context: when that ends it gives
+// what was done until then, as its outcome.
 func (j *Jobs) Start(title string, f func(ctx context.Context, job *Job) (any, error)) *Job {
 	ctx, cancel := context.WithCancel(j.ctx)
-	job := &Job{ID: rand.Text(), title: title, cancel: cancel}
+	job := &Job{ID: rand.Text(), cancel: cancel}
+	job.state = State{ID: job.ID, Title: title}
 	j.mu.Lock()
 	for id, old := range j.byID {
-		if s := old.State(); s.Done && time.Since(old.endedAt()) > keep {
+		if old.over(keep) {
 			delete(j.byID, id)
 		}
 	}
@@ -68,9 +71,10 @@ func (j *Jobs) Start(title string, f func(ctx context.Context, job *Job) (any, e
 	j.wg.Go(func() {
 		defer cancel()
 		out, err := guarded(ctx, job, f)
-		job.mu.Lock()
-		defer job.mu.Unlock()
-		job.outcome, job.err, job.done, job.fraction, job.ended = out, err, true, 1, time.Now()
+		if err != nil && fault.KindOf(err) == 0 && ctx.Err() == nil {
+			j.log.Error("a job broke off", "job", title, "error", err)
+		}
+		job.end(out, err, ctx.Err() != nil)
 	})
 	return job
 }
@@ -78,22 +82,25 @@ func (j *Jobs) Start(title string, f func(ctx context.Context, job *Job) (any, e
 // guarded turns a panic in a job into its error; the server goes on.
 func guarded(ctx context.Context, job *Job, f func(context.Context, *Job) (any, error)) (out any, err error) {
 	defer func() {
-		if p := recover(); p != nil {
-			err = fmt.Errorf("the work broke off: %v", p)
+		if p := split.Recovered(recover()); p != nil {
+			err = p
 		}
 	}()
 	return f(ctx, job)
 }
 
 // Find gives a job by its ID.
-func (j *Jobs) Find(id string) (*Job, bool) {
+func (j *Jobs) Find(id string) (*Job, error) {
 	j.mu.Lock()
 	defer j.mu.Unlock()
 	job, ok := j.byID[id]
-	return job, ok
+	if !ok {
+		return nil, ErrNotFound
+	}
+	return job, nil
 }
 
-// Close cancels what is running and waits for it.
+// Close stops what is running and waits for it.
 func (j *Jobs) Close() {
 	j.stop()
 	j.wg.Wait()
@@ -106,22 +113,29 @@ func (j *Jobs) Wait() { j.wg.Wait() }
 func (j *Job) Report(step string, fraction float64) {
 	j.mu.Lock()
 	defer j.mu.Unlock()
-	j.step, j.fraction = step, fraction
+	j.state.Step, j.state.Percent = step, int(fraction*100)
 }
 
-// Cancel ends the job early.
+// Cancel stops the job.
 func (j *Job) Cancel() { j.cancel() }
 
-func (j *Job) endedAt() time.Time {
+func (j *Job) end(out any, err error, stopped bool) {
 	j.mu.Lock()
 	defer j.mu.Unlock()
-	return j.ended
+	j.state.Outcome, j.state.Err, j.state.Done, j.state.Stopped, j.state.Percent = out, err, true, stopped, 100
+	j.ended = time.Now()
+}
+
+// over tells whether the job ended longer than d ago.
+func (j *Job) over(d time.Duration) bool {
+	j.mu.Lock()
+	defer j.mu.Unlock()
+	return j.state.Done && time.Since(j.ended) > d
 }
 
 // State is the job as it is now.
 func (j *Job) State() State {
 	j.mu.Lock()
 	defer j.mu.Unlock()
-	return State{ID: j.ID, Title: j.title, Step: j.step, Percent: int(j.fraction * 100), Done: j.done,
-		Err: j.err, Outcome: j.outcome}
+	return j.state
 }

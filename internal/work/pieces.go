@@ -6,12 +6,11 @@ import (
 
 	"yarvek/core/geom"
 	"yarvek/core/station/size"
-	"yarvek/internal/store"
 )
 
 // Piece is a modular piece of a kit against the kit's grid.
 type Piece struct {
-	Asset store.Asset
+	Asset Asset
 	Size  geom.Vec3 // width, height, depth; metres
 	Over  geom.Vec3 // by how much each is off whole cells; metres
 	Off   float64   // the pivot, at most; metres
@@ -19,31 +18,27 @@ type Piece struct {
 	Here  bool      // the asset the page is about
 }
 
-// meetTol is how far apart two pieces may be without a gap being seen: half a millimetre.
-const meetTol = 0.0005
+// MeetTol is, in metres, how far apart two pieces may be without a gap being seen: half a millimetre.
+const MeetTol = 0.0005
 
 // Pieces lists the modular pieces of an asset's kit and whether they would meet on
 // the kit's grid; none when the kit has no grid or the asset is no such piece.
-func (d *Desk) Pieces(ctx context.Context, sh *Sheet) ([]Piece, error) {
-	grid := sh.Kit.Grid
-	if grid <= 0 || sh.Result.Size.Class.ID != "modular-piece" {
+func (d *Desk) Pieces(ctx context.Context, o *Opened) ([]Piece, error) {
+	grid, class := o.Kit.Grid, o.Result.Size.Class
+	if grid <= 0 || !class.Module {
 		return nil, nil
 	}
-	assets, err := d.Store.Assets(ctx, sh.Kit.ID, false)
-	if err != nil {
-		return nil, err
-	}
-	sums, err := d.summaries(ctx, sh.Kit, assets)
+	rows, err := d.rows(ctx, o.Kit.ID)
 	if err != nil {
 		return nil, err
 	}
 	var list []Piece
-	for i, a := range assets {
-		s := sums[i]
-		if s.Class != sh.Result.Size.Class.Name || s.Unread != "" {
+	for _, r := range rows {
+		s := r.Summary
+		if s.ClassID != class.ID || s.Unread != "" {
 			continue
 		}
-		p := Piece{Asset: a, Size: s.Size, Off: s.OffGrid, Here: a.ID == sh.Asset.ID, Meets: s.OffGrid <= meetTol}
+		p := Piece{Asset: r.Asset, Size: s.Size, Off: s.OffGrid, Here: r.Asset.ID == o.Asset.ID, Meets: s.OffGrid <= MeetTol}
 		for k := range 3 {
 			cells, over := size.Cells(s.Size[k], grid)
 			if cells > 0 {
@@ -51,7 +46,7 @@ func (d *Desk) Pieces(ctx context.Context, sh *Sheet) ([]Piece, error) {
 			}
 			// Heights stack only when they are whole cells on purpose; a piece's plan decides
 			// whether it meets its neighbour.
-			if k != 1 && (cells == 0 || math.Abs(over) > meetTol) {
+			if k != 1 && (cells == 0 || math.Abs(over) > MeetTol) {
 				p.Meets = false
 			}
 		}

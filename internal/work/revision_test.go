@@ -8,11 +8,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"yarvek/core/geom"
 	"yarvek/core/prep"
 	"yarvek/core/station/pivot"
 	"yarvek/core/station/size"
-	"yarvek/internal/store"
 )
 
 const quayObj = "o deck\nv 0 0 0\nv 4 0 0\nv 4 0 2\nv 0 0 2\nf 1 4 3 2\no hook\nv 0 1 0\nv 1 1 0\nv 0 2 0\nf 5 6 7\n"
@@ -32,7 +30,8 @@ func TestARevisionIsReviewedTakenAndUndone(t *testing.T) {
 	k := kit(t, d)
 	id := take(t, d, k, "quay.obj", quayObj).Came[0].Asset.ID
 	leave := func(p *prep.Prep) error { p.Source.Leave = []string{"hook"}; return nil }
-	require.NoError(t, d.Decide(ctx, id, 0, "leave", leave))
+	_, err := d.Decide(ctx, id, 0, leave)
+	require.NoError(t, err)
 
 	// The same bytes again are no revision.
 	n, used, err := send(t, d, id, "quay.obj", quayObj)
@@ -52,11 +51,10 @@ func TestARevisionIsReviewedTakenAndUndone(t *testing.T) {
 	assert.False(t, used, "a changed mesh is looked at first")
 	v, err := d.Review(ctx, id, 2)
 	require.NoError(t, err)
-	assert.Equal(t, 1, v.Sheet.Revision.Number)
+	assert.Equal(t, 1, v.Now.Revision.Number)
 	require.Len(t, v.Lost, 1)
 	assert.Equal(t, "crane hook", v.Lost[0].Means)
-	assert.Contains(t, v.After, "<svg")
-	assert.ErrorIs(t, d.TakeRevision(ctx, id, 2, 0, nil), store.ErrStale)
+	assert.ErrorIs(t, d.TakeRevision(ctx, id, 2, 0, nil), ErrStale)
 	require.NoError(t, d.TakeRevision(ctx, id, 2, 1, map[prep.Ref]string{v.Lost[0].Ref: "crane hook"}))
 	sh, err := d.Open(ctx, id)
 	require.NoError(t, err)
@@ -70,70 +68,13 @@ func TestARevisionIsReviewedTakenAndUndone(t *testing.T) {
 	assert.Equal(t, 3, n)
 	assert.True(t, used)
 	// Back to the first, undecided what the decision means: it is said, not dropped.
-	require.NoError(t, d.TakeRevision(ctx, id, 1, 2, nil))
+	require.NoError(t, d.TakeRevision(ctx, id, 1, 3, nil))
 	sh, err = d.Open(ctx, id)
 	require.NoError(t, err)
 	assert.Equal(t, 1, sh.Revision.Number)
 	assert.Equal(t, []prep.Ref{{Station: "source", Key: "crane hook"}}, sh.Result.Lost())
 	_, err = d.Review(ctx, id, 9)
-	assert.ErrorIs(t, err, store.ErrNotFound)
-}
-
-func TestPicksComeBackWhereSourceKeepsThem(t *testing.T) {
-	ctx := context.Background()
-	d := desk(t, t.TempDir())
-	id := take(t, d, kit(t, d), "quay.obj", quayObj).Came[0].Asset.ID
-	require.NoError(t, d.Decide(ctx, id, 0, "all", func(p *prep.Prep) error {
-		p.Size.Fit, p.Size.Factor = size.ByFactor, 3
-		p.Axes.Up = geom.PosX
-		p.Pivot.Place, p.Pivot.Heading = pivot.OnMass, 30
-		return nil
-	}))
-	sh, err := d.Open(ctx, id)
-	require.NoError(t, err)
-	tip := geom.Vec3{0, 2, 0}
-	for _, st := range []string{"size", "axes", "pivot"} {
-		at := sh.OnPaper(st, tip)
-		found := false
-		for _, xy := range at {
-			p, err := d.Pick(ctx, sh, Sight{Station: st, X: xy[0], Y: xy[1]})
-			if err == nil && p.Source.Near(tip, 1e-6) {
-				assert.Equal(t, "corner", p.Kind)
-				found = true
-			}
-		}
-		assert.True(t, found, st)
-	}
-	m := sh.Measure("pivot", geom.Vec3{}, geom.Vec3{4, 0, 0})
-	assert.InDelta(t, 12, m.Length, 1e-9)
-	_, err = d.Pick(ctx, sh, Sight{Station: "size", X: 1, Y: 1})
-	assert.ErrorIs(t, err, ErrInput)
-}
-
-func TestPreviewsDecideNothing(t *testing.T) {
-	ctx := context.Background()
-	d := desk(t, t.TempDir())
-	id := take(t, d, kit(t, d), "quay.obj", quayObj).Came[0].Asset.ID
-	sh, err := d.Open(ctx, id)
-	require.NoError(t, err)
-	for station, change := range map[string]func(p *prep.Prep){
-		"source": func(p *prep.Prep) { p.Source.Leave = []string{"hook"} },
-		"size":   func(p *prep.Prep) { p.Size.Unit = "cm" },
-		"axes":   func(p *prep.Prep) { p.Axes.Up = geom.PosX },
-		"pivot":  func(p *prep.Prep) { p.Pivot = pivot.BaseCentre },
-	} {
-		p := sh.Prep
-		change(&p)
-		svg, err := d.Preview(ctx, sh, station, 0, p)
-		require.NoError(t, err)
-		assert.Contains(t, svg, `class="outline"`, station)
-		assert.Contains(t, svg, "would", station)
-	}
-	_, err = d.Preview(ctx, sh, "size", 0, prep.Prep{Size: size.Decisions{Unit: "furlong"}})
-	assert.ErrorIs(t, err, ErrInput)
-	h, err := d.Store.Prep(ctx, id)
-	require.NoError(t, err)
-	assert.Equal(t, 0, h.Seq)
+	assert.ErrorIs(t, err, ErrNotFound)
 }
 
 func TestPiecesThatWouldNotMeet(t *testing.T) {
@@ -146,10 +87,11 @@ func TestPiecesThatWouldNotMeet(t *testing.T) {
 	var ids []int64
 	for _, w := range []string{"2", "1.98"} {
 		id := take(t, d, k, "plank"+w+".obj", plank(w)).Came[0].Asset.ID
-		require.NoError(t, d.Decide(ctx, id, 0, "class", func(p *prep.Prep) error { p.Size.Class = "modular-piece"; return nil }))
+		_, err := d.Decide(ctx, id, 0, func(p *prep.Prep) error { p.Size.Class = "modular-piece"; return nil })
+		require.NoError(t, err)
 		ids = append(ids, id)
 	}
-	require.NoError(t, d.Store.SetGrid(ctx, k.ID, .5))
+	require.NoError(t, d.SetGrid(ctx, k.ID, .5))
 	sh, err := d.Open(ctx, ids[0])
 	require.NoError(t, err)
 	list, err := d.Pieces(ctx, sh)
@@ -166,22 +108,25 @@ func TestDecisionsFollowARenamedNode(t *testing.T) {
 	ctx := context.Background()
 	d := desk(t, t.TempDir())
 	id := take(t, d, kit(t, d), "quay.obj", quayObj).Came[0].Asset.ID
-	require.NoError(t, d.Decide(ctx, id, 0, "seat", func(p *prep.Prep) error {
+	_, err := d.Decide(ctx, id, 0, func(p *prep.Prep) error {
 		p.Size.Bake, p.Size.Nodes = size.BakeAll, []string{"hook"}
 		p.Pivot.Each = map[string]pivot.Seat{"hook": {Place: pivot.OnMass}, "deck": {Place: pivot.OnContact}}
 		return nil
-	}))
-	require.NoError(t, d.Decide(ctx, id, 1, "swap", func(p *prep.Prep) error {
+	})
+	require.NoError(t, err)
+	_, err = d.Decide(ctx, id, 1, func(p *prep.Prep) error {
 		p.Source.Names = map[string]string{"hook": "deck", "deck": "hook"}
 		return nil
-	}))
+	})
+	require.NoError(t, err)
 	sh, err := d.Open(ctx, id)
 	require.NoError(t, err)
 	assert.Empty(t, sh.Result.Lost())
 	assert.Equal(t, []string{"deck"}, sh.Prep.Size.Nodes)
 	assert.Equal(t, pivot.OnMass, sh.Prep.Pivot.Each["deck"].Place)
 	assert.Equal(t, pivot.OnContact, sh.Prep.Pivot.Each["hook"].Place)
-	require.NoError(t, d.Decide(ctx, id, 2, "leave", func(p *prep.Prep) error { p.Source.Leave = []string{"hook"}; return nil }))
+	_, err = d.Decide(ctx, id, 2, func(p *prep.Prep) error { p.Source.Leave = []string{"hook"}; return nil })
+	require.NoError(t, err)
 	sh, err = d.Open(ctx, id)
 	require.NoError(t, err)
 	assert.NotEmpty(t, sh.Result.Lost(), "a node left behind is no more, and that is said")

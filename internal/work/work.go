@@ -1,23 +1,38 @@
-// Package work holds the use cases of Yarvek: what the pages and the commands call.
-// It reads sources, runs the stations, keeps decisions and exports, and draws.
+// Package work holds the use cases of Yarvek without any drawing: what pages, commands
+// and a build machine call. It reads sources, runs the stations, keeps decisions and
+// exports, and knows what was computed before.
 package work
 
 import (
 	"context"
 	"crypto/sha256"
-	"errors"
 	"fmt"
+	"log/slog"
 	"strings"
-	"sync"
 
+	"yarvek/core/fault"
 	"yarvek/core/finding"
 	"yarvek/core/format"
 	"yarvek/core/format/bundle"
+	"yarvek/core/memo"
 	"yarvek/core/prep"
 	"yarvek/core/scene"
-	"yarvek/core/target"
-	"yarvek/internal/draft"
+	"yarvek/core/station"
 	"yarvek/internal/store"
+)
+
+// The rows that pages show, by the names they are known by here.
+type (
+	Kit      = store.Kit
+	Asset    = store.Asset
+	Revision = store.Revision
+)
+
+// ErrNotFound is given for what is not there, and ErrStale when what is decided for an
+// asset changed since the page that asks for a change was made.
+var (
+	ErrNotFound = store.ErrNotFound
+	ErrStale    = store.ErrStale
 )
 
 // Limits bound what is accepted from outside.
@@ -32,30 +47,38 @@ type Limits struct {
 // DefaultLimits suit a machine with some gigabytes of memory.
 var DefaultLimits = Limits{Upload: 2 << 30, Unzipped: 4 << 30, ZipRatio: 200, ZipFiles: 5000, FilesEach: 2000}
 
-// Desk is the service: one for an open data folder.
+// How much is kept of what can be computed again, in bytes.
+const (
+	stepsKept   = 1 << 30 // outcomes of stations
+	sourcesKept = 1 << 30 // sources as they were read
+)
+
+// Desk is the service over an open data folder; there is one for a folder. It is safe
+// for use by several goroutines.
 type Desk struct {
-	Store  *store.Store
-	Limits Limits
-	Jobs   *Jobs
+	Limits  Limits
+	Jobs    *Jobs
+	Derived *Derived
 
-	steps  *prep.Cache
-	scenes *sourceCache
-	models *modelCache
-	// drawing keeps two pages from making the same drawing at once.
-	drawing sync.Map // key to *sync.Mutex
+	store   *store.Store
+	steps   *prep.Memo
+	sources *memo.Memo[read]
 }
 
-// New makes a desk over a store.
-func New(s *store.Store, limits Limits) *Desk {
-	return &Desk{Store: s, Limits: limits, Jobs: NewJobs(), steps: prep.NewCache(1 << 30),
-		scenes: &sourceCache{}, models: &modelCache{}}
+// New makes a desk over a store, which it does not close. log gets what goes wrong out
+// of sight of any page; nil for nowhere.
+func New(s *store.Store, limits Limits, log *slog.Logger) *Desk {
+	if log == nil {
+		log = slog.New(slog.DiscardHandler)
+	}
+	return &Desk{Limits: limits, Jobs: NewJobs(log), Derived: NewDerived(s.CacheDir(), derivedKept, log), store: s,
+		steps:   prep.NewMemo(stepsKept),
+		sources: memo.New(sourcesKept, func(r read) int64 { return 4096 + r.scene.Bytes() })}
 }
 
-// ErrInput marks what the person can put right: the message is for the page.
-var ErrInput = errors.New("")
-
-func inputError(format string, args ...any) error {
-	return fmt.Errorf("%w"+format, append([]any{ErrInput}, args...)...)
+// Close stops what runs in the background and waits for it.
+func (d *Desk) Close() {
+	d.Jobs.Close()
 }
 
 // read is a source as its reader gave it.
@@ -64,237 +87,182 @@ type read struct {
 	findings []finding.Finding
 }
 
-// sourceCache keeps the few sources read last; reading is the slowest step.
-type sourceCache struct {
-	mu    sync.Mutex
-	order []string
-	byKey map[string]read
-}
-
-const sourcesKept = 24
-
-func (c *sourceCache) get(key string) (read, bool) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	r, ok := c.byKey[key]
-	return r, ok
-}
-
-func (c *sourceCache) put(key string, r read) {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	if c.byKey == nil {
-		c.byKey = map[string]read{}
-	}
-	if _, ok := c.byKey[key]; !ok {
-		c.order = append(c.order, key)
-	}
-	c.byKey[key] = r
-	weight := int64(0)
-	for _, k := range c.order {
-		weight += prep.Weigh(c.byKey[k].scene)
-	}
-	for len(c.order) > 1 && (len(c.order) > sourcesKept || weight > 1<<30) {
-		weight -= prep.Weigh(c.byKey[c.order[0]].scene)
-		delete(c.byKey, c.order[0])
-		c.order = c.order[1:]
-	}
-}
-
-// modelCache keeps the last few models, so that the stations of one asset share them.
-type modelCache struct {
-	mu    sync.Mutex
-	keys  [4]string
-	model [4]*draft.Model
-	next  int
-}
-
-func (c *modelCache) get(key string, s *scene.Scene) *draft.Model {
-	c.mu.Lock()
-	defer c.mu.Unlock()
-	for i, k := range c.keys {
-		if k == key && c.model[i] != nil {
-			return c.model[i]
-		}
-	}
-	m := draft.NewModel(s)
-	c.keys[c.next], c.model[c.next] = key, m
-	c.next = (c.next + 1) % len(c.keys)
-	return m
-}
-
-// sourceKey names a revision's content.
-func sourceKey(r store.Revision) string {
+// sourceKey names a revision's content, as it is read.
+func sourceKey(r Revision) string {
 	h := sha256.New()
-	fmt.Fprintf(h, "reader 1\n%q\n", r.Main)
+	fmt.Fprintf(h, "reader %d\n%q\n", format.Version, r.Main)
 	for _, f := range r.Files {
 		fmt.Fprintf(h, "%q %s\n", f.Name, f.SHA)
 	}
 	return fmt.Sprintf("%x", h.Sum(nil)[:16])
 }
 
-// bundleOf loads a revision's files.
-func (d *Desk) bundleOf(r store.Revision) (*bundle.Bundle, error) {
-	var files []bundle.File
-	for _, f := range r.Files {
-		data, err := d.Store.Blob(f.SHA)
-		if err != nil {
-			return nil, fmt.Errorf("%s: %w", f.Name, err)
-		}
-		files = append(files, bundle.File{Name: f.Name, Data: data})
+// bundleOf is a set of kept files, each loaded when it is asked for.
+func (d *Desk) bundleOf(list []store.File) *bundle.Bundle {
+	files := make([]bundle.File, len(list))
+	for i, f := range list {
+		files[i] = bundle.File{Name: f.Name, Load: func() ([]byte, error) { return d.store.Blob(f.SHA) }}
 	}
-	return bundle.New(files), nil
+	return bundle.New(files)
 }
 
-// source reads a revision, from the cache when it was read before.
-func (d *Desk) source(ctx context.Context, r store.Revision) (read, error) {
-	key := sourceKey(r)
-	if got, ok := d.scenes.get(key); ok {
-		return got, nil
-	}
-	set, err := d.bundleOf(r)
-	if err != nil {
-		return read{}, err
-	}
-	s, found, err := format.Read(ctx, set, r.Main, nil)
-	if err != nil {
-		return read{}, err
-	}
-	got := read{s, found}
-	d.scenes.put(key, got)
-	return got, nil
-}
-
-// Sheet is an asset with everything its page shows.
-type Sheet struct {
-	Kit      store.Kit
-	Asset    store.Asset
-	Revision store.Revision
-	History  store.Prep
-	Prep     prep.Prep
-	Result   *prep.Result
-}
-
-// Open loads an asset and runs its stations.
-func (d *Desk) Open(ctx context.Context, id int64) (*Sheet, error) {
-	var sh Sheet
-	var err error
-	if sh.Asset, err = d.Store.Asset(ctx, id); err != nil {
-		return nil, err
-	}
-	if sh.Kit, err = d.Store.Kit(ctx, sh.Asset.KitID); err != nil {
-		return nil, err
-	}
-	if sh.Revision, err = d.Store.Current(ctx, id); err != nil {
-		return nil, err
-	}
-	if sh.History, err = d.Store.Prep(ctx, id); err != nil {
-		return nil, err
-	}
-	if sh.Prep, err = prep.Parse(sh.History.JSON); err != nil {
-		return nil, err
-	}
-	src, err := d.source(ctx, sh.Revision)
-	if err != nil {
-		return nil, err
-	}
-	sh.Result, err = d.run(ctx, sh.Kit, sh.Revision, src, sh.Prep)
-	return &sh, err
-}
-
-// run takes a revision through the stations.
-func (d *Desk) run(ctx context.Context, k store.Kit, r store.Revision, src read, p prep.Prep) (*prep.Result, error) {
-	return prep.Run(ctx, prep.Input{Key: sourceKey(r), Scene: src.scene, Findings: src.findings, Target: k.Target, Grid: k.Grid}, p, d.steps)
-}
-
-// Decide changes an asset's prep. base is the prep the page showed; when another
-// page changed it meanwhile the error is store.ErrStale and nothing is changed.
-func (d *Desk) Decide(ctx context.Context, id int64, base int, label string, change func(p *prep.Prep) error) error {
-	p, err := d.prepAt(ctx, id, base)
-	if err != nil {
-		return err
-	}
-	was, before := p, string(p.JSON())
-	if err := change(&p); err != nil {
-		return err
-	}
-	if err := p.Validate(); err != nil {
-		return inputError("%v", err)
-	}
-	if p, err = d.follow(ctx, id, was, p); err != nil {
-		return err
-	}
-	now := p.JSON()
-	if string(now) == before {
-		return nil // nothing to undo later
-	}
-	_, err = d.Store.SavePrep(ctx, id, base, now, label)
-	return err
-}
-
-// prepAt is the prep in force, which must be the one numbered base.
-func (d *Desk) prepAt(ctx context.Context, id int64, base int) (prep.Prep, error) {
-	h, err := d.Store.Prep(ctx, id)
-	if err != nil {
-		return prep.Prep{}, err
-	}
-	if h.Seq != base {
-		return prep.Prep{}, store.ErrStale
-	}
-	return prep.Parse(h.JSON)
-}
-
-// Remedy applies a finding's remedy, found by the finding's code and the number of
-// the remedy.
-func (d *Desk) Remedy(ctx context.Context, id int64, base int, code string, n int) error {
-	sh, err := d.Open(ctx, id)
-	if err != nil {
-		return err
-	}
-	if sh.History.Seq != base {
-		return store.ErrStale
-	}
-	station, _, _ := strings.Cut(code, "/")
-	r, err := sh.remedy(station, code, n)
-	if err != nil {
-		return err
-	}
-	return d.Decide(ctx, id, base, r.Label, func(p *prep.Prep) (err error) {
-		*p, err = p.With(r.Decision)
-		return err
+// source reads a revision, or gives it as it was read before.
+func (d *Desk) source(ctx context.Context, r Revision) (read, error) {
+	return d.sources.Get(ctx, sourceKey(r), func(ctx context.Context) (read, error) {
+		s, found, err := format.Read(ctx, d.bundleOf(r.Files), r.Main, nil)
+		return read{s, found}, err
 	})
 }
 
-func (sh *Sheet) remedy(station, code string, n int) (finding.Remedy, error) {
-	for _, f := range sh.Result.Findings(station) {
-		if f.Code == code && n >= 0 && n < len(f.Remedies) {
-			return f.Remedies[n], nil
-		}
-	}
-	return finding.Remedy{}, inputError("this finding is gone; the page shows the asset as it is now")
+// Opened is an asset with the outcome of its stations, all of one moment. It is shared
+// by nobody; its Result's scenes are.
+type Opened struct {
+	store.State
+	Prep   prep.Prep
+	Result *prep.Result
 }
 
-// SetTarget gives a kit another target.
-func (d *Desk) SetTarget(ctx context.Context, kit int64, id string) error {
-	k, err := d.Store.Kit(ctx, kit)
+// Base is what a page sends along with a change, so that it is noticed when the page is
+// out of date.
+func (o *Opened) Base() int { return o.Asset.Changes }
+
+// Open loads an asset and runs its stations.
+func (d *Desk) Open(ctx context.Context, asset int64) (*Opened, error) {
+	st, err := d.store.State(ctx, asset)
+	if err != nil {
+		return nil, err
+	}
+	return d.open(ctx, st)
+}
+
+func (d *Desk) open(ctx context.Context, st store.State) (*Opened, error) {
+	p, err := prep.Parse(st.Step.JSON)
+	if err != nil {
+		return nil, err
+	}
+	return d.run(ctx, st, p)
+}
+
+// run takes a state through the stations with a prep, which need not be its own.
+func (d *Desk) run(ctx context.Context, st store.State, p prep.Prep) (*Opened, error) {
+	src, err := d.source(ctx, st.Revision)
+	if err != nil {
+		return nil, err
+	}
+	r, err := prep.Run(ctx, prep.Input{Key: sourceKey(st.Revision), Scene: src.scene, Findings: src.findings,
+		Revision: st.Revision.Number, Target: st.Kit.Target, Grid: st.Kit.Grid}, p, d.steps)
+	if err != nil {
+		return nil, err
+	}
+	return &Opened{st, p, r}, nil
+}
+
+// With is the asset as it would be with another prep; nothing is decided by it.
+func (d *Desk) With(ctx context.Context, o *Opened, p prep.Prep) (*Opened, error) {
+	return d.run(ctx, o.State, p)
+}
+
+// Decision changes a prep in place. It may run more than once, and must give the same
+// change for the same prep. An error that is a *fault.Error is for the person.
+type Decision func(p *prep.Prep) error
+
+// Decide changes what is decided for an asset, and says in words what that changed; ""
+// when it changed nothing, and then there is nothing to undo either. base is what the
+// page sent; when another page changed the asset meanwhile the error is ErrStale and
+// nothing is changed.
+func (d *Desk) Decide(ctx context.Context, asset int64, base int, by Decision) (label string, err error) {
+	st, err := d.store.State(ctx, asset)
+	if err != nil {
+		return "", err
+	}
+	if st.Asset.Changes != base {
+		return "", ErrStale
+	}
+	was, err := prep.Parse(st.Step.JSON)
+	if err != nil {
+		return "", err
+	}
+	now := was
+	if err := by(&now); err != nil {
+		return "", err
+	}
+	if err := now.Validate(); err != nil {
+		return "", err
+	}
+	if now, err = d.follow(ctx, st, was, now); err != nil {
+		return "", err
+	}
+	after := now.JSON()
+	if string(after) == string(was.JSON()) {
+		return "", nil
+	}
+	label = prep.Label(was, now)
+	return label, d.store.SavePrep(ctx, asset, base, after, label)
+}
+
+// Remedy is the decision that applies a finding's remedy, found by the station, the
+// finding's code and the number of the remedy.
+func (d *Desk) Remedy(ctx context.Context, o *Opened, at, code string, n int) (Decision, error) {
+	stop, err := o.Result.Stop(at)
+	if err != nil {
+		return nil, err
+	}
+	for _, f := range stop.Report.Findings() {
+		if f.Code == code && n >= 0 && n < len(f.Remedies) {
+			return func(p *prep.Prep) (err error) {
+				*p, err = p.With(f.Remedies[n].Decision)
+				return err
+			}, nil
+		}
+	}
+	return nil, fault.New(fault.Missing, "this finding is gone; the page shows the asset as it is now")
+}
+
+// Move undoes the last decision (-1) or does it again (+1), and tells whether there was
+// one. base is what the page sent; see Decide.
+func (d *Desk) Move(ctx context.Context, asset int64, base, by int) (bool, error) {
+	return d.store.MovePrep(ctx, asset, base, by)
+}
+
+// Rename gives an asset another name.
+func (d *Desk) Rename(ctx context.Context, asset int64, name string) error {
+	clean, err := CleanName(name)
 	if err != nil {
 		return err
 	}
-	t, ok := target.ByID(id)
-	if !ok {
-		return inputError("%q is no target", id)
-	}
-	return d.Store.UpdateKit(ctx, kit, k.Name, t)
+	return d.store.RenameAsset(ctx, asset, clean)
 }
 
-// CleanName tidies a name typed by a person.
+// Remove takes an asset out of its kit, or puts it back, and says which kit that is.
+// Nothing is deleted.
+func (d *Desk) Remove(ctx context.Context, asset int64, removed bool) (kit int64, err error) {
+	a, err := d.store.Asset(ctx, asset)
+	if err != nil {
+		return 0, err
+	}
+	return a.KitID, d.store.RemoveAsset(ctx, asset, removed)
+}
+
+// Station finds a station by its ID; one that is not there is ErrNotFound too.
+func Station(id string) (station.Info, error) {
+	in, err := prep.Station(id)
+	if err != nil {
+		return in, fmt.Errorf("%w: %w", ErrNotFound, err)
+	}
+	return in, nil
+}
+
+// longestName is how many letters a name that a person types may have.
+const longestName = 120
+
+// CleanName tidies a name typed by a person; the error says what is wrong with it.
 func CleanName(s string) (string, error) {
 	s = strings.Join(strings.Fields(strings.ToValidUTF8(s, "")), " ")
 	if s == "" {
-		return "", inputError("give it a name")
+		return "", fault.Input("give it a name")
 	}
-	if len([]rune(s)) > 120 {
-		return "", inputError("a name of more than 120 letters is too long")
+	if len([]rune(s)) > longestName {
+		return "", fault.Input("a name of more than %d letters is too long", longestName)
 	}
 	return s, nil
 }

@@ -14,10 +14,20 @@ import (
 	"yarvek/core/fault"
 )
 
-// File is one file of a set, under its cleaned, slash-separated name.
+// File is one file of a set, under its cleaned, slash-separated name. Its bytes are in
+// Data, or come from Load each time they are asked for, so that a large set need not be
+// held in memory.
 type File struct {
 	Name string
 	Data []byte
+	Load func() ([]byte, error)
+}
+
+func (f File) bytes() ([]byte, error) {
+	if f.Load != nil {
+		return f.Load()
+	}
+	return f.Data, nil
 }
 
 // Bundle is the set. The zero Bundle is empty.
@@ -55,22 +65,18 @@ func (b *Bundle) Names() []string {
 	return names
 }
 
-// Get finds a file by its exact name.
-func (b *Bundle) Get(name string) ([]byte, bool) {
-	i, ok := b.exact[name]
-	if !ok {
-		return nil, false
-	}
-	return b.files[i].Data, true
-}
-
-// Open gives the bytes of the file name, which must be there.
+// Open gives the bytes of the file of exactly this name. One that is not in the set is a
+// *fault.Error of the kind Missing.
 func (b *Bundle) Open(name string) ([]byte, error) {
-	data, ok := b.Get(name)
+	i, ok := b.exact[name]
 	if !ok {
 		e := fault.AtByte(name, -1, "%v", ErrMissing)
 		e.Kind, e.Cause = fault.Missing, ErrMissing
 		return nil, e
+	}
+	data, err := b.files[i].bytes()
+	if err != nil {
+		return nil, fmt.Errorf("%s: %w", name, err)
 	}
 	return data, nil
 }
@@ -91,30 +97,42 @@ const (
 	ByBase       // only the last part of the name is the same
 )
 
-// Find resolves a reference made in the file named from. A reference that leaves
-// the set (an address, an absolute path, "..") is never opened; the file of the
-// same last name within the set stands in for it when there is exactly one.
+// Find resolves a reference made in the file named from, and gives that file with its
+// bytes in Data. See Resolve.
 func (b *Bundle) Find(from, ref string) (File, Match, error) {
+	name, match, err := b.Resolve(from, ref)
+	if err != nil {
+		return File{}, match, err
+	}
+	data, err := b.Open(name)
+	return File{Name: name, Data: data}, match, err
+}
+
+// Resolve resolves a reference made in the file named from, without opening anything. A
+// reference that leaves the set (an address, an absolute path, "..") is never followed;
+// the file of the same last name within the set stands in for it when there is exactly
+// one.
+func (b *Bundle) Resolve(from, ref string) (string, Match, error) {
 	slashed := strings.ReplaceAll(ref, `\`, "/")
 	joined, err := Clean(path.Join(path.Dir(from), slashed))
 	outside := err != nil || isAbsolute(slashed)
 	if !outside {
 		for _, name := range []string{joined, path.Clean(slashed)} {
-			if i, ok := b.exact[name]; ok {
-				return b.files[i], Exact, nil
+			if _, ok := b.exact[name]; ok {
+				return name, Exact, nil
 			}
 			if l := b.fold[strings.ToLower(name)]; len(l) == 1 {
-				return b.files[l[0]], Folded, nil
+				return b.files[l[0]].Name, Folded, nil
 			}
 		}
 	}
 	if l := b.base[strings.ToLower(path.Base(slashed))]; len(l) == 1 {
-		return b.files[l[0]], ByBase, nil
+		return b.files[l[0]].Name, ByBase, nil
 	}
 	if outside {
-		return File{}, 0, ErrOutside
+		return "", 0, ErrOutside
 	}
-	return File{}, 0, ErrMissing
+	return "", 0, ErrMissing
 }
 
 func isAbsolute(name string) bool {

@@ -41,7 +41,7 @@ func best(f func()) time.Duration {
 func BenchmarkAgainstZlib(b *testing.B) {
 	s := sheet()
 	opt := pack.Options{Name: "sheet", Basis: geom.GLTF, UnitMetres: 1}
-	p, err := Write(s, opt)
+	p, err := Write(context.Background(), s, opt)
 	if err != nil {
 		b.Fatal(err)
 	}
@@ -113,7 +113,7 @@ func BenchmarkAgainstZlib(b *testing.B) {
 			triangles = got.Count().Triangles
 		})
 		writeIt := best(func() {
-			if _, err := Write(s, opt); err != nil {
+			if _, err := Write(context.Background(), s, opt); err != nil {
 				b.Fatal(err)
 			}
 		})

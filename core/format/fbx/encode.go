@@ -3,6 +3,7 @@ package fbx
 import (
 	"bytes"
 	"compress/zlib"
+	"context"
 	"encoding/binary"
 	"fmt"
 	"math"
@@ -37,13 +38,14 @@ const packFrom = 256
 
 // encoder writes a binary file of version 7400, or 7500 when offsets need it.
 type encoder struct {
+	ctx  context.Context
 	buf  []byte
 	wide bool
 	err  error
 }
 
-func encodeBinary(tree []*record, version int) ([]byte, error) {
-	e := &encoder{wide: version >= 7500}
+func encodeBinary(ctx context.Context, tree []*record, version int) ([]byte, error) {
+	e := &encoder{ctx: ctx, wide: version >= 7500}
 	e.buf = append(e.buf, magic...)
 	e.buf = binary.LittleEndian.AppendUint32(e.buf, uint32(version))
 	for _, r := range tree {
@@ -84,6 +86,12 @@ func (e *encoder) putHeader(at int, end, props, size int) {
 }
 
 func (e *encoder) record(r *record) {
+	if e.err == nil {
+		e.err = e.ctx.Err()
+	}
+	if e.err != nil {
+		return
+	}
 	at := len(e.buf)
 	e.buf = append(e.buf, make([]byte, e.header()-1)...)
 	e.buf = append(e.buf, byte(len(r.name)))
@@ -147,8 +155,11 @@ func (e *encoder) array(kind byte, n int, raw []byte) {
 	if len(raw) >= packFrom {
 		var z bytes.Buffer
 		w, err := zlib.NewWriterLevel(&z, zlib.BestSpeed)
-		if err == nil {
-			_, err = w.Write(raw)
+		// A piece at a time: a long array takes seconds.
+		for at := 0; err == nil && at < len(raw); at += 1 << 20 {
+			if err = e.ctx.Err(); err == nil {
+				_, err = w.Write(raw[at:min(at+1<<20, len(raw))])
+			}
 		}
 		if err == nil {
 			err = w.Close()

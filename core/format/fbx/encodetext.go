@@ -1,6 +1,7 @@
 package fbx
 
 import (
+	"context"
 	"encoding/base64"
 	"fmt"
 	"strconv"
@@ -10,12 +11,13 @@ import (
 // textEncoder writes an ASCII file of version 7.4: a record a line, nested ones
 // indented by tabs, arrays as *N { a: … }.
 type textEncoder struct {
+	ctx context.Context
 	buf []byte
 	err error
 }
 
-func encodeText(tree []*record) ([]byte, error) {
-	e := &textEncoder{}
+func encodeText(ctx context.Context, tree []*record) ([]byte, error) {
+	e := &textEncoder{ctx: ctx}
 	e.buf = append(e.buf, "; FBX 7.4.0 project file\n; ----------------------------------------------------\n\n"...)
 	for _, r := range tree {
 		if len(r.subs) == 0 && len(r.props) > 0 {
@@ -78,6 +80,10 @@ func (e *textEncoder) array(depth, n int, write func(i int)) {
 	e.indent(depth + 1)
 	e.buf = append(e.buf, "a: "...)
 	for i := range n {
+		if i&0xffff == 0 && e.ctx.Err() != nil {
+			e.err = e.ctx.Err()
+			return
+		}
 		if i > 0 {
 			e.buf = append(e.buf, ',')
 			if i%perLine == 0 {

@@ -76,7 +76,7 @@ func TestWriteReadKeepsTheScene(t *testing.T) {
 			s := src.Carried(geom.Linear(src.Basis.To(b)))
 			s.Basis = b
 			for _, parts := range []bool{true, false} {
-				p, err := Write(s, pack.Options{Name: "hut", Basis: b, UnitMetres: unit, Parts: parts})
+				p, err := Write(context.Background(), s, pack.Options{Name: "hut", Basis: b, UnitMetres: unit, Parts: parts})
 				require.NoError(t, err)
 				got, found, err := Read(context.Background(), bundle.New(p.Files), "hut.fbx", nil)
 				require.NoError(t, err)
@@ -138,10 +138,10 @@ func TestWriteReadKeepsTheScene(t *testing.T) {
 func TestTextSaysTheSameAsBinary(t *testing.T) {
 	for _, parts := range []bool{true, false} {
 		opt := pack.Options{Name: "hut", Basis: geom.GLTF, UnitMetres: 1, Parts: parts}
-		bin, err := Write(hut(), opt)
+		bin, err := Write(context.Background(), hut(), opt)
 		require.NoError(t, err)
 		opt.Text = true
-		text, err := Write(hut(), opt)
+		text, err := Write(context.Background(), hut(), opt)
 		require.NoError(t, err)
 		a, _, err := Read(context.Background(), bundle.New(bin.Files), "hut.fbx", nil)
 		require.NoError(t, err)
@@ -152,11 +152,11 @@ func TestTextSaysTheSameAsBinary(t *testing.T) {
 }
 
 func TestWideRecordsAreReadToo(t *testing.T) {
-	w := &writer{opt: pack.Options{Name: "x", Basis: geom.GLTF, UnitMetres: 1}, s: hut(), objects: rec("Objects"), links: rec("Connections"), next: 1}
+	w := &writer{ctx: context.Background(), opt: pack.Options{Name: "x", Basis: geom.GLTF, UnitMetres: 1}, s: hut(), objects: rec("Objects"), links: rec("Connections"), next: 1}
 	w.pictures()
 	w.materials()
 	w.nodes()
-	data, err := encodeBinary(w.tree(7500), 7500)
+	data, err := encodeBinary(context.Background(), w.tree(7500), 7500)
 	require.NoError(t, err)
 	s, _, err := read(t, data)
 	require.NoError(t, err)
@@ -184,10 +184,10 @@ func materialNamed(s *scene.Scene, name string) scene.Material {
 
 func TestSameSceneSameBytes(t *testing.T) {
 	opt := pack.Options{Name: "hut", Basis: geom.GLTF, UnitMetres: 1}
-	a, err := Write(hut(), opt)
+	a, err := Write(context.Background(), hut(), opt)
 	require.NoError(t, err)
 	for range 4 {
-		b, err := Write(hut(), opt)
+		b, err := Write(context.Background(), hut(), opt)
 		require.NoError(t, err)
 		require.Equal(t, a.Files[0].Data, b.Files[0].Data)
 	}
@@ -427,7 +427,7 @@ func TestCreasesBecomeHardEdges(t *testing.T) {
 }
 
 func TestBadFilesAreRefusedWithTheirPlace(t *testing.T) {
-	p, err := Write(hut(), pack.Options{Name: "hut", Basis: geom.GLTF, UnitMetres: 1})
+	p, err := Write(context.Background(), hut(), pack.Options{Name: "hut", Basis: geom.GLTF, UnitMetres: 1})
 	require.NoError(t, err)
 	good := p.Files[0].Data
 	version := bytes.Clone(good)
@@ -464,7 +464,7 @@ func TestAFileMadeToFillMemoryIsStopped(t *testing.T) {
 	for range 20 {
 		objects.add(rec("Geometry", int64(1), "x", "Mesh").add(rec("Vertices", zeros)))
 	}
-	data, err := encodeBinary([]*record{objects}, 7400)
+	data, err := encodeBinary(context.Background(), []*record{objects}, 7400)
 	require.NoError(t, err)
 	require.Less(t, len(data), 8<<20)
 	_, _, err = read(t, data)
@@ -473,7 +473,7 @@ func TestAFileMadeToFillMemoryIsStopped(t *testing.T) {
 
 // A sample cut at any place is refused with its place, and never panics.
 func TestCutAnywhere(t *testing.T) {
-	p, err := Write(hut(), pack.Options{Name: "hut", Basis: geom.GLTF, UnitMetres: 1})
+	p, err := Write(context.Background(), hut(), pack.Options{Name: "hut", Basis: geom.GLTF, UnitMetres: 1})
 	require.NoError(t, err)
 	good := p.Files[0].Data
 	body := bytes.LastIndex(good, footID)
@@ -496,7 +496,7 @@ func TestLODGroupsMakeTheRoundTrip(t *testing.T) {
 	s := hut()
 	s.Nodes = append(s.Nodes, scene.Node{Name: "levels", Kind: scene.KindLOD, Parent: -1, Mesh: -1, Local: geom.Identity, Thresholds: []float64{5, 12.5}})
 	for _, text := range []bool{false, true} {
-		p, err := Write(s, pack.Options{Name: "hut", Basis: geom.GLTF, UnitMetres: 0.01, Parts: true, Text: text})
+		p, err := Write(context.Background(), s, pack.Options{Name: "hut", Basis: geom.GLTF, UnitMetres: 0.01, Parts: true, Text: text})
 		require.NoError(t, err)
 		got, _, err := Read(context.Background(), bundle.New(p.Files), "hut.fbx", nil)
 		require.NoError(t, err)
@@ -516,7 +516,7 @@ func TestHardEdgesMakeTheRoundTrip(t *testing.T) {
 	m := new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box")
 	m.Smooth = nil
 	s := shape.Scene("box", nil, m)
-	p, err := Write(s, pack.Options{Name: "box", Basis: geom.GLTF, UnitMetres: 1})
+	p, err := Write(context.Background(), s, pack.Options{Name: "box", Basis: geom.GLTF, UnitMetres: 1})
 	require.NoError(t, err)
 	got, _, err := read(t, p.Files[0].Data)
 	require.NoError(t, err)
@@ -534,7 +534,7 @@ func TestHardEdgesMakeTheRoundTrip(t *testing.T) {
 }
 
 func FuzzRead(f *testing.F) {
-	p, _ := Write(hut(), pack.Options{Name: "hut", Basis: geom.GLTF, UnitMetres: 1})
+	p, _ := Write(context.Background(), hut(), pack.Options{Name: "hut", Basis: geom.GLTF, UnitMetres: 1})
 	f.Add(p.Files[0].Data)
 	f.Add([]byte(text7))
 	f.Add([]byte(text6))
@@ -563,7 +563,7 @@ func FuzzRead(f *testing.F) {
 		if s.Count().Triangles > 1<<20 {
 			return
 		}
-		if _, err := Write(s, pack.Options{Name: "x", Basis: s.Basis, UnitMetres: s.UnitMetres}); err != nil {
+		if _, err := Write(context.Background(), s, pack.Options{Name: "x", Basis: s.Basis, UnitMetres: s.UnitMetres}); err != nil {
 			t.Fatal(err)
 		}
 	})

@@ -1,6 +1,7 @@
 package fbx
 
 import (
+	"context"
 	"fmt"
 	"math"
 
@@ -12,12 +13,12 @@ import (
 
 // Write writes the scene as FBX 7.4, binary or text, in the basis and unit asked for, which
 // GlobalSettings declares; node transforms are those of that basis. Pictures go
-// beside the file, or with opt.Parts false inside it.
-func Write(s *scene.Scene, opt pack.Options) (*pack.Package, error) {
-	w := &writer{opt: opt, next: 1_000_000}
+// beside the file, or with opt.Parts false inside it. The error is ctx's when it ended.
+func Write(ctx context.Context, s *scene.Scene, opt pack.Options) (*pack.Package, error) {
+	w := &writer{ctx: ctx, opt: opt, next: 1_000_000}
 	if s.Shears() {
 		s = s.Flattened()
-		w.out.Say("the tree of nodes and its instances", "a node shears, which FBX nodes can't; every point was written where it stands")
+		w.out.Say(pack.Nodes, "the tree of nodes and its instances", "a node shears, which FBX nodes can't; every point was written where it stands")
 	}
 	w.s = s.Carried(geom.Linear(s.Basis.To(opt.Basis).Scaled(1 / opt.UnitMetres)))
 	w.objects = rec("Objects")
@@ -25,6 +26,9 @@ func Write(s *scene.Scene, opt pack.Options) (*pack.Package, error) {
 	w.pictures()
 	w.materials()
 	w.nodes()
+	if ctx.Err() != nil {
+		return nil, ctx.Err()
+	}
 	data, err := w.encode()
 	if err != nil {
 		return nil, err
@@ -38,13 +42,13 @@ func Write(s *scene.Scene, opt pack.Options) (*pack.Package, error) {
 // of version 7.4 becomes one of 7.5.
 func (w *writer) encode() ([]byte, error) {
 	if w.opt.Text {
-		return encodeText(w.tree(7400))
+		return encodeText(w.ctx, w.tree(7400))
 	}
 	version := 7400
 	if w.opt.Wide || w.size() > math.MaxUint32 {
 		version = 7500
 	}
-	return encodeBinary(w.tree(int32(version)), version)
+	return encodeBinary(w.ctx, w.tree(int32(version)), version)
 }
 
 // size bounds the file from above: its arrays unpacked.
@@ -73,6 +77,7 @@ func (w *writer) size() int64 {
 }
 
 type writer struct {
+	ctx     context.Context
 	s       *scene.Scene
 	opt     pack.Options
 	out     pack.Package
@@ -244,7 +249,7 @@ func (w *writer) pictures() {
 	w.files = make([]string, len(w.s.Images))
 	for i, im := range w.s.Images {
 		if !im.Found() {
-			w.out.Say(fmt.Sprintf("picture “%s”", im.Name), "its file was never uploaded")
+			w.out.Say(pack.Pictures, fmt.Sprintf("picture “%s”", im.Name), "its file was never uploaded")
 			continue
 		}
 		w.files[i] = names.Picture(im)

@@ -1,15 +1,20 @@
 package fbx
 
 import (
+	"context"
 	"fmt"
 	"math"
 
+	"yarvek/core/format/pack"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 )
 
 // mesh writes a geometry with all its layers.
 func (w *writer) mesh(id int64, m *scene.Mesh) *record {
+	if w.ctx.Err() != nil {
+		return rec("Geometry") // nobody waits for it
+	}
 	points := make([]float64, 0, 3*len(m.Points))
 	for _, p := range m.Points {
 		points = append(points, p[0], p[1], p[2])
@@ -124,14 +129,14 @@ func (w *writer) smoothing(m *scene.Mesh) (layer *record, edges []int32) {
 		}
 		return element("LayerElementSmoothing", 0, "", "ByPolygon", "Direct").add(rec("Smoothing", groups)), nil
 	}
-	edges, smooth := edgeList(m)
+	edges, smooth := edgeList(w.ctx, m)
 	return element("LayerElementSmoothing", 0, "", "ByEdge", "Direct").add(rec("Smoothing", smooth)), edges
 }
 
 // edgeList names every edge once, by the corner it starts at, and says which are
 // smooth. An edge is hard when a face marks it so, or when its two faces have
 // different normals at an end of it.
-func edgeList(m *scene.Mesh) (edges, smooth []int32) {
+func edgeList(ctx context.Context, m *scene.Mesh) (edges, smooth []int32) {
 	at := make(map[uint64]int32, len(m.Corners)*2/3)
 	normal := func(c int32) [3]float32 {
 		if !m.Normals.Has() || m.Normals.Index[c] < 0 {
@@ -140,6 +145,9 @@ func edgeList(m *scene.Mesh) (edges, smooth []int32) {
 		return m.Normals.Values[m.Normals.Index[c]]
 	}
 	for f := range m.Faces() {
+		if f&0x3fff == 0 && ctx.Err() != nil {
+			return edges, smooth
+		}
 		s, e := m.FaceStart[f], m.FaceStart[f+1]
 		for c := s; c < e; c++ {
 			next := c + 1
@@ -285,7 +293,7 @@ func (w *writer) mapping(material int64, m scene.Material, use scene.Use, mp sce
 	prop, ok := classic[use]
 	if !ok {
 		prop = own + useWords[use] + "_map"
-		w.out.Say(fmt.Sprintf("the %s texture of “%s” is joined to a property of our own", use, m.Name), "the classic shading model has no place for it; a receiver may need to be told")
+		w.out.Say(pack.Textures, fmt.Sprintf("the %s texture of “%s” is joined to a property of our own", use, m.Name), "the classic shading model has no place for it; a receiver may need to be told")
 	}
 	wrap := func(v scene.Wrap) int32 {
 		if v == scene.Clamp {
@@ -301,7 +309,7 @@ func (w *writer) mapping(material int64, m scene.Material, use scene.Use, mp sce
 	}
 	o, grow, ok := mp.Place.Below()
 	if !ok {
-		w.out.Say(fmt.Sprintf("the turn of the %s texture of “%s”", use, m.Name), "only its scale and place are written")
+		w.out.Say(pack.Textures, fmt.Sprintf("the turn of the %s texture of “%s”", use, m.Name), "only its scale and place are written")
 	}
 	w.objects.add(rec("Texture", id, name+"\x00\x01Texture", "").add(rec("Type", "TextureVideoClip"), rec("Version", int32(202)),
 		rec("TextureName", name+"\x00\x01Texture"),

@@ -66,7 +66,7 @@ func plainCopy(doc *document, bin []byte) (n int) {
 // BenchmarkReadAgainstCopy reports how many times as long as a plain conversion
 // of its buffers the reading of a GLB of a million triangles takes.
 func BenchmarkReadAgainstCopy(b *testing.B) {
-	p, err := Write(sheet(708), pack.Options{Name: "sheet"})
+	p, err := Write(context.Background(), sheet(708), pack.Options{Name: "sheet"})
 	if err != nil {
 		b.Fatal(err)
 	}

@@ -59,8 +59,9 @@ type part struct {
 	uvs                      int // bits
 }
 
-// maxUVSets bounds the sets that are read; files with more name the rest.
-const maxUVSets = 8
+// MaxUVSets bounds the UV sets of a mesh that are read; of files with more, the rest is
+// named.
+const MaxUVSets = 8
 
 func (b *meshBuilder) primitive(p primitive) error {
 	mode := modeTriangles
@@ -136,11 +137,11 @@ func (b *meshBuilder) vertices(p primitive, pos int) (base, count int, pt part, 
 			pt.color = true
 		case strings.HasPrefix(k, "TEXCOORD_"):
 			var n int
-			if _, err := fmt.Sscanf(k, "TEXCOORD_%d", &n); err == nil && n >= 0 && n < maxUVSets {
+			if _, err := fmt.Sscanf(k, "TEXCOORD_%d", &n); err == nil && n >= 0 && n < MaxUVSets {
 				pt.uvs |= 1 << n
 				continue
 			}
-			b.s.LeaveOut("UV set", k, fmt.Sprintf("the first %d are read", maxUVSets))
+			b.s.LeaveOut("UV set", k, fmt.Sprintf("the first %d are read", MaxUVSets))
 		case k == "POSITION" || strings.HasPrefix(k, "JOINTS_") || strings.HasPrefix(k, "WEIGHTS_"):
 		default:
 			b.s.LeaveOut("vertex attribute", k, "it says nothing about a static mesh")
@@ -220,7 +221,7 @@ func (b *meshBuilder) layers(p primitive, pt part, base, count int) error {
 			return firstOf(err, wrong)
 		}
 	}
-	for set := range maxUVSets {
+	for set := range MaxUVSets {
 		if pt.uvs&(1<<set) == 0 {
 			continue
 		}

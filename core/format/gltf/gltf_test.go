@@ -268,7 +268,7 @@ func TestWriteReadKeepsEverythingInEveryBasis(t *testing.T) {
 		s := src.Carried(geom.Linear(src.Basis.To(basis)))
 		s.Basis = basis
 		for _, parts := range []bool{false, true} {
-			p, err := Write(s, pack.Options{Name: "lantern", Parts: parts})
+			p, err := Write(context.Background(), s, pack.Options{Name: "lantern", Parts: parts})
 			require.NoError(t, err)
 			got, found, err := Read(context.Background(), bundle.New(p.Files), p.Files[0].Name, nil)
 			require.NoError(t, err)
@@ -300,10 +300,10 @@ func TestWriteReadKeepsEverythingInEveryBasis(t *testing.T) {
 }
 
 func TestSameSceneSameBytes(t *testing.T) {
-	a, err := Write(lantern(), pack.Options{Name: "x"})
+	a, err := Write(context.Background(), lantern(), pack.Options{Name: "x"})
 	require.NoError(t, err)
 	for range 5 {
-		b, err := Write(lantern(), pack.Options{Name: "x"})
+		b, err := Write(context.Background(), lantern(), pack.Options{Name: "x"})
 		require.NoError(t, err)
 		require.Equal(t, a.Files[0].Data, b.Files[0].Data)
 	}
@@ -315,7 +315,7 @@ func TestSeparateTexturesAreJoined(t *testing.T) {
 	m.Maps[scene.UseMetallic] = scene.Map{Texture: 1, Channel: scene.Red}
 	m.Maps[scene.UseRoughness] = scene.Map{Texture: 2}
 	m.Maps[scene.UseOpacity] = scene.Map{Texture: 2, Channel: scene.Green}
-	p, err := Write(s, pack.Options{Name: "x"})
+	p, err := Write(context.Background(), s, pack.Options{Name: "x"})
 	require.NoError(t, err)
 	got, _, err := Read(context.Background(), bundle.New(p.Files), "x.glb", nil)
 	require.NoError(t, err)
@@ -332,7 +332,7 @@ func TestSeparateTexturesAreJoined(t *testing.T) {
 
 // A GLB cut at any place is refused with its place.
 func TestCutAnywhere(t *testing.T) {
-	p, err := Write(lantern(), pack.Options{Name: "x"})
+	p, err := Write(context.Background(), lantern(), pack.Options{Name: "x"})
 	require.NoError(t, err)
 	data := p.Files[0].Data
 	for n := 4; n < len(data); n += 7 {
@@ -343,9 +343,9 @@ func TestCutAnywhere(t *testing.T) {
 }
 
 func FuzzRead(f *testing.F) {
-	glb, _ := Write(lantern(), pack.Options{Name: "x"})
+	glb, _ := Write(context.Background(), lantern(), pack.Options{Name: "x"})
 	f.Add(glb.Files[0].Data)
-	parts, _ := Write(lantern(), pack.Options{Name: "x", Parts: true})
+	parts, _ := Write(context.Background(), lantern(), pack.Options{Name: "x", Parts: true})
 	f.Add(parts.Files[0].Data)
 	f.Add(withBuffer(make([]byte, 96), oneNode+`"meshes":[{"primitives":[{"attributes":{"POSITION":0},"mode":5}]}],
 		"bufferViews":[{"buffer":0,"byteLength":96}],"accessors":[{"bufferView":0,"componentType":5121,"count":8,"type":"VEC3","sparse":{"count":1,"indices":{"bufferView":0,"componentType":5121},"values":{"bufferView":0}}}]`))
@@ -374,7 +374,7 @@ func FuzzRead(f *testing.F) {
 		if s.Count().Triangles > 1<<20 {
 			return
 		}
-		if _, err := Write(s, pack.Options{Name: "out"}); err != nil {
+		if _, err := Write(context.Background(), s, pack.Options{Name: "out"}); err != nil {
 			t.Fatal(err)
 		}
 	})

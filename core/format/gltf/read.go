@@ -210,9 +210,11 @@ func (r *reader) openBuffers(context.Context) error {
 func (r *reader) missingBuffer(i int, what string) {
 	r.note(finding.MustFix, "source/missing-buffer", fmt.Sprintf("Buffer %d is missing: %s", i, what),
 		"The meshes whose points lie in it can't be read. Add the file and they come in.")
+	r.findings[len(r.findings)-1].Brief = "buffer missing"
 }
 
-func shown(s string) string { return strings.ToValidUTF8(s[:min(len(s), 120)], "�") }
+// shown is a name of the file for a message.
+func shown(s string) string { return fault.Shorten(strings.ToValidUTF8(s, "�")) }
 
 func unescape(uri string) string {
 	if s, err := url.PathUnescape(uri); err == nil {

@@ -2,6 +2,7 @@ package gltf
 
 import (
 	"bytes"
+	"context"
 	"encoding/binary"
 	"encoding/json"
 	"fmt"
@@ -18,26 +19,29 @@ import (
 
 // Write writes the scene as one GLB, or with opt.Parts as a document with its
 // buffer and pictures beside it. Basis and unit are those the format fixes,
-// whatever opt says. Polygons become triangles.
-func Write(s *scene.Scene, opt pack.Options) (*pack.Package, error) {
+// whatever opt says. Polygons become triangles. The error is ctx's when it ended.
+func Write(ctx context.Context, s *scene.Scene, opt pack.Options) (*pack.Package, error) {
 	shears := s.Shears()
 	if shears {
 		s = s.Flattened()
 	}
-	w := &writer{s: s.Carried(geom.Linear(s.Basis.To(geom.GLTF))), opt: opt}
+	w := &writer{ctx: ctx, s: s.Carried(geom.Linear(s.Basis.To(geom.GLTF))), opt: opt}
 	w.doc.Asset = asset{Version: "2.0", Generator: "Yarvek"}
 	if err := w.materials(); err != nil {
 		return nil, err
 	}
-	w.meshes()
+	if w.meshes(); ctx.Err() != nil {
+		return nil, ctx.Err()
+	}
 	w.nodes()
 	if shears {
-		w.out.Say("the tree of nodes and its instances", "a node shears, which glTF nodes can't; every point was written where it stands")
+		w.out.Say(pack.Nodes, "the tree of nodes and its instances", "a node shears, which glTF nodes can't; every point was written where it stands")
 	}
 	return w.finish()
 }
 
 type writer struct {
+	ctx    context.Context
 	s      *scene.Scene
 	opt    pack.Options
 	doc    document
@@ -117,7 +121,7 @@ func (w *writer) nodes() {
 			w.hide(&out)
 		}
 		if n.Kind == scene.KindLOD {
-			w.out.Say(fmt.Sprintf("that “%s” is a LOD group", n.Name), "glTF has none; its levels stand side by side")
+			w.out.Say(pack.Nodes, fmt.Sprintf("that “%s” is a LOD group", n.Name), "glTF has none; its levels stand side by side")
 		}
 		w.doc.Nodes = append(w.doc.Nodes, out)
 		if n.Parent >= 0 {

@@ -5,6 +5,7 @@ import (
 	"net/url"
 
 	"yarvek/core/format/bundle"
+	"yarvek/core/format/pack"
 	"yarvek/core/format/picture"
 	"yarvek/core/scene"
 )
@@ -73,7 +74,7 @@ func (w *writer) found(m *scene.Material, use scene.Use) *scene.Image {
 	}
 	im := &w.s.Images[w.s.Textures[m.Maps[use].Texture-1].Image]
 	if !im.Found() {
-		w.out.Say(fmt.Sprintf("picture “%s”", im.Name), "its file was never uploaded")
+		w.out.Say(pack.Pictures, fmt.Sprintf("picture “%s”", im.Name), "its file was never uploaded")
 		return nil
 	}
 	return im
@@ -87,7 +88,7 @@ func (w *writer) plain(m *scene.Material, use scene.Use) *textureInfo {
 	t := w.s.Textures[m.Maps[use].Texture-1]
 	k, err := w.image(im.Name, im.Data, im.MIME)
 	if err != nil {
-		w.out.Say(fmt.Sprintf("picture “%s”", im.Name), err.Error())
+		w.out.Say(pack.Pictures, fmt.Sprintf("picture “%s”", im.Name), err.Error())
 		return nil
 	}
 	return w.placed(w.texture(t, k, m.Maps[use].UVSet), m.Maps[use].Place)
@@ -148,14 +149,14 @@ func (w *writer) occlusion(m *scene.Material) (*textureInfo, error) {
 func (w *writer) composed(m *scene.Material, name string, from scene.Map, parts [4]picture.Part, why string) (*textureInfo, error) {
 	data, err := picture.Compose(parts)
 	if err != nil {
-		w.out.Say(fmt.Sprintf("a texture of “%s”", m.Name), err.Error())
+		w.out.Say(pack.Textures, fmt.Sprintf("a texture of “%s”", m.Name), err.Error())
 		return nil, nil
 	}
 	k, err := w.image(name, data, "image/png")
 	if err != nil {
 		return nil, err
 	}
-	w.out.Say(fmt.Sprintf("textures of “%s” were joined as “%s”", m.Name, name), why)
+	w.out.Say(pack.Textures, fmt.Sprintf("textures of “%s” were joined as “%s”", m.Name, name), why)
 	return w.placed(w.texture(w.s.Textures[from.Texture-1], k, from.UVSet), from.Place), nil
 }
 
@@ -171,7 +172,7 @@ func (w *writer) image(name string, data []byte, mime string) (int, error) {
 		if err != nil {
 			return 0, fmt.Errorf("glTF takes PNG and JPEG, and it can't be turned into one: %w", err)
 		}
-		w.out.Say(fmt.Sprintf("picture “%s” was written as PNG", name), "glTF takes PNG and JPEG")
+		w.out.Say(pack.Pictures, fmt.Sprintf("picture “%s” was written as PNG", name), "glTF takes PNG and JPEG")
 		data, mime = png, "image/png"
 	}
 	im := imageRef{Name: name}

@@ -1,9 +1,11 @@
 package gltf
 
 import (
+	"context"
 	"fmt"
 	"math"
 
+	"yarvek/core/format/pack"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 )
@@ -12,11 +14,11 @@ func (w *writer) meshes() {
 	w.meshAt = make([]int, len(w.s.Meshes))
 	for i, m := range w.s.Meshes {
 		w.meshAt[i] = -1
-		if m.Faces() == 0 {
+		if m.Faces() == 0 || w.ctx.Err() != nil {
 			continue
 		}
 		if m.Triangles() != m.Faces() {
-			w.out.Say(fmt.Sprintf("polygons of “%s” became triangles", m.Name), "glTF knows triangles only")
+			w.out.Say(pack.Polygons, fmt.Sprintf("polygons of “%s” became triangles", m.Name), "glTF knows triangles only")
 		}
 		out := mesh{Name: m.Name}
 		for _, p := range cut(m) {
@@ -67,9 +69,9 @@ func (w *writer) primitive(m *scene.Mesh, p slotPart) primitive {
 	normals := m.Normals
 	if !normals.Has() && m.Smooth != nil {
 		normals = m.SmoothNormals()
-		w.out.Say(fmt.Sprintf("smoothing groups of “%s” became normals", m.Name), "glTF has no smoothing groups")
+		w.out.Say(pack.Smoothing, fmt.Sprintf("smoothing groups of “%s” became normals", m.Name), "glTF has no smoothing groups")
 	} else if m.Smooth != nil {
-		w.out.Say(fmt.Sprintf("smoothing groups of “%s”", m.Name), "glTF has none; the normals say the same")
+		w.out.Say(pack.Smoothing, fmt.Sprintf("smoothing groups of “%s”", m.Name), "glTF has none; the normals say the same")
 	}
 	keys := [][]int32{}
 	for _, idx := range [][]int32{normals.Index, m.Tangents.Index, m.Colors.Index} {
@@ -80,7 +82,10 @@ func (w *writer) primitive(m *scene.Mesh, p slotPart) primitive {
 	for _, u := range m.UVs {
 		keys = append(keys, u.Index)
 	}
-	corner, index := share(m, p.corners, keys)
+	corner, index := share(w.ctx, m, p.corners, keys)
+	if w.ctx.Err() != nil {
+		return primitive{} // nobody waits for it
+	}
 
 	out := primitive{Attributes: map[string]int{}}
 	pos := make([]float32, 0, 3*len(corner))
@@ -129,7 +134,7 @@ func (w *writer) primitive(m *scene.Mesh, p slotPart) primitive {
 // share gives corners with equal keys one vertex: it returns a corner for each
 // vertex and a vertex for each of the given corners. Vertices of one point hang
 // in a list, which is short wherever a mesh is a surface.
-func share(m *scene.Mesh, corners []int32, keys [][]int32) (corner []int32, index []uint32) {
+func share(ctx context.Context, m *scene.Mesh, corners []int32, keys [][]int32) (corner []int32, index []uint32) {
 	head := make([]int32, len(m.Points))
 	for i := range head {
 		head[i] = -1
@@ -144,7 +149,10 @@ func share(m *scene.Mesh, corners []int32, keys [][]int32) (corner []int32, inde
 		}
 		return true
 	}
-	for _, c := range corners {
+	for i, c := range corners {
+		if i&0xffff == 0 && ctx.Err() != nil {
+			return corner, index
+		}
 		p := m.Corners[c]
 		v := head[p]
 		for v >= 0 && !same(corner[v], c) {

@@ -208,7 +208,7 @@ func TestWriteReadKeepsPolygonsNamesAndMaterials(t *testing.T) {
 	s, _, err := read(t, "shed.obj", shed, "shed.mtl", "newmtl tar\nKd .1 .2 .3\nPr 0.25\nPm 1\nnewmtl salt white\nd 0.5\nKe 1 0 .5\n")
 	require.NoError(t, err)
 	for _, b := range geom.AllBases() {
-		p, err := Write(s, pack.Options{Name: "shed", Basis: b, UnitMetres: 0.01})
+		p, err := Write(context.Background(), s, pack.Options{Name: "shed", Basis: b, UnitMetres: 0.01})
 		require.NoError(t, err)
 		require.Len(t, p.Files, 2)
 		got, found, err := Read(context.Background(), bundle.New(p.Files), "shed.obj", nil)
@@ -250,7 +250,7 @@ func TestTexturePlacementMakesTheRoundTrip(t *testing.T) {
 	require.Empty(t, found)
 	mp := s.Materials[0].Maps[scene.UseBaseColor]
 	assert.Equal(t, &scene.Placement{Offset: [2]float64{.25, -2.5}, Scale: [2]float64{2, 3}}, mp.Place, "v runs down from the top in a placement")
-	p, err := Write(s, pack.Options{Name: "a", Basis: geom.GLTF, UnitMetres: 1})
+	p, err := Write(context.Background(), s, pack.Options{Name: "a", Basis: geom.GLTF, UnitMetres: 1})
 	require.NoError(t, err)
 	again, _, err := Read(context.Background(), bundle.New(p.Files), "a.obj", nil)
 	require.NoError(t, err)
@@ -299,7 +299,7 @@ func FuzzRead(f *testing.F) {
 			}
 		}
 		before := s.Count().Triangles
-		p, err := Write(s, pack.Options{Name: "out", Basis: geom.GLTF, UnitMetres: 1})
+		p, err := Write(context.Background(), s, pack.Options{Name: "out", Basis: geom.GLTF, UnitMetres: 1})
 		if err != nil {
 			t.Fatal(err)
 		}

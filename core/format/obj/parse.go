@@ -4,13 +4,13 @@ import (
 	"bytes"
 	"context"
 	"math"
-	"runtime"
 	"strings"
 	"sync"
 	"sync/atomic"
 
 	"yarvek/core/fault"
 	"yarvek/core/geom"
+	"yarvek/core/split"
 )
 
 // A file is read twice, in chunks cut at line ends and shared out among the
@@ -64,7 +64,7 @@ type chunk struct {
 
 const chunkSize = 1 << 20
 
-func split(data []byte) []*chunk {
+func chunked(data []byte) []*chunk {
 	var chunks []*chunk
 	for len(data) > 0 {
 		n := min(chunkSize, len(data))
@@ -194,25 +194,11 @@ var spaces = func() (t [256]uint8) {
 
 // each runs f over the chunks on all processors.
 func each(ctx context.Context, chunks []*chunk, f func(*chunk)) error {
-	var next atomic.Int64
-	var wg sync.WaitGroup
-	for range min(runtime.GOMAXPROCS(0), len(chunks)) {
-		wg.Go(func() {
-			for ctx.Err() == nil {
-				i := int(next.Add(1)) - 1
-				if i >= len(chunks) {
-					return
-				}
-				f(chunks[i])
-			}
-		})
-	}
-	wg.Wait()
-	return ctx.Err()
+	return split.Each(ctx, len(chunks), func(i int) { f(chunks[i]) })
 }
 
 func parse(ctx context.Context, name string, data []byte, progress func(done, total int64)) (*raw, error) {
-	chunks := split(data)
+	chunks := chunked(data)
 	if err := each(ctx, chunks, (*chunk).count); err != nil {
 		return nil, err
 	}

@@ -2,7 +2,10 @@ package obj
 
 import (
 	"bytes"
+	"context"
 	"fmt"
+	"maps"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -14,13 +17,17 @@ import (
 
 // Write writes the scene as OBJ, MTL and pictures, in the basis and unit asked
 // for. The format has no transforms and no instances: every node is written as an
-// object where it stands. What it can't hold is listed in the package's Changes.
-func Write(s *scene.Scene, opt pack.Options) (*pack.Package, error) {
+// object where it stands. What it can't hold is listed in the package's Changes. The
+// error is ctx's when it ended.
+func Write(ctx context.Context, s *scene.Scene, opt pack.Options) (*pack.Package, error) {
 	frame := geom.Linear(s.Basis.To(opt.Basis).Scaled(1 / opt.UnitMetres))
-	w := &writer{s: s.Flattened().Carried(frame), opt: opt}
+	w := &writer{ctx: ctx, s: s.Flattened().Carried(frame), opt: opt}
 	w.changes(s)
 	w.pictures()
 	obj := w.object()
+	if ctx.Err() != nil {
+		return nil, ctx.Err()
+	}
 	name := bundle.Safe(opt.Name)
 	w.out.Files = append(w.out.Files, bundle.File{Name: name + ".obj", Data: obj})
 	if len(w.s.Materials) > 0 {
@@ -31,6 +38,7 @@ func Write(s *scene.Scene, opt pack.Options) (*pack.Package, error) {
 }
 
 type writer struct {
+	ctx    context.Context
 	s      *scene.Scene
 	opt    pack.Options
 	out    pack.Package
@@ -45,55 +53,55 @@ func (w *writer) changes(s *scene.Scene) {
 	uses := map[int]int{}
 	for _, n := range s.Nodes {
 		if n.Hidden && n.Mesh >= 0 {
-			say(fmt.Sprintf("that “%s” is hidden", n.Name), "OBJ has no word for it")
+			say(pack.Nodes, fmt.Sprintf("that “%s” is hidden", n.Name), "OBJ has no word for it")
 		}
 		if n.Mesh >= 0 {
 			uses[n.Mesh]++
 			if n.Parent >= 0 {
-				say("the tree of nodes", "OBJ has objects side by side only")
+				say(pack.Nodes, "the tree of nodes", "OBJ has objects side by side only")
 			}
 			if !n.Local.IsIdentity() {
-				say("node transforms", "OBJ has none; every point is written where it stands, so each object's own origin is the scene's")
+				say(pack.Nodes, "node transforms", "OBJ has none; every point is written where it stands, so each object's own origin is the scene's")
 			}
 		} else {
-			say(fmt.Sprintf("node “%s”", n.Name), "OBJ has no empty nodes")
+			say(pack.Nodes, fmt.Sprintf("node “%s”", n.Name), "OBJ has no empty nodes")
 		}
 	}
-	for m, n := range uses {
-		if n > 1 {
-			say(fmt.Sprintf("%d instances of “%s”", n, s.Meshes[m].Name), "OBJ has none; each is written in full")
+	for _, m := range slices.Sorted(maps.Keys(uses)) {
+		if n := uses[m]; n > 1 {
+			say(pack.Nodes, fmt.Sprintf("%d instances of “%s”", n, s.Meshes[m].Name), "OBJ has none; each is written in full")
 		}
 	}
 	for _, m := range s.Meshes {
 		if len(m.UVs) > 1 {
-			say(fmt.Sprintf("UV sets beyond the first of “%s”", m.Name), "OBJ holds one")
+			say(pack.UVSets, fmt.Sprintf("UV sets beyond the first of “%s”", m.Name), "OBJ holds one")
 		}
 		if m.Tangents.Has() {
-			say("tangents", "OBJ has none; a receiver makes them from normals and UVs")
+			say(pack.Tangents, "tangents", "OBJ has none; a receiver makes them from normals and UVs")
 		}
 	}
 	for _, m := range s.Materials {
 		if m.TwoSided {
-			say(fmt.Sprintf("two-sidedness of “%s”", m.Name), "MTL has no word for it")
+			say(pack.Materials, fmt.Sprintf("two-sidedness of “%s”", m.Name), "MTL has no word for it")
 		}
 		if m.Unlit {
-			say(fmt.Sprintf("that “%s” is shown without lighting", m.Name), "MTL has no word for it")
+			say(pack.Materials, fmt.Sprintf("that “%s” is shown without lighting", m.Name), "MTL has no word for it")
 		}
 		if m.Glow != 1 && m.Emissive != [3]float64{} {
-			say(fmt.Sprintf("the strength of the glow of “%s”", m.Name), "MTL holds a colour of at most 1")
+			say(pack.Materials, fmt.Sprintf("the strength of the glow of “%s”", m.Name), "MTL holds a colour of at most 1")
 		}
 		if m.AlphaMode == scene.Mask {
-			say(fmt.Sprintf("the opacity cut-off of “%s”", m.Name), "MTL has opacity only")
+			say(pack.Materials, fmt.Sprintf("the opacity cut-off of “%s”", m.Name), "MTL has opacity only")
 		}
 		if m.Maps[scene.UseOcclusion].Has() {
-			say(fmt.Sprintf("the occlusion texture of “%s”", m.Name), "MTL has no word for it")
+			say(pack.Textures, fmt.Sprintf("the occlusion texture of “%s”", m.Name), "MTL has no word for it")
 		}
 		if m.Maps[scene.UseMetallic].Has() && m.Metallic != 1 || m.Maps[scene.UseRoughness].Has() && m.Roughness != 1 {
-			say(fmt.Sprintf("the factors over the metallic and roughness textures of “%s”", m.Name), "MTL takes the texture or the number, not both")
+			say(pack.Textures, fmt.Sprintf("the factors over the metallic and roughness textures of “%s”", m.Name), "MTL takes the texture or the number, not both")
 		}
 		for u, mp := range m.Maps {
 			if mp.Has() && mp.UVSet > 0 {
-				say(fmt.Sprintf("the UV set of the %s texture of “%s”", scene.Use(u), m.Name), "OBJ holds one")
+				say(pack.Textures, fmt.Sprintf("the UV set of the %s texture of “%s”", scene.Use(u), m.Name), "OBJ holds one")
 			}
 		}
 	}
@@ -107,7 +115,7 @@ func (w *writer) pictures() {
 	w.path = make([]string, len(w.s.Images))
 	for i, im := range w.s.Images {
 		if !im.Found() {
-			w.out.Say(fmt.Sprintf("picture “%s”", im.Name), "its file was never uploaded")
+			w.out.Say(pack.Pictures, fmt.Sprintf("picture “%s”", im.Name), "its file was never uploaded")
 			continue
 		}
 		w.path[i] = names.Picture(im)
@@ -120,7 +128,7 @@ func (w *writer) pictures() {
 			n = fmt.Sprintf("%s_%d", oneLine(m.Name), k)
 		}
 		if n != m.Name {
-			w.out.Say(fmt.Sprintf("the name of material “%s” became “%s”", m.Name, n), "MTL needs names that differ and fit on a line")
+			w.out.Say(pack.Materials, fmt.Sprintf("the name of material “%s” became “%s”", m.Name, n), "MTL needs names that differ and fit on a line")
 		}
 		taken[n] = true
 		w.slot = append(w.slot, n)
@@ -163,7 +171,7 @@ func (w *writer) object() []byte {
 	for _, n := range w.s.Nodes {
 		m := w.s.Meshes[n.Mesh]
 		b = fmt.Appendf(b, "o %s\n", oneLine(n.Name))
-		b = points(b, m)
+		b = w.points(b, m)
 		var uv scene.UVSet
 		if len(m.UVs) > 0 {
 			uv = m.UVs[0]
@@ -193,7 +201,7 @@ func (w *writer) object() []byte {
 
 // points writes the points, with their colours when the mesh has a colour for
 // every corner of a point.
-func points(b []byte, m *scene.Mesh) []byte {
+func (w *writer) points(b []byte, m *scene.Mesh) []byte {
 	var colors [][4]float32
 	if m.Colors.Has() {
 		colors = make([][4]float32, len(m.Points))
@@ -207,6 +215,9 @@ func points(b []byte, m *scene.Mesh) []byte {
 		}
 	}
 	for i, p := range m.Points {
+		if i&0xfff == 0 && w.ctx.Err() != nil {
+			return b
+		}
 		b = append(b, 'v')
 		for _, c := range p {
 			b = appendNumber(b, c)
@@ -224,6 +235,9 @@ func points(b []byte, m *scene.Mesh) []byte {
 func (w *writer) faces(b []byte, m *scene.Mesh, uv scene.UVSet, v, vt, vn int) []byte {
 	material, smooth := -2, int64(-1)
 	for f := range m.Faces() {
+		if f&0xfff == 0 && w.ctx.Err() != nil {
+			return b
+		}
 		if k := m.Material(f); k != material {
 			material = k
 			if k >= 0 {
@@ -231,7 +245,7 @@ func (w *writer) faces(b []byte, m *scene.Mesh, uv scene.UVSet, v, vt, vn int) [
 			} else if f > 0 || v > 1 {
 				// Once a material is in use no statement takes it back.
 				b = append(b, "usemtl "+plainName+"\n"...)
-				w.out.Say("faces without a material got the material “"+plainName+"”", "OBJ can't return to none once a material is in use")
+				w.out.Say(pack.Materials, "faces without a material got the material “"+plainName+"”", "OBJ can't return to none once a material is in use")
 			}
 		}
 		if m.Smooth != nil && int64(m.Smooth[f]) != smooth {
@@ -309,7 +323,7 @@ func (w *writer) mapping(b *bytes.Buffer, m scene.Material, use scene.Use, word 
 			fmt.Fprintf(b, " -o %g %g 0", o[0], o[1])
 		}
 	} else {
-		w.out.Say(fmt.Sprintf("the turn of the %s texture of “%s”", use, m.Name), "MTL scales and moves a texture and can't turn it")
+		w.out.Say(pack.Textures, fmt.Sprintf("the turn of the %s texture of “%s”", use, m.Name), "MTL scales and moves a texture and can't turn it")
 	}
 	if mp.Channel != scene.Whole {
 		fmt.Fprintf(b, " -imfchan %c", " rgbm"[mp.Channel])

@@ -23,21 +23,37 @@ type Options struct {
 	Parts      bool    // pictures (and glTF's buffer) beside the file, not in it
 }
 
+// Topic is what a change is about, for programs; the sentence is for people.
+type Topic string
+
+// The topics.
+const (
+	Nodes     Topic = "nodes" // their tree, transforms, names and instances
+	Polygons  Topic = "polygons"
+	Smoothing Topic = "smoothing"
+	Tangents  Topic = "tangents"
+	UVSets    Topic = "uvsets"
+	Materials Topic = "materials"
+	Textures  Topic = "textures" // how a material uses a picture
+	Pictures  Topic = "pictures"
+)
+
 // Change is one thing the file does not say the way the scene does.
 type Change struct {
-	What string `json:"what"`
-	Why  string `json:"why"`
+	About Topic  `json:"about,omitempty"`
+	What  string `json:"what"`
+	Why   string `json:"why"`
 }
 
 // Package is a set of written files; the first is the main one.
 type Package struct {
 	Files   []bundle.File
-	Changes []Change
+	Changes []Change // in the order they were met, the same for the same scene
 }
 
 // Say records a change once.
-func (p *Package) Say(what, why string) {
-	c := Change{what, why}
+func (p *Package) Say(about Topic, what, why string) {
+	c := Change{about, what, why}
 	for _, old := range p.Changes {
 		if old == c {
 			return

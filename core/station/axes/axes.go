@@ -3,17 +3,23 @@
 package axes
 
 import (
+	"context"
 	"fmt"
 	"math"
-	"sync"
 
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
 	"yarvek/core/measure"
+	"yarvek/core/memo"
 	"yarvek/core/scene"
+	"yarvek/core/split"
 	"yarvek/core/stand"
+	"yarvek/core/station"
 )
+
+// Info is the station's place among the ten.
+var Info = station.Info{ID: "axes", Name: "Axes", Number: 3, Question: "Which way does it stand and face?"}
 
 // About names an axis of the world to turn about.
 type About string
@@ -43,6 +49,37 @@ type Decisions struct {
 	// remedy for a tilt are kept so.
 	Pose geom.Vec3 `json:"pose,omitzero"`
 	Drop bool      `json:"drop,omitempty"` // the lowest point goes to the height of the origin
+}
+
+// Refs lists nothing: no decision names a node.
+func (d Decisions) Refs() []string { return nil }
+
+// Repoint changes nothing.
+func (d Decisions) Repoint(string, string) station.Decisions { return d }
+
+// Lines says the decisions, one a line.
+func (d Decisions) Lines() []string {
+	var l []string
+	say := func(format string, args ...any) { l = append(l, fmt.Sprintf(format, args...)) }
+	if d.Hand != "" {
+		say("Read as %s-handed", d.Hand)
+	}
+	if d.Up != geom.NoAxis {
+		say("Stand with %s up", d.Up)
+	}
+	if d.Forward != geom.NoAxis {
+		say("Face %s", d.Forward)
+	}
+	if d.Pose != (geom.Vec3{}) {
+		say("Rest it another way, turned by %s°", figure.Significant(d.Pose.Len(), 4))
+	}
+	for _, t := range d.Turns {
+		say("Turn %s° about %s", figure.Significant(t.Degrees, 4), t.About)
+	}
+	if d.Drop {
+		say("Drop it to the ground")
+	}
+	return l
 }
 
 // MaxTurns bounds the list of turns; the form adds one at a time.
@@ -90,6 +127,7 @@ type Stance struct {
 
 // Report is what the station found.
 type Report struct {
+	station.Account
 	Read     geom.Basis // as the file was read
 	ReadHow  string
 	Decided  geom.Basis // after the decisions
@@ -103,10 +141,12 @@ type Report struct {
 	Lies     []Lie
 	Map      geom.Affine // from the scene before to the outcome
 	Low      float64     // of the lowest point against the origin before dropping; metres
-	Findings []finding.Finding
 
-	standing func() Standing
+	standing *memo.Once[Standing]
 }
+
+// Figure is the axis decided to point up, and the target's.
+func (r *Report) Figure() string { return fmt.Sprintf("%s → %s", r.Decided.Up, r.Target.Up) }
 
 // Decide is the file's basis after the decisions. An up axis alone takes the
 // forward axis that the shortest turn from the basis as read gives.
@@ -141,16 +181,21 @@ func facingAfter(read geom.Basis, up geom.Axis) geom.Axis {
 }
 
 // Run stands the scene up and carries it into the target's basis. before is its box,
-// and body gives its own measures when they are asked for.
-func Run(s *scene.Scene, d Decisions, to geom.Basis, before geom.Box, body func() measure.Body) (*scene.Scene, *Report) {
+// and body gives its own measures when they are asked for. When ctx ends it returns
+// early, and what it returns means nothing.
+func Run(ctx context.Context, s *scene.Scene, d Decisions, to geom.Basis, before geom.Box, body *memo.Once[measure.Body]) (*scene.Scene, *Report) {
 	r := &Report{Read: s.Basis, ReadHow: string(s.BasisHow), Decided: Decide(s.Basis, d), Target: to}
 	r.Mirrored = r.Decided.Left != s.Basis.Left
 	tu := turns(d.Turns, to)
 	m := tu.Mul(posed(d.Pose, to)).Mul(r.Decided.To(to))
-	var beside sync.WaitGroup
-	beside.Go(func() { r.stances(s, before) })
-	out := s.Carried(geom.Linear(m))
+	var out *scene.Scene
+	split.Together(
+		func() { r.stances(s, before) },
+		func() { out = s.Carried(geom.Linear(m)) })
 	out.Basis = to
+	if ctx.Err() != nil {
+		return out, r
+	}
 	if m.SwapsAxes() {
 		r.Box = before.Carried(m)
 	} else {
@@ -168,14 +213,16 @@ func Run(s *scene.Scene, d Decisions, to geom.Basis, before geom.Box, body func(
 		}
 	}
 	r.Size = to.Extents(r.Box)
-	beside.Wait()
-	r.standing = sync.OnceValue(func() Standing {
-		b := body()
-		return Standing{r.rank(s, b), r.rests(b, d)}
+	r.standing = memo.NewOnce(func(ctx context.Context) (Standing, error) {
+		b, err := body.Get(ctx)
+		if err != nil {
+			return Standing{}, err
+		}
+		return Standing{r.rank(s, b), r.rests(b, d)}, ctx.Err()
 	})
 	r.lies(m)
 	r.judge(s, d)
-	r.tilted(out, body, tu, d)
+	r.tilted(ctx, out, body, tu, d)
 	return out, r
 }
 
@@ -282,19 +329,18 @@ func resting(s *scene.Scene, box geom.Box) map[geom.Axis]float64 {
 }
 
 func (r *Report) judge(s *scene.Scene, d Decisions) {
-	say := func(f finding.Finding) { r.Findings = append(r.Findings, f) }
 	if s.BasisHow == scene.Assumed && d.Up == geom.NoAxis && d.Forward == geom.NoAxis {
-		say(finding.Finding{Code: "axes/assumed", Severity: finding.Note, Title: fmt.Sprintf("The file has no axes: %s up assumed", r.Read.Up),
+		r.Say(finding.Finding{Code: "axes/assumed", Severity: finding.Note, Title: fmt.Sprintf("The file has no axes: %s up assumed", r.Read.Up),
 			Text: "OBJ does not say which way is up. If it lies on its side in the drawing, choose the stance that stands."})
 	}
 	if len(d.Turns) == 0 && d.Pose == (geom.Vec3{}) {
-		r.lying(d, say)
+		r.lying(d)
 	}
 }
 
 // lying looks for a stance with a broad flat base while the one chosen stands on
 // next to nothing. It only ever offers; a mast or a boulder may be meant so.
-func (r *Report) lying(d Decisions, say func(finding.Finding)) {
+func (r *Report) lying(d Decisions) {
 	var now, best Stance
 	for _, st := range r.Stances {
 		if st.Chosen {
@@ -316,7 +362,7 @@ func (r *Report) lying(d Decisions, say func(finding.Finding)) {
 		}
 	}
 	d.Up, d.Forward = best.Basis.Up, geom.NoAxis
-	say(finding.Finding{Code: "axes/lying", Severity: finding.Look, Title: "May lie on its side",
+	r.Say(finding.Finding{Code: "axes/lying", Severity: finding.Look, Title: "May lie on its side", Brief: "on its side?",
 		Text: fmt.Sprintf("As it stands, %s m² touch the ground. With %s up it would rest on %s m².",
 			figure.Significant(now.Ground, 2), best.Basis.Up, figure.Significant(best.Ground, 2)),
 		Remedies: []finding.Remedy{{Label: fmt.Sprintf("Stand with %s up", best.Basis.Up),

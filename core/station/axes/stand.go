@@ -2,6 +2,7 @@ package axes
 
 import (
 	"cmp"
+	"context"
 	"fmt"
 	"math"
 	"slices"
@@ -11,6 +12,7 @@ import (
 	"yarvek/core/finding"
 	"yarvek/core/geom"
 	"yarvek/core/measure"
+	"yarvek/core/memo"
 	"yarvek/core/scene"
 	"yarvek/core/stand"
 )
@@ -38,8 +40,8 @@ type Standing struct {
 	Poses   []Rest
 }
 
-// Standing is measured when first asked for.
-func (r *Report) Standing() Standing { return r.standing() }
+// Standing is measured when first asked for, and kept. The error is ctx's.
+func (r *Report) Standing(ctx context.Context) (Standing, error) { return r.standing.Get(ctx) }
 
 // rank orders the six stances by how well the body would stand in them: what share
 // of its outline touches the ground, how far within that its middle of mass lies,
@@ -156,12 +158,15 @@ const mostTilt = 20 * math.Pi / 180
 const leastTilt = 0.1 * math.Pi / 180
 
 // tilted looks whether the outcome is askew and offers to turn it true.
-func (r *Report) tilted(out *scene.Scene, body func() measure.Body, tu geom.Mat3, d Decisions) {
+func (r *Report) tilted(ctx context.Context, out *scene.Scene, body *memo.Once[measure.Body], tu geom.Mat3, d Decisions) {
 	if r.Box.IsEmpty() {
 		return
 	}
 	t, ok := stand.TiltOf(out, func() (geom.Mat3, geom.Vec3) {
-		b := body()
+		b, err := body.Get(ctx)
+		if err != nil {
+			return geom.Identity3, geom.Vec3{1, 1, 1} // ctx ended; it has no long direction
+		}
 		return r.Map.M.Mul(b.Frame), b.Own
 	}, mostTilt)
 	if !ok || t.Angle < leastTilt {
@@ -178,7 +183,7 @@ func (r *Report) tilted(out *scene.Scene, body func() measure.Body, tu geom.Mat3
 		sev = finding.Note
 	}
 	at := r.Box.Center()
-	r.Findings = append(r.Findings, finding.Finding{Code: "axes/askew", Severity: sev, Title: "Askew by " + figure.Degrees(t.Angle),
+	r.Say(finding.Finding{Code: "axes/askew", Severity: sev, Title: "Askew by " + figure.Degrees(t.Angle),
 		Text:     fmt.Sprintf("Told by %s. A scan often is; a thing that leans on purpose can stay so.", t.By),
 		Place:    finding.Place{Point: &at},
 		Remedies: []finding.Remedy{{Label: "Turn it true", Effect: fmt.Sprintf("It turns by %s, by the shortest way.", figure.Degrees(t.Angle)), Decision: true1}}})

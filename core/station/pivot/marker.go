@@ -1,6 +1,7 @@
 package pivot
 
 import (
+	"context"
 	"fmt"
 	"math"
 	"slices"
@@ -61,14 +62,14 @@ func validMarkers(list []Marker) error {
 // Marked is a marker in the outcome.
 type Marked struct {
 	Marker
-	Place  geom.Vec3 // metres, in the target's basis
-	Height float64   // above the asset's base
-	Adrift bool      // it was to drop to a surface and there is none below
-	local  geom.Affine
+	Place  geom.Vec3   // metres, in the target's basis
+	Height float64     // above the asset's base
+	Adrift bool        // it was to drop to a surface and there is none below
+	Frame  geom.Affine // where it stands and how it is turned, in the outcome
 }
 
 // markers finds where they stand. frame is the pivot's, in coordinates before.
-func (r *Report) markers(out *scene.Scene, d Decisions, ask Ask, frame geom.Affine) {
+func (r *Report) markers(ctx context.Context, out *scene.Scene, d Decisions, ask Ask, frame geom.Affine) {
 	if len(d.Markers) == 0 {
 		return
 	}
@@ -84,7 +85,7 @@ func (r *Report) markers(out *scene.Scene, d Decisions, ask Ask, frame geom.Affi
 			p = p.Add(up.Mul(base - p.Dot(up)))
 		case ToSurface:
 			if tree == nil {
-				tree = surface(out)
+				tree = surface(ctx, out)
 			}
 			// From a little above, in the outcome's coordinates: the surface it was picked
 			// on is the first below.
@@ -97,23 +98,32 @@ func (r *Report) markers(out *scene.Scene, d Decisions, ask Ask, frame geom.Affi
 			}
 		}
 		k.Height = p.Dot(up) - base
-		k.local = r.Map.Mul(geom.Affine{M: aboutUp(basis, m.Heading), T: p})
+		k.Frame = r.Map.Mul(geom.Affine{M: aboutUp(basis, m.Heading), T: p})
 		if d.Under {
-			k.local = geom.Affine{M: aboutUp(basis, m.Heading), T: p}
+			k.Frame = geom.Affine{M: aboutUp(basis, m.Heading), T: p}
 		}
-		k.Place = k.local.T
+		k.Place = k.Frame.T
 		r.Markers = append(r.Markers, k)
 		if k.Adrift {
 			at := k.Place
-			r.Findings = append(r.Findings, finding.Finding{Code: "pivot/marker-adrift", Severity: finding.Look,
+			r.Say(finding.Finding{Code: "pivot/marker-adrift", Severity: finding.Look,
 				Title: fmt.Sprintf("Nothing is below the marker “%s”", m.Name),
 				Text:  "It was to drop to the surface below; it stays where it was picked.", Place: finding.Place{Point: &at}})
 		}
 	}
 }
 
+// Delivered are the markers as they leave.
+func (r *Report) Delivered() []scene.Marker {
+	var out []scene.Marker
+	for _, m := range r.Markers {
+		out = append(out, scene.Marker{Name: m.Name, Frame: m.Frame})
+	}
+	return out
+}
+
 // surface is all triangles of a scene where they stand.
-func surface(s *scene.Scene) *geom.BVH {
+func surface(ctx context.Context, s *scene.Scene) *geom.BVH {
 	var pts []geom.Vec3
 	var tris []int32
 	for _, m := range s.Flattened().Meshes {
@@ -123,32 +133,7 @@ func surface(s *scene.Scene) *geom.BVH {
 			tris = append(tris, base+m.Corners[a], base+m.Corners[b], base+m.Corners[c])
 		})
 	}
-	return geom.NewBVH(pts, tris)
-}
-
-// withMarkers adds the markers as empty nodes: below the root when there is one
-// alone, beside the others else.
-func withMarkers(s *scene.Scene, list []Marked) *scene.Scene {
-	if len(list) == 0 {
-		return s
-	}
-	out := s.Clone()
-	parent, inv := -1, geom.Identity
-	for i, n := range s.Nodes {
-		if n.Parent < 0 {
-			if i > 0 {
-				parent, inv = -1, geom.Identity
-				break
-			}
-			if v, ok := n.Local.Inverse(); ok {
-				parent, inv = 0, v
-			}
-		}
-	}
-	for _, m := range list {
-		out.Nodes = append(out.Nodes, scene.Node{Name: m.Name, Kind: scene.KindEmpty, Parent: parent, Mesh: -1, Local: inv.Mul(m.local)})
-	}
-	return out
+	return geom.NewBVH(ctx, pts, tris)
 }
 
 // grid measures by how much the box is off the kit's grid, counted from the pivot.
@@ -183,5 +168,5 @@ func (r *Report) judgeGrid(d Decisions, ask Ask) {
 	if !d.Snap {
 		f.Remedies = []finding.Remedy{{Label: "Snap it to the grid", Effect: "The pivot goes to the nearest place, at the base, from which the piece begins on grid lines.", Decision: snap}}
 	}
-	r.Findings = append(r.Findings, f)
+	r.Say(f)
 }

@@ -3,35 +3,40 @@
 package pivot
 
 import (
+	"context"
 	"fmt"
 	"maps"
 	"math"
 	"slices"
-	"strings"
 
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
 	"yarvek/core/measure"
+	"yarvek/core/memo"
 	"yarvek/core/scene"
+	"yarvek/core/station"
 )
 
-// Place says by what rule the pivot is seated.
-type Place string
+// Info is the station's place among the ten.
+var Info = station.Info{ID: "pivot", Name: "Pivot", Number: 4, Question: "Where does it turn and stand?"}
+
+// SeatBy says by what rule the pivot is seated.
+type SeatBy string
 
 // The rules.
 const (
-	AsRead    Place = ""
-	OnBox     Place = "box"     // one of the 27 points of the bounding box
-	At        Place = "point"   // typed coordinates
-	OnContact Place = "contact" // the middle of what touches the ground
-	OnMass    Place = "mass"    // the centre of mass
-	OnPicks   Place = "picks"   // a picked point, or the middle between two
+	AsRead    SeatBy = ""
+	OnBox     SeatBy = "box"     // one of the 27 points of the bounding box
+	At        SeatBy = "point"   // typed coordinates
+	OnContact SeatBy = "contact" // the middle of what touches the ground
+	OnMass    SeatBy = "mass"    // the centre of mass
+	OnPicks   SeatBy = "picks"   // a picked point, or the middle between two
 )
 
 // Seat is a place by rule.
 type Seat struct {
-	Place Place     `json:"place,omitempty"`
+	Place SeatBy    `json:"place,omitempty"`
 	Box   [3]int    `json:"box,omitzero"`   // right, up, forward: -1, 0 or 1
 	Point geom.Vec3 `json:"point,omitzero"` // metres, x y z of the target's basis
 	// Picks are one or two points of the mesh, in metres as Source leaves them, so that
@@ -41,7 +46,7 @@ type Seat struct {
 
 // Decisions seat the pivot.
 type Decisions struct {
-	Place Place       `json:"place,omitempty"` // with Box, Point and Picks: the Seat of the whole
+	Place SeatBy      `json:"place,omitempty"` // with Box, Point and Picks: the Seat of the whole
 	Box   [3]int      `json:"box,omitzero"`
 	Point geom.Vec3   `json:"point,omitzero"`
 	Picks []geom.Vec3 `json:"picks,omitempty"`
@@ -129,9 +134,9 @@ func (d Decisions) Validate() error {
 // Refs lists the nodes the decisions name, sorted.
 func (d Decisions) Refs() []string { return slices.Sorted(maps.Keys(d.Each)) }
 
-// Repointed returns the decisions with one node named in the place of another; an
-// empty name drops what was decided for it.
-func (d Decisions) Repointed(from, to string) Decisions {
+// Repoint returns the decisions with one node named in the place of another; an empty
+// name drops what was decided for it.
+func (d Decisions) Repoint(from, to string) station.Decisions {
 	seat, ok := d.Each[from]
 	if !ok {
 		return d
@@ -152,34 +157,33 @@ func (d Decisions) Repointed(from, to string) Decisions {
 type Part struct {
 	Name   string
 	Origin geom.Vec3 // metres, in the target's basis
-	Where  string    // against its own box, in words
+	Where  Spot      // against its own box
 	Off    float64   // how far outside its own box; metres
 }
 
 // Report is what the station found. Points are in the target's basis.
 type Report struct {
-	Before   geom.Box  // the box before seating
-	Box      geom.Box  // and after
-	Moved    geom.Vec3 // the place the pivot is seated at, in coordinates before
-	Heading  float64   // degrees anticlockwise from above against how the asset faces
-	Origin   geom.Vec3 // where the pivot is now: the origin, or under the mesh
-	Where    string    // the pivot against the box, in words
-	Parts    []Part
-	Markers  []Marked
-	Grid     float64
-	OffGrid  geom.Vec3   // right, up, forward: by how much the box is off the grid; metres
-	Lost     []string    // keys in the decisions that no node has
-	Map      geom.Affine // from the scene before to the outcome
-	Findings []finding.Finding
+	station.Account
+	Before  geom.Box  // the box before seating
+	Box     geom.Box  // and after
+	Moved   geom.Vec3 // the place the pivot is seated at, in coordinates before
+	Heading float64   // degrees anticlockwise from above against how the asset faces
+	Origin  geom.Vec3 // where the pivot is now: the origin, or under the mesh
+	Where   Spot      // the pivot against the box
+	Parts   []Part
+	Markers []Marked
+	Grid    float64
+	OffGrid geom.Vec3   // right, up, forward: by how much the box is off the grid; metres
+	Map     geom.Affine // from the scene before to the outcome
 }
 
 // Ask is what the station needs to know besides the scene.
 type Ask struct {
-	Body   func() measure.Body // of the scene as it stood at Size
-	Stood  geom.Affine         // from there to the scene
-	Source geom.Affine         // from what Source left to the scene; picks go through it
-	Grid   float64             // the kit's module in metres, 0 for none
-	Module bool                // it is a modular piece
+	Body   *memo.Once[measure.Body] // of the scene as it stood at Size
+	Stood  geom.Affine              // from there to the scene
+	Source geom.Affine              // from what Source left to the scene; picks go through it
+	Grid   float64                  // the kit's module in metres, 0 for none
+	Module bool                     // it is a modular piece
 }
 
 // OnBoxPoint is one of the 27 points of a box, given by right, up and forward.
@@ -193,14 +197,16 @@ func OnBoxPoint(b geom.Box, basis geom.Basis, at [3]int) geom.Vec3 {
 	return p
 }
 
-// Run seats the pivot.
-func Run(s *scene.Scene, d Decisions, ask Ask) (*scene.Scene, *Report) {
+// Run seats the pivot. The outcome shares what it can with s. When ctx ends it returns
+// early, and what it returns means nothing.
+func Run(ctx context.Context, s *scene.Scene, d Decisions, ask Ask) (*scene.Scene, *Report) {
 	boxes := s.NodeBounds()
 	r := &Report{Before: scene.Union(boxes), Grid: ask.Grid, Map: geom.Identity}
 	if r.Before.IsEmpty() {
+		r.Refer(Info, d, s.Keys())
 		return s, r
 	}
-	r.Moved = r.place(s, d, ask)
+	r.Moved = r.place(ctx, s, d, ask)
 	r.Heading = r.heading(s, d, ask)
 	frame := geom.Affine{M: aboutUp(s.Basis, r.Heading), T: r.Moved}
 	inv, _ := frame.Inverse() // a rotation and a move
@@ -211,13 +217,12 @@ func Run(s *scene.Scene, d Decisions, ask Ask) (*scene.Scene, *Report) {
 		out = seatParts(out, d)
 	}
 	r.Map = inv
-	out = r.each(out, d, ask)
+	out = r.each(ctx, out, d, ask)
 	if d.Under && seats {
 		out = under(out, frame)
 		r.Map, r.Origin = geom.Identity, r.Moved
 	}
-	r.markers(out, d, ask, frame)
-	out = withMarkers(out, r.Markers)
+	r.markers(ctx, out, d, ask, frame)
 	boxes = out.NodeBounds()
 	r.Box = r.Before
 	switch {
@@ -227,18 +232,22 @@ func Run(s *scene.Scene, d Decisions, ask Ask) (*scene.Scene, *Report) {
 	default:
 		r.Box = scene.Union(boxes)
 	}
-	r.Where = Where(r.Origin, r.Box, s.Basis)
+	r.Where = SpotOf(r.Origin, r.Box, s.Basis)
 	r.grid(s.Basis, ask)
 	r.parts(out, boxes)
 	r.judge(out, d)
 	r.judgeGrid(d, ask)
+	r.Refer(Info, d, s.Keys())
 	return out, r
 }
 
 // place finds where the pivot goes, in coordinates before.
-func (r *Report) place(s *scene.Scene, d Decisions, ask Ask) geom.Vec3 {
+func (r *Report) place(ctx context.Context, s *scene.Scene, d Decisions, ask Ask) geom.Vec3 {
 	p := seatOf(d.Whole(), s.Basis, r.Before, ask, func() ([]geom.Vec3, geom.Vec3) {
-		body := ask.Body()
+		body, err := ask.Body.Get(ctx)
+		if err != nil {
+			return nil, geom.Vec3{}
+		}
 		pts := make([]geom.Vec3, len(body.Hull.Points))
 		for i, q := range body.Hull.Points {
 			pts[i] = ask.Stood.Apply(q)
@@ -362,16 +371,11 @@ func moveOrigin(out *scene.Scene, mesh int, users []int, w geom.Affine, world ge
 }
 
 // each seats the origins of single parts.
-func (r *Report) each(s *scene.Scene, d Decisions, ask Ask) *scene.Scene {
+func (r *Report) each(ctx context.Context, s *scene.Scene, d Decisions, ask Ask) *scene.Scene {
 	if len(d.Each) == 0 {
 		return s
 	}
 	keys := s.Keys()
-	for _, k := range d.Refs() {
-		if !slices.Contains(keys, k) {
-			r.Lost = append(r.Lost, k)
-		}
-	}
 	// Picks come in coordinates before the whole was seated.
 	ask.Source = r.Map.Mul(ask.Source)
 	out := s.Clone()
@@ -389,7 +393,7 @@ func (r *Report) each(s *scene.Scene, d Decisions, ask Ask) *scene.Scene {
 		world := seatOf(seat, s.Basis, boxes[i], ask, func() ([]geom.Vec3, geom.Vec3) {
 			one := *s
 			one.Nodes = []scene.Node{{Kind: scene.KindMesh, Parent: -1, Mesh: n.Mesh, Local: worlds[i]}}
-			return measure.Points(&one), measure.Of(&one).Centre
+			return measure.Points(&one), measure.Of(ctx, &one).Centre
 		})
 		moveOrigin(out, n.Mesh, users[n.Mesh], worlds[i], world)
 	}
@@ -422,59 +426,6 @@ func under(s *scene.Scene, frame geom.Affine) *scene.Scene {
 	return out
 }
 
-// Where says in words where a point lies against a box. Left and right are those of
-// somebody looking at its front, as the drawing shows it.
-func Where(p geom.Vec3, b geom.Box, basis geom.Basis) string {
-	size := b.Size()
-	tol := max(size.Max()*0.005, 1e-4)
-	words := [3][3]string{{"right", "middle", "left"}, {"base", "mid-height", "top"}, {"back", "middle", "front"}}
-	var at [3]string
-	var off []string
-	exact := true
-	for i, axis := range []geom.Axis{basis.Right(), basis.Up, basis.Forward} {
-		k := axis.Index()
-		lo, hi := b.Min[k], b.Max[k]
-		v := p[k]
-		if axis.Sign() < 0 {
-			lo, hi, v = -hi, -lo, -v
-		}
-		beyond := [3][2]string{{"to the right of it", "to the left of it"}, {"below it", "above it"}, {"behind it", "in front of it"}}[i]
-		switch {
-		case v < lo-tol:
-			off = append(off, figure.Length(lo-v)+" "+beyond[0])
-		case v > hi+tol:
-			off = append(off, figure.Length(v-hi)+" "+beyond[1])
-		case math.Abs(v-lo) <= tol:
-			at[i] = words[i][0]
-		case math.Abs(v-hi) <= tol:
-			at[i] = words[i][2]
-		case math.Abs(v-(lo+hi)/2) <= tol:
-			at[i] = words[i][1]
-		default:
-			exact = false
-		}
-	}
-	if len(off) > 0 {
-		return strings.Join(off, ", ")
-	}
-	if !exact {
-		return "inside, at no special place"
-	}
-	sides := at[2] + " " + at[0]
-	switch {
-	case at[0] == "middle" && at[2] == "middle":
-		if at[1] == "mid-height" {
-			return "at its centre"
-		}
-		return "at the centre of its " + at[1]
-	case at[0] == "middle":
-		sides = at[2]
-	case at[2] == "middle":
-		sides = at[0]
-	}
-	return fmt.Sprintf("at its %s, %s", at[1], sides)
-}
-
 func (r *Report) parts(s *scene.Scene, boxes []geom.Box) {
 	worlds := s.Worlds()
 	for i, n := range s.Nodes {
@@ -482,7 +433,7 @@ func (r *Report) parts(s *scene.Scene, boxes []geom.Box) {
 			continue
 		}
 		o := worlds[i].T
-		r.Parts = append(r.Parts, Part{n.Name, o, Where(o, boxes[i], s.Basis), boxes[i].Distance(o)})
+		r.Parts = append(r.Parts, Part{n.Name, o, SpotOf(o, boxes[i], s.Basis), boxes[i].Distance(o)})
 	}
 }
 
@@ -501,14 +452,14 @@ func (r *Report) judge(s *scene.Scene, d Decisions) {
 	remedies := []finding.Remedy{{Label: "Seat at the centre of the base", Effect: "The asset moves so that the middle of its base is the origin.", Decision: seat}}
 	far := away > max(1, 1.5*size.Len())
 	if far && d.Under && d.Place != AsRead {
-		r.Findings = append(r.Findings, finding.Finding{Code: "pivot/off-origin", Severity: finding.Note,
+		r.Say(finding.Finding{Code: "pivot/off-origin", Severity: finding.Note,
 			Title:    fmt.Sprintf("It stays %s from the scene’s origin", figure.Length(away)),
 			Text:     "The pivot is under the mesh. A receiver that takes the scene’s origin for the pivot, as with OBJ, shows it that far off.",
 			Remedies: remedies})
 		return
 	}
 	if far {
-		r.Findings = append(r.Findings, finding.Finding{Code: "pivot/far", Severity: finding.MustFix,
+		r.Say(finding.Finding{Code: "pivot/far", Severity: finding.MustFix, Brief: "pivot far off",
 			Title:    fmt.Sprintf("The pivot is %s away", figure.Length(away)),
 			Text:     fmt.Sprintf("It lies %s. Placed in a level, the asset appears that far from where it is put.", r.Where),
 			Place:    finding.Place{Point: &origin},
@@ -525,17 +476,23 @@ func (r *Report) judge(s *scene.Scene, d Decisions) {
 	drop.Decision = onGround
 	switch {
 	case low > tol:
-		r.Findings = append(r.Findings, finding.Finding{Code: "pivot/floats", Severity: finding.Look,
+		r.Say(finding.Finding{Code: codeFloats, Severity: finding.Look,
 			Title:    "Floats " + figure.Length(low) + " above the ground",
 			Text:     "Its base is above the origin. Put on a floor, it hangs in the air by that much.",
 			Place:    finding.Place{Point: &origin},
 			Remedies: append(remedies, drop)})
 	case low < -tol:
 		drop.Label = "Lower the pivot to the base"
-		r.Findings = append(r.Findings, finding.Finding{Code: "pivot/sunk", Severity: finding.Look,
+		r.Say(finding.Finding{Code: codeSunk, Severity: finding.Look,
 			Title:    "Sunk " + figure.Length(-low) + " below the ground",
 			Text:     fmt.Sprintf("Its base is below the origin, which lies %s. Put on a floor, it sinks in by that much.", r.Where),
 			Place:    finding.Place{Point: &origin},
 			Remedies: append(remedies, drop)})
 	}
 }
+
+// Codes of findings that other parts of the program ask for.
+const (
+	codeFloats = "pivot/floats"
+	codeSunk   = "pivot/sunk"
+)

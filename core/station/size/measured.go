@@ -10,7 +10,9 @@ import (
 	"yarvek/core/finding"
 	"yarvek/core/geom"
 	"yarvek/core/measure"
+	"yarvek/core/memo"
 	"yarvek/core/scene"
+	"yarvek/core/station"
 )
 
 // Placed is a node whose transform is more than its place.
@@ -34,17 +36,18 @@ type Off struct {
 const gridTol = 0.0002
 
 // Body is the outcome's surface, volume, hull and own extents, measured when first
-// asked for.
-func (r *Report) Body() measure.Body { return r.body() }
+// asked for and kept.
+func (r *Report) Body() *memo.Once[measure.Body] { return r.body }
 
-// Outline is the area of the convex outline seen from above, in square metres.
-func (r *Report) Outline() float64 {
-	return measure.GroundOf(r.Body().Hull.Points, r.up).Outline.Area()
+// Outline is the area of the convex outline of a body of this report seen from above,
+// in square metres.
+func (r *Report) Outline(b measure.Body) float64 {
+	return measure.GroundOf(b.Hull.Points, r.up).Outline.Area()
 }
 
-// Lean is the angle of the longest own direction against the nearest axis, in radians.
-func (r *Report) Lean() float64 {
-	b := r.Body()
+// Lean is the angle of a body's longest own direction against the nearest axis, in
+// radians.
+func Lean(b measure.Body) float64 {
 	if b.Own[0] == 0 {
 		return 0
 	}
@@ -78,11 +81,6 @@ func Cells(length, grid float64) (int, float64) {
 // transforms lists what the nodes' own maps hold, before baking.
 func (r *Report) transforms(s *scene.Scene, d Decisions) {
 	keys := s.Keys()
-	for _, k := range d.Refs() {
-		if !slices.Contains(keys, k) {
-			r.Lost = append(r.Lost, k)
-		}
-	}
 	for i, n := range s.Nodes {
 		t := scene.TransformOf(n.Local.M)
 		if t.Plain() {
@@ -153,11 +151,8 @@ func (r *Report) judgeTransforms(d Decisions) {
 	all, scale := d, d
 	all.Bake, all.Nodes = BakeAll, nil
 	scale.Bake, scale.Nodes = BakeScale, nil
-	text := strings.Join(names[:min(len(names), scene.MaxLeftNames)], ", ")
-	if n := len(names) - scene.MaxLeftNames; n > 0 {
-		text += fmt.Sprintf(" and %d more", n)
-	}
-	r.Findings = append(r.Findings, finding.Finding{Code: "size/unbaked", Severity: sev,
+	text := station.Some(names)
+	r.Say(finding.Finding{Code: "size/unbaked", Severity: sev,
 		Title: figure.Plural(len(names), "node holds", "nodes hold") + " rotation or scale",
 		Text:  text + ". Receivers treat these differently; baked, every one shows the same.",
 		Remedies: []finding.Remedy{{Label: "Bake all", Effect: "Every point stays where it stands; the nodes keep only their places. Instances that stand differently get meshes of their own.", Decision: all},
@@ -166,7 +161,7 @@ func (r *Report) judgeTransforms(d Decisions) {
 
 // judgeGrid speaks of modular pieces that nearly fit the kit's grid.
 func (r *Report) judgeGrid(d Decisions) {
-	if r.Class.ID != "modular-piece" || len(r.Off) == 0 {
+	if !r.Class.Module || len(r.Off) == 0 {
 		return
 	}
 	f := finding.Finding{Code: "size/off-grid", Severity: finding.Look, Title: "Misses the kit’s grid of " + figure.Length(r.Grid)}
@@ -185,7 +180,7 @@ func (r *Report) judgeGrid(d Decisions) {
 	at := r.Box.Center()
 	f.Text = capital(strings.Join(said, "; ")) + ". Beside other pieces it leaves a gap, or runs into them."
 	f.Place = finding.Place{Point: &at}
-	r.Findings = append(r.Findings, f)
+	r.Say(f)
 }
 
 func capital(s string) string { return strings.ToUpper(s[:1]) + s[1:] }

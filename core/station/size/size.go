@@ -2,18 +2,25 @@
 package size
 
 import (
+	"context"
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"yarvek/core/class"
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
 	"yarvek/core/measure"
+	"yarvek/core/memo"
 	"yarvek/core/scene"
+	"yarvek/core/station"
 	"yarvek/core/target"
 )
+
+// Info is the station's place among the ten.
+var Info = station.Info{ID: "size", Name: "Size", Number: 2, Question: "How big is it, truly?"}
 
 // Extent is one of the measures a length can be set by.
 type Extent string
@@ -65,6 +72,9 @@ const (
 
 // Validate checks the numbers of the decisions.
 func (d Decisions) Validate() error {
+	if _, ok := class.Find(d.Class); !ok {
+		return fmt.Errorf("%q is no class: expected one of %s", d.Class, strings.Join(class.IDs(), ", "))
+	}
 	if d.Unit != "" && d.Unit != "custom" {
 		if _, ok := target.UnitBySymbol(d.Unit); !ok {
 			return fmt.Errorf("%q is no unit: expected mm, cm, in, ft, yd, m or custom", d.Unit)
@@ -101,11 +111,11 @@ func (d Decisions) Validate() error {
 }
 
 // Refs lists the nodes the decisions name, sorted.
-func (d Decisions) Refs() []string { return slices.Sorted(slices.Values(d.Nodes)) }
+func (d Decisions) Refs() []string { return slices.Compact(slices.Sorted(slices.Values(d.Nodes))) }
 
-// Repointed returns the decisions with one node named in the place of another; an
-// empty name drops it. When none is left nothing is baked: no name would mean all.
-func (d Decisions) Repointed(from, to string) Decisions {
+// Repoint returns the decisions with one node named in the place of another; an empty
+// name drops it. When none is left nothing is baked: no name would mean all.
+func (d Decisions) Repoint(from, to string) station.Decisions {
 	if !slices.Contains(d.Nodes, from) {
 		return d
 	}
@@ -136,6 +146,7 @@ type Part struct {
 // Report is what the station measured. Vectors are width, height, depth: along
 // right, up and forward of the basis as read.
 type Report struct {
+	station.Account
 	Read    geom.Vec3 // as the file was read
 	Now     geom.Vec3 // after the decisions
 	Factor  float64
@@ -149,18 +160,21 @@ type Report struct {
 	Placed  []Placed
 	Grid    float64
 	Off     []Off
-	Lost    []string // keys in the decisions that no node has
+	FitVoid bool // the extent to fit is zero, so it was not scaled
 
-	body     func() measure.Body
-	up       geom.Vec3
-	FitVoid  bool // the extent to fit is zero, so it was not scaled
-	Findings []finding.Finding
+	body *memo.Once[measure.Body]
+	up   geom.Vec3
 }
 
+// Figure is the longest extent.
+func (r *Report) Figure() string { return figure.Length(r.Longest) }
+
 // Run scales the scene and bakes what was decided. grid is the kit's module in
-// metres, 0 for none.
-func Run(s *scene.Scene, d Decisions, grid float64) (*scene.Scene, *Report) {
-	r := &Report{Class: class.ByID(d.Class), Factor: 1, Grid: grid}
+// metres, 0 for none. The outcome shares what it can with s. When ctx ends it returns
+// early, and what it returns means nothing.
+func Run(ctx context.Context, s *scene.Scene, d Decisions, grid float64) (*scene.Scene, *Report) {
+	r := &Report{Factor: 1, Grid: grid}
+	r.Class, _ = class.Find(d.Class) // Validate refuses what is none
 	boxes := s.NodeBounds()
 	r.Box = scene.Union(boxes)
 	r.Read = s.Basis.Extents(r.Box)
@@ -192,6 +206,7 @@ func Run(s *scene.Scene, d Decisions, grid float64) (*scene.Scene, *Report) {
 	r.judge(s, d)
 	r.judgeTransforms(d)
 	r.judgeGrid(d)
+	r.Refer(Info, d, s.Keys())
 	return out, r
 }
 
@@ -221,9 +236,8 @@ func (r *Report) judge(s *scene.Scene, d Decisions) {
 		return // nothing there; Source says so
 	}
 	at := r.Box.Center()
-	say := func(f finding.Finding) { r.Findings = append(r.Findings, f) }
 	if r.FitVoid {
-		say(finding.Finding{Code: "size/no-extent", Severity: finding.Look, Title: fmt.Sprintf("The %s is zero", d.Fit),
+		r.Say(finding.Finding{Code: "size/no-extent", Severity: finding.Look, Title: fmt.Sprintf("The %s is zero", d.Fit),
 			Text: "It can't be scaled to a length; choose another extent."})
 	}
 	if !r.Class.Fits(r.Longest) {
@@ -234,6 +248,7 @@ func (r *Report) judge(s *scene.Scene, d Decisions) {
 		if r.Longest < r.Class.Least {
 			times, word = r.Class.Least/r.Longest, "small"
 		}
+		f.Brief = "far too " + word
 		f.Title = fmt.Sprintf("Too %s for its class, %s times", word, figure.Significant(times, 2))
 		f.Text = fmt.Sprintf("Measures %s at its longest. %s: %s.", figure.Length(r.Longest), r.Class.Name, r.Class.Range())
 		if len(r.Slips) > 0 {
@@ -250,9 +265,9 @@ func (r *Report) judge(s *scene.Scene, d Decisions) {
 				f.Remedies = append(f.Remedies, sl.remedy(d))
 			}
 		}
-		say(f)
+		r.Say(f)
 	} else if s.UnitHow == scene.Assumed && d.Unit == "" && d.Fit == "" {
-		say(finding.Finding{Code: "size/unit-assumed", Severity: finding.Note, Title: "The file has no unit: metres assumed",
+		r.Say(finding.Finding{Code: "size/unit-assumed", Severity: finding.Note, Title: "The file has no unit: metres assumed",
 			Text: fmt.Sprintf("OBJ does not say what its numbers mean. As metres it is %s at its longest, which %s.", figure.Length(r.Longest), fits(r.Class))})
 	}
 }

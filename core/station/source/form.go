@@ -88,7 +88,7 @@ func (r *run) share(out *scene.Scene, from []int) *scene.Scene {
 		if r.d.Move != (geom.Vec3{}) {
 			// Moving to the origin moved points into their meshes' middles; the map
 			// between two meshes is found anew by where their points went.
-			if found := twin.Find([]*scene.Mesh{out.Meshes[first], out.Meshes[at[was]]}, r.survey.Near); len(found) == 1 {
+			if found := twin.Find(r.ctx, []*scene.Mesh{out.Meshes[first], out.Meshes[at[was]]}, r.survey.Near); len(found) == 1 {
 				a = found[0].Map
 			} else {
 				continue

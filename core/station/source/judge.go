@@ -11,6 +11,7 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/naming"
 	"yarvek/core/scene"
+	"yarvek/core/station"
 )
 
 // place is where a finding is on the drawing, which shows the scene moved.
@@ -19,9 +20,10 @@ func (r *run) place(at geom.Vec3, node string) finding.Place {
 	return finding.Place{Point: &at, Node: node}
 }
 
+// say adds a finding and returns it, for its place to be added.
 func (r *run) say(sev finding.Severity, code, title, text string, remedies ...finding.Remedy) *finding.Finding {
-	r.rep.Findings = append(r.rep.Findings, finding.Finding{Code: code, Severity: sev, Title: title, Text: text, Remedies: remedies})
-	return &r.rep.Findings[len(r.rep.Findings)-1]
+	r.rep.Say(finding.Finding{Code: code, Severity: sev, Title: title, Text: text, Remedies: remedies})
+	return r.rep.Last()
 }
 
 // leaving is the decisions with more nodes left behind.
@@ -57,17 +59,9 @@ func (r *run) judge(out *scene.Scene) {
 	}
 	if u := r.s.UnusedMaterials(); len(u) > 0 {
 		r.say(finding.Note, "source/unused-materials", figure.Plural(len(u), "material", "materials")+" no face uses",
-			strings.Join(u[:min(len(u), scene.MaxLeftNames)], ", ")+". They go along and make no draw call.")
+			station.Some(u)+". They go along and make no draw call.")
 	}
-	if lost := r.rep.Lost; len(lost) > 0 {
-		d := r.d
-		for _, k := range lost {
-			d = d.Repointed(k, "")
-		}
-		r.say(finding.Look, "source/lost-decision", figure.Plural(len(lost), "node decided for is", "nodes decided for are")+" not in this revision",
-			clipped(lost)+". Point the decisions at other nodes on the page of revisions, or drop them.",
-			finding.Remedy{Label: "Drop these decisions", Effect: "Nothing changes but that they are no longer kept.", Decision: d})
-	}
+	r.rep.Refer(Info, r.d, r.survey.Keys)
 }
 
 func (r *run) nothing() {
@@ -78,7 +72,7 @@ func (r *run) nothing() {
 	if r.rep.Counts.Triangles == 0 {
 		text = "The file came in without any polygons. Nothing can be exported from it."
 	}
-	r.say(finding.MustFix, "source/nothing", "Nothing goes on", text)
+	r.say(finding.MustFix, "source/nothing", "Nothing goes on", text).Brief = "nothing kept"
 }
 
 func (r *run) unsaid() {
@@ -95,14 +89,6 @@ func (r *run) unsaid() {
 	}
 	r.say(finding.Note, "source/unsaid", "The file says "+what,
 		fmt.Sprintf("Assumed: one unit is %s, %s up, %s to the front. Change it at Size and Axes.", figure.Length(s.UnitMetres), s.Basis.Up, s.Basis.Forward))
-}
-
-// clipped lists the first few names.
-func clipped(names []string) string {
-	if n := scene.MaxLeftNames; len(names) > n {
-		return strings.Join(names[:n], ", ") + fmt.Sprintf(" and %d more", len(names)-n)
-	}
-	return strings.Join(names, ", ")
 }
 
 var loneTitles = map[string][2]string{
@@ -140,7 +126,7 @@ func (r *run) lone() {
 		}
 		t := loneTitles[what]
 		title := figure.Plural(len(keys), t[0], t[1])
-		text := clipped(names) + ". " + first.Text
+		text := station.Some(names) + ". " + first.Text
 		remedies := []finding.Remedy{}
 		if len(keys) < r.rep.Kept || what == Empty {
 			label, effect := "Leave "+names[0], "It stays in the source and does not go on."
@@ -243,7 +229,7 @@ func (r *run) parted() {
 	d := r.d
 	d.Sharing = slices.DeleteFunc(slices.Clone(d.Sharing), func(k string) bool { return slices.Contains(keys, k) })
 	r.say(finding.Look, "source/parted", figure.Plural(len(keys), "mesh to be shared is", "meshes to be shared are")+" no longer equal",
-		clipped(names)+". In this revision no other mesh has this shape, so each keeps its own.",
+		station.Some(names)+". In this revision no other mesh has this shape, so each keeps its own.",
 		finding.Remedy{Label: "Drop the decision", Effect: "Nothing changes but that it is no longer kept.", Decision: d})
 }
 
@@ -321,7 +307,7 @@ func (r *run) idleNames() {
 			at = first.Box.Center()
 		}
 		r.say(finding.Note, "source/names", figure.Plural(len(names), "name says nothing", "names say nothing"),
-			clipped(names)+". In a level of hundreds nobody finds them again. Rename them in the list, or by pattern.").Place = finding.Place{Point: &at, Node: first.Name}
+			station.Some(names)+". In a level of hundreds nobody finds them again. Rename them in the list, or by pattern.").Place = finding.Place{Point: &at, Node: first.Name}
 	}
 	if naming.Idle(r.s.Name) && r.s.Name != "" {
 		r.say(finding.Note, "source/file-name", fmt.Sprintf("The file is called “%s”", r.s.Name), "The asset takes its name from it, and the export from the asset. Rename the asset below.")

@@ -5,6 +5,7 @@
 package source
 
 import (
+	"context"
 	"fmt"
 	"maps"
 	"math"
@@ -14,7 +15,11 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/naming"
 	"yarvek/core/scene"
+	"yarvek/core/station"
 )
+
+// Info is the station's place among the ten.
+var Info = station.Info{ID: "source", Name: "Source", Number: 1, Question: "What came in, and what of it goes on?"}
 
 // Decisions say what of the scene goes on and in what form. A node is named by its
 // path of names, so that a decision finds it again in the next revision.
@@ -134,9 +139,11 @@ func (d Decisions) Refs() []string {
 	return slices.Compact(list)
 }
 
-// Repointed returns the decisions with one node named in the place of another; an
-// empty name drops what was decided for it.
-func (d Decisions) Repointed(from, to string) Decisions {
+// Repoint returns the decisions with one node named in the place of another; an empty
+// name drops what was decided for it.
+func (d Decisions) Repoint(from, to string) station.Decisions { return d.repointed(from, to) }
+
+func (d Decisions) repointed(from, to string) Decisions {
 	swap := func(list []string) []string {
 		var out []string
 		for _, k := range list {
@@ -203,10 +210,10 @@ type Node struct {
 
 // Report is what the station found.
 type Report struct {
+	station.Account
 	Counts   scene.Counts
 	Out      scene.Counts // of what goes on
 	Nodes    []Node
-	Lost     []string // keys in the decisions that no node has
 	Left     []scene.Left
 	Kept     int // nodes with a mesh that go on
 	Merging  []Effect
@@ -215,11 +222,23 @@ type Report struct {
 	Error    float64  // of 32-bit coordinates as they go on; metres
 	Accepted float64
 	Box      geom.Box // of what goes on
-	Findings []finding.Finding
+
+	format   string // of the file, for the tape
+	revision int
+}
+
+// Figure is the file's format and the revision's number.
+func (r *Report) Figure() string { return fmt.Sprintf("%s · rev %d", r.format, r.revision) }
+
+// Ask is what the station needs to know besides the scene.
+type Ask struct {
+	Read     []finding.Finding // of the reader
+	Revision int               // number of the revision that was read
 }
 
 // run is one pass through the station.
 type run struct {
+	ctx    context.Context
 	s      *scene.Scene
 	survey *Survey
 	d      Decisions
@@ -228,19 +247,21 @@ type run struct {
 
 // Run decides what goes on and puts it into the form decided for. The survey must
 // be that of the scene.
-func Run(s *scene.Scene, v *Survey, read []finding.Finding, d Decisions) (*scene.Scene, *Report) {
-	rep := &Report{Counts: s.Count(), Left: s.Left, Main: v.Main, Findings: slices.Clone(read), Accepted: d.Error}
+//
+// The outcome shares meshes with s. When ctx ends it returns early, and what it
+// returns means nothing.
+func Run(ctx context.Context, s *scene.Scene, v *Survey, ask Ask, d Decisions) (*scene.Scene, *Report) {
+	rep := &Report{Counts: s.Count(), Left: s.Left, Main: v.Main, Accepted: d.Error, format: s.Format, revision: ask.Revision}
+	rep.Say(ask.Read...)
 	if rep.Accepted == 0 {
 		rep.Accepted = DefaultError
 	}
-	r := &run{s, v, d, rep}
+	r := &run{ctx, s, v, d, rep}
 	r.rows()
-	for _, k := range d.Refs() {
-		if !slices.Contains(v.Keys, k) {
-			rep.Lost = append(rep.Lost, k)
-		}
-	}
 	out, from := r.prune()
+	if ctx.Err() != nil {
+		return out, rep
+	}
 	if d.Move != (geom.Vec3{}) {
 		out = out.Carried(geom.Translation(d.Move.Mul(-1))).Recentred()
 	}
@@ -250,6 +271,9 @@ func Run(s *scene.Scene, v *Survey, read []finding.Finding, d Decisions) (*scene
 	}
 	if len(d.Split) > 0 {
 		out, from = r.split(out, from)
+	}
+	if ctx.Err() != nil {
+		return out, rep
 	}
 	rep.Merging = effects(out, r.groupOf(from))
 	out = r.merge(out, from)

@@ -1,6 +1,7 @@
 package source
 
 import (
+	"context"
 	"fmt"
 	"math"
 	"testing"
@@ -34,7 +35,7 @@ func yard() *scene.Scene {
 func do(t testing.TB, s *scene.Scene, d Decisions) (*scene.Scene, *Report) {
 	t.Helper()
 	require.NoError(t, d.Validate())
-	out, r := Run(s, Look(s), nil, d)
+	out, r := Run(context.Background(), s, Look(context.Background(), s), Ask{}, d)
 	for i, n := range out.Nodes {
 		require.Less(t, n.Parent, i, "a parent comes first")
 	}
@@ -45,9 +46,9 @@ func do(t testing.TB, s *scene.Scene, d Decisions) (*scene.Scene, *Report) {
 }
 
 func finding1(r *Report, code string) *finding.Finding {
-	for i := range r.Findings {
-		if r.Findings[i].Code == code {
-			return &r.Findings[i]
+	for i := range r.Findings() {
+		if r.Findings()[i].Code == code {
+			return &r.Findings()[i]
 		}
 	}
 	return nil
@@ -68,7 +69,7 @@ func TestSevenThingsThatDoNotBelong(t *testing.T) {
 	for code, name := range map[string]string{"source/helper-plane": "ground", "source/hidden-node": "under sheet", "source/far-node": "gull",
 		"source/speck": "crumb", "source/body-inside-another": "brick", "source/double": "crane copy", "source/empty-node": "target"} {
 		f := finding1(r, code)
-		require.NotNil(t, f, "%s in %+v", code, r.Findings)
+		require.NotNil(t, f, "%s in %+v", code, r.Findings())
 		assert.Equal(t, name, f.Place.Node)
 		require.NotNil(t, f.Place.Point)
 		d = d.leaving([]string{name})
@@ -76,7 +77,7 @@ func TestSevenThingsThatDoNotBelong(t *testing.T) {
 	require.NotNil(t, finding1(r, "source/guides"))
 	out, after := do(t, s, d)
 	assert.Equal(t, []string{"quay", "crane"}, names(out))
-	for _, f := range after.Findings {
+	for _, f := range after.Findings() {
 		assert.Equal(t, finding.Note, f.Severity, f.Title)
 	}
 	// The same by rules, and by a box on the plan and a distance.
@@ -96,7 +97,7 @@ func TestSevenThingsThatDoNotBelong(t *testing.T) {
 func TestCoplanarFacesFlicker(t *testing.T) {
 	s := shape.Scene("x", nil, box("wall", geom.Vec3{0, 0, 0}, geom.Vec3{4, 3, .2}), box("sign", geom.Vec3{1, 1, .1}, geom.Vec3{2, 2, .2}),
 		box("shelf", geom.Vec3{0, 0, .2}, geom.Vec3{1, .1, .5}), box("lamp", geom.Vec3{3, 2, .3}, geom.Vec3{3.2, 2.2, .5}))
-	v := Look(s)
+	v := Look(context.Background(), s)
 	require.Len(t, v.Overlaps, 1, "the sign's face lies in the wall's; the shelf stands back to front against it and lines up below: %+v", v.Overlaps)
 	o := v.Overlaps[0]
 	assert.Equal(t, [2]int{0, 1}, [2]int{o.A, o.B})
@@ -233,11 +234,11 @@ func TestDecisionsArePointedAnew(t *testing.T) {
 	d := Decisions{Leave: []string{"a", "b"}, Keep: []string{"c"}, Names: map[string]string{"a": "rope"}, Split: []Split{{"a", ByParts}},
 		Groups: []Group{{"g", []string{"a", "c"}}, {"h", []string{"a"}}}, Sharing: []string{"a"}}
 	assert.Equal(t, []string{"a", "b", "c"}, d.Refs())
-	e := d.Repointed("a", "z")
+	e := d.repointed("a", "z")
 	assert.Equal(t, []string{"b", "c", "z"}, e.Refs())
 	assert.Equal(t, "rope", e.Names["z"])
 	assert.Equal(t, "rope", d.Names["a"], "the old ones are as they were")
-	e = d.Repointed("a", "")
+	e = d.repointed("a", "")
 	assert.Equal(t, []string{"b", "c"}, e.Refs())
 	assert.Nil(t, e.Names)
 	assert.Len(t, e.Groups, 1)
@@ -254,7 +255,7 @@ func TestDecisionsArePointedAnew(t *testing.T) {
 func TestRandomScenesGoThrough(t *testing.T) {
 	for seed := range uint64(60) {
 		s := shapetest.Scene(seed)
-		v := Look(s)
+		v := Look(context.Background(), s)
 		d := Decisions{Merge: []Merge{Apart, MergeAll, MergeSlot}[seed%3]}
 		for i, k := range v.Keys {
 			if s.Nodes[i].Mesh >= 0 && i%2 == 0 {
@@ -278,7 +279,7 @@ func BenchmarkSurvey(b *testing.B) {
 	var took time.Duration
 	for b.Loop() {
 		t := time.Now()
-		Look(s)
+		Look(context.Background(), s)
 		took = time.Since(t)
 	}
 	b.Logf("%d nodes, %d triangles: surveyed in %v", len(s.Nodes), s.Count().Triangles, took)

@@ -2,6 +2,7 @@ package source
 
 import (
 	"cmp"
+	"context"
 	"fmt"
 	"math"
 	"slices"
@@ -58,8 +59,15 @@ type Survey struct {
 
 	inMain []bool
 	lone   map[int][]string
+}
+
+// looker makes a survey. Its bodies and their trees are many times the scene, so they
+// are not kept with it.
+type looker struct {
+	*Survey
+	ctx    context.Context
 	items  []item
-	budget int
+	budget int // pairs of triangles that may still be compared
 }
 
 // InMain tells whether a node belongs to the main body.
@@ -71,24 +79,24 @@ func (v *Survey) LoneOf(i int) []string { return v.lone[i] }
 // pairTests bounds how many pairs of triangles are compared.
 const pairTests = 4_000_000
 
-// Look surveys a scene.
-func Look(s *scene.Scene) *Survey {
-	v := &Survey{Keys: s.Keys(), Worlds: s.Worlds(), Boxes: s.NodeBounds(), Buried: map[int]int{}, lone: map[int][]string{}, budget: pairTests}
-	v.inMain = make([]bool, len(s.Nodes))
+// Look surveys a scene. It depends on nothing that is decided, so it is made once a
+// revision. When ctx ends it returns early, and what it returns means nothing.
+func Look(ctx context.Context, s *scene.Scene) *Survey {
+	v := &looker{ctx: ctx, budget: pairTests, Survey: &Survey{Keys: s.Keys(), Worlds: s.Worlds(), Boxes: s.NodeBounds(),
+		Buried: map[int]int{}, lone: map[int][]string{}, inMain: make([]bool, len(s.Nodes))}}
 	v.mainBody(s)
 	diag := v.Main.Size().Len()
 	v.Near = min(max(1e-5*diag, 1e-6), 1e-3)
-	v.Twins = twin.Groups(twin.Find(s.Meshes, v.Near))
+	v.Twins = twin.Groups(twin.Find(ctx, s.Meshes, v.Near))
 	v.strays(s, diag)
 	v.doubles(s)
 	v.gather(s)
 	v.buried()
 	v.overlaps(s)
-	v.items = nil // their trees are many times the scene
-	return v
+	return v.Survey
 }
 
-func (v *Survey) note(i int, what, text string) {
+func (v *looker) note(i int, what, text string) {
 	at := v.Worlds[i].T
 	if !v.Boxes[i].IsEmpty() {
 		at = v.Boxes[i].Center()
@@ -106,7 +114,7 @@ func flat(s *scene.Scene, i int, box geom.Box) bool {
 
 // mainBody finds the cluster of nodes with the greatest surface: those whose boxes
 // are no farther apart than half the largest of them, helper planes not counted.
-func (v *Survey) mainBody(s *scene.Scene) {
+func (v *looker) mainBody(s *scene.Scene) {
 	var list []int
 	reach := 0.0
 	area := make([]float64, len(s.Nodes))
@@ -180,7 +188,7 @@ func (v *Survey) mainBody(s *scene.Scene) {
 const speckText = "It is smaller than a two-hundredth of the main body and touches nothing."
 
 // strays finds the nodes that probably do not belong.
-func (v *Survey) strays(s *scene.Scene, diag float64) {
+func (v *looker) strays(s *scene.Scene, diag float64) {
 	carries := make([]bool, len(s.Nodes))
 	for i := len(s.Nodes) - 1; i >= 0; i-- {
 		if p := s.Nodes[i].Parent; p >= 0 && (carries[i] || s.Nodes[i].Mesh >= 0) {
@@ -254,7 +262,7 @@ func (v *Survey) strays(s *scene.Scene, diag float64) {
 }
 
 // doubles finds nodes that stand in the place of another, mesh in mesh.
-func (v *Survey) doubles(s *scene.Scene) {
+func (v *looker) doubles(s *scene.Scene) {
 	type key struct {
 		points, faces int
 		at            [3]int64
@@ -275,7 +283,7 @@ func (v *Survey) doubles(s *scene.Scene) {
 		for _, o := range seen[k] {
 			a, b := v.Boxes[o], v.Boxes[i]
 			if a.Min.Near(b.Min, 2*v.Near) && a.Max.Near(b.Max, 2*v.Near) &&
-				(s.Nodes[o].Mesh == n.Mesh && v.Worlds[o].Near(v.Worlds[i], v.Near) || twin.Coincide(points(s, o, v.Worlds), points(s, i, v.Worlds), 2*v.Near)) {
+				(s.Nodes[o].Mesh == n.Mesh && v.Worlds[o].Near(v.Worlds[i], v.Near) || twin.Coincide(v.ctx, points(s, o, v.Worlds), points(s, i, v.Worlds), 2*v.Near)) {
 				first = o
 				break
 			}
@@ -313,10 +321,13 @@ type item struct {
 const maxBodies = 64
 
 // gather lists the bodies of the scene.
-func (v *Survey) gather(s *scene.Scene) {
+func (v *looker) gather(s *scene.Scene) {
 	for i, n := range s.Nodes {
 		if n.Mesh < 0 || v.Boxes[i].IsEmpty() || slices.Contains(v.lone[i], Double) {
 			continue
+		}
+		if v.ctx.Err() != nil {
+			return
 		}
 		m := s.Meshes[n.Mesh]
 		list := []*scene.Mesh{m}
@@ -343,9 +354,10 @@ func (t *item) surface() ([]geom.Vec3, []int32) {
 	return t.points, t.tris
 }
 
-func (t *item) bvh() *geom.BVH {
+func (t *item) bvh(ctx context.Context) *geom.BVH {
 	if t.tree == nil {
-		t.tree = geom.NewBVH(t.surface())
+		pts, tris := t.surface()
+		t.tree = geom.NewBVH(ctx, pts, tris)
 	}
 	return t.tree
 }
@@ -363,10 +375,10 @@ func (t *item) seenThrough() bool {
 	return false
 }
 
-func (t *item) isClosed() bool {
+func (t *item) isClosed(ctx context.Context) bool {
 	if t.closed == 0 {
 		t.closed = -1
-		if measure.Of(t.scene).Closed {
+		if measure.Of(ctx, t.scene).Closed {
 			t.closed = 1
 		}
 	}
@@ -377,7 +389,7 @@ func (t *item) isClosed() bool {
 const maxCompared = 4000
 
 // buried finds bodies that lie wholly inside another, where nobody sees them.
-func (v *Survey) buried() {
+func (v *looker) buried() {
 	byNode := map[int]string{}
 	parts := map[int]int{}
 	if len(v.items) > maxCompared {
@@ -385,17 +397,20 @@ func (v *Survey) buried() {
 		return
 	}
 	for i := range v.items {
+		if v.ctx.Err() != nil {
+			return
+		}
 		b := &v.items[i]
 		for k := range v.items {
 			a := &v.items[k]
-			if i == k || a.box.Union(b.box) != a.box || a.box == b.box || !a.isClosed() || a.seenThrough() {
+			if i == k || a.box.Union(b.box) != a.box || a.box == b.box || !a.isClosed(v.ctx) || a.seenThrough() {
 				continue
 			}
 			pts, _ := b.surface()
 			step := max(1, len(pts)/48)
 			in := true
 			for j := 0; j < len(pts) && in; j += step {
-				in = a.bvh().Holds(pts[j])
+				in = a.bvh(v.ctx).Holds(pts[j])
 			}
 			if !in {
 				continue
@@ -420,7 +435,7 @@ func (v *Survey) buried() {
 
 // overlaps finds faces of two nodes that lie in one plane, look the same way and
 // cover one another: they flicker.
-func (v *Survey) overlaps(s *scene.Scene) {
+func (v *looker) overlaps(s *scene.Scene) {
 	order := make([]int, len(v.items))
 	for i := range order {
 		order[i] = i
@@ -438,7 +453,7 @@ func (v *Survey) overlaps(s *scene.Scene) {
 			if b.node == a.node || !grown.Meets(b.box) {
 				continue
 			}
-			if v.budget <= 0 {
+			if v.budget <= 0 || v.ctx.Err() != nil {
 				v.Cut = true
 				return
 			}
@@ -462,13 +477,16 @@ func (v *Survey) overlaps(s *scene.Scene) {
 }
 
 // coplanar sums the area that triangles of a and b share in one plane.
-func (v *Survey) coplanar(a, b *item) (area float64, at geom.Vec3) {
+func (v *looker) coplanar(a, b *item) (area float64, at geom.Vec3) {
 	if len(a.scene.Meshes[0].Corners) > len(b.scene.Meshes[0].Corners) {
 		a, b = b, a
 	}
 	pts, tris := a.surface()
 	most := 0.0
 	for t := 0; t < len(tris) && v.budget > 0; t += 3 {
+		if t%3072 == 0 && v.ctx.Err() != nil {
+			return 0, at
+		}
 		p := [3]geom.Vec3{pts[tris[t]], pts[tris[t+1]], pts[tris[t+2]]}
 		box := geom.EmptyBox().Add(p[0]).Add(p[1]).Add(p[2]).Grown(v.Near)
 		if !box.Meets(b.box) {
@@ -478,10 +496,11 @@ func (v *Survey) coplanar(a, b *item) (area float64, at geom.Vec3) {
 		if n.Len() == 0 {
 			continue
 		}
-		b.bvh().Overlapping(box, func(k int) bool {
+		tree := b.bvh(v.ctx)
+		tree.Overlapping(box, func(k int) bool {
 			v.budget--
 			var q [3]geom.Vec3
-			q[0], q[1], q[2] = b.bvh().Corners(k)
+			q[0], q[1], q[2] = tree.Corners(k)
 			for _, c := range q {
 				if math.Abs(c.Sub(p[0]).Dot(n)) > v.Near {
 					return true

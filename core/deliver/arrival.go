@@ -1,6 +1,4 @@
-// Package arrival reads a written package back the way the target would, and sets
-// what arrived beside what was sent.
-package arrival
+package deliver
 
 import (
 	"context"
@@ -21,6 +19,7 @@ import (
 
 // Row is one thing compared.
 type Row struct {
+	Code    string `json:"code,omitempty"` // stable, such as "slots"
 	What    string `json:"what"`
 	Sent    string `json:"sent"`
 	Arrived string `json:"arrived"`
@@ -45,7 +44,7 @@ const Tolerance = 2.4e-7
 // Receive reads the package as the target would: glTF in the basis and unit its
 // standard fixes, OBJ's bare numbers as the target's own. The scene comes back in
 // the target's basis, in metres.
-func Receive(ctx context.Context, files []bundle.File, formatID string, t target.Target) (*scene.Scene, error) {
+func Receive(ctx context.Context, files []bundle.File, f format.Format, t target.Target) (*scene.Scene, error) {
 	if len(files) == 0 {
 		return nil, fmt.Errorf("nothing was written")
 	}
@@ -53,41 +52,45 @@ func Receive(ctx context.Context, files []bundle.File, formatID string, t target
 	if err != nil {
 		return nil, err
 	}
-	basis, unit := t.FileFrame(formatID)
-	got := s.Carried(geom.Linear(basis.To(t.Basis).Scaled(unit / s.UnitMetres)))
+	frame := f.Frame(t)
+	got := s.Carried(geom.Linear(frame.Basis.To(t.Basis).Scaled(frame.UnitMetres / s.UnitMetres)))
 	got.Basis = t.Basis
 	return got, nil
 }
 
-// Check receives the package and compares it with the prepared scene, which is in
-// the target's basis.
-func Check(ctx context.Context, sent *scene.Scene, p *pack.Package, formatID string, t target.Target) (*Certificate, error) {
-	got, err := Receive(ctx, p.Files, formatID, t)
+// Check receives the package and compares it with the delivery, which is in the
+// target's basis.
+func Check(ctx context.Context, d scene.Delivery, p *pack.Package, f format.Format, t target.Target) (*Certificate, error) {
+	sent := d.Assembled()
+	got, err := Receive(ctx, p.Files, f, t)
+	if ctx.Err() != nil {
+		return nil, ctx.Err()
+	}
 	if err != nil {
 		return nil, fmt.Errorf("the written file can't be read back: %w", err)
 	}
 	c := &Certificate{}
 	c.boxes(sent, got, t)
 	a, b := sent.Count(), got.Count()
-	c.row("Triangles", figure.Count(a.Triangles), figure.Count(b.Triangles))
-	if formatID != "glb" && formatID != "gltf" {
-		c.row("Polygons", figure.Count(a.Polygons), figure.Count(b.Polygons))
+	c.row("triangles", "Triangles", figure.Count(a.Triangles), figure.Count(b.Triangles))
+	if f.Polygons {
+		c.row("polygons", "Polygons", figure.Count(a.Polygons), figure.Count(b.Polygons))
 	}
-	c.list("Parts", partNames(sent), partNames(got))
-	c.places(sent, got, formatID)
-	c.list("Slots", sent.SlotNames(), got.SlotNames())
-	c.row("UV sets", fmt.Sprint(len(sent.UVSetNames())), fmt.Sprint(len(got.UVSetNames())))
-	c.list("Textures", textures(sent), textures(got))
+	c.list("parts", "Parts", partNames(sent), partNames(got))
+	c.places(sent, got)
+	c.list("slots", "Slots", sent.SlotNames(), got.SlotNames())
+	c.row("uvsets", "UV sets", fmt.Sprint(len(sent.UVSetNames())), fmt.Sprint(len(got.UVSetNames())))
+	c.list("textures", "Textures", textures(sent), textures(got))
 	for i := range c.Rows {
 		if r := &c.Rows[i]; !r.Equal {
-			r.Why = reason(r.What, formatID, p)
+			r.Why = reason(r.Code, p)
 		}
 	}
 	return c, nil
 }
 
-func (c *Certificate) row(what, sent, arrived string) {
-	c.Rows = append(c.Rows, Row{What: what, Sent: sent, Arrived: arrived, Equal: sent == arrived})
+func (c *Certificate) row(code, what, sent, arrived string) {
+	c.Rows = append(c.Rows, Row{Code: code, What: what, Sent: sent, Arrived: arrived, Equal: sent == arrived})
 }
 
 // boxes compares extents, and the pivot as where the origin lies in the box.
@@ -98,11 +101,11 @@ func (c *Certificate) boxes(sent, got *scene.Scene, t target.Target) {
 	va, vb := view.Apply(a.Size()), view.Apply(b.Size())
 	for i, what := range []string{"Width", "Height", "Depth"} {
 		x, y := math.Abs(va[i]), math.Abs(vb[i])
-		c.Rows = append(c.Rows, Row{What: what, Sent: figure.Length(x), Arrived: figure.Length(y), Equal: math.Abs(x-y) <= 2*tol})
+		c.Rows = append(c.Rows, Row{Code: strings.ToLower(what), What: what, Sent: figure.Length(x), Arrived: figure.Length(y), Equal: math.Abs(x-y) <= 2*tol})
 	}
 	pa, pb := a.Min, b.Min
 	equal := pa.Near(pb, tol) && a.Max.Near(b.Max, tol)
-	c.Rows = append(c.Rows, Row{What: "Box from pivot", Sent: corner(a, t), Arrived: corner(b, t), Equal: equal})
+	c.Rows = append(c.Rows, Row{Code: "box", What: "Box from pivot", Sent: corner(a, t), Arrived: corner(b, t), Equal: equal})
 }
 
 func tolerance(b geom.Box) float64 {
@@ -122,7 +125,7 @@ func corner(b geom.Box, t target.Target) string {
 }
 
 // places compares where each part stands: its world box, part by part.
-func (c *Certificate) places(sent, got *scene.Scene, formatID string) {
+func (c *Certificate) places(sent, got *scene.Scene) {
 	a, b := partBoxes(sent), partBoxes(got)
 	if len(a) != len(b) {
 		return // Parts says so already
@@ -134,7 +137,7 @@ func (c *Certificate) places(sent, got *scene.Scene, formatID string) {
 			off++
 		}
 	}
-	c.Rows = append(c.Rows, Row{What: "Parts in place", Sent: fmt.Sprintf("%d of %d", len(a), len(a)),
+	c.Rows = append(c.Rows, Row{Code: "places", What: "Parts in place", Sent: fmt.Sprintf("%d of %d", len(a), len(a)),
 		Arrived: fmt.Sprintf("%d of %d", len(a)-off, len(a)), Equal: off == 0})
 }
 
@@ -188,8 +191,8 @@ func textures(s *scene.Scene) []string {
 
 // list compares names in order; the row shows how many there are and the first
 // that differ.
-func (c *Certificate) list(what string, sent, got []string) {
-	r := Row{What: what, Sent: fmt.Sprint(len(sent)), Arrived: fmt.Sprint(len(got)), Equal: slices.Equal(sent, got)}
+func (c *Certificate) list(code, what string, sent, got []string) {
+	r := Row{Code: code, What: what, Sent: fmt.Sprint(len(sent)), Arrived: fmt.Sprint(len(got)), Equal: slices.Equal(sent, got)}
 	if r.Equal {
 		if len(sent) > 0 && len(sent) <= 3 {
 			r.Sent = strings.Join(sent, ", ")
@@ -220,16 +223,18 @@ func only(a, b []string) string {
 	return " (" + strings.Join(names, ", ") + more + ")"
 }
 
+// reasons tells which changes may be why a row differs.
+var reasons = map[string][]pack.Topic{
+	"slots": {pack.Materials}, "textures": {pack.Textures, pack.Pictures, pack.Materials}, "uvsets": {pack.UVSets},
+	"parts": {pack.Nodes}, "places": {pack.Nodes}, "polygons": {pack.Polygons},
+}
+
 // reason picks what the writer said about the thing that differs.
-func reason(what, formatID string, p *pack.Package) string {
-	about := map[string][]string{"Slots": {"material"}, "Textures": {"texture", "picture"}, "UV sets": {"UV"}, "Parts": {"node", "instance"}}[what]
+func reason(code string, p *pack.Package) string {
 	var said []string
 	for _, ch := range p.Changes {
-		for _, w := range about {
-			if strings.Contains(ch.What, w) {
-				said = append(said, ch.What+": "+ch.Why)
-				break
-			}
+		if slices.Contains(reasons[code], ch.About) {
+			said = append(said, ch.What+": "+ch.Why)
 		}
 	}
 	if len(said) == 0 {

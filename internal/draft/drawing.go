@@ -33,46 +33,27 @@ type Balloon struct {
 	At       geom.Vec3 // metres, in the frame of the paper
 }
 
-// Sheet is everything a drawing says.
-type Sheet struct {
+// Drawing is everything one sheet of paper says. It knows no station: what is shown of
+// a model besides its three views is given as layers.
+type Drawing struct {
 	Asset, Kit string
 	Unit       target.Unit // of the figures in the title block
 	Revision   int
 	Counts     scene.Counts
 	Basis      geom.Basis // whose letters the axes carry
-	Views      [3]View    // by Side, drawn at Scale
-	Box        geom.Box   // of the model, in the frame of the paper
+	Views      [3]View    // by Side, drawn at the layout's scale
+	Box        geom.Box   // of the model, in the frame of the paper; metres
 	Layout     Layout
-
-	Dimensions bool
-	Alarm      bool // the size is wrong: dimensions in rust
-	Facing     bool // show where the front is on the plan
-	Left       []geom.Box
-	Datum      bool
-	At         geom.Vec3 // where the pivot is, in the frame of the paper
-	Heading    float64   // of the pivot, degrees anticlockwise from above against the front
-	Marks      []Mark
-	Rules      []Rule
-	Places     bool   // offer the places where the pivot can be seated
-	Seat       [3]int // right, up, forward: those a click on a view leaves alone
-	Parts      []geom.Vec3
+	Layers     []Layer // from the lowest to the topmost
 	Balloons   []Balloon
+}
 
+// canvas is a drawing in the making. Layers leave on it what later ones keep clear of.
+type canvas struct {
+	pen
+	*Drawing
 	offX, offY float64 // where a pivot beyond the paper is pointed at
 	off        bool
-}
-
-// Mark is a marker: a named point with a heading.
-type Mark struct {
-	Name    string
-	At      geom.Vec3 // metres, in the frame of the paper
-	Heading float64   // degrees anticlockwise from above, from the front
-}
-
-// Rule is a measured distance.
-type Rule struct {
-	From, To geom.Vec3
-	Figure   string
 }
 
 // Layout is where the views stand.
@@ -201,32 +182,36 @@ type Drawn struct {
 }
 
 // Draw puts the drawing together.
-func (s *Sheet) Draw() Drawn {
-	p := &pen{}
+func (s *Drawing) Draw() Drawn {
+	c := &canvas{Drawing: s}
 	out := Drawn{Zones: map[int]string{}}
-	fmt.Fprintf(p, `<svg class="drawing" viewBox="0 0 %.0f %.0f" preserveAspectRatio="xMaxYMid" role="img" aria-label="%s">`, paperW, paperH, html.EscapeString(s.describe()))
-	s.border(p)
-	p.tripod(76, 104, s.Basis)
-	l := s.Layout
-	if l.nothing {
-		p.text("word mid", paperW/2, paperH/2-40, "Nothing to draw: no polygons go on.")
+	fmt.Fprintf(&c.pen, `<svg class="drawing" viewBox="0 0 %.0f %.0f" preserveAspectRatio="xMaxYMid" role="img" aria-label="%s">`,
+		paperW, paperH, html.EscapeString(s.describe()))
+	c.border()
+	c.tripod(76, 104, s.Basis)
+	if s.Layout.nothing {
+		c.text("word mid", paperW/2, paperH/2-40, "Nothing to draw: no polygons go on.")
 	} else {
-		s.views(p)
-		s.overlays(p)
-		s.balloons(p, &out)
+		c.views()
+		for _, l := range s.Layers {
+			l.draw(c)
+		}
+		c.balloons(&out)
 	}
-	s.titleBlock(p)
-	p.WriteString(`</svg>`)
-	out.SVG = p.String()
+	c.titleBlock()
+	c.WriteString(`</svg>`)
+	out.SVG = c.String()
 	return out
 }
 
-func (s *Sheet) describe() string {
+func (s *Drawing) describe() string {
 	z := s.Box.Size()
-	return fmt.Sprintf("Measured drawing of %s: %s wide, %s high, %s deep", s.Asset, figure.Length(z[0]), figure.Length(z[1]), figure.Length(z[2]))
+	return fmt.Sprintf("Measured drawing of %s: %s wide, %s high, %s deep", s.Asset,
+		figure.Length(z[0]), figure.Length(z[1]), figure.Length(z[2]))
 }
 
-func (s *Sheet) border(p *pen) {
+func (s *canvas) border() {
+	p := &s.pen
 	p.rect("sheet-edge", 10, 10, paperW-20, paperH-20)
 	p.rect("sheet-frame", innerL, innerT, innerR-innerL, innerB-innerT)
 	for i := range 8 {
@@ -256,7 +241,8 @@ func Zone(x, y float64) string {
 	return fmt.Sprintf("%c%d", 'A'+r, c+1)
 }
 
-func (s *Sheet) views(p *pen) {
+func (s *canvas) views() {
+	p := &s.pen
 	l := s.Layout
 	// Centre lines tie the views together.
 	cx := l.fx + l.w/2
@@ -289,194 +275,10 @@ func (s *Sheet) views(p *pen) {
 	}
 }
 
-func (s *Sheet) overlays(p *pen) {
-	l := s.Layout
-	size := s.Box.Size()
-	if s.Dimensions {
-		class := ""
-		if s.Alarm {
-			class = "alarm"
-		}
-		y := max(l.floor, l.groundY) + 32
-		p.dimension(class, l.fx, y, l.fx+l.w, y, l.floor+4, l.floor+4, figure.Length(size[0]))
-		p.dimension(class, l.sx, y, l.sx+l.d, y, l.floor+4, l.floor+4, figure.Length(size[2]))
-		x := l.fx - 26
-		p.dimension(class, x, l.floor, x, l.floor-l.h, l.fx-4, l.fx-4, figure.Length(size[1]))
-	}
-	if s.Facing {
-		x := l.fx + l.w/2
-		p.line("facing", x, l.planY+4, x, l.planY+26)
-		p.arrow("facing-head", x, l.planY+32, 0, 1)
-		p.text("word label", x+9, l.planY+26, "front, "+s.Basis.Forward.String())
-		// Seen from the right side, the front lies to the left.
-		y := l.floor - min(l.h/2, 12)
-		p.line("facing", l.sx-6, y, l.sx-26, y)
-		p.arrow("facing-head", l.sx-32, y, -1, 0)
-	}
-	s.left(p)
-	if s.Places {
-		s.places(p)
-	}
-	s.rules(p)
-	s.marks(p)
-	if s.Datum {
-		s.datum(p)
-	}
-}
-
-// rules draws measured distances in each view, with the figure at the front.
-func (s *Sheet) rules(p *pen) {
-	l := s.Layout
-	for _, r := range s.Rules {
-		for _, side := range []Side{Front, RightSide, Plan} {
-			ax, ay := l.place(s.Box, side, r.From)
-			bx, by := l.place(s.Box, side, r.To)
-			p.WriteString(`<g class="dim measured">`)
-			p.line("rule", ax, ay, bx, by)
-			fmt.Fprintf(p, `<circle cx="%.1f" cy="%.1f" r="3.5"/><circle cx="%.1f" cy="%.1f" r="3.5"/>`, ax, ay, bx, by)
-			if side == Front && r.Figure != "" {
-				p.text("fig halo", (ax+bx)/2+8, (ay+by)/2-6, r.Figure)
-			}
-			p.WriteString(`</g>`)
-		}
-	}
-}
-
-// marks draws markers: a ring with a tick toward their heading on the plan.
-func (s *Sheet) marks(p *pen) {
-	l := s.Layout
-	for _, m := range s.Marks {
-		for _, side := range []Side{Front, RightSide, Plan} {
-			x, y := l.place(s.Box, side, m.At)
-			if !s.within(side, x, y) {
-				continue
-			}
-			p.WriteString(`<g class="marker">`)
-			fmt.Fprintf(p, `<circle cx="%.1f" cy="%.1f" r="5"/><circle class="pip" cx="%.1f" cy="%.1f" r="1.6"/>`, x, y, x, y)
-			if side == Plan {
-				// The front is downward on the plan; anticlockwise from above is too on paper.
-				sin, cos := math.Sincos(m.Heading * math.Pi / 180)
-				p.line("tick", x+5*sin, y+5*cos, x+15*sin, y+15*cos)
-			}
-			if side == Front {
-				p.text("word halo", x+9, y-7, shorten(m.Name, 22))
-			}
-			p.WriteString(`</g>`)
-		}
-	}
-}
-
-// left draws what is left behind as dashed outlines, as far as it is near.
-func (s *Sheet) left(p *pen) {
-	l := s.Layout
-	out := 0
-	for _, b := range s.Left {
-		if b.IsEmpty() {
-			continue
-		}
-		drawn := false
-		for _, side := range []Side{Front, RightSide, Plan} {
-			x0, y0 := l.place(s.Box, side, b.Min)
-			x1, y1 := l.place(s.Box, side, b.Max)
-			x0, x1, y0, y1 = min(x0, x1), max(x0, x1), min(y0, y1), max(y0, y1)
-			if x1 < innerL || x0 > innerR || y1 < innerT || y0 > baseY+60 || x1-x0 > 2*paperW || y1-y0 > 2*paperH {
-				continue
-			}
-			x0, x1, y0, y1 = max(x0, innerL+4), min(x1, innerR-4), max(y0, innerT+4), min(y1, baseY+50)
-			p.rect("left-behind", x0, y0, x1-x0, y1-y0)
-			drawn = true
-		}
-		if !drawn {
-			out++
-		}
-	}
-	if out > 0 {
-		p.text("word label", fieldL+8, baseY+76, figure.Plural(out, "node", "nodes")+" left behind beyond this sheet")
-	}
-}
-
-// datum marks where the origin lies in each view. One off the paper is pointed at.
-func (s *Sheet) datum(p *pen) {
-	l := s.Layout
-	for _, side := range []Side{Front, RightSide, Plan} {
-		x, y := l.place(s.Box, side, s.At)
-		if s.within(side, x, y) {
-			if side == Plan && s.Heading != 0 {
-				sin, cos := math.Sincos(s.Heading * math.Pi / 180)
-				p.line("facing", x+10*sin, y+10*cos, x+28*sin, y+28*cos)
-				p.arrow("facing-head", x+34*sin, y+34*cos, sin, cos)
-			}
-			p.datum(x, y, 9, "")
-			continue
-		}
-		if side != Front {
-			continue
-		}
-		cx, cy := l.fx+l.w/2, l.floor-l.h/2
-		dx, dy := x-cx, y-cy
-		n := math.Hypot(dx, dy)
-		dx, dy = dx/n, dy/n
-		px := min(max(cx+dx*(l.w/2+34), innerL+30), innerR-60)
-		py := min(max(cy+dy*(l.h/2+34), innerT+30), baseY+30)
-		s.offX, s.offY, s.off = px, py, true
-		p.datum(px, py, 9, "off")
-		p.line("leader", px+dx*13, py+dy*13, px+dx*30, py+dy*30)
-		p.arrow("leader-head", px+dx*36, py+dy*36, dx, dy)
-		p.text("fig known-fig mid", px, py+26, "pivot "+figure.Length(s.Box.Distance(s.At))+" off")
-	}
-	for _, o := range s.Parts {
-		for _, side := range []Side{Front, RightSide, Plan} {
-			if x, y := l.place(s.Box, side, o); s.within(side, x, y) {
-				p.datum(x, y, 4.5, "part")
-			}
-		}
-	}
-}
-
-// within tells whether a place belongs to a view and its surroundings.
-func (s *Sheet) within(side Side, x, y float64) bool {
-	l := s.Layout
-	const m = 26
-	x0, x1, y0, y1 := l.fx, l.fx+l.w, l.floor-l.h, max(l.floor, l.groundY)
-	switch side {
-	case RightSide:
-		x0, x1 = l.sx, l.sx+l.d
-	case Plan:
-		y0, y1 = l.planY-l.d, l.planY
-	}
-	return x >= x0-m && x <= x1+m && y >= y0-m && y <= y1+m
-}
-
-// places draws the points of the box where the pivot can be seated. A click on a
-// view chooses in its plane and leaves the third direction as it is.
-func (s *Sheet) places(p *pen) {
-	l := s.Layout
-	for _, side := range []Side{Front, RightSide, Plan} {
-		for a := -1; a <= 1; a++ {
-			for b := -1; b <= 1; b++ {
-				at := s.Seat // right, up, forward
-				var q geom.Vec3
-				switch side {
-				case Front:
-					at[0], at[1] = -a, b
-				case RightSide:
-					at[2], at[1] = -a, b
-				case Plan:
-					at[0], at[2] = -a, -b
-				}
-				c, half := s.Box.Center(), s.Box.Size().Mul(0.5)
-				q = geom.Vec3{c[0] - float64(at[0])*half[0], c[1] + float64(at[1])*half[1], c[2] + float64(at[2])*half[2]}
-				x, y := l.place(s.Box, side, q)
-				fmt.Fprintf(p, `<a class="seat" href="#seat" tabindex="-1" data-box="%d,%d,%d" aria-label="Seat the pivot here"><circle class="hit" cx="%.1f" cy="%.1f" r="11"/><circle cx="%.1f" cy="%.1f" r="4.5"/></a>`,
-					at[0], at[1], at[2], x, y, x, y)
-			}
-		}
-	}
-}
-
 // balloons stand in a column between the views, in the order of their places, so that
 // leaders do not cross; when the column is full they move up, then closer.
-func (s *Sheet) balloons(p *pen, out *Drawn) {
+func (s *canvas) balloons(out *Drawn) {
+	p := &s.pen
 	if len(s.Balloons) == 0 {
 		return
 	}
@@ -515,7 +317,8 @@ func (s *Sheet) balloons(p *pen, out *Drawn) {
 	}
 }
 
-func (s *Sheet) titleBlock(p *pen) {
+func (s *canvas) titleBlock() {
+	p := &s.pen
 	const w, h = 312.0, 72.0
 	x, y := innerR-w, innerB-h
 	p.rect("title-block", x, y, w, h)

@@ -2,20 +2,20 @@ package web
 
 import (
 	"encoding/json"
-	"errors"
-	"fmt"
 	"net/http"
 	"strconv"
 
+	"yarvek/core/fault"
 	"yarvek/core/geom"
 	"yarvek/core/prep"
+	"yarvek/internal/show"
 	"yarvek/internal/work"
 )
 
 // reply sends a small answer to a script, or what a person should know instead.
 func (s *Server) reply(w http.ResponseWriter, v any, err error) error {
 	status := http.StatusOK
-	if errors.Is(err, work.ErrInput) {
+	if fault.KindOf(err) != 0 {
 		status, v, err = http.StatusUnprocessableEntity, map[string]string{"say": sentence(err.Error())}, nil
 	}
 	if err != nil {
@@ -33,7 +33,7 @@ func numbers(r *http.Request, names ...string) ([]float64, error) {
 	for i, n := range names {
 		v, err := strconv.ParseFloat(r.URL.Query().Get(n), 64)
 		if err != nil || v-v != 0 {
-			return nil, fmt.Errorf("%w%s: %q is no number", work.ErrInput, n, r.URL.Query().Get(n))
+			return nil, fault.Input("%s: %q is no number", n, r.URL.Query().Get(n))
 		}
 		list[i] = v
 	}
@@ -42,32 +42,29 @@ func numbers(r *http.Request, names ...string) ([]float64, error) {
 
 // pick tells what is at a place of the drawing, or on a ray of the turntable.
 func (s *Server) pick(w http.ResponseWriter, r *http.Request) error {
-	sh, err := s.open(r)
+	o, err := s.open(r)
 	if err != nil {
 		return err
 	}
-	at := work.Sight{Station: r.URL.Query().Get("station"), Height: figureHeight(r)}
+	at := show.Sight{Station: r.URL.Query().Get("station"), Height: figureHeight(r)}
+	var v []float64
 	if r.URL.Query().Has("ox") {
-		var v []float64
 		if v, err = numbers(r, "ox", "oy", "oz", "dx", "dy", "dz", "spread"); err == nil {
 			at.Ray, at.Spread = &[2]geom.Vec3{geom.Vec3(v[:3]), geom.Vec3(v[3:6])}, v[6]
 		}
-	} else {
-		var v []float64
-		if v, err = numbers(r, "x", "y"); err == nil {
-			at.X, at.Y = v[0], v[1]
-		}
+	} else if v, err = numbers(r, "x", "y"); err == nil {
+		at.X, at.Y = v[0], v[1]
 	}
 	if err != nil {
 		return s.reply(w, nil, err)
 	}
-	p, err := s.desk.Pick(r.Context(), sh, at)
+	p, err := s.board.Pick(r.Context(), o, at)
 	return s.reply(w, p, err)
 }
 
 // area turns a rectangle on the plan into metres.
 func (s *Server) area(w http.ResponseWriter, r *http.Request) error {
-	sh, err := s.open(r)
+	o, err := s.open(r)
 	if err != nil {
 		return err
 	}
@@ -75,29 +72,35 @@ func (s *Server) area(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return s.reply(w, nil, err)
 	}
-	return s.reply(w, s.desk.Area(sh, v[0], v[1], v[2], v[3]), nil)
+	a, err := show.Area(o, v[0], v[1], v[2], v[3])
+	return s.reply(w, a, err)
 }
 
 // preview draws what a form would do, without doing it.
 func (s *Server) preview(w http.ResponseWriter, r *http.Request) error {
-	sh, err := s.open(r)
+	o, err := s.open(r)
 	if err != nil {
 		return err
 	}
 	f := parse(w, r)
-	f.keys = sh.Result.Read.Keys()
-	station := f.str("station")
-	var p prep.Prep
+	at := f.str("station")
+	var by work.Decision
 	if f.has("code") {
-		p, err = sh.RemedyPrep(station, f.str("code"), f.int("n"))
-	} else if change, ok := decoders[station]; ok {
-		p = sh.Prep
-		change(f, &p)
+		by, err = s.desk.Remedy(r.Context(), o, at, f.str("code"), f.int("n"))
+	} else {
+		by, err = s.decision(r, o.Asset.ID, at, f)
 	}
-	if err = first(err, f.err); err != nil {
+	var p prep.Prep
+	if err = first(err, f.err); err == nil {
+		p = o.Prep
+		if err = by(&p); err == nil {
+			err = p.Validate()
+		}
+	}
+	if err != nil {
 		return s.reply(w, nil, err)
 	}
-	svg, err := s.desk.Preview(r.Context(), sh, station, figureHeight(r), p)
+	svg, err := s.board.Preview(r.Context(), o, at, figureHeight(r), p)
 	if err != nil {
 		return s.reply(w, nil, err)
 	}
@@ -107,32 +110,47 @@ func (s *Server) preview(w http.ResponseWriter, r *http.Request) error {
 	return err
 }
 
-// open loads the asset of the path.
-func (s *Server) open(r *http.Request) (*work.Sheet, error) {
-	aid, err := id(r, "asset")
+func (s *Server) turntable(w http.ResponseWriter, r *http.Request) error {
+	o, err := s.open(r)
 	if err != nil {
-		return nil, err
+		return err
 	}
-	return s.desk.Open(r.Context(), aid)
+	b, err := s.board.Turntable(r.Context(), o, r.URL.Query().Get("station"))
+	if err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/octet-stream")
+	w.Header().Set("Cache-Control", "no-store")
+	_, err = w.Write(b)
+	return err
 }
 
-// figureHeight is the artist's own figure beside the asset, 0 for the usual ones.
+// Bounds of the artist's own figure, in metres.
+const (
+	figureLeast = 0.05
+	figureMost  = 20
+)
+
+// figureHeight is that of the artist's own figure beside the asset, 0 for none.
 func figureHeight(r *http.Request) float64 {
-	h, _ := strconv.ParseFloat(r.URL.Query().Get("figure"), 64)
-	if !(h > 0.05 && h < 20) {
+	h, err := strconv.ParseFloat(r.URL.Query().Get("figure"), 64)
+	if err != nil || !(h > figureLeast && h < figureMost) {
 		return 0
 	}
 	return h
 }
 
-// measured reads the two points of a measurement from the address.
-func measured(r *http.Request, sh *work.Sheet, station string) *work.Measured {
+// ruler reads the two points of a measurement from the address, nil when there are none.
+func ruler(r *http.Request, o *work.Opened, at string) *show.Measured {
 	q := r.URL.Query()
 	a, err1 := parsePoint(q.Get("from"))
 	b, err2 := parsePoint(q.Get("to"))
 	if err1 != nil || err2 != nil {
 		return nil
 	}
-	m := sh.Measure(station, a, b)
+	m, err := show.Measure(o, at, a, b)
+	if err != nil {
+		return nil
+	}
 	return &m
 }

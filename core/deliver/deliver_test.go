@@ -1,4 +1,4 @@
-package arrival
+package deliver
 
 import (
 	"bytes"
@@ -21,6 +21,14 @@ func crate() *scene.Scene {
 	return shape.Scene("crate", []scene.Material{scene.NewMaterial("wood"), scene.NewMaterial("lid")}, m)
 }
 
+// as finds a written format.
+func as(t testing.TB, id string) format.Format {
+	t.Helper()
+	f, err := format.ByID(id)
+	require.NoError(t, err)
+	return f
+}
+
 func failing(c *Certificate) []string {
 	var l []string
 	for _, r := range c.Rows {
@@ -39,9 +47,9 @@ func TestADifferenceIsNeverCertified(t *testing.T) {
 		sent.Basis = to.Basis
 		for _, id := range []string{"glb", "gltf", "obj"} {
 			check := func(s *scene.Scene) []string {
-				pk, err := format.Write(s, id, "crate", to)
+				pk, err := format.Write(ctx, scene.Delivery{Scene: s}, as(t, id), "crate", to)
 				require.NoError(t, err)
-				c, err := Check(ctx, sent, pk, id, to)
+				c, err := Check(ctx, scene.Delivery{Scene: sent}, pk, as(t, id), to)
 				require.NoError(t, err)
 				assert.Equal(t, len(failing(c)) == 0, c.Equal())
 				return failing(c)
@@ -69,24 +77,25 @@ func TestADifferenceIsNeverCertified(t *testing.T) {
 
 // A target of another frame that takes an OBJ's numbers as its own sees another thing.
 func TestAnOBJForTheWrongTargetDiffers(t *testing.T) {
-	sent := crate()
-	pk, err := format.Write(sent, "obj", "crate", target.Shipped[0])
+	ctx, sent := context.Background(), crate()
+	pk, err := format.Write(ctx, scene.Delivery{Scene: sent}, as(t, "obj"), "crate", target.Shipped[0])
 	require.NoError(t, err)
 	inZUp := sent.Carried(geom.Linear(geom.GLTF.To(target.Shipped[1].Basis)))
 	inZUp.Basis = target.Shipped[1].Basis
-	c, err := Check(context.Background(), inZUp, pk, "obj", target.Shipped[1])
+	c, err := Check(ctx, scene.Delivery{Scene: inZUp}, pk, as(t, "obj"), target.Shipped[1])
 	require.NoError(t, err)
 	assert.Subset(t, failing(c), []string{"Width", "Height", "Depth"})
 }
 
 func TestAPackageThatCantBeReadIsNoArrival(t *testing.T) {
-	pk, err := format.Write(crate(), "glb", "crate", target.Shipped[0])
+	ctx := context.Background()
+	pk, err := format.Write(ctx, scene.Delivery{Scene: crate()}, as(t, "glb"), "crate", target.Shipped[0])
 	require.NoError(t, err)
 	pk.Files[0].Data = pk.Files[0].Data[:200]
-	_, err = Check(context.Background(), crate(), pk, "glb", target.Shipped[0])
+	_, err = Check(ctx, scene.Delivery{Scene: crate()}, pk, as(t, "glb"), target.Shipped[0])
 	assert.ErrorContains(t, err, "can't be read back")
-	_, err = Receive(context.Background(), nil, "glb", target.Shipped[0])
+	_, err = Receive(ctx, nil, as(t, "glb"), target.Shipped[0])
 	assert.Error(t, err)
-	_, err = Receive(context.Background(), []bundle.File{{Name: "x.obj", Data: bytes.Repeat([]byte{'v'}, 3)}}, "obj", target.Shipped[0])
+	_, err = Receive(ctx, []bundle.File{{Name: "x.obj", Data: bytes.Repeat([]byte{'v'}, 3)}}, as(t, "obj"), target.Shipped[0])
 	assert.Error(t, err)
 }

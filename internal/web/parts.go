@@ -1,19 +1,37 @@
 package web
 
 import (
-	"mime"
+	"net/http"
 	"runtime/debug"
 	"strings"
 )
 
-// fileName takes the name of an uploaded file from its part's header. The folders a
-// browser sends along are kept, since references use them; package bundle cleans them.
-func fileName(disposition string) string {
-	_, params, err := mime.ParseMediaType(disposition)
-	if err != nil {
-		return ""
+// part is something shipped with Yarvek.
+type part struct{ Name, Version, Use, Licence, Text string }
+
+// partsPage lists what ships with Yarvek.
+type partsPage struct {
+	Parts   []part
+	Modules []module
+}
+
+func (s *Server) parts(w http.ResponseWriter, _ *http.Request) error {
+	list := []part{
+		{"Bootstrap", "5.3.9", "base of the style sheet", "MIT", "bootstrap"},
+		{"htmx", "2.0.11", "swaps parts of a page", "0BSD", "htmx"},
+		{"three.js", "0.187.0", "draws the turntable", "MIT", "three"},
+		{"Archivo", "5.3.0", "type for words", "SIL OFL 1.1", "archivo"},
+		{"IBM Plex Mono", "5.3.0", "type for figures", "SIL OFL 1.1", "ibm-plex-mono"},
 	}
-	return params["filename"]
+	for i := range list {
+		b, err := static.ReadFile("static/vendor/licences/" + list[i].Text + ".txt")
+		if err != nil {
+			return err
+		}
+		list[i].Text = string(b)
+	}
+	s.render(w, http.StatusOK, "parts", "Parts and licences · Yarvek", partsPage{list, modules()})
+	return nil
 }
 
 // module is a Go module built into the program.

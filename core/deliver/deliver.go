@@ -1,0 +1,79 @@
+// Package deliver takes a prepared asset to its files and proves them: it shapes what
+// leaves as the Export station decided, writes it in one format, reads the written bytes
+// back the way the target would, and sets what arrived beside what was sent.
+//
+// Pages, commands and batches all call [Make].
+package deliver
+
+import (
+	"context"
+
+	"yarvek/core/fault"
+	"yarvek/core/format"
+	"yarvek/core/format/pack"
+	"yarvek/core/scene"
+	"yarvek/core/station/export"
+	"yarvek/core/target"
+)
+
+// Order says what to make.
+type Order struct {
+	Delivery  scene.Delivery // as the stations left it, in the target's basis
+	Decisions export.Decisions
+	Name      string // of the main file without suffix, when the decisions give none
+	Target    target.Target
+}
+
+// Parcel is what was made of an order.
+type Parcel struct {
+	Name        string // of the main file, without suffix
+	Format      format.Format
+	Package     *pack.Package // its Changes begin with what was decided
+	Certificate *Certificate
+}
+
+// Make shapes, writes and reads back. An error is a *fault.Error when it is about what
+// was ordered, and ctx's when that ended; nothing is left behind then.
+func Make(ctx context.Context, o Order) (*Parcel, error) {
+	f, err := o.Decisions.Chosen()
+	if err != nil {
+		return nil, err
+	}
+	if o.Delivery.Scene.Count().Polygons == 0 {
+		return nil, fault.Input("nothing goes on, so there is nothing to export").Advise("Keep a node with polygons at Source")
+	}
+	p := &Parcel{Name: o.Decisions.Name, Format: f}
+	if p.Name == "" {
+		p.Name = o.Name
+	}
+	shaped, said := Shape(o.Delivery, o.Decisions, f)
+	if p.Package, err = format.Write(ctx, shaped, f, p.Name, o.Target); err != nil {
+		return nil, err
+	}
+	p.Package.Changes = append(said, p.Package.Changes...)
+	if p.Certificate, err = Check(ctx, shaped, p.Package, f, o.Target); err != nil {
+		return nil, err
+	}
+	return p, nil
+}
+
+// Shape makes the decided changes to what leaves, as far as they count in the format,
+// and says them. Markers stay nodes of their own: they are nothing but a transform.
+func Shape(d scene.Delivery, by export.Decisions, f format.Format) (scene.Delivery, []pack.Change) {
+	var said []pack.Change
+	if by.Triangles && f.Polygons {
+		d = d.Each((*scene.Scene).Triangulated)
+		said = append(said, pack.Change{About: pack.Polygons, What: "polygons became triangles", Why: "as decided"})
+	}
+	if by.Tangents && f.Tangents {
+		d = d.Each((*scene.Scene).WithTangents)
+		said = append(said, pack.Change{About: pack.Tangents, What: "tangents were made of normals and the first UV set",
+			Why: "as decided, where there were none"})
+	}
+	if by.Bake && f.Bakes {
+		d = d.Each((*scene.Scene).Flattened)
+		said = append(said, pack.Change{About: pack.Nodes, What: "node transforms, the tree of nodes and instances",
+			Why: "every point was written where it stands, as decided"})
+	}
+	return d, said
+}

@@ -1,0 +1,100 @@
+package prep
+
+import (
+	"encoding/json"
+	"fmt"
+	"maps"
+	"reflect"
+	"slices"
+	"strings"
+
+	"yarvek/core/fault"
+)
+
+// known tells the first key of a JSON text that the type of v has no field for, and
+// the nearest one it has.
+func known(b []byte, v any) error {
+	var tree any
+	if err := json.Unmarshal(b, &tree); err != nil {
+		return fault.From(fault.Damaged, fmt.Errorf("the decisions can't be read: %w", err))
+	}
+	return knownIn(tree, reflect.TypeOf(v), "")
+}
+
+func knownIn(tree any, t reflect.Type, path string) error {
+	switch v := tree.(type) {
+	case []any:
+		if t.Kind() != reflect.Slice && t.Kind() != reflect.Array {
+			return nil // of the wrong type, which reading it says
+		}
+		for i, e := range v {
+			if err := knownIn(e, t.Elem(), fmt.Sprintf("%s[%d]", path, i)); err != nil {
+				return err
+			}
+		}
+	case map[string]any:
+		var fields map[string]reflect.Type
+		if t.Kind() == reflect.Struct {
+			fields = fieldsOf(t)
+		} else if t.Kind() != reflect.Map {
+			return nil
+		}
+		for _, k := range slices.Sorted(maps.Keys(v)) {
+			at := strings.TrimPrefix(path+"."+k, ".")
+			to, ok := fields[k]
+			if t.Kind() == reflect.Map {
+				to, ok = t.Elem(), true
+			}
+			if !ok {
+				return fault.Input("nothing is decided by %q", at).Advise(fmt.Sprintf("Did you mean %q?", nearest(k, fields)))
+			}
+			if err := knownIn(v[k], to, at); err != nil {
+				return err
+			}
+		}
+	}
+	return nil
+}
+
+// fieldsOf lists the JSON keys of a struct.
+func fieldsOf(t reflect.Type) map[string]reflect.Type {
+	out := map[string]reflect.Type{}
+	for i := range t.NumField() {
+		if name, _, _ := strings.Cut(t.Field(i).Tag.Get("json"), ","); name != "" {
+			out[name] = t.Field(i).Type
+		}
+	}
+	return out
+}
+
+// nearest is the name that takes the fewest letters changed, put in or taken out
+// (Levenshtein 1966), the first of equals by the alphabet.
+func nearest(k string, among map[string]reflect.Type) string {
+	best, least := "", -1
+	for _, name := range slices.Sorted(maps.Keys(among)) {
+		if d := distance(k, name); least < 0 || d < least {
+			best, least = name, d
+		}
+	}
+	return best
+}
+
+func distance(a, b string) int {
+	row := make([]int, len(b)+1)
+	for j := range row {
+		row[j] = j
+	}
+	for i := range len(a) {
+		before := row[0]
+		row[0] = i + 1
+		for j := range len(b) {
+			swap := before
+			if a[i] != b[j] {
+				swap++
+			}
+			before = row[j+1]
+			row[j+1] = min(swap, row[j]+1, before+1)
+		}
+	}
+	return row[len(b)]
+}

@@ -1,0 +1,250 @@
+package prep
+
+import (
+	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"fmt"
+
+	"yarvek/core/finding"
+	"yarvek/core/geom"
+	"yarvek/core/memo"
+	"yarvek/core/scene"
+	"yarvek/core/station"
+	"yarvek/core/station/axes"
+	"yarvek/core/station/export"
+	"yarvek/core/station/pivot"
+	"yarvek/core/station/size"
+	"yarvek/core/station/source"
+	"yarvek/core/target"
+)
+
+// Input is what a run starts from.
+type Input struct {
+	Key      string            // names Scene and Findings: equal keys must mean equal ones
+	Scene    *scene.Scene      // as the reader gave it, in metres and the file's basis
+	Findings []finding.Finding // of the reader
+	Revision int               // its number, for the tape
+	Target   target.Target
+	Grid     float64 // the kit's module in metres, 0 for none
+}
+
+// Stop is what one station left.
+type Stop struct {
+	station.Info
+	Report station.Report
+	Before *scene.Scene // what came to the station; its nodes are those decisions name
+	Scene  *scene.Scene // what went on from it
+	Key    string       // names the content of Scene: equal keys mean equal scenes
+	Box    geom.Box     // of Scene, in its basis; metres
+	// FromSource maps coordinates as Source leaves the scene, in which decisions keep
+	// picked points, to those of Scene.
+	FromSource geom.Affine
+}
+
+// Result is the outcome of every station. Scenes and reports are shared with the memo,
+// and nobody writes to them.
+type Result struct {
+	Read   *scene.Scene   // as the reader gave it
+	Survey *source.Survey // of Read
+
+	// The stations' reports in their own types; Stops has them too.
+	Source *source.Report
+	Size   *size.Report
+	Axes   *axes.Report
+	Pivot  *pivot.Report
+	Export *export.Report
+
+	// Delivery is what leaves, whatever the last station is.
+	Delivery scene.Delivery
+
+	Hits int // stations taken from the memo
+
+	stops []Stop // one for each on the list, in order
+}
+
+// Stops lists the stops in the order of the work, one a station. The list must not be
+// written to.
+func (r *Result) Stops() []Stop { return r.stops }
+
+// Stop finds the stop at a station; the error is a *station.UnknownError.
+func (r *Result) Stop(id string) (Stop, error) {
+	for _, s := range r.stops {
+		if s.ID == id {
+			return s, nil
+		}
+	}
+	return Stop{}, &station.UnknownError{ID: id}
+}
+
+// Findings are those of all stations, in order.
+func (r *Result) Findings() []finding.Finding {
+	var out []finding.Finding
+	for _, s := range r.stops {
+		out = append(out, s.Report.Findings()...)
+	}
+	return out
+}
+
+// Open counts the findings of all stations that must be fixed and that deserve a look.
+func (r *Result) Open() (mustFix, look int) {
+	for _, f := range r.Findings() {
+		switch f.Severity {
+		case finding.MustFix:
+			mustFix++
+		case finding.Look:
+			look++
+		}
+	}
+	return mustFix, look
+}
+
+// Lost lists the decisions that find no node any more.
+func (r *Result) Lost() []Ref {
+	var out []Ref
+	for _, s := range r.stops {
+		for _, k := range s.Report.Lost() {
+			out = append(out, Ref{s.ID, k})
+		}
+	}
+	return out
+}
+
+// Kept is what one stop left, as a [Memo] keeps it.
+type Kept struct {
+	scene  *scene.Scene
+	report any
+}
+
+// Memo keeps the outcomes of stops by everything they depend on.
+type Memo = memo.Memo[Kept]
+
+// NewMemo makes one of about limit bytes.
+func NewMemo(limit int64) *Memo {
+	return memo.New(limit, func(k Kept) int64 { return 4096 + k.scene.Bytes() })
+}
+
+// Rules is the version of the rules of all stations: it is part of every key. Raise it
+// when a station gives another outcome for the same scene and decisions, so that what
+// was derived by the old rules and kept on disk is not taken for the new.
+const Rules = 8
+
+// Run walks the stations. What no decision before it changed comes from the memo,
+// which may be nil. The error is ctx's, or says what of the prep can't be meant.
+func Run(ctx context.Context, in Input, p Prep, m *Memo) (*Result, error) {
+	if err := p.Validate(); err != nil {
+		return nil, err
+	}
+	r := &Result{Read: in.Scene}
+	w := &walk{ctx: ctx, memo: m, key: fmt.Sprintf("rules %d\n%s", Rules, in.Key), result: r, scene: in.Scene}
+
+	_, r.Survey = step(w, "survey", nil, func(ctx context.Context) (*scene.Scene, *source.Survey) {
+		return nil, source.Look(ctx, in.Scene)
+	})
+
+	came := struct {
+		D source.Decisions
+		N int
+	}{p.Source, in.Revision}
+	w.scene, r.Source = step(w, source.Info.ID, came, func(ctx context.Context) (*scene.Scene, *source.Report) {
+		return source.Run(ctx, in.Scene, r.Survey, source.Ask{Read: in.Findings, Revision: in.Revision}, p.Source)
+	})
+	if w.err != nil {
+		return nil, w.err
+	}
+	w.stop(source.Info, r.Source, in.Scene, r.Source.Box, geom.Identity)
+
+	kept := w.scene
+	sized := struct {
+		D size.Decisions
+		G float64
+	}{p.Size, in.Grid}
+	w.scene, r.Size = step(w, size.Info.ID, sized, func(ctx context.Context) (*scene.Scene, *size.Report) {
+		return size.Run(ctx, kept, p.Size, in.Grid)
+	})
+	if w.err != nil {
+		return nil, w.err
+	}
+	grown := geom.Linear(geom.Identity3.Scaled(r.Size.Factor))
+	w.stop(size.Info, r.Size, kept, r.Size.Box, grown)
+
+	scaled := w.scene
+	at := struct {
+		D axes.Decisions
+		B geom.Basis
+	}{p.Axes, in.Target.Basis}
+	w.scene, r.Axes = step(w, axes.Info.ID, at, func(ctx context.Context) (*scene.Scene, *axes.Report) {
+		return axes.Run(ctx, scaled, p.Axes, in.Target.Basis, r.Size.Box, r.Size.Body())
+	})
+	if w.err != nil {
+		return nil, w.err
+	}
+	toStood := r.Axes.Map.Mul(grown)
+	w.stop(axes.Info, r.Axes, scaled, r.Axes.Box, toStood)
+
+	stood := w.scene
+	seated := struct {
+		D pivot.Decisions
+		G float64
+	}{p.Pivot, in.Grid}
+	w.scene, r.Pivot = step(w, pivot.Info.ID, seated, func(ctx context.Context) (*scene.Scene, *pivot.Report) {
+		return pivot.Run(ctx, stood, p.Pivot, pivot.Ask{Body: r.Size.Body(), Stood: r.Axes.Map, Source: toStood,
+			Grid: in.Grid, Module: r.Size.Class.Module})
+	})
+	if w.err != nil {
+		return nil, w.err
+	}
+	toSeated := r.Pivot.Map.Mul(toStood)
+	w.stop(pivot.Info, r.Pivot, stood, r.Pivot.Box, toSeated)
+
+	r.Delivery = scene.Delivery{Scene: w.scene, Markers: r.Pivot.Delivered()}
+	mustFix, _ := r.Open()
+	r.Export = export.Run(p.Export, mustFix)
+	w.stop(export.Info, r.Export, w.scene, r.Pivot.Box, toSeated)
+	return r, nil
+}
+
+// walk is one run on its way. Its key and scene are those of the last step.
+type walk struct {
+	ctx    context.Context
+	memo   *Memo
+	key    string
+	scene  *scene.Scene
+	result *Result
+	err    error // the first; later steps do nothing then
+}
+
+// step runs one station or takes its outcome from the memo. The key of an outcome is
+// made of everything it depends on: the key before it and what it is asked.
+func step[R any](w *walk, id string, asked any, run func(context.Context) (*scene.Scene, R)) (*scene.Scene, R) {
+	var none R
+	if w.err != nil {
+		return nil, none
+	}
+	d, err := json.Marshal(asked)
+	if err != nil {
+		w.err = err
+		return nil, none
+	}
+	sum := sha256.Sum256(fmt.Appendf(nil, "%s\n%s\n%s", w.key, id, d))
+	w.key = fmt.Sprintf("%x", sum[:16])
+	ran := false
+	k, err := w.memo.Get(w.ctx, w.key, func(ctx context.Context) (Kept, error) {
+		ran = true
+		s, rep := run(ctx)
+		return Kept{s, rep}, ctx.Err()
+	})
+	if err != nil {
+		w.err = err
+		return nil, none
+	}
+	if !ran {
+		w.result.Hits++
+	}
+	return k.scene, k.report.(R)
+}
+
+// stop records what a station left, which is the walk's scene now.
+func (w *walk) stop(in station.Info, rep station.Report, before *scene.Scene, box geom.Box, fromSource geom.Affine) {
+	w.result.stops = append(w.result.stops, Stop{Info: in, Report: rep, Before: before, Scene: w.scene, Key: w.key, Box: box, FromSource: fromSource})
+}

@@ -1,0 +1,137 @@
+package scene
+
+import (
+	"fmt"
+
+	"yarvek/core/geom"
+)
+
+// Delivery is all that leaves for one asset: the mesh itself and what goes along with
+// it. Everything is in the basis of Scene, in metres, in the same frame. What goes
+// along comes with its names; who makes it takes them from the target's patterns.
+//
+// A Delivery is shared and not written to, as its scenes are.
+type Delivery struct {
+	Scene     *Scene   // the finest mesh
+	LODs      []LOD    // coarser ones, the next finest first
+	Collision []Shape  // what a body touches
+	Markers   []Marker // named points
+}
+
+// LOD is a coarser mesh that takes the place of the finer ones from a distance on.
+type LOD struct {
+	// Scene has the same lists of materials, textures and images as the delivery's.
+	Scene *Scene
+	From  float64 // metres from the viewer
+}
+
+// Shape is one simple body that stands for the mesh where things touch.
+type Shape struct {
+	Name  string
+	Mesh  *Mesh // without materials
+	Frame geom.Affine
+}
+
+// Marker is a named point with a heading.
+type Marker struct {
+	Name  string
+	Frame geom.Affine // its heading is the image of the basis's forward
+}
+
+// Validate checks what the delivery promises of its parts.
+func (d Delivery) Validate() error {
+	for i, l := range d.LODs {
+		switch {
+		case l.Scene.Basis != d.Scene.Basis:
+			return fmt.Errorf("LOD %d is in another basis", i+1)
+		case len(l.Scene.Materials) != len(d.Scene.Materials):
+			return fmt.Errorf("LOD %d has %d materials and the mesh %d", i+1, len(l.Scene.Materials), len(d.Scene.Materials))
+		case i > 0 && !(l.From > d.LODs[i-1].From):
+			return fmt.Errorf("LOD %d takes over at %g m, not beyond the one before it", i+1, l.From)
+		}
+	}
+	for _, s := range d.Collision {
+		if err := s.Mesh.Validate(); err != nil {
+			return fmt.Errorf("collision shape “%s”: %w", s.Name, err)
+		}
+	}
+	return nil
+}
+
+// Assembled is the delivery as one scene, the way files hold it: the nodes of the mesh
+// first, then those of each LOD, the collision shapes, and the markers as empty nodes.
+// What comes after the mesh hangs below its root when it has one alone, and stands
+// beside it otherwise. Without anything that goes along it is Scene itself.
+func (d Delivery) Assembled() *Scene {
+	if len(d.LODs)+len(d.Collision)+len(d.Markers) == 0 {
+		return d.Scene
+	}
+	out := d.Scene.Clone()
+	parent, inv := -1, geom.Identity
+	for i, n := range d.Scene.Nodes {
+		if n.Parent >= 0 {
+			continue
+		}
+		if i > 0 {
+			parent, inv = -1, geom.Identity
+			break
+		}
+		if v, ok := n.Local.Inverse(); ok {
+			parent, inv = 0, v
+		}
+	}
+	hang := func(n Node) {
+		if n.Parent < 0 {
+			n.Parent, n.Local = parent, inv.Mul(n.Local)
+		}
+		out.Nodes = append(out.Nodes, n)
+	}
+	for _, l := range d.LODs {
+		node, mesh := len(out.Nodes), len(out.Meshes)
+		out.Meshes = append(out.Meshes, l.Scene.Meshes...)
+		for _, n := range l.Scene.Nodes {
+			if n.Parent >= 0 {
+				n.Parent += node
+			}
+			if n.Mesh >= 0 {
+				n.Mesh += mesh
+			}
+			hang(n)
+		}
+	}
+	for _, s := range d.Collision {
+		hang(Node{Name: s.Name, Kind: KindMesh, Parent: -1, Mesh: len(out.Meshes), Local: s.Frame})
+		out.Meshes = append(out.Meshes, s.Mesh)
+	}
+	for _, m := range d.Markers {
+		hang(Node{Name: m.Name, Kind: KindEmpty, Parent: -1, Mesh: -1, Local: m.Frame})
+	}
+	return out
+}
+
+// Each returns the delivery with the mesh and every LOD made anew by f.
+func (d Delivery) Each(f func(*Scene) *Scene) Delivery {
+	d.Scene = f(d.Scene)
+	lods := make([]LOD, len(d.LODs))
+	for i, l := range d.LODs {
+		lods[i] = LOD{f(l.Scene), l.From}
+	}
+	d.LODs = lods
+	return d
+}
+
+// Bytes estimates what a scene holds on to: its meshes with all their layers and
+// indices, its pictures and its nodes. A nil scene holds nothing.
+func (s *Scene) Bytes() int64 {
+	if s == nil {
+		return 0
+	}
+	n := int64(256 * len(s.Nodes))
+	for _, m := range s.Meshes {
+		n += m.Bytes()
+	}
+	for _, im := range s.Images {
+		n += int64(len(im.Data))
+	}
+	return n
+}

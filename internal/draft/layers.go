@@ -1,0 +1,216 @@
+package draft
+
+import (
+	"fmt"
+	"math"
+
+	"yarvek/core/figure"
+	"yarvek/core/geom"
+)
+
+// Layer is something drawn over the views. The types of this file are all there are.
+// Points and boxes are in metres, in the frame of the paper.
+type Layer interface{ draw(c *canvas) }
+
+// sides are the three views in the order layers draw on them.
+var sides = [3]Side{Front, RightSide, Plan}
+
+// Dimensions shows width, height and depth; Alarm when the size is wrong.
+type Dimensions struct{ Alarm bool }
+
+func (d Dimensions) draw(c *canvas) {
+	l, size, class := c.Layout, c.Box.Size(), ""
+	if d.Alarm {
+		class = "alarm"
+	}
+	y := max(l.floor, l.groundY) + 32
+	c.dimension(class, l.fx, y, l.fx+l.w, y, l.floor+4, l.floor+4, figure.Length(size[0]))
+	c.dimension(class, l.sx, y, l.sx+l.d, y, l.floor+4, l.floor+4, figure.Length(size[2]))
+	x := l.fx - 26
+	c.dimension(class, x, l.floor, x, l.floor-l.h, l.fx-4, l.fx-4, figure.Length(size[1]))
+}
+
+// Facing shows where the front is, on the plan and beside the side view.
+type Facing struct{}
+
+func (Facing) draw(c *canvas) {
+	l := c.Layout
+	x := l.fx + l.w/2
+	c.line("facing", x, l.planY+4, x, l.planY+26)
+	c.arrow("facing-head", x, l.planY+32, 0, 1)
+	c.text("word label", x+9, l.planY+26, "front, "+c.Basis.Forward.String())
+	// Seen from the right side, the front lies to the left.
+	y := l.floor - min(l.h/2, 12)
+	c.line("facing", l.sx-6, y, l.sx-26, y)
+	c.arrow("facing-head", l.sx-32, y, -1, 0)
+}
+
+// Left is what is left behind: dashed outlines, as far as it is near.
+type Left struct{ Boxes []geom.Box }
+
+func (left Left) draw(c *canvas) {
+	l, out := c.Layout, 0
+	for _, b := range left.Boxes {
+		if b.IsEmpty() {
+			continue
+		}
+		drawn := false
+		for _, side := range sides {
+			x0, y0 := l.place(c.Box, side, b.Min)
+			x1, y1 := l.place(c.Box, side, b.Max)
+			x0, x1, y0, y1 = min(x0, x1), max(x0, x1), min(y0, y1), max(y0, y1)
+			if x1 < innerL || x0 > innerR || y1 < innerT || y0 > baseY+60 || x1-x0 > 2*paperW || y1-y0 > 2*paperH {
+				continue
+			}
+			x0, x1, y0, y1 = max(x0, innerL+4), min(x1, innerR-4), max(y0, innerT+4), min(y1, baseY+50)
+			c.rect("left-behind", x0, y0, x1-x0, y1-y0)
+			drawn = true
+		}
+		if !drawn {
+			out++
+		}
+	}
+	if out > 0 {
+		c.text("word label", fieldL+8, baseY+76, figure.Plural(out, "node", "nodes")+" left behind beyond this sheet")
+	}
+}
+
+// Rule is a measured distance, with its figure at the front view.
+type Rule struct {
+	From, To geom.Vec3
+	Figure   string
+}
+
+func (r Rule) draw(c *canvas) {
+	for _, side := range sides {
+		ax, ay := c.Layout.place(c.Box, side, r.From)
+		bx, by := c.Layout.place(c.Box, side, r.To)
+		c.WriteString(`<g class="dim measured">`)
+		c.line("rule", ax, ay, bx, by)
+		fmt.Fprintf(&c.pen, `<circle cx="%.1f" cy="%.1f" r="3.5"/><circle cx="%.1f" cy="%.1f" r="3.5"/>`, ax, ay, bx, by)
+		if side == Front && r.Figure != "" {
+			c.text("fig halo", (ax+bx)/2+8, (ay+by)/2-6, r.Figure)
+		}
+		c.WriteString(`</g>`)
+	}
+}
+
+// Marker is a named point with a heading: a ring with a tick toward it on the plan.
+type Marker struct {
+	Name    string
+	At      geom.Vec3
+	Heading float64 // degrees anticlockwise from above, from the front
+}
+
+func (m Marker) draw(c *canvas) {
+	for _, side := range sides {
+		x, y := c.Layout.place(c.Box, side, m.At)
+		if !c.within(side, x, y) {
+			continue
+		}
+		c.WriteString(`<g class="marker">`)
+		fmt.Fprintf(&c.pen, `<circle cx="%.1f" cy="%.1f" r="5"/><circle class="pip" cx="%.1f" cy="%.1f" r="1.6"/>`, x, y, x, y)
+		if side == Plan {
+			// The front is downward on the plan; anticlockwise from above is too on paper.
+			sin, cos := math.Sincos(m.Heading * math.Pi / 180)
+			c.line("tick", x+5*sin, y+5*cos, x+15*sin, y+15*cos)
+		}
+		if side == Front {
+			c.text("word halo", x+9, y-7, shorten(m.Name, 22))
+		}
+		c.WriteString(`</g>`)
+	}
+}
+
+// Datum is the pivot and where each part has its own, small. A pivot off the paper is
+// pointed at, and balloons go there.
+type Datum struct {
+	At      geom.Vec3
+	Heading float64 // degrees anticlockwise from above against the front
+	Parts   []geom.Vec3
+}
+
+func (d Datum) draw(c *canvas) {
+	l := c.Layout
+	for _, side := range sides {
+		x, y := l.place(c.Box, side, d.At)
+		if c.within(side, x, y) {
+			if side == Plan && d.Heading != 0 {
+				sin, cos := math.Sincos(d.Heading * math.Pi / 180)
+				c.line("facing", x+10*sin, y+10*cos, x+28*sin, y+28*cos)
+				c.arrow("facing-head", x+34*sin, y+34*cos, sin, cos)
+			}
+			c.datum(x, y, 9, "")
+			continue
+		}
+		if side == Front {
+			d.pointAt(c, x, y)
+		}
+	}
+	for _, o := range d.Parts {
+		for _, side := range sides {
+			if x, y := l.place(c.Box, side, o); c.within(side, x, y) {
+				c.datum(x, y, 4.5, "part")
+			}
+		}
+	}
+}
+
+// pointAt draws the pivot beside the front view, with an arrow to where it is.
+func (d Datum) pointAt(c *canvas, x, y float64) {
+	l := c.Layout
+	cx, cy := l.fx+l.w/2, l.floor-l.h/2
+	dx, dy := x-cx, y-cy
+	n := math.Hypot(dx, dy)
+	dx, dy = dx/n, dy/n
+	px := min(max(cx+dx*(l.w/2+34), innerL+30), innerR-60)
+	py := min(max(cy+dy*(l.h/2+34), innerT+30), baseY+30)
+	c.offX, c.offY, c.off = px, py, true
+	c.datum(px, py, 9, "off")
+	c.line("leader", px+dx*13, py+dy*13, px+dx*30, py+dy*30)
+	c.arrow("leader-head", px+dx*36, py+dy*36, dx, dy)
+	c.text("fig known-fig mid", px, py+26, "pivot "+figure.Length(c.Box.Distance(d.At))+" off")
+}
+
+// Seats are the points of the box where the pivot can be seated. A click on a view
+// chooses in its plane and leaves the third direction as it is in Now: right, up and
+// forward, -1, 0 or 1.
+type Seats struct{ Now [3]int }
+
+func (s Seats) draw(c *canvas) {
+	mid, half := c.Box.Center(), c.Box.Size().Mul(0.5)
+	for _, side := range sides {
+		for a := -1; a <= 1; a++ {
+			for b := -1; b <= 1; b++ {
+				at := s.Now
+				switch side {
+				case Front:
+					at[0], at[1] = -a, b
+				case RightSide:
+					at[2], at[1] = -a, b
+				case Plan:
+					at[0], at[2] = -a, -b
+				}
+				q := geom.Vec3{mid[0] - float64(at[0])*half[0], mid[1] + float64(at[1])*half[1], mid[2] + float64(at[2])*half[2]}
+				x, y := c.Layout.place(c.Box, side, q)
+				fmt.Fprintf(&c.pen, `<a class="seat" href="#seat" tabindex="-1" data-box="%d,%d,%d" aria-label="Seat the pivot here">`+
+					`<circle class="hit" cx="%.1f" cy="%.1f" r="11"/><circle cx="%.1f" cy="%.1f" r="4.5"/></a>`,
+					at[0], at[1], at[2], x, y, x, y)
+			}
+		}
+	}
+}
+
+// within tells whether a place belongs to a view and its surroundings.
+func (c *canvas) within(side Side, x, y float64) bool {
+	l := c.Layout
+	const m = 26
+	x0, x1, y0, y1 := l.fx, l.fx+l.w, l.floor-l.h, max(l.floor, l.groundY)
+	switch side {
+	case RightSide:
+		x0, x1 = l.sx, l.sx+l.d
+	case Plan:
+		y0, y1 = l.planY-l.d, l.planY
+	}
+	return x >= x0-m && x <= x1+m && y >= y0-m && y <= y1+m
+}

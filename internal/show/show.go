@@ -1,0 +1,212 @@
+// Package show gives every station its face on paper: which scene is drawn, at which
+// layout, with which layers, and how the outcome of a decision is outlined. It also
+// draws what needs a drawing besides: the line-up, small pictures, two revisions side by
+// side, and the mesh for the turntable.
+//
+// A station has one file here, with its [face], and a line in the list of faces.
+package show
+
+import (
+	"context"
+	"fmt"
+
+	"yarvek/core/figure"
+	"yarvek/core/finding"
+	"yarvek/core/geom"
+	"yarvek/core/memo"
+	"yarvek/core/prep"
+	"yarvek/core/scene"
+	"yarvek/core/split"
+	"yarvek/core/station"
+	"yarvek/internal/draft"
+	"yarvek/internal/work"
+)
+
+// modelsKept bounds what is kept of models ready to be drawn, in bytes.
+const modelsKept = 768 << 20
+
+// Board draws what a desk has opened. There is one for a desk; it is safe for use by
+// several goroutines.
+type Board struct {
+	desk   *work.Desk
+	models *memo.Memo[*draft.Model]
+}
+
+// New makes a board over a desk.
+func New(desk *work.Desk) *Board {
+	return &Board{desk, memo.New(modelsKept, (*draft.Model).Bytes)}
+}
+
+// model is a scene made ready to be drawn; key names the scene's content.
+func (b *Board) model(ctx context.Context, key string, s *scene.Scene) (*draft.Model, error) {
+	return b.models.Get(ctx, key, func(ctx context.Context) (*draft.Model, error) {
+		m := draft.NewModel(ctx, s)
+		return m, ctx.Err()
+	})
+}
+
+// face is how a station shows itself. All its fields are set.
+type face struct {
+	id string
+	// ask says what the layout depends on besides the box and the artist's own figure.
+	ask draft.Ask
+	// layers are what the station shows over the views, from the lowest up.
+	layers func(v view) []draft.Layer
+	// outline is what becomes of the drawing by a decision: now is what it shows, then
+	// what it would.
+	outline func(ctx context.Context, b *Board, now, then view) (draft.Ghost, error)
+}
+
+// faces lists those of all stations.
+var faces = []face{sourceFace, sizeFace, axesFace, pivotFace, exportFace}
+
+// faceOf finds a station's; the error is a *station.UnknownError.
+func faceOf(id string) (face, error) {
+	for _, f := range faces {
+		if f.id == id {
+			return f, nil
+		}
+	}
+	return face{}, &station.UnknownError{ID: id}
+}
+
+// noLayers is for a station that shows nothing of its own over the views.
+func noLayers(view) []draft.Layer { return nil }
+
+// view is one station of an opened asset, as it is drawn. Its box and maps are in the
+// frame of the paper: x to the right of the front view, y up, z toward the viewer;
+// metres.
+type view struct {
+	*work.Opened
+	stop    prep.Stop
+	face    face
+	paper   geom.Mat3   // from the basis of the stop's scene
+	onPaper geom.Affine // from coordinates as Source leaves the scene
+	box     geom.Box    // of the stop's scene
+	layout  draft.Layout
+}
+
+// look finds a station of an opened asset; height is that of the artist's own figure in
+// metres, 0 for none. The error is a *station.UnknownError.
+func look(o *work.Opened, id string, height float64) (view, error) {
+	stop, err := o.Result.Stop(id)
+	if err != nil {
+		return view{}, err
+	}
+	f, err := faceOf(id)
+	if err != nil {
+		return view{}, err
+	}
+	v := view{Opened: o, stop: stop, face: f, paper: stop.Scene.Basis.To(geom.GLTF)}
+	v.onPaper = geom.Linear(v.paper).Mul(stop.FromSource)
+	v.box = stop.Box.Carried(v.paper)
+	ask := f.ask
+	ask.Height = height
+	v.layout = draft.Arrange(v.box, ask)
+	return v, nil
+}
+
+// Numbered is a finding with its balloon.
+type Numbered struct {
+	finding.Finding
+	Number int
+	Zone   string // of the drawing, "" when it has no place there
+}
+
+// Picture is a station's drawing and its findings, numbered alike.
+type Picture struct {
+	Drawn    draft.Drawn
+	Findings []Numbered
+	Ratio    float64 // drawn at 1 to Ratio
+}
+
+// Draw makes the drawing of a station. height is the artist's own figure in metres, 0
+// for none; measured are distances to draw besides.
+func (b *Board) Draw(ctx context.Context, o *work.Opened, id string, height float64, measured ...Measured) (*Picture, error) {
+	v, err := look(o, id, height)
+	if err != nil {
+		return nil, err
+	}
+	views, err := b.views(ctx, v, v.layout.Scale)
+	if err != nil {
+		return nil, err
+	}
+	d := &draft.Drawing{Asset: o.Asset.Name, Kit: o.Kit.Name, Unit: o.Kit.Target.Unit, Revision: o.Revision.Number,
+		Counts: v.stop.Scene.Count(), Basis: v.stop.Scene.Basis, Views: views, Box: v.box, Layout: v.layout}
+	p := &Picture{Ratio: v.layout.Ratio}
+	for _, f := range v.stop.Report.Findings() {
+		n := Numbered{Finding: f, Number: len(p.Findings) + 1}
+		if f.Place.Point != nil && f.Severity > finding.Note {
+			d.Balloons = append(d.Balloons, draft.Balloon{Number: n.Number, Severity: f.Severity, At: v.paper.Apply(*f.Place.Point)})
+		}
+		p.Findings = append(p.Findings, n)
+	}
+	d.Layers = v.face.layers(v)
+	for _, m := range measured {
+		d.Layers = append(d.Layers, draft.Rule{From: v.onPaper.Apply(m.From), To: v.onPaper.Apply(m.To), Figure: figure.Length(m.Length)})
+	}
+	p.Drawn = d.Draw()
+	for i := range p.Findings {
+		p.Findings[i].Zone = p.Drawn.Zones[p.Findings[i].Number]
+	}
+	return p, nil
+}
+
+// views draws a stop's scene from its three sides, at scale pixels a metre.
+func (b *Board) views(ctx context.Context, v view, scale float64) ([3]draft.View, error) {
+	key := fmt.Sprintf("%s %g", v.stop.Key, scale)
+	return work.Derive(ctx, b.desk.Derived, "views", key, func(ctx context.Context) (out [3]draft.View, err error) {
+		m, err := b.model(ctx, v.stop.Key, v.stop.Scene)
+		if err != nil {
+			return out, err
+		}
+		split.Together(
+			func() { out[draft.Front] = m.Draw(ctx, draft.Front, scale) },
+			func() { out[draft.RightSide] = m.Draw(ctx, draft.RightSide, scale) },
+			func() { out[draft.Plan] = m.Draw(ctx, draft.Plan, scale) })
+		return out, ctx.Err()
+	})
+}
+
+// Preview outlines what another prep would make of an asset over a station's drawing;
+// nothing is decided by it. What comes is SVG for that drawing.
+func (b *Board) Preview(ctx context.Context, o *work.Opened, id string, height float64, p prep.Prep) (string, error) {
+	now, err := look(o, id, height)
+	if err != nil {
+		return "", err
+	}
+	with, err := b.desk.With(ctx, o, p)
+	if err != nil {
+		return "", err
+	}
+	then, err := look(with, id, height)
+	if err != nil {
+		return "", err
+	}
+	g, err := now.face.outline(ctx, b, now, then)
+	if err != nil {
+		return "", err
+	}
+	return draft.Outlined(now.layout, now.box, g), nil
+}
+
+// outlineOfScene outlines the scene a station would leave, standing where the one that
+// is drawn stands.
+func outlineOfScene(ctx context.Context, b *Board, now, then view) (draft.Ghost, error) {
+	views, err := b.views(ctx, then, now.layout.Scale)
+	if err != nil {
+		return draft.Ghost{}, err
+	}
+	z := then.box.Size()
+	return draft.Ghost{Views: &views, Box: then.box, Shift: foot(now.box).Sub(foot(then.box)),
+		Say: fmt.Sprintf("It would measure %s wide, %s high, %s deep", figure.Length(z[0]), figure.Length(z[1]), figure.Length(z[2]))}, nil
+}
+
+// foot is the middle of a box's base.
+func foot(b geom.Box) geom.Vec3 {
+	c := b.Center()
+	if !b.IsEmpty() {
+		c[1] = b.Min[1]
+	}
+	return c
+}

@@ -1,0 +1,137 @@
+package web
+
+import (
+	"html/template"
+	"net/http"
+	"slices"
+
+	"yarvek/core/prep"
+	"yarvek/core/station"
+	"yarvek/core/target"
+	"yarvek/internal/show"
+	"yarvek/internal/work"
+)
+
+// room is a station in the browser: what its form means, what its worksheet shows, and
+// the words its template needs. Its template is station-ID.html. Each has a Go file of
+// its own and a line in the list of rooms; all its fields are set.
+type room struct {
+	id string
+	// decode turns the station's form into decisions. The form's "act" says which of the
+	// controls was used; one that is not known is an error of the form.
+	decode func(f *form, p *prep.Prep)
+	// page gathers what the worksheet shows besides what all worksheets do. It gives a
+	// type of the station's own that embeds the worksheet.
+	page func(c *call, ws worksheet) (any, error)
+	// words are the functions of its template alone, besides those of all pages.
+	words template.FuncMap
+}
+
+// rooms lists those of all stations.
+var rooms = []room{sourceRoom, sizeRoom, axesRoom, pivotRoom, exportRoom}
+
+// roomOf finds a station's; the error is a *station.UnknownError.
+func roomOf(id string) (room, error) {
+	i := slices.IndexFunc(rooms, func(r room) bool { return r.id == id })
+	if i < 0 {
+		return room{}, &station.UnknownError{ID: id}
+	}
+	return rooms[i], nil
+}
+
+// call is one request for a worksheet.
+type call struct {
+	*Server
+	r *http.Request
+	o *work.Opened
+}
+
+// worksheet is what every station's worksheet shows, and what its forms are made of.
+type worksheet struct {
+	Opened   *work.Opened
+	Station  station.Info
+	Findings []show.Numbered
+	Path     string // of the sheet, which its forms are sent to
+}
+
+// Target is the kit's.
+func (w worksheet) Target() target.Target { return w.Opened.Kit.Target }
+
+// Asset is where the asset's own addresses begin.
+func (w worksheet) Asset() string { return assetPath(w.Opened.Asset.ID) }
+
+// Do is a decision of one press: a form that sends an act with fixed fields, given as
+// names and values in turn.
+func (w worksheet) Do(act, label string, fields ...string) press {
+	p := press{Action: w.Path, Base: w.Opened.Base(), Act: act, Label: label, Look: "btn-ghost", Preview: true}
+	for i := 0; i+1 < len(fields); i += 2 {
+		p.Fields = append(p.Fields, [2]string{fields[i], fields[i+1]})
+	}
+	return p
+}
+
+// Form opens a form that sends an act along with what is typed into it.
+func (w worksheet) Form(act string) press {
+	return press{Action: w.Path, Base: w.Opened.Base(), Act: act, FormClass: "line-form", Preview: true}
+}
+
+// press is a form of a worksheet. Its methods give it with something changed, so that a
+// template says only what differs from the usual.
+type press struct {
+	Action    string
+	Base      int
+	Act       string
+	Fields    [][2]string
+	FormID    string
+	FormClass string
+	Preview   bool // its outcome is outlined on the drawing before it is pressed
+
+	// Of the button, in a form that has nothing else.
+	Label    string
+	ID       string
+	Look     string // classes of the style sheet
+	Title    string
+	Say      string // for those who do not see the button, when the label is not enough
+	State    string // "true" or "false" for a button that stays pressed
+	Disabled bool
+}
+
+// As gives the button an ID.
+func (p press) As(id string) press { p.ID = id; return p }
+
+// Main makes it the main button.
+func (p press) Main() press { p.Look = "btn-ink"; return p }
+
+// Small makes the button small.
+func (p press) Small() press { p.Look += " btn-small"; return p }
+
+// Quiet leaves out the outline of what it would do.
+func (p press) Quiet() press { p.Preview = false; return p }
+
+// Inline puts the form into a line with others.
+func (p press) Inline() press { p.FormClass = "inline"; return p }
+
+// Titled adds words that show when somebody lingers on it.
+func (p press) Titled(s string) press { p.Title = s; return p }
+
+// Saying adds words for those who do not see the button.
+func (p press) Saying(s string) press { p.Say = s; return p }
+
+// Off disables the button.
+func (p press) Off(off bool) press { p.Disabled = off; return p }
+
+// Chosen shows whether the button's decision is in force, the chosen one as the main
+// button.
+func (p press) Chosen(on bool) press {
+	p.State = "false"
+	if on {
+		p.State, p.Look = "true", "btn-ink"
+	}
+	return p
+}
+
+// Called gives the form an ID.
+func (p press) Called(id string) press { p.FormID = id; return p }
+
+// Plainly gives the form another class than usual; "" for none.
+func (p press) Plainly(class string) press { p.FormClass = class; return p }

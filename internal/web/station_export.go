@@ -1,0 +1,67 @@
+package web
+
+import (
+	"fmt"
+	"html/template"
+	"strconv"
+
+	"yarvek/core/format"
+	"yarvek/core/prep"
+	"yarvek/core/station/export"
+	"yarvek/core/target"
+	"yarvek/internal/work"
+)
+
+var exportRoom = room{
+	id:     export.Info.ID,
+	decode: decideExport,
+	page: func(c *call, ws worksheet) (any, error) {
+		list, err := c.desk.Exports(c.r.Context(), c.o.Kit.ID, c.o.Asset.ID)
+		if err != nil {
+			return nil, err
+		}
+		p := exportPage{worksheet: ws, Report: c.o.Result.Export, Decided: c.o.Prep.Export, Formats: format.Written, Sent: list}
+		if p.Chosen, err = p.Decided.Chosen(); err != nil {
+			return nil, err
+		}
+		want, err := strconv.ParseInt(c.r.URL.Query().Get("sent"), 10, 64)
+		for i := range list {
+			if list[i].ID == want || err != nil && i == 0 {
+				p.Shown = &list[i]
+			}
+		}
+		return p, nil
+	},
+	words: template.FuncMap{"frame": frameWords},
+}
+
+// exportPage is what Export's worksheet shows.
+type exportPage struct {
+	worksheet
+	Report  *export.Report
+	Decided export.Decisions
+	Formats []format.Format
+	Chosen  format.Format
+	Sent    []work.Sent // the newest first
+	Shown   *work.Sent  // the one whose certificate stands on the page
+}
+
+// frameWords says in what frame a file of the format is written.
+func frameWords(f format.Format, t target.Target) string {
+	if f.Fixed != nil {
+		return "Written in the frame glTF fixes: +Y up, right-handed, metres. A receiver turns it to " + t.Basis.Up.String() + " up by itself."
+	}
+	at := f.Frame(t)
+	s := fmt.Sprintf("Written in the target's own frame: %s up, %s-handed, %s. ", at.Basis.Up, at.Basis.Handedness(), target.UnitFor(at.UnitMetres).Name)
+	if f.Declares {
+		return s + "The file declares it; node transforms are kept."
+	}
+	return s + "The file can't say so."
+}
+
+func decideExport(f *form, p *prep.Prep) {
+	p.Export = export.Decisions{Format: f.str("format"), Bake: f.on("bake"), Triangles: f.on("triangles"), Tangents: f.on("tangents")}
+	if f.str("name") != "" {
+		p.Export.Name = f.name("name")
+	}
+}

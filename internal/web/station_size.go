@@ -1,0 +1,118 @@
+package web
+
+import (
+	"html/template"
+	"strconv"
+	"strings"
+
+	"yarvek/core/class"
+	"yarvek/core/figure"
+	"yarvek/core/geom"
+	"yarvek/core/measure"
+	"yarvek/core/prep"
+	"yarvek/core/station/size"
+	"yarvek/core/target"
+	"yarvek/internal/draft"
+	"yarvek/internal/show"
+)
+
+var sizeRoom = room{
+	id:     size.Info.ID,
+	decode: decideSize,
+	page: func(c *call, ws worksheet) (any, error) {
+		rep := c.o.Result.Size
+		body, err := rep.Body().Get(c.r.Context())
+		if err != nil {
+			return nil, err
+		}
+		return sizePage{worksheet: ws, Report: rep, Decided: c.o.Prep.Size, Body: body, Lean: size.Lean(body), Outline: rep.Outline(body),
+			Ruler: ruler(c.r, c.o, size.Info.ID), FigureHeight: figureHeight(c.r), Classes: class.All, Units: target.Units,
+			Cube: trusted(draft.CubeTest(rep.Unit.Metres))}, nil
+	},
+	words: template.FuncMap{
+		"extents":  func() []size.Extent { return []size.Extent{size.Height, size.Width, size.Depth, size.Longest} },
+		"singular": singular,
+		"offwords": func(by float64) string {
+			if by < 0 {
+				return figure.Length(-by) + " short of"
+			}
+			return figure.Length(by) + " longer than"
+		},
+		"cells": func(n int, grid float64) string { return strconv.FormatFloat(float64(n)*grid, 'g', 9, 64) },
+		"bakeways": func() [][2]string {
+			return [][2]string{{string(size.BakeAll), "rotation and scale"}, {string(size.BakeScale), "scale"},
+				{string(size.BakeRotation), "rotation"}, {"", "nothing"}}
+		},
+	},
+}
+
+// sizePage is what Size's worksheet shows. Lengths are metres.
+type sizePage struct {
+	worksheet
+	Report       *size.Report
+	Decided      size.Decisions
+	Body         measure.Body
+	Lean         float64 // of the body's length, radians
+	Outline      float64 // from above, square metres
+	Ruler        *show.Measured
+	FigureHeight float64
+	Classes      []class.Class
+	Units        []target.Unit
+	Cube         template.HTML
+}
+
+// FitLine says the decision on the scale, "" when there is none.
+func (p sizePage) FitLine() string {
+	fit := size.Decisions{Fit: p.Decided.Fit, Length: p.Decided.Length, Factor: p.Decided.Factor, From: p.Decided.From, To: p.Decided.To}
+	return strings.Join(fit.Lines(), "")
+}
+
+// Custom tells whether the file's unit is a length of one's own.
+func (p sizePage) Custom() bool { return p.Decided.Unit == customUnit }
+
+// customUnit is the choice of a unit that has no name.
+const customUnit = "custom"
+
+// singular is a unit's name for one of it.
+func singular(name string) string {
+	switch name {
+	case "inches":
+		return "inch"
+	case "feet":
+		return "foot"
+	}
+	return strings.TrimSuffix(name, "s")
+}
+
+func decideSize(f *form, p *prep.Prep) {
+	d := &p.Size
+	fit := func(e size.Extent) {
+		d.Fit, d.Length, d.Factor, d.From, d.To = e, 0, 0, geom.Vec3{}, geom.Vec3{}
+	}
+	switch f.str("act") {
+	case "class":
+		d.Class = f.str("class")
+	case "unit":
+		if d.Unit, d.Metres = f.str("unit"), 0; d.Unit == customUnit {
+			d.Metres = f.length("metres", "One unit")
+		}
+	case "fit":
+		fit(size.Extent(f.str("fit")))
+		d.Length = f.length("length", "The length")
+	case "between":
+		fit(size.Between)
+		d.From, d.To = f.point("from"), f.point("to")
+		d.Length = f.length("length", "The length")
+	case "factor":
+		fit(size.ByFactor)
+		d.Factor = f.number("factor", "The factor")
+	case "nofit":
+		fit("")
+	case "bake":
+		if d.Bake, d.Nodes = size.Bake(f.str("bake")), f.strs("node"); d.Bake == size.BakeNone {
+			d.Nodes = nil
+		}
+	default:
+		f.unknown()
+	}
+}

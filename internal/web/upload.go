@@ -1,0 +1,116 @@
+package web
+
+import (
+	"errors"
+	"io"
+	"mime"
+	"net/http"
+
+	"github.com/go-chi/chi/v5"
+
+	"yarvek/core/fault"
+	"yarvek/core/target"
+	"yarvek/internal/work"
+)
+
+// startWithFiles makes the first kit for files dropped where there is none yet.
+func (s *Server) startWithFiles(w http.ResponseWriter, r *http.Request) error {
+	u, err := s.receive(w, r)
+	if err != nil {
+		return err
+	}
+	k, err := s.desk.NewKit(r.Context(), "First kit", target.Shipped[0].ID)
+	if err != nil {
+		return err
+	}
+	return s.showJob(w, s.desk.TakeIn(k.ID, u))
+}
+
+func (s *Server) addFiles(w http.ResponseWriter, r *http.Request) error {
+	kid, err := id(r, "kit")
+	if err != nil {
+		return err
+	}
+	if _, err := s.desk.Kit(r.Context(), kid); err != nil {
+		return err
+	}
+	u, err := s.receive(w, r)
+	if err != nil {
+		return err
+	}
+	return s.showJob(w, s.desk.TakeIn(kid, u))
+}
+
+// headers is what the headers of an upload's parts may take, in bytes, on top of the
+// files themselves.
+const headers = 16 << 20
+
+// receive streams the files of an upload to the store, part by part.
+func (s *Server) receive(w http.ResponseWriter, r *http.Request) (*work.Upload, error) {
+	r.Body = http.MaxBytesReader(w, r.Body, s.desk.Limits.Upload+headers)
+	mr, err := r.MultipartReader()
+	if err != nil {
+		return nil, fault.Input("no files were sent: %v", err)
+	}
+	u := s.desk.NewUpload()
+	for {
+		p, err := mr.NextRawPart()
+		if errors.Is(err, io.EOF) {
+			return u, nil
+		}
+		if err != nil {
+			return nil, err
+		}
+		name := fileName(p.Header.Get("Content-Disposition"))
+		if name == "" {
+			continue
+		}
+		if err := u.Add(name, p); err != nil {
+			return nil, err
+		}
+	}
+}
+
+// fileName takes the name of an uploaded file from its part's header. The folders a
+// browser sends along are kept, since references use them; package bundle cleans them.
+func fileName(disposition string) string {
+	_, params, err := mime.ParseMediaType(disposition)
+	if err != nil {
+		return ""
+	}
+	return params["filename"]
+}
+
+// jobPage is a piece of long work.
+type jobPage struct {
+	work.State
+	Say    string       // why it broke off, "" when it did not
+	Intake *work.Intake // what came in, nil before it ended
+}
+
+func (s *Server) showJob(w http.ResponseWriter, j *work.Job) error {
+	p := jobPage{State: j.State()}
+	p.Intake, _ = p.Outcome.(*work.Intake)
+	if p.Err != nil {
+		_, say := explain(p.Err)
+		p.Say = sentence(say)
+	}
+	return s.fragment(w, "job", "job", p)
+}
+
+func (s *Server) job(w http.ResponseWriter, r *http.Request) error {
+	j, err := s.desk.Jobs.Find(chi.URLParam(r, "job"))
+	if err != nil {
+		return err
+	}
+	return s.showJob(w, j)
+}
+
+func (s *Server) cancelJob(w http.ResponseWriter, r *http.Request) error {
+	j, err := s.desk.Jobs.Find(chi.URLParam(r, "job"))
+	if err != nil {
+		return err
+	}
+	j.Cancel()
+	return s.showJob(w, j)
+}

@@ -1,0 +1,153 @@
+package work
+
+import (
+	"cmp"
+	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"fmt"
+	"log/slog"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+	"sync"
+	"time"
+
+	"yarvek/core/memo"
+)
+
+// derivedVersion is the version of everything that is derived outside the stations,
+// drawings first of all; raise it when one of them comes out otherwise. What the
+// stations make has a version of its own, which their keys carry.
+const derivedVersion = 8
+
+// How much is kept of derived data, in bytes.
+const (
+	derivedKept   = 1 << 30  // in the folder
+	derivedAtHand = 64 << 20 // in memory, of what was asked for last
+)
+
+// Derived keeps derived data in a folder that may be emptied at any moment, up to a
+// limit in bytes; what was used least recently goes first. A file that can't be written
+// or read is no error: the data is made again. It is safe for use by several goroutines
+// of one process.
+type Derived struct {
+	dir    string
+	limit  int64
+	log    *slog.Logger
+	atHand *memo.Memo[[]byte]
+
+	mu   sync.Mutex
+	size int64 // of the folder, as far as known; -1 before it was looked at
+}
+
+// NewDerived keeps about limit bytes in a folder, which is there. log is told what can't
+// be kept; nil for nobody.
+func NewDerived(dir string, limit int64, log *slog.Logger) *Derived {
+	if log == nil {
+		log = slog.New(slog.DiscardHandler)
+	}
+	return &Derived{dir: dir, limit: limit, log: log, size: -1,
+		atHand: memo.New(derivedAtHand, func(b []byte) int64 { return 256 + int64(len(b)) })}
+}
+
+// Derive gives derived data of a kind by its key, made by fill when it is not kept.
+// Equal keys must mean equal data. Asked for what is being made, it waits for that. An
+// error is given on and nothing is kept.
+func Derive[T any](ctx context.Context, d *Derived, kind, key string, fill func(context.Context) (T, error)) (T, error) {
+	var v T
+	sum := sha256.Sum256(fmt.Appendf(nil, "derived %d\n%s\n%s", derivedVersion, kind, key))
+	name := fmt.Sprintf("%s-%x.json", kind, sum[:16])
+	b, err := d.atHand.Get(ctx, name, func(ctx context.Context) ([]byte, error) {
+		if b, ok := d.load(name, &v); ok {
+			return b, nil
+		}
+		v, err := fill(ctx)
+		if err != nil {
+			return nil, err
+		}
+		b, err := json.Marshal(v)
+		if err != nil {
+			return nil, err
+		}
+		d.save(name, b)
+		return b, nil
+	})
+	if err != nil {
+		return v, err
+	}
+	var out T
+	return out, json.Unmarshal(b, &out)
+}
+
+// load reads a file; one that holds something else than into is as good as none.
+func (d *Derived) load(name string, into any) ([]byte, bool) {
+	path := filepath.Join(d.dir, name)
+	b, err := os.ReadFile(path)
+	if err != nil || json.Unmarshal(b, into) != nil {
+		return nil, false
+	}
+	now := time.Now()
+	_ = os.Chtimes(path, now, now) // it was used; if not, it only goes sooner
+	return b, true
+}
+
+func (d *Derived) save(name string, b []byte) {
+	f, err := os.CreateTemp(d.dir, "new-*")
+	if err != nil {
+		d.log.Warn("derived data can't be kept", "error", err)
+		return
+	}
+	_, werr := f.Write(b)
+	cerr := f.Close()
+	if werr != nil || cerr != nil || os.Rename(f.Name(), filepath.Join(d.dir, name)) != nil {
+		_ = os.Remove(f.Name())
+		d.log.Warn("derived data can't be kept", "error", cmp.Or(werr, cerr))
+		return
+	}
+	d.mu.Lock()
+	defer d.mu.Unlock()
+	if d.size >= 0 {
+		d.size += int64(len(b))
+	}
+	if d.size < 0 || d.size > d.limit {
+		d.trim()
+	}
+}
+
+// trim looks at the folder and, when it holds more than the limit, deletes what was used
+// least recently down to nine tenths of it. The lock is held.
+func (d *Derived) trim() {
+	type file struct {
+		path string
+		size int64
+		used time.Time
+	}
+	entries, err := os.ReadDir(d.dir)
+	if err != nil {
+		return
+	}
+	var files []file
+	d.size = 0
+	for _, e := range entries {
+		info, err := e.Info()
+		if err != nil || !info.Mode().IsRegular() || strings.HasPrefix(e.Name(), "new-") {
+			continue
+		}
+		files = append(files, file{filepath.Join(d.dir, e.Name()), info.Size(), info.ModTime()})
+		d.size += info.Size()
+	}
+	if d.size <= d.limit {
+		return
+	}
+	slices.SortFunc(files, func(a, b file) int { return cmp.Or(a.used.Compare(b.used), cmp.Compare(a.path, b.path)) })
+	for _, f := range files {
+		if d.size <= d.limit*9/10 {
+			return
+		}
+		if os.Remove(f.path) == nil {
+			d.size -= f.size
+		}
+	}
+}

@@ -1,0 +1,121 @@
+package work
+
+import (
+	"context"
+	"strings"
+
+	"yarvek/core/fault"
+	"yarvek/core/target"
+	"yarvek/internal/store"
+)
+
+// Kits lists all kits, the newest first.
+func (d *Desk) Kits(ctx context.Context) ([]Kit, error) { return d.store.Kits(ctx) }
+
+// Kit finds one.
+func (d *Desk) Kit(ctx context.Context, kit int64) (Kit, error) { return d.store.Kit(ctx, kit) }
+
+// NewKit begins a kit for a target, given by its ID.
+func (d *Desk) NewKit(ctx context.Context, name, targetID string) (Kit, error) {
+	clean, err := CleanName(name)
+	if err != nil {
+		return Kit{}, err
+	}
+	t, err := targetByID(targetID)
+	if err != nil {
+		return Kit{}, err
+	}
+	return d.store.NewKit(ctx, clean, t)
+}
+
+// RenameKit gives a kit another name.
+func (d *Desk) RenameKit(ctx context.Context, kit int64, name string) error {
+	clean, err := CleanName(name)
+	if err != nil {
+		return err
+	}
+	return d.store.RenameKit(ctx, kit, clean)
+}
+
+// SetTarget gives a kit another target, by its ID.
+func (d *Desk) SetTarget(ctx context.Context, kit int64, id string) error {
+	t, err := targetByID(id)
+	if err != nil {
+		return err
+	}
+	return d.store.SetTarget(ctx, kit, t)
+}
+
+func targetByID(id string) (target.Target, error) {
+	t, ok := target.ByID(id)
+	if !ok {
+		ids := make([]string, len(target.Shipped))
+		for i, s := range target.Shipped {
+			ids[i] = s.ID
+		}
+		return t, fault.Input("%q is no target: expected one of %s", id, strings.Join(ids, ", "))
+	}
+	return t, nil
+}
+
+// Bounds of a kit's grid, in metres.
+const (
+	gridLeast = 0.001
+	gridMost  = 1000
+)
+
+// SetGrid gives a kit the module of its pieces in metres, 0 for none.
+func (d *Desk) SetGrid(ctx context.Context, kit int64, metres float64) error {
+	if metres != 0 && !(metres >= gridLeast && metres <= gridMost) {
+		return fault.Input("a grid of %g m can't be meant: give a length from 1 mm to 1 km, or nothing", metres)
+	}
+	return d.store.SetGrid(ctx, kit, metres)
+}
+
+// Assets lists a kit's assets in the order they came.
+func (d *Desk) Assets(ctx context.Context, kit int64) ([]Asset, error) {
+	return d.store.Assets(ctx, kit, false)
+}
+
+// Removed lists those that were taken out of it.
+func (d *Desk) Removed(ctx context.Context, kit int64) ([]Asset, error) {
+	return d.store.Assets(ctx, kit, true)
+}
+
+// Neighbours are the assets before and after one in its kit, 0 for none.
+func (d *Desk) Neighbours(ctx context.Context, a Asset) (prev, next int64, err error) {
+	list, err := d.store.Assets(ctx, a.KitID, false)
+	if err != nil {
+		return 0, 0, err
+	}
+	for i, b := range list {
+		if b.ID != a.ID {
+			continue
+		}
+		if i > 0 {
+			prev = list[i-1].ID
+		}
+		if i+1 < len(list) {
+			next = list[i+1].ID
+		}
+	}
+	return prev, next, nil
+}
+
+// Revisions lists all revisions of an asset, the newest first, without their files.
+func (d *Desk) Revisions(ctx context.Context, asset int64) ([]Revision, error) {
+	return d.store.Revisions(ctx, asset)
+}
+
+// Bring makes an asset of files that need no reading first, as a demo kit's.
+func (d *Desk) Bring(ctx context.Context, kit int64, name string, u *Upload) (Asset, error) {
+	if len(u.files) == 0 {
+		return Asset{}, fault.Input("no file was sent")
+	}
+	return d.store.NewAsset(ctx, kit, name, u.files[0].Name, u.files)
+}
+
+// Step is where an asset is in its history of decisions.
+func (d *Desk) Step(ctx context.Context, asset int64) (store.Step, error) {
+	return d.store.Step(ctx, asset)
+}
