@@ -215,8 +215,8 @@ func TestTwoWindowsOnOneAsset(t *testing.T) {
 	until(t, two, `document.querySelector(".trouble")`)
 	say := text(t, two, ".trouble")
 	assert.Contains(t, say, "changed in another window")
-	assert.Contains(t, say, "up -1", "yours")
-	assert.Contains(t, say, "up +0", "in force")
+	assert.Contains(t, say, "Pivot: Seat the pivot at the centre of the base", "yours")
+	assert.Contains(t, say, "Pivot: Seat the pivot at the centre\n", "in force")
 	press(t, two, "Apply mine on top")
 	until(t, two, `document.querySelector(".lead").textContent.includes("centre of its base")`)
 }

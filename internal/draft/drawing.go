@@ -56,6 +56,10 @@ type canvas struct {
 	off        bool
 }
 
+// Least is the smallest extent, in metres, that anything is drawn of: the scale for a
+// smaller one would be no number.
+const Least = 1e-100
+
 // Layout is where the views stand.
 type Layout struct {
 	Scale     float64 // paper pixels a metre
@@ -67,7 +71,7 @@ type Layout struct {
 	knownX    float64
 	things    []known
 	w, h, d   float64 // pixels
-	nothing   bool
+	nothing   string // why there is nothing to draw, "" when there is
 	groundOff float64 // metres from the base down to the ground, negative when sunk
 }
 
@@ -86,12 +90,18 @@ const pixelMM = 25.4 / 96
 // Arrange finds the scale and the places of the views for a model's box.
 func Arrange(box geom.Box, ask Ask) Layout {
 	size := box.Size()
-	l := Layout{nothing: box.IsEmpty() || size.Max() == 0}
-	if l.nothing {
+	var l Layout
+	switch {
+	case box.IsEmpty():
+		l.nothing = "Nothing to draw: no polygons go on."
+	case size.Max() < Least:
+		l.nothing = "Nothing to draw: it has no extent that could be seen at any scale."
+	}
+	if l.nothing != "" {
 		size = geom.Vec3{1, 1, 1}
 	}
 	rise := size[1]
-	if ask.Ground && !l.nothing {
+	if ask.Ground && l.nothing == "" {
 		if off := box.Min[1]; math.Abs(off) <= 0.6*max(size[1], size.Max()*0.2) {
 			l.groundOff = off
 			rise += max(off, 0)
@@ -189,8 +199,8 @@ func (s *Drawing) Draw() Drawn {
 		paperW, paperH, html.EscapeString(s.describe()))
 	c.border()
 	c.tripod(76, 104, s.Basis)
-	if s.Layout.nothing {
-		c.text("word mid", paperW/2, paperH/2-40, "Nothing to draw: no polygons go on.")
+	if s.Layout.nothing != "" {
+		c.text("word mid", paperW/2, paperH/2-40, s.Layout.nothing)
 	} else {
 		c.views()
 		for _, l := range s.Layers {

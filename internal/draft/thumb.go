@@ -43,7 +43,7 @@ func (m *Model) Thumb(ctx context.Context, by geom.Mat3, px float64) (string, er
 	}
 	t = t.Turned(by)
 	size := t.Box.Size()
-	if t.Box.IsEmpty() || size.Max() == 0 {
+	if t.Box.IsEmpty() || size.Max() < Least {
 		return fmt.Sprintf(`<svg viewBox="0 0 %.0f %.0f"></svg>`, px, px), nil
 	}
 	scale := (px - 14) / max(size[0], size[1], size[2])

@@ -74,7 +74,7 @@ func (b *Board) Lineup(ctx context.Context, rows []work.Row, fit bool, width flo
 // picture gives a stand its view.
 func (b *Board) picture(ctx context.Context, s *Stand) (err error) {
 	largest := max(s.Summary.Size[0], s.Summary.Size[1])
-	if s.Summary.Unread != "" || largest == 0 {
+	if s.Summary.Unread != "" || largest < draft.Least {
 		return nil
 	}
 	kept := lineupPixels / largest
@@ -141,7 +141,7 @@ func arrange(rows []work.Row, fit bool, width float64) Lineup {
 		wide := slot(s, l.Scale)
 		at.X = x + wide/2
 		x += wide
-		if largest := max(s.Size[0], s.Size[1]); largest > 0 {
+		if largest := max(s.Size[0], s.Size[1]); largest >= draft.Least {
 			k := l.Scale
 			if most := min(room/s.Size[1], (wide-16)/s.Size[0]); fit {
 				k = most

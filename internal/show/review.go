@@ -17,7 +17,7 @@ const reviewPixels = 380
 func (b *Board) Fronts(ctx context.Context, before, after *work.Opened) (was, is string, err error) {
 	x, y := before.Result.Axes.Size, after.Result.Axes.Size
 	largest := max(x[0], x[1], y[0], y[1])
-	if largest == 0 {
+	if largest < draft.Least {
 		return "", "", nil
 	}
 	scale := reviewPixels * 0.8 / largest

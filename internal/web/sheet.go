@@ -168,6 +168,10 @@ func (s *Server) remedy(w http.ResponseWriter, r *http.Request) error {
 	f := parse(w, r)
 	base, n, at := f.int("base"), f.int("n"), f.str("station")
 	by, err := s.desk.Remedy(r.Context(), o, at, f.str("code"), n)
+	if err != nil {
+		gone := err
+		by = func(*prep.Prep) error { return gone }
+	}
 	switch {
 	case f.err != nil:
 		err = f.err

@@ -3,7 +3,6 @@ package web
 import (
 	"bytes"
 	"context"
-	"io"
 	"io/fs"
 	"log/slog"
 	"mime/multipart"
@@ -22,19 +21,23 @@ import (
 	"yarvek/internal/work"
 )
 
+// client asks a server without a network.
 type client struct {
 	t    *testing.T
 	h    http.Handler
 	desk *work.Desk
+	log  *bytes.Buffer
 }
 
 func newClient(t *testing.T) *client {
 	t.Helper()
 	st, err := store.Open(t.TempDir())
 	require.NoError(t, err)
-	d := work.New(st, work.DefaultLimits)
-	t.Cleanup(func() { d.Jobs.Close(); _ = st.Close() })
-	return &client{t, New(d, slog.New(slog.NewTextHandler(io.Discard, nil))).Handler(), d}
+	var log bytes.Buffer
+	logger := slog.New(slog.NewTextHandler(&log, nil))
+	d := work.New(st, work.DefaultLimits, logger)
+	t.Cleanup(func() { d.Close(); _ = st.Close() })
+	return &client{t, New(d, logger).Handler(), d, &log}
 }
 
 func (c *client) send(r *http.Request) *httptest.ResponseRecorder {
@@ -74,7 +77,7 @@ func TestAForeignPageCanChangeNothing(t *testing.T) {
 	r.Header.Set("Origin", "http://evil.example")
 	r.Header.Set("Sec-Fetch-Site", "cross-site")
 	assert.Equal(t, http.StatusForbidden, c.send(r).Code)
-	kits, err := c.desk.Store.Kits(context.Background())
+	kits, err := c.desk.Kits(context.Background())
 	require.NoError(t, err)
 	assert.Empty(t, kits)
 }
@@ -191,7 +194,7 @@ func TestBadFormsSayWhatIsWrongAndChangeNothing(t *testing.T) {
 		assert.Equal(t, http.StatusUnprocessableEntity, w.Code, "%v", f.values)
 		assert.Contains(t, strings.ToLower(w.Body.String()), strings.ToLower(f.want), "%v", f.values)
 	}
-	h, err := c.desk.Store.Prep(context.Background(), 2)
+	h, err := c.desk.Step(context.Background(), 2)
 	require.NoError(t, err)
 	assert.Equal(t, 1, h.Seq)
 	assert.Equal(t, http.StatusNotFound, c.get("/assets/99/size").Code)

@@ -61,7 +61,9 @@ func (d Decisions) Repoint(string, string) station.Decisions { return d }
 // Lines says the decisions, one a line.
 func (d Decisions) Lines() []string {
 	var l []string
-	if f, err := d.Chosen(); err == nil && d.Format != "" {
+	if f, err := d.Chosen(); err != nil {
+		l = append(l, "Export as "+d.Format) // Validate refuses it
+	} else if d.Format != "" {
 		l = append(l, "Export as "+f.Name)
 	}
 	if d.Name != "" {

@@ -13,7 +13,9 @@ import (
 func (d Decisions) Lines() []string {
 	var l []string
 	say := func(format string, args ...any) { l = append(l, fmt.Sprintf(format, args...)) }
-	if c, ok := class.Find(d.Class); ok && d.Class != "" {
+	if c, ok := class.Find(d.Class); !ok {
+		say("Class: %s", d.Class) // Validate refuses it
+	} else if d.Class != "" {
 		say("Class: %s", c.Name)
 	}
 	if u, ok := target.UnitBySymbol(d.Unit); ok {

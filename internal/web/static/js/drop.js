@@ -17,7 +17,8 @@ async function entries(items) {
     }
   };
   // The list is only good until the first pause, so the entries are taken first.
-  const flat = [...items].filter((i) => i.kind === "file").map((i) => i.getAsFile()).filter(Boolean).map((file) => ({ file, name: file.name }));
+  const files = [...items].filter((i) => i.kind === "file").map((i) => i.getAsFile()).filter(Boolean);
+  const flat = files.map((file) => ({ file, name: file.name }));
   const roots = [...items].map((i) => i.webkitGetAsEntry?.()).filter(Boolean);
   for (const r of roots) await walk(r, "");
   return out.length ? out : flat;
@@ -35,7 +36,8 @@ function send(files) {
     box.querySelector("p").textContent = text;
   };
   if (limit && total > limit) {
-    return say("Not sent", `These files have ${Math.round(total / 1e6)} MB together, and ${Math.round(limit / 1e6)} MB are allowed in one upload. Send fewer at once.`);
+    const [has, may] = [total, limit].map((n) => Math.round(n / 1e6));
+    return say("Not sent", `These files have ${has} MB together, and ${may} MB are allowed in one upload. Send fewer at once.`);
   }
   say("Sending", files.length === 1 ? files[0].name : `${files.length} files`);
   const data = new FormData();
@@ -50,6 +52,7 @@ function send(files) {
     if (!job) return say("Not taken in", doc.querySelector(".lead")?.textContent || "Something broke off; the log has the details.");
     box.replaceChildren(job);
     window.htmx.process(box);
+    ended(); // small files are in before the first answer
   };
   xhr.send(data);
 }
@@ -81,16 +84,17 @@ document.addEventListener("drop", async (e) => {
 });
 
 // When all came in, the kit shows it at once; what was refused stays to be read.
-document.addEventListener("htmx:afterSettle", () => {
+function ended() {
   const done = document.querySelector("[data-job-done]");
   if (!done || done.dataset.seen) return;
   done.dataset.seen = "1";
   const link = done.querySelector("[data-kit-link]");
   if (!link) return;
   const kit = link.getAttribute("href");
-  if (!done.querySelector(".refused, .missing") && done.querySelector(".came")) location.href = kit;
+  if (!done.querySelector(".refused, .missing, .unread") && done.querySelector(".came")) location.href = kit;
   else if (location.pathname === kit) refresh(kit);
-});
+}
+document.addEventListener("htmx:afterSettle", ended);
 
 // refresh redraws line-up and table under the outcome.
 async function refresh(kit) {

@@ -39,7 +39,9 @@ function start(button) {
 }
 
 function hint(extra = "") {
-  say(`${words[mode.kind][Math.min(mode.got.length, words[mode.kind].length - 1)]}. ${extra || "Arrow keys move the cross, Enter picks, Esc stops."}`);
+  const list = words[mode.kind];
+  const now = list[Math.min(mode.got.length, list.length - 1)];
+  say(`${now}. ${extra || "Arrow keys move the cross, Enter picks, Esc stops."}`);
 }
 
 // paper turns a pointer's place into the drawing's own coordinates.
@@ -138,7 +140,9 @@ async function boxed(a, b) {
 
 function drawBox(a, b) {
   svg().querySelectorAll(".area-box").forEach((e) => e.remove());
-  svg().insertAdjacentHTML("beforeend", `<rect class="area-box" x="${Math.min(a[0], b[0])}" y="${Math.min(a[1], b[1])}" width="${Math.abs(a[0] - b[0])}" height="${Math.abs(a[1] - b[1])}"/>`);
+  const at = `x="${Math.min(a[0], b[0])}" y="${Math.min(a[1], b[1])}"`;
+  const size = `width="${Math.abs(a[0] - b[0])}" height="${Math.abs(a[1] - b[1])}"`;
+  svg().insertAdjacentHTML("beforeend", `<rect class="area-box" ${at} ${size}/>`);
 }
 
 let drag;
@@ -169,7 +173,8 @@ document.addEventListener("click", (e) => {
 
 function cross() {
   svg().querySelectorAll(".crosshair").forEach((e) => e.remove());
-  svg().insertAdjacentHTML("beforeend", `<path class="crosshair" d="M${cursor[0] - 14} ${cursor[1]}h28M${cursor[0]} ${cursor[1] - 14}v28"/>`);
+  const [x, y] = cursor;
+  svg().insertAdjacentHTML("beforeend", `<path class="crosshair" d="M${x - 14} ${y}h28M${x} ${y - 14}v28"/>`);
 }
 
 document.addEventListener("keydown", (e) => {

@@ -19,7 +19,8 @@ async function show(button) {
   data.set("station", page.dataset.station);
   flight = new AbortController();
   try {
-    const res = await fetch(`/assets/${page.dataset.asset}/preview${location.search}`, { method: "POST", body: data, signal: flight.signal });
+    const url = `/assets/${page.dataset.asset}/preview${location.search}`;
+    const res = await fetch(url, { method: "POST", body: data, signal: flight.signal });
     if (!res.ok || shownFor !== button || !button.isConnected) return;
     const text = await res.text();
     document.querySelectorAll("#drawing .ghost").forEach((g) => g.remove());
@@ -38,7 +39,9 @@ function ask(e) {
 document.addEventListener("mouseover", ask);
 document.addEventListener("focusin", ask);
 for (const kind of ["mouseout", "focusout"]) {
-  document.addEventListener(kind, (e) => { if (shownFor && e.target.closest?.("button") === shownFor && !shownFor.contains(e.relatedTarget)) clear(); });
+  document.addEventListener(kind, (e) => {
+    if (shownFor && e.target.closest?.("button") === shownFor && !shownFor.contains(e.relatedTarget)) clear();
+  });
 }
 document.addEventListener("submit", clear);
 // A sheet that came anew has a new drawing; what is asked for on it already stays.

@@ -25,7 +25,8 @@ function solid({ points, tris, edges }) {
   const mesh = new T.BufferGeometry();
   mesh.setAttribute("position", pos);
   mesh.setIndex(new T.BufferAttribute(tris, 1));
-  const pale = new T.MeshLambertMaterial({ color: SHADE, flatShading: true, side: T.DoubleSide, polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1 });
+  const behind = { polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1 }; // the edges
+  const pale = new T.MeshLambertMaterial({ color: SHADE, flatShading: true, side: T.DoubleSide, ...behind });
   group.add(new T.Mesh(mesh, pale));
   const lines = new T.BufferGeometry();
   lines.setAttribute("position", pos);
