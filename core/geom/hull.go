@@ -62,7 +62,7 @@ func HullOf(ctx context.Context, pts []Vec3) *Hull {
 	for i, p := range pts {
 		q.pts[i] = p.Sub(mid)
 	}
-	tetra, dim := q.first()
+	tetra, dim := q.first(ctx)
 	var h *Hull
 	switch dim {
 	case 3:
@@ -83,9 +83,12 @@ func HullOf(ctx context.Context, pts []Vec3) *Hull {
 }
 
 // first finds four points far apart, and how many dimensions they span.
-func (q *quickhull) first() (t [4]int32, dim int) {
+func (q *quickhull) first(ctx context.Context) (t [4]int32, dim int) {
 	var ext [6]int32
 	for i, p := range q.pts {
+		if i&0xffff == 0 && ctx.Err() != nil {
+			return t, 0
+		}
 		for k := range 3 {
 			if p[k] < q.pts[ext[2*k]][k] {
 				ext[2*k] = int32(i)
@@ -109,6 +112,9 @@ func (q *quickhull) first() (t [4]int32, dim int) {
 	far := func(dist func(p Vec3) float64) (int32, float64) {
 		best, most := int32(0), -1.0
 		for i, p := range q.pts {
+			if i&0xffff == 0 && ctx.Err() != nil {
+				break
+			}
 			if d := dist(p); d > most {
 				best, most = int32(i), d
 			}
@@ -154,20 +160,23 @@ func (q *quickhull) grow(ctx context.Context, t [4]int32) {
 		all[i] = int32(i)
 	}
 	work := []int32{0, 1, 2, 3}
-	q.hand(all, work)
+	q.hand(ctx, all, work)
 	for len(work) > 0 && ctx.Err() == nil {
 		f := work[len(work)-1]
 		work = work[:len(work)-1]
 		if q.faces[f].dead || len(q.faces[f].outside) == 0 {
 			continue
 		}
-		work = append(work, q.raise(f)...)
+		work = append(work, q.raise(ctx, f)...)
 	}
 }
 
 // hand gives every point that lies outside to the first of the faces it is outside of.
-func (q *quickhull) hand(list []int32, faces []int32) {
-	for _, i := range list {
+func (q *quickhull) hand(ctx context.Context, list []int32, faces []int32) {
+	for n, i := range list {
+		if n&0xffff == 0xffff && ctx.Err() != nil {
+			return
+		}
 		p := q.pts[i]
 		for _, k := range faces {
 			f := &q.faces[k]
@@ -184,7 +193,7 @@ func (q *quickhull) hand(list []int32, faces []int32) {
 
 // raise joins the farthest point outside of face f to the hull and returns the new
 // faces.
-func (q *quickhull) raise(f int32) []int32 {
+func (q *quickhull) raise(ctx context.Context, f int32) []int32 {
 	eye := q.faces[f].far
 	p := q.pts[eye]
 	q.round++
@@ -253,7 +262,7 @@ func (q *quickhull) raise(f int32) []int32 {
 				break
 			}
 		}
-		q.hand(list, made)
+		q.hand(ctx, list, made)
 	}
 	return made
 }

@@ -75,7 +75,7 @@ func passes(ctx context.Context, s *scene.Scene, chain bool) (sums, bool) {
 			return total, false
 		}
 		any = true
-		t := mesh(s.Meshes[n.Mesh], worlds[i], chain)
+		t := mesh(ctx, s.Meshes[n.Mesh], worlds[i], chain)
 		closed = closed && t.chain == 0
 		total.add(t)
 	}
@@ -83,7 +83,7 @@ func passes(ctx context.Context, s *scene.Scene, chain bool) (sums, bool) {
 }
 
 // mesh sums over a mesh placed in the world.
-func mesh(m *scene.Mesh, w geom.Affine, chain bool) sums {
+func mesh(ctx context.Context, m *scene.Mesh, w geom.Affine, chain bool) sums {
 	pts := m.Points
 	const least = 1 << 13 // points or faces worth a goroutine
 	if !w.IsIdentity() {
@@ -110,10 +110,16 @@ func mesh(m *scene.Mesh, w geom.Affine, chain bool) sums {
 	split.Range(m.Faces(), least, func(k, from, to int) {
 		t := sums{box: geom.EmptyBox()}
 		for f := from; f < to; f++ {
+			if f&0x7fff == 0 && ctx.Err() != nil {
+				return
+			}
 			t.face(pts, m.Corners[m.FaceStart[f]:m.FaceStart[f+1]], o)
 		}
 		if chain {
 			for f := from; f < to; f++ {
+				if f&0x7fff == 0 && ctx.Err() != nil {
+					return
+				}
 				t.chain += boundary(marks, m.Corners[m.FaceStart[f]:m.FaceStart[f+1]])
 			}
 		}

@@ -40,6 +40,9 @@ func outer(ctx context.Context, s *scene.Scene) []geom.Vec3 {
 		pieces := make([][]geom.Vec3, split.Pieces(len(m.Points), least))
 		split.Range(len(m.Points), least, func(k, from, to int) {
 			for j := from; j < to; j++ {
+				if j&0x7fff == 0 && ctx.Err() != nil {
+					return
+				}
 				if used[j] {
 					if p := worlds[i].Apply(m.Points[j]); !planes.hold(&p) {
 						pieces[k] = append(pieces[k], p)

@@ -2,14 +2,16 @@ package scene
 
 import (
 	"cmp"
+	"context"
 	"slices"
 
 	"yarvek/core/geom"
 )
 
 // Weld gives points that stand in exactly the same place the number of the first of
-// them, so that a mesh whose format splits points along seams hangs together.
-func Weld(pts []geom.Vec3) []int32 {
+// them, so that a mesh whose format splits points along seams hangs together. When ctx
+// ends it returns early, and what it returns means nothing.
+func Weld(ctx context.Context, pts []geom.Vec3) []int32 {
 	size := 16
 	for size < 2*len(pts) {
 		size *= 2
@@ -20,6 +22,9 @@ func Weld(pts []geom.Vec3) []int32 {
 	}
 	same := make([]int32, len(pts))
 	for i, p := range pts {
+		if i&0xffff == 0 && ctx.Err() != nil {
+			return same
+		}
 		k := int(p.Hash()) & (size - 1)
 		for table[k] >= 0 && pts[table[k]] != p {
 			k = (k + 1) & (size - 1)
@@ -34,9 +39,10 @@ func Weld(pts []geom.Vec3) []int32 {
 
 // Bodies numbers the connected parts of a mesh, faces that share a place belonging
 // together: the part of each face, and how many there are. Parts are numbered in
-// the order of their first face.
-func (m *Mesh) Bodies() (part []int32, n int) {
-	same := Weld(m.Points)
+// the order of their first face. When ctx ends it returns early, and what it returns
+// means nothing.
+func (m *Mesh) Bodies(ctx context.Context) (part []int32, n int) {
+	same := Weld(ctx, m.Points)
 	up := make([]int32, len(m.Points))
 	for i := range up {
 		up[i] = int32(i)
@@ -49,6 +55,9 @@ func (m *Mesh) Bodies() (part []int32, n int) {
 		return i
 	}
 	for f := range m.Faces() {
+		if f&0xffff == 0 && ctx.Err() != nil {
+			return make([]int32, m.Faces()), 1
+		}
 		c := m.Corners[m.FaceStart[f]:m.FaceStart[f+1]]
 		a := find(same[c[0]])
 		for _, p := range c[1:] {

@@ -1,6 +1,7 @@
 package scene_test
 
 import (
+	"context"
 	"math"
 	"math/rand/v2"
 	"testing"
@@ -99,7 +100,7 @@ func TestCutAndJoinedAgain(t *testing.T) {
 		b.Slot(i%2).Box(geom.Vec3{x, 0, 0}, geom.Vec3{x + 1, 1, 1})
 	}
 	m := b.Mesh("five")
-	part, n := m.Bodies()
+	part, n := m.Bodies(context.Background())
 	require.Equal(t, 5, n)
 	pieces := m.Cut(part, n)
 	for i, p := range pieces {
@@ -141,7 +142,7 @@ func TestSplitPointsHangTogether(t *testing.T) {
 		m.Corners[c] = int32(c)
 	}
 	m.Points = pts
-	_, n := m.Bodies()
+	_, n := m.Bodies(context.Background())
 	assert.Equal(t, 1, n)
 }
 

@@ -1,6 +1,7 @@
 package scene
 
 import (
+	"context"
 	"errors"
 	"fmt"
 
@@ -146,17 +147,17 @@ func (m *Mesh) Validate() error {
 // Mapped returns the mesh under a. Points are mapped, normals go by the inverse
 // transpose, tangents by the map itself; a map that mirrors turns the corners of
 // each face round and the tangents' handedness with them.
-func (m *Mesh) Mapped(a geom.Affine) *Mesh {
+func (m *Mesh) Mapped(a geom.Affine) *Mesh { return m.MappedIn(context.Background(), a) }
+
+// MappedIn is Mapped for those who may leave: when ctx ends it returns early, and what
+// it returns means nothing.
+func (m *Mesh) MappedIn(ctx context.Context, a geom.Affine) *Mesh {
 	if a.IsIdentity() {
 		return m
 	}
 	out := *m
 	out.Points = make([]geom.Vec3, len(m.Points))
-	parallel(len(m.Points), func(_, from, to int) {
-		for i := from; i < to; i++ {
-			out.Points[i] = a.Apply(m.Points[i])
-		}
-	})
+	within(ctx, len(m.Points), func(i int) { out.Points[i] = a.Apply(m.Points[i]) })
 	mirrors := a.Mirrors()
 	if m.Normals.Has() && !isUniform(a.M) {
 		n := a.M.Cofactor()
@@ -164,24 +165,23 @@ func (m *Mesh) Mapped(a geom.Affine) *Mesh {
 			n = n.Scaled(-1)
 		}
 		out.Normals.Values = make([][3]float32, len(m.Normals.Values))
-		parallel(len(m.Normals.Values), func(_, from, to int) {
-			for i := from; i < to; i++ {
-				out.Normals.Values[i] = narrow(n.Apply(widen(m.Normals.Values[i])).Unit())
-			}
+		within(ctx, len(m.Normals.Values), func(i int) {
+			out.Normals.Values[i] = narrow(n.Apply(widen(m.Normals.Values[i])).Unit())
 		})
 	}
 	if m.Tangents.Has() {
 		out.Tangents.Values = make([][4]float32, len(m.Tangents.Values))
-		for i, v := range m.Tangents.Values {
+		within(ctx, len(m.Tangents.Values), func(i int) {
+			v := m.Tangents.Values[i]
 			t := narrow(a.M.Apply(widen([3]float32{v[0], v[1], v[2]})).Unit())
 			w := v[3]
 			if mirrors {
 				w = -w
 			}
 			out.Tangents.Values[i] = [4]float32{t[0], t[1], t[2], w}
-		}
+		})
 	}
-	if mirrors {
+	if mirrors && ctx.Err() == nil {
 		out.turnRound()
 	}
 	return &out

@@ -10,6 +10,7 @@
 package scene
 
 import (
+	"context"
 	"math"
 
 	"yarvek/core/geom"
@@ -308,7 +309,11 @@ func (s *Scene) Clone() *Scene {
 // Carried applies c to everything: points, normals, tangents, and node frames by
 // conjugation, so that a node that was identity stays identity and the whole
 // scene moves, turns or scales about its origin. Instances stay instances.
-func (s *Scene) Carried(c geom.Affine) *Scene {
+func (s *Scene) Carried(c geom.Affine) *Scene { return s.CarriedIn(context.Background(), c) }
+
+// CarriedIn is Carried for those who may leave: when ctx ends it returns early, and what
+// it returns means nothing.
+func (s *Scene) CarriedIn(ctx context.Context, c geom.Affine) *Scene {
 	out := s.Clone()
 	if c.IsIdentity() {
 		return out
@@ -336,7 +341,7 @@ func (s *Scene) Carried(c geom.Affine) *Scene {
 			}
 		}
 		for i, m := range out.Meshes {
-			out.Meshes[i] = m.Mapped(lin)
+			out.Meshes[i] = m.MappedIn(ctx, lin)
 		}
 		return out
 	}
@@ -349,7 +354,7 @@ func (s *Scene) Carried(c geom.Affine) *Scene {
 		}
 	}
 	for i, m := range out.Meshes {
-		out.Meshes[i] = m.Mapped(lin)
+		out.Meshes[i] = m.MappedIn(ctx, lin)
 	}
 	return out
 }

@@ -4,6 +4,7 @@
 package stand
 
 import (
+	"context"
 	"cmp"
 	"math"
 	"slices"
@@ -226,9 +227,10 @@ type Tilt struct {
 // TiltOf finds what is askew by less than most radians: the frame of the largest
 // flat faces when a third of the surface lies along three directions at right
 // angles, or else the main directions of a body that is clearly longer one way; own
-// gives those with its extents along them, the longest first, when they are needed.
-func TiltOf(s *scene.Scene, own func() (frame geom.Mat3, size geom.Vec3), most float64) (Tilt, bool) {
-	if m, share := flatFrame(s); share >= 0.34 {
+// gives those with its extents along them, the longest first, when they are needed. When
+// ctx ends it returns early, and what it returns means nothing.
+func TiltOf(ctx context.Context, s *scene.Scene, own func() (frame geom.Mat3, size geom.Vec3), most float64) (Tilt, bool) {
+	if m, share := flatFrame(ctx, s); share >= 0.34 {
 		t := toAxes(m)
 		t.By = "its largest flat faces"
 		return t, t.Angle > 1e-6 && t.Angle <= most
@@ -271,7 +273,7 @@ func toAxes(m geom.Mat3) Tilt {
 // flatFrame gathers the faces by direction, to a degree, and returns the frame of
 // the two largest directions at right angles, with the share of the surface that
 // lies along its three axes.
-func flatFrame(s *scene.Scene) (geom.Mat3, float64) {
+func flatFrame(ctx context.Context, s *scene.Scene) (geom.Mat3, float64) {
 	type bin struct {
 		sum  geom.Vec3
 		area float64
@@ -289,6 +291,9 @@ func flatFrame(s *scene.Scene) (geom.Mat3, float64) {
 		c := w.M.Cofactor()
 		step := stride(m)
 		for f := 0; f < m.Faces(); f += step {
+			if f&0x7ff == 0 && ctx.Err() != nil {
+				return geom.Identity3, 0
+			}
 			v := c.Apply(m.FaceNormal(f).Mul(float64(step)))
 			a := v.Len()
 			if a == 0 {

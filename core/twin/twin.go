@@ -107,13 +107,13 @@ func solve(ctx context.Context, a, b *scene.Mesh, sa, sb *form, tol float64) (ge
 	for i := range order {
 		order[i] = int32(i)
 	}
-	if m, off, ok := inOrder(a, b, sa, sb, tol); ok && agree(a, b, order, m) {
+	if m, off, ok := inOrder(a, b, sa, sb, tol); ok && agree(ctx, a, b, order, m) {
 		return m, off, true
 	}
 	if sa.same == nil {
-		sa.same = scene.Weld(a.Points)
+		sa.same = scene.Weld(ctx, a.Points)
 	}
-	sb.same = scene.Weld(b.Points)
+	sb.same = scene.Weld(ctx, b.Points)
 	i1, i2 := anchors(a.Points, sa.mid)
 	p1, p2 := a.Points[i1].Sub(sa.mid), a.Points[i2].Sub(sa.mid)
 	if p1.Cross(p2).Len() < 1e-9*sa.reach*sa.reach {
@@ -139,7 +139,7 @@ func solve(ctx context.Context, a, b *scene.Mesh, sa, sb *form, tol float64) (ge
 				}
 				r := triad(q1.Sub(sb.mid), q2.Sub(sb.mid), mirrored).Mul(fa.Transpose())
 				m := geom.Affine{M: r, T: sb.mid.Sub(r.Apply(sa.mid))}
-				if to, off, ok := table.match(ctx, a.Points, sa.same, m, tol); ok && agree(a, b, to, m) {
+				if to, off, ok := table.match(ctx, a.Points, sa.same, m, tol); ok && agree(ctx, a, b, to, m) {
 					return m, off, true
 				}
 			}
@@ -290,13 +290,13 @@ func (p *places) match(ctx context.Context, a []geom.Vec3, same []int32, m geom.
 
 // agree tells whether, with the points of a standing for those of b, every face has
 // its counterpart with the same slot and the same values at its corners.
-func agree(a, b *scene.Mesh, to []int32, m geom.Affine) bool {
+func agree(ctx context.Context, a, b *scene.Mesh, to []int32, m geom.Affine) bool {
 	if len(a.UVs) != len(b.UVs) || a.Normals.Has() != b.Normals.Has() || a.Colors.Has() != b.Colors.Has() ||
 		a.Tangents.Has() != b.Tangents.Has() || (a.Smooth == nil) != (b.Smooth == nil) || (a.Hard == nil) != (b.Hard == nil) {
 		return false
 	}
 	// Points of b in the same place count as one.
-	same := scene.Weld(b.Points)
+	same := scene.Weld(ctx, b.Points)
 	hash := func(c []int32, of func(int32) int32) (h uint64) {
 		for _, p := range c {
 			x := uint64(of(p)+1) * 0x9E3779B97F4A7C15
@@ -438,7 +438,7 @@ func Coincide(ctx context.Context, a, b []geom.Vec3, tol float64) bool {
 		return true
 	}
 	// A point that stands twice counts once, as it does on both sides.
-	wa, wb := scene.Weld(a), scene.Weld(b)
+	wa, wb := scene.Weld(ctx, a), scene.Weld(ctx, b)
 	_, _, ok := newPlaces(b, wb, max(2*tol, 1e-12)).match(ctx, a, wa, geom.Identity, tol)
 	return ok
 }

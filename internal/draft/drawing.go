@@ -71,7 +71,7 @@ type Layout struct {
 	knownX    float64
 	things    []known
 	w, h, d   float64 // pixels
-	nothing   string // why there is nothing to draw, "" when there is
+	nothing   string  // why there is nothing to draw, "" when there is
 	groundOff float64 // metres from the base down to the ground, negative when sunk
 }
 

@@ -74,7 +74,7 @@ func NewModel(ctx context.Context, s *scene.Scene) *Model {
 	m.Box = s.Bounds().Carried(toPaper.M)
 	for i, n := range s.Nodes {
 		if n.Mesh >= 0 && ctx.Err() == nil {
-			m.add(ctx, s.Meshes[n.Mesh].Mapped(toPaper.Mul(worlds[i])))
+			m.add(ctx, s.Meshes[n.Mesh].MappedIn(ctx, toPaper.Mul(worlds[i])))
 		}
 	}
 	return m
@@ -88,10 +88,13 @@ func (m *Model) add(ctx context.Context, mesh *scene.Mesh) {
 	m.faces = append(m.faces, make([]geom.Vec3, mesh.Faces())...)
 	var same []int32
 	split.Together(
-		func() { same = scene.Weld(mesh.Points) },
+		func() { same = scene.Weld(ctx, mesh.Points) },
 		func() {
 			normals := m.faces[firstFace:]
 			for f := range mesh.Faces() {
+				if f&0xffff == 0 && ctx.Err() != nil {
+					return
+				}
 				normals[f] = mesh.FaceNormal(f).Unit()
 			}
 			mesh.EachTriangle(func(f int, a, b, c int32) {
@@ -99,7 +102,7 @@ func (m *Model) add(ctx context.Context, mesh *scene.Mesh) {
 				m.faceOf = append(m.faceOf, firstFace+int32(f))
 			})
 		})
-	if ctx.Err() == nil {
+	if ctx.Err() == nil { // else what was made is half
 		m.addEdges(ctx, mesh, same, base, firstFace)
 	}
 }
@@ -111,6 +114,9 @@ func (m *Model) addEdges(ctx context.Context, mesh *scene.Mesh, same []int32, ba
 	start := make([]int32, len(mesh.Points)+1)
 	each := func(f func(lo, hi int32, face int)) {
 		for face := range mesh.Faces() {
+			if face&0xffff == 0 && ctx.Err() != nil {
+				return
+			}
 			s, e := mesh.FaceStart[face], mesh.FaceStart[face+1]
 			prev := same[mesh.Corners[e-1]]
 			for c := s; c < e; c++ {
@@ -123,6 +129,9 @@ func (m *Model) addEdges(ctx context.Context, mesh *scene.Mesh, same []int32, ba
 		}
 	}
 	each(func(lo, _ int32, _ int) { start[lo+1]++ })
+	if ctx.Err() != nil {
+		return
+	}
 	for i := range mesh.Points {
 		start[i+1] += start[i]
 	}
@@ -133,6 +142,9 @@ func (m *Model) addEdges(ctx context.Context, mesh *scene.Mesh, same []int32, ba
 		sides[fill[lo]] = side{hi, int32(face)}
 		fill[lo]++
 	})
+	if ctx.Err() != nil {
+		return
+	}
 	for lo := range mesh.Points {
 		if lo&0xffff == 0 && ctx.Err() != nil {
 			return

@@ -108,7 +108,13 @@ func (s *Store) Blob(sha string) ([]byte, error) {
 		return nil, err
 	}
 	defer f.Close()
-	return io.ReadAll(f)
+	info, err := f.Stat()
+	if err != nil {
+		return nil, err
+	}
+	b := make([]byte, info.Size())
+	_, err = io.ReadFull(f, b)
+	return b, err
 }
 
 // OpenBlob opens kept bytes for reading.

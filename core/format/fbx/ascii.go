@@ -1,6 +1,7 @@
 package fbx
 
 import (
+	"context"
 	"strconv"
 	"strings"
 
@@ -9,6 +10,7 @@ import (
 
 // asciiReader walks a text file. Places are lines.
 type asciiReader struct {
+	ctx     context.Context
 	name    string
 	data    []byte
 	at      int
@@ -21,8 +23,8 @@ func (a *asciiReader) fail(format string, args ...any) *fault.Error {
 }
 
 // parseASCII reads the tree of a text file and its version from its header.
-func parseASCII(name string, data []byte) (*record, int, error) {
-	a := &asciiReader{name: name, data: data, line: 1}
+func parseASCII(ctx context.Context, name string, data []byte) (*record, int, error) {
+	a := &asciiReader{ctx: ctx, name: name, data: data, line: 1}
 	root := &record{}
 	for {
 		a.space()
@@ -92,6 +94,9 @@ func (a *asciiReader) record(depth int) (*record, error) {
 	}
 	if a.records++; a.records > maxRecords {
 		return nil, a.fail("the file has more than %d records", maxRecords).Beyond()
+	}
+	if a.records&0xff == 0 && a.ctx.Err() != nil {
+		return nil, a.ctx.Err() // nobody waits any more
 	}
 	r := &record{at: int64(a.line)}
 	r.name = a.word()
@@ -189,7 +194,9 @@ func (a *asciiReader) values(r *record) error {
 					floats = append(floats, v)
 				}
 			}
-			floats = append(floats, f)
+			if floats = append(floats, f); len(floats)&0xffff == 0 && a.ctx.Err() != nil {
+				return a.ctx.Err() // nobody waits any more
+			}
 		case isWord(c):
 			mark, line := a.at, a.line
 			w := a.word()

@@ -3,6 +3,7 @@ package fbx
 import (
 	"bytes"
 	"compress/zlib"
+	"context"
 	"encoding/binary"
 	"io"
 	"math"
@@ -27,6 +28,7 @@ const (
 // binaryReader walks a binary file. Offsets are of the whole file.
 type binaryReader struct {
 	name     string
+	ctx      context.Context
 	data     []byte
 	wide     bool // 64-bit record headers, from version 7500 on
 	records  int
@@ -38,7 +40,7 @@ func (b *binaryReader) fail(at int, format string, args ...any) *fault.Error {
 }
 
 // parseBinary reads the tree of a binary file and its version, such as 7400.
-func parseBinary(name string, data []byte) (*record, int, error) {
+func parseBinary(ctx context.Context, name string, data []byte) (*record, int, error) {
 	if len(data) < len(magic)+4 {
 		return nil, 0, fault.AtByte(name, int64(len(data)), "the FBX ends within its header").Advise("The upload may be cut short; send the file again")
 	}
@@ -46,7 +48,7 @@ func parseBinary(name string, data []byte) (*record, int, error) {
 	if version < 5000 || version > 7999 {
 		return nil, 0, fault.AtByte(name, int64(len(magic)), "is FBX version %d; 6000 to 7700 are read", version).Unsupported().Advise("Export as FBX 7.4 binary")
 	}
-	b := &binaryReader{name: name, data: data, wide: version >= 7500}
+	b := &binaryReader{ctx: ctx, name: name, data: data, wide: version >= 7500}
 	root := &record{}
 	at := len(magic) + 4
 	for at < len(data) {
@@ -209,12 +211,26 @@ func (b *binaryReader) array(kind byte, at int, need func(int) error) (any, int,
 			return nil, 0, b.fail(at, "an array can't be unpacked: %v", err)
 		}
 		raw := make([]byte, want)
-		if _, err := io.ReadFull(z, raw); err != nil {
+		if err := b.fill(z, raw); err != nil {
 			return nil, 0, b.fail(at, "an array of %d entries can't be unpacked: %v", count, err)
 		}
 		return decodeArray(kind, raw, int(count)), at + packed, nil
 	}
 	return nil, 0, b.fail(start+4, "an array has the unknown encoding %d", encoding).Unsupported()
+}
+
+// fill reads all of raw, a piece at a time: a long array takes a second to unpack.
+func (b *binaryReader) fill(z io.Reader, raw []byte) error {
+	const piece = 1 << 20
+	for at := 0; at < len(raw); at += piece {
+		if err := b.ctx.Err(); err != nil {
+			return err
+		}
+		if _, err := io.ReadFull(z, raw[at:min(at+piece, len(raw))]); err != nil {
+			return err
+		}
+	}
+	return nil
 }
 
 // decodeArray turns little-endian bytes into numbers; booleans come as whole numbers.

@@ -54,7 +54,7 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 	if text {
 		parse = parseASCII
 	}
-	tree, version, err := parse(name, data)
+	tree, version, err := parse(ctx, name, data)
 	if err != nil {
 		return nil, nil, err
 	}

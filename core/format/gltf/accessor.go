@@ -128,6 +128,7 @@ func (r *reader) vectors(i int, wantType string, prepare func(n int), set func(k
 	}
 	prepare(int(a.Count))
 	n, size := components[wantType], componentSize(a.ComponentType)
+	left := func(k int) bool { return k&0xffff == 0 && r.ctx.Err() != nil } // nobody waits any more
 	var v [4]float64
 	read := func(k int, b []byte) {
 		for c := range n {
@@ -143,6 +144,9 @@ func (r *reader) vectors(i int, wantType string, prepare func(n int), set func(k
 		}
 	case a.ComponentType == typeFloat32:
 		for k := range int(a.Count) {
+			if left(k) {
+				return r.ctx.Err()
+			}
 			b := s.data[int64(k)*s.stride:]
 			b = b[:4*n]
 			for c := range n {
@@ -152,6 +156,9 @@ func (r *reader) vectors(i int, wantType string, prepare func(n int), set func(k
 		}
 	default:
 		for k := range int(a.Count) {
+			if left(k) {
+				return r.ctx.Err()
+			}
 			read(k, s.data[int64(k)*s.stride:])
 		}
 	}

@@ -37,6 +37,7 @@ var understood = map[string]bool{"KHR_mesh_quantization": true, visibility: true
 	extPlacement: true, extUnlit: true, extGlow: true, extSpecular: true, extWebP: true}
 
 type reader struct {
+	ctx      context.Context
 	name     string
 	set      *bundle.Bundle
 	doc      document
@@ -64,7 +65,7 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 	if progress == nil {
 		progress = func(int64, int64) {}
 	}
-	r := &reader{name: name, set: set, progress: progress}
+	r := &reader{ctx: ctx, name: name, set: set, progress: progress}
 	text, base := bytes.TrimPrefix(data, []byte("\xef\xbb\xbf")), int64(0)
 	format := "gltf"
 	if IsGLB(data) {

@@ -190,8 +190,8 @@ func Run(ctx context.Context, s *scene.Scene, d Decisions, to geom.Basis, before
 	m := tu.Mul(posed(d.Pose, to)).Mul(r.Decided.To(to))
 	var out *scene.Scene
 	split.Together(
-		func() { r.stances(s, before) },
-		func() { out = s.Carried(geom.Linear(m)) })
+		func() { r.stances(ctx, s, before) },
+		func() { out = s.CarriedIn(ctx, geom.Linear(m)) })
 	out.Basis = to
 	if ctx.Err() != nil {
 		return out, r
@@ -209,7 +209,7 @@ func Run(ctx context.Context, s *scene.Scene, d Decisions, to geom.Basis, before
 		if d.Drop {
 			r.Map.T = up.Vec().Mul(-r.Low)
 			r.Box = r.Box.Shifted(r.Map.T)
-			out = out.Carried(geom.Translation(r.Map.T))
+			out = out.CarriedIn(ctx, geom.Translation(r.Map.T))
 		}
 	}
 	r.Size = to.Extents(r.Box)
@@ -247,8 +247,8 @@ func turns(list []Turn, to geom.Basis) geom.Mat3 {
 	return m
 }
 
-func (r *Report) stances(s *scene.Scene, box geom.Box) {
-	ground := resting(s, box)
+func (r *Report) stances(ctx context.Context, s *scene.Scene, box geom.Box) {
+	ground := resting(ctx, s, box)
 	for _, up := range geom.Axes {
 		b := Decide(r.Read, Decisions{Up: up, Hand: r.Decided.Handedness()})
 		r.Stances = append(r.Stances, Stance{Basis: b, Size: b.Extents(box),
@@ -271,7 +271,7 @@ func facings(b geom.Basis) []geom.Axis {
 // resting measures, for each axis that could point up, the area of the faces that
 // lie flat on the ground then: within 2% of the extent of the lowest point and
 // within 8 degrees of level.
-func resting(s *scene.Scene, box geom.Box) map[geom.Axis]float64 {
+func resting(ctx context.Context, s *scene.Scene, box geom.Box) map[geom.Axis]float64 {
 	size := box.Size()
 	area := map[geom.Axis]float64{}
 	if box.IsEmpty() {
@@ -294,6 +294,9 @@ func resting(s *scene.Scene, box geom.Box) map[geom.Axis]float64 {
 			}
 		}
 		for f := range m.Faces() {
+			if f&0x7fff == 0 && ctx.Err() != nil {
+				return area
+			}
 			c0, c1 := m.FaceStart[f], m.FaceStart[f+1]
 			var nrm geom.Vec3
 			o := pts[m.Corners[c0]]

@@ -162,7 +162,7 @@ func (r *Report) tilted(ctx context.Context, out *scene.Scene, body *memo.Once[m
 	if r.Box.IsEmpty() {
 		return
 	}
-	t, ok := stand.TiltOf(out, func() (geom.Mat3, geom.Vec3) {
+	t, ok := stand.TiltOf(ctx, out, func() (geom.Mat3, geom.Vec3) {
 		b, err := body.Get(ctx)
 		if err != nil {
 			return geom.Identity3, geom.Vec3{1, 1, 1} // ctx ended; it has no long direction

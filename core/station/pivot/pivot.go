@@ -213,7 +213,7 @@ func Run(ctx context.Context, s *scene.Scene, d Decisions, ask Ask) (*scene.Scen
 	seats := d.Place != AsRead || d.Snap && ask.Grid > 0 || r.Heading != 0
 	out := s
 	if seats {
-		out = s.Carried(inv)
+		out = s.CarriedIn(ctx, inv)
 		out = seatParts(out, d)
 	}
 	r.Map = inv

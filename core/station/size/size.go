@@ -189,7 +189,7 @@ func Run(ctx context.Context, s *scene.Scene, d Decisions, grid float64) (*scene
 	}
 	r.fit(d)
 	grow := geom.Identity3.Scaled(r.Factor)
-	out := s.Carried(geom.Linear(grow))
+	out := s.CarriedIn(ctx, geom.Linear(grow))
 	r.Box = r.Box.Carried(grow)
 	r.Now = r.Read.Mul(r.Factor)
 	r.Longest = r.Now.Max()

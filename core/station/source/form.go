@@ -1,6 +1,7 @@
 package source
 
 import (
+	"context"
 	"fmt"
 	"slices"
 
@@ -140,7 +141,7 @@ func (r *run) split(s *scene.Scene, from []int) (*scene.Scene, []int) {
 		c, seen := done[key]
 		if !seen {
 			m := s.Meshes[n.Mesh]
-			part, k := m.Bodies()
+			part, k := m.Bodies(r.ctx)
 			var mats []int
 			if how == BySlot {
 				part, mats = m.SlotParts()
@@ -311,7 +312,7 @@ func (r *run) merge(s *scene.Scene, from []int) *scene.Scene {
 		}
 		c.Nodes, c.Meshes = append(c.Nodes, parts...), meshes
 		carried := carriers(s)
-		return joinBins(c, bins, func(i int) bool { return i < len(carried) && carried[i] })
+		return joinBins(r.ctx, c, bins, func(i int) bool { return i < len(carried) && carried[i] })
 	}
 	groups := r.groupOf(from)
 	for i, n := range s.Nodes {
@@ -324,7 +325,7 @@ func (r *run) merge(s *scene.Scene, from []int) *scene.Scene {
 		}
 	}
 	carried := carriers(s)
-	return joinBins(s, bin, func(i int) bool { return carried[i] })
+	return joinBins(r.ctx, s, bin, func(i int) bool { return carried[i] })
 }
 
 // carriers tells the nodes that place a mesh or have one below them.
@@ -342,7 +343,7 @@ func carriers(s *scene.Scene) []bool {
 // joinBins joins the meshes of nodes that share a bin; nodes without one stay. The
 // mesh stands where the first of its nodes stood in the list. Nodes that carried
 // meshes and carry none any more are dropped.
-func joinBins(s *scene.Scene, bin []string, carried func(i int) bool) *scene.Scene {
+func joinBins(ctx context.Context, s *scene.Scene, bin []string, carried func(i int) bool) *scene.Scene {
 	worlds := s.Worlds()
 	c := s.Clone()
 	list := map[string][]*scene.Mesh{}
@@ -352,7 +353,7 @@ func joinBins(s *scene.Scene, bin []string, carried func(i int) bool) *scene.Sce
 			if list[b] == nil {
 				order = append(order, b)
 			}
-			list[b] = append(list[b], s.Meshes[n.Mesh].Mapped(worlds[i]))
+			list[b] = append(list[b], s.Meshes[n.Mesh].MappedIn(ctx, worlds[i]))
 			c.Nodes[i].Kind, c.Nodes[i].Mesh = scene.KindEmpty, -1
 		}
 	}

@@ -263,7 +263,7 @@ func Run(ctx context.Context, s *scene.Scene, v *Survey, ask Ask, d Decisions) (
 		return out, rep
 	}
 	if d.Move != (geom.Vec3{}) {
-		out = out.Carried(geom.Translation(d.Move.Mul(-1))).Recentred()
+		out = out.CarriedIn(ctx, geom.Translation(d.Move.Mul(-1))).Recentred()
 	}
 	rep.Twins = r.twins()
 	if len(d.Sharing) > 0 {

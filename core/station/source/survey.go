@@ -333,7 +333,7 @@ func (v *looker) gather(s *scene.Scene) {
 		list := []*scene.Mesh{m}
 		if m.Faces() > 200_000 || len(s.Nodes) > 500 {
 			v.Cut = true // its parts are not looked at singly
-		} else if part, k := m.Bodies(); k > 1 && k <= maxBodies {
+		} else if part, k := m.Bodies(v.ctx); k > 1 && k <= maxBodies {
 			list = m.Cut(part, k)
 		}
 		for _, b := range list {
