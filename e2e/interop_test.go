@@ -85,13 +85,15 @@ func (b *bench) load(t *testing.T, files []bundle.File, names ...string) reading
 	}
 	b.mu.Unlock()
 	if name := files[0].Name; strings.HasSuffix(name, ".glb") || strings.HasSuffix(name, ".gltf") {
-		issues, err := chromedp.Run(b.ctx, chromedp.Evaluate[[]string](fmt.Sprintf("validate(%q)", b.url+dir+name), chromedp.EvalAwaitPromise))
+		issues, err := chromedp.Run(b.ctx, chromedp.Evaluate[[]string](fmt.Sprintf("validate(%q)", b.url+dir+name),
+			chromedp.EvalAwaitPromise))
 		require.NoError(t, err)
 		assert.Empty(t, issues, "the glTF validator's errors and warnings")
 	}
 	list, err := json.Marshal(append([]string{}, names...))
 	require.NoError(t, err)
-	r, err := chromedp.Run(b.ctx, chromedp.Evaluate[reading](fmt.Sprintf("load(%q, %s, %s)", b.url+dir+files[0].Name, mtl, list), chromedp.EvalAwaitPromise))
+	r, err := chromedp.Run(b.ctx, chromedp.Evaluate[reading](fmt.Sprintf("load(%q, %s, %s)", b.url+dir+files[0].Name, mtl, list),
+		chromedp.EvalAwaitPromise))
 	require.NoError(t, err)
 	return r
 }
@@ -133,7 +135,8 @@ func TestIndependentReadersAgreeOnRandomScenes(t *testing.T) {
 func TestTheValidatorSeesFaults(t *testing.T) {
 	b := newBench(t)
 	b.files["/bad.gltf"] = []byte(`{"asset":{"version":"2.0"},"nodes":[{"mesh":7}],"unheard":1}`)
-	issues, err := chromedp.Run(b.ctx, chromedp.Evaluate[[]string](fmt.Sprintf("validate(%q)", b.url+"/bad.gltf"), chromedp.EvalAwaitPromise))
+	issues, err := chromedp.Run(b.ctx, chromedp.Evaluate[[]string](fmt.Sprintf("validate(%q)", b.url+"/bad.gltf"),
+		chromedp.EvalAwaitPromise))
 	require.NoError(t, err)
 	assert.NotEmpty(t, issues)
 }
@@ -167,7 +170,8 @@ func agree(t *testing.T, b *bench, s *scene.Scene, f format.Format, to target.Ta
 		if !assert.True(t, ok, "no node is called %q among %v", n.Name, got.Parts) {
 			continue
 		}
-		assert.True(t, boxes[i].Min.Near(p.Min, tol) && boxes[i].Max.Near(p.Max, tol), "%s stands at %v, loaded %v to %v", n.Name, boxes[i], p.Min, p.Max)
+		assert.True(t, boxes[i].Min.Near(p.Min, tol) && boxes[i].Max.Near(p.Max, tol), "%s stands at %v, loaded %v to %v", n.Name,
+			boxes[i], p.Min, p.Max)
 		sets := len(want.Meshes[n.Mesh].UVs)
 		if id == "obj" {
 			sets = min(sets, 1)

@@ -35,7 +35,8 @@ func beacon(t *testing.T) []string {
 		Slot(1).Box(geom.Vec3{-.05, 1, .1}, geom.Vec3{.05, 1.4, .6}).Mesh("beacon")
 	s := shape.Scene("beacon", []scene.Material{scene.NewMaterial("day mark"), scene.NewMaterial("arm")}, m)
 	s = s.Carried(geom.Translation(geom.Vec3{60, 0, 3})).Flattened()
-	p, err := obj.Write(context.Background(), s, pack.Options{Name: "beacon", Basis: geom.Basis{Up: geom.PosZ, Forward: geom.NegY}, UnitMetres: 0.01})
+	p, err := obj.Write(context.Background(), s, pack.Options{Name: "beacon", Basis: geom.Basis{Up: geom.PosZ, Forward: geom.NegY},
+		UnitMetres: 0.01})
 	require.NoError(t, err)
 	dir := t.TempDir()
 	var list []string
@@ -73,7 +74,8 @@ func TestAMessyMeshIsPutRightWithTheMouse(t *testing.T) {
 
 	do(t, ctx, chromedp.Click(chromedp.CSS("#tape-size")))
 	until(t, ctx, `document.querySelector("#class")`)
-	do(t, ctx, chromedp.Evaluate[chromedp.Void](`{const s = document.querySelector("#class"); s.value = "street-furniture"; s.dispatchEvent(new Event("change", {bubbles: true}))}`))
+	do(t, ctx, chromedp.Evaluate[chromedp.Void](`{const s = document.querySelector("#class"); s.value = "street-furniture";
+		s.dispatchEvent(new Event("change", {bubbles: true}))}`))
 	press(t, ctx, "Read as centimetres")
 	until(t, ctx, `document.querySelector(".lead").textContent.includes("2.00")`)
 	do(t, ctx, chromedp.Click(chromedp.CSS("#tape-axes")))
@@ -127,7 +129,8 @@ func TestAMessyMeshIsPutRightByKeyboardAlone(t *testing.T) {
 	key(kb.Enter)
 	for ev, err := range chooser {
 		require.NoError(t, err)
-		_, err = chromedp.Call(ctx, dom.SetFileInputFiles, dom.SetFileInputFilesParams{Files: files, BackendNodeID: cdp.BackendNodeID(ev.BackendNodeID)})
+		_, err = chromedp.Call(ctx, dom.SetFileInputFiles,
+			dom.SetFileInputFilesParams{Files: files, BackendNodeID: cdp.BackendNodeID(ev.BackendNodeID)})
 		require.NoError(t, err)
 		break
 	}
@@ -179,13 +182,15 @@ func TestDroppedFilesComeInAndBadOnesAreNamed(t *testing.T) {
 	drop := func(names, texts string) {
 		do(t, ctx, chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`{const d = new DataTransfer(); const n = %s, x = %s;
 			n.forEach((name, i) => d.items.add(new File([x[i]], name)));
-			for (const type of ["dragenter", "dragover", "drop"]) document.body.dispatchEvent(new DragEvent(type, {bubbles: true, cancelable: true, dataTransfer: d}))}`, names, texts)))
+			for (const type of ["dragenter", "dragover", "drop"])
+				document.body.dispatchEvent(new DragEvent(type, {bubbles: true, cancelable: true, dataTransfer: d}))}`, names, texts)))
 	}
 	drop(`["post <b>.obj", "broken.obj", "notes.txt", "torn.glb"]`,
 		`["mtllib gone.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl <i>x\nf 1 2 3\n", "v 0 0 0\nv 1,5 0 0\n", "hello", "glTFxxxx"]`)
 	until(t, ctx, `document.querySelector("[data-job-done]") && document.querySelector(".assets")`)
 	say := text(t, ctx, ".job")
-	for _, want := range []string{"1 asset came in, 3 files did not", "broken.obj: line 2: expected a number in the point", "Numbers need a point", "notes.txt: is no FBX", "torn.glb: byte 8", "gone.mtl", "can be added later"} {
+	for _, want := range []string{"1 asset came in, 3 files did not", "broken.obj: line 2: expected a number in the point",
+		"Numbers need a point", "notes.txt: is no FBX", "torn.glb: byte 8", "gone.mtl", "can be added later"} {
 		assert.Contains(t, say, want)
 	}
 	assert.Contains(t, text(t, ctx, ".assets"), "post <b>", "the name is shown, not obeyed")
@@ -196,7 +201,8 @@ func TestDroppedFilesComeInAndBadOnesAreNamed(t *testing.T) {
 	mtl := filepath.Join(t.TempDir(), "gone.mtl")
 	require.NoError(t, os.WriteFile(mtl, []byte("newmtl <i>x\nKd 1 0 0\n"), 0o644))
 	do(t, ctx, chromedp.SetUploadFiles(chromedp.CSS("[data-companions] input"), []string{mtl}))
-	until(t, ctx, `document.querySelector(".tape")?.textContent.includes("rev 2") && !document.querySelector("#worksheet").textContent.includes("is not among the files")`)
+	until(t, ctx, `document.querySelector(".tape")?.textContent.includes("rev 2")
+		&& !document.querySelector("#worksheet").textContent.includes("is not among the files")`)
 }
 
 func TestTwoWindowsOnOneAsset(t *testing.T) {
@@ -237,7 +243,8 @@ func TestASheetFitsItsWindow(t *testing.T) {
 				if (d.scrollHeight > innerHeight + 1 || d.scrollWidth > innerWidth + 1) out.push("page " + d.scrollWidth + "x" + d.scrollHeight);
 				const w = document.querySelector("#worksheet");
 				if (w.scrollWidth > w.clientWidth + 1) out.push("worksheet " + w.scrollWidth + " in " + w.clientWidth);
-				for (const b of document.querySelectorAll(".top > *, .tape > *, .foot > *")) if (b.getBoundingClientRect().right > innerWidth + 1) out.push(b.className + " cut off");
+				for (const b of document.querySelectorAll(".top > *, .tape > *, .foot > *"))
+					if (b.getBoundingClientRect().right > innerWidth + 1) out.push(b.className + " cut off");
 				return out.join("; ");
 			})()`))
 			require.NoError(t, err)

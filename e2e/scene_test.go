@@ -27,8 +27,10 @@ func landing() *scene.Scene {
 		return new(shape.Builder).Slot(0).Box(lo, hi).Mesh(name)
 	}
 	plane := new(shape.Builder).Slot(0).Grid(1, 1, func(u, v float64) geom.Vec3 { return geom.Vec3{12*u - 6, 0, 6 - 12*v} }).Mesh("ground")
-	s := shape.Scene("landing", []scene.Material{scene.NewMaterial("plank")}, box("deck", geom.Vec3{-2, .8, -1}, geom.Vec3{2, 1, 1}), box("post", geom.Vec3{-2, 0, -1}, geom.Vec3{-1.8, .8, -.8}),
-		plane, box("old rail", geom.Vec3{-2, 1, .9}, geom.Vec3{2, 1.6, 1}), box("island", geom.Vec3{80, 0, 0}, geom.Vec3{82, 1, 1}), box("splinter", geom.Vec3{1.9, 1.4, -.9}, geom.Vec3{1.905, 1.405, -.895}),
+	s := shape.Scene("landing", []scene.Material{scene.NewMaterial("plank")}, box("deck", geom.Vec3{-2, .8, -1}, geom.Vec3{2, 1, 1}),
+		box("post", geom.Vec3{-2, 0, -1}, geom.Vec3{-1.8, .8, -.8}),
+		plane, box("old rail", geom.Vec3{-2, 1, .9}, geom.Vec3{2, 1.6, 1}), box("island", geom.Vec3{80, 0, 0}, geom.Vec3{82, 1, 1}),
+		box("splinter", geom.Vec3{1.9, 1.4, -.9}, geom.Vec3{1.905, 1.405, -.895}),
 		box("knot", geom.Vec3{0, .85, 0}, geom.Vec3{.1, .95, .1}), box("deck twice", geom.Vec3{-2, .8, -1}, geom.Vec3{2, 1, 1}))
 	s.Nodes[3].Hidden = true
 	s.Nodes = append(s.Nodes, scene.Node{Name: "aim", Kind: scene.KindEmpty, Parent: -1, Mesh: -1, Local: geom.Identity})
@@ -36,7 +38,8 @@ func landing() *scene.Scene {
 }
 
 // strays are the findings of landing, each with the node its remedy leaves.
-var strays = [][2]string{{"source/double", "deck twice"}, {"source/far-node", "island"}, {"source/helper-plane", "ground"}, {"source/hidden-node", "old rail"},
+var strays = [][2]string{{"source/double", "deck twice"}, {"source/far-node", "island"}, {"source/helper-plane", "ground"},
+	{"source/hidden-node", "old rail"},
 	{"source/body-inside-another", "knot"}, {"source/speck", "splinter"}, {"source/empty-node", "aim"}}
 
 func written(t *testing.T, s *scene.Scene, name string) string {
@@ -58,7 +61,8 @@ func (h *house) bring(t *testing.T, ctx context.Context, file string) {
 // paperAt gives the window's coordinates of a place on the paper.
 func paperAt(t *testing.T, ctx context.Context, x, y float64) (float64, float64) {
 	t.Helper()
-	at, err := chromedp.Run(ctx, chromedp.Evaluate[[]float64](fmt.Sprintf(`(() => { const p = new DOMPoint(%f, %f).matrixTransform(document.querySelector("#drawing svg").getScreenCTM()); return [p.x, p.y] })()`, x, y)))
+	at, err := chromedp.Run(ctx, chromedp.Evaluate[[]float64](fmt.Sprintf(`(() => {
+		const p = new DOMPoint(%f, %f).matrixTransform(document.querySelector("#drawing svg").getScreenCTM()); return [p.x, p.y] })()`, x, y)))
 	require.NoError(t, err)
 	return at[0], at[1]
 }
@@ -85,7 +89,8 @@ func TestAMessySceneIsClearedWithTheMouse(t *testing.T) {
 	ctx := tab(t)
 	h.bring(t, ctx, written(t, landing(), "landing.glb"))
 	// While a decision is on its way the old drawing is dimmed.
-	do(t, ctx, chromedp.Evaluate[chromedp.Void](`document.addEventListener("htmx:beforeSend", () => { window.busy = document.querySelector("#page").classList.contains("htmx-request"); })`))
+	do(t, ctx, chromedp.Evaluate[chromedp.Void](`document.addEventListener("htmx:beforeSend", () => {
+		window.busy = document.querySelector("#page").classList.contains("htmx-request"); })`))
 	for _, s := range strays {
 		button := `document.querySelector('input[name=code][value="` + s[0] + `"]')?.form.querySelector("button")`
 		until(t, ctx, button)
@@ -104,7 +109,8 @@ func TestAMessySceneIsClearedWithTheMouse(t *testing.T) {
 	// The tree finds by name and kind.
 	do(t, ctx, chromedp.SendKeys(chromedp.ID("treefind"), "spl"))
 	until(t, ctx, `document.querySelector("[data-tree-count]").textContent === "1 of 9"`)
-	do(t, ctx, chromedp.Evaluate[chromedp.Void](`{const f = document.querySelector("#treefind"); f.value = ""; f.dispatchEvent(new Event("input", {bubbles: true}))}`))
+	do(t, ctx, chromedp.Evaluate[chromedp.Void](`{const f = document.querySelector("#treefind"); f.value = "";
+		f.dispatchEvent(new Event("input", {bubbles: true}))}`))
 
 	// A name is changed where it stands in the tree.
 	do(t, ctx, chromedp.Click(chromedp.CSS(`[data-rename="post"]`)), chromedp.SendKeys(chromedp.CSS("input.in-place"), "pile"+kb.Enter))
@@ -123,7 +129,8 @@ func TestAMessySceneIsClearedWithTheMouse(t *testing.T) {
 
 	// Between its feet is under the one post; a marker on the deck's front goes along.
 	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/pivot"), chromedp.Click(chromedp.ID("seat-contact")))
-	until(t, ctx, `document.querySelector("#tape-pivot").textContent.includes("on the box") || document.querySelector("#tape-pivot").textContent.includes("inside")`)
+	until(t, ctx, `document.querySelector("#tape-pivot").textContent.includes("on the box")
+		|| document.querySelector("#tape-pivot").textContent.includes("inside")`)
 	do(t, ctx, chromedp.SendKeys(chromedp.ID("markername"), "lamp hook"), chromedp.Click(chromedp.ID("pick-marker")))
 	x, y := frontOf(t, h, "pivot", geom.Vec3{.6, .9, 1})
 	clickPaper(t, ctx, x, y)
@@ -183,7 +190,8 @@ func TestAMessySceneIsClearedByKeyboardAlone(t *testing.T) {
 	goTo := func(p geom.Vec3) {
 		x, y := frontOf(t, h, "size", p)
 		// Three pixels a step; the corner catches from nine.
-		do(t, ctx, chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`document.querySelector("#drawing svg").dataset.middle = "%.0f,%.0f"`, x-6, y)))
+		do(t, ctx, chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`document.querySelector("#drawing svg").dataset.middle = "%.0f,%.0f"`,
+			x-6, y)))
 		typed(t, ctx, kb.ArrowRight, kb.ArrowRight)
 	}
 	goTo(geom.Vec3{-2, 1, 1})
@@ -217,11 +225,13 @@ func TestANewRevisionIsComparedAndTaken(t *testing.T) {
 	next = next.Without(func(i int) bool { return next.Nodes[i].Name == "splinter" })
 	bench := new(shape.Builder).Slot(0).Box(geom.Vec3{0, 1, -.9}, geom.Vec3{1, 1.4, -.5}).Mesh("bench")
 	next.Meshes = append(next.Meshes, bench)
-	next.Nodes = append(next.Nodes, scene.Node{Name: "bench", Kind: scene.KindMesh, Parent: -1, Mesh: len(next.Meshes) - 1, Local: geom.Identity})
+	next.Nodes = append(next.Nodes, scene.Node{Name: "bench", Kind: scene.KindMesh, Parent: -1, Mesh: len(next.Meshes) - 1,
+		Local: geom.Identity})
 	do(t, ctx, chromedp.SetUploadFiles(chromedp.CSS("[data-companions] input"), []string{written(t, next, "landing.glb")}))
 	until(t, ctx, `location.pathname.endsWith("/revisions/2") && document.querySelector("#take")`)
 	say := text(t, ctx, "main")
-	for _, want := range []string{"Revision 1 stays in force", "1 decision finds no node", "bench", "splinter", "was “old rail”", "Gone: 1 lone speck"} {
+	for _, want := range []string{"Revision 1 stays in force", "1 decision finds no node", "bench", "splinter", "was “old rail”",
+		"Gone: 1 lone speck"} {
 		assert.Contains(t, say, want)
 	}
 	to, err := chromedp.Run(ctx, chromedp.Evaluate[string](`document.querySelector("#to0").value`))

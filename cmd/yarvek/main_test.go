@@ -48,12 +48,14 @@ func TestInspectSaysWhatAFileHolds(t *testing.T) {
 	assert.ErrorIs(t, err, errSaid)
 	lines := strings.Split(strings.TrimSpace(out), "\n")
 	require.Len(t, lines, 2)
-	assert.JSONEq(t, `{"file":"`+good+`","format":"obj","unitMetres":1,"unitHow":"assumed","up":"+Y","forward":"+Z","handedness":"right","axesHow":"assumed",
+	assert.JSONEq(t, `{"file":"`+good+`","format":"obj","unitMetres":1,"unitHow":"assumed","up":"+Y","forward":"+Z","handedness":"right",
+		"axesHow":"assumed",
 		"nodes":1,"meshes":1,"instances":1,"polygons":1,"triangles":2,"points":5,"slots":["wood"],"unusedMaterials":["spare"],
 		"textures":[{"name":"gone.png","found":false,"width":0,"height":0}],"uvSets":[],"lights":0,"cameras":0,"skins":0,"animations":0,
 		"bounds":{"min":[0,0,-10],"max":[200,300,0]},
 		"findings":[{"code":"source/missing-picture","severity":"look","title":"Picture “gone.png” is not among the files",
-			"text":"“wood” uses it for base colour. The texture arrives nowhere until the picture is added.","place":{"file":"mats/a.mtl","line":2}}]}`, lines[0])
+			"text":"“wood” uses it for base colour. The texture arrives nowhere until the picture is added.","place":{"file":"mats/a.mtl",
+				"line":2}}]}`, lines[0])
 	var rec struct{ File, Error string }
 	require.NoError(t, json.Unmarshal([]byte(lines[1]), &rec))
 	assert.Contains(t, rec.Error, "line 1: a point needs 3 numbers")

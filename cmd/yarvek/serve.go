@@ -79,7 +79,8 @@ func (s *serving) run(ctx context.Context, out io.Writer, fill func(context.Cont
 	}
 	st, err := store.Open(dir)
 	if errors.Is(err, store.ErrInUse) {
-		return fmt.Errorf("%s is in use by another Yarvek. Go to the address that one printed, end it first, or name another folder with --data", dir)
+		return fmt.Errorf("%s is in use by another Yarvek. Go to the address that one printed, end it first, or name another folder "+
+			"with --data", dir)
 	}
 	if err != nil {
 		return err
@@ -97,8 +98,9 @@ func (s *serving) run(ctx context.Context, out io.Writer, fill func(context.Cont
 	if err != nil {
 		return err
 	}
-	srv := &http.Server{Handler: web.New(desk, log, s.hosts...).Handler(), ReadHeaderTimeout: 10 * time.Second, IdleTimeout: 2 * time.Minute,
-		ErrorLog: slog.NewLogLogger(log.Handler(), slog.LevelWarn)}
+	srv := &http.Server{Handler: web.New(desk, log, s.hosts...).Handler(), ReadHeaderTimeout: 10 * time.Second,
+		IdleTimeout: 2 * time.Minute,
+		ErrorLog:    slog.NewLogLogger(log.Handler(), slog.LevelWarn)}
 	fmt.Fprintf(out, "Yarvek is at http://%s\nIts data is in %s\nPress Ctrl+C to end.\n", l.Addr(), dir)
 	return serve(ctx, srv, l)
 }

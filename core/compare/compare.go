@@ -50,7 +50,8 @@ type Comparison struct {
 
 // Same tells whether nothing differs.
 func (c Comparison) Same() bool {
-	return len(c.Nodes)+len(c.SlotsNew)+len(c.SlotsGone)+len(c.New)+len(c.Gone)+len(c.Lost) == 0 && !slices.ContainsFunc(c.Rows, func(r Row) bool { return r.Differs })
+	return len(c.Nodes)+len(c.SlotsNew)+len(c.SlotsGone)+len(c.New)+len(c.Gone)+len(c.Lost) == 0 &&
+		!slices.ContainsFunc(c.Rows, func(r Row) bool { return r.Differs })
 }
 
 // Results compares two outcomes. When ctx ends it returns early, and what it returns
@@ -180,7 +181,8 @@ func differs(ctx context.Context, a, b *scene.Scene, i, j int, boxA, boxB geom.B
 	u, v := a.Basis.Extents(boxA), b.Basis.Extents(boxB)
 	switch {
 	case !u.Near(v, tol):
-		return "another size: " + figure.Length(u[0]) + " × " + figure.Length(u[1]) + " × " + figure.Length(u[2]) + ", now " + figure.Length(v[0]) + " × " + figure.Length(v[1]) + " × " + figure.Length(v[2])
+		return "another size: " + figure.Length(u[0]) + " × " + figure.Length(u[1]) + " × " + figure.Length(u[2]) + ", now " +
+			figure.Length(v[0]) + " × " + figure.Length(v[1]) + " × " + figure.Length(v[2])
 	case !boxA.Center().Near(boxB.Center(), tol):
 		return "moved by " + figure.Length(boxA.Center().Dist(boxB.Center()))
 	case len(twin.Find(ctx, []*scene.Mesh{a.Meshes[m], b.Meshes[n]}, max(tol, 1e-7))) == 0 && !sameSlots(a, b, m, n):

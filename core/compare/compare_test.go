@@ -26,7 +26,8 @@ func ramp(mats ...string) *scene.Scene {
 	for _, m := range mats {
 		list = append(list, scene.NewMaterial(m))
 	}
-	return shape.Scene("ramp", list, box("slope", 0, geom.Vec3{}, geom.Vec3{4, .2, 2}), box("rail", 0, geom.Vec3{0, .2, 0}, geom.Vec3{4, 1, .1}), box("bolt", 0, geom.Vec3{1, .3, .2}, geom.Vec3{1.1, .4, .3}))
+	return shape.Scene("ramp", list, box("slope", 0, geom.Vec3{}, geom.Vec3{4, .2, 2}),
+		box("rail", 0, geom.Vec3{0, .2, 0}, geom.Vec3{4, 1, .1}), box("bolt", 0, geom.Vec3{1, .3, .2}, geom.Vec3{1.1, .4, .3}))
 }
 
 func run(t *testing.T, key string, s *scene.Scene, p prep.Prep) *prep.Result {

@@ -101,7 +101,8 @@ func (c *Certificate) boxes(sent, got *scene.Scene, t target.Target) {
 	va, vb := view.Apply(a.Size()), view.Apply(b.Size())
 	for i, what := range []string{"Width", "Height", "Depth"} {
 		x, y := math.Abs(va[i]), math.Abs(vb[i])
-		c.Rows = append(c.Rows, Row{Code: strings.ToLower(what), What: what, Sent: figure.Length(x), Arrived: figure.Length(y), Equal: math.Abs(x-y) <= 2*tol})
+		c.Rows = append(c.Rows, Row{Code: strings.ToLower(what), What: what, Sent: figure.Length(x), Arrived: figure.Length(y),
+			Equal: math.Abs(x-y) <= 2*tol})
 	}
 	pa, pb := a.Min, b.Min
 	equal := pa.Near(pb, tol) && a.Max.Near(b.Max, tol)
@@ -121,7 +122,8 @@ func corner(b geom.Box, t target.Target) string {
 	if b.IsEmpty() {
 		return "nothing there"
 	}
-	return fmt.Sprintf("%s, %s, %s %s", figure.In(b.Min[0], t.Unit), figure.In(b.Min[1], t.Unit), figure.In(b.Min[2], t.Unit), t.Unit.Symbol)
+	return fmt.Sprintf("%s, %s, %s %s", figure.In(b.Min[0], t.Unit), figure.In(b.Min[1], t.Unit), figure.In(b.Min[2], t.Unit),
+		t.Unit.Symbol)
 }
 
 // places compares where each part stands: its world box, part by part.

@@ -17,7 +17,8 @@ import (
 )
 
 func crate() *scene.Scene {
-	m := new(shape.Builder).Slot(0).Box(geom.Vec3{-1, 0, -2}, geom.Vec3{1, 3, 2}).Slot(1).Box(geom.Vec3{-.2, 3, -.2}, geom.Vec3{.2, 3.5, .2}).Mesh("crate")
+	m := new(shape.Builder).Slot(0).Box(geom.Vec3{-1, 0, -2}, geom.Vec3{1, 3, 2}).Slot(1).Box(geom.Vec3{-.2, 3, -.2},
+		geom.Vec3{.2, 3.5, .2}).Mesh("crate")
 	return shape.Scene("crate", []scene.Material{scene.NewMaterial("wood"), scene.NewMaterial("lid")}, m)
 }
 

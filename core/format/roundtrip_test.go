@@ -93,7 +93,8 @@ func TestRandomScenesMakeTheRoundTrip(t *testing.T) {
 				for f := range p.points {
 					require.Len(t, q.points[f], len(p.points[f]), where)
 					for c := range p.points[f] {
-						require.True(t, p.points[f][c].Near(q.points[f][c], tol), "%s: %s face %d: %v %v", where, name, f, p.points[f][c], q.points[f][c])
+						require.True(t, p.points[f][c].Near(q.points[f][c], tol), "%s: %s face %d: %v %v", where, name, f, p.points[f][c],
+							q.points[f][c])
 					}
 				}
 			}
@@ -170,12 +171,16 @@ func TestTheTableOfFormatsIsTrue(t *testing.T) {
 			p := paint(s)
 			return p.BaseColor == [4]float64{.5, .25, 1, .75} && p.Metallic == .25 && p.Emissive == [3]float64{1, 0, .5}
 		},
-		"normal map and its scale": func(s *scene.Scene) bool { p := paint(s); return p.Maps[scene.UseNormal].Has() && p.NormalScale == .5 },
-		"occlusion map":            func(s *scene.Scene) bool { return paint(s).Maps[scene.UseOcclusion].Has() },
-		"alpha cut-off":            func(s *scene.Scene) bool { p := paint(s); return p.AlphaMode == scene.Mask && p.AlphaCutoff == .25 },
-		"two-sided":                func(s *scene.Scene) bool { return paint(s).TwoSided },
-		"unlit":                    func(s *scene.Scene) bool { return paint(s).Unlit },
-		"strength of the glow":     func(s *scene.Scene) bool { return paint(s).Glow == 3 },
+		"normal map and its scale": func(s *scene.Scene) bool {
+			p := paint(s)
+			return p.Maps[scene.UseNormal].Has() &&
+				p.NormalScale == .5
+		},
+		"occlusion map":        func(s *scene.Scene) bool { return paint(s).Maps[scene.UseOcclusion].Has() },
+		"alpha cut-off":        func(s *scene.Scene) bool { p := paint(s); return p.AlphaMode == scene.Mask && p.AlphaCutoff == .25 },
+		"two-sided":            func(s *scene.Scene) bool { return paint(s).TwoSided },
+		"unlit":                func(s *scene.Scene) bool { return paint(s).Unlit },
+		"strength of the glow": func(s *scene.Scene) bool { return paint(s).Glow == 3 },
 		"texture scale and place": func(s *scene.Scene) bool {
 			p := paint(s).Maps[scene.UseNormal].Place
 			return p != nil && p.Scale == [2]float64{2, 4}
@@ -203,7 +208,8 @@ func TestTheTableOfFormatsIsTrue(t *testing.T) {
 
 // full is a scene with everything the table speaks of.
 func full() *scene.Scene {
-	m := new(shape.Builder).Slot(0).Prism([][2]float64{{0, 0}, {2, 0}, {3, 1}, {2, 2}, {0, 2}}, 0, 1).Slot(1).Box(geom.Vec3{4, 0, 0}, geom.Vec3{5, 1, 1}).Mesh("body")
+	m := new(shape.Builder).Slot(0).Prism([][2]float64{{0, 0}, {2, 0}, {3, 1}, {2, 2}, {0, 2}}, 0, 1).Slot(1).Box(geom.Vec3{4, 0, 0},
+		geom.Vec3{5, 1, 1}).Mesh("body")
 	m.UVs[0].Name = "skin"
 	m.UVs = append(m.UVs, scene.UVSet{Name: "bake", Layer: m.UVs[0].Layer})
 	m.Colors = scene.Layer[[4]float32]{Values: [][4]float32{{.5, .25, 1, .25}}, Index: make([]int32, len(m.Corners))}
@@ -217,7 +223,8 @@ func full() *scene.Scene {
 	s.Images = []scene.Image{{Name: "n.png", MIME: "image/png", Data: []byte("\x89PNG")}}
 	s.Textures = []scene.Texture{{Name: "n", WrapU: scene.Clamp, WrapV: scene.Clamp}}
 	s.Nodes = []scene.Node{{Name: "root", Kind: scene.KindEmpty, Parent: -1, Mesh: -1, Local: geom.Translation(geom.Vec3{1, 0, 0})},
-		{Name: "one", Kind: scene.KindMesh, Parent: 0, Local: geom.Identity}, {Name: "two", Kind: scene.KindMesh, Parent: 0, Local: geom.Translation(geom.Vec3{9, 0, 0}), Hidden: true}}
+		{Name: "one", Kind: scene.KindMesh, Parent: 0, Local: geom.Identity},
+		{Name: "two", Kind: scene.KindMesh, Parent: 0, Local: geom.Translation(geom.Vec3{9, 0, 0}), Hidden: true}}
 	return s
 }
 

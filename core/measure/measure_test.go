@@ -88,7 +88,8 @@ func TestThinningLosesNoCorner(t *testing.T) {
 		}
 	}
 	// A plane sheet has nothing within.
-	flat := shape.Scene("x", nil, new(shape.Builder).Grid(300, 300, func(u, v float64) geom.Vec3 { return geom.Vec3{u, 0, v} }).Mesh("sheet"))
+	flat := shape.Scene("x", nil, new(shape.Builder).Grid(300, 300,
+		func(u, v float64) geom.Vec3 { return geom.Vec3{u, 0, v} }).Mesh("sheet"))
 	assert.Len(t, outer(context.Background(), flat), 301*301)
 }
 
@@ -124,7 +125,8 @@ func BenchmarkMillion(b *testing.B) {
 		})
 		sized := best(5, func() { keep, _, _ = Sized(s) })
 		all := best(5, func() { Of(context.Background(), s) })
-		b.Logf("%s: plain pass over %d points %v; extents, area and volume %v, %.1f times; with closedness and middle %v", name, len(m.Points), plain, sized, float64(sized)/float64(plain), all)
+		b.Logf("%s: plain pass over %d points %v; extents, area and volume %v, %.1f times; with closedness and middle %v", name,
+			len(m.Points), plain, sized, float64(sized)/float64(plain), all)
 		b.ReportMetric(float64(sized)/float64(plain), "times-plain-"+name[:1])
 	}
 	pts := Points(s)

@@ -14,9 +14,11 @@ import (
 func FuzzParse(f *testing.F) {
 	for _, s := range []string{
 		`{"pivot":{"place":"box","box":[0,-1,0]}}`,
-		`{"source":{"leave":["a"],"rules":[{"by":"kind","what":"speck"},{"by":"area","area":[0,0,1,1]},{"by":"beyond","reach":1}],"merge":"slot","rename":[{"match":"*#","to":"{rest} {n2}"}],"move":[1,2,3]}}`,
+		`{"source":{"leave":["a"],"rules":[{"by":"kind","what":"speck"},{"by":"area","area":[0,0,1,1]},{"by":"beyond","reach":1}],
+			"merge":"slot","rename":[{"match":"*#","to":"{rest} {n2}"}],"move":[1,2,3]}}`,
 		`{"size":{"fit":"between","from":[0,0,0],"to":[1,0,0],"length":2,"bake":"scale"},"axes":{"pose":[1,2,3],"drop":true,"hand":"left"}}`,
-		`{"pivot":{"place":"picks","picks":[[0,0,0],[1,1,1]],"along":[[0,0,0],[1,0,0]],"under":true,"snap":true,"markers":[{"name":"m","at":[1,2,3],"drop":"surface"}]}}`,
+		`{"pivot":{"place":"picks","picks":[[0,0,0],[1,1,1]],"along":[[0,0,0],[1,0,0]],"under":true,"snap":true,"markers":[{"name":"m",
+			"at":[1,2,3],"drop":"surface"}]}}`,
 		`{"source":{"split":[{"node":"no. #5 n0","by":"parts"}],"merge":"group","groups":[{"name":"g","nodes":["a","b"]}]}}`,
 	} {
 		f.Add([]byte(s), uint8(3))

@@ -278,7 +278,8 @@ func TestTurnsAreFactsOfTheWorld(t *testing.T) {
 		b := r.Delivery.Scene.Bounds()
 		v := to.Basis.ToView()
 		lo, hi := v.Apply(b.Min), v.Apply(b.Max)
-		// The arm pointed 0.8 to the front. Anticlockwise from above carries front to the asset's own left... of the viewer it faces: −right is left.
+		// The arm pointed 0.8 to the front; anticlockwise seen from above carries the
+		// front to the asset's own left, which is −right.
 		assert.InDelta(t, 0.8, max(-lo[0], -hi[0]), 1e-9, to.ID)
 		assert.InDelta(t, 2, math.Abs(hi[1]-lo[1]), 1e-9)
 	}

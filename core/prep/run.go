@@ -246,5 +246,6 @@ func step[R any](w *walk, id string, asked any, run func(context.Context) (*scen
 
 // stop records what a station left, which is the walk's scene now.
 func (w *walk) stop(in station.Info, rep station.Report, before *scene.Scene, box geom.Box, fromSource geom.Affine) {
-	w.result.stops = append(w.result.stops, Stop{Info: in, Report: rep, Before: before, Scene: w.scene, Key: w.key, Box: box, FromSource: fromSource})
+	w.result.stops = append(w.result.stops, Stop{Info: in, Report: rep, Before: before, Scene: w.scene, Key: w.key, Box: box,
+		FromSource: fromSource})
 }

@@ -84,7 +84,8 @@ func TestMeasuredDistancesAndFactorsScale(t *testing.T) {
 	assert.InDelta(t, 2./50, r.Size.Factor, 1e-12, "a known length counts more than the unit")
 	r = run(t, s, Prep{Size: size.Decisions{Unit: "cm", Fit: size.ByFactor, Factor: 2}}, yUp)
 	assert.InDelta(t, 0.02, r.Size.Factor, 1e-12, "a factor goes on top of it")
-	for _, bad := range []size.Decisions{{Fit: size.Between, Length: 1}, {Fit: size.ByFactor}, {Fit: size.ByFactor, Factor: math.Inf(1)}, {Bake: "x"}} {
+	for _, bad := range []size.Decisions{{Fit: size.Between, Length: 1}, {Fit: size.ByFactor}, {Fit: size.ByFactor, Factor: math.Inf(1)},
+		{Bake: "x"}} {
 		assert.Error(t, bad.Validate())
 	}
 }
@@ -255,15 +256,18 @@ func TestPivotsByRule(t *testing.T) {
 			assert.True(t, q.Pivot.Moved.Near(stopAt(q, "axes").FromSource.Apply(c.want), 1e-9))
 		}
 	}
-	for _, bad := range []pivot.Decisions{{Place: pivot.OnPicks}, {Along: []geom.Vec3{{}, {}}}, {Heading: math.NaN()}, {Each: map[string]pivot.Seat{"a": {Place: "x"}}},
-		{Markers: []pivot.Marker{{}}}, {Markers: []pivot.Marker{{Name: "a"}, {Name: "a"}}}, {Markers: []pivot.Marker{{Name: "a", Drop: "x"}}}} {
+	for _, bad := range []pivot.Decisions{{Place: pivot.OnPicks}, {Along: []geom.Vec3{{}, {}}}, {Heading: math.NaN()},
+		{Each: map[string]pivot.Seat{"a": {Place: "x"}}},
+		{Markers: []pivot.Marker{{}}}, {Markers: []pivot.Marker{{Name: "a"}, {Name: "a"}}},
+		{Markers: []pivot.Marker{{Name: "a", Drop: "x"}}}} {
 		assert.Error(t, bad.Validate(), "%+v", bad)
 	}
 }
 
 func TestThePivotGoesUnderATreeOfNodes(t *testing.T) {
 	s := shape.Scene("jib", nil, post(), post())
-	s.Nodes = append([]scene.Node{{Name: "root", Kind: scene.KindEmpty, Parent: -1, Mesh: -1, Local: geom.Translation(geom.Vec3{9, 0, 4})}}, s.Nodes...)
+	s.Nodes = append([]scene.Node{{Name: "root", Kind: scene.KindEmpty, Parent: -1, Mesh: -1,
+		Local: geom.Translation(geom.Vec3{9, 0, 4})}}, s.Nodes...)
 	s.Nodes[1].Parent, s.Nodes[2].Parent = 0, 0
 	s.Nodes[2].Local = geom.Translation(geom.Vec3{3, 0, 0})
 	d := pivot.Decisions{Place: pivot.OnBox, Box: [3]int{0, -1, 0}, Heading: 30, Under: true}
@@ -295,7 +299,8 @@ func TestHeadingsTurnTheMeshTheOtherWay(t *testing.T) {
 func TestSeatingTwiceIsSeatingOnceByEveryRule(t *testing.T) {
 	for seed := range uint64(20) {
 		s := shapetest.Scene(seed)
-		for _, d := range []pivot.Decisions{{Place: pivot.OnContact}, {Place: pivot.OnMass}, {Place: pivot.OnBox, Box: [3]int{1, 0, -1}, Parts: true}} {
+		for _, d := range []pivot.Decisions{{Place: pivot.OnContact}, {Place: pivot.OnMass},
+			{Place: pivot.OnBox, Box: [3]int{1, 0, -1}, Parts: true}} {
 			p := Prep{Pivot: d}
 			once := run(t, s, p, zUpLeft)
 			twice := run(t, once.Delivery.Scene, p, zUpLeft)
@@ -326,7 +331,8 @@ func TestMarkersGoAlong(t *testing.T) {
 		d := p
 		d.Pivot.Under = true
 		u := run(t, s, d, to)
-		assert.True(t, u.Pivot.Markers[0].Place.Near(after(r, "axes").Basis.To(to.Basis).Apply(geom.GLTF.To(to.Basis).Apply(geom.Vec3{0, 2, 0})), 1e-9))
+		assert.True(t, u.Pivot.Markers[0].Place.Near(after(r, "axes").Basis.To(to.Basis).Apply(geom.GLTF.To(to.Basis).Apply(geom.Vec3{0,
+			2, 0})), 1e-9))
 		for _, id := range []string{"glb", "fbx", "obj"} {
 			pk, err := format.Write(context.Background(), r.Delivery, as(t, id), "x", to)
 			require.NoError(t, err)
@@ -346,7 +352,8 @@ func TestMarkersGoAlong(t *testing.T) {
 }
 
 func TestEachPartsOwnOrigin(t *testing.T) {
-	s := shape.Scene("x", nil, new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{1, 2, 1}).Mesh("case"), new(shape.Builder).Box(geom.Vec3{1, 0, 0}, geom.Vec3{1.1, 2, 1}).Mesh("door"))
+	s := shape.Scene("x", nil, new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{1, 2, 1}).Mesh("case"),
+		new(shape.Builder).Box(geom.Vec3{1, 0, 0}, geom.Vec3{1.1, 2, 1}).Mesh("door"))
 	p := Prep{Pivot: pivot.Decisions{Place: pivot.OnBox, Box: [3]int{0, -1, 0}, Each: map[string]pivot.Seat{
 		"door": {Place: pivot.OnPicks, Picks: []geom.Vec3{{1, 0, 0}, {1, 2, 0}}}, "gone": {Place: pivot.OnMass}}}}
 	r := run(t, s, p, yUp)
@@ -371,7 +378,8 @@ func TestUndoneDecisionsLeaveNoTrace(t *testing.T) {
 		return pk.Files[0].Data
 	}
 	before := write(Prep{})
-	for _, p := range []Prep{{Size: size.Decisions{Bake: size.BakeAll}}, {Axes: axes.Decisions{Pose: geom.Vec3{10, 20, 30}, Drop: true}}, {Pivot: pivot.Decisions{Place: pivot.OnMass, Heading: 33, Under: true}}} {
+	for _, p := range []Prep{{Size: size.Decisions{Bake: size.BakeAll}}, {Axes: axes.Decisions{Pose: geom.Vec3{10, 20, 30}, Drop: true}},
+		{Pivot: pivot.Decisions{Place: pivot.OnMass, Heading: 33, Under: true}}} {
 		assert.NotEqual(t, before, write(p))
 		assert.Equal(t, before, write(Prep{}))
 	}

@@ -29,7 +29,8 @@ func TransformOf(m geom.Mat3) Transform {
 		// the rotation is that of the unmirrored map.
 		flip := geom.Mat3{{-1, 0, 0}, {0, 1, 0}, {0, 0, 1}}
 		best := math.Inf(1)
-		for _, f := range []geom.Mat3{flip, {{1, 0, 0}, {0, -1, 0}, {0, 0, 1}}, {{1, 0, 0}, {0, 1, 0}, {0, 0, -1}}, geom.Identity3.Scaled(-1)} {
+		for _, f := range []geom.Mat3{flip, {{1, 0, 0}, {0, -1, 0}, {0, 0, 1}}, {{1, 0, 0}, {0, 1, 0}, {0, 0, -1}},
+			geom.Identity3.Scaled(-1)} {
 			if p, _, ok := m.Mul(f).Polar(); ok && p.Angle() < best-1e-12 {
 				best, r = p.Angle(), p
 			}

@@ -89,7 +89,8 @@ func TestTransformsAreTakenApart(t *testing.T) {
 		{geom.Mat3{{1, 0.3, 0}, {0, 1, 0}, {0, 0, 1}}, true, true, true, false, true},
 	} {
 		x := scene.TransformOf(c.m)
-		assert.Equal(t, []bool{c.rotated, c.scaled, c.uneven, c.mir, c.she}, []bool{x.Rotated(), x.Scaled(), x.Uneven(), x.Mirrored, x.Sheared}, "%v", c.m)
+		assert.Equal(t, []bool{c.rotated, c.scaled, c.uneven, c.mir, c.she}, []bool{x.Rotated(), x.Scaled(), x.Uneven(), x.Mirrored,
+			x.Sheared}, "%v", c.m)
 	}
 }
 
@@ -171,7 +172,8 @@ func TestWithoutKeepsTheRestWhereItStood(t *testing.T) {
 func TestRecentringKeepsDigits(t *testing.T) {
 	far := new(shape.Builder).Box(geom.Vec3{60000.1, 0, 0}, geom.Vec3{60001.1, 1, 1}).Mesh("far")
 	s := shape.Scene("x", nil, far)
-	s.Nodes = append(s.Nodes, scene.Node{Name: "below", Kind: scene.KindEmpty, Parent: 0, Mesh: -1, Local: geom.Translation(geom.Vec3{60000, 3, 0})})
+	s.Nodes = append(s.Nodes, scene.Node{Name: "below", Kind: scene.KindEmpty, Parent: 0, Mesh: -1,
+		Local: geom.Translation(geom.Vec3{60000, 3, 0})})
 	out := s.Recentred()
 	assert.True(t, out.Bounds().Min.Near(s.Bounds().Min, 1e-9))
 	assert.Less(t, out.Meshes[0].Points[0].Len(), 2.0)

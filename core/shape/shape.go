@@ -224,7 +224,8 @@ func (b *Builder) Mesh(name string) *scene.Mesh {
 
 // Scene wraps meshes, one root node each, in a scene of glTF's basis.
 func Scene(name string, materials []scene.Material, meshes ...*scene.Mesh) *scene.Scene {
-	s := &scene.Scene{Name: name, Basis: geom.GLTF, BasisHow: scene.ByStandard, UnitMetres: 1, UnitHow: scene.ByStandard, Materials: materials}
+	s := &scene.Scene{Name: name, Basis: geom.GLTF, BasisHow: scene.ByStandard, UnitMetres: 1, UnitHow: scene.ByStandard,
+		Materials: materials}
 	for i, m := range meshes {
 		s.Nodes = append(s.Nodes, scene.Node{Name: m.Name, Kind: scene.KindMesh, Parent: -1, Mesh: i, Local: geom.Identity})
 		s.Meshes = append(s.Meshes, m)

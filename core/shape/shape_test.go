@@ -35,7 +35,8 @@ func TestSolidsAreClosedAndFaceOutward(t *testing.T) {
 	require.NoError(t, dart.Validate())
 	assert.InDelta(t, 2*4.0, volume(dart), 1e-12, "half of |Σ x·y′−x′·y| = 8 over two, times a depth of 2")
 
-	mirrored := new(Builder).Place(geom.Affine{M: geom.Mat3{{-1, 0, 0}, {0, 1, 0}, {0, 0, 1}}}).Box(geom.Vec3{0, 0, 0}, geom.Vec3{2, 3, 4}).Mesh("box")
+	mirrored := new(Builder).Place(geom.Affine{M: geom.Mat3{{-1, 0, 0}, {0, 1, 0}, {0, 0, 1}}}).Box(geom.Vec3{0, 0, 0},
+		geom.Vec3{2, 3, 4}).Mesh("box")
 	assert.InDelta(t, 24, volume(mirrored), 1e-12)
 }
 

@@ -4,8 +4,8 @@
 package stand
 
 import (
-	"context"
 	"cmp"
+	"context"
 	"math"
 	"slices"
 

@@ -50,7 +50,8 @@ func TestTwinsAreFound(t *testing.T) {
 	turned := geom.Affine{M: geom.Rotation(geom.Vec3{1, 2, 3}, 2), T: geom.Vec3{30, -2, 8}}
 	mirrored := turned
 	mirrored.M = mirrored.M.Mul(geom.Mat3{{-1, 0, 0}, {0, 1, 0}, {0, 0, 1}})
-	for name, m := range map[string]*scene.Mesh{"post": post(), "sheet": new(shape.Builder).Prism([][2]float64{{0, 0}, {2, 0}, {2, 1}, {1, 3}}, 0, 0.002).Mesh("plate"), "boulder": shapetest.Boulder(9)} {
+	for name, m := range map[string]*scene.Mesh{"post": post(), "sheet": new(shape.Builder).Prism([][2]float64{{0, 0}, {2, 0}, {2, 1},
+		{1, 3}}, 0, 0.002).Mesh("plate"), "boulder": shapetest.Boulder(9)} {
 		for how, a := range map[string]geom.Affine{"turned": turned, "mirrored": mirrored} {
 			for order, q := range map[string]*scene.Mesh{"in order": m.Mapped(a), "shuffled": shuffled(m, 9).Mapped(a)} {
 				m := m
@@ -124,7 +125,8 @@ func BenchmarkTwoThousandNodes(b *testing.B) {
 		if i%4 == 1 {
 			m = shuffled(m, uint64(i))
 		}
-		a := geom.Affine{M: geom.Rotation(geom.Vec3{r.NormFloat64(), 1, r.NormFloat64()}, r.Float64()*6), T: geom.Vec3{r.Float64() * 100, 0, r.Float64() * 100}}
+		a := geom.Affine{M: geom.Rotation(geom.Vec3{r.NormFloat64(), 1, r.NormFloat64()}, r.Float64()*6),
+			T: geom.Vec3{r.Float64() * 100, 0, r.Float64() * 100}}
 		m = m.Mapped(a)
 		tris += m.Triangles()
 		list = append(list, m)

@@ -88,7 +88,8 @@ func vane() *scene.Scene {
 		mast.Place(geom.Linear(geom.Rotation(v3{0, 1, 0}, float64(i)*math.Pi/2))).Box(v3{-.01, 1.18, 0}, v3{.01, 1.2, l})
 	}
 	arrow := new(shape.Builder).Slot(gilt).
-		Prism([][2]float64{{-.42, 1.5}, {-.3, 1.5}, {-.24, 1.53}, {.3, 1.53}, {.3, 1.47}, {.46, 1.55}, {.3, 1.63}, {.3, 1.57}, {-.24, 1.57}, {-.3, 1.64}, {-.42, 1.64}, {-.36, 1.57}}, -.012, .012)
+		Prism([][2]float64{{-.42, 1.5}, {-.3, 1.5}, {-.24, 1.53}, {.3, 1.53}, {.3, 1.47}, {.46, 1.55}, {.3, 1.63}, {.3, 1.57},
+			{-.24, 1.57}, {-.3, 1.64}, {-.42, 1.64}, {-.36, 1.57}}, -.012, .012)
 	return k.scene("weather-vane", mast.Mesh("mast"), arrow.Mesh("arrow"))
 }
 
@@ -169,7 +170,8 @@ func shutter() *scene.Scene {
 		Slot(twin).Box(v3{-.33, 0, -.02}, v3{.33, .09, .02}).Box(v3{-.33, 1.21, -.02}, v3{.33, 1.3, .02})
 	for i := range 12 {
 		y := .12 + float64(i)*.09
-		b.Place(geom.Affine{M: geom.Rotation(v3{1, 0, 0}, .6), T: v3{0, y + .035, 0}}).Slot(wood).Box(v3{-.33, -.04, -.006}, v3{.33, .04, .006})
+		b.Place(geom.Affine{M: geom.Rotation(v3{1, 0, 0}, .6), T: v3{0, y + .035, 0}}).Slot(wood).Box(v3{-.33, -.04, -.006},
+			v3{.33, .04, .006})
 	}
 	h := new(shape.Builder).Slot(iron).Box(v3{-.46, .2, .02}, v3{-.2, .26, .03}).Box(v3{-.46, 1.04, .02}, v3{-.2, 1.1, .03})
 	return k.scene("storm shutter", b.Mesh("shutter leaf"), h.Mesh("hinges"))
@@ -179,12 +181,14 @@ func anemometer() *scene.Scene {
 	var k stock
 	metal := k.add("anodised", [3]float64{}, "anemometer_metal.png", paint(128, iron))
 	cup := k.add("cups", [3]float64{0.85, 0.85, 0.82}, "", nil)
-	mast := new(shape.Builder).Slot(metal).Lathe([][2]float64{{.12, 0}, {.12, .02}, {.03, .05}, {.025, 1.2}, {.045, 1.22}, {.045, 1.32}, {0, 1.36}}, 16)
+	mast := new(shape.Builder).Slot(metal).Lathe([][2]float64{{.12, 0}, {.12, .02}, {.03, .05}, {.025, 1.2}, {.045, 1.22}, {.045, 1.32},
+		{0, 1.36}}, 16)
 	bowl := new(shape.Builder).Slot(cup).Place(geom.Linear(geom.Rotation(v3{0, 0, 1}, math.Pi/2))).
 		Lathe([][2]float64{{0, -.05}, {.03, -.042}, {.048, -.02}, {.05, 0}, {.046, 0}, {.028, -.038}, {0, -.045}}, 16)
 	s := k.scene("anemometer", mast.Mesh("mast"), bowl.Mesh("cup"))
 	s.Nodes = s.Nodes[:1]
-	s.Nodes = append(s.Nodes, scene.Node{Name: "rotor", Kind: scene.KindEmpty, Parent: -1, Mesh: -1, Local: geom.Translation(v3{0, 1.28, 0})})
+	s.Nodes = append(s.Nodes, scene.Node{Name: "rotor", Kind: scene.KindEmpty, Parent: -1, Mesh: -1,
+		Local: geom.Translation(v3{0, 1.28, 0})})
 	for i := range 3 {
 		turn := geom.Linear(geom.Rotation(v3{0, 1, 0}, float64(i)*2*math.Pi/3))
 		s.Nodes = append(s.Nodes, scene.Node{Name: []string{"cup A", "cup B", "cup C"}[i], Kind: scene.KindMesh, Parent: 1, Mesh: 1,
@@ -206,7 +210,8 @@ func rock() *scene.Scene {
 		n := 0.0
 		for o, amp := 2.0, .22; o <= 32; o, amp = o*2, amp/2 {
 			// Noise over the directions, three slices blended by how much they are faced.
-			n += amp * (noise(d[0]*o+9, d[1]*o+9, 64, 21)*d[2]*d[2] + noise(d[1]*o+9, d[2]*o+9, 64, 22)*d[0]*d[0] + noise(d[2]*o+9, d[0]*o+9, 64, 23)*d[1]*d[1] - .5)
+			n += amp * (noise(d[0]*o+9, d[1]*o+9, 64, 21)*d[2]*d[2] + noise(d[1]*o+9, d[2]*o+9, 64, 22)*d[0]*d[0] +
+				noise(d[2]*o+9, d[0]*o+9, 64, 23)*d[1]*d[1] - .5)
 		}
 		r := .75 + n
 		return v3{d[0] * r * 1.25, d[1]*r*.8 + .25, d[2] * r}

@@ -127,7 +127,8 @@ func TestADrawingIsSoundXMLWhateverItsNames(t *testing.T) {
 	l := Arrange(m.Box, Ask{Known: true})
 	sheet := &Drawing{Asset: `<script>"&'`, Kit: `]]><b>`, Unit: target.Units[1], Box: m.Box, Layout: l, Basis: geom.GLTF,
 		Balloons: []Balloon{{1, finding.MustFix, geom.Vec3{.5, .5, .5}}},
-		Layers: []Layer{Dimensions{}, Facing{}, Seats{}, Datum{Heading: 30, Parts: []geom.Vec3{{1, 0, 0}}}, Rule{To: geom.Vec3{1, 1, 1}, Figure: `<i>`},
+		Layers: []Layer{Dimensions{}, Facing{}, Seats{}, Datum{Heading: 30, Parts: []geom.Vec3{{1, 0, 0}}},
+			Rule{To: geom.Vec3{1, 1, 1}, Figure: `<i>`},
 			Marker{Name: `<script>x`}, Left{[]geom.Box{{Min: geom.Vec3{2, 0, 0}, Max: geom.Vec3{3, 1, 1}}}}}}
 	for side := range sheet.Views {
 		sheet.Views[side] = m.Draw(context.Background(), Side(side), l.Scale)

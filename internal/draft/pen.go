@@ -78,7 +78,8 @@ func (p *pen) dimension(class string, x0, y0, x1, y1, ext0, ext1 float64, figure
 
 // datum draws the pivot: the quartered disc.
 func (p *pen) datum(x, y, r float64, class string) {
-	fmt.Fprintf(p, `<g class="datum %s" transform="translate(%.1f %.1f)"><circle r="%.1f"/><path d="M0 0H%.1fA%.1f %.1f 0 0 1 0 %.1fZM0 0H%.1fA%.1f %.1f 0 0 1 0 %.1fZ"/></g>`,
+	fmt.Fprintf(p, `<g class="datum %s" transform="translate(%.1f %.1f)"><circle r="%.1f"/><path `+
+		`d="M0 0H%.1fA%.1f %.1f 0 0 1 0 %.1fZM0 0H%.1fA%.1f %.1f 0 0 1 0 %.1fZ"/></g>`,
 		class, x, y, r, r, r, r, r, -r, r, r, -r)
 }
 

@@ -14,7 +14,8 @@ import (
 )
 
 func TestPicksSnapToWhatIsSeen(t *testing.T) {
-	s := shape.Scene("x", nil, new(shape.Builder).Box(geom.Vec3{-1, 0, -1}, geom.Vec3{1, 2, 1}).Box(geom.Vec3{-.2, .5, -3}, geom.Vec3{.2, .9, -2}).Mesh("box"))
+	s := shape.Scene("x", nil, new(shape.Builder).Box(geom.Vec3{-1, 0, -1}, geom.Vec3{1, 2, 1}).Box(geom.Vec3{-.2, .5, -3},
+		geom.Vec3{.2, .9, -2}).Mesh("box"))
 	m := NewModel(context.Background(), s)
 	l := Arrange(m.Box, Ask{})
 	at := func(side Side, p geom.Vec3, dx, dy float64) (Pick, bool) {

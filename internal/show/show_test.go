@@ -283,7 +283,8 @@ func TestTheLineupKeepsItsScale(t *testing.T) {
 		}
 	}
 	// What is not at the line-up's scale is drawn with a break, and only that.
-	assert.Equal(t, []bool{false, true, false, true}, []bool{l.Stands[0].Broken, l.Stands[1].Broken, l.Stands[2].Broken, l.Stands[3].Broken})
+	assert.Equal(t, []bool{false, true, false, true}, []bool{l.Stands[0].Broken, l.Stands[1].Broken, l.Stands[2].Broken,
+		l.Stands[3].Broken})
 	assert.False(t, l.Stands[1].Across)
 	assert.True(t, l.Stands[3].Across, "a break runs across what is too long")
 	view := draft.View{Width: 230, Height: 230, Path: "M0 0L230 230"}

@@ -17,7 +17,8 @@ func addRevision(ctx context.Context, tx *sql.Tx, asset int64, number int, main 
 		return err
 	}
 	for _, f := range files {
-		_, err := tx.ExecContext(ctx, `INSERT INTO revision_files (revision_id, name, sha, size) VALUES (?, ?, ?, ?)`, id, f.Name, f.SHA, f.Size)
+		_, err := tx.ExecContext(ctx, `INSERT INTO revision_files (revision_id, name, sha, size) VALUES (?, ?, ?, ?)`, id, f.Name, f.SHA,
+			f.Size)
 		if err != nil {
 			return err
 		}

@@ -24,7 +24,8 @@ func scanKit(row interface{ Scan(...any) error }) (Kit, error) {
 }
 
 // all collects the rows of a query.
-func all[T any](ctx context.Context, db queries, scan func(interface{ Scan(...any) error }) (T, error), query string, args ...any) ([]T, error) {
+func all[T any](ctx context.Context, db queries, scan func(interface{ Scan(...any) error }) (T, error), query string, args ...any) ([]T,
+	error) {
 	rows, err := db.QueryContext(ctx, query, args...)
 	if err != nil {
 		return nil, err
@@ -263,7 +264,8 @@ func savePrep(ctx context.Context, tx *sql.Tx, asset int64, prep []byte, label s
 	if _, err := tx.ExecContext(ctx, `DELETE FROM preps WHERE asset_id = ? AND seq > ?`, asset, at); err != nil {
 		return err
 	}
-	_, err := tx.ExecContext(ctx, `INSERT INTO preps (asset_id, seq, prep, label, created) VALUES (?, ?, ?, ?, ?)`, asset, at+1, prep, label, now())
+	_, err := tx.ExecContext(ctx, `INSERT INTO preps (asset_id, seq, prep, label, created) VALUES (?, ?, ?, ?, ?)`, asset, at+1, prep,
+		label, now())
 	if err != nil {
 		return err
 	}

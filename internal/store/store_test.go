@@ -37,7 +37,8 @@ func TestUndoAndRedoSurviveARestart(t *testing.T) {
 	for i, label := range []string{"one", "two", "three"} {
 		require.NoError(t, s.SavePrep(ctx, a.ID, i, []byte(label), label))
 	}
-	require.ErrorIs(t, s.SavePrep(ctx, a.ID, 1, []byte("late"), "late"), ErrStale, "a page made before the last change may not overwrite it")
+	require.ErrorIs(t, s.SavePrep(ctx, a.ID, 1, []byte("late"), "late"), ErrStale,
+		"a page made before the last change may not overwrite it")
 	moved, err := s.MovePrep(ctx, a.ID, 3, -1)
 	require.NoError(t, err)
 	require.True(t, moved)

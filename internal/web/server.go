@@ -123,12 +123,14 @@ func explain(err error) (status int, say string) {
 	case errors.Is(err, work.ErrNotFound), errors.As(err, &unknown):
 		return http.StatusNotFound, "There is nothing at this address. It may have been removed, or the link is old."
 	case errors.Is(err, work.ErrStale):
-		return http.StatusConflict, "This was changed in another window meanwhile. Nothing was changed; go back, look again, and repeat what still is right."
+		return http.StatusConflict, "This was changed in another window meanwhile. Nothing was changed; go back, look again, and " +
+			"repeat what still is right."
 	case errors.As(err, &tooLarge):
 		return http.StatusRequestEntityTooLarge, fmt.Sprintf("What was sent is larger than the %s allowed here. "+
 			"Send fewer files at once, or start with a higher --max-upload.", figure.Bytes(tooLarge.Limit))
 	case errors.Is(err, syscall.ENOSPC):
-		return http.StatusInsufficientStorage, "The disk that holds the data folder is full, so this was not kept. Make room on it and try again."
+		return http.StatusInsufficientStorage, "The disk that holds the data folder is full, so this was not kept. Make room on it " +
+			"and try again."
 	case fault.KindOf(err) != 0:
 		return http.StatusUnprocessableEntity, err.Error()
 	}

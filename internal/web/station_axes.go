@@ -31,7 +31,8 @@ var axesRoom = room{
 		"ordinal":     ordinal,
 		"percent":     func(v float64) string { return figure.Significant(100*v, 2) + "\u2009%" },
 		"abouts": func() [][2]string {
-			return [][2]string{{string(axes.AboutUp), "the upright"}, {string(axes.AboutRight), "the sideways axis"}, {string(axes.AboutForward), "the front axis"}}
+			return [][2]string{{string(axes.AboutUp), "the upright"}, {string(axes.AboutRight), "the sideways axis"},
+				{string(axes.AboutForward), "the front axis"}}
 		},
 	},
 }

@@ -49,10 +49,12 @@ type exportPage struct {
 // frameWords says in what frame a file of the format is written.
 func frameWords(f format.Format, t target.Target) string {
 	if f.Fixed != nil {
-		return "Written in the frame glTF fixes: +Y up, right-handed, metres. A receiver turns it to " + t.Basis.Up.String() + " up by itself."
+		return "Written in the frame glTF fixes: +Y up, right-handed, metres. A receiver turns it to " + t.Basis.Up.String() +
+			" up by itself."
 	}
 	at := f.Frame(t)
-	s := fmt.Sprintf("Written in the target's own frame: %s up, %s-handed, %s. ", at.Basis.Up, at.Basis.Handedness(), target.UnitFor(at.UnitMetres).Name)
+	s := fmt.Sprintf("Written in the target's own frame: %s up, %s-handed, %s. ", at.Basis.Up, at.Basis.Handedness(),
+		target.UnitFor(at.UnitMetres).Name)
 	if f.Declares {
 		return s + "The file declares it; node transforms are kept."
 	}

@@ -41,7 +41,8 @@ var pivotRoom = room{
 			return [][3]string{{"left", "90", "Quarter left"}, {"right", "-90", "Quarter right"}, {"round", "180", "Half round"}}
 		},
 		"drops": func() [][2]string {
-			return [][2]string{{string(pivot.Stay), "Where picked"}, {string(pivot.ToGround), "To the ground"}, {string(pivot.ToSurface), "To the surface below"}}
+			return [][2]string{{string(pivot.Stay), "Where picked"}, {string(pivot.ToGround), "To the ground"},
+				{string(pivot.ToSurface), "To the surface below"}}
 		},
 		"seats": func() [][2]string {
 			return [][2]string{{string(pivot.OnBox), "centre of its base"}, {string(pivot.OnContact), "between its feet"},
@@ -95,7 +96,8 @@ func boxLayers(d pivot.Decisions) []boxLayer {
 			var row []boxPoint
 			for _, right := range []int{1, 0, -1} {
 				at := [3]int{right, up, fwd}
-				row = append(row, boxPoint{fmt.Sprintf("%d,%d,%d", right, up, fwd), pivot.BoxWords(at), d.Place == pivot.OnBox && d.Box == at})
+				row = append(row, boxPoint{fmt.Sprintf("%d,%d,%d", right, up, fwd), pivot.BoxWords(at), d.Place == pivot.OnBox &&
+					d.Box == at})
 			}
 			l.Rows = append(l.Rows, row)
 		}

@@ -35,8 +35,10 @@ var sourceRoom = room{
 			return figure.Significant(m*1000, 2) + "\u2009mm"
 		},
 		"treekinds": func() [][2]string {
-			return [][2]string{{"mesh", "meshes"}, {"kept", "going on"}, {"left", "left behind"}, {"stray", "strays"}, {"instance", "instances"},
-				{"idle", "names that say nothing"}, {"empty", "empty nodes"}, {"guide", "guides"}, {"camera", "cameras"}, {"light", "lights"}}
+			return [][2]string{{"mesh", "meshes"}, {"kept", "going on"}, {"left", "left behind"}, {"stray", "strays"},
+				{"instance", "instances"},
+				{"idle", "names that say nothing"}, {"empty", "empty nodes"}, {"guide", "guides"}, {"camera", "cameras"},
+				{"light", "lights"}}
 		},
 		"rulekinds": func() []string { return source.Kinds },
 		"splitways": func() [][2]string {

@@ -61,7 +61,8 @@ func (c *client) post(path string, values url.Values) *httptest.ResponseRecorder
 
 func TestOnlyOurOwnHostIsServed(t *testing.T) {
 	c := newClient(t)
-	for host, want := range map[string]int{"127.0.0.1:7340": 200, "localhost": 200, "[::1]:7340": 200, "evil.example": 421, "127.0.0.1.evil.example:7340": 421, "": 421} {
+	for host, want := range map[string]int{"127.0.0.1:7340": 200, "localhost": 200, "[::1]:7340": 200, "evil.example": 421,
+		"127.0.0.1.evil.example:7340": 421, "": 421} {
 		r := httptest.NewRequest(http.MethodGet, "/", nil)
 		r.Host = host
 		w := httptest.NewRecorder()
@@ -90,7 +91,8 @@ func TestNoPageAsksAnotherHost(t *testing.T) {
 	require.NoError(t, err)
 	foreign := regexp.MustCompile(`(?:src|href|action)\s*=\s*["']?(?:https?:)?//`)
 	inline := regexp.MustCompile(`<script>|<style|\sstyle=|\son[a-z]+=`)
-	for _, path := range []string{"/", "/kits/1/", "/kits/1/exports", "/parts", "/assets/2/source", "/assets/2/size", "/assets/2/axes", "/assets/2/pivot", "/assets/1/export", "/nowhere"} {
+	for _, path := range []string{"/", "/kits/1/", "/kits/1/exports", "/parts", "/assets/2/source", "/assets/2/size", "/assets/2/axes",
+		"/assets/2/pivot", "/assets/1/export", "/nowhere"} {
 		w := c.get(path)
 		assert.Contains(t, w.Header().Get("Content-Security-Policy"), "default-src 'none'", path)
 		assert.NotRegexp(t, foreign, w.Body.String(), path)
@@ -132,12 +134,14 @@ func (c *client) upload(path string, files map[string]string) *httptest.Response
 func TestNamesFromFilesAreShownNotObeyed(t *testing.T) {
 	c := newClient(t)
 	evil := `<img src=x onerror=alert(1)>`
-	w := c.upload("/start", map[string]string{"a.obj": "mtllib a.mtl\no " + evil + "\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl " + evil + "\nf 1 2 3\n",
+	w := c.upload("/start", map[string]string{"a.obj": "mtllib a.mtl\no " + evil + "\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl " + evil +
+		"\nf 1 2 3\n",
 		"a.mtl": "newmtl " + evil + "\nmap_Kd " + evil + ".png\n"})
 	require.Equal(t, http.StatusOK, w.Code)
 	c.desk.Jobs.Wait()
 	require.Equal(t, http.StatusSeeOther, c.post("/assets/1/export/send", url.Values{}).Code)
-	for _, path := range []string{"/kits/1/", "/assets/1/source", "/assets/1/size", "/assets/1/pivot", "/assets/1/export", "/kits/1/exports"} {
+	for _, path := range []string{"/kits/1/", "/assets/1/source", "/assets/1/size", "/assets/1/pivot", "/assets/1/export",
+		"/kits/1/exports"} {
 		w := c.get(path)
 		require.Equal(t, http.StatusOK, w.Code, path)
 		assert.NotContains(t, w.Body.String(), "<img", path)

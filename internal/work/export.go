@@ -49,7 +49,8 @@ func (d *Desk) Send(ctx context.Context, asset int64) (Sent, error) {
 	if err != nil {
 		return Sent{}, err
 	}
-	p, err := deliver.Make(ctx, deliver.Order{Delivery: o.Result.Delivery, Decisions: o.Prep.Export, Name: o.Asset.Name, Target: o.Kit.Target})
+	p, err := deliver.Make(ctx, deliver.Order{Delivery: o.Result.Delivery, Decisions: o.Prep.Export, Name: o.Asset.Name,
+		Target: o.Kit.Target})
 	if err != nil {
 		return Sent{}, err
 	}

@@ -128,7 +128,8 @@ func SummaryKey(st store.State) (string, error) {
 	if err != nil {
 		return "", err
 	}
-	return fmt.Sprintf("rules %d\n%s\n%s\n%s\n%g\n%d", prep.Rules, sourceKey(st.Revision), st.Step.JSON, t, st.Kit.Grid, st.Revision.Number), nil
+	return fmt.Sprintf("rules %d\n%s\n%s\n%s\n%g\n%d", prep.Rules, sourceKey(st.Revision), st.Step.JSON, t, st.Kit.Grid,
+		st.Revision.Number), nil
 }
 
 // Summary is the row of an asset as it was at one moment. A source that can't be read is
@@ -165,7 +166,8 @@ func (d *Desk) OpenState(ctx context.Context, st store.State) (*Opened, error) {
 func summarize(o *Opened) Summary {
 	r := o.Result
 	c := r.Delivery.Scene.Count()
-	s := Summary{ClassID: r.Size.Class.ID, Class: r.Size.Class.Name, Tape: o.Tape(), Size: r.Axes.Size, Triangles: c.Triangles, Slots: c.Slots}
+	s := Summary{ClassID: r.Size.Class.ID, Class: r.Size.Class.Name, Tape: o.Tape(), Size: r.Axes.Size, Triangles: c.Triangles,
+		Slots: c.Slots}
 	s.MustFix, s.Look = r.Open()
 	s.OffGrid = max(math.Abs(r.Pivot.OffGrid[0]), math.Abs(r.Pivot.OffGrid[2]))
 	if box := r.Pivot.Box.Carried(r.Delivery.Scene.Basis.To(geom.GLTF)); !box.IsEmpty() {

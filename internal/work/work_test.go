@@ -67,7 +67,8 @@ func TestSetsAreFoundByWhatRefersToWhat(t *testing.T) {
 	d := desk(t, t.TempDir())
 	k := kit(t, d)
 	got := take(t, d, k,
-		"pier/pier.obj", "mtllib mats/pier.mtl\n"+tri, "pier/mats/pier.mtl", "newmtl a\nmap_Kd -clamp on ../tex/my wood.png\n", "pier/tex/my wood.png", "x",
+		"pier/pier.obj", "mtllib mats/pier.mtl\n"+tri, "pier/mats/pier.mtl", "newmtl a\nmap_Kd -clamp on ../tex/my wood.png\n",
+		"pier/tex/my wood.png", "x",
 		"buoy.obj", "mtllib buoy one.mtl\n"+tri, "buoy one.mtl", "newmtl b\n",
 		"stray.png", "y", "readme.txt", "hello")
 	require.Len(t, got.Came, 2)

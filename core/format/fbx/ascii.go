@@ -42,7 +42,8 @@ func parseASCII(ctx context.Context, name string, data []byte) (*record, int, er
 		version = int(v)
 	}
 	if version == 0 && root.sub("Objects") == nil {
-		return nil, 0, fault.AtLine(name, 1, "has neither an FBX header nor objects").Advise("Check that the file is an FBX; its name may have the wrong suffix")
+		return nil, 0, fault.AtLine(name, 1, "has neither an FBX header nor objects").Advise("Check that the file is an FBX; its name " +
+			"may have the wrong suffix")
 	}
 	if version != 0 && (version < 5000 || version > 7999) {
 		return nil, 0, fault.AtLine(name, 1, "is FBX version %d; 6100 to 7700 are read", version).Unsupported().Advise("Export as FBX 7.4")
@@ -70,7 +71,8 @@ func (a *asciiReader) space() {
 }
 
 func isWord(c byte) bool {
-	return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '_' || c == '|' || c == '-' || c == '+' || c == '.' || c >= 0x80
+	return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '_' || c == '|' || c == '-' || c == '+' ||
+		c == '.' || c >= 0x80
 }
 
 func (a *asciiReader) word() string {

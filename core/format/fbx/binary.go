@@ -42,11 +42,13 @@ func (b *binaryReader) fail(at int, format string, args ...any) *fault.Error {
 // parseBinary reads the tree of a binary file and its version, such as 7400.
 func parseBinary(ctx context.Context, name string, data []byte) (*record, int, error) {
 	if len(data) < len(magic)+4 {
-		return nil, 0, fault.AtByte(name, int64(len(data)), "the FBX ends within its header").Advise("The upload may be cut short; send the file again")
+		return nil, 0, fault.AtByte(name, int64(len(data)),
+			"the FBX ends within its header").Advise("The upload may be cut short; send the file again")
 	}
 	version := int(binary.LittleEndian.Uint32(data[len(magic):]))
 	if version < 5000 || version > 7999 {
-		return nil, 0, fault.AtByte(name, int64(len(magic)), "is FBX version %d; 6000 to 7700 are read", version).Unsupported().Advise("Export as FBX 7.4 binary")
+		return nil, 0, fault.AtByte(name, int64(len(magic)), "is FBX version %d; 6000 to 7700 are read",
+			version).Unsupported().Advise("Export as FBX 7.4 binary")
 	}
 	b := &binaryReader{ctx: ctx, name: name, data: data, wide: version >= 7500}
 	root := &record{}
@@ -80,9 +82,11 @@ func (b *binaryReader) record(at, depth int) (*record, int, error) {
 	}
 	var end, props, size uint64
 	if b.wide {
-		end, props, size = binary.LittleEndian.Uint64(b.data[at:]), binary.LittleEndian.Uint64(b.data[at+8:]), binary.LittleEndian.Uint64(b.data[at+16:])
+		end, props, size = binary.LittleEndian.Uint64(b.data[at:]), binary.LittleEndian.Uint64(b.data[at+8:]),
+			binary.LittleEndian.Uint64(b.data[at+16:])
 	} else {
-		end, props, size = uint64(binary.LittleEndian.Uint32(b.data[at:])), uint64(binary.LittleEndian.Uint32(b.data[at+4:])), uint64(binary.LittleEndian.Uint32(b.data[at+8:]))
+		end, props, size = uint64(binary.LittleEndian.Uint32(b.data[at:])), uint64(binary.LittleEndian.Uint32(b.data[at+4:])),
+			uint64(binary.LittleEndian.Uint32(b.data[at+8:]))
 	}
 	nameLen := int(b.data[at+h-1])
 	if end == 0 {
@@ -90,7 +94,8 @@ func (b *binaryReader) record(at, depth int) (*record, int, error) {
 	}
 	body := at + h + nameLen
 	if body > len(b.data) || end > uint64(len(b.data)) || end < uint64(body) || size > end-uint64(body) || props > size {
-		return nil, 0, b.fail(at, "a record claims to end at byte %d with %d bytes for %d properties, and the file has %d bytes", end, size, props, len(b.data))
+		return nil, 0, b.fail(at, "a record claims to end at byte %d with %d bytes for %d properties, and the file has %d bytes", end,
+			size, props, len(b.data))
 	}
 	if depth > maxDepth {
 		return nil, 0, b.fail(at, "records are nested more than %d deep", maxDepth).Beyond()

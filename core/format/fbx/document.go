@@ -43,7 +43,8 @@ type document struct {
 const rootKey = "0"
 
 func newDocument(file string, tree *record, version int, text bool) *document {
-	d := &document{file: file, tree: tree, version: version, text: text, objects: map[string]*object{}, children: map[string][]link{}, parents: map[string][]link{}}
+	d := &document{file: file, tree: tree, version: version, text: text, objects: map[string]*object{}, children: map[string][]link{},
+		parents: map[string][]link{}}
 	templates := d.templates()
 	if objs := tree.sub("Objects"); objs != nil {
 		for _, r := range objs.subs {
@@ -150,7 +151,8 @@ func (d *document) settings() settings {
 		return a
 	}
 	up, front, coord := axis("UpAxis"), axis("FrontAxis"), axis("CoordAxis")
-	if b := (geom.Basis{Up: up, Forward: front}); b.Valid() && coord != geom.NoAxis && coord.Index() != up.Index() && coord.Index() != front.Index() {
+	if b := (geom.Basis{Up: up, Forward: front}); b.Valid() && coord != geom.NoAxis && coord.Index() != up.Index() &&
+		coord.Index() != front.Index() {
 		// The third axis points to the right of somebody who looks at the front.
 		b.Left = coord.Vec().Cross(up.Vec()).Dot(front.Vec()) < 0
 		s.basis, s.basisHow = b, scene.Declared

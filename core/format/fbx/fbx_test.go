@@ -41,10 +41,12 @@ func pngOf(n int) []byte {
 // smoothing groups, several slots and textures.
 func hut() *scene.Scene {
 	s := shape.Scene("hut", nil,
-		new(shape.Builder).Slot(1).Prism([][2]float64{{-1, 0}, {1, 0}, {1, 2}, {0, 3}, {-1, 2}}, -1, 1).Slot(0).Lathe([][2]float64{{.3, 3}, {.2, 4}, {0, 4.2}}, 9).Mesh("body"),
+		new(shape.Builder).Slot(1).Prism([][2]float64{{-1, 0}, {1, 0}, {1, 2}, {0, 3}, {-1, 2}}, -1,
+			1).Slot(0).Lathe([][2]float64{{.3, 3}, {.2, 4}, {0, 4.2}}, 9).Mesh("body"),
 		new(shape.Builder).Slot(2).Box(geom.Vec3{0, 0, 0}, geom.Vec3{.5, 1, .1}).Mesh("shutter"))
 	s.Images = []scene.Image{{Name: "paint.png", Data: pngOf(8), MIME: "image/png"}, {Name: "wear.png", Data: pngOf(4), MIME: "image/png"}}
-	s.Textures = []scene.Texture{{Name: "paint", Image: 0, WrapU: scene.Clamp, WrapV: scene.Repeat}, {Name: "wear", Image: 1, WrapU: scene.Repeat, WrapV: scene.Repeat}}
+	s.Textures = []scene.Texture{{Name: "paint", Image: 0, WrapU: scene.Clamp, WrapV: scene.Repeat},
+		{Name: "wear", Image: 1, WrapU: scene.Repeat, WrapV: scene.Repeat}}
 	for _, n := range []string{"roof “felt”", "wall", "shutter wood", "spare"} {
 		s.Materials = append(s.Materials, scene.NewMaterial(n))
 	}
@@ -65,7 +67,8 @@ func hut() *scene.Scene {
 	turn.T = geom.Vec3{1, .5, 1}
 	s.Nodes = append(s.Nodes,
 		scene.Node{Name: "hinges", Kind: scene.KindEmpty, Parent: 0, Mesh: -1, Local: turn},
-		scene.Node{Name: "shutter 2", Kind: scene.KindMesh, Parent: 2, Mesh: 1, Local: geom.Affine{M: geom.Mat3{{-2, 0, 0}, {0, 1, 0}, {0, 0, .5}}, T: geom.Vec3{0, 1, 0}}})
+		scene.Node{Name: "shutter 2", Kind: scene.KindMesh, Parent: 2, Mesh: 1, Local: geom.Affine{M: geom.Mat3{{-2, 0, 0}, {0, 1, 0},
+			{0, 0, .5}}, T: geom.Vec3{0, 1, 0}}})
 	return s
 }
 
@@ -122,14 +125,17 @@ func TestWriteReadKeepsTheScene(t *testing.T) {
 				a, c := s.Materials[1], materialNamed(got, "wall")
 				require.Equal(t, a.BaseColor, c.BaseColor)
 				require.InDelta(t, a.Roughness, c.Roughness, 1e-12)
-				require.Equal(t, []any{a.Metallic, a.TwoSided, a.NormalScale, a.Maps[scene.UseRoughness].Channel, a.Maps[scene.UseRoughness].UVSet},
+				require.Equal(t, []any{a.Metallic, a.TwoSided, a.NormalScale, a.Maps[scene.UseRoughness].Channel,
+					a.Maps[scene.UseRoughness].UVSet},
 					[]any{c.Metallic, c.TwoSided, c.NormalScale, c.Maps[scene.UseRoughness].Channel, c.Maps[scene.UseRoughness].UVSet})
-				require.Equal(t, []any{a.Maps[scene.UseNormal].Place, a.Glow, a.Unlit}, []any{c.Maps[scene.UseNormal].Place, c.Glow, c.Unlit})
+				require.Equal(t, []any{a.Maps[scene.UseNormal].Place, a.Glow, a.Unlit},
+					[]any{c.Maps[scene.UseNormal].Place, c.Glow, c.Unlit})
 				tex := got.Textures[c.Maps[scene.UseBaseColor].Texture-1]
 				require.Equal(t, scene.Clamp, tex.WrapU)
 				require.Equal(t, s.Images[0].Data, got.Images[tex.Image].Data)
 				glass := materialNamed(got, "shutter wood")
-				require.Equal(t, []any{scene.Mask, .3, .5, [3]float64{0, .5, 1}}, []any{glass.AlphaMode, glass.AlphaCutoff, glass.BaseColor[3], glass.Emissive})
+				require.Equal(t, []any{scene.Mask, .3, .5, [3]float64{0, .5, 1}},
+					[]any{glass.AlphaMode, glass.AlphaCutoff, glass.BaseColor[3], glass.Emissive})
 			}
 		}
 	}
@@ -152,7 +158,8 @@ func TestTextSaysTheSameAsBinary(t *testing.T) {
 }
 
 func TestWideRecordsAreReadToo(t *testing.T) {
-	w := &writer{ctx: context.Background(), opt: pack.Options{Name: "x", Basis: geom.GLTF, UnitMetres: 1}, s: hut(), objects: rec("Objects"), links: rec("Connections"), next: 1}
+	w := &writer{ctx: context.Background(), opt: pack.Options{Name: "x", Basis: geom.GLTF, UnitMetres: 1}, s: hut(),
+		objects: rec("Objects"), links: rec("Connections"), next: 1}
 	w.pictures()
 	w.materials()
 	w.nodes()
@@ -216,12 +223,14 @@ func TestTheTransformChainByHand(t *testing.T) {
 	pre["RotationActive"] = vec(1)
 	assert.True(t, place(pre).local.Apply(geom.Vec3{1, 0, 0}).Near(geom.Vec3{0, 1, 0}, 1e-12), "Y turns +X to -Z, X turns -Z to +Y")
 	// Two quarter turns show the six orders: +X under X and Z in both orders.
-	assert.True(t, rotations([3]float64{90, 0, 90}, 0).Apply(geom.Vec3{1, 0, 0}).Near(geom.Vec3{0, 1, 0}, 1e-12), "X first leaves +X, then Z")
+	assert.True(t, rotations([3]float64{90, 0, 90}, 0).Apply(geom.Vec3{1, 0, 0}).Near(geom.Vec3{0, 1, 0}, 1e-12),
+		"X first leaves +X, then Z")
 	assert.True(t, rotations([3]float64{90, 0, 90}, 5).Apply(geom.Vec3{1, 0, 0}).Near(geom.Vec3{0, 0, 1}, 1e-12), "Z first, then X")
 }
 
 func TestInheritTypesByHand(t *testing.T) {
-	scaled := placing{local: geom.Linear(diagonal([3]float64{2, 1, 1})), turn: geom.Identity3, scale: diagonal([3]float64{2, 1, 1}), inherit: 1}
+	scaled := placing{local: geom.Linear(diagonal([3]float64{2, 1, 1})), turn: geom.Identity3, scale: diagonal([3]float64{2, 1, 1}),
+		inherit: 1}
 	q := geom.Rotation(geom.Vec3{0, 0, 1}, math.Pi/2)
 	child := placing{local: geom.Affine{M: q, T: geom.Vec3{1, 0, 0}}, turn: q, scale: geom.Identity3}
 	x := geom.Vec3{1, 0, 0}
@@ -334,7 +343,8 @@ Connections:  {
 func TestReadText7(t *testing.T) {
 	pic := pngOf(2)
 	half := (len(pic) / 2) / 3 * 3
-	data := strings.Replace(text7, `, "PNGA", "PNGB"`, fmt.Sprintf("%q, %q", base64.StdEncoding.EncodeToString(pic[:half]), base64.StdEncoding.EncodeToString(pic[half:])), 1)
+	data := strings.Replace(text7, `, "PNGA", "PNGB"`, fmt.Sprintf("%q, %q", base64.StdEncoding.EncodeToString(pic[:half]),
+		base64.StdEncoding.EncodeToString(pic[half:])), 1)
 	s, found, err := read(t, []byte(data))
 	require.NoError(t, err)
 	assert.Equal(t, "7.4", s.FormatVersion)
@@ -436,9 +446,10 @@ func TestBadFilesAreRefusedWithTheirPlace(t *testing.T) {
 		data []byte
 		want string
 	}{
-		"header only":      {good[:20], "byte 20: the FBX ends within its header"},
-		"unknown version":  {version, "byte 23: is FBX version 10000"},
-		"corner nowhere":   {[]byte(strings.Replace(text7, "0,1,2,-4,0,-2", "0,1,2,-4,0,-9", 1)), "line 27: geometry “plank”: corner 5 sits on point 8, and there are 5"},
+		"header only":     {good[:20], "byte 20: the FBX ends within its header"},
+		"unknown version": {version, "byte 23: is FBX version 10000"},
+		"corner nowhere": {[]byte(strings.Replace(text7, "0,1,2,-4,0,-2", "0,1,2,-4,0,-9", 1)),
+			"line 27: geometry “plank”: corner 5 sits on point 8, and there are 5"},
 		"not whole":        {[]byte(strings.Replace(text7, "2,2,2", "2,2", 1)), "no whole number of points"},
 		"locale":           {[]byte(strings.Replace(text6, "0,0,0,100", "0,0,x", 1)), ""},
 		"open text":        {[]byte(text6[:300]), "line"},
@@ -494,7 +505,8 @@ func TestCutAnywhere(t *testing.T) {
 
 func TestLODGroupsMakeTheRoundTrip(t *testing.T) {
 	s := hut()
-	s.Nodes = append(s.Nodes, scene.Node{Name: "levels", Kind: scene.KindLOD, Parent: -1, Mesh: -1, Local: geom.Identity, Thresholds: []float64{5, 12.5}})
+	s.Nodes = append(s.Nodes, scene.Node{Name: "levels", Kind: scene.KindLOD, Parent: -1, Mesh: -1, Local: geom.Identity,
+		Thresholds: []float64{5, 12.5}})
 	for _, text := range []bool{false, true} {
 		p, err := Write(context.Background(), s, pack.Options{Name: "hut", Basis: geom.GLTF, UnitMetres: 0.01, Parts: true, Text: text})
 		require.NoError(t, err)

@@ -125,9 +125,11 @@ func first(p map[string]property, names ...string) property {
 
 // uses maps the property a texture is joined to onto what it does.
 var uses = map[string]scene.Use{
-	"diffusecolor": scene.UseBaseColor, "basecolor": scene.UseBaseColor, "base_color": scene.UseBaseColor, "color": scene.UseBaseColor, "albedo": scene.UseBaseColor,
+	"diffusecolor": scene.UseBaseColor, "basecolor": scene.UseBaseColor, "base_color": scene.UseBaseColor, "color": scene.UseBaseColor,
+	"albedo":    scene.UseBaseColor,
 	"normalmap": scene.UseNormal, "normal": scene.UseNormal, "normalcamera": scene.UseNormal, "bump": scene.UseNormal,
-	"emissivecolor": scene.UseEmissive, "emissive": scene.UseEmissive, "emission": scene.UseEmissive, "emissive_color": scene.UseEmissive, "emit_color": scene.UseEmissive,
+	"emissivecolor": scene.UseEmissive, "emissive": scene.UseEmissive, "emission": scene.UseEmissive, "emissive_color": scene.UseEmissive,
+	"emit_color":       scene.UseEmissive,
 	"transparentcolor": scene.UseOpacity, "transparencyfactor": scene.UseOpacity, "opacity": scene.UseOpacity, "cutout": scene.UseOpacity,
 	"metallic": scene.UseMetallic, "metalness": scene.UseMetallic, "reflectionfactor": scene.UseMetallic,
 	"roughness": scene.UseRoughness, "ao": scene.UseOcclusion, "occlusion": scene.UseOcclusion,

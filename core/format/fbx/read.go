@@ -63,12 +63,14 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 		return nil, nil, err
 	}
 	r := &reader{name: name, set: set, doc: newDocument(name, tree, version, text),
-		bodies: map[string]*body{}, meshes: map[string]int{}, materials: map[string]int{}, textures: map[string]int{}, images: map[string]int{}}
+		bodies: map[string]*body{}, meshes: map[string]int{}, materials: map[string]int{}, textures: map[string]int{},
+		images: map[string]int{}}
 	g := r.doc.settings()
 	r.findings = g.findings
 	r.scale = geom.Identity3.Scaled(g.metres)
-	r.s = &scene.Scene{Name: strings.TrimSuffix(path.Base(name), path.Ext(name)), Format: "fbx", FormatVersion: fmt.Sprintf("%d.%d", version/1000, version/100%10),
-		Basis: g.basis, BasisHow: g.basisHow, UnitMetres: g.metres, UnitHow: g.unitHow}
+	r.s = &scene.Scene{Name: strings.TrimSuffix(path.Base(name), path.Ext(name)), Format: "fbx",
+		FormatVersion: fmt.Sprintf("%d.%d", version/1000, version/100%10),
+		Basis:         g.basis, BasisHow: g.basisHow, UnitMetres: g.metres, UnitHow: g.unitHow}
 	r.doc.leave(r.s)
 	if err := r.models(ctx); err != nil {
 		return nil, nil, err
@@ -120,7 +122,8 @@ func (r *reader) models(ctx context.Context) error {
 		it := stack[len(stack)-1]
 		stack = stack[:len(stack)-1]
 		if seen[it.o.key] {
-			r.note(finding.Look, "source/fbx-twice", fmt.Sprintf("Model “%s” is joined twice", clean(it.o.name)), "It has more than one parent, or is its own; it stands where it was met first.", it.o)
+			r.note(finding.Look, "source/fbx-twice", fmt.Sprintf("Model “%s” is joined twice", clean(it.o.name)),
+				"It has more than one parent, or is its own; it stands where it was met first.", it.o)
 			continue
 		}
 		seen[it.o.key] = true
@@ -163,7 +166,8 @@ func (r *reader) models(ctx context.Context) error {
 	}
 	for _, o := range r.doc.order {
 		if o.kind == "Model" && !seen[o.key] {
-			r.note(finding.Look, "source/fbx-ring", fmt.Sprintf("Model “%s” is in a ring of parents", clean(o.name)), "It hangs on nothing, so it does not come in.", o)
+			r.note(finding.Look, "source/fbx-ring", fmt.Sprintf("Model “%s” is in a ring of parents", clean(o.name)),
+				"It hangs on nothing, so it does not come in.", o)
 		}
 	}
 	return nil

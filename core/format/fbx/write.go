@@ -18,7 +18,8 @@ func Write(ctx context.Context, s *scene.Scene, opt pack.Options) (*pack.Package
 	w := &writer{ctx: ctx, opt: opt, next: 1_000_000}
 	if s.Shears() {
 		s = s.Flattened()
-		w.out.Say(pack.Nodes, "the tree of nodes and its instances", "a node shears, which FBX nodes can't; every point was written where it stands")
+		w.out.Say(pack.Nodes, "the tree of nodes and its instances",
+			"a node shears, which FBX nodes can't; every point was written where it stands")
 	}
 	w.s = s.Carried(geom.Linear(s.Basis.To(opt.Basis).Scaled(1 / opt.UnitMetres)))
 	w.objects = rec("Objects")
@@ -125,7 +126,8 @@ func (w *writer) tree(version int32) []*record {
 		add(axis("OriginalUpAxis", b.Up)...).add(
 		prop70("UnitScaleFactor", "double", "Number", "", w.opt.UnitMetres*100),
 		prop70("OriginalUnitScaleFactor", "double", "Number", "", w.opt.UnitMetres*100))
-	stamp := rec("CreationTimeStamp").add(rec("Version", int32(1000)), rec("Year", int32(1970)), rec("Month", int32(1)), rec("Day", int32(1)),
+	stamp := rec("CreationTimeStamp").add(rec("Version", int32(1000)), rec("Year", int32(1970)), rec("Month", int32(1)),
+		rec("Day", int32(1)),
 		rec("Hour", int32(10)), rec("Minute", int32(0)), rec("Second", int32(0)), rec("Millisecond", int32(0)))
 	defs := rec("Definitions").add(rec("Version", int32(100)))
 	total := int32(1)
@@ -138,7 +140,8 @@ func (w *writer) tree(version int32) []*record {
 	}
 	defs.add(rec("Count", total)).add(types...)
 	return []*record{
-		rec("FBXHeaderExtension").add(rec("FBXHeaderVersion", int32(1003)), rec("FBXVersion", version), rec("EncryptionType", int32(0)), stamp, rec("Creator", "Yarvek")),
+		rec("FBXHeaderExtension").add(rec("FBXHeaderVersion", int32(1003)), rec("FBXVersion", version), rec("EncryptionType", int32(0)),
+			stamp, rec("Creator", "Yarvek")),
 		rec("FileId", fileID), rec("CreationTime", createTime), rec("Creator", "Yarvek"),
 		rec("GlobalSettings").add(rec("Version", int32(1000)), set),
 		rec("Documents").add(rec("Count", int32(1)), rec("Document", w.id(), "Scene", "Scene").add(rec("RootNode", int64(0)))),
@@ -170,7 +173,8 @@ func (w *writer) nodes() {
 		if n.Hidden {
 			props.add(prop70("Visibility", "Visibility", "", "A", float64(0)))
 		}
-		w.objects.add(rec("Model", ids[i], n.Name+"\x00\x01Model", class).add(rec("Version", int32(232)), props, rec("Shading", true), rec("Culling", "CullingOff")))
+		w.objects.add(rec("Model", ids[i], n.Name+"\x00\x01Model", class).add(rec("Version", int32(232)), props, rec("Shading", true),
+			rec("Culling", "CullingOff")))
 		w.counts[countModel]++
 		parent := int64(0)
 		if n.Parent >= 0 {
@@ -203,7 +207,8 @@ func (w *writer) nodes() {
 // lodGroup writes the attribute that makes a model a LOD group.
 func (w *writer) lodGroup(model int64, n scene.Node) {
 	id := w.id()
-	p := rec("Properties70").add(prop70("MinMaxDistance", "bool", "", "", int32(0)), prop70("ThresholdsUsedAsPercentage", "bool", "", "", int32(0)),
+	p := rec("Properties70").add(prop70("MinMaxDistance", "bool", "", "", int32(0)),
+		prop70("ThresholdsUsedAsPercentage", "bool", "", "", int32(0)),
 		prop70("Thresholds", "Compound", "", ""))
 	for i, t := range n.Thresholds {
 		p.add(prop70(fmt.Sprintf("Thresholds|Level%d", i), "Distance", "", "", t, "cm"))

@@ -47,7 +47,8 @@ func (w *writer) mesh(id int64, m *scene.Mesh) *record {
 		for _, c := range m.Colors.Values {
 			v = append(v, float64(c[0]), float64(c[1]), float64(c[2]), float64(c[3]))
 		}
-		use(element("LayerElementColor", 0, "", "ByPolygonVertex", "IndexToDirect").add(rec("Colors", v), rec("ColorIndex", m.Colors.Index)))
+		use(element("LayerElementColor", 0, "", "ByPolygonVertex", "IndexToDirect").add(rec("Colors", v),
+			rec("ColorIndex", m.Colors.Index)))
 	}
 	use(smoothing)
 	use(materials(m))
@@ -57,7 +58,8 @@ func (w *writer) mesh(id int64, m *scene.Mesh) *record {
 }
 
 func element(name string, index int32, label, mapping, reference string) *record {
-	return rec(name, index).add(rec("Version", int32(101)), rec("Name", label), rec("MappingInformationType", mapping), rec("ReferenceInformationType", reference))
+	return rec(name, index).add(rec("Version", int32(101)), rec("Name", label), rec("MappingInformationType", mapping),
+		rec("ReferenceInformationType", reference))
 }
 
 // uvs writes the sets; each beyond the first has a layer of its own.
@@ -111,7 +113,8 @@ func tangents(m *scene.Mesh) (tan, bi []float64, ok bool) {
 			return nil, nil, false
 		}
 		t, n := m.Tangents.Values[i], m.Normals.Values[k]
-		b := geom.Vec3{float64(n[0]), float64(n[1]), float64(n[2])}.Cross(geom.Vec3{float64(t[0]), float64(t[1]), float64(t[2])}).Mul(math.Copysign(1, float64(t[3])))
+		b := geom.Vec3{float64(n[0]), float64(n[1]), float64(n[2])}.Cross(geom.Vec3{float64(t[0]), float64(t[1]),
+			float64(t[2])}).Mul(math.Copysign(1, float64(t[3])))
 		tan = append(tan, float64(t[0]), float64(t[1]), float64(t[2]))
 		bi = append(bi, b[0], b[1], b[2])
 	}
@@ -246,10 +249,13 @@ func (w *writer) materials() {
 			rgb("DiffuseColor", m.BaseColor[:3]), num("DiffuseFactor", 1),
 			rgb("EmissiveColor", m.Emissive[:]), num("EmissiveFactor", 1),
 			rgb("TransparentColor", []float64{1, 1, 1}), num("TransparencyFactor", 1-m.BaseColor[3]), num("Opacity", m.BaseColor[3]),
-			num("ShininessExponent", exponent(m.Roughness)), rgb("SpecularColor", []float64{0.2, 0.2, 0.2}), num("SpecularFactor", 1-m.Roughness),
+			num("ShininessExponent", exponent(m.Roughness)), rgb("SpecularColor", []float64{0.2, 0.2, 0.2}),
+			num("SpecularFactor", 1-m.Roughness),
 			prop70(own+"base_color", "ColorRGB", "Color", "A+U", m.BaseColor[0], m.BaseColor[1], m.BaseColor[2]),
-			user("metallic", m.Metallic), user("roughness", m.Roughness), user("normal_scale", m.NormalScale), user("occlusion_strength", m.Occlusion),
-			user("alpha_cutoff", m.AlphaCutoff), user("two_sided", two), user("glow", m.Glow), prop70(own+"alpha_mode", "KString", "", "A+U", string(m.AlphaMode)))
+			user("metallic", m.Metallic), user("roughness", m.Roughness), user("normal_scale", m.NormalScale),
+			user("occlusion_strength", m.Occlusion),
+			user("alpha_cutoff", m.AlphaCutoff), user("two_sided", two), user("glow", m.Glow),
+			prop70(own+"alpha_mode", "KString", "", "A+U", string(m.AlphaMode)))
 		if m.Unlit {
 			p.add(user("unlit", 1))
 		}
@@ -261,7 +267,8 @@ func (w *writer) materials() {
 				p.add(user(useWords[u]+"_uv_set", float64(mp.UVSet)))
 			}
 		}
-		w.objects.add(rec("Material", id, m.Name+"\x00\x01Material", "").add(rec("Version", int32(102)), rec("ShadingModel", "phong"), rec("MultiLayer", int32(0)), p))
+		w.objects.add(rec("Material", id, m.Name+"\x00\x01Material", "").add(rec("Version", int32(102)), rec("ShadingModel", "phong"),
+			rec("MultiLayer", int32(0)), p))
 		w.counts[countMaterial]++
 		for u, mp := range m.Maps {
 			w.mapping(id, m, scene.Use(u), mp)
@@ -280,7 +287,8 @@ func exponent(rough float64) float64 {
 var useWords = [scene.Uses]string{"base_color", "metallic", "roughness", "normal", "occlusion", "emissive", "opacity"}
 
 // classic are the properties of the classic model a texture can be joined to.
-var classic = map[scene.Use]string{scene.UseBaseColor: "DiffuseColor", scene.UseNormal: "NormalMap", scene.UseEmissive: "EmissiveColor", scene.UseOpacity: "TransparentColor"}
+var classic = map[scene.Use]string{scene.UseBaseColor: "DiffuseColor", scene.UseNormal: "NormalMap", scene.UseEmissive: "EmissiveColor",
+	scene.UseOpacity: "TransparentColor"}
 
 func (w *writer) mapping(material int64, m scene.Material, use scene.Use, mp scene.Map) {
 	if !mp.Has() {
@@ -293,7 +301,8 @@ func (w *writer) mapping(material int64, m scene.Material, use scene.Use, mp sce
 	prop, ok := classic[use]
 	if !ok {
 		prop = own + useWords[use] + "_map"
-		w.out.Say(pack.Textures, fmt.Sprintf("the %s texture of “%s” is joined to a property of our own", use, m.Name), "the classic shading model has no place for it; a receiver may need to be told")
+		w.out.Say(pack.Textures, fmt.Sprintf("the %s texture of “%s” is joined to a property of our own", use, m.Name),
+			"the classic shading model has no place for it; a receiver may need to be told")
 	}
 	wrap := func(v scene.Wrap) int32 {
 		if v == scene.Clamp {
@@ -313,10 +322,12 @@ func (w *writer) mapping(material int64, m scene.Material, use scene.Use, mp sce
 	}
 	w.objects.add(rec("Texture", id, name+"\x00\x01Texture", "").add(rec("Type", "TextureVideoClip"), rec("Version", int32(202)),
 		rec("TextureName", name+"\x00\x01Texture"),
-		rec("Properties70").add(prop70("WrapModeU", "enum", "", "", wrap(t.WrapU)), prop70("WrapModeV", "enum", "", "", wrap(t.WrapV)), prop70("UseMaterial", "bool", "", "", int32(1)),
+		rec("Properties70").add(prop70("WrapModeU", "enum", "", "", wrap(t.WrapU)), prop70("WrapModeV", "enum", "", "", wrap(t.WrapV)),
+			prop70("UseMaterial", "bool", "", "", int32(1)),
 			prop70("Translation", "Vector", "", "A", o[0], o[1], 0.0), prop70("Scaling", "Vector", "", "A", grow[0], grow[1], 1.0)),
 		rec("Media", file+"\x00\x01Video"), rec("FileName", file), rec("RelativeFilename", file),
-		rec("ModelUVTranslation", o[0], o[1]), rec("ModelUVScaling", grow[0], grow[1]), rec("Texture_Alpha_Source", "None"), rec("Cropping", int32(0), int32(0), int32(0), int32(0))))
+		rec("ModelUVTranslation", o[0], o[1]), rec("ModelUVScaling", grow[0], grow[1]), rec("Texture_Alpha_Source", "None"),
+		rec("Cropping", int32(0), int32(0), int32(0), int32(0))))
 	w.counts[countTexture]++
 	w.link(id, material, prop)
 	w.link(w.videos[t.Image], id, "")

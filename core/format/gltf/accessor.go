@@ -79,7 +79,8 @@ func (r *reader) view(acc, view int, offset, count, size int64) (span, error) {
 	}
 	data := b[v.ByteOffset : v.ByteOffset+v.ByteLength]
 	if offset < 0 || count > 0 && (offset > v.ByteLength || (count-1) > (v.ByteLength-offset-size)/stride || v.ByteLength-offset < size) {
-		return span{}, r.fail(acc, "needs %d elements of %d bytes from byte %d, and its buffer view has %d bytes", count, size, offset, v.ByteLength)
+		return span{}, r.fail(acc, "needs %d elements of %d bytes from byte %d, and its buffer view has %d bytes", count, size, offset,
+			v.ByteLength)
 	}
 	if count == 0 {
 		return span{stride: stride}, nil
@@ -231,7 +232,8 @@ func (r *reader) indices(i int, limit int) ([]int32, error) {
 	if len(out) > 0 && int64(most) >= int64(limit) {
 		for k, v := range out {
 			if uint32(v) == most {
-				return nil, r.fail(i, "refers to vertex %d at index %d, byte %d of its buffer, and there are %d", most, k, s.offset+int64(k)*s.stride, limit)
+				return nil, r.fail(i, "refers to vertex %d at index %d, byte %d of its buffer, and there are %d", most, k,
+					s.offset+int64(k)*s.stride, limit)
 			}
 		}
 	}

@@ -40,7 +40,8 @@ func (r *reader) placement(t *textureInfo, m *scene.Material) (*scene.Placement,
 	}
 	var x transform
 	if err := json.Unmarshal(raw, &x); err != nil {
-		r.note(finding.Look, "source/gltf-placement", "A texture's placement can't be read", "The texture of “"+shown(m.Name)+"” lies on its UVs as they are: "+err.Error())
+		r.note(finding.Look, "source/gltf-placement", "A texture's placement can't be read",
+			"The texture of “"+shown(m.Name)+"” lies on its UVs as they are: "+err.Error())
 		return nil, set
 	}
 	if x.TexCoord != nil && *x.TexCoord >= 0 {
@@ -78,13 +79,15 @@ func (r *reader) extend(m *scene.Material, ext map[string]json.RawMessage) error
 		SpecTex    *textureInfo `json:"specularGlossinessTexture"`
 	}{Diffuse: [4]float64{1, 1, 1, 1}, Specular: [3]float64{1, 1, 1}, Glossiness: 1}
 	if err := json.Unmarshal(raw, &e); err != nil {
-		r.note(finding.Look, "source/gltf-specular", "A specular-glossiness material can't be read", "“"+shown(m.Name)+"” goes on with what its other workflow says: "+err.Error())
+		r.note(finding.Look, "source/gltf-specular", "A specular-glossiness material can't be read",
+			"“"+shown(m.Name)+"” goes on with what its other workflow says: "+err.Error())
 		return nil
 	}
 	m.BaseColor, m.Metallic = metallicOf(e.Diffuse, e.Specular)
 	m.Roughness = 1 - min(max(e.Glossiness, 0), 1)
 	if e.SpecTex != nil {
-		r.s.LeaveOut("specular-glossiness texture", m.Name, "it has no place in the metallic-roughness workflow; the factors were converted")
+		r.s.LeaveOut("specular-glossiness texture", m.Name,
+			"it has no place in the metallic-roughness workflow; the factors were converted")
 	}
 	return r.use(m, e.DiffuseTex, scene.UseBaseColor, scene.Whole)
 }

@@ -382,7 +382,8 @@ func (r *reader) nodes(context.Context) error {
 				return fault.AtByte(r.name, -1, "node %d has the child %d, and there are %d nodes", i, c, n)
 			}
 			if parent[c] >= 0 || c == i {
-				return fault.AtByte(r.name, -1, "node %d has two parents, or is its own", c).Advise("A tree of nodes can't be made of it; export the mesh again")
+				return fault.AtByte(r.name, -1, "node %d has two parents, or is its own",
+					c).Advise("A tree of nodes can't be made of it; export the mesh again")
 			}
 			parent[c] = i
 		}

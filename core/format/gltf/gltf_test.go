@@ -74,7 +74,8 @@ func TestAccessorsOfEveryKind(t *testing.T) {
 			b = append(b, le([]float32{float32(i), float32(i * i), 0}, []float32{0, 0, 1}, []uint16{uint16(i * 32767), 65535})...)
 		}
 		b = append(b, 2, 1, 0)
-		s, _, err := read(t, "a.gltf", withBuffer(b, oneNode+`"meshes":[{"primitives":[{"attributes":{"POSITION":0,"NORMAL":1,"TEXCOORD_0":2},"indices":3}]}],
+		s, _, err := read(t, "a.gltf", withBuffer(b, oneNode+`"meshes":[{"primitives":[{"attributes":{"POSITION":0,"NORMAL":1,"TEXCOORD_0":2},
+			"indices":3}]}],
 			"bufferViews":[{"buffer":0,"byteLength":84,"byteStride":28},{"buffer":0,"byteOffset":84,"byteLength":3}],
 			"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3"},
 				{"bufferView":0,"byteOffset":12,"componentType":5126,"count":3,"type":"VEC3"},
@@ -118,7 +119,8 @@ func TestBadFilesAreRefusedWithTheirPlace(t *testing.T) {
 		}
 		return withBuffer(tri, nodes+`"meshes":[{"name":"vane","primitives":[{"attributes":{"POSITION":`+pos+`},"indices":`+idx+`}]}],
 			"bufferViews":[{"buffer":0,"byteLength":36},{"buffer":0,"byteOffset":36,"byteLength":6},{"buffer":0,"byteOffset":42,"byteLength":36}],
-			"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3"},{"bufferView":1,"componentType":5123,"count":3,"type":"SCALAR"},
+			"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3"},{"bufferView":1,"componentType":5123,"count":3,
+				"type":"SCALAR"},
 			{"bufferView":2,"componentType":5126,"count":3,"type":"VEC3"},{"bufferView":1,"componentType":5123,"count":2,"type":"SCALAR"},
 			{"bufferView":0,"componentType":5126,"count":2000000000,"type":"VEC3"}]`)
 	}
@@ -136,7 +138,8 @@ func TestBadFilesAreRefusedWithTheirPlace(t *testing.T) {
 		{"self", doc("0", "1", `"nodes":[{"children":[0]}],`), "node 0 has two parents, or is its own"},
 		{"two parents", doc("0", "1", `"nodes":[{"children":[2]},{"children":[2]},{}],`), "node 2 has two parents"},
 		{"child to nowhere", doc("0", "1", `"nodes":[{"children":[7]}],`), "node 0 has the child 7"},
-		{"wild matrix", doc("0", "0", `"nodes":[{"name":"far","translation":[1e300,0,0]}],`), "node 0 “far” has a transform that is out of all bounds"},
+		{"wild matrix", doc("0", "0", `"nodes":[{"name":"far","translation":[1e300,0,0]}],`),
+			"node 0 “far” has a transform that is out of all bounds"},
 		{"cut GLB", glb, "byte 28: the GLB says it has 255 bytes"},
 		{"tiny GLB", []byte("glTF\x02\x00"), "ends within its header"},
 		{"GLB 1", append([]byte("glTF\x01\x00\x00\x00"), make([]byte, 20)...), "GLB version 1"},
@@ -201,7 +204,8 @@ func pngOf(w, h int) []byte {
 func lantern() *scene.Scene {
 	s := &scene.Scene{Name: "lantern", Basis: geom.Basis{Up: geom.PosZ, Forward: geom.PosX, Left: true}, UnitMetres: 1}
 	s.Images = []scene.Image{{Name: "paint.png", Data: pngOf(4, 2)}, {Name: "wear.png", Data: pngOf(2, 2)}}
-	s.Textures = []scene.Texture{{Image: 0, WrapU: scene.Clamp, WrapV: scene.Mirror}, {Image: 1, WrapU: scene.Repeat, WrapV: scene.Repeat, MinFilter: 9987}}
+	s.Textures = []scene.Texture{{Image: 0, WrapU: scene.Clamp, WrapV: scene.Mirror},
+		{Image: 1, WrapU: scene.Repeat, WrapV: scene.Repeat, MinFilter: 9987}}
 	a, b := scene.NewMaterial("paint work"), scene.NewMaterial("glass “clear”")
 	a.Metallic, a.Roughness = 0.25, 0.5
 	a.Maps[scene.UseBaseColor] = scene.Map{Texture: 1}
@@ -228,7 +232,8 @@ func lantern() *scene.Scene {
 	s.Nodes = []scene.Node{
 		{Name: "root", Kind: scene.KindEmpty, Parent: -1, Mesh: -1, Local: geom.Translation(geom.Vec3{0, 5, 0})},
 		{Name: "cage", Kind: scene.KindMesh, Parent: 0, Mesh: 0, Local: turn},
-		{Name: "cage mirrored", Kind: scene.KindMesh, Parent: 0, Mesh: 0, Local: geom.Affine{M: geom.Mat3{{-2, 0, 0}, {0, 1, 0}, {0, 0, 3}}}},
+		{Name: "cage mirrored", Kind: scene.KindMesh, Parent: 0, Mesh: 0, Local: geom.Affine{M: geom.Mat3{{-2, 0, 0}, {0, 1, 0},
+			{0, 0, 3}}}},
 	}
 	return s
 }
@@ -348,7 +353,8 @@ func FuzzRead(f *testing.F) {
 	parts, _ := Write(context.Background(), lantern(), pack.Options{Name: "x", Parts: true})
 	f.Add(parts.Files[0].Data)
 	f.Add(withBuffer(make([]byte, 96), oneNode+`"meshes":[{"primitives":[{"attributes":{"POSITION":0},"mode":5}]}],
-		"bufferViews":[{"buffer":0,"byteLength":96}],"accessors":[{"bufferView":0,"componentType":5121,"count":8,"type":"VEC3","sparse":{"count":1,"indices":{"bufferView":0,"componentType":5121},"values":{"bufferView":0}}}]`))
+		"bufferViews":[{"buffer":0,"byteLength":96}],"accessors":[{"bufferView":0,"componentType":5121,"count":8,"type":"VEC3",
+			"sparse":{"count":1,"indices":{"bufferView":0,"componentType":5121},"values":{"bufferView":0}}}]`))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		if len(data) > 1<<16 {
 			t.Skip()
@@ -356,7 +362,8 @@ func FuzzRead(f *testing.F) {
 		var before, after runtime.MemStats
 		runtime.ReadMemStats(&before)
 		start := time.Now()
-		s, _, err := Read(context.Background(), bundle.New([]bundle.File{{Name: "a.glb", Data: data}, {Name: "x.bin", Data: make([]byte, 4096)}}), "a.glb", nil)
+		s, _, err := Read(context.Background(), bundle.New([]bundle.File{{Name: "a.glb", Data: data},
+			{Name: "x.bin", Data: make([]byte, 4096)}}), "a.glb", nil)
 		if time.Since(start) > 2*time.Second {
 			t.Fatalf("took %v", time.Since(start))
 		}
@@ -381,10 +388,13 @@ func FuzzRead(f *testing.F) {
 }
 
 func TestTheOtherWorkflowIsConverted(t *testing.T) {
-	s, _, err := read(t, "a.gltf", []byte(`{"asset":{"version":"2.0"},"extensionsRequired":["KHR_materials_pbrSpecularGlossiness","EXT_texture_webp"],
+	s, _, err := read(t, "a.gltf", []byte(`{"asset":{"version":"2.0"},
+		"extensionsRequired":["KHR_materials_pbrSpecularGlossiness","EXT_texture_webp"],
 		"images":[{"uri":"a.webp"}],"textures":[{"extensions":{"EXT_texture_webp":{"source":0}}}],"materials":[
-		{"name":"chalk","extensions":{"KHR_materials_pbrSpecularGlossiness":{"diffuseFactor":[0.5,0.25,0.1,1],"specularFactor":[0.04,0.04,0.04],"glossinessFactor":0.25,"diffuseTexture":{"index":0}}}},
-		{"name":"brass","extensions":{"KHR_materials_pbrSpecularGlossiness":{"diffuseFactor":[0,0,0,1],"specularFactor":[0.9,0.7,0.3],"glossinessFactor":1}}}]}`),
+		{"name":"chalk","extensions":{"KHR_materials_pbrSpecularGlossiness":{"diffuseFactor":[0.5,0.25,0.1,1],
+			"specularFactor":[0.04,0.04,0.04],"glossinessFactor":0.25,"diffuseTexture":{"index":0}}}},
+		{"name":"brass","extensions":{"KHR_materials_pbrSpecularGlossiness":{"diffuseFactor":[0,0,0,1],"specularFactor":[0.9,0.7,0.3],
+			"glossinessFactor":1}}}]}`),
 		bundle.File{Name: "a.webp", Data: []byte("RIFF")})
 	require.NoError(t, err)
 	chalk, brass := s.Materials[0], s.Materials[1]

@@ -98,7 +98,8 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 func (r *reader) container(data []byte) (text []byte, base int64, err error) {
 	u32 := func(at int) uint32 { return binary.LittleEndian.Uint32(data[at:]) }
 	if len(data) < 20 {
-		return nil, 0, fault.AtByte(r.name, int64(len(data)), "the GLB ends within its header").Advise("The upload may be cut short; send the file again")
+		return nil, 0, fault.AtByte(r.name, int64(len(data)),
+			"the GLB ends within its header").Advise("The upload may be cut short; send the file again")
 	}
 	if v := u32(4); v != 2 {
 		return nil, 0, fault.AtByte(r.name, 4, "is GLB version %d; version 2 is read", v).Unsupported().Advise("Export as glTF 2.0")
@@ -154,7 +155,8 @@ func (r *reader) decode(text []byte, base int64) error {
 		return fault.AtByte(r.name, -1, "has no asset version, so it is no glTF 2.0 document")
 	}
 	if !strings.HasPrefix(v, "2.") || r.doc.Asset.MinVersion != "" && r.doc.Asset.MinVersion != "2.0" {
-		return fault.AtByte(r.name, -1, "is glTF %s (needs %s); 2.0 is read", fault.Quote([]byte(v)), fault.Quote([]byte(r.doc.Asset.MinVersion))).Unsupported().Advise("Export as glTF 2.0")
+		return fault.AtByte(r.name, -1, "is glTF %s (needs %s); 2.0 is read", fault.Quote([]byte(v)),
+			fault.Quote([]byte(r.doc.Asset.MinVersion))).Unsupported().Advise("Export as glTF 2.0")
 	}
 	return nil
 }

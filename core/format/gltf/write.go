@@ -35,7 +35,8 @@ func Write(ctx context.Context, s *scene.Scene, opt pack.Options) (*pack.Package
 	}
 	w.nodes()
 	if shears {
-		w.out.Say(pack.Nodes, "the tree of nodes and its instances", "a node shears, which glTF nodes can't; every point was written where it stands")
+		w.out.Say(pack.Nodes, "the tree of nodes and its instances",
+			"a node shears, which glTF nodes can't; every point was written where it stands")
 	}
 	return w.finish()
 }

@@ -181,7 +181,8 @@ func (l *library) number(b []byte, line int, what string) (float64, bool) {
 	v, n := parseFloat(skipSpace(b))
 	if n == 0 || v-v != 0 {
 		w, _ := word(b)
-		l.note(finding.Note, "source/mtl-number", fmt.Sprintf("%s is no number for %s", fault.Quote(w), what), "The usual value stands in for it.", line)
+		l.note(finding.Note, "source/mtl-number", fmt.Sprintf("%s is no number for %s", fault.Quote(w), what),
+			"The usual value stands in for it.", line)
 		return 0, false
 	}
 	return v, true
@@ -189,7 +190,8 @@ func (l *library) number(b []byte, line int, what string) (float64, bool) {
 
 func (l *library) color(b []byte, into []float64, line int, what string) {
 	if w, _ := word(b); string(w) == "xyz" || string(w) == "spectral" {
-		l.note(finding.Note, "source/mtl-number", fmt.Sprintf("%s is given as %s", what, w), "Only red, green and blue are read; the usual value stands in for it.", line)
+		l.note(finding.Note, "source/mtl-number", fmt.Sprintf("%s is given as %s", what, w),
+			"Only red, green and blue are read; the usual value stands in for it.", line)
 		return
 	}
 	for i := range into {

@@ -249,7 +249,8 @@ func TestTexturePlacementMakesTheRoundTrip(t *testing.T) {
 	require.NoError(t, err)
 	require.Empty(t, found)
 	mp := s.Materials[0].Maps[scene.UseBaseColor]
-	assert.Equal(t, &scene.Placement{Offset: [2]float64{.25, -2.5}, Scale: [2]float64{2, 3}}, mp.Place, "v runs down from the top in a placement")
+	assert.Equal(t, &scene.Placement{Offset: [2]float64{.25, -2.5}, Scale: [2]float64{2, 3}}, mp.Place,
+		"v runs down from the top in a placement")
 	p, err := Write(context.Background(), s, pack.Options{Name: "a", Basis: geom.GLTF, UnitMetres: 1})
 	require.NoError(t, err)
 	again, _, err := Read(context.Background(), bundle.New(p.Files), "a.obj", nil)
@@ -283,7 +284,8 @@ func FuzzRead(f *testing.F) {
 		var was, after runtime.MemStats
 		runtime.ReadMemStats(&was)
 		start := time.Now()
-		s, _, err := Read(context.Background(), bundle.New([]bundle.File{{Name: "a.obj", Data: data}, {Name: "a.mtl", Data: mtl}, {Name: "shed.mtl", Data: mtl}}), "a.obj", nil)
+		s, _, err := Read(context.Background(), bundle.New([]bundle.File{{Name: "a.obj", Data: data}, {Name: "a.mtl", Data: mtl},
+			{Name: "shed.mtl", Data: mtl}}), "a.obj", nil)
 		if time.Since(start) > 2*time.Second {
 			t.Fatalf("took %v", time.Since(start))
 		}

@@ -61,7 +61,8 @@ func (w *writer) changes(s *scene.Scene) {
 				say(pack.Nodes, "the tree of nodes", "OBJ has objects side by side only")
 			}
 			if !n.Local.IsIdentity() {
-				say(pack.Nodes, "node transforms", "OBJ has none; every point is written where it stands, so each object's own origin is the scene's")
+				say(pack.Nodes, "node transforms", "OBJ has none; every point is written where it stands, so each object's own origin "+
+					"is the scene's")
 			}
 		} else {
 			say(pack.Nodes, fmt.Sprintf("node “%s”", n.Name), "OBJ has no empty nodes")
@@ -97,7 +98,8 @@ func (w *writer) changes(s *scene.Scene) {
 			say(pack.Textures, fmt.Sprintf("the occlusion texture of “%s”", m.Name), "MTL has no word for it")
 		}
 		if m.Maps[scene.UseMetallic].Has() && m.Metallic != 1 || m.Maps[scene.UseRoughness].Has() && m.Roughness != 1 {
-			say(pack.Textures, fmt.Sprintf("the factors over the metallic and roughness textures of “%s”", m.Name), "MTL takes the texture or the number, not both")
+			say(pack.Textures, fmt.Sprintf("the factors over the metallic and roughness textures of “%s”", m.Name),
+				"MTL takes the texture or the number, not both")
 		}
 		for u, mp := range m.Maps {
 			if mp.Has() && mp.UVSet > 0 {
@@ -128,7 +130,8 @@ func (w *writer) pictures() {
 			n = fmt.Sprintf("%s_%d", oneLine(m.Name), k)
 		}
 		if n != m.Name {
-			w.out.Say(pack.Materials, fmt.Sprintf("the name of material “%s” became “%s”", m.Name, n), "MTL needs names that differ and fit on a line")
+			w.out.Say(pack.Materials, fmt.Sprintf("the name of material “%s” became “%s”", m.Name, n),
+				"MTL needs names that differ and fit on a line")
 		}
 		taken[n] = true
 		w.slot = append(w.slot, n)
@@ -245,7 +248,8 @@ func (w *writer) faces(b []byte, m *scene.Mesh, uv scene.UVSet, v, vt, vn int) [
 			} else if f > 0 || v > 1 {
 				// Once a material is in use no statement takes it back.
 				b = append(b, "usemtl "+plainName+"\n"...)
-				w.out.Say(pack.Materials, "faces without a material got the material “"+plainName+"”", "OBJ can't return to none once a material is in use")
+				w.out.Say(pack.Materials, "faces without a material got the material “"+plainName+"”",
+					"OBJ can't return to none once a material is in use")
 			}
 		}
 		if m.Smooth != nil && int64(m.Smooth[f]) != smooth {
@@ -323,7 +327,8 @@ func (w *writer) mapping(b *bytes.Buffer, m scene.Material, use scene.Use, word 
 			fmt.Fprintf(b, " -o %g %g 0", o[0], o[1])
 		}
 	} else {
-		w.out.Say(pack.Textures, fmt.Sprintf("the turn of the %s texture of “%s”", use, m.Name), "MTL scales and moves a texture and can't turn it")
+		w.out.Say(pack.Textures, fmt.Sprintf("the turn of the %s texture of “%s”", use, m.Name),
+			"MTL scales and moves a texture and can't turn it")
 	}
 	if mp.Channel != scene.Whole {
 		fmt.Fprintf(b, " -imfchan %c", " rgbm"[mp.Channel])

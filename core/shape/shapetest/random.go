@@ -15,7 +15,8 @@ import (
 
 // names are the parts names are made of: scripts, spaces, quotes and what formats
 // might take for syntax.
-var names = []string{"mole", "Kaimauer", "маяк", "灯台", "φάρος", "مرسى", "two words", `quo"ted`, "it’s", "a::b", "1", "no. #5", "x&y", "-s", "<b>"}
+var names = []string{"mole", "Kaimauer", "маяк", "灯台", "φάρος", "مرسى", "two words", `quo"ted`, "it’s", "a::b", "1", "no. #5", "x&y",
+	"-s", "<b>"}
 
 // Scene makes the scene of a seed. All its nodes have different names.
 func Scene(seed uint64) *scene.Scene {

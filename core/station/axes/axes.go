@@ -183,7 +183,8 @@ func facingAfter(read geom.Basis, up geom.Axis) geom.Axis {
 // Run stands the scene up and carries it into the target's basis. before is its box,
 // and body gives its own measures when they are asked for. When ctx ends it returns
 // early, and what it returns means nothing.
-func Run(ctx context.Context, s *scene.Scene, d Decisions, to geom.Basis, before geom.Box, body *memo.Once[measure.Body]) (*scene.Scene, *Report) {
+func Run(ctx context.Context, s *scene.Scene, d Decisions, to geom.Basis, before geom.Box, body *memo.Once[measure.Body]) (*scene.Scene,
+	*Report) {
 	r := &Report{Read: s.Basis, ReadHow: string(s.BasisHow), Decided: Decide(s.Basis, d), Target: to}
 	r.Mirrored = r.Decided.Left != s.Basis.Left
 	tu := turns(d.Turns, to)
@@ -333,7 +334,8 @@ func resting(ctx context.Context, s *scene.Scene, box geom.Box) map[geom.Axis]fl
 
 func (r *Report) judge(s *scene.Scene, d Decisions) {
 	if s.BasisHow == scene.Assumed && d.Up == geom.NoAxis && d.Forward == geom.NoAxis {
-		r.Say(finding.Finding{Code: "axes/assumed", Severity: finding.Note, Title: fmt.Sprintf("The file has no axes: %s up assumed", r.Read.Up),
+		r.Say(finding.Finding{Code: "axes/assumed", Severity: finding.Note, Title: fmt.Sprintf("The file has no axes: %s up assumed",
+			r.Read.Up),
 			Text: "OBJ does not say which way is up. If it lies on its side in the drawing, choose the stance that stands."})
 	}
 	if len(d.Turns) == 0 && d.Pose == (geom.Vec3{}) {

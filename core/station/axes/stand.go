@@ -184,9 +184,10 @@ func (r *Report) tilted(ctx context.Context, out *scene.Scene, body *memo.Once[m
 	}
 	at := r.Box.Center()
 	r.Say(finding.Finding{Code: "axes/askew", Severity: sev, Title: "Askew by " + figure.Degrees(t.Angle),
-		Text:     fmt.Sprintf("Told by %s. A scan often is; a thing that leans on purpose can stay so.", t.By),
-		Place:    finding.Place{Point: &at},
-		Remedies: []finding.Remedy{{Label: "Turn it true", Effect: fmt.Sprintf("It turns by %s, by the shortest way.", figure.Degrees(t.Angle)), Decision: true1}}})
+		Text:  fmt.Sprintf("Told by %s. A scan often is; a thing that leans on purpose can stay so.", t.By),
+		Place: finding.Place{Point: &at},
+		Remedies: []finding.Remedy{{Label: "Turn it true", Effect: fmt.Sprintf("It turns by %s, by the shortest way.",
+			figure.Degrees(t.Angle)), Decision: true1}}})
 }
 
 // Lie is how the asset lies in a receiver of some file.

@@ -449,12 +449,14 @@ func (r *Report) judge(s *scene.Scene, d Decisions) {
 	away := b.Distance(origin)
 	seat := d.Seated(BaseCentre.Whole())
 	seat.Under = false
-	remedies := []finding.Remedy{{Label: "Seat at the centre of the base", Effect: "The asset moves so that the middle of its base is the origin.", Decision: seat}}
+	remedies := []finding.Remedy{{Label: "Seat at the centre of the base",
+		Effect: "The asset moves so that the middle of its base is the origin.", Decision: seat}}
 	far := away > max(1, 1.5*size.Len())
 	if far && d.Under && d.Place != AsRead {
 		r.Say(finding.Finding{Code: "pivot/off-origin", Severity: finding.Note,
-			Title:    fmt.Sprintf("It stays %s from the scene’s origin", figure.Length(away)),
-			Text:     "The pivot is under the mesh. A receiver that takes the scene’s origin for the pivot, as with OBJ, shows it that far off.",
+			Title: fmt.Sprintf("It stays %s from the scene’s origin", figure.Length(away)),
+			Text: "The pivot is under the mesh. A receiver that takes the scene’s origin for the pivot, as with OBJ, shows it " +
+				"that far off.",
 			Remedies: remedies})
 		return
 	}

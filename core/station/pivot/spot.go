@@ -68,7 +68,8 @@ func (s Spot) String() string {
 		return ""
 	}
 	var off []string
-	for i, beyond := range [3][2]string{{"to the right of it", "to the left of it"}, {"below it", "above it"}, {"behind it", "in front of it"}} {
+	for i, beyond := range [3][2]string{{"to the right of it", "to the left of it"}, {"below it", "above it"},
+		{"behind it", "in front of it"}} {
 		switch {
 		case s.off[i] < 0:
 			off = append(off, figure.Length(-s.off[i])+" "+beyond[0])
@@ -145,7 +146,8 @@ func (s Seat) Words() string {
 	case OnBox:
 		return BoxWords(s.Box)
 	case At:
-		return fmt.Sprintf("at %s, %s, %s m", figure.Significant(s.Point[0], 5), figure.Significant(s.Point[1], 5), figure.Significant(s.Point[2], 5))
+		return fmt.Sprintf("at %s, %s, %s m", figure.Significant(s.Point[0], 5), figure.Significant(s.Point[1], 5),
+			figure.Significant(s.Point[2], 5))
 	case OnContact:
 		return "in the middle of what touches the ground"
 	case OnMass:

@@ -86,7 +86,8 @@ func (r *Report) transforms(s *scene.Scene, d Decisions) {
 		if t.Plain() {
 			continue
 		}
-		p := Placed{Key: keys[i], Name: n.Name, Transform: t, Baked: d.Bake != BakeNone && (len(d.Nodes) == 0 || slices.Contains(d.Nodes, keys[i]))}
+		p := Placed{Key: keys[i], Name: n.Name, Transform: t, Baked: d.Bake != BakeNone &&
+			(len(d.Nodes) == 0 || slices.Contains(d.Nodes, keys[i]))}
 		p.What, p.Effect = describe(t)
 		r.Placed = append(r.Placed, p)
 	}
@@ -101,7 +102,8 @@ func describe(t scene.Transform) (what, effect string) {
 	switch {
 	case t.Uneven():
 		w = append(w, fmt.Sprintf("scaled unevenly, %s to %s", figure.Significant(t.Scale[2], 4), figure.Significant(t.Scale[0], 4)))
-		effect = "Baked, it is as it looks. Not baked, what is hung on it or turned within it is stretched, and its normals go wrong in receivers that scale them alike."
+		effect = "Baked, it is as it looks. Not baked, what is hung on it or turned within it is stretched, and its normals go wrong " +
+			"in receivers that scale them alike."
 	case t.Scaled():
 		w = append(w, "scaled by "+figure.Significant(t.Scale[0], 4))
 		effect = "Baked, its size is its mesh’s. Not baked, a receiver that drops node scale shows it " + times(t.Scale[0]) + "."
@@ -155,7 +157,9 @@ func (r *Report) judgeTransforms(d Decisions) {
 	r.Say(finding.Finding{Code: "size/unbaked", Severity: sev,
 		Title: figure.Plural(len(names), "node holds", "nodes hold") + " rotation or scale",
 		Text:  text + ". Receivers treat these differently; baked, every one shows the same.",
-		Remedies: []finding.Remedy{{Label: "Bake all", Effect: "Every point stays where it stands; the nodes keep only their places. Instances that stand differently get meshes of their own.", Decision: all},
+		Remedies: []finding.Remedy{{Label: "Bake all",
+			Effect: "Every point stays where it stands; the nodes keep only their places. Instances that stand differently get meshes " +
+				"of their own.", Decision: all},
 			{Label: "Bake scale alone", Effect: "Rotations stay; sizes and mirrorings go into the meshes.", Decision: scale}}})
 }
 
@@ -171,7 +175,8 @@ func (r *Report) judgeGrid(d Decisions) {
 		if o.By > 0 {
 			word = "longer than"
 		}
-		said = append(said, fmt.Sprintf("%s %s is %s %s %s", o.Extent, figure.Length(o.Length), figure.Length(math.Abs(o.By)), word, figure.Plural(o.Cells, "cell", "cells")))
+		said = append(said, fmt.Sprintf("%s %s is %s %s %s", o.Extent, figure.Length(o.Length), figure.Length(math.Abs(o.By)), word,
+			figure.Plural(o.Cells, "cell", "cells")))
 		fit := d
 		fit.Fit, fit.Length, fit.Factor, fit.From, fit.To = o.Extent, float64(o.Cells)*r.Grid, 0, geom.Vec3{}, geom.Vec3{}
 		f.Remedies = append(f.Remedies, finding.Remedy{Label: fmt.Sprintf("Make the %s %s", o.Extent, figure.Length(fit.Length)),

@@ -258,7 +258,8 @@ func (r *Report) judge(s *scene.Scene, d Decisions) {
 			f.Text = fmt.Sprintf("Probably written in %s and read as %s. Reading it as %s gives %s.",
 				b.Unit.Name, r.Unit.Name, b.Unit.Name, figure.Length(b.Length))
 			if r.Longest < r.Class.Least {
-				f.Text = fmt.Sprintf("The ratio is that of %s, so it was probably scaled down once too often on the way. %s, it measures %s.",
+				f.Text = fmt.Sprintf("The ratio is that of %s, so it was probably scaled down once too often on the way. %s, it "+
+					"measures %s.",
 					unitPair(b.Factor), b.words("Reading one unit as %s", "Reading it as %s"), figure.Length(b.Length))
 			}
 			for _, sl := range r.Slips {
@@ -268,7 +269,8 @@ func (r *Report) judge(s *scene.Scene, d Decisions) {
 		r.Say(f)
 	} else if s.UnitHow == scene.Assumed && d.Unit == "" && d.Fit == "" {
 		r.Say(finding.Finding{Code: "size/unit-assumed", Severity: finding.Note, Title: "The file has no unit: metres assumed",
-			Text: fmt.Sprintf("OBJ does not say what its numbers mean. As metres it is %s at its longest, which %s.", figure.Length(r.Longest), fits(r.Class))})
+			Text: fmt.Sprintf("OBJ does not say what its numbers mean. As metres it is %s at its longest, which %s.",
+				figure.Length(r.Longest), fits(r.Class))})
 	}
 }
 
@@ -378,5 +380,6 @@ func (s Slip) remedy(d Decisions) finding.Remedy {
 	if _, ok := target.UnitBySymbol(s.Unit.Symbol); !ok {
 		d.Unit, d.Metres = "custom", s.Unit.Metres
 	}
-	return finding.Remedy{Label: s.words("Read one unit as %s", "Read as %s"), Effect: "The longest extent becomes " + figure.Length(s.Length) + ".", Decision: d}
+	return finding.Remedy{Label: s.words("Read one unit as %s", "Read as %s"), Effect: "The longest extent becomes " +
+		figure.Length(s.Length) + ".", Decision: d}
 }

@@ -163,7 +163,8 @@ func (r *run) split(s *scene.Scene, from []int) (*scene.Scene, []int) {
 				}
 			} else if k > maxParts {
 				r.say(finding.Look, "source/split-too-fine", fmt.Sprintf("“%s” has %s parts and stays whole", n.Name, figure.Count(k)),
-					fmt.Sprintf("A split makes up to %d nodes. Join what belongs together in the modelling program, or split by slot.", maxParts))
+					fmt.Sprintf("A split makes up to %d nodes. Join what belongs together in the modelling program, or split by slot.",
+						maxParts))
 			}
 			done[key] = c
 		}
@@ -215,7 +216,8 @@ func (r *run) groupOf(from []int) []string {
 func effects(s *scene.Scene, group []string) []Effect {
 	apart := Effect{ID: Apart, Name: "Keep apart", Text: "Each node turns about its own pivot; shared meshes stay shared."}
 	all := Effect{ID: MergeAll, Name: "One mesh", Text: "One pivot, fewest draw calls; nothing of it can be placed again by itself."}
-	slot := Effect{ID: MergeSlot, Name: "One mesh a slot", Text: "As many draw calls as slots, each of one material, as receivers with batches like it."}
+	slot := Effect{ID: MergeSlot, Name: "One mesh a slot",
+		Text: "As many draw calls as slots, each of one material, as receivers with batches like it."}
 	some := Effect{ID: MergeSome, Name: "One mesh a group", Text: "The nodes of a group become one; the rest stays apart."}
 	stored, seen := map[int]bool{}, map[int]bool{}
 	inGroup := map[string]map[int]bool{}

@@ -54,7 +54,8 @@ func (r *run) judge(out *scene.Scene) {
 	for i, n := range r.s.Nodes {
 		if n.Kind == scene.KindLOD && r.rep.Nodes[i].Kept {
 			r.say(finding.Note, "source/lod-group", fmt.Sprintf("“%s” is a LOD group", n.Name),
-				"All its levels came in and stand in one another. Keep the finest and leave the rest, unless the receiver is to get the group; FBX keeps it, other formats do not.")
+				"All its levels came in and stand in one another. Keep the finest and leave the rest, unless the receiver is to get "+
+					"the group; FBX keeps it, other formats do not.")
 		}
 	}
 	if u := r.s.UnusedMaterials(); len(u) > 0 {
@@ -88,7 +89,8 @@ func (r *run) unsaid() {
 		what = "no unit"
 	}
 	r.say(finding.Note, "source/unsaid", "The file says "+what,
-		fmt.Sprintf("Assumed: one unit is %s, %s up, %s to the front. Change it at Size and Axes.", figure.Length(s.UnitMetres), s.Basis.Up, s.Basis.Forward))
+		fmt.Sprintf("Assumed: one unit is %s, %s up, %s to the front. Change it at Size and Axes.", figure.Length(s.UnitMetres),
+			s.Basis.Up, s.Basis.Forward))
 }
 
 var loneTitles = map[string][2]string{
@@ -136,20 +138,25 @@ func (r *run) lone() {
 			ruled := r.d
 			ruled.Rules = append(slices.Clone(r.d.Rules), Rule{By: ByKind, What: what})
 			remedies = append(remedies, finding.Remedy{Label: label, Effect: effect, Decision: r.d.leaving(keys)},
-				finding.Remedy{Label: "Always leave such", Effect: "A rule: it leaves every " + what + " in later revisions too.", Decision: ruled})
+				finding.Remedy{Label: "Always leave such", Effect: "A rule: it leaves every " + what + " in later revisions too.",
+					Decision: ruled})
 		}
 		r.say(sev, "source/"+strings.ReplaceAll(what, " ", "-"), title, text, remedies...).Place = r.place(first.At, names[0])
 	}
 	if guides > 0 {
-		r.say(finding.Note, "source/guides", figure.Plural(guides, "guide", "guides")+" left behind", "Lines and points have no polygon and never go on.")
+		r.say(finding.Note, "source/guides", figure.Plural(guides, "guide", "guides")+" left behind",
+			"Lines and points have no polygon and never go on.")
 	}
 	for i, n := range r.survey.Keys {
 		if k := r.survey.Buried[i]; k > 0 && r.rep.Nodes[i].Kept {
 			d := r.d
 			d.Split = append(slices.DeleteFunc(slices.Clone(d.Split), func(s Split) bool { return s.Node == n }), Split{n, ByParts})
-			r.say(finding.Look, "source/buried-parts", fmt.Sprintf("%s inside other parts of “%s”", figure.Plural(k, "part lies", "parts lie"), r.rep.Nodes[i].Name),
-				"Nobody sees them, and each triangle of them is drawn. Split the node into its parts to leave them out, in the modelling program or here.",
-				finding.Remedy{Label: "Split it into its parts", Effect: "Its connected parts become nodes of their own.", Decision: d}).Place = r.place(r.survey.Boxes[i].Center(), r.rep.Nodes[i].Name)
+			r.say(finding.Look, "source/buried-parts", fmt.Sprintf("%s inside other parts of “%s”",
+				figure.Plural(k, "part lies", "parts lie"), r.rep.Nodes[i].Name),
+				"Nobody sees them, and each triangle of them is drawn. Split the node into its parts to leave them out, in the "+
+					"modelling program or here.",
+				finding.Remedy{Label: "Split it into its parts", Effect: "Its connected parts become nodes of their own.",
+					Decision: d}).Place = r.place(r.survey.Boxes[i].Center(), r.rep.Nodes[i].Name)
 		}
 	}
 }
@@ -167,15 +174,20 @@ func (r *run) faces() {
 			continue
 		}
 		r.say(finding.Look, fmt.Sprintf("source/coplanar-%d", n), fmt.Sprintf("“%s” and “%s” share a plane", a.Name, b.Name),
-			fmt.Sprintf("%s m² of their faces lie on one another and look the same way; they will flicker. Move one of them by a few millimetres, or leave it.", figure.Significant(o.Area, 2)),
-			finding.Remedy{Label: "Leave " + b.Name, Effect: "It stays in the source and does not go on.", Decision: r.d.leaving([]string{b.Key})}).
+			fmt.Sprintf("%s m² of their faces lie on one another and look the same way; they will flicker. Move one of them by a few "+
+				"millimetres, or leave it.", figure.Significant(o.Area, 2)),
+			finding.Remedy{Label: "Leave " + b.Name, Effect: "It stays in the source and does not go on.",
+				Decision: r.d.leaving([]string{b.Key})}).
 			Place = r.place(o.At, b.Name)
 	}
 	if n > 6 {
-		r.say(finding.Note, "source/coplanar-more", fmt.Sprintf("%d more pairs share a plane", n-6), "They are listed when the first six are settled.")
+		r.say(finding.Note, "source/coplanar-more", fmt.Sprintf("%d more pairs share a plane", n-6),
+			"They are listed when the first six are settled.")
 	}
 	if r.survey.Cut {
-		r.say(finding.Note, "source/not-all-compared", "Not everything was compared", "The scene has more bodies, or more parts in one of them, than are held against each other; some that share a plane, lie inside others or are specks may be unnamed.")
+		r.say(finding.Note, "source/not-all-compared", "Not everything was compared",
+			"The scene has more bodies, or more parts in one of them, than are held against each other; some that share a plane, lie "+
+				"inside others or are specks may be unnamed.")
 	}
 }
 
@@ -247,7 +259,8 @@ func (r *run) digits(out *scene.Scene) {
 	size := box.Size().Max()
 	if size > 10000 {
 		r.say(finding.Look, "source/vast", fmt.Sprintf("The scene is %s across", figure.Length(size)),
-			"Beyond 10 km, 32-bit coordinates lose more than a receiver can hide. If it is not meant so, look at its unit at Size, or leave what stands far out.")
+			"Beyond 10 km, 32-bit coordinates lose more than a receiver can hide. If it is not meant so, look at its unit at Size, or "+
+				"leave what stands far out.")
 	}
 	if r.rep.Error <= r.rep.Accepted {
 		return
@@ -273,10 +286,12 @@ func (r *run) digits(out *scene.Scene) {
 	var remedies []finding.Remedy
 	if halfStep(after) < r.rep.Error {
 		remedies = append(remedies, finding.Remedy{Label: "Move it to the origin", Decision: d,
-			Effect: fmt.Sprintf("All of it moves by %s, %s, %s m; the error becomes %s.", figure.Number(-math.Round(centre[0]), 0), figure.Number(-math.Round(centre[1]), 0), figure.Number(-math.Round(centre[2]), 0), millimetres(halfStep(after)))})
+			Effect: fmt.Sprintf("All of it moves by %s, %s, %s m; the error becomes %s.", figure.Number(-math.Round(centre[0]), 0),
+				figure.Number(-math.Round(centre[1]), 0), figure.Number(-math.Round(centre[2]), 0), millimetres(halfStep(after)))})
 	}
 	r.say(sev, "source/digits", fmt.Sprintf("Coordinates are off by up to %s", millimetres(r.rep.Error)),
-		fmt.Sprintf("It lies up to %s from the origin. Receivers keep positions in 32 bits, which there lie %s apart; edges jitter and seams open. Accepted is %s.",
+		fmt.Sprintf("It lies up to %s from the origin. Receivers keep positions in 32 bits, which there lie %s apart; edges jitter "+
+			"and seams open. Accepted is %s.",
 			figure.Length(far), millimetres(2*r.rep.Error), millimetres(r.rep.Accepted)), remedies...)
 }
 
@@ -307,9 +322,11 @@ func (r *run) idleNames() {
 			at = first.Box.Center()
 		}
 		r.say(finding.Note, "source/names", figure.Plural(len(names), "name says nothing", "names say nothing"),
-			station.Some(names)+". In a level of hundreds nobody finds them again. Rename them in the list, or by pattern.").Place = finding.Place{Point: &at, Node: first.Name}
+			station.Some(names)+". In a level of hundreds nobody finds them again. Rename them in the list, or by "+
+				"pattern.").Place = finding.Place{Point: &at, Node: first.Name}
 	}
 	if naming.Idle(r.s.Name) && r.s.Name != "" {
-		r.say(finding.Note, "source/file-name", fmt.Sprintf("The file is called “%s”", r.s.Name), "The asset takes its name from it, and the export from the asset. Rename the asset below.")
+		r.say(finding.Note, "source/file-name", fmt.Sprintf("The file is called “%s”", r.s.Name),
+			"The asset takes its name from it, and the export from the asset. Rename the asset below.")
 	}
 }

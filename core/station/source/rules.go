@@ -72,7 +72,8 @@ func (r Rule) String() string {
 	case ByName:
 		return fmt.Sprintf("%s nodes named “%s”", verb, r.What)
 	case ByArea:
-		return fmt.Sprintf("%s what stands in a box of %s by %s on the plan", verb, figure.Length(math.Abs(r.Area[2]-r.Area[0])), figure.Length(math.Abs(r.Area[3]-r.Area[1])))
+		return fmt.Sprintf("%s what stands in a box of %s by %s on the plan", verb, figure.Length(math.Abs(r.Area[2]-r.Area[0])),
+			figure.Length(math.Abs(r.Area[3]-r.Area[1])))
 	}
 	return fmt.Sprintf("%s what is farther than %s from the main body", verb, figure.Length(r.Reach))
 }
@@ -108,7 +109,8 @@ func (r *run) judges() func(i int) (bool, string) {
 					b = geom.Box{Min: p, Max: p}
 				}
 				b = b.Carried(view)
-				return b.Min[0] >= min(a[0], a[2]) && b.Max[0] <= max(a[0], a[2]) && b.Min[2] >= min(a[1], a[3]) && b.Max[2] <= max(a[1], a[3])
+				return b.Min[0] >= min(a[0], a[2]) && b.Max[0] <= max(a[0], a[2]) && b.Min[2] >= min(a[1], a[3]) &&
+					b.Max[2] <= max(a[1], a[3])
 			})
 		default:
 			match = append(match, func(i int) bool {

@@ -300,7 +300,8 @@ func (r *run) rows() {
 		if n.Parent >= 0 {
 			depth[i] = depth[n.Parent] + 1
 		}
-		row := Node{Key: v.Keys[i], Name: n.Name, Was: n.Name, Kind: n.Kind, Depth: depth[i], Box: v.Boxes[i].Shifted(r.d.Move.Mul(-1)), Lone: v.LoneOf(i), Group: group[v.Keys[i]]}
+		row := Node{Key: v.Keys[i], Name: n.Name, Was: n.Name, Kind: n.Kind, Depth: depth[i], Box: v.Boxes[i].Shifted(r.d.Move.Mul(-1)),
+			Lone: v.LoneOf(i), Group: group[v.Keys[i]]}
 		if to := r.d.Names[v.Keys[i]]; to != "" {
 			row.Name = to
 		}

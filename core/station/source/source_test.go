@@ -23,9 +23,11 @@ func box(name string, lo, hi geom.Vec3) *scene.Mesh { return new(shape.Builder).
 // body, a far node, a speck, a body inside another, a double and an empty node.
 func yard() *scene.Scene {
 	plane := new(shape.Builder).Grid(1, 1, func(u, v float64) geom.Vec3 { return geom.Vec3{20*u - 10, -.5, 10 - 20*v} }).Mesh("ground")
-	s := shape.Scene("yard", nil, box("quay", geom.Vec3{-4, 0, -1}, geom.Vec3{4, 1, 1}), box("crane", geom.Vec3{1, 1.01, -.5}, geom.Vec3{2, 5, .5}),
+	s := shape.Scene("yard", nil, box("quay", geom.Vec3{-4, 0, -1}, geom.Vec3{4, 1, 1}),
+		box("crane", geom.Vec3{1, 1.01, -.5}, geom.Vec3{2, 5, .5}),
 		plane, box("under sheet", geom.Vec3{-3, 1.2, -.5}, geom.Vec3{-2, 2, .5}), box("gull", geom.Vec3{400, 30, 0}, geom.Vec3{401, 31, 1}),
-		box("crumb", geom.Vec3{-3.9, 3, .4}, geom.Vec3{-3.89, 3.01, .41}), box("brick", geom.Vec3{0, .2, -.2}, geom.Vec3{.3, .4, .2}), box("crane copy", geom.Vec3{1, 1.01, -.5}, geom.Vec3{2, 5, .5}))
+		box("crumb", geom.Vec3{-3.9, 3, .4}, geom.Vec3{-3.89, 3.01, .41}), box("brick", geom.Vec3{0, .2, -.2}, geom.Vec3{.3, .4, .2}),
+		box("crane copy", geom.Vec3{1, 1.01, -.5}, geom.Vec3{2, 5, .5}))
 	s.Nodes[3].Hidden = true
 	s.Nodes = append(s.Nodes, scene.Node{Name: "target", Kind: scene.KindEmpty, Parent: -1, Mesh: -1, Local: geom.Identity},
 		scene.Node{Name: "edge line", Kind: scene.KindGuide, Parent: -1, Mesh: -1, Local: geom.Identity})
@@ -66,8 +68,9 @@ func TestSevenThingsThatDoNotBelong(t *testing.T) {
 	_, r := do(t, s, Decisions{})
 	assert.Equal(t, 8, r.Kept)
 	d := Decisions{}
-	for code, name := range map[string]string{"source/helper-plane": "ground", "source/hidden-node": "under sheet", "source/far-node": "gull",
-		"source/speck": "crumb", "source/body-inside-another": "brick", "source/double": "crane copy", "source/empty-node": "target"} {
+	for code, name := range map[string]string{"source/helper-plane": "ground", "source/hidden-node": "under sheet",
+		"source/far-node": "gull",
+		"source/speck":    "crumb", "source/body-inside-another": "brick", "source/double": "crane copy", "source/empty-node": "target"} {
 		f := finding1(r, code)
 		require.NotNil(t, f, "%s in %+v", code, r.Findings())
 		assert.Equal(t, name, f.Place.Node)
@@ -81,8 +84,10 @@ func TestSevenThingsThatDoNotBelong(t *testing.T) {
 		assert.Equal(t, finding.Note, f.Severity, f.Title)
 	}
 	// The same by rules, and by a box on the plan and a distance.
-	d = Decisions{Rules: []Rule{{By: ByKind, What: Hidden}, {By: ByKind, What: Inside}, {By: ByKind, What: Empty}, {By: ByName, What: "cr* copy"}, {By: ByName, What: "crumb"},
-		{By: ByBeyond, Reach: 100}, {By: ByArea, Area: [4]float64{-12, -12, 12, 12}}, {By: ByName, What: "quay", Keep: true}, {By: ByName, What: "crane", Keep: true}}}
+	d = Decisions{Rules: []Rule{{By: ByKind, What: Hidden}, {By: ByKind, What: Inside}, {By: ByKind, What: Empty},
+		{By: ByName, What: "cr* copy"}, {By: ByName, What: "crumb"},
+		{By: ByBeyond, Reach: 100}, {By: ByArea, Area: [4]float64{-12, -12, 12, 12}}, {By: ByName, What: "quay", Keep: true},
+		{By: ByName, What: "crane", Keep: true}}}
 	out, _ = do(t, s, d)
 	assert.Equal(t, []string{"quay", "crane"}, names(out))
 	d.Keep = []string{"gull"}
@@ -98,7 +103,8 @@ func TestCoplanarFacesFlicker(t *testing.T) {
 	s := shape.Scene("x", nil, box("wall", geom.Vec3{0, 0, 0}, geom.Vec3{4, 3, .2}), box("sign", geom.Vec3{1, 1, .1}, geom.Vec3{2, 2, .2}),
 		box("shelf", geom.Vec3{0, 0, .2}, geom.Vec3{1, .1, .5}), box("lamp", geom.Vec3{3, 2, .3}, geom.Vec3{3.2, 2.2, .5}))
 	v := Look(context.Background(), s)
-	require.Len(t, v.Overlaps, 1, "the sign's face lies in the wall's; the shelf stands back to front against it and lines up below: %+v", v.Overlaps)
+	require.Len(t, v.Overlaps, 1, "the sign's face lies in the wall's; the shelf stands back to front against it and lines up below: %+v",
+		v.Overlaps)
 	o := v.Overlaps[0]
 	assert.Equal(t, [2]int{0, 1}, [2]int{o.A, o.B})
 	assert.InDelta(t, 1, o.Area, 1e-9)
@@ -115,7 +121,8 @@ func TestMergingAndWhatItGives(t *testing.T) {
 		return k.Mesh(name)
 	}
 	s := shape.Scene("shed", mats, b("a", 0, 0, 1), b("b", 2, 0), b("c", 4, 1))
-	s.Nodes = append(s.Nodes, scene.Node{Name: "a again", Kind: scene.KindMesh, Parent: 1, Mesh: 0, Local: geom.Translation(geom.Vec3{0, 0, 7})},
+	s.Nodes = append(s.Nodes, scene.Node{Name: "a again", Kind: scene.KindMesh, Parent: 1, Mesh: 0,
+		Local: geom.Translation(geom.Vec3{0, 0, 7})},
 		scene.Node{Name: "hook", Kind: scene.KindEmpty, Parent: 3, Mesh: -1, Local: geom.Translation(geom.Vec3{0, 1, 0})})
 	was, area := s.Bounds(), s.Count().Triangles
 	group := []Group{{"pair", []string{"b", "c"}}}
@@ -155,7 +162,8 @@ func TestSplitAndRename(t *testing.T) {
 	}
 	mats := []scene.Material{scene.NewMaterial("wood"), scene.NewMaterial("iron")}
 	s := shape.Scene("mesh_3", mats, k.Mesh("object"))
-	s.Nodes = append(s.Nodes, scene.Node{Name: "twin", Kind: scene.KindMesh, Parent: -1, Mesh: 0, Local: geom.Translation(geom.Vec3{0, 5, 0})})
+	s.Nodes = append(s.Nodes, scene.Node{Name: "twin", Kind: scene.KindMesh, Parent: -1, Mesh: 0,
+		Local: geom.Translation(geom.Vec3{0, 5, 0})})
 	_, r := do(t, s, Decisions{})
 	assert.NotNil(t, finding1(r, "source/names"))
 	assert.NotNil(t, finding1(r, "source/file-name"))
@@ -174,7 +182,8 @@ func TestEqualMeshesBecomeInstances(t *testing.T) {
 	flip := geom.Affine{M: geom.Mat3{{-1, 0, 0}, {0, 1, 0}, {0, 0, 1}}, T: geom.Vec3{-3, 0, 0}}
 	s := shape.Scene("x", nil, m, m.Mapped(geom.Affine{M: geom.Rotation(geom.Vec3{0, 1, 0}, 1), T: geom.Vec3{6, 0, 1}}), m.Mapped(flip))
 	s.Nodes[1].Name, s.Nodes[2].Name = "turned", "mirrored"
-	s.Nodes = append(s.Nodes, scene.Node{Name: "below", Kind: scene.KindEmpty, Parent: 1, Mesh: -1, Local: geom.Translation(geom.Vec3{1, 2, 3})})
+	s.Nodes = append(s.Nodes, scene.Node{Name: "below", Kind: scene.KindEmpty, Parent: 1, Mesh: -1,
+		Local: geom.Translation(geom.Vec3{1, 2, 3})})
 	_, r := do(t, s, Decisions{})
 	f := finding1(r, "source/alike")
 	require.NotNil(t, f)
@@ -199,7 +208,8 @@ func TestEqualMeshesBecomeInstances(t *testing.T) {
 
 func TestWhatHangsFromAHiddenNodeIsHidden(t *testing.T) {
 	s := shape.Scene("x", nil, box("a", geom.Vec3{}, geom.Vec3{1, 1, 1}), box("b", geom.Vec3{1.1, 0, 0}, geom.Vec3{2, 1, 1}))
-	s.Nodes = append([]scene.Node{{Name: "off", Kind: scene.KindEmpty, Parent: -1, Mesh: -1, Local: geom.Identity, Hidden: true}}, s.Nodes...)
+	s.Nodes = append([]scene.Node{{Name: "off", Kind: scene.KindEmpty, Parent: -1, Mesh: -1, Local: geom.Identity, Hidden: true}},
+		s.Nodes...)
 	s.Nodes[1].Parent = 0
 	_, r := do(t, s, Decisions{})
 	assert.Equal(t, "a", finding1(r, "source/hidden-node").Place.Node)
@@ -246,7 +256,8 @@ func TestDecisionsArePointedAnew(t *testing.T) {
 	f := finding1(r, "source/lost-decision")
 	require.NotNil(t, f)
 	assert.Empty(t, f.Remedies[0].Decision.(Decisions).Leave)
-	for _, bad := range []Decisions{{Merge: "some"}, {Split: []Split{{"a", "half"}}}, {Rules: []Rule{{By: "moon"}}}, {Rules: []Rule{{By: ByKind, What: "whale"}}},
+	for _, bad := range []Decisions{{Merge: "some"}, {Split: []Split{{"a", "half"}}}, {Rules: []Rule{{By: "moon"}}},
+		{Rules: []Rule{{By: ByKind, What: "whale"}}},
 		{Rename: []Rename{{"", "x"}}}, {Rename: []Rename{{"x", "{y}"}}}, {Move: geom.Vec3{math.NaN(), 0, 0}}, {Error: -1}} {
 		assert.Error(t, bad.Validate(), fmt.Sprintf("%+v", bad))
 	}

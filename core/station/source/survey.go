@@ -26,7 +26,8 @@ const (
 )
 
 // Kinds are what a rule can speak of.
-var Kinds = []string{Empty, Hidden, Helper, Far, Speck, Inside, Double, string(scene.KindMesh), string(scene.KindEmpty), string(scene.KindLOD)}
+var Kinds = []string{Empty, Hidden, Helper, Far, Speck, Inside, Double, string(scene.KindMesh), string(scene.KindEmpty),
+	string(scene.KindLOD)}
 
 // Lone is a node that probably does not belong.
 type Lone struct {
@@ -179,7 +180,8 @@ func (v *looker) mainBody(s *scene.Scene) {
 		}
 	}
 	for i, n := range s.Nodes { // a plane within the body is part of it
-		if n.Mesh >= 0 && !v.Boxes[i].IsEmpty() && !v.inMain[i] && v.Main.Grown(1e-6*v.Main.Size().Max()).Union(v.Boxes[i]) == v.Main.Grown(1e-6*v.Main.Size().Max()) {
+		if n.Mesh >= 0 && !v.Boxes[i].IsEmpty() && !v.inMain[i] &&
+			v.Main.Grown(1e-6*v.Main.Size().Max()).Union(v.Boxes[i]) == v.Main.Grown(1e-6*v.Main.Size().Max()) {
 			v.inMain[i] = true
 		}
 	}
@@ -283,7 +285,8 @@ func (v *looker) doubles(s *scene.Scene) {
 		for _, o := range seen[k] {
 			a, b := v.Boxes[o], v.Boxes[i]
 			if a.Min.Near(b.Min, 2*v.Near) && a.Max.Near(b.Max, 2*v.Near) &&
-				(s.Nodes[o].Mesh == n.Mesh && v.Worlds[o].Near(v.Worlds[i], v.Near) || twin.Coincide(v.ctx, points(s, o, v.Worlds), points(s, i, v.Worlds), 2*v.Near)) {
+				(s.Nodes[o].Mesh == n.Mesh && v.Worlds[o].Near(v.Worlds[i], v.Near) ||
+					twin.Coincide(v.ctx, points(s, o, v.Worlds), points(s, i, v.Worlds), 2*v.Near)) {
 				first = o
 				break
 			}
