@@ -1,9 +1,11 @@
-package prep
+package prep_test
 
 import (
 	"context"
 	"testing"
 
+	"yarvek/core/prep"
+	"yarvek/core/prep/preptest"
 	"yarvek/core/scene"
 	"yarvek/core/shape/shapetest"
 	"yarvek/core/target"
@@ -24,7 +26,7 @@ func FuzzParse(f *testing.F) {
 		f.Add([]byte(s), uint8(3))
 	}
 	f.Fuzz(func(t *testing.T, b []byte, seed uint8) {
-		p, err := Parse(b)
+		p, err := prep.Parse(b)
 		if err != nil {
 			return
 		}
@@ -34,11 +36,11 @@ func FuzzParse(f *testing.F) {
 		for i := range p.Source.Split {
 			p.Source.Split[i].Node = keys[i%len(keys)]
 		}
-		r, err := Run(context.Background(), Input{Key: "k", Scene: s, Target: target.Shipped[seed%4], Grid: .5}, p, nil)
+		r, err := prep.Run(context.Background(), prep.Input{Key: "k", Scene: s, Target: target.Shipped[seed%4], Grid: .5}, p, nil)
 		if err != nil {
 			t.Fatal(err)
 		}
-		for _, out := range []*scene.Scene{after(r, "source"), after(r, "size"), after(r, "axes"), after(r, "pivot")} {
+		for _, out := range []*scene.Scene{preptest.After(t, r, "source"), preptest.After(t, r, "size"), preptest.After(t, r, "axes"), preptest.After(t, r, "pivot")} {
 			for i, n := range out.Nodes {
 				if n.Parent >= i {
 					t.Fatalf("node %d comes before its parent", i)
@@ -50,7 +52,7 @@ func FuzzParse(f *testing.F) {
 				}
 			}
 		}
-		if q, err := Parse(p.JSON()); err != nil || string(q.JSON()) != string(p.JSON()) {
+		if q, err := prep.Parse(p.JSON()); err != nil || string(q.JSON()) != string(p.JSON()) {
 			t.Fatalf("a prep kept is not the prep read: %v", err)
 		}
 	})

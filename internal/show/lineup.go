@@ -9,7 +9,6 @@ import (
 	"yarvek/core/split"
 	"yarvek/core/station/pivot"
 	"yarvek/internal/draft"
-	"yarvek/internal/store"
 	"yarvek/internal/work"
 )
 
@@ -87,7 +86,7 @@ func (b *Board) picture(ctx context.Context, s *Stand) (err error) {
 
 // frontOf is the front of an asset as it was at one moment, without opening it when the
 // picture is kept.
-func (b *Board) frontOf(ctx context.Context, st store.State, scale float64) (draft.View, error) {
+func (b *Board) frontOf(ctx context.Context, st work.AssetState, scale float64) (draft.View, error) {
 	key, err := work.SummaryKey(st)
 	if err != nil {
 		return draft.View{}, err

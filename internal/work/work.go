@@ -23,9 +23,10 @@ import (
 
 // The rows that pages show, by the names they are known by here.
 type (
-	Kit      = store.Kit
-	Asset    = store.Asset
-	Revision = store.Revision
+	Kit        = store.Kit
+	Asset      = store.Asset
+	Revision   = store.Revision
+	AssetState = store.State
 )
 
 // ErrNotFound is given for what is not there, and ErrStale when what is decided for an
