@@ -3,16 +3,19 @@ package deliver
 import (
 	"bytes"
 	"context"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"yarvek/core/fault"
 	"yarvek/core/format"
 	"yarvek/core/format/bundle"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
+	"yarvek/core/station/export"
 	"yarvek/core/target"
 )
 
@@ -99,4 +102,118 @@ func TestAPackageThatCantBeReadIsNoArrival(t *testing.T) {
 	assert.Error(t, err)
 	_, err = Receive(ctx, []bundle.File{{Name: "x.obj", Data: bytes.Repeat([]byte{'v'}, 3)}}, as(t, "obj"), target.Shipped[0])
 	assert.Error(t, err)
+}
+
+// crateWithAll is a crate with what goes along: two LODs, two collision shapes and a
+// marker, in the basis of a target.
+func crateWithAll(t testing.TB, to target.Target) scene.Delivery {
+	t.Helper()
+	in := func(s *scene.Scene) *scene.Scene {
+		s = s.Carried(geom.Linear(geom.GLTF.To(to.Basis)))
+		s.Basis = to.Basis
+		return s
+	}
+	fine := in(crate())
+	coarse := func(name string, top float64) *scene.Scene {
+		m := new(shape.Builder).Slot(0).Box(geom.Vec3{-1, 0, -2}, geom.Vec3{1, top, 2}).Mesh(name)
+		s := in(shape.Scene(name, nil, m))
+		s.Materials = fine.Materials
+		return s
+	}
+	solid := func(name string, lo, hi geom.Vec3) scene.Shape {
+		s := in(shape.Scene(name, nil, new(shape.Builder).Box(lo, hi).Mesh(name)))
+		m := *s.Meshes[0]
+		m.Slot = nil
+		return scene.Shape{Name: name, Mesh: &m, Frame: s.Nodes[0].Local}
+	}
+	d := scene.Delivery{Scene: fine,
+		LODs:      []scene.LOD{{Scene: coarse("crate coarse", 3.25), From: 10}, {Scene: coarse("crate far", 3), From: 30}},
+		Collision: []scene.Shape{solid("block", geom.Vec3{-1, 0, -2}, geom.Vec3{1, 3, 2}), solid("knob", geom.Vec3{-.2, 3, -.2}, geom.Vec3{.2, 3.5, .2})},
+		Markers:   []scene.Marker{{Name: "grip", Frame: geom.Translation(geom.GLTF.To(to.Basis).Apply(geom.Vec3{0, 3.5, 0}))}}}
+	require.NoError(t, d.Validate())
+	return d
+}
+
+// All that goes along arrives with its names in every format and target, and a thing
+// that stays behind on the way is seen.
+func TestWhatGoesAlongArrives(t *testing.T) {
+	ctx := context.Background()
+	for _, f := range format.Written {
+		for _, to := range target.Shipped {
+			where := f.ID + " for " + to.ID
+			d := crateWithAll(t, to)
+			p, err := Make(ctx, Order{Delivery: d, Decisions: export.Decisions{Format: f.ID, Triangles: true, Bake: true}, Name: "crate", Target: to})
+			require.NoError(t, err, where)
+			for _, r := range p.Certificate.Rows {
+				if f.ID == "obj" && r.Code == "slots" { // a collision shape has none, which OBJ can't say after a material
+					assert.False(t, r.Equal, where)
+					assert.Contains(t, r.Why, "OBJ can't return to none", where)
+					continue
+				}
+				assert.True(t, r.Equal, "%s: %+v", where, r)
+			}
+			got, err := Receive(ctx, p.Package.Files, f, to)
+			require.NoError(t, err)
+			names := map[string]geom.Box{}
+			for i, b := range got.NodeBounds() {
+				names[got.Nodes[i].Name] = b
+			}
+			want := map[string]geom.Vec3{"crate": {2, 3.5, 4}, "crate coarse": {2, 3.25, 4}, "crate far": {2, 3, 4}, "block": {2, 3, 4}, "knob": {.4, .5, .4}}
+			for name, size := range want {
+				b, ok := names[name]
+				if assert.True(t, ok, "%s has no %s", where, name) {
+					assert.True(t, b.Carried(to.Basis.To(geom.GLTF)).Size().Near(size, 1e-6), "%s: %s is %v", where, name, b.Size())
+				}
+			}
+			if f.Tree {
+				i := slices.IndexFunc(got.Nodes, func(n scene.Node) bool { return n.Name == "grip" })
+				require.GreaterOrEqual(t, i, 0, "%s: the marker", where)
+				at := geom.GLTF.To(to.Basis).Apply(geom.Vec3{0, 3.5, 0})
+				assert.True(t, got.Worlds()[i].T.Near(at, 1e-6), "%s: the marker stands at %v", where, got.Worlds()[i].T)
+			}
+
+			for name, less := range map[string]scene.Delivery{
+				"a LOD":   {Scene: d.Scene, LODs: d.LODs[:1], Collision: d.Collision, Markers: d.Markers},
+				"a shape": {Scene: d.Scene, LODs: d.LODs, Collision: d.Collision[:1], Markers: d.Markers},
+			} {
+				pk, err := format.Write(ctx, less, f, "crate", to)
+				require.NoError(t, err)
+				c, err := Check(ctx, d, pk, f, to)
+				require.NoError(t, err)
+				assert.False(t, c.Equal(), "%s: %s stayed behind", where, name)
+				assert.Contains(t, failing(c), "Parts")
+			}
+		}
+	}
+}
+
+func TestADeliveryKeepsItsPromises(t *testing.T) {
+	for name, spoil := range map[string]func(*scene.Delivery){
+		"another basis": func(d *scene.Delivery) { s := *d.LODs[0].Scene; s.Basis = geom.Basis{}; d.LODs[0].Scene = &s },
+		"materials":     func(d *scene.Delivery) { s := *d.LODs[1].Scene; s.Materials = nil; d.LODs[1].Scene = &s },
+		"not beyond":    func(d *scene.Delivery) { d.LODs[1].From = 5 },
+		"collision shape ": func(d *scene.Delivery) {
+			m := *d.Collision[0].Mesh
+			m.Corners = m.Corners[:5]
+			d.Collision[0].Mesh = &m
+		},
+	} {
+		d := crateWithAll(t, target.Shipped[0])
+		spoil(&d)
+		assert.ErrorContains(t, d.Validate(), name)
+		_, err := format.Write(context.Background(), d, as(t, "glb"), "x", target.Shipped[0])
+		assert.ErrorContains(t, err, name, "nothing of the kind is written")
+	}
+}
+
+func TestNothingToSendAndNobodyWaiting(t *testing.T) {
+	to := target.Shipped[0]
+	_, err := Make(context.Background(), Order{Delivery: scene.Delivery{Scene: shape.Scene("x", nil)}, Name: "x", Target: to})
+	assert.Equal(t, fault.Invalid, fault.KindOf(err))
+	_, err = Make(context.Background(), Order{Delivery: scene.Delivery{Scene: crate()}, Decisions: export.Decisions{Format: "zip"}, Target: to})
+	assert.ErrorContains(t, err, "zip")
+	ctx, cancel := context.WithCancel(context.Background())
+	cancel()
+	_, err = Make(ctx, Order{Delivery: scene.Delivery{Scene: crate()}, Name: "x", Target: to})
+	assert.ErrorIs(t, err, context.Canceled)
 }

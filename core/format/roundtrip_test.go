@@ -243,3 +243,56 @@ func TestGuidesAreToldFromEmptyNodes(t *testing.T) {
 	require.Len(t, s.Nodes, 2)
 	assert.Equal(t, []scene.Kind{scene.KindGuide, scene.KindEmpty}, []scene.Kind{s.Nodes[0].Kind, s.Nodes[1].Kind})
 }
+
+// What a format says it can hold is written and read: each field is true, and each
+// that is not set is not kept.
+func TestFormatsHoldWhatTheySay(t *testing.T) {
+	s := full()
+	for len(s.Meshes[0].UVs) < 10 {
+		s.Meshes[0].UVs = append(s.Meshes[0].UVs, scene.UVSet{Name: fmt.Sprint("set ", len(s.Meshes[0].UVs)), Layer: s.Meshes[0].UVs[0].Layer})
+	}
+	require.NoError(t, s.Meshes[0].Validate())
+	for _, f := range Written {
+		for _, to := range target.Shipped {
+			sent := s.Carried(geom.Linear(s.Basis.To(to.Basis)))
+			sent.Basis = to.Basis
+			pk, err := Write(context.Background(), scene.Delivery{Scene: sent}, f, "x", to)
+			require.NoError(t, err)
+			got, id, err := Read(context.Background(), bundle.New(pk.Files), pk.Files[0].Name, nil)
+			require.NoError(t, err, "%s %v", f.ID, id)
+			where := f.ID + " for " + to.ID
+
+			frame := f.Frame(to)
+			if f.Declares {
+				assert.Equal(t, frame.Basis, got.Basis, where)
+				assert.InDelta(t, frame.UnitMetres, got.UnitMetres, 1e-12, where)
+			}
+			assert.Equal(t, f.Declares, got.UnitHow != scene.Assumed && got.BasisHow != scene.Assumed, "%s declares", where)
+			assert.Equal(t, f.Fixed != nil, frame == *khronos && f.Fixed == khronos, "%s: one frame for all targets", where)
+			assert.Equal(t, f.Polygons, got.Count().Polygons == sent.Count().Polygons, "%s polygons", where)
+			assert.Equal(t, f.Tangents, got.Meshes[0].Tangents.Has(), "%s tangents", where)
+			assert.Equal(t, f.Tree, got.Nodes[len(got.Nodes)-1].Parent >= 0, "%s tree", where)
+			want := 10
+			if f.UVSets > 0 {
+				want = min(want, f.UVSets)
+			}
+			assert.Len(t, got.UVSetNames(), want, "%s UV sets", where)
+			if f.Bakes {
+				moved := func(s *scene.Scene) (n int) {
+					for _, w := range s.Worlds() {
+						if w.T.Len() > 1e-9 {
+							n++
+						}
+					}
+					return n
+				}
+				assert.Positive(t, moved(got), "%s keeps transforms unless it is asked not to", where)
+				flat, err := Write(context.Background(), scene.Delivery{Scene: sent.Flattened()}, f, "x", to)
+				require.NoError(t, err)
+				bare, _, err := Read(context.Background(), bundle.New(flat.Files), flat.Files[0].Name, nil)
+				require.NoError(t, err)
+				assert.Zero(t, moved(bare), "%s bakes", where)
+			}
+		}
+	}
+}
