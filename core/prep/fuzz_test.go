@@ -40,7 +40,8 @@ func FuzzParse(f *testing.F) {
 		if err != nil {
 			t.Fatal(err)
 		}
-		for _, out := range []*scene.Scene{preptest.After(t, r, "source"), preptest.After(t, r, "size"), preptest.After(t, r, "axes"), preptest.After(t, r, "pivot")} {
+		for _, out := range []*scene.Scene{preptest.After(t, r, "source"), preptest.After(t, r, "size"), preptest.After(t, r, "axes"),
+			preptest.After(t, r, "pivot")} {
 			for i, n := range out.Nodes {
 				if n.Parent >= i {
 					t.Fatalf("node %d comes before its parent", i)

@@ -197,7 +197,8 @@ func TestMarkersGoAlong(t *testing.T) {
 		d := p
 		d.Pivot.Under = true
 		u := preptest.Run(t, s, d, to)
-		assert.True(t, u.Pivot.Markers[0].Place.Near(preptest.After(t, r, "axes").Basis.To(to.Basis).Apply(geom.GLTF.To(to.Basis).Apply(geom.Vec3{0,
+		assert.True(t, u.Pivot.Markers[0].Place.Near(preptest.After(t, r,
+			"axes").Basis.To(to.Basis).Apply(geom.GLTF.To(to.Basis).Apply(geom.Vec3{0,
 			2, 0})), 1e-9))
 		for _, id := range []string{"glb", "fbx", "obj"} {
 			pk, err := format.Write(context.Background(), r.Delivery, preptest.Format(t, id), "x", to)
