@@ -5,7 +5,9 @@ import (
 	"bytes"
 	"context"
 	"encoding/json"
+	"io"
 	"net"
+	"net/http"
 	"os"
 	"os/exec"
 	"path/filepath"
@@ -16,6 +18,8 @@ import (
 	"github.com/spf13/cobra"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"yarvek/internal/store"
 )
 
 func run(t *testing.T, c *cobra.Command, args ...string) (string, error) {
@@ -142,4 +146,71 @@ func TestKilledAtAnyMomentItStartsAgain(t *testing.T) {
 	assert.Empty(t, tmp)
 	require.NoError(t, c.Process.Signal(os.Interrupt))
 	assert.NoError(t, c.Wait())
+}
+
+// A folder is held by one program: a second one is told which folder and what to do,
+// and touches nothing of the first one's.
+func TestASecondServerOnAFolderIsRefused(t *testing.T) {
+	dir := t.TempDir()
+	st, err := store.Open(dir)
+	require.NoError(t, err)
+	half := write(t, dir, "tmp/upload-half", "being received")
+	for _, c := range []*cobra.Command{serveCommand(), demoCommand()} {
+		_, err = run(t, c, "--data", dir, "--addr", "127.0.0.1:0")
+		require.Error(t, err)
+		assert.Contains(t, err.Error(), dir)
+		assert.Contains(t, err.Error(), "is in use by another Yarvek")
+		assert.Contains(t, err.Error(), "--data")
+		assert.FileExists(t, half)
+	}
+	require.NoError(t, st.Close())
+	next, err := store.Open(dir)
+	require.NoError(t, err, "free again")
+	assert.NoFileExists(t, half, "what nobody receives any more is cleared")
+	require.NoError(t, next.Close())
+}
+
+// Told to end while an upload comes in, the server receives it to its end and answers.
+func TestAnUploadUnderWayIsReceived(t *testing.T) {
+	got := make(chan string, 1)
+	begun := make(chan struct{})
+	srv := &http.Server{ReadHeaderTimeout: time.Second, Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		close(begun)
+		b, err := io.ReadAll(r.Body)
+		if err != nil {
+			b = []byte(err.Error())
+		}
+		got <- string(b)
+		_, _ = io.WriteString(w, "received")
+	})}
+	l, err := listen("127.0.0.1:0")
+	require.NoError(t, err)
+	ctx, end := context.WithCancel(context.Background())
+	ended := make(chan error, 1)
+	go func() { ended <- serve(ctx, srv, l) }()
+
+	body, upload := io.Pipe()
+	answer := make(chan string, 1)
+	go func() {
+		resp, err := http.Post("http://"+l.Addr().String(), "text/plain", body)
+		if err != nil {
+			answer <- err.Error()
+			return
+		}
+		defer resp.Body.Close()
+		b, _ := io.ReadAll(resp.Body)
+		answer <- string(b)
+	}()
+	_, _ = io.WriteString(upload, "first half, ")
+	<-begun
+	end()
+	time.Sleep(50 * time.Millisecond)
+	_, err = net.Dial("tcp", l.Addr().String())
+	assert.Error(t, err, "nothing new is taken")
+	_, err = io.WriteString(upload, "second half")
+	require.NoError(t, err)
+	require.NoError(t, upload.Close())
+	assert.Equal(t, "first half, second half", <-got)
+	assert.Equal(t, "received", <-answer)
+	assert.NoError(t, <-ended)
 }

@@ -5,6 +5,7 @@ package format
 import (
 	"bytes"
 	"context"
+	"math"
 	"path"
 	"strings"
 
@@ -105,7 +106,7 @@ func BySuffix(suffix string) (Format, error) {
 
 // Version is that of the readers: raise it when one of them reads the same file
 // otherwise, so that what was made of the old reading is not taken for the new.
-const Version = 2
+const Version = 3
 
 // IsMesh tells by its suffix whether a file is one that assets are made of.
 func IsMesh(name string) bool {
@@ -164,19 +165,31 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 	if err != nil {
 		return nil, nil, err
 	}
-	return readers[id](ctx, set, name, progress)
+	s, found, err := readers[id](ctx, set, name, progress)
+	if err != nil {
+		return nil, nil, err
+	}
+	if err := held(ctx, s, name, Reach,
+		"Reset scale and location of the node and of those above it in the modelling program"); err != nil {
+		return nil, nil, err
+	}
+	return s, found, nil
 }
 
 // Write writes a delivery in a format, in the frame of the target as far as the format
 // allows. name is that of the main file, without suffix. The error is ctx's when it
-// ended.
+// ended, and a *fault.Error of kind Limit for what no 32-bit number holds.
 func Write(ctx context.Context, d scene.Delivery, f Format, name string, t target.Target) (*pack.Package, error) {
 	if err := d.Validate(); err != nil {
 		return nil, err
 	}
-	opt, frame := f.options, f.Frame(t)
+	opt, frame, all := f.options, f.Frame(t), d.Assembled()
 	opt.Name, opt.Basis, opt.UnitMetres = name, frame.Basis, frame.UnitMetres
-	p, err := f.write(ctx, d.Assembled(), opt)
+	if err := held(ctx, all, name+f.Suffix, math.MaxFloat32*frame.UnitMetres,
+		"Read it in another unit at Size, or scale it by less"); err != nil {
+		return nil, err
+	}
+	p, err := f.write(ctx, all, opt)
 	if ctx.Err() != nil {
 		return nil, ctx.Err()
 	}

@@ -171,6 +171,51 @@ func TestWideRecordsAreReadToo(t *testing.T) {
 	assert.Equal(t, hut().Count(), s.Count())
 }
 
+// Indices of 64 bits whose lower 32 would be those of other points are refused, not cut.
+func TestIndicesOf64BitsAreNotCut(t *testing.T) {
+	for _, c := range []struct {
+		at   int64
+		fine bool
+	}{{1, true}, {1 + 1<<32, false}, {1 << 62, false}, {-2 - 1<<32, false}} {
+		w := &writer{ctx: context.Background(), opt: pack.Options{Name: "x", Basis: geom.GLTF, UnitMetres: 1}, s: hut(),
+			objects: rec("Objects"), links: rec("Connections"), next: 1}
+		w.pictures()
+		w.materials()
+		w.nodes()
+		tree := w.tree(7500)
+		wide := 0
+		var widen func(rs []*record)
+		widen = func(rs []*record) {
+			for _, r := range rs {
+				if r.name == "PolygonVertexIndex" {
+					var b []float64 // their bits are written as they are, and named indices of 64 bits below
+					for i, v := range r.props[0].([]int32) {
+						if i == 1 {
+							b = append(b, math.Float64frombits(uint64(c.at)))
+							continue
+						}
+						b = append(b, math.Float64frombits(uint64(int64(v))))
+					}
+					r.props[0] = b
+					wide++
+				}
+				widen(r.subs)
+			}
+		}
+		widen(tree)
+		require.Positive(t, wide)
+		data, err := encodeBinary(context.Background(), tree, 7500)
+		require.NoError(t, err)
+		data = bytes.ReplaceAll(data, []byte("PolygonVertexIndexd"), []byte("PolygonVertexIndexl"))
+		_, _, err = read(t, data)
+		if c.fine {
+			assert.NoError(t, err)
+		} else {
+			assert.ErrorContains(t, err, "sits on point", "%d", c.at)
+		}
+	}
+}
+
 func hasNode(s *scene.Scene, name string) bool {
 	for _, n := range s.Nodes {
 		if n.Name == name {
@@ -450,6 +495,8 @@ func TestBadFilesAreRefusedWithTheirPlace(t *testing.T) {
 		"unknown version": {version, "byte 23: is FBX version 10000"},
 		"corner nowhere": {[]byte(strings.Replace(text7, "0,1,2,-4,0,-2", "0,1,2,-4,0,-9", 1)),
 			"line 27: geometry “plank”: corner 5 sits on point 8, and there are 5"},
+		"corner beyond 32 bits": {[]byte(strings.Replace(text7, "0,1,2,-4,0,-2", "0,1,2,-4,0,-4294967298", 1)),
+			"line 27: geometry “plank”: corner 5 sits on point 2147483647, and there are 5"},
 		"not whole":        {[]byte(strings.Replace(text7, "2,2,2", "2,2", 1)), "no whole number of points"},
 		"locale":           {[]byte(strings.Replace(text6, "0,0,0,100", "0,0,x", 1)), ""},
 		"open text":        {[]byte(text6[:300]), "line"},

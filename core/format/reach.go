@@ -1,0 +1,59 @@
+package format
+
+import (
+	"context"
+	"fmt"
+	"math"
+
+	"yarvek/core/fault"
+	"yarvek/core/geom"
+	"yarvek/core/scene"
+)
+
+// Reach is the farthest from the origin, in metres, that a scene is read. Readers bound
+// the numbers of a file, but nested scales multiply, and beyond 3.4e38 of its own unit a
+// 32-bit receiver has infinities.
+const Reach = 1e30
+
+// held tells the first node that a receiver could not hold: one that is placed by
+// numbers that are none, or whose mesh reaches farther than reach metres from the
+// origin, each along its axis and with all points, used or not. file names what was read
+// or would be written, and try says what to do about it.
+func held(ctx context.Context, s *scene.Scene, file string, reach float64, try string) error {
+	boxes := make([]geom.Box, len(s.Meshes))
+	for i, m := range s.Meshes {
+		if boxes[i] = geom.EmptyBox(); ctx.Err() != nil {
+			return ctx.Err()
+		}
+		for _, p := range m.Points {
+			boxes[i] = boxes[i].Add(p)
+		}
+	}
+	for i, w := range s.Worlds() {
+		far := largest(w.T)
+		if far = max(far, largest(w.M[0]), largest(w.M[1]), largest(w.M[2])); far <= reach && s.Nodes[i].Mesh >= 0 {
+			if b := boxes[s.Nodes[i].Mesh]; !b.IsEmpty() {
+				b = b.Carried(w.M).Shifted(w.T)
+				far = max(far, largest(b.Min), largest(b.Max))
+			}
+		}
+		if !(far <= reach) {
+			at := "farther than can be told"
+			if far < math.Inf(1) {
+				at = fmt.Sprintf("%.2g m far", far)
+			}
+			return fault.AtByte(file, -1, "node “%s” reaches %s, by its own scale and place and those of the nodes above it: "+
+				"expected at most %.0g m, which 32-bit receivers can hold", s.Keys()[i], at, reach).
+				Beyond().Advise(try)
+		}
+	}
+	return nil
+}
+
+// largest is the largest of three numbers by magnitude, infinite when one is none.
+func largest(v geom.Vec3) float64 {
+	if !v.IsFinite() {
+		return math.Inf(1)
+	}
+	return max(math.Abs(v[0]), math.Abs(v[1]), math.Abs(v[2]))
+}

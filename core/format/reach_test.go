@@ -1,0 +1,73 @@
+package format
+
+import (
+	"context"
+	"encoding/base64"
+	"encoding/binary"
+	"fmt"
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"yarvek/core/fault"
+	"yarvek/core/format/bundle"
+	"yarvek/core/geom"
+	"yarvek/core/scene"
+	"yarvek/core/shape"
+	"yarvek/core/target"
+)
+
+// nested is a glTF of a triangle under two nodes of the same scale.
+func nested(scale float64) []byte {
+	var b []byte
+	for _, v := range []float32{0, 0, 0, 1, 0, 0, 0, 1, 0} {
+		b = binary.LittleEndian.AppendUint32(b, math.Float32bits(v))
+	}
+	return fmt.Appendf(nil, `{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],
+		"nodes":[{"name":"hull","scale":[%[1]g,%[1]g,%[1]g],"children":[1]},{"name":"rib","scale":[%[1]g,%[1]g,%[1]g],"mesh":0}],
+		"meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}],
+		"buffers":[{"byteLength":36,"uri":"data:application/octet-stream;base64,%[2]s"}],"bufferViews":[{"buffer":0,"byteLength":36}],
+		"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3"}]}`, scale, base64.StdEncoding.EncodeToString(b))
+}
+
+// Nested scales multiply: what they come to is refused by the name of the node when no
+// receiver could hold it, though each number alone is fine.
+func TestNestedScalesBeyondAnyReceiver(t *testing.T) {
+	read := func(scale float64) (*scene.Scene, error) {
+		s, _, err := Read(context.Background(), bundle.New([]bundle.File{{Name: "a.gltf", Data: nested(scale)}}), "a.gltf", nil)
+		return s, err
+	}
+	s, err := read(1e14)
+	require.NoError(t, err)
+	assert.InEpsilon(t, 1e28, s.Bounds().Max[0], 1e-6)
+	_, err = read(1e29)
+	assert.ErrorContains(t, err, "a.gltf: node “hull/rib” reaches 1e+58 m far")
+	assert.Equal(t, fault.Limit, fault.KindOf(err))
+	for _, scale := range []float64{1e200, 1e308} {
+		_, err = read(scale)
+		assert.ErrorContains(t, err, "hull", "%g", scale)
+		assert.NotContains(t, err.Error(), "Inf")
+		assert.NotContains(t, err.Error(), "NaN")
+	}
+}
+
+// A size that grew beyond 32 bits in the target's unit is refused, and nothing infinite
+// is written.
+func TestNothingInfiniteIsWritten(t *testing.T) {
+	s := shape.Scene("x", nil, new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("x"))
+	s.Nodes[0].Local = geom.Linear(geom.Identity3.Scaled(1e37))
+	for _, f := range Written {
+		for _, to := range target.Shipped {
+			sent := s.Carried(geom.Linear(s.Basis.To(to.Basis)))
+			sent.Basis = to.Basis
+			_, err := Write(context.Background(), scene.Delivery{Scene: sent}, f, "x", to)
+			if f.Frame(to).UnitMetres < 1 { // 1e39 of them
+				assert.Equal(t, fault.Limit, fault.KindOf(err), "%s for %s: %v", f.ID, to.ID, err)
+			} else {
+				assert.NoError(t, err, "%s for %s", f.ID, to.ID)
+			}
+		}
+	}
+}
