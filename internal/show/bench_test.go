@@ -5,6 +5,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"sync"
 	"testing"
 	"time"
 
@@ -210,4 +211,34 @@ func abandoned(b *testing.B, f bundle.File, work func(ctx context.Context, bn *b
 		worst = max(worst, took)
 	}
 	return worst
+}
+
+// BenchmarkFourAtOnce opens one asset of a million triangles by four people at the same
+// moment, none of whom has seen it: the last has it as soon as one alone would, for
+// equal requests at one time compute once.
+func BenchmarkFourAtOnce(b *testing.B) {
+	f := million(b, false)
+	for _, people := range []int{1, 4} {
+		b.Run(fmt.Sprint(people), func(b *testing.B) {
+			for b.Loop() {
+				bn := newBench(b)
+				id := bn.bringFile(f)
+				start := time.Now()
+				var all sync.WaitGroup
+				for range people {
+					all.Go(func() {
+						o, err := bn.desk.Open(context.Background(), id)
+						if err == nil {
+							_, err = bn.Draw(context.Background(), o, "size", 0)
+						}
+						if err != nil {
+							b.Error(err)
+						}
+					})
+				}
+				all.Wait()
+				b.ReportMetric(time.Since(start).Seconds(), "last-s")
+			}
+		})
+	}
 }

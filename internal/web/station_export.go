@@ -46,6 +46,13 @@ type exportPage struct {
 	Shown   *work.Sent  // the one whose certificate stands on the page
 }
 
+// Old tells whether the shown file is of another revision, target or decisions than are
+// in force, so that it is not what leaves now.
+func (p exportPage) Old() bool {
+	o, e := p.Opened, p.Shown
+	return e.Revision != o.Revision.Number || e.Target != o.Kit.Target || string(e.Prep) != string(o.Prep.JSON())
+}
+
 // frameWords says in what frame a file of the format is written.
 func frameWords(f format.Format, t target.Target) string {
 	if f.Fixed != nil {

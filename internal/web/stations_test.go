@@ -388,6 +388,12 @@ func TestTheCertificateStandsFirst(t *testing.T) {
 	assert.Less(t, at, strings.Index(body, `id="send"`))
 	assert.Less(t, at, strings.Index(body, `name="format"`))
 	assert.Contains(t, body, "Write and read back again")
+	assert.NotContains(t, body, "differs from it")
+
+	c.decide("size", "act", "factor", "factor", "2")
+	assert.Contains(t, c.get("/assets/1/export").Body.String(), "What is in force now differs from it")
+	require.Equal(t, http.StatusSeeOther, c.post("/assets/1/undo", c.form("station", "size")).Code)
+	assert.NotContains(t, c.get("/assets/1/export").Body.String(), "differs from it")
 }
 
 func TestSentencesKeepTheirLetters(t *testing.T) {
