@@ -89,10 +89,12 @@ func Results(ctx context.Context, was, is *prep.Result) Comparison {
 	return c
 }
 
+// row adds a line to the table, marked when the two differ.
 func (c *Comparison) row(what, old, now string) {
 	c.Rows = append(c.Rows, Row{what, old, now, old != now})
 }
 
+// extents compares three extents in metres, each on a row of its own.
 func extents(c *Comparison, when string, a, b geom.Vec3) {
 	for i, n := range []string{"width", "height", "depth"} {
 		c.row(when+", "+n, figure.Length(a[i]), figure.Length(b[i]))
@@ -154,10 +156,12 @@ func (c *Comparison) nodes(ctx context.Context, was, is *prep.Result) {
 	slices.SortStableFunc(c.Nodes, func(a, b Node) int { return cmp.Compare(rank(a.What), rank(b.What)) })
 }
 
+// rank orders kinds of change as the page lists them; -1 for a kind it does not know.
 func rank(what string) int {
 	return slices.Index([]string{"gone", "renamed", "added", "changed"}, what)
 }
 
+// triangles says how many triangles node i has.
 func triangles(s *scene.Scene, i int) string {
 	if m := s.Nodes[i].Mesh; m >= 0 {
 		return figure.Plural(s.Meshes[m].Triangles(), "triangle", "triangles")

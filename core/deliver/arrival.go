@@ -89,6 +89,8 @@ func Check(ctx context.Context, d scene.Delivery, p *pack.Package, f format.Form
 	return c, nil
 }
 
+// row compares two sentences that say the same exactly when the things they are made of
+// are equal.
 func (c *Certificate) row(code, what, sent, arrived string) {
 	c.Rows = append(c.Rows, Row{Code: code, What: what, Sent: sent, Arrived: arrived, Equal: sent == arrived})
 }
@@ -109,6 +111,7 @@ func (c *Certificate) boxes(sent, got *scene.Scene, t target.Target) {
 	c.Rows = append(c.Rows, Row{Code: "box", What: "Box from pivot", Sent: corner(a, t), Arrived: corner(b, t), Equal: equal})
 }
 
+// tolerance is how far a coordinate within the box may be off, in metres.
 func tolerance(b geom.Box) float64 {
 	m := 0.0
 	for i := range 3 {
@@ -143,6 +146,7 @@ func (c *Certificate) places(sent, got *scene.Scene) {
 		Arrived: fmt.Sprintf("%d of %d", len(a)-off, len(a)), Equal: off == 0})
 }
 
+// partBoxes are the boxes of the nodes that place a mesh, in their order.
 func partBoxes(s *scene.Scene) []geom.Box {
 	var list []geom.Box
 	boxes := s.NodeBounds()
@@ -154,6 +158,7 @@ func partBoxes(s *scene.Scene) []geom.Box {
 	return list
 }
 
+// partNames are the names of the nodes that place a mesh, in their order.
 func partNames(s *scene.Scene) []string {
 	var names []string
 	for _, n := range s.Nodes {
@@ -207,6 +212,7 @@ func (c *Certificate) list(code, what string, sent, got []string) {
 	c.Rows = append(c.Rows, r)
 }
 
+// only names what is in a and not in b.
 func only(a, b []string) string {
 	var names []string
 	for _, n := range a {

@@ -82,6 +82,7 @@ func (e *Error) place() string {
 	return ""
 }
 
+// say is the sentence with its cause, without place and advice.
 func (e *Error) say() string {
 	if e.Try == "" {
 		return e.What

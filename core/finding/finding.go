@@ -19,6 +19,7 @@ const (
 	MustFix
 )
 
+// String is "note", "look" or "must fix"; it panics for what is no severity.
 func (s Severity) String() string { return [...]string{"note", "look", "must fix"}[s] }
 
 // MarshalText writes the severity as its word.

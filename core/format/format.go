@@ -77,6 +77,7 @@ var Written = []Format{
 		Polygons: true, UVSets: 1, write: obj.Write},
 }
 
+// fbxAs is a variant of FBX: they hold the same and differ in their bytes.
 func fbxAs(id, name, about string, opt pack.Options) Format {
 	return Format{ID: id, Name: name, About: about, Suffix: ".fbx", Declares: true, Polygons: true, Tangents: true, Tree: true, Bakes: true,
 		options: opt, write: fbx.Write}

@@ -38,6 +38,8 @@ func Companions(set *bundle.Bundle, name string) []string {
 	return list
 }
 
+// references are the files that a mesh file names, as it names them; none when it can’t
+// be read.
 func references(name string, data []byte) []string {
 	switch strings.ToLower(path.Ext(name)) {
 	case ".obj":

@@ -53,6 +53,7 @@ func ParseAxis(s string) (Axis, error) {
 // MarshalText and UnmarshalText keep axes readable in records.
 func (a Axis) MarshalText() ([]byte, error) { return []byte(a.String()), nil }
 
+// UnmarshalText reads "+X" to "-Z", and "" for no axis.
 func (a *Axis) UnmarshalText(b []byte) (err error) {
 	if len(b) == 0 {
 		*a = NoAxis
@@ -131,6 +132,7 @@ func (b Basis) Handedness() string {
 	return "right"
 }
 
+// String says up, forward and handedness, such as "+Z up, -Y forward, right-handed".
 func (b Basis) String() string {
 	return fmt.Sprintf("%s up, %s forward, %s-handed", b.Up, b.Forward, b.Handedness())
 }

@@ -12,6 +12,7 @@ func EmptyBox() Box {
 	return Box{Vec3{i, i, i}, Vec3{-i, -i, -i}}
 }
 
+// IsEmpty tells whether the box holds no point; a box of one point is not empty.
 func (b Box) IsEmpty() bool { return b.Min[0] > b.Max[0] }
 
 // Size is the extent along each axis; an empty box has none.
@@ -22,6 +23,7 @@ func (b Box) Size() Vec3 {
 	return b.Max.Sub(b.Min)
 }
 
+// Center is the middle, the origin for an empty box.
 func (b Box) Center() Vec3 {
 	if b.IsEmpty() {
 		return Vec3{}
@@ -29,6 +31,7 @@ func (b Box) Center() Vec3 {
 	return b.Min.Add(b.Max).Mul(0.5)
 }
 
+// Add is the smallest box that holds b and the point.
 func (b Box) Add(p Vec3) Box {
 	for i := range 3 {
 		b.Min[i] = min(b.Min[i], p[i])
@@ -37,6 +40,7 @@ func (b Box) Add(p Vec3) Box {
 	return b
 }
 
+// Union is the smallest box that holds both; an empty one adds nothing.
 func (b Box) Union(c Box) Box {
 	if c.IsEmpty() {
 		return b

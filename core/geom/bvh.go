@@ -75,6 +75,8 @@ func lesser(a, b float64) float64 {
 	return b
 }
 
+// greater is max without its care for NaN, which a ray parallel to a slab makes and
+// which must lose.
 func greater(a, b float64) float64 {
 	if a > b {
 		return a
@@ -82,6 +84,9 @@ func greater(a, b float64) float64 {
 	return b
 }
 
+// bvhBuilder splits ranges of the triangles’ order in place. Several of them work on one
+// tree at a time, each on a range of its own; they share nothing but the counter of
+// nodes.
 type bvhBuilder struct {
 	ctx   context.Context
 	t     *BVH
@@ -91,6 +96,7 @@ type bvhBuilder struct {
 	next  int
 }
 
+// pair takes two neighbouring nodes, for the children of one.
 func (b *bvhBuilder) pair() int {
 	b.mu.Lock()
 	defer b.mu.Unlock()
@@ -99,6 +105,7 @@ func (b *bvhBuilder) pair() int {
 	return k
 }
 
+// join makes x hold y as well.
 func (x *Box) join(y *Box) {
 	for k := range 3 {
 		x.Min[k] = lesser(x.Min[k], y.Min[k])
@@ -106,6 +113,8 @@ func (x *Box) join(y *Box) {
 	}
 }
 
+// halfArea is half the surface, the chance of a ray that meets the parent to meet this
+// box as well, but for a factor (Goldsmith and Salmon 1987).
 func (x *Box) halfArea() float64 {
 	if x.Min[0] > x.Max[0] {
 		return 0
@@ -114,6 +123,8 @@ func (x *Box) halfArea() float64 {
 	return s[0]*s[1] + s[1]*s[2] + s[2]*s[0]
 }
 
+// split makes node the tree of the triangles from..to, where the binned surface area
+// heuristic (Wald 2007) finds it cheapest, and in the middle where all boxes coincide.
 func (b *bvhBuilder) split(node, from, to int) {
 	t := b.t
 	box, mids := EmptyBox(), EmptyBox()
@@ -241,6 +252,9 @@ func (t *BVH) Holds(p Vec3) bool {
 	return odd >= 2
 }
 
+// walk visits the triangles of every leaf the ray enters before the distance most gives
+// at that moment, nearer children first. along need not be of unit length: distances are
+// in its lengths.
 func (t *BVH) walk(from, along Vec3, most func() float64, each func(tri int)) {
 	inv := Vec3{1 / along[0], 1 / along[1], 1 / along[2]}
 	var stack [64]int32

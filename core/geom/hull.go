@@ -25,8 +25,13 @@ type hullFace struct {
 	seen    int32
 }
 
+// above is the signed distance of p from the plane of the face, positive outside, in
+// metres.
 func (f *hullFace) above(p Vec3) float64 { return f.n.Dot(p) - f.d }
 
+// quickhull is one run of the algorithm (Barber, Dobkin and Huhdanpaa 1996). Faces are
+// kept in one list with free places; every point outside belongs to exactly one face
+// that sees it.
 type quickhull struct {
 	pts   []Vec3
 	eps   float64
@@ -134,6 +139,8 @@ func (q *quickhull) first(ctx context.Context) (t [4]int32, dim int) {
 	return t, 3
 }
 
+// face makes a face of three corners whose normal points outward, and gives its place in
+// the list.
 func (q *quickhull) face(a, b, c int32) int32 {
 	p := q.pts[a]
 	n := q.pts[b].Sub(p).Cross(q.pts[c].Sub(p)).Unit()
@@ -141,6 +148,8 @@ func (q *quickhull) face(a, b, c int32) int32 {
 	return int32(len(q.faces) - 1)
 }
 
+// grow adds the farthest outside point of a face until no face has one. t is the first
+// tetrahedron.
 func (q *quickhull) grow(ctx context.Context, t [4]int32) {
 	a := q.pts[t[0]]
 	if q.pts[t[1]].Sub(a).Cross(q.pts[t[2]].Sub(a)).Dot(q.pts[t[3]].Sub(a)) > 0 {
@@ -267,6 +276,8 @@ func (q *quickhull) raise(ctx context.Context, f int32) []int32 {
 	return made
 }
 
+// collect makes the hull of the faces that are left, with the points of its corners
+// alone.
 func (q *quickhull) collect() *Hull {
 	h := &Hull{}
 	at := map[int32]int32{}

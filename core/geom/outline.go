@@ -8,9 +8,15 @@ import (
 // Vec2 is a point of a plane, in metres.
 type Vec2 [2]float64
 
-func (a Vec2) Sub(b Vec2) Vec2      { return Vec2{a[0] - b[0], a[1] - b[1]} }
+// Sub is a − b.
+func (a Vec2) Sub(b Vec2) Vec2 { return Vec2{a[0] - b[0], a[1] - b[1]} }
+
+// Cross is the signed area of the parallelogram of a and b: positive when b lies to the
+// left of a.
 func (a Vec2) Cross(b Vec2) float64 { return a[0]*b[1] - a[1]*b[0] }
-func (a Vec2) Dot(b Vec2) float64   { return a[0]*b[0] + a[1]*b[1] }
+
+// Dot is the scalar product.
+func (a Vec2) Dot(b Vec2) float64 { return a[0]*b[0] + a[1]*b[1] }
 
 // Outline is a convex polygon, anticlockwise, without repeated or idle corners.
 // One of fewer than three corners has no area.

@@ -10,15 +10,35 @@ import "math"
 // Vec3 is a point or a direction, in metres when it is a point.
 type Vec3 [3]float64
 
-func (a Vec3) Add(b Vec3) Vec3     { return Vec3{a[0] + b[0], a[1] + b[1], a[2] + b[2]} }
-func (a Vec3) Sub(b Vec3) Vec3     { return Vec3{a[0] - b[0], a[1] - b[1], a[2] - b[2]} }
-func (a Vec3) Mul(s float64) Vec3  { return Vec3{a[0] * s, a[1] * s, a[2] * s} }
-func (a Vec3) Dot(b Vec3) float64  { return a[0]*b[0] + a[1]*b[1] + a[2]*b[2] }
-func (a Vec3) Len() float64        { return math.Sqrt(a.Dot(a)) }
+// Add is a + b.
+func (a Vec3) Add(b Vec3) Vec3 { return Vec3{a[0] + b[0], a[1] + b[1], a[2] + b[2]} }
+
+// Sub is a − b.
+func (a Vec3) Sub(b Vec3) Vec3 { return Vec3{a[0] - b[0], a[1] - b[1], a[2] - b[2]} }
+
+// Mul is a, s times as long.
+func (a Vec3) Mul(s float64) Vec3 { return Vec3{a[0] * s, a[1] * s, a[2] * s} }
+
+// Dot is the scalar product.
+func (a Vec3) Dot(b Vec3) float64 { return a[0]*b[0] + a[1]*b[1] + a[2]*b[2] }
+
+// Len is the Euclidean length; it overflows for coordinates beyond about 1e154.
+func (a Vec3) Len() float64 { return math.Sqrt(a.Dot(a)) }
+
+// Dist is the distance between two points.
 func (a Vec3) Dist(b Vec3) float64 { return a.Sub(b).Len() }
-func (a Vec3) IsFinite() bool      { return finite(a[0]) && finite(a[1]) && finite(a[2]) }
-func finite(v float64) bool        { return v-v == 0 }
-func (a Vec3) Max() float64        { return max(a[0], a[1], a[2]) }
+
+// IsFinite tells whether all three are numbers and none is infinite.
+func (a Vec3) IsFinite() bool { return finite(a[0]) && finite(a[1]) && finite(a[2]) }
+
+// finite tells a number from NaN and the infinities: only for these is v−v not 0.
+func finite(v float64) bool { return v-v == 0 }
+
+// Max is the largest of the three, with its sign.
+func (a Vec3) Max() float64 { return max(a[0], a[1], a[2]) }
+
+// Near tells whether no coordinate differs by more than tol. It is false when one of
+// them is no number.
 func (a Vec3) Near(b Vec3, tol float64) bool {
 	return math.Abs(a[0]-b[0]) <= tol && math.Abs(a[1]-b[1]) <= tol && math.Abs(a[2]-b[2]) <= tol
 }
@@ -54,21 +74,29 @@ type Mat3 [3]Vec3
 // Identity3 is the identity matrix.
 var Identity3 = Mat3{{1, 0, 0}, {0, 1, 0}, {0, 0, 1}}
 
+// Apply is m·v: the rows of m are scaled by nothing, v is a column.
 func (m Mat3) Apply(v Vec3) Vec3 { return Vec3{m[0].Dot(v), m[1].Dot(v), m[2].Dot(v)} }
-func (m Mat3) Det() float64      { return m[0].Dot(m[1].Cross(m[2])) }
-func (m Mat3) Col(i int) Vec3    { return Vec3{m[0][i], m[1][i], m[2][i]} }
+
+// Det is the determinant: negative for a map that mirrors.
+func (m Mat3) Det() float64 { return m[0].Dot(m[1].Cross(m[2])) }
+
+// Col is column i, the image of unit vector i.
+func (m Mat3) Col(i int) Vec3 { return Vec3{m[0][i], m[1][i], m[2][i]} }
 
 // Columns builds the matrix with the given columns.
 func Columns(a, b, c Vec3) Mat3 {
 	return Mat3{{a[0], b[0], c[0]}, {a[1], b[1], c[1]}, {a[2], b[2], c[2]}}
 }
 
+// Transpose swaps rows and columns; of a rotation it is the inverse.
 func (m Mat3) Transpose() Mat3 { return Columns(m[0], m[1], m[2]) }
 
+// Mul is the map that applies n first and m after it.
 func (m Mat3) Mul(n Mat3) Mat3 {
 	return Columns(m.Apply(n.Col(0)), m.Apply(n.Col(1)), m.Apply(n.Col(2)))
 }
 
+// Scaled is the map followed by a scale of s in all directions.
 func (m Mat3) Scaled(s float64) Mat3 { return Mat3{m[0].Mul(s), m[1].Mul(s), m[2].Mul(s)} }
 
 // Cofactor is det(m)·m⁻ᵀ. It maps normals up to length and, unlike the inverse
@@ -121,16 +149,33 @@ type Affine struct {
 // Identity is the map that changes nothing.
 var Identity = Affine{M: Identity3}
 
-func Translation(t Vec3) Affine      { return Affine{Identity3, t} }
-func Linear(m Mat3) Affine           { return Affine{M: m} }
-func (a Affine) Apply(p Vec3) Vec3   { return a.M.Apply(p).Add(a.T) }
+// Translation moves by t.
+func Translation(t Vec3) Affine { return Affine{Identity3, t} }
+
+// Linear is a map that leaves the origin where it is.
+func Linear(m Mat3) Affine { return Affine{M: m} }
+
+// Apply maps a point.
+func (a Affine) Apply(p Vec3) Vec3 { return a.M.Apply(p).Add(a.T) }
+
+// Mul is the map that applies b first and a after it, as a child’s local map is followed
+// by its parent’s world map.
 func (a Affine) Mul(b Affine) Affine { return Affine{a.M.Mul(b.M), a.Apply(b.T)} }
-func (a Affine) Mirrors() bool       { return a.M.Det() < 0 }
-func (a Affine) IsIdentity() bool    { return a == Identity }
+
+// Mirrors tells whether the map turns left hands into right ones, and with it the
+// winding of faces.
+func (a Affine) Mirrors() bool { return a.M.Det() < 0 }
+
+// IsIdentity tells whether the map is exactly the identity, bit by bit but for the sign
+// of zeros.
+func (a Affine) IsIdentity() bool { return a == Identity }
+
+// Near tells whether no number of the two maps differs by more than tol.
 func (a Affine) Near(b Affine, tol float64) bool {
 	return a.T.Near(b.T, tol) && a.M[0].Near(b.M[0], tol) && a.M[1].Near(b.M[1], tol) && a.M[2].Near(b.M[2], tol)
 }
 
+// IsFinite tells whether all twelve are numbers and none is infinite.
 func (a Affine) IsFinite() bool {
 	return a.T.IsFinite() && a.M[0].IsFinite() && a.M[1].IsFinite() && a.M[2].IsFinite()
 }

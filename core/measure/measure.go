@@ -32,6 +32,7 @@ type sums struct {
 	box              geom.Box
 }
 
+// add joins the sums of two stretches.
 func (s *sums) add(o sums) {
 	s.area += o.area
 	s.volume += o.volume
@@ -63,6 +64,8 @@ func Sized(s *scene.Scene) (box geom.Box, area, volume float64) {
 	return t.box, t.area, t.volume
 }
 
+// passes goes over every triangle of every placed mesh and sums. chain asks for the
+// check of closedness as well.
 func passes(ctx context.Context, s *scene.Scene, chain bool) (sums, bool) {
 	total := sums{box: geom.EmptyBox()}
 	closed, any := true, false
@@ -173,6 +176,7 @@ func (t *sums) face(pts []geom.Vec3, c []int32, o geom.Vec3) {
 	t.byArea[2] += sz
 }
 
+// grow makes the box hold p.
 func (t *sums) grow(p *geom.Vec3) {
 	for k := range 3 {
 		if p[k] < t.box.Min[k] {
@@ -203,6 +207,7 @@ func boundary(marks []uint64, c []int32) uint64 {
 	return sum
 }
 
+// mix is a hash of two numbers in order.
 func mix(a, b uint64) uint64 {
 	h := (a ^ b>>29 ^ b<<35) * 0xc4ceb9fe1a85ec53
 	h ^= h >> 31

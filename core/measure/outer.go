@@ -63,6 +63,7 @@ type cell []struct {
 	d float64
 }
 
+// hold tells whether p lies behind every plane of the cell, and on none of them.
 func (c cell) hold(p *geom.Vec3) bool {
 	for i := range c {
 		if q := &c[i]; q.n[0]*p[0]+q.n[1]*p[1]+q.n[2]*p[2] >= q.d {

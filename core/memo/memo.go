@@ -26,6 +26,7 @@ type Memo[V any] struct {
 	flight map[string]*flight[V]
 }
 
+// entry is a kept value with its weight, in the list of use.
 type entry[V any] struct {
 	key    string
 	value  V
@@ -58,6 +59,7 @@ func (m *Memo[V]) Peek(key string) (V, bool) {
 	return m.kept(key)
 }
 
+// kept finds a value and marks it used. The lock is held.
 func (m *Memo[V]) kept(key string) (V, bool) {
 	e, ok := m.byKey[key]
 	if !ok {
@@ -114,6 +116,8 @@ func (m *Memo[V]) Get(ctx context.Context, key string, fill func(context.Context
 	return none, ctx.Err()
 }
 
+// compute fills one flight and ends it, whatever happens; ctx ends when the last waiter
+// has left.
 func (m *Memo[V]) compute(ctx context.Context, key string, f *flight[V], fill func(context.Context) (V, error)) {
 	defer f.cancel()
 	f.value, f.err = guarded(ctx, fill)
@@ -135,6 +139,7 @@ func (m *Memo[V]) compute(ctx context.Context, key string, f *flight[V], fill fu
 	close(f.done)
 }
 
+// guarded calls fill and makes an error of a panic, with its stack.
 func guarded[V any](ctx context.Context, fill func(context.Context) (V, error)) (v V, err error) {
 	defer func() {
 		if p := split.Recovered(recover()); p != nil {
@@ -155,6 +160,8 @@ func (m *Memo[V]) Put(key string, v V) {
 	m.keep(key, v, weight)
 }
 
+// keep puts a value in front and drops those used longest ago until the weight fits. One
+// that alone is heavier than the limit is not kept. The lock is held.
 func (m *Memo[V]) keep(key string, v V, weight int64) {
 	if _, ok := m.byKey[key]; ok || weight > m.limit {
 		return

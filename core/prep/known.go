@@ -21,6 +21,7 @@ func known(b []byte, v any) error {
 	return knownIn(tree, reflect.TypeOf(v), "")
 }
 
+// knownIn walks JSON and type side by side; path is where it stands.
 func knownIn(tree any, t reflect.Type, path string) error {
 	switch v := tree.(type) {
 	case []any:
@@ -79,6 +80,7 @@ func nearest(k string, among map[string]reflect.Type) string {
 	return best
 }
 
+// distance is how many bytes are changed, put in or taken out to make b of a.
 func distance(a, b string) int {
 	row := make([]int, len(b)+1)
 	for j := range row {

@@ -48,6 +48,8 @@ type entry struct {
 	set func(p *Prep, d station.Decisions) bool // false when d is of another station
 }
 
+// field makes an entry of a station’s Info and the field of a prep that has its
+// decisions.
 func field[D station.Decisions](in station.Info, of func(*Prep) *D) entry {
 	return entry{in,
 		func(p Prep) station.Decisions { return *of(&p) },

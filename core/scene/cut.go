@@ -368,6 +368,7 @@ func (s *Scene) DrawCalls() int {
 	return n
 }
 
+// uniq drops repeats of a sorted list, in place.
 func uniq(list []int) []int {
 	list = slices.Clone(list)
 	slices.Sort(list)

@@ -27,6 +27,7 @@ const (
 
 var useNames = [Uses]string{"base colour", "metallic", "roughness", "normal", "occlusion", "emissive", "opacity"}
 
+// String is the use’s name in words, such as "base colour".
 func (u Use) String() string { return useNames[u] }
 
 // Channel is the part of a picture that a scalar use reads.

@@ -215,6 +215,8 @@ func (m *Mesh) turnRound() {
 	}
 }
 
+// reversed turns the order of the corners of every face of a layer’s index, keeping the
+// first.
 func (m *Mesh) reversed(index []int32) []int32 {
 	if index == nil {
 		return nil
@@ -230,8 +232,10 @@ func (m *Mesh) reversed(index []int32) []int32 {
 	return out
 }
 
+// widen makes 64-bit numbers, exactly.
 func widen(v [3]float32) geom.Vec3 { return geom.Vec3{float64(v[0]), float64(v[1]), float64(v[2])} }
 
+// narrow rounds to 32-bit numbers.
 func narrow(v geom.Vec3) [3]float32 {
 	return [3]float32{float32(v[0]), float32(v[1]), float32(v[2])}
 }

@@ -90,6 +90,8 @@ func (m *Mesh) project(s, e int32, ring []int32, flat [][2]float64) ([]int32, []
 	return ring, flat
 }
 
+// clipEars cuts a simple polygon, given by its projected corners, into triangles of its
+// ring (Meisters 1975); what is left when no ear is found is cut as a fan.
 func clipEars(ring []int32, p [][2]float64, f func(a, b, c int32)) {
 	cross := func(a, b, c [2]float64) float64 {
 		return (b[0]-a[0])*(c[1]-a[1]) - (b[1]-a[1])*(c[0]-a[0])

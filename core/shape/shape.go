@@ -39,6 +39,7 @@ func (b *Builder) Place(a geom.Affine) *Builder {
 	return b
 }
 
+// point gives the number of a point, adding it when it is new.
 func (b *Builder) point(p geom.Vec3) int32 {
 	if b.moved {
 		p = b.to.Apply(p)
@@ -145,6 +146,7 @@ func turn(a, b, c [2]float64) float64 {
 	return math.Abs(math.Remainder(d, 2*math.Pi))
 }
 
+// disc closes a ring by a fan.
 func (b *Builder) disc(ring []int32, radius float64, down bool) {
 	if len(ring) < 3 || radius == 0 {
 		return

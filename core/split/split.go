@@ -45,6 +45,7 @@ type group struct {
 	first *Panic
 }
 
+// run calls f and keeps its panic, the first of the group.
 func (g *group) run(f func()) {
 	defer func() {
 		if v := recover(); v != nil {
@@ -54,6 +55,7 @@ func (g *group) run(f func()) {
 	f()
 }
 
+// wait waits for all, and panics as the first that did.
 func (g *group) wait() {
 	g.wg.Wait()
 	if g.first != nil {

@@ -119,6 +119,8 @@ func solid(ring []geom.Vec3, c geom.Vec3) float64 {
 // share stands for the rest.
 const manyFaces = 150_000
 
+// stride is how many faces are passed over between two that are looked at: 1 for all but
+// the largest meshes.
 func stride(m *scene.Mesh) int { return 1 + m.Faces()/manyFaces }
 
 // Sample takes up to n places on the surface of a scene, spread over its area by an
@@ -172,6 +174,7 @@ func Sample(s *scene.Scene, n int) []geom.Vec3 {
 	return out
 }
 
+// frac is x modulo 1.
 func frac(x float64) float64 { return x - math.Floor(x) }
 
 // Symmetry tells how evenly a body is built about a plane: the share of its places

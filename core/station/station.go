@@ -170,4 +170,5 @@ func without(a, b []string) []string {
 // UnknownError is given for a station that is not on the list.
 type UnknownError struct{ ID string }
 
+// Error names the ID that was asked for.
 func (e *UnknownError) Error() string { return fmt.Sprintf("there is no station called %q", e.ID) }

@@ -69,6 +69,8 @@ func Find(ctx context.Context, meshes []*scene.Mesh, tol float64) []Match {
 	return out
 }
 
+// formOf measures what stays the same however a mesh is placed and its points are
+// ordered.
 func formOf(i int, m *scene.Mesh) *form {
 	s := &form{mesh: i}
 	for f := range m.Faces() {
@@ -231,6 +233,7 @@ type places struct {
 	grid map[[3]int64][]int32
 }
 
+// newPlaces hashes points into cells; same merges points of one place.
 func newPlaces(pts []geom.Vec3, same []int32, cell float64) *places {
 	p := &places{pts, cell, map[[3]int64][]int32{}}
 	for i, q := range pts {
@@ -242,6 +245,7 @@ func newPlaces(pts []geom.Vec3, same []int32, cell float64) *places {
 	return p
 }
 
+// key is the cell of a point.
 func (p *places) key(q geom.Vec3) (k [3]int64) {
 	for i := range 3 {
 		k[i] = int64(math.Floor(q[i] / p.cell))
@@ -249,6 +253,7 @@ func (p *places) key(q geom.Vec3) (k [3]int64) {
 	return k
 }
 
+// find is the nearest point within tol and its distance, -1 for none.
 func (p *places) find(q geom.Vec3, tol float64) (int32, float64) {
 	best, most := int32(-1), tol
 	k := p.key(q)
@@ -335,6 +340,7 @@ type corners struct {
 	m        geom.Mat3
 }
 
+// face tells whether face f maps to face g, beginning at some corner of it.
 func (c corners) face(f, g int, of func(int32) int32, same []int32) bool {
 	s, t := c.a.FaceStart[f], c.b.FaceStart[g]
 	n := c.a.FaceStart[f+1] - s
@@ -364,6 +370,7 @@ func (c corners) face(f, g int, of func(int32) int32, same []int32) bool {
 
 var normalCos = math.Cos(1 * math.Pi / 180)
 
+// corner tells whether all layers agree at two corners.
 func (c corners) corner(i, k int32) bool {
 	for n := range c.a.UVs {
 		u, v := c.a.UVs[n].Layer, c.b.UVs[n].Layer
@@ -387,6 +394,7 @@ func (c corners) corner(i, k int32) bool {
 	})
 }
 
+// equal compares one layer at two corners; two absent layers are equal.
 func equal[T any](a, b scene.Layer[T], i, k int32, same func(p, q T) bool) bool {
 	if !a.Has() || !b.Has() {
 		return a.Has() == b.Has()

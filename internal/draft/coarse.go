@@ -20,6 +20,9 @@ func (m *Model) coarse(ctx context.Context) (*Model, error) {
 	return m.thin.Get(ctx)
 }
 
+// thinned is the model with its points on a coarse grid, for pictures so small that
+// nobody sees it; the model itself when it has no extent. Two
+// points of one cell become one.
 func (m *Model) thinned(ctx context.Context) *Model {
 	cell := m.Box.Size().Max() / coarseCells
 	if cell == 0 {

@@ -214,12 +214,14 @@ func (s *Drawing) Draw() Drawn {
 	return out
 }
 
+// describe says the drawing for those who do not see it.
 func (s *Drawing) describe() string {
 	z := s.Box.Size()
 	return fmt.Sprintf("Measured drawing of %s: %s wide, %s high, %s deep", s.Asset,
 		figure.Length(z[0]), figure.Length(z[1]), figure.Length(z[2]))
 }
 
+// border draws the frame of the sheet with its zones, 1 to 8 across and A to F down.
 func (s *canvas) border() {
 	p := &s.pen
 	p.rect("sheet-edge", 10, 10, paperW-20, paperH-20)
@@ -251,6 +253,8 @@ func Zone(x, y float64) string {
 	return fmt.Sprintf("%c%d", 'A'+r, c+1)
 }
 
+// views draws the three views, each where the layout puts it, with its name below or
+// above.
 func (s *canvas) views() {
 	p := &s.pen
 	l := s.Layout
@@ -327,6 +331,7 @@ func (s *canvas) balloons(out *Drawn) {
 	}
 }
 
+// titleBlock draws what the sheet shows: asset, kit, scale, unit, revision and counts.
 func (s *canvas) titleBlock() {
 	p := &s.pen
 	const w, h = 312.0, 72.0
@@ -355,6 +360,7 @@ func (s *canvas) titleBlock() {
 	}
 }
 
+// shorten cuts a text to n letters, the last of them dots.
 func shorten(s string, n int) string {
 	r := []rune(s)
 	if len(r) > n {

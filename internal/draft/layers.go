@@ -81,6 +81,8 @@ type Rule struct {
 	Figure   string
 }
 
+// draw draws it in each view, as a line with its figure where it is long enough to read
+// one.
 func (r Rule) draw(c *canvas) {
 	for _, side := range sides {
 		ax, ay := c.Layout.place(c.Box, side, r.From)

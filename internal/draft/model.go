@@ -80,6 +80,7 @@ func NewModel(ctx context.Context, s *scene.Scene) *Model {
 	return m
 }
 
+// add puts a placed mesh into the model’s arrays, in the frame of the paper.
 func (m *Model) add(ctx context.Context, mesh *scene.Mesh) {
 	base, firstFace := int32(len(m.points)), int32(len(m.faces))
 	m.points = append(m.points, mesh.Points...)

@@ -14,14 +14,17 @@ import (
 // file named is escaped here.
 type pen struct{ strings.Builder }
 
+// line draws a straight line, in pixels of the paper.
 func (p *pen) line(class string, x0, y0, x1, y1 float64) {
 	fmt.Fprintf(p, `<line class="%s" x1="%.1f" y1="%.1f" x2="%.1f" y2="%.1f"/>`, class, x0, y0, x1, y1)
 }
 
+// rect draws a rectangle by its top left corner.
 func (p *pen) rect(class string, x, y, w, h float64) {
 	fmt.Fprintf(p, `<rect class="%s" x="%.1f" y="%.1f" width="%.1f" height="%.1f"/>`, class, x, y, w, h)
 }
 
+// text writes s, escaped, with its baseline at y.
 func (p *pen) text(class string, x, y float64, s string) {
 	fmt.Fprintf(p, `<text class="%s" x="%.1f" y="%.1f">%s</text>`, class, x, y, html.EscapeString(s))
 }

@@ -105,6 +105,7 @@ func CubeTest(unit float64) string {
 	return p.String()
 }
 
+// ratioText says how many of the file’s units make a metre, "?" for none.
 func ratioText(unit float64) string {
 	if unit <= 0 {
 		return "?"

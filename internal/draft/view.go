@@ -98,6 +98,8 @@ type shot struct {
 // margin keeps lines along the edge of the box inside the buffer.
 const margin = 2
 
+// project puts every point of the model on the paper: pixels across and down, and depth
+// away from the viewer.
 func (s *shot) project() {
 	s.xy = make([]float32, 2*len(s.points))
 	s.near = make([]float32, len(s.points))
@@ -112,6 +114,7 @@ func (s *shot) project() {
 // light comes from above the viewer's left shoulder.
 var light = geom.Vec3{-0.45, 0.75, 0.6}.Unit()
 
+// shadeOf is the grey of a face by its normal, in the frame of the paper.
 func (s *shot) shadeOf(n geom.Vec3) uint8 {
 	u, v, near := s.side.project(n)
 	if near < 0 {
@@ -178,6 +181,7 @@ var palette = func() color.Palette {
 	return append(p, color.NRGBA{0x16, 0x23, 0x2b, 255})
 }()
 
+// dataURI is the shading as a PNG within the drawing.
 func (b *buffer) dataURI() string {
 	img := &image.Paletted{Pix: b.shade, Stride: b.w, Rect: image.Rect(0, 0, b.w, b.h), Palette: palette}
 	var buf bytes.Buffer

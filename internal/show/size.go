@@ -41,6 +41,8 @@ func Measure(o *work.Opened, id string, from, to geom.Vec3) (Measured, error) {
 	return measure(v, from, to), nil
 }
 
+// measure is the distance between two points as Source leaves them, told in metres after
+// the station.
 func measure(v view, from, to geom.Vec3) Measured {
 	d := v.onPaper.Apply(to).Sub(v.onPaper.Apply(from))
 	for k := range 3 {
@@ -49,6 +51,7 @@ func measure(v view, from, to geom.Vec3) Measured {
 	return Measured{from, to, d.Len(), d}
 }
 
+// ruleOf draws that distance on the paper.
 func ruleOf(v view, from, to geom.Vec3) draft.Rule {
 	return draft.Rule{From: v.onPaper.Apply(from), To: v.onPaper.Apply(to), Figure: figure.Length(measure(v, from, to).Length)}
 }

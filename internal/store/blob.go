@@ -61,6 +61,7 @@ func syncDir(dir string) error {
 	return d.Sync()
 }
 
+// blobPath is where a blob lies; sha must have been checked to be one.
 func (s *Store) blobPath(sha string) string {
 	return filepath.Join(s.dir, "blobs", sha[:2], sha)
 }

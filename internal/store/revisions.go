@@ -84,6 +84,7 @@ func (s *Store) Current(ctx context.Context, asset int64) (r Revision, err error
 	return r, err
 }
 
+// currentOf is the revision in force.
 func currentOf(ctx context.Context, db queries, asset int64) (Revision, error) {
 	return revision(ctx, db, asset, current)
 }
@@ -97,6 +98,7 @@ func (s *Store) Revision(ctx context.Context, asset int64, number int) (r Revisi
 	return r, err
 }
 
+// revision reads the row a condition names, ErrNotFound when there is none.
 func revision(ctx context.Context, db queries, asset int64, number string, args ...any) (Revision, error) {
 	var r Revision
 	var created string

@@ -13,6 +13,7 @@ import (
 const kitColumns = `k.id, k.name, k.target, k.grid, k.created,
 	(SELECT count(*) FROM assets a WHERE a.kit_id = k.id AND a.removed IS NULL)`
 
+// scanKit reads a row of the columns of kits.
 func scanKit(row interface{ Scan(...any) error }) (Kit, error) {
 	var k Kit
 	var t, created string
@@ -50,6 +51,7 @@ func (s *Store) Kits(ctx context.Context) ([]Kit, error) {
 // Kit finds one.
 func (s *Store) Kit(ctx context.Context, id int64) (Kit, error) { return kitOf(ctx, s.db, id) }
 
+// kitOf is a kit, ErrNotFound when there is none.
 func kitOf(ctx context.Context, db queries, id int64) (Kit, error) {
 	return scanKit(db.QueryRowContext(ctx, `SELECT `+kitColumns+` FROM kits k WHERE k.id = ?`, id))
 }
@@ -103,6 +105,7 @@ func one(res sql.Result, err error) error {
 
 const assetColumns = `id, kit_id, name, prep_at, changes, created`
 
+// scanAsset reads a row of the columns of assets.
 func scanAsset(row interface{ Scan(...any) error }) (Asset, error) {
 	var a Asset
 	var created string
@@ -125,6 +128,7 @@ const assetsOfKit = `SELECT ` + assetColumns + ` FROM assets WHERE kit_id = ? AN
 // Asset finds one.
 func (s *Store) Asset(ctx context.Context, id int64) (Asset, error) { return assetOf(ctx, s.db, id) }
 
+// assetOf is an asset, removed or not, ErrNotFound when there is none.
 func assetOf(ctx context.Context, db queries, id int64) (Asset, error) {
 	return scanAsset(db.QueryRowContext(ctx, `SELECT `+assetColumns+` FROM assets WHERE id = ?`, id))
 }
@@ -157,6 +161,8 @@ func (s *Store) States(ctx context.Context, kit int64) (list []State, err error)
 	return list, err
 }
 
+// stateOf reads what belongs together of an asset: it is of one moment only inside a
+// transaction.
 func stateOf(ctx context.Context, tx queries, asset int64) (st State, err error) {
 	if st.Asset, err = assetOf(ctx, tx, asset); err != nil {
 		return st, err
@@ -213,6 +219,7 @@ func (s *Store) Step(ctx context.Context, asset int64) (st Step, err error) {
 	return st, err
 }
 
+// stepOf is the step in force with the labels of the steps beside it.
 func stepOf(ctx context.Context, tx queries, asset int64) (Step, error) {
 	var p Step
 	if err := tx.QueryRowContext(ctx, `SELECT prep_at FROM assets WHERE id = ?`, asset).Scan(&p.Seq); err != nil {
@@ -256,6 +263,8 @@ func (s *Store) SavePrep(ctx context.Context, asset int64, base int, prep []byte
 	})
 }
 
+// savePrep appends a step after the one in force, drops those that were undone, and
+// counts the change.
 func savePrep(ctx context.Context, tx *sql.Tx, asset int64, prep []byte, label string) error {
 	var at int
 	if err := tx.QueryRowContext(ctx, `SELECT prep_at FROM assets WHERE id = ?`, asset).Scan(&at); err != nil {
@@ -308,6 +317,7 @@ var errNowhere = errors.New("there is nothing to move to")
 const exportColumns = `e.id, e.asset_id, a.name, e.revision, e.seq, e.prep, e.target, e.format, e.name, e.sha, e.size,
 	e.packing, e.certificate, e.created`
 
+// scanExport reads a row of the columns of exports.
 func scanExport(row interface{ Scan(...any) error }) (Export, error) {
 	var e Export
 	var t, created string

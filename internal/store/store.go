@@ -64,6 +64,7 @@ func Open(dir string) (*Store, error) {
 	return s, nil
 }
 
+// open opens the database of a folder that is locked already, and brings it up to date.
 func open(dir string) (*Store, error) {
 	for _, d := range []string{"blobs", "tmp", "cache"} {
 		if err := os.MkdirAll(filepath.Join(dir, d), 0o755); err != nil {
@@ -182,8 +183,10 @@ type Export struct {
 
 const stamp = time.RFC3339Nano
 
+// now is the moment as the database keeps it.
 func now() string { return time.Now().UTC().Format(stamp) }
 
+// when reads a kept moment, the zero time for what is none.
 func when(s string) time.Time {
 	t, _ := time.Parse(stamp, s)
 	return t
@@ -205,6 +208,7 @@ func (s *Store) see(ctx context.Context, f func(*sql.Tx) error) error {
 	return s.in(ctx, &sql.TxOptions{ReadOnly: true}, f)
 }
 
+// in runs f in a transaction, which is undone when f fails or panics.
 func (s *Store) in(ctx context.Context, how *sql.TxOptions, f func(*sql.Tx) error) error {
 	tx, err := s.db.BeginTx(ctx, how)
 	if err != nil {
@@ -217,6 +221,7 @@ func (s *Store) in(ctx context.Context, how *sql.TxOptions, f func(*sql.Tx) erro
 	return tx.Commit()
 }
 
+// missing makes ErrNotFound of no rows.
 func missing(err error) error {
 	if errors.Is(err, sql.ErrNoRows) {
 		return ErrNotFound

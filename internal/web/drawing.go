@@ -110,6 +110,7 @@ func (s *Server) preview(w http.ResponseWriter, r *http.Request) error {
 	return err
 }
 
+// turntable sends the mesh a station leaves, as the page’s canvas draws it.
 func (s *Server) turntable(w http.ResponseWriter, r *http.Request) error {
 	o, err := s.open(r)
 	if err != nil {

@@ -37,6 +37,7 @@ func parse(w http.ResponseWriter, r *http.Request) *form {
 // str is a field without blanks at its ends.
 func (f *form) str(name string) string { return strings.TrimSpace(f.r.PostForm.Get(name)) }
 
+// has tells whether the form sent a field at all, empty or not.
 func (f *form) has(name string) bool { return f.r.PostForm.Has(name) }
 
 // strs lists all fields of a name.
@@ -60,6 +61,7 @@ func (f *form) check(err error) {
 	}
 }
 
+// int reads a whole number, 0 for an empty field; anything else is an error of the form.
 func (f *form) int(name string) int {
 	n, err := strconv.Atoi(f.str(name))
 	if err != nil {
@@ -122,6 +124,7 @@ func (f *form) points(name string) []geom.Vec3 {
 	return list
 }
 
+// parsePoint reads three numbers with commas between, metres as Source leaves the scene.
 func parsePoint(s string) (p geom.Vec3, err error) {
 	parts := strings.Split(s, ",")
 	if len(parts) != 3 {

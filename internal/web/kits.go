@@ -22,6 +22,7 @@ type kitsPage struct {
 	Limit   int64 // bytes of one upload
 }
 
+// kits is the first page: all kits.
 func (s *Server) kits(w http.ResponseWriter, r *http.Request) error {
 	kits, err := s.desk.Kits(r.Context())
 	if err != nil {
@@ -31,6 +32,7 @@ func (s *Server) kits(w http.ResponseWriter, r *http.Request) error {
 	return nil
 }
 
+// newKit makes a kit and goes to it.
 func (s *Server) newKit(w http.ResponseWriter, r *http.Request) error {
 	f := parse(w, r)
 	if f.err != nil {
@@ -43,6 +45,7 @@ func (s *Server) newKit(w http.ResponseWriter, r *http.Request) error {
 	return seeOther(w, r, "/kits/%d", k.ID)
 }
 
+// demoKit fills the demo kit, once, and goes to it.
 func (s *Server) demoKit(w http.ResponseWriter, r *http.Request) error {
 	k, err := demo.Fill(r.Context(), s.desk)
 	if err != nil {
@@ -65,6 +68,7 @@ type kitPage struct {
 // lineupWidth is that of the line-up on a page of 1280 pixels.
 const lineupWidth = 1248
 
+// kit shows the line-up and the table of a kit’s assets.
 func (s *Server) kit(w http.ResponseWriter, r *http.Request) error {
 	kid, err := id(r, "kit")
 	if err != nil {
@@ -110,8 +114,10 @@ var lineupWords = template.FuncMap{
 	},
 }
 
+// f1 is a number with one decimal, for places on a drawing.
 func f1(v float64) string { return fmt.Sprintf("%.1f", v) }
 
+// setTarget changes a kit’s target and returns to the page it was set on.
 func (s *Server) setTarget(w http.ResponseWriter, r *http.Request) error {
 	kid, err := id(r, "kit")
 	f := parse(w, r)
@@ -132,6 +138,7 @@ func backTo(w http.ResponseWriter, r *http.Request, f *form, kit int64) error {
 	return seeOther(w, r, "/kits/%d", kit)
 }
 
+// renameKit changes a kit’s name.
 func (s *Server) renameKit(w http.ResponseWriter, r *http.Request) error {
 	kid, err := id(r, "kit")
 	f := parse(w, r)
@@ -167,6 +174,7 @@ type exportsPage struct {
 	List []work.Sent
 }
 
+// exports lists everything a kit has sent.
 func (s *Server) exports(w http.ResponseWriter, r *http.Request) error {
 	kid, err := id(r, "kit")
 	if err != nil {
@@ -184,6 +192,7 @@ func (s *Server) exports(w http.ResponseWriter, r *http.Request) error {
 	return nil
 }
 
+// download sends the file of an export, byte for byte as it was written.
 func (s *Server) download(w http.ResponseWriter, r *http.Request) error {
 	eid, err := id(r, "export")
 	if err != nil {

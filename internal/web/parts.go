@@ -15,6 +15,7 @@ type partsPage struct {
 	Modules []module
 }
 
+// parts lists what ships with Yarvek and under which licence.
 func (s *Server) parts(w http.ResponseWriter, _ *http.Request) error {
 	list := []part{
 		{"Bootstrap", "5.3.9", "base of the style sheet", "MIT", "bootstrap"},

@@ -85,6 +85,7 @@ func dict(args ...any) (map[string]any, error) {
 	return m, nil
 }
 
+// pairs makes options of values and words in turn.
 func pairs(words ...string) [][2]string {
 	var list [][2]string
 	for i := 0; i+1 < len(words); i += 2 {
@@ -168,6 +169,7 @@ type page struct {
 	Data  any
 }
 
+// render answers with a whole page.
 func (s *Server) render(w http.ResponseWriter, status int, name, title string, data any) {
 	s.write(w, status, name, "layout", page{title, name, data})
 }
@@ -178,6 +180,8 @@ func (s *Server) fragment(w http.ResponseWriter, page, name string, data any) er
 	return nil
 }
 
+// write answers with one template of a page’s set. Nothing is sent until it came out
+// whole.
 func (s *Server) write(w http.ResponseWriter, status int, page, name string, data any) {
 	var buf bytes.Buffer
 	if err := pages[page].ExecuteTemplate(&buf, name, data); err != nil {

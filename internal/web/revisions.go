@@ -19,6 +19,7 @@ type revisionsPage struct {
 	List   []work.Revision
 }
 
+// revisions lists an asset’s revisions.
 func (s *Server) revisions(w http.ResponseWriter, r *http.Request) error {
 	o, err := s.open(r)
 	if err != nil {
@@ -44,6 +45,7 @@ type reviewPage struct {
 // InForce tells whether the revision is the one in force already.
 func (p reviewPage) InForce() bool { return p.Revision.Number == p.Opened.Revision.Number }
 
+// review sets a revision beside the one in force.
 func (s *Server) review(w http.ResponseWriter, r *http.Request) error {
 	aid, n, err := revisionOf(r)
 	if err != nil {
@@ -52,6 +54,7 @@ func (s *Server) review(w http.ResponseWriter, r *http.Request) error {
 	return s.showReview(w, r, aid, n, http.StatusOK, "")
 }
 
+// showReview renders that page, with say on top of it when there is something to say.
 func (s *Server) showReview(w http.ResponseWriter, r *http.Request, aid int64, n, status int, say string) error {
 	v, err := s.desk.Review(r.Context(), aid, n)
 	if err != nil {
@@ -104,6 +107,7 @@ func (s *Server) takeRevision(w http.ResponseWriter, r *http.Request) error {
 	return seeOther(w, r, "%s/%s", assetPath(aid), source.Info.ID)
 }
 
+// revisionOf reads asset and revision from the address.
 func revisionOf(r *http.Request) (asset int64, number int, err error) {
 	asset, err = id(r, "asset")
 	if err != nil {

@@ -46,6 +46,7 @@ func (s *Server) asset(w http.ResponseWriter, r *http.Request) error {
 	return seeOther(w, r, "%s/%s", assetPath(o.Asset.ID), to)
 }
 
+// sheet shows an asset at one station.
 func (s *Server) sheet(w http.ResponseWriter, r *http.Request) error {
 	aid, err := id(r, "asset")
 	if err != nil {
@@ -86,6 +87,7 @@ func (p sheetPage) SavedLine() string {
 	return fmt.Sprintf("Saved, decision %d: %s", st.Seq, st.Label)
 }
 
+// showSheet renders that page; t is what went wrong with a decision, nil for nothing.
 func (s *Server) showSheet(w http.ResponseWriter, r *http.Request, aid int64, at string, status int, t *trouble) error {
 	in, err := work.Station(at)
 	if err != nil {
@@ -246,6 +248,7 @@ func (s *Server) conflict(r *http.Request, aid int64, f *form, by work.Decision)
 	return t, nil
 }
 
+// renameAsset changes an asset’s name.
 func (s *Server) renameAsset(w http.ResponseWriter, r *http.Request) error {
 	aid, err := id(r, "asset")
 	f := parse(w, r)
@@ -258,6 +261,7 @@ func (s *Server) renameAsset(w http.ResponseWriter, r *http.Request) error {
 	return seeOther(w, r, "%s/%s", assetPath(aid), source.Info.ID)
 }
 
+// removeAsset takes an asset off its kit or puts it back; its files stay.
 func (s *Server) removeAsset(removed bool) func(http.ResponseWriter, *http.Request) error {
 	return func(w http.ResponseWriter, r *http.Request) error {
 		aid, err := id(r, "asset")
@@ -289,6 +293,7 @@ func (s *Server) addCompanions(w http.ResponseWriter, r *http.Request) error {
 	return s.after(w, r, aid, source.Info.ID, nil, nil, err)
 }
 
+// send writes the asset, reads it back and shows the certificate.
 func (s *Server) send(w http.ResponseWriter, r *http.Request) error {
 	aid, err := id(r, "asset")
 	f := parse(w, r)

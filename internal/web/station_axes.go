@@ -87,6 +87,7 @@ var turns = []turn{
 	{"rollleft", "forward", "Roll left", "90"}, {"rollright", "forward", "Roll right", "-90"},
 }
 
+// ordinal is a number as 1st, 2nd, 3rd.
 func ordinal(n int) string {
 	if n < 1 || n > 6 {
 		return fmt.Sprint(n)
@@ -94,6 +95,7 @@ func ordinal(n int) string {
 	return [...]string{"1st", "2nd", "3rd", "4th", "5th", "6th"}[n-1]
 }
 
+// decideAxes turns Axes’ form into decisions.
 func decideAxes(f *form, p *prep.Prep) {
 	d := &p.Axes
 	switch f.str("act") {

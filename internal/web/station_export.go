@@ -68,6 +68,7 @@ func frameWords(f format.Format, t target.Target) string {
 	return s + "The file can't say so."
 }
 
+// decideExport turns Export’s form into decisions; the form sends all of them at once.
 func decideExport(f *form, p *prep.Prep) {
 	p.Export = export.Decisions{Format: f.str("format"), Bake: f.on("bake"), Triangles: f.on("triangles"), Tangents: f.on("tangents")}
 	if f.str("name") != "" {

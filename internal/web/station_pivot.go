@@ -147,6 +147,7 @@ func (f *form) seat() pivot.Seat {
 	return s
 }
 
+// decidePivot turns Pivot’s form into decisions.
 func decidePivot(f *form, p *prep.Prep) {
 	d := &p.Pivot
 	switch f.str("act") {
@@ -215,6 +216,7 @@ func addMarker(f *form, d *pivot.Decisions) {
 	d.Markers = append(slices.Clone(d.Markers), m)
 }
 
+// changeMarker does what the form asks of one marker.
 func changeMarker(f *form, d *pivot.Decisions, act string) {
 	i := slices.IndexFunc(d.Markers, func(m pivot.Marker) bool { return m.Name == f.str("marker") })
 	if i < 0 {

@@ -84,6 +84,7 @@ func singular(name string) string {
 	return strings.TrimSuffix(name, "s")
 }
 
+// decideSize turns Size’s form into decisions.
 func decideSize(f *form, p *prep.Prep) {
 	d := &p.Size
 	fit := func(e size.Extent) {

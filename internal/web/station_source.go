@@ -130,11 +130,13 @@ func without(list, drop []string) []string {
 	return slices.DeleteFunc(slices.Clone(list), func(k string) bool { return slices.Contains(drop, k) })
 }
 
+// sorted sorts a list in place and drops repeats.
 func sorted(list []string) []string {
 	slices.Sort(list)
 	return slices.Compact(list)
 }
 
+// decideSource turns Source’s form into decisions.
 func decideSource(f *form, p *prep.Prep) {
 	d := &p.Source
 	act, keys := f.str("act"), f.strs("key")
@@ -230,6 +232,7 @@ func grouped(list []source.Group, name string, ticked []string) []source.Group {
 	return append(out, source.Group{Name: name, Nodes: sorted(slices.Clone(ticked))})
 }
 
+// decideNames does what the form asks of names.
 func decideNames(f *form, d *source.Decisions, act string, keys []string) {
 	switch act {
 	case "name":

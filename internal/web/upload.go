@@ -26,6 +26,7 @@ func (s *Server) startWithFiles(w http.ResponseWriter, r *http.Request) error {
 	return s.showJob(w, s.desk.TakeIn(k.ID, u))
 }
 
+// addFiles receives files part by part onto disk and starts the job that takes them in.
 func (s *Server) addFiles(w http.ResponseWriter, r *http.Request) error {
 	kid, err := id(r, "kit")
 	if err != nil {
@@ -88,6 +89,7 @@ type jobPage struct {
 	Intake *work.Intake // what came in, nil before it ended
 }
 
+// showJob renders a job as it stands.
 func (s *Server) showJob(w http.ResponseWriter, j *work.Job) error {
 	p := jobPage{State: j.State()}
 	p.Intake, _ = p.Outcome.(*work.Intake)
@@ -98,6 +100,7 @@ func (s *Server) showJob(w http.ResponseWriter, j *work.Job) error {
 	return s.fragment(w, "job", "job", p)
 }
 
+// job shows a job; the page asks again until it is done.
 func (s *Server) job(w http.ResponseWriter, r *http.Request) error {
 	j, err := s.desk.Jobs.Find(chi.URLParam(r, "job"))
 	if err != nil {
@@ -106,6 +109,7 @@ func (s *Server) job(w http.ResponseWriter, r *http.Request) error {
 	return s.showJob(w, j)
 }
 
+// cancelJob stops a job; what it brought in before stays.
 func (s *Server) cancelJob(w http.ResponseWriter, r *http.Request) error {
 	j, err := s.desk.Jobs.Find(chi.URLParam(r, "job"))
 	if err != nil {

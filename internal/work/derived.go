@@ -93,6 +93,8 @@ func (d *Derived) load(name string, into any) ([]byte, bool) {
 	return b, true
 }
 
+// save writes a file whole or not at all; that it could not is no error, for it can be
+// derived again.
 func (d *Derived) save(name string, b []byte) {
 	f, err := os.CreateTemp(d.dir, "new-*")
 	if err != nil {

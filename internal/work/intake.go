@@ -53,6 +53,7 @@ type Intake struct {
 // NewUpload begins one.
 func (d *Desk) NewUpload() *Upload { return &Upload{desk: d, names: map[string]bool{}} }
 
+// refuse notes a file that is not taken, with a reason for a person.
 func (u *Upload) refuse(name, format string, args ...any) {
 	u.Refused = append(u.Refused, Refusal{name, fmt.Sprintf(format, args...)})
 }
@@ -86,6 +87,7 @@ func (u *Upload) Add(name string, r io.Reader) error {
 	return nil
 }
 
+// keep notes a file that lies in the store.
 func (u *Upload) keep(name, sha string, n int64) {
 	if u.names[name] {
 		u.refuse(name, "two files of the upload have this name; the first came in")
@@ -157,6 +159,7 @@ type watched struct {
 	err error
 }
 
+// Read reads on unless the context ended.
 func (w *watched) Read(p []byte) (int, error) {
 	n, err := w.r.Read(p)
 	if err != nil && !errors.Is(err, io.EOF) {
@@ -184,6 +187,8 @@ type reporter interface {
 	Report(step string, fraction float64)
 }
 
+// takeIn makes an asset of each mesh file of an upload. It stops between two; what it
+// made stays.
 func (d *Desk) takeIn(ctx context.Context, kit int64, u *Upload, job reporter) (*Intake, error) {
 	out := &Intake{Refused: u.Refused}
 	var err error
@@ -277,6 +282,7 @@ func (u *Upload) pick(names []string, all bool) []store.File {
 	return list
 }
 
+// takeOne makes the asset of one mesh file and those it names.
 func (d *Desk) takeOne(ctx context.Context, kit int64, set *bundle.Bundle, m store.File, files []store.File,
 	progress func(done, all int64)) (Came, error) {
 	s, found, err := format.Read(ctx, set, m.Name, progress)

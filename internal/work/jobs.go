@@ -119,6 +119,7 @@ func (j *Job) Report(step string, fraction float64) {
 // Cancel stops the job.
 func (j *Job) Cancel() { j.cancel() }
 
+// end records how the job came out.
 func (j *Job) end(out any, err error, stopped bool) {
 	j.mu.Lock()
 	defer j.mu.Unlock()

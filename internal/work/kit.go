@@ -46,6 +46,7 @@ func (d *Desk) SetTarget(ctx context.Context, kit int64, id string) error {
 	return d.store.SetTarget(ctx, kit, t)
 }
 
+// targetByID finds a shipped target; the error is the asker’s.
 func targetByID(id string) (target.Target, error) {
 	t, ok := target.ByID(id)
 	if !ok {

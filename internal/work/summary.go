@@ -116,6 +116,7 @@ func (d *Desk) rows(ctx context.Context, kit int64) ([]Row, error) {
 	return rows, nil
 }
 
+// samePrep compares two kept preps by what they decide.
 func samePrep(a, b []byte) bool {
 	p, err1 := prep.Parse(a)
 	q, err2 := prep.Parse(b)
@@ -163,6 +164,7 @@ func (d *Desk) OpenState(ctx context.Context, st store.State) (*Opened, error) {
 	return d.open(ctx, st)
 }
 
+// summarize makes a row of the kit’s table of what the stations found.
 func summarize(o *Opened) Summary {
 	r := o.Result
 	c := r.Delivery.Scene.Count()

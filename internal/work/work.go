@@ -136,6 +136,7 @@ func (d *Desk) Open(ctx context.Context, asset int64) (*Opened, error) {
 	return d.open(ctx, st)
 }
 
+// open reads, or takes from the memo, what a state names, and runs the stations.
 func (d *Desk) open(ctx context.Context, st store.State) (*Opened, error) {
 	p, err := prep.Parse(st.Step.JSON)
 	if err != nil {

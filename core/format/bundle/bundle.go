@@ -23,6 +23,7 @@ type File struct {
 	Load func() ([]byte, error)
 }
 
+// bytes gives the content, which a file on disk reads now.
 func (f File) bytes() ([]byte, error) {
 	if f.Load != nil {
 		return f.Load()
@@ -135,6 +136,7 @@ func (b *Bundle) Resolve(from, ref string) (string, Match, error) {
 	return "", 0, ErrMissing
 }
 
+// isAbsolute tells paths that begin at a root, of any system.
 func isAbsolute(name string) bool {
 	if strings.HasPrefix(name, "/") {
 		return true

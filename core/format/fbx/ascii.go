@@ -18,6 +18,7 @@ type asciiReader struct {
 	records int
 }
 
+// fail is an error at the line the reader stands on.
 func (a *asciiReader) fail(format string, args ...any) *fault.Error {
 	return fault.AtLine(a.name, a.line, format, args...).Advise("The file may be cut short or damaged; export the mesh again")
 }
@@ -70,11 +71,13 @@ func (a *asciiReader) space() {
 	}
 }
 
+// isWord tells the bytes that names of records and bare words are made of.
 func isWord(c byte) bool {
 	return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '_' || c == '|' || c == '-' || c == '+' ||
 		c == '.' || c >= 0x80
 }
 
+// word takes the bare word the reader stands on, "" when there is none.
 func (a *asciiReader) word() string {
 	start := a.at
 	for a.at < len(a.data) && isWord(a.data[a.at]) {
@@ -83,6 +86,7 @@ func (a *asciiReader) word() string {
 	return string(a.data[start:a.at])
 }
 
+// peek is the next byte after spaces, 0 at the end.
 func (a *asciiReader) peek() byte {
 	if a.at < len(a.data) {
 		return a.data[a.at]
@@ -90,6 +94,7 @@ func (a *asciiReader) peek() byte {
 	return 0
 }
 
+// record reads one record and those nested in it; depth bounds the nesting.
 func (a *asciiReader) record(depth int) (*record, error) {
 	if depth > maxDepth {
 		return nil, a.fail("records are nested more than %d deep", maxDepth).Beyond()
@@ -229,6 +234,7 @@ func (a *asciiReader) values(r *record) error {
 	}
 }
 
+// notNumber tells what can’t be part of an array.
 func notNumber(v any) bool {
 	_, ok := number(v)
 	return !ok
@@ -242,6 +248,8 @@ func done(r *record, floats []float64) error {
 	return nil
 }
 
+// quoted reads a text between quotation marks, which may go over lines and escapes
+// quotation marks and ends of lines as &quot;, &cr; and &lf;.
 func (a *asciiReader) quoted() (string, error) {
 	start := a.at + 1
 	for i := start; i < len(a.data); i++ {

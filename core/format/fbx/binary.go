@@ -35,6 +35,7 @@ type binaryReader struct {
 	inflated int64
 }
 
+// fail is an error at a byte of the file.
 func (b *binaryReader) fail(at int, format string, args ...any) *fault.Error {
 	return fault.AtByte(b.name, int64(at), format, args...).Advise("The file may be cut short or damaged; export the mesh again")
 }
@@ -67,6 +68,7 @@ func parseBinary(ctx context.Context, name string, data []byte) (*record, int, e
 	return nil, 0, b.fail(len(data), "the FBX ends before its last record")
 }
 
+// header is the size of a record’s head in bytes: 25 from version 7.5 on, 13 before.
 func (b *binaryReader) header() int {
 	if b.wide {
 		return 25
@@ -130,6 +132,8 @@ func (b *binaryReader) record(at, depth int) (*record, int, error) {
 	return r, int(end), nil
 }
 
+// property reads the property at a byte and gives the byte after it; it reads nothing at
+// or beyond stop.
 func (b *binaryReader) property(at, stop int) (any, int, error) {
 	if at >= stop {
 		return nil, 0, b.fail(at, "a record has fewer properties than it claims")
@@ -186,6 +190,9 @@ func (b *binaryReader) property(at, stop int) (any, int, error) {
 	return nil, 0, b.fail(at-1, "a property has the unknown type %q", kind)
 }
 
+// array reads an array of one kind. need tells whether so many bytes are there, and is
+// asked before any memory is taken; inflated sizes are counted against the reader’s
+// bound.
 func (b *binaryReader) array(kind byte, at int, need func(int) error) (any, int, error) {
 	if err := need(12); err != nil {
 		return nil, 0, err

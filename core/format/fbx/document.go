@@ -42,6 +42,8 @@ type document struct {
 // rootKey is what top-level objects are joined to.
 const rootKey = "0"
 
+// newDocument indexes the objects and connections of a tree. Objects that nothing
+// connects to the scene stay in it, and are found by nobody.
 func newDocument(file string, tree *record, version int, text bool) *document {
 	d := &document{file: file, tree: tree, version: version, text: text, objects: map[string]*object{}, children: map[string][]link{},
 		parents: map[string][]link{}}
@@ -132,6 +134,8 @@ type settings struct {
 	findings []finding.Finding
 }
 
+// settings are axes and unit as GlobalSettings declare them, with what the format takes
+// for granted where they say nothing.
 func (d *document) settings() settings {
 	s := settings{basis: geom.GLTF, metres: 0.01, basisHow: scene.Assumed, unitHow: scene.Assumed}
 	rec := d.tree.sub("GlobalSettings")
@@ -191,6 +195,7 @@ func (d *document) leave(s *scene.Scene) {
 	}
 }
 
+// clean makes a name fit for pages and other files: valid UTF-8, at most 120 bytes.
 func clean(s string) string { return strings.ToValidUTF8(s[:min(len(s), 120)], "�") }
 
 // broken makes the error for an object that can't be used.

@@ -16,6 +16,7 @@ type textEncoder struct {
 	err error
 }
 
+// encodeText writes a tree as an ASCII file that says the same as the binary one.
 func encodeText(ctx context.Context, tree []*record) ([]byte, error) {
 	e := &textEncoder{ctx: ctx}
 	e.buf = append(e.buf, "; FBX 7.4.0 project file\n; ----------------------------------------------------\n\n"...)
@@ -29,12 +30,14 @@ func encodeText(ctx context.Context, tree []*record) ([]byte, error) {
 	return e.buf, e.err
 }
 
+// indent begins a line n levels deep.
 func (e *textEncoder) indent(n int) {
 	for range n {
 		e.buf = append(e.buf, '\t')
 	}
 }
 
+// record writes a record and those nested in it, depth levels deep.
 func (e *textEncoder) record(r *record, depth int) {
 	e.indent(depth)
 	e.buf = append(append(e.buf, r.name...), ':', ' ')
@@ -70,11 +73,13 @@ func (e *textEncoder) record(r *record, depth int) {
 	e.buf = append(e.buf, '}', '\n')
 }
 
+// float writes the shortest digits that read back as the same number.
 func (e *textEncoder) float(v float64) { e.buf = strconv.AppendFloat(e.buf, v, 'g', -1, 64) }
 
 // perLine keeps the lines of long arrays readable by tools that read whole lines.
 const perLine = 400
 
+// array writes n elements, a bounded number on a line.
 func (e *textEncoder) array(depth, n int, write func(i int)) {
 	e.buf = fmt.Appendf(e.buf, "*%d {\n", n)
 	e.indent(depth + 1)
@@ -97,6 +102,8 @@ func (e *textEncoder) array(depth, n int, write func(i int)) {
 	e.buf = append(e.buf, '}', '\n')
 }
 
+// property writes one property; text is quoted, with its quotation marks and ends of
+// lines as &quot;, &cr; and &lf;.
 func (e *textEncoder) property(p any) {
 	switch v := p.(type) {
 	case bool:

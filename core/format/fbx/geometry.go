@@ -40,6 +40,7 @@ func (r *reader) geometry(o *object) (*body, error) {
 	return &body{m, g.material}, nil
 }
 
+// finite tells whether all three are numbers and none is infinite.
 func finite(p geom.Vec3) bool {
 	for _, c := range p {
 		if !(c < 1e30 && c > -1e30) {
@@ -49,6 +50,8 @@ func finite(p geom.Vec3) bool {
 	return true
 }
 
+// geometryReader makes a mesh of one geometry. Layers count in the corners of the file,
+// some of which the mesh leaves out; cornerOf and faceOf lead from the mesh to the file.
 type geometryReader struct {
 	*reader
 	o        *object
@@ -116,6 +119,7 @@ func (g *geometryReader) polygons(m *scene.Mesh, list []int32) error {
 	return nil
 }
 
+// sequence is 0, 1, 2 to n−1.
 func sequence(n int) []int32 {
 	s := make([]int32, n)
 	for i := range s {
@@ -132,6 +136,7 @@ func (g *geometryReader) corner(c int) int32 {
 	return int32(c)
 }
 
+// face is the file’s number of a face of the mesh.
 func (g *geometryReader) face(f int) int32 {
 	if g.faceOf != nil {
 		return g.faceOf[f]
@@ -194,6 +199,8 @@ func (g *geometryReader) mapped(layer *record, indexName string, values int) ([]
 	return out, true
 }
 
+// layers reads what the geometry says of its corners and faces: every UV set, and of
+// normals, tangents and colours the first.
 func (g *geometryReader) layers() {
 	for _, l := range g.o.rec.subs {
 		switch l.name {
@@ -221,6 +228,7 @@ func (g *geometryReader) layers() {
 	}
 }
 
+// normals reads one layer of normals; their length says nothing.
 func (g *geometryReader) normals(l *record) {
 	v := l.sub("Normals").floats()
 	idx, ok := g.mapped(l, "NormalsIndex", len(v)/3)
@@ -234,6 +242,7 @@ func (g *geometryReader) normals(l *record) {
 	g.mesh.Normals = scene.Layer[[3]float32]{Values: values, Index: idx}
 }
 
+// narrow makes three 32-bit numbers of the first three.
 func narrow(v []float64) [3]float32 {
 	p := geom.Vec3{v[0], v[1], v[2]}
 	if !finite(p) {
@@ -277,6 +286,7 @@ func (g *geometryReader) tangents(l *record) {
 	g.mesh.Tangents = scene.Layer[[4]float32]{Values: values, Index: idx}
 }
 
+// uv reads one UV set; its origin is bottom left, as the mesh’s.
 func (g *geometryReader) uv(l *record) {
 	v := l.sub("UV").floats()
 	idx, ok := g.mapped(l, "UVIndex", len(v)/2)
@@ -296,6 +306,7 @@ func (g *geometryReader) uv(l *record) {
 	g.mesh.UVs = append(g.mesh.UVs, scene.UVSet{Name: clean(name), Layer: scene.Layer[[2]float64]{Values: values, Index: idx}})
 }
 
+// colors reads one layer of vertex colours, which are linear.
 func (g *geometryReader) colors(l *record) {
 	v := l.sub("Colors").floats()
 	idx, ok := g.mapped(l, "ColorIndex", len(v)/4)
@@ -310,6 +321,7 @@ func (g *geometryReader) colors(l *record) {
 	g.mesh.Colors = scene.Layer[[4]float32]{Values: values, Index: idx}
 }
 
+// materials reads which slot each face has, counted in the materials of the model.
 func (g *geometryReader) materials(l *record) {
 	v := l.sub("Materials").ints()
 	switch l.sub("MappingInformationType").str(0) {

@@ -52,8 +52,11 @@ var values = map[string]func(m *scene.Material, p property){
 	},
 }
 
+// unit keeps a number within 0 and 1.
 func unit(v float64) float64 { return min(max(v, 0), 1) }
 
+// color reads a colour times a factor, both as the file has them, into linear numbers of
+// 0 to 1.
 func color(into []float64, p property, factor float64) {
 	v := p.vec([3]float64{into[0], into[1], into[2]})
 	for i := range into {
@@ -66,6 +69,8 @@ func bare(name string) string {
 	return strings.ToLower(name[strings.LastIndexByte(name, '|')+1:])
 }
 
+// material gives the scene’s number of a material, reading it when it is the first time;
+// model is the one that uses it, for messages.
 func (r *reader) material(o *object, model *object) int {
 	m := scene.NewMaterial(clean(o.name))
 	m.Roughness = 0.8
@@ -114,6 +119,7 @@ func (r *reader) material(o *object, model *object) int {
 	return i
 }
 
+// first is the first property there is of several names.
 func first(p map[string]property, names ...string) property {
 	for _, n := range names {
 		if v, ok := p[n]; ok {
@@ -176,6 +182,7 @@ func (r *reader) use(material int, of string, t *object, prop string) {
 	}
 }
 
+// texture gives the number of a texture plus one, 0 when it names no picture.
 func (r *reader) texture(t *object) int {
 	if i, ok := r.textures[t.key]; ok {
 		return i

@@ -13,6 +13,7 @@ import (
 	"yarvek/core/scene"
 )
 
+// reader makes a scene of a document. What it could not honour it notes, and goes on.
 type reader struct {
 	name     string
 	set      *bundle.Bundle
@@ -80,6 +81,7 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 	return r.s, r.findings, nil
 }
 
+// note adds a finding about an object, at its place in the file; o may be nil.
 func (r *reader) note(sev finding.Severity, code, title, text string, o *object) {
 	f := finding.Finding{Code: code, Severity: sev, Title: title, Text: text, Place: finding.Place{File: r.name}}
 	if o != nil {
@@ -201,6 +203,7 @@ func (r *reader) metric(a geom.Affine) geom.Affine {
 	return a
 }
 
+// hasModelParent tells whether a model hangs from another model.
 func (r *reader) hasModelParent(o *object) bool {
 	for _, l := range r.doc.parents[o.key] {
 		if p := r.doc.objects[l.parent]; p != nil && p.kind == "Model" {
@@ -210,6 +213,7 @@ func (r *reader) hasModelParent(o *object) bool {
 	return false
 }
 
+// contains tells whether an object is on the list.
 func contains(list []*object, o *object) bool {
 	for _, x := range list {
 		if x == o {

@@ -55,6 +55,7 @@ func (r *record) num(i int) (float64, bool) {
 	return number(r.props[i])
 }
 
+// number reads a property as a number; true is 1.
 func number(v any) (float64, bool) {
 	switch v := v.(type) {
 	case bool:
@@ -128,6 +129,8 @@ func (r *record) ints() []int32 {
 	return out
 }
 
+// convert changes the type of every element; what the new type can’t hold is the
+// caller’s care.
 func convert[A, B int32 | int64 | float64](a []A) []B {
 	out := make([]B, len(a))
 	for i, v := range a {
@@ -151,6 +154,7 @@ func saturated[A int64 | float64](v A) int32 {
 	return int32(v)
 }
 
+// indices makes indices of numbers, each saturated.
 func indices[A int64 | float64](a []A) []int32 {
 	out := make([]int32, len(a))
 	for i, v := range a {
@@ -177,6 +181,7 @@ type property struct {
 	values []any
 }
 
+// vec is the property as three numbers, fallback when it has fewer.
 func (p property) vec(fallback [3]float64) [3]float64 {
 	if len(p.values) < 3 {
 		return fallback
@@ -192,6 +197,7 @@ func (p property) vec(fallback [3]float64) [3]float64 {
 	return v
 }
 
+// float is the property as a number, fallback when it has none.
 func (p property) float(fallback float64) float64 {
 	if len(p.values) > 0 {
 		if f, ok := number(p.values[0]); ok && f-f == 0 {
@@ -201,6 +207,7 @@ func (p property) float(fallback float64) float64 {
 	return fallback
 }
 
+// text is the property as text, "" when it is none.
 func (p property) text() string {
 	if len(p.values) > 0 {
 		if s, ok := p.values[0].(string); ok {

@@ -24,6 +24,7 @@ func rotations(deg [3]float64, order int) geom.Mat3 {
 	return m[o[2]].Mul(m[o[1]]).Mul(m[o[0]])
 }
 
+// diagonal is a scale along the axes.
 func diagonal(s [3]float64) geom.Mat3 {
 	return geom.Mat3{{s[0], 0, 0}, {0, s[1], 0}, {0, 0, s[2]}}
 }

@@ -77,6 +77,8 @@ func (w *writer) size() int64 {
 	return n(w.objects) + n(w.links)
 }
 
+// writer makes a tree of a scene. Numbers of objects are given in the order they are
+// made, so equal scenes give equal trees.
 type writer struct {
 	ctx     context.Context
 	s       *scene.Scene
@@ -103,11 +105,13 @@ const (
 	countAttribute
 )
 
+// id gives the next object’s number, which is above zero.
 func (w *writer) id() int64 {
 	w.next++
 	return w.next
 }
 
+// link connects a child to a parent, to one of its properties when prop is not "".
 func (w *writer) link(child, parent int64, prop string) {
 	if prop == "" {
 		w.links.add(rec("C", "OO", child, parent))

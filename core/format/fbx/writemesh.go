@@ -57,6 +57,8 @@ func (w *writer) mesh(id int64, m *scene.Mesh) *record {
 	return g.add(extra...)
 }
 
+// element begins a layer: its kind, its number, what it is called, and how it is
+// counted.
 func element(name string, index int32, label, mapping, reference string) *record {
 	return rec(name, index).add(rec("Version", int32(101)), rec("Name", label), rec("MappingInformationType", mapping),
 		rec("ReferenceInformationType", reference))
@@ -103,6 +105,8 @@ func (w *writer) normals(m *scene.Mesh) []float64 {
 	return out
 }
 
+// tangents lists tangents and bitangents corner by corner; ok is false when the mesh has
+// none.
 func tangents(m *scene.Mesh) (tan, bi []float64, ok bool) {
 	if !m.Tangents.Has() || !m.Normals.Has() {
 		return nil, nil, false
@@ -187,6 +191,7 @@ func edgeList(ctx context.Context, m *scene.Mesh) (edges, smooth []int32) {
 	return edges, smooth
 }
 
+// ends is an edge by its two points, in the order a face has them.
 type ends struct{ start, end int32 }
 
 // faceEnd finds the face a corner belongs to, by bisection.
@@ -290,6 +295,7 @@ var useWords = [scene.Uses]string{"base_color", "metallic", "roughness", "normal
 var classic = map[scene.Use]string{scene.UseBaseColor: "DiffuseColor", scene.UseNormal: "NormalMap", scene.UseEmissive: "EmissiveColor",
 	scene.UseOpacity: "TransparentColor"}
 
+// mapping links a texture to the property of a material that a use of it has.
 func (w *writer) mapping(material int64, m scene.Material, use scene.Use, mp scene.Map) {
 	if !mp.Has() {
 		return

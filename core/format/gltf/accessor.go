@@ -106,6 +106,7 @@ func component(b []byte, t int, norm bool) float64 {
 	return scaled(float64(binary.LittleEndian.Uint32(b)), math.MaxUint32, norm)
 }
 
+// scaled is v divided by the largest number of its type when the accessor is normalized.
 func scaled(v, by float64, norm bool) float64 {
 	if norm {
 		return v / by
@@ -113,6 +114,7 @@ func scaled(v, by float64, norm bool) float64 {
 	return v
 }
 
+// minimum is the least a normalized number can be, without bound otherwise.
 func minimum(norm bool) float64 {
 	if norm {
 		return -1
@@ -169,6 +171,8 @@ func (r *reader) vectors(i int, wantType string, prepare func(n int), set func(k
 	return r.sparse(i, a, n*size, read)
 }
 
+// sparse hands over the replaced elements of accessor i, k-th element by element; size
+// is that of one, in bytes.
 func (r *reader) sparse(i int, a accessor, size int64, read func(k int, b []byte)) error {
 	sp := a.Sparse
 	if sp.Count < 0 || sp.Count > a.Count {
@@ -240,6 +244,7 @@ func (r *reader) indices(i int, limit int) ([]int32, error) {
 	return out, nil
 }
 
+// inRange checks that accessor i, the largest of whose indices is most, stays below n.
 func (r *reader) inRange(i, most, limit, n int) error {
 	if n > 0 && most >= limit {
 		return r.fail(i, "refers to vertex %d, and there are %d", most, limit)

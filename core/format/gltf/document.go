@@ -25,21 +25,26 @@ type document struct {
 	Extensions         json.RawMessage `json:"extensions,omitempty"`
 }
 
+// asset says what wrote the document (glTF 2.0, section 3.2).
 type asset struct {
 	Version    string `json:"version"`
 	MinVersion string `json:"minVersion,omitempty"`
 	Generator  string `json:"generator,omitempty"`
 }
 
+// named is what only its name counts of.
 type named struct {
 	Name string `json:"name,omitempty"`
 }
 
+// sceneList is a scene: its root nodes.
 type sceneList struct {
 	Name  string `json:"name,omitempty"`
 	Nodes []int  `json:"nodes,omitempty"`
 }
 
+// node is a node as the document has it: a matrix, or translation, rotation and scale;
+// pointers are nil where it says nothing (section 5.25).
 type node struct {
 	Name        string                     `json:"name,omitempty"`
 	Children    []int                      `json:"children,omitempty"`
@@ -53,11 +58,13 @@ type node struct {
 	Extensions  map[string]json.RawMessage `json:"extensions,omitempty"`
 }
 
+// mesh is a list of primitives (section 5.24).
 type mesh struct {
 	Name       string      `json:"name,omitempty"`
 	Primitives []primitive `json:"primitives"`
 }
 
+// primitive is one material’s share of a mesh; its numbers are those of accessors.
 type primitive struct {
 	Attributes map[string]int             `json:"attributes"`
 	Indices    *int                       `json:"indices,omitempty"`
@@ -67,6 +74,8 @@ type primitive struct {
 	Extensions map[string]json.RawMessage `json:"extensions,omitempty"`
 }
 
+// material is the metallic-roughness model with the extensions that are read (section
+// 5.19).
 type material struct {
 	Name        string                     `json:"name,omitempty"`
 	PBR         *pbr                       `json:"pbrMetallicRoughness,omitempty"`
@@ -80,6 +89,7 @@ type material struct {
 	Extensions  map[string]json.RawMessage `json:"extensions,omitempty"`
 }
 
+// pbr is the core of the material (section 5.22).
 type pbr struct {
 	BaseColorFactor *[4]float64  `json:"baseColorFactor,omitempty"`
 	BaseColor       *textureInfo `json:"baseColorTexture,omitempty"`
@@ -88,6 +98,7 @@ type pbr struct {
 	MetalRough      *textureInfo `json:"metallicRoughnessTexture,omitempty"`
 }
 
+// textureInfo is the use of a texture by a material.
 type textureInfo struct {
 	Index      int                        `json:"index"`
 	TexCoord   int                        `json:"texCoord,omitempty"`
@@ -96,6 +107,8 @@ type textureInfo struct {
 	Extensions map[string]json.RawMessage `json:"extensions,omitempty"`
 }
 
+// texture pairs a picture with a sampler; extensions may give another picture in its
+// place.
 type texture struct {
 	Name    string `json:"name,omitempty"`
 	Sampler *int   `json:"sampler,omitempty"`
@@ -104,6 +117,7 @@ type texture struct {
 	Extensions map[string]json.RawMessage `json:"extensions,omitempty"`
 }
 
+// sampler says filters and wrapping by the numbers of the standard, 0 for none.
 type sampler struct {
 	MagFilter int `json:"magFilter,omitempty"`
 	MinFilter int `json:"minFilter,omitempty"`
@@ -111,6 +125,7 @@ type sampler struct {
 	WrapT     int `json:"wrapT,omitempty"`
 }
 
+// imageRef is a picture: a URI, or a buffer view with its MIME type.
 type imageRef struct {
 	Name       string `json:"name,omitempty"`
 	URI        string `json:"uri,omitempty"`
@@ -118,6 +133,7 @@ type imageRef struct {
 	BufferView *int   `json:"bufferView,omitempty"`
 }
 
+// accessor is typed elements of a buffer view (section 5.1).
 type accessor struct {
 	BufferView    *int      `json:"bufferView,omitempty"`
 	ByteOffset    int64     `json:"byteOffset,omitempty"`
@@ -130,6 +146,7 @@ type accessor struct {
 	Sparse        *sparse   `json:"sparse,omitempty"`
 }
 
+// sparse replaces some elements of an accessor (section 5.1.1).
 type sparse struct {
 	Count   int64 `json:"count"`
 	Indices struct {
@@ -143,6 +160,7 @@ type sparse struct {
 	} `json:"values"`
 }
 
+// bufferView is a range of a buffer, in bytes.
 type bufferView struct {
 	Buffer     int   `json:"buffer"`
 	ByteOffset int64 `json:"byteOffset,omitempty"`
@@ -151,6 +169,7 @@ type bufferView struct {
 	Target     int   `json:"target,omitempty"`
 }
 
+// buffer is a block of bytes: a URI, or the GLB’s own.
 type buffer struct {
 	URI        string `json:"uri,omitempty"`
 	ByteLength int64  `json:"byteLength"`
@@ -171,6 +190,8 @@ const (
 	modeTriangleFan   = 6
 )
 
+// componentSize is the size of a component type in bytes, 0 for one that the standard
+// has not.
 func componentSize(t int) int64 {
 	switch t {
 	case typeInt8, typeUint8:

@@ -12,6 +12,7 @@ import (
 	"yarvek/core/scene"
 )
 
+// meshes builds all meshes, each once however many nodes place it.
 func (r *reader) meshes(ctx context.Context) error {
 	var total int64
 	for _, b := range r.buffers {
@@ -63,6 +64,8 @@ type part struct {
 // named.
 const MaxUVSets = 8
 
+// primitive adds one primitive: its vertices are made points by place, and each of its
+// faces gets its material’s slot.
 func (b *meshBuilder) primitive(p primitive) error {
 	mode := modeTriangles
 	if p.Mode != nil {
@@ -246,6 +249,7 @@ func (b *meshBuilder) layers(p primitive, pt part, base, count int) error {
 	return nil
 }
 
+// firstOf is err unless it is nil.
 func firstOf(err, wrong error) error {
 	if wrong != nil {
 		return wrong
@@ -253,6 +257,7 @@ func firstOf(err, wrong error) error {
 	return err
 }
 
+// grown is s with room for n more, doubled when it grows.
 func grown[T any](s []T, n int) []T {
 	if len(s) >= n {
 		return s
@@ -263,6 +268,7 @@ func grown[T any](s []T, n int) []T {
 	return append(s, make([]T, n-len(s))...)
 }
 
+// finite32 narrows a number; what 32 bits can’t hold becomes 0.
 func finite32(v float64) float32 {
 	if !finiteAll(v) {
 		return 0
@@ -425,6 +431,8 @@ func (r *reader) nodes(context.Context) error {
 	return nil
 }
 
+// roots are the nodes the default scene begins with, all without a parent when there is
+// none.
 func (r *reader) roots(parent []int) ([]int, error) {
 	if len(r.doc.Scenes) == 0 {
 		var roots []int
@@ -456,6 +464,7 @@ func (r *reader) roots(parent []int) ([]int, error) {
 	return r.doc.Scenes[k].Nodes, nil
 }
 
+// node is a node of the scene without its parent and mesh.
 func (r *reader) node(i int, nd node) (scene.Node, error) {
 	out := scene.Node{Name: orNumber(nd.Name, "node", i), Kind: scene.KindEmpty, Mesh: -1, Local: geom.Identity}
 	switch {

@@ -36,6 +36,8 @@ var errNoBuffer = errors.New("buffer missing")
 var understood = map[string]bool{"KHR_mesh_quantization": true, visibility: true, "KHR_lights_punctual": true,
 	extPlacement: true, extUnlit: true, extGlow: true, extSpecular: true, extWebP: true}
 
+// reader makes a scene of one document, in the stages of read, each of which needs those
+// before it.
 type reader struct {
 	ctx      context.Context
 	name     string
@@ -134,6 +136,7 @@ func (r *reader) container(data []byte) (text []byte, base int64, err error) {
 	return text, base, nil
 }
 
+// decode parses the JSON, which begins at byte base of the file.
 func (r *reader) decode(text []byte, base int64) error {
 	text = bytes.TrimRight(text, "\x00") // some writers pad the chunk with zeros instead of spaces
 	if err := json.Unmarshal(text, &r.doc); err != nil {
@@ -161,6 +164,7 @@ func (r *reader) decode(text []byte, base int64) error {
 	return nil
 }
 
+// required refuses a document that needs an extension that is not read.
 func (r *reader) required(context.Context) error {
 	for _, e := range r.doc.ExtensionsRequired {
 		if !understood[e] {
@@ -171,11 +175,14 @@ func (r *reader) required(context.Context) error {
 	return nil
 }
 
+// note adds a finding.
 func (r *reader) note(sev finding.Severity, code, title, text string) {
 	r.findings = append(r.findings, finding.Finding{Code: code, Severity: sev, Title: title, Text: text,
 		Place: finding.Place{File: r.name}})
 }
 
+// openBuffers finds the bytes of every buffer and checks that they are as many as
+// declared.
 func (r *reader) openBuffers(context.Context) error {
 	var total int64
 	for i, b := range r.doc.Buffers {
@@ -210,6 +217,7 @@ func (r *reader) openBuffers(context.Context) error {
 	return nil
 }
 
+// missingBuffer notes that buffer i is not among the files.
 func (r *reader) missingBuffer(i int, what string) {
 	r.note(finding.MustFix, "source/missing-buffer", fmt.Sprintf("Buffer %d is missing: %s", i, what),
 		"The meshes whose points lie in it can't be read. Add the file and they come in.")
@@ -219,6 +227,7 @@ func (r *reader) missingBuffer(i int, what string) {
 // shown is a name of the file for a message.
 func shown(s string) string { return fault.Shorten(strings.ToValidUTF8(s, "�")) }
 
+// unescape undoes percent signs; a URI that is none is taken as it stands.
 func unescape(uri string) string {
 	if s, err := url.PathUnescape(uri); err == nil {
 		return s
@@ -226,6 +235,7 @@ func unescape(uri string) string {
 	return uri
 }
 
+// dataURI decodes a data URI (RFC 2397).
 func dataURI(uri string) (data []byte, mime string, err error) {
 	head, body, ok := strings.Cut(strings.TrimPrefix(uri, "data:"), ",")
 	if !ok || !strings.HasSuffix(head, ";base64") {
@@ -261,6 +271,8 @@ func (r *reader) bytesOfView(i int) ([]byte, error) {
 	return b[v.ByteOffset : v.ByteOffset+v.ByteLength], nil
 }
 
+// openImages finds the bytes of every picture. One that is not there is noted and stays
+// without data.
 func (r *reader) openImages(context.Context) error {
 	for i, im := range r.doc.Images {
 		img := scene.Image{Name: im.Name, MIME: im.MimeType}
@@ -339,6 +351,7 @@ func (r *reader) openImages(context.Context) error {
 // wraps by OpenGL's numbers.
 var wraps = map[int]scene.Wrap{10497: scene.Repeat, 33648: scene.Mirror, 33071: scene.Clamp}
 
+// materials reads all materials, used or not.
 func (r *reader) materials(context.Context) error {
 	for i, m := range r.doc.Materials {
 		out := scene.NewMaterial(m.Name)
@@ -399,12 +412,14 @@ func (r *reader) materials(context.Context) error {
 	return nil
 }
 
+// setTo sets dst when the document says something.
 func setTo[T any](dst *T, src *T) {
 	if src != nil {
 		*dst = *src
 	}
 }
 
+// sortedKeys are the keys of a map in an order that is always the same.
 func sortedKeys[V any](m map[string]V) []string {
 	var keys []string
 	for k := range m {
@@ -414,6 +429,7 @@ func sortedKeys[V any](m map[string]V) []string {
 	return keys
 }
 
+// use sets one use of a texture, with its channel.
 func (r *reader) use(m *scene.Material, t *textureInfo, use scene.Use, c scene.Channel) error {
 	if t == nil {
 		return nil
@@ -458,6 +474,7 @@ func (r *reader) leave() {
 	}
 }
 
+// orNumber is the name, or kind and number for what has none.
 func orNumber(name, kind string, i int) string {
 	if name == "" {
 		return fmt.Sprintf("%s %d", kind, i+1)

@@ -6,6 +6,7 @@ import "encoding/json"
 // (KHR_node_visibility).
 const visibility = "KHR_node_visibility"
 
+// visible is the extension KHR_node_visibility.
 type visible struct {
 	Visible *bool `json:"visible,omitempty"`
 }

@@ -41,6 +41,7 @@ func Write(ctx context.Context, s *scene.Scene, opt pack.Options) (*pack.Package
 	return w.finish()
 }
 
+// writer makes a document and its one buffer of a scene. Equal scenes give equal bytes.
 type writer struct {
 	ctx    context.Context
 	s      *scene.Scene
@@ -70,6 +71,8 @@ const (
 	targetIndices  = 34963
 )
 
+// floats adds an accessor of 32-bit numbers and gives its number; bounds adds min and
+// max, which positions must have.
 func (w *writer) floats(kind string, data []float32, bounds bool) int {
 	b := make([]byte, 4*len(data))
 	for i, f := range data {
@@ -91,6 +94,8 @@ func (w *writer) floats(kind string, data []float32, bounds bool) int {
 	return len(w.doc.Accessors) - 1
 }
 
+// indices adds an accessor of indices, of 16 bits where that keeps clear of the restart
+// value and of 32 otherwise.
 func (w *writer) indices(idx []uint32, vertices int) int {
 	kind, b := typeUint32, make([]byte, 0, 4*len(idx))
 	if vertices <= 65535 {
@@ -136,6 +141,8 @@ func (w *writer) nodes() {
 	w.doc.Scenes = []sceneList{{Name: w.s.Name, Nodes: roots}}
 }
 
+// place writes the transform of a node: nothing for the identity, translation, rotation
+// and scale where they say it, a matrix otherwise.
 func place(n *node, a geom.Affine) {
 	if a.T != (geom.Vec3{}) {
 		t := [3]float64(a.T)
@@ -243,4 +250,5 @@ func (w *writer) finish() (*pack.Package, error) {
 	return &w.out, nil
 }
 
+// trimSuffix is a file’s name without its suffix.
 func trimSuffix(name string) string { return strings.TrimSuffix(name, path.Ext(name)) }

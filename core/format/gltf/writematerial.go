@@ -12,6 +12,7 @@ import (
 
 var wrapNumber = map[scene.Wrap]int{scene.Repeat: 10497, scene.Mirror: 33648, scene.Clamp: 33071}
 
+// materials writes all materials in their order, unused ones too.
 func (w *writer) materials() error {
 	w.images = map[string]int{}
 	for i := range w.s.Materials {
@@ -25,6 +26,7 @@ func (w *writer) materials() error {
 	return nil
 }
 
+// material writes one, and says in the packing list what the format can’t hold of it.
 func (w *writer) material(m *scene.Material) (material, error) {
 	out := material{Name: m.Name, DoubleSided: m.TwoSided}
 	p := &pbr{}
@@ -80,6 +82,7 @@ func (w *writer) found(m *scene.Material, use scene.Use) *scene.Image {
 	return im
 }
 
+// plain is the use of a texture that goes as it is, nil for none.
 func (w *writer) plain(m *scene.Material, use scene.Use) *textureInfo {
 	im := w.found(m, use)
 	if im == nil {
@@ -138,6 +141,7 @@ func (w *writer) metalRough(m *scene.Material) (*textureInfo, error) {
 	return w.composed(m, m.Name+" metallic roughness", from, parts, "metallic and roughness share one picture in glTF")
 }
 
+// occlusion is the occlusion map in the red channel, where the format wants it.
 func (w *writer) occlusion(m *scene.Material) (*textureInfo, error) {
 	t := w.plain(m, scene.UseOcclusion)
 	if t != nil && m.Occlusion != 1 {
@@ -146,6 +150,8 @@ func (w *writer) occlusion(m *scene.Material) (*textureInfo, error) {
 	return t, nil
 }
 
+// composed makes a picture of channels of others, as the format packs them, and gives
+// its use; why goes to the packing list.
 func (w *writer) composed(m *scene.Material, name string, from scene.Map, parts [4]picture.Part, why string) (*textureInfo, error) {
 	data, err := picture.Compose(parts)
 	if err != nil {
@@ -189,6 +195,7 @@ func (w *writer) image(name string, data []byte, mime string) (int, error) {
 	return len(w.doc.Images) - 1, nil
 }
 
+// texture adds a texture of picture im and gives its use with a UV set.
 func (w *writer) texture(t scene.Texture, im, uvSet int) *textureInfo {
 	s := sampler{MagFilter: t.MagFilter, MinFilter: t.MinFilter, WrapS: wrapNumber[t.WrapU], WrapT: wrapNumber[t.WrapV]}
 	k := -1

@@ -10,6 +10,7 @@ import (
 	"yarvek/core/scene"
 )
 
+// meshes writes all meshes, a primitive a slot.
 func (w *writer) meshes() {
 	w.meshAt = make([]int, len(w.s.Meshes))
 	for i, m := range w.s.Meshes {
@@ -193,6 +194,7 @@ func unitNormals(m *scene.Mesh, l scene.Layer[[3]float32], corner []int32) []flo
 	return out
 }
 
+// facesOfCorners tells for each corner which face it belongs to.
 func facesOfCorners(m *scene.Mesh) []int32 {
 	f := make([]int32, len(m.Corners))
 	for i := range m.Faces() {

@@ -13,10 +13,12 @@ type gather struct {
 	now   int32
 }
 
+// newGather makes one for n values of the file.
 func newGather(n int) *gather {
 	return &gather{to: make([]int32, n), stamp: make([]int32, n)}
 }
 
+// begin forgets what was gathered, without touching all of it.
 func (g *gather) begin() { g.now++ }
 
 // take returns the new number of entry i and whether it is new.
@@ -28,6 +30,8 @@ func (g *gather) take(i, next int32) (int32, bool) {
 	return next, true
 }
 
+// builder makes meshes of ranges of the raw arrays. It is used by one goroutine and
+// keeps its arrays from mesh to mesh.
 type builder struct {
 	*assembly
 	smooth               bool
@@ -35,6 +39,8 @@ type builder struct {
 	points, uvs, normals *gather
 }
 
+// mesh makes the mesh of one object, with the points, UVs and normals its faces use and
+// no others.
 func (b *builder) mesh(o object, runs []run) *scene.Mesh {
 	m := &scene.Mesh{Name: o.name}
 	if b.whole {

@@ -55,6 +55,7 @@ func (a *assembly) libraryFiles(e event) []bundle.File {
 	return files
 }
 
+// names0 is the first of several names, "" for none.
 func names0(names []string) string {
 	if len(names) == 0 {
 		return ""
@@ -62,6 +63,7 @@ func names0(names []string) string {
 	return names[0]
 }
 
+// reason is what an error says without its file.
 func reason(err error) string {
 	if errors.Is(err, bundle.ErrOutside) {
 		return bundle.ErrOutside.Error()
@@ -69,6 +71,8 @@ func reason(err error) string {
 	return bundle.ErrMissing.Error()
 }
 
+// library reads MTL files into the materials of one scene. A bad line is noted and left;
+// the rest is read.
 type library struct {
 	*assembly
 	file     string
@@ -78,11 +82,13 @@ type library struct {
 	rough    bool // Pr was said, so Ns does not count
 }
 
+// note adds a finding at a line of the library.
 func (l *library) note(sev finding.Severity, code, title, text string, line int) {
 	l.findings = append(l.findings, finding.Finding{Code: code, Severity: sev, Title: title, Text: text,
 		Place: finding.Place{File: l.file, Line: line}})
 }
 
+// read reads one file line by line.
 func (l *library) read(data []byte) {
 	data, err := plain(l.file, data)
 	if err != nil {
@@ -98,6 +104,7 @@ func (l *library) read(data []byte) {
 	})
 }
 
+// statement reads one line, whose comment is gone.
 func (l *library) statement(b []byte, line int) {
 	key, rest := word(b)
 	rest = skipSpace(rest)
@@ -161,6 +168,7 @@ func (l *library) statement(b []byte, line int) {
 	}
 }
 
+// begin starts a material; a second one of a name is noted, and the first stays.
 func (l *library) begin(name string, line int) {
 	l.rough = false
 	if _, dup := l.materials[name]; dup {
@@ -175,8 +183,10 @@ func (l *library) begin(name string, line int) {
 	l.cur.Roughness = 0.8
 }
 
+// clamp01 keeps a number within 0 and 1.
 func clamp01(v float64) float64 { return min(max(v, 0), 1) }
 
+// number reads the first number; ok is false, and noted, when there is none.
 func (l *library) number(b []byte, line int, what string) (float64, bool) {
 	v, n := parseFloat(skipSpace(b))
 	if n == 0 || v-v != 0 {
@@ -188,6 +198,7 @@ func (l *library) number(b []byte, line int, what string) (float64, bool) {
 	return v, true
 }
 
+// color reads one number or three, kept within 0 and 1.
 func (l *library) color(b []byte, into []float64, line int, what string) {
 	if w, _ := word(b); string(w) == "xyz" || string(w) == "spectral" {
 		l.note(finding.Note, "source/mtl-number", fmt.Sprintf("%s is given as %s", what, w),
@@ -210,6 +221,7 @@ func (l *library) color(b []byte, into []float64, line int, what string) {
 	}
 }
 
+// opacity reads d or Tr by f, which gives opacity.
 func (l *library) opacity(m *scene.Material, b []byte, line int, f func(float64) float64) {
 	if v, ok := l.number(b, line, "opacity"); ok {
 		m.BaseColor[3] = clamp01(f(v))
@@ -223,6 +235,7 @@ func (l *library) opacity(m *scene.Material, b []byte, line int, f func(float64)
 var mapOptions = map[string]int{"-s": 3, "-o": 3, "-t": 3, "-mm": 2, "-bm": 1, "-boost": 1, "-texres": 1,
 	"-clamp": 1, "-blendu": 1, "-blendv": 1, "-cc": 1, "-imfchan": 1, "-type": 1}
 
+// texture reads a map statement with its options.
 func (l *library) texture(m *scene.Material, use scene.Use, b []byte, line int) {
 	t := scene.Texture{WrapU: scene.Repeat, WrapV: scene.Repeat}
 	channel := scene.Whole
@@ -279,6 +292,8 @@ func (l *library) texture(m *scene.Material, use scene.Use, b []byte, line int) 
 	m.Maps[use] = scene.Map{Texture: i + 1, Channel: channel, Place: scene.PlacedBelow(offset, scale)}
 }
 
+// image gives the number of a picture plus one, adding it the first time; a picture that
+// is not among the files is noted.
 func (l *library) image(ref string, use scene.Use, material string, line int) int {
 	if i, ok := l.images[ref]; ok {
 		return i

@@ -114,6 +114,7 @@ func parseInt(b []byte) (int, int) {
 // isSpace is asked of bytes within a line, so a line feed may count too.
 func isSpace(c byte) bool { return c == ' ' || c-'\t' < 5 }
 
+// skipSpace drops leading blanks and tabs.
 func skipSpace(b []byte) []byte {
 	for len(b) > 0 && isSpace(b[0]) {
 		b = b[1:]
@@ -131,6 +132,7 @@ func word(b []byte) (first, rest []byte) {
 	return b[:i], b[i:]
 }
 
+// trimRight drops trailing blanks, tabs and returns.
 func trimRight(b []byte) []byte {
 	for len(b) > 0 && isSpace(b[len(b)-1]) {
 		b = b[:len(b)-1]

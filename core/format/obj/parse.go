@@ -18,8 +18,11 @@ import (
 // straight to its place in arrays of the right size: no growing, no joining, and
 // an index may refer to anything in the file.
 
+// tally counts what a stretch of the file holds, so that arrays are taken once, of the
+// right size.
 type tally struct{ lines, v, vt, vn, faces, corners int }
 
+// plus is both together.
 func (t tally) plus(u tally) tally {
 	return tally{t.lines + u.lines, t.v + u.v, t.vt + u.vt, t.vn + u.vn, t.faces + u.faces, t.corners + u.corners}
 }
@@ -39,6 +42,8 @@ type skipped struct {
 	line  int // the first
 }
 
+// raw is what the file says, in arrays: positions, UVs, normals, and the corners of
+// faces with their statements between them.
 type raw struct {
 	name    string
 	points  []geom.Vec3
@@ -53,6 +58,8 @@ type raw struct {
 	skipped map[string]skipped
 }
 
+// chunk is a stretch of whole lines that one processor reads. Its offsets come from the
+// tallies of those before it.
 type chunk struct {
 	data    []byte
 	before  tally
@@ -64,6 +71,8 @@ type chunk struct {
 
 const chunkSize = 1 << 20
 
+// chunked cuts a file into stretches at ends of lines, alike for equal files whatever
+// the number of processors.
 func chunked(data []byte) []*chunk {
 	var chunks []*chunk
 	for len(data) > 0 {
@@ -147,6 +156,7 @@ func kind(b []byte) byte {
 	return 0
 }
 
+// count fills in the tally of the stretch.
 func (c *chunk) count() {
 	c.own.lines = lines(c.data, func(b []byte, _ int) bool {
 		b = skipSpace(b)
@@ -197,6 +207,8 @@ func each(ctx context.Context, chunks []*chunk, f func(*chunk)) error {
 	return split.Each(ctx, len(chunks), func(i int) { f(chunks[i]) })
 }
 
+// parse reads the file in two passes, one that counts and one that reads, both over all
+// processors. Errors are about the first bad line of the file.
 func parse(ctx context.Context, name string, data []byte, progress func(done, total int64)) (*raw, error) {
 	chunks := chunked(data)
 	if err := each(ctx, chunks, (*chunk).count); err != nil {
@@ -271,6 +283,7 @@ type pass struct {
 	colors func() [][4]float32
 }
 
+// read reads one stretch into its part of the arrays.
 func (p *pass) read(c *chunk) {
 	at := c.before
 	limit := at.corners + c.own.corners
@@ -305,6 +318,7 @@ func (p *pass) read(c *chunk) {
 	})
 }
 
+// skip notes a statement that is not read, the first of its kind with its line.
 func (c *chunk) skip(what string, line int) {
 	s, seen := c.skipped[what]
 	if !seen {
@@ -351,6 +365,7 @@ func direction(v [3]float64) [3]float32 {
 	return [3]float32{float32(v[0]), float32(v[1]), float32(v[2])}
 }
 
+// badNumber says what stands where a number should.
 func (p *pass) badNumber(b []byte, line int, what string) *fault.Error {
 	w, _ := word(b)
 	e := fault.AtLine(p.name, line, "expected a number in the %s, found %s", what, fault.Quote(w))
@@ -363,6 +378,8 @@ func (p *pass) badNumber(b []byte, line int, what string) *fault.Error {
 	return e
 }
 
+// vertex reads a v line into place at; what follows the point may be a weight or a
+// colour.
 func (p *pass) vertex(b []byte, line, at int) *fault.Error {
 	var v [7]float64
 	n, err := p.numbers(b, line, v[:], 3, "point")
@@ -450,11 +467,14 @@ func resolve(i, sofar, total int) (int32, bool) {
 	return int32(i - 1), i >= 1 && i <= total
 }
 
+// badCorner says what stands where a corner should.
 func (p *pass) badCorner(b []byte, line int) *fault.Error {
 	w, _ := word(b)
 	return fault.AtLine(p.name, line, "expected a face corner such as 12/7/3, found %s", fault.Quote(w))
 }
 
+// nowhere says that a face names element i of a kind, where sofar were read and total
+// are in the file.
 func (p *pass) nowhere(what string, i, sofar, total, line int) *fault.Error {
 	e := fault.AtLine(p.name, line, "a face refers to %s %d, and the file has %d", what, i, total)
 	if i < 0 {

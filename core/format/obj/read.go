@@ -84,6 +84,7 @@ func plain(name string, data []byte) ([]byte, error) {
 	return []byte(string(utf16.Decode(u))), nil
 }
 
+// assembly makes a scene of the raw arrays.
 type assembly struct {
 	*raw
 	set       *bundle.Bundle
@@ -92,6 +93,7 @@ type assembly struct {
 	materials map[string]int
 }
 
+// note adds a finding at a line of the file.
 func (a *assembly) note(sev finding.Severity, code, title, text string, line int) {
 	a.findings = append(a.findings, finding.Finding{Code: code, Severity: sev, Title: title, Text: text,
 		Place: finding.Place{File: a.name, Line: line}})
@@ -105,6 +107,7 @@ type run struct {
 	smooth   uint32
 }
 
+// object is a run of faces under one name.
 type object struct {
 	name   string
 	points [][2]int // ranges of points declared in it
@@ -179,6 +182,7 @@ func (a *assembly) runs() (list []run, objects []object, smoothSaid bool) {
 	return list, objects, smoothSaid
 }
 
+// orElse is s unless it is "".
 func orElse(s, other string) string {
 	if s == "" {
 		return other
@@ -204,10 +208,12 @@ func (a *assembly) material(e event) int {
 	return i
 }
 
+// hasLibrary tells whether any material library was found.
 func (a *assembly) hasLibrary() bool {
 	return slices.ContainsFunc(a.events, func(e event) bool { return e.kind == 'm' })
 }
 
+// meshes makes the meshes of all objects.
 func (a *assembly) meshes() {
 	runs, objects, smooth := a.runs()
 	byNode := make([][]run, len(objects))

@@ -37,6 +37,7 @@ func Write(ctx context.Context, s *scene.Scene, opt pack.Options) (*pack.Package
 	return &w.out, nil
 }
 
+// writer makes OBJ and MTL of a scene.
 type writer struct {
 	ctx    context.Context
 	s      *scene.Scene
@@ -160,6 +161,7 @@ func appendNumber(b []byte, v float64) []byte {
 	return strconv.AppendFloat(append(b, ' '), v, 'g', 10, 64)
 }
 
+// object is the OBJ file.
 func (w *writer) object() []byte {
 	size := 256
 	for _, m := range w.s.Meshes {
@@ -235,6 +237,8 @@ func (w *writer) points(b []byte, m *scene.Mesh) []byte {
 	return b
 }
 
+// faces appends the faces of a mesh, whose first point, UV and normal have the numbers
+// v, vt and vn, which count from 1.
 func (w *writer) faces(b []byte, m *scene.Mesh, uv scene.UVSet, v, vt, vn int) []byte {
 	material, smooth := -2, int64(-1)
 	for f := range m.Faces() {
@@ -287,6 +291,7 @@ var mapWords = [scene.Uses]string{
 	scene.UseNormal: "norm", scene.UseEmissive: "map_Ke", scene.UseOpacity: "map_d",
 }
 
+// library is the MTL file.
 func (w *writer) library() []byte {
 	var b bytes.Buffer
 	for i, m := range w.s.Materials {
@@ -303,6 +308,7 @@ func (w *writer) library() []byte {
 	return b.Bytes()
 }
 
+// mapping writes one use of a texture under its word.
 func (w *writer) mapping(b *bytes.Buffer, m scene.Material, use scene.Use, word string) {
 	mp := m.Maps[use]
 	if word == "" || !mp.Has() {

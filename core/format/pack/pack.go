@@ -88,6 +88,7 @@ func (n *Names) Picture(im scene.Image) string {
 	return n.Take(strings.TrimSuffix(im.Name, path.Ext(im.Name)), suffix)
 }
 
+// lower makes small letters of the ASCII ones and leaves all others.
 func lower(s string) string {
 	b := []byte(s)
 	for i, c := range b {

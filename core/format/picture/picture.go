@@ -57,6 +57,7 @@ func Describe(img *scene.Image) {
 	}
 }
 
+// decode decodes PNG and JPEG, whose size was checked before.
 func decode(data []byte) (image.Image, error) {
 	_, w, h := Probe(data)
 	if w == 0 {

@@ -45,6 +45,7 @@ func Scene(seed uint64) *scene.Scene {
 // eighth is a number every format writes exactly.
 func eighth(r *rand.Rand) float64 { return float64(r.IntN(9)) / 8 }
 
+// mesh is a random one that is valid.
 func mesh(r *rand.Rand, name string, materials int) *scene.Mesh {
 	b := &shape.Builder{}
 	for range 1 + r.IntN(3) {

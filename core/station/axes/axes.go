@@ -248,6 +248,7 @@ func turns(list []Turn, to geom.Basis) geom.Mat3 {
 	return m
 }
 
+// stances sets up the six ways to stand, whose judging is done when asked for.
 func (r *Report) stances(ctx context.Context, s *scene.Scene, box geom.Box) {
 	ground := resting(ctx, s, box)
 	for _, up := range geom.Axes {
@@ -332,6 +333,7 @@ func resting(ctx context.Context, s *scene.Scene, box geom.Box) map[geom.Axis]fl
 	return area
 }
 
+// judge says what deserves a look.
 func (r *Report) judge(s *scene.Scene, d Decisions) {
 	if s.BasisHow == scene.Assumed && d.Up == geom.NoAxis && d.Forward == geom.NoAxis {
 		r.Say(finding.Finding{Code: "axes/assumed", Severity: finding.Note, Title: fmt.Sprintf("The file has no axes: %s up assumed",

@@ -33,6 +33,7 @@ const (
 	markerShort      = 120
 )
 
+// validMarkers checks that markers have names of their own and places within bounds.
 func validMarkers(list []Marker) error {
 	if len(list) > maxMarkers {
 		return fmt.Errorf("at most %d markers are kept", maxMarkers)

@@ -98,6 +98,7 @@ func (d Seat) Validate() error {
 	return bounded(append([]geom.Vec3{d.Point}, d.Picks...)...)
 }
 
+// bounded checks that points are numbers of at most a million kilometres.
 func bounded(pts ...geom.Vec3) error {
 	for _, p := range pts {
 		for _, c := range p {
@@ -426,6 +427,7 @@ func under(s *scene.Scene, frame geom.Affine) *scene.Scene {
 	return out
 }
 
+// parts lists each part’s own origin within its box.
 func (r *Report) parts(s *scene.Scene, boxes []geom.Box) {
 	worlds := s.Worlds()
 	for i, n := range s.Nodes {
@@ -437,6 +439,7 @@ func (r *Report) parts(s *scene.Scene, boxes []geom.Box) {
 	}
 }
 
+// judge says what deserves a look.
 func (r *Report) judge(s *scene.Scene, d Decisions) {
 	b, up := r.Box, s.Basis.Up
 	size := b.Size()

@@ -55,6 +55,7 @@ func Lean(b measure.Body) float64 {
 	return math.Acos(min(1, math.Abs(long[geom.AxisAlong(long).Index()])))
 }
 
+// measure fills in extents, parts and transforms, in metres after the station.
 func (r *Report) measure(s *scene.Scene) {
 	r.body, r.up = measure.Later(s), s.Basis.Up.Vec()
 	if r.Grid <= 0 {
@@ -93,6 +94,7 @@ func (r *Report) transforms(s *scene.Scene, d Decisions) {
 	}
 }
 
+// describe says what a transform is beside a move, and what receivers make of it.
 func describe(t scene.Transform) (what, effect string) {
 	var w []string
 	if t.Rotated() {
@@ -119,6 +121,7 @@ func describe(t scene.Transform) (what, effect string) {
 	return strings.Join(w, ", "), effect
 }
 
+// times says a factor.
 func times(k float64) string {
 	if k > 1 {
 		return figure.Significant(k, 3) + " times too small"
@@ -126,6 +129,7 @@ func times(k float64) string {
 	return figure.Significant(1/k, 3) + " times too large"
 }
 
+// bake carries the decided part of the nodes’ transforms into their points.
 func bake(s *scene.Scene, d Decisions) *scene.Scene {
 	var chosen func(int) bool
 	if len(d.Nodes) > 0 {
@@ -135,6 +139,7 @@ func bake(s *scene.Scene, d Decisions) *scene.Scene {
 	return s.Baked(d.Bake != BakeScale, d.Bake != BakeRotation, chosen)
 }
 
+// judgeTransforms says which transforms deserve a look, with baking as the remedy.
 func (r *Report) judgeTransforms(d Decisions) {
 	var names []string
 	sev := finding.Note
@@ -188,4 +193,5 @@ func (r *Report) judgeGrid(d Decisions) {
 	r.Say(f)
 }
 
+// capital begins with a capital; s is ASCII and not "".
 func capital(s string) string { return strings.ToUpper(s[:1]) + s[1:] }

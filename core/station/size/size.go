@@ -231,6 +231,7 @@ func (r *Report) fit(d Decisions) {
 	}
 }
 
+// judge says what is wrong with the size.
 func (r *Report) judge(s *scene.Scene, d Decisions) {
 	if r.Longest == 0 {
 		return // nothing there; Source says so
@@ -287,6 +288,7 @@ func extent(v geom.Vec3, e Extent) float64 {
 	return v.Max()
 }
 
+// fits says the range of a class.
 func fits(c class.Class) string {
 	if c.ID == "" {
 		return "is not absurd; choose its class to check it closer"
@@ -345,6 +347,7 @@ func rank(factor float64) int {
 	return 9
 }
 
+// ratio says a factor as "100 times".
 func ratio(f float64) string {
 	if f < 1 {
 		f = 1 / f
@@ -352,6 +355,8 @@ func ratio(f float64) string {
 	return figure.Significant(f, 3)
 }
 
+// unitPair names the two units whose confusion gives a factor, "two units" when none
+// that are known do.
 func unitPair(f float64) string {
 	if f < 1 {
 		f = 1 / f
@@ -374,6 +379,7 @@ func (s Slip) words(nameless, named string) string {
 	return fmt.Sprintf(nameless, figure.Significant(s.Unit.Metres, 4)+" m")
 }
 
+// remedy reads the file in the slip’s unit and leaves the other decisions.
 func (s Slip) remedy(d Decisions) finding.Remedy {
 	d.Unit, d.Metres = s.Unit.Symbol, 0
 	d.Fit, d.Length, d.Factor, d.From, d.To = "", 0, 0, geom.Vec3{}, geom.Vec3{}

@@ -35,6 +35,7 @@ func (d Decisions) leaving(keys []string) Decisions {
 	return d
 }
 
+// judge says everything that deserves a look, in the order of the worksheet.
 func (r *run) judge(out *scene.Scene) {
 	r.nothing()
 	r.unsaid()
@@ -65,6 +66,7 @@ func (r *run) judge(out *scene.Scene) {
 	r.rep.Refer(Info, r.d, r.survey.Keys)
 }
 
+// nothing says that no polygon goes on.
 func (r *run) nothing() {
 	if r.rep.Kept > 0 {
 		return
@@ -76,6 +78,7 @@ func (r *run) nothing() {
 	r.say(finding.MustFix, "source/nothing", "Nothing goes on", text).Brief = "nothing kept"
 }
 
+// unsaid says what the file does not declare and was assumed.
 func (r *run) unsaid() {
 	s := r.s
 	if s.UnitHow != scene.Assumed && s.BasisHow != scene.Assumed {
@@ -302,6 +305,7 @@ func halfStep(v float64) float64 {
 	return (float64(math.Nextafter32(f, float32(math.Inf(1)))) - float64(f)) / 2
 }
 
+// millimetres says a length of metres in millimetres.
 func millimetres(m float64) string { return figure.Significant(m*1000, 2) + "\u2009mm" }
 
 // idleNames notes names that say nothing.

@@ -143,6 +143,7 @@ func (d Decisions) Refs() []string {
 // name drops what was decided for it.
 func (d Decisions) Repoint(from, to string) station.Decisions { return d.repointed(from, to) }
 
+// repointed does the work of Repoint with the station’s own type.
 func (d Decisions) repointed(from, to string) Decisions {
 	swap := func(list []string) []string {
 		var out []string
@@ -284,6 +285,7 @@ func Run(ctx context.Context, s *scene.Scene, v *Survey, ask Ask, d Decisions) (
 	return out, rep
 }
 
+// rows lists the nodes for the tree of the worksheet, in the order they came.
 func (r *run) rows() {
 	s, v, rep := r.s, r.survey, r.rep
 	users := s.Users()
@@ -326,6 +328,7 @@ func (r *run) rows() {
 	}
 }
 
+// slotNames are the slots the faces of a mesh use, in order.
 func slotNames(s *scene.Scene, m *scene.Mesh) []string {
 	var list []string
 	for _, k := range m.UsedSlots() {

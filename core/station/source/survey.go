@@ -97,6 +97,7 @@ func Look(ctx context.Context, s *scene.Scene) *Survey {
 	return v.Survey
 }
 
+// note says something of node i.
 func (v *looker) note(i int, what, text string) {
 	at := v.Worlds[i].T
 	if !v.Boxes[i].IsEmpty() {
@@ -299,6 +300,7 @@ func (v *looker) doubles(s *scene.Scene) {
 	}
 }
 
+// points are the places of a node’s points in the scene.
 func points(s *scene.Scene, i int, worlds []geom.Affine) []geom.Vec3 {
 	m := s.Meshes[s.Nodes[i].Mesh]
 	out := make([]geom.Vec3, len(m.Points))
@@ -357,6 +359,7 @@ func (t *item) surface() ([]geom.Vec3, []int32) {
 	return t.points, t.tris
 }
 
+// bvh is built when first asked for; the looker has no other goroutine.
 func (t *item) bvh(ctx context.Context) *geom.BVH {
 	if t.tree == nil {
 		pts, tris := t.surface()
@@ -378,6 +381,7 @@ func (t *item) seenThrough() bool {
 	return false
 }
 
+// isClosed tells whether every edge has two faces, worked out when first asked for.
 func (t *item) isClosed(ctx context.Context) bool {
 	if t.closed == 0 {
 		t.closed = -1
