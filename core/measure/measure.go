@@ -109,20 +109,15 @@ func mesh(ctx context.Context, m *scene.Mesh, w geom.Affine, chain bool) sums {
 	// Sums are taken about a point of the mesh: far from the origin they would lose
 	// their digits.
 	o := pts[m.Corners[0]]
-	parts := make([]sums, split.Pieces(m.Faces(), least))
-	split.Range(m.Faces(), least, func(k, from, to int) {
+	const block = 1 << 15 // faces summed at a stretch
+	parts := make([]sums, split.Blocks(m.Faces(), block))
+	_ = split.InBlocks(ctx, m.Faces(), block, func(k, from, to int) {
 		t := sums{box: geom.EmptyBox()}
 		for f := from; f < to; f++ {
-			if f&0x7fff == 0 && ctx.Err() != nil {
-				return
-			}
 			t.face(pts, m.Corners[m.FaceStart[f]:m.FaceStart[f+1]], o)
 		}
 		if chain {
 			for f := from; f < to; f++ {
-				if f&0x7fff == 0 && ctx.Err() != nil {
-					return
-				}
 				t.chain += boundary(marks, m.Corners[m.FaceStart[f]:m.FaceStart[f+1]])
 			}
 		}

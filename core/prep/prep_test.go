@@ -1,8 +1,11 @@
 package prep_test
 
 import (
+	"bytes"
 	"context"
 	"fmt"
+	"math"
+	"runtime"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -12,10 +15,12 @@ import (
 	"yarvek/core/fault"
 	"yarvek/core/finding"
 	"yarvek/core/format"
+	"yarvek/core/format/bundle"
 	"yarvek/core/geom"
 	"yarvek/core/prep"
 	"yarvek/core/prep/preptest"
 	"yarvek/core/scene"
+	"yarvek/core/shape"
 	"yarvek/core/shape/shapetest"
 	"yarvek/core/station/axes"
 	"yarvek/core/station/pivot"
@@ -212,5 +217,34 @@ func TestUndoneDecisionsLeaveNoTrace(t *testing.T) {
 		{Pivot: pivot.Decisions{Place: pivot.OnMass, Heading: 33, Under: true}}} {
 		assert.NotEqual(t, before, write(p))
 		assert.Equal(t, before, write(prep.Prep{}))
+	}
+}
+
+// The same file and decisions give the same bytes on any number of processors: meshes
+// here are large enough for everything that is split to be split.
+func TestTheNumberOfProcessorsChangesNothing(t *testing.T) {
+	m := new(shape.Builder).Grid(400, 300, func(u, v float64) geom.Vec3 {
+		return geom.Vec3{3 * u, math.Sin(40*u) * math.Cos(37*v) * .2, -3 * v}
+	}).Mesh("terrain")
+	s := shape.Scene("terrain", []scene.Material{scene.NewMaterial("ground")}, m)
+	s.Nodes[0].Local = geom.Linear(geom.Rotation(geom.Vec3{1, 2, 3}, .7))
+	pk, err := format.Write(context.Background(), scene.Delivery{Scene: s}, preptest.Format(t, "obj"), "terrain", preptest.YUp)
+	require.NoError(t, err)
+	require.Greater(t, len(pk.Files[0].Data), 4<<20, "more than a chunk of the reader")
+	p := prep.Prep{Size: size.Decisions{Bake: size.BakeAll}, Axes: axes.Decisions{Pose: geom.Vec3{10, 20, 30}, Drop: true},
+		Pivot: pivot.Decisions{Place: pivot.OnMass, Heading: 33}}
+	prepared := func(processors int) []byte {
+		defer runtime.GOMAXPROCS(runtime.GOMAXPROCS(processors))
+		got, _, err := format.Read(context.Background(), bundle.New(pk.Files), pk.Files[0].Name, nil)
+		require.NoError(t, err)
+		r := preptest.Run(t, got, p, preptest.ZUpLeft)
+		st := preptest.Standing(t, r)
+		out, err := format.Write(context.Background(), r.Delivery, preptest.Format(t, "fbx"), "x", preptest.ZUpLeft)
+		require.NoError(t, err)
+		return fmt.Appendf(out.Files[0].Data, "%v %v", r.Pivot.Where, st.Stances)
+	}
+	one := prepared(1)
+	for _, n := range []int{2, 3, 8} {
+		assert.True(t, bytes.Equal(one, prepared(n)), "%d processors", n)
 	}
 }

@@ -97,6 +97,16 @@ func Range(n, least int, f func(piece, from, to int)) {
 	g.wait()
 }
 
+// Blocks is how many blocks of size elements n elements make, the last one shorter.
+func Blocks(n, size int) int { return (n + size - 1) / size }
+
+// InBlocks calls f for each of the blocks, which are the same on any number of
+// processors: for sums, whose rounding would depend on where they are cut. It ends as
+// Each does.
+func InBlocks(ctx context.Context, n, size int, f func(block, from, to int)) error {
+	return Each(ctx, Blocks(n, size), func(i int) { f(i, i*size, min(n, (i+1)*size)) })
+}
+
 // Each calls f for every number below n, one at a time on each processor, in no order
 // that may be relied on. When ctx ends, or a piece panics, those not begun are left
 // out; it returns ctx's error then.

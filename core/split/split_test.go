@@ -3,6 +3,7 @@ package split
 import (
 	"context"
 	"errors"
+	"runtime"
 	"sync/atomic"
 	"testing"
 
@@ -69,4 +70,21 @@ func TestPanicsComeBackToTheCaller(t *testing.T) {
 		})
 	}
 	assert.NoError(t, Recovered(nil))
+}
+
+func TestBlocksAreTheSameOnAnyNumberOfProcessors(t *testing.T) {
+	for _, n := range []int{0, 1, 9, 10, 11, 95} {
+		var want [][2]int
+		for from := 0; from < n; from += 10 {
+			want = append(want, [2]int{from, min(n, from+10)})
+		}
+		for _, processors := range []int{1, 2, 7} {
+			was := runtime.GOMAXPROCS(processors)
+			got := make([][2]int, Blocks(n, 10))
+			assert.NoError(t, InBlocks(context.Background(), n, 10, func(k, from, to int) { got[k] = [2]int{from, to} }))
+			runtime.GOMAXPROCS(was)
+			assert.ElementsMatch(t, want, got)
+			assert.Len(t, got, len(want))
+		}
+	}
 }

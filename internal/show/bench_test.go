@@ -72,6 +72,7 @@ func BenchmarkFirstDrawing(b *testing.B) {
 func firstDrawing(b *testing.B, f bundle.File) (first, again time.Duration, svg int) {
 	ctx := context.Background()
 	bn := newBench(b)
+	defer bn.close()
 	id := bn.bringFile(f)
 	draw := func() time.Duration {
 		start := time.Now()
@@ -185,6 +186,7 @@ func BenchmarkAbandoned(b *testing.B) {
 func abandoned(b *testing.B, f bundle.File, work func(ctx context.Context, bn *bench, id int64) error) time.Duration {
 	whole := func() time.Duration {
 		bn := newBench(b)
+		defer bn.close()
 		id := bn.bringFile(f)
 		start := time.Now()
 		require.NoError(b, work(context.Background(), bn, id))
@@ -200,11 +202,13 @@ func abandoned(b *testing.B, f bundle.File, work func(ctx context.Context, bn *b
 		time.AfterFunc(whole*time.Duration(i)/moments, func() { left <- time.Now(); cancel() })
 		err := work(ctx, bn, id)
 		if err == nil {
+			bn.close()
 			continue // it was done before anybody left
 		}
 		at := <-left
 		bn.idle()
 		took := time.Since(at)
+		bn.close()
 		if took > worst {
 			b.Logf("left after %v of %v: went on for %v", whole*time.Duration(i)/moments, whole, took)
 		}
@@ -238,6 +242,7 @@ func BenchmarkFourAtOnce(b *testing.B) {
 				}
 				all.Wait()
 				b.ReportMetric(time.Since(start).Seconds(), "last-s")
+				bn.close()
 			}
 		})
 	}

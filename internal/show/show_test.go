@@ -38,6 +38,7 @@ type bench struct {
 	desk  *work.Desk
 	kit   int64
 	cache string
+	store *store.Store
 }
 
 func newBench(t testing.TB) *bench {
@@ -45,10 +46,22 @@ func newBench(t testing.TB) *bench {
 	s, err := store.Open(t.TempDir())
 	require.NoError(t, err)
 	d := work.New(s, work.DefaultLimits, nil)
-	t.Cleanup(func() { d.Close(); _ = s.Close() })
 	k, err := d.NewKit(context.Background(), "Tern Point", target.Shipped[1].ID)
 	require.NoError(t, err)
-	return &bench{New(d), t, d, k.ID, s.CacheDir()}
+	b := &bench{New(d), t, d, k.ID, s.CacheDir(), s}
+	t.Cleanup(b.close)
+	return b
+}
+
+// close lets go of everything before the test ends, so that many benches one after the
+// other need the memory of one. Closing twice is closing once.
+func (b *bench) close() {
+	if b.desk == nil {
+		return
+	}
+	b.desk.Close()
+	_ = b.store.Close()
+	*b = bench{}
 }
 
 func (b *bench) bring(name, text string) int64 {

@@ -63,7 +63,7 @@ func BenchmarkAgainstZlib(b *testing.B) {
 		for _, v := range r.props {
 			switch a := v.(type) {
 			case []float64:
-				e := &encoder{}
+				e := &encoder{ctx: context.Background()}
 				e.property(a)
 				raw := make([]byte, 0, 8*len(a))
 				for _, f := range a {
