@@ -3,6 +3,8 @@ package draft
 import (
 	"context"
 	"math"
+	"regexp"
+	"strconv"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -78,7 +80,14 @@ func TestAThinnedModelKeepsItsLook(t *testing.T) {
 	assert.Less(t, len(c.tris), len(m.tris))
 	a, b := m.Draw(context.Background(), Front, 80), c.Draw(context.Background(), Front, 80)
 	assert.InDelta(t, a.Width, b.Width, 1e-9)
-	assert.NotEmpty(t, b.Image)
+	// The silhouette is that of the whole model, and no point moved farther than a cell.
+	assert.InDelta(t, 1, float64(coverage(t, b))/float64(coverage(t, a)), 0.02)
+	cell := m.Box.Size().Max() / coarseCells
+	for _, p := range c.points {
+		assert.True(t, p[0] >= m.Box.Min[0] && p[0] <= m.Box.Max[0] && p[1] >= m.Box.Min[1] && p[1] <= m.Box.Max[1])
+	}
+	assert.InDelta(t, area(m), area(c), 0.05*area(m))
+	assert.Less(t, cell*80, 1.5, "less than two pixels of such a drawing")
 	small := NewModel(context.Background(), shape.Scene("x", nil, new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box")))
 	same, err := small.coarse(context.Background())
 	require.NoError(t, err)
@@ -88,14 +97,53 @@ func TestAThinnedModelKeepsItsLook(t *testing.T) {
 	assert.InDelta(t, math.Sqrt2, r.Box.Size()[0], 1e-12)
 }
 
+// area is the surface of a model, in square metres.
+func area(m *Model) (sum float64) {
+	for i := 0; i < len(m.tris); i += 3 {
+		a, b, c := m.points[m.tris[i]], m.points[m.tris[i+1]], m.points[m.tris[i+2]]
+		sum += b.Sub(a).Cross(c.Sub(a)).Len() / 2
+	}
+	return sum
+}
+
+// ring finds where balloons stand.
+var ring = regexp.MustCompile(`<circle class="ring" cx="([0-9.-]+)" cy="([0-9.-]+)" r="13"/>`)
+
 func TestManyBalloonsStandApart(t *testing.T) {
 	s := &Drawing{Asset: "x", Box: geom.Box{Max: geom.Vec3{1, 1, 1}}}
 	s.Layout = Arrange(s.Box, Ask{})
 	for i := range 12 {
 		s.Balloons = append(s.Balloons, Balloon{Number: i + 1, At: geom.Vec3{.5, .01, .5}})
 	}
-	out := s.Draw()
-	assert.Len(t, out.Zones, 12)
+	for range 2 { // a dozen stand clear of each other; twice as many as apart as the column lets them
+		out := s.Draw()
+		assert.Len(t, out.Zones, len(s.Balloons))
+		rings := ring.FindAllStringSubmatch(out.SVG, -1)
+		require.Len(t, rings, len(s.Balloons))
+		least := 26.0
+		if len(s.Balloons) > 12 {
+			least = (baseY - 10 - fieldT - 20) / float64(len(s.Balloons)-1)
+		}
+		for i := range rings {
+			for k := range i {
+				assert.GreaterOrEqual(t, math.Hypot(at(rings[i][1])-at(rings[k][1]), at(rings[i][2])-at(rings[k][2])), least-.2,
+					"balloons %d and %d of %d", k+1, i+1, len(rings))
+			}
+			y := at(rings[i][2])
+			assert.True(t, y > innerT && y < baseY, "on the paper")
+		}
+		for i := range 12 {
+			s.Balloons = append(s.Balloons, Balloon{Number: i + 13, At: geom.Vec3{.1, .9, .5}})
+		}
+	}
+}
+
+func at(s string) float64 {
+	v, err := strconv.ParseFloat(s, 64)
+	if err != nil {
+		panic(err)
+	}
+	return v
 }
 
 func TestTheCubeTestShowsSpecks(t *testing.T) {
