@@ -21,14 +21,14 @@ func (m *Model) coarse(ctx context.Context) (*Model, error) {
 }
 
 // thinned is the model with its points on a coarse grid, for pictures so small that
-// nobody sees it; the model itself when it has no extent. Two
-// points of one cell become one.
+// nobody sees it; the model itself when it has no extent. All points of a cell become
+// the first of them, and faces and edges that this leaves nothing of are gone.
 func (m *Model) thinned(ctx context.Context) *Model {
 	cell := m.Box.Size().Max() / coarseCells
 	if cell == 0 {
 		return m
 	}
-	out := (&Model{faces: m.faces, Box: m.Box}).withLater()
+	out := (&Model{Box: m.Box}).withLater()
 	at := map[[3]int16]int32{}
 	to := make([]int32, len(m.points))
 	for i, p := range m.points {
@@ -47,6 +47,17 @@ func (m *Model) thinned(ctx context.Context) *Model {
 		}
 		to[i] = n
 	}
+	kept := make([]int32, len(m.faces)) // the number a face has in out, plus one
+	face := func(f int32) int32 {
+		if f < 0 {
+			return f
+		}
+		if kept[f] == 0 {
+			out.faces = append(out.faces, m.faces[f])
+			kept[f] = int32(len(out.faces))
+		}
+		return kept[f] - 1
+	}
 	for t := 0; t < len(m.tris); t += 3 {
 		if t%0x30000 == 0 && ctx.Err() != nil {
 			return out
@@ -54,7 +65,7 @@ func (m *Model) thinned(ctx context.Context) *Model {
 		a, b, c := to[m.tris[t]], to[m.tris[t+1]], to[m.tris[t+2]]
 		if a != b && b != c && c != a {
 			out.tris = append(out.tris, a, b, c)
-			out.faceOf = append(out.faceOf, m.faceOf[t/3])
+			out.faceOf = append(out.faceOf, face(m.faceOf[t/3]))
 		}
 	}
 	type pair struct {
@@ -70,6 +81,7 @@ func (m *Model) thinned(ctx context.Context) *Model {
 		k := pair{min(e.a, e.b), max(e.a, e.b), e.hard}
 		if e.a != e.b && !seen[k] {
 			seen[k] = true
+			e.f0, e.f1 = face(e.f0), face(e.f1)
 			out.edges = append(out.edges, e)
 		}
 	}

@@ -104,6 +104,9 @@ func (s *shot) project() {
 	s.xy = make([]float32, 2*len(s.points))
 	s.near = make([]float32, len(s.points))
 	for i, p := range s.points {
+		if i&0x7fff == 0 && s.ctx.Err() != nil {
+			return
+		}
 		u, v, n := s.side.project(p)
 		s.xy[2*i] = float32((u-s.u0)*s.scale + margin)
 		s.xy[2*i+1] = float32(float64(s.b.h) - margin - (v-s.v0)*s.scale)
@@ -131,6 +134,9 @@ func (s *shot) fill() {
 	b := s.b
 	shade := make([]uint8, len(s.faces))
 	for i, n := range s.faces {
+		if i&0x7fff == 0 && s.ctx.Err() != nil {
+			return
+		}
 		shade[i] = s.shadeOf(n)
 	}
 	for t := 0; t < len(s.tris); t += 3 {
