@@ -23,8 +23,10 @@ func (a Vec2) Dot(b Vec2) float64 { return a[0]*b[0] + a[1]*b[1] }
 type Outline []Vec2
 
 // OutlineOf is the convex outline of points (Andrew 1979, "Another efficient
-// algorithm for convex hulls in two dimensions"). The list is sorted in place.
+// algorithm for convex hulls in two dimensions"), in n log n. The list is used up: its
+// order and content afterwards mean nothing.
 func OutlineOf(pts []Vec2) Outline {
+	pts = outermost(pts)
 	slices.SortFunc(pts, func(a, b Vec2) int {
 		switch {
 		case a[0] < b[0] || a[0] == b[0] && a[1] < b[1]:
@@ -53,6 +55,46 @@ func OutlineOf(pts []Vec2) Outline {
 		half(pts[i], lower)
 	}
 	return out[:len(out)-1]
+}
+
+// outermost drops, in place and in one pass, the points that lie inside the octagon of
+// the farthest ones (Akl and Toussaint 1978, "A fast convex hull algorithm"): no corner
+// of the outline does. What lies on its sides, within rounding, stays.
+func outermost(pts []Vec2) []Vec2 {
+	if len(pts) < 64 {
+		return pts
+	}
+	directions := [8]Vec2{{1, 0}, {1, 1}, {0, 1}, {-1, 1}, {-1, 0}, {-1, -1}, {0, -1}, {1, -1}} // anticlockwise
+	var ring [8]Vec2
+	var far [8]float64
+	for k := range far {
+		far[k] = math.Inf(-1)
+	}
+	for _, p := range pts {
+		for k, d := range directions {
+			if v := d.Dot(p); v > far[k] {
+				far[k], ring[k] = v, p
+			}
+		}
+	}
+	if ring == [8]Vec2{ring[0], ring[0], ring[0], ring[0], ring[0], ring[0], ring[0], ring[0]} {
+		return pts[:1] // all in one place
+	}
+	clear := 1e-12 * max(far[0]+far[4], far[2]+far[6]) * max(math.Abs(far[0]), math.Abs(far[2]), math.Abs(far[4]), math.Abs(far[6]))
+	left := pts[:0]
+	for _, p := range pts {
+		inside := true
+		for k, a := range ring {
+			if b := ring[(k+1)%8]; a != b && b.Sub(a).Cross(p.Sub(a)) <= clear {
+				inside = false
+				break
+			}
+		}
+		if !inside {
+			left = append(left, p)
+		}
+	}
+	return left
 }
 
 // Area in square metres.

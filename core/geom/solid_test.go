@@ -4,6 +4,7 @@ import (
 	"context"
 	"math"
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -114,6 +115,53 @@ func TestTightBoxFollowsALeaningMast(t *testing.T) {
 	frame, size := HullOf(context.Background(), pts).TightBox(context.Background())
 	assert.True(t, size.Near(Vec3{6, .2, .1}, 1e-9), "%v", size)
 	assert.InDelta(t, 1, math.Abs(frame.Col(0).Dot(lean.Apply(Vec3{0, 1, 0}))), 1e-9)
+}
+
+// What is dropped before the outline is taken is no corner of it: against all points,
+// each side has every point on its left, and brute force finds the same corners.
+func TestOutlinesOfManyPoints(t *testing.T) {
+	r := rand.New(rand.NewPCG(3, 4))
+	shapes := map[string]func() Vec2{
+		"square": func() Vec2 { return Vec2{r.Float64(), r.Float64()} },
+		"disc": func() Vec2 {
+			s, c := math.Sincos(7 * r.Float64())
+			k := math.Sqrt(r.Float64())
+			return Vec2{9 + k*c, k*s - 4}
+		},
+		"circle": func() Vec2 { s, c := math.Sincos(7 * r.Float64()); return Vec2{c, s} },
+		"grid":   func() Vec2 { return Vec2{float64(r.IntN(12)), float64(r.IntN(9))} },
+		"line":   func() Vec2 { v := r.Float64(); return Vec2{v, 2 * v} },
+		"point":  func() Vec2 { return Vec2{3, 3} },
+		"far":    func() Vec2 { return Vec2{1e9 + float64(r.IntN(50)), float64(r.IntN(50)) - 1e9} },
+	}
+	for name, at := range shapes {
+		pts := make([]Vec2, 700)
+		for i := range pts {
+			pts[i] = at()
+		}
+		o := OutlineOf(slices.Clone(pts))
+		corner := map[Vec2]bool{}
+		for i, a := range o {
+			corner[a] = true
+			if len(o) > 2 {
+				b := o[(i+1)%len(o)]
+				for _, p := range pts {
+					require.GreaterOrEqual(t, b.Sub(a).Cross(p.Sub(a)), -1e-9, "%s: a point lies outside", name)
+				}
+			}
+		}
+		for _, p := range pts { // a point is a corner when some direction has it alone farthest
+			for k := range 64 {
+				s, c := math.Sincos(float64(k) / 10)
+				d := Vec2{c, s}
+				alone := !slices.ContainsFunc(pts, func(q Vec2) bool { return q != p && d.Dot(q.Sub(p)) >= -1e-12 })
+				if alone {
+					require.True(t, corner[p], "%s: corner %v is missing", name, p)
+					break
+				}
+			}
+		}
+	}
 }
 
 func TestOutlines(t *testing.T) {
