@@ -70,9 +70,6 @@ func faceOf(id string) (face, error) {
 	return face{}, &station.UnknownError{ID: id}
 }
 
-// noLayers is for a station that shows nothing of its own over the views.
-func noLayers(view) []draft.Layer { return nil }
-
 // view is one station of an opened asset, as it is drawn. Its box and maps are in the
 // frame of the paper: x to the right of the front view, y up, z toward the viewer;
 // metres.
