@@ -61,6 +61,10 @@ var words = template.FuncMap{
 	"f1":       f1,
 	"dict":     dict,
 	"pairs":    pairs,
+	"field":    newField,
+	"metres":   metresOf,
+	"filled":   filled,
+	"names":    namesOf,
 	"plainnum": func(v float64) string { return fmt.Sprintf("%.6g", v) },
 	"point":    func(p geom.Vec3) string { return fmt.Sprintf("%.9g,%.9g,%.9g", p[0], p[1], p[2]) },
 	"nowhere":  func(p geom.Vec3) bool { return p == geom.Vec3{} },
@@ -92,6 +96,30 @@ func pairs(words ...string) [][2]string {
 		list = append(list, [2]string{words[i], words[i+1]})
 	}
 	return list
+}
+
+// metresOf says a length as a form takes it; none for 0.
+func metresOf(m float64) string {
+	if m == 0 {
+		return ""
+	}
+	return fmt.Sprintf("%.6g m", m)
+}
+
+// filled says a number as a form takes it; none for 0.
+func filled(v float64) string {
+	if v == 0 {
+		return ""
+	}
+	return fmt.Sprintf("%.6g", v)
+}
+
+// namesOf lists names, or says that there are none.
+func namesOf(list []string) string {
+	if len(list) == 0 {
+		return "none"
+	}
+	return strings.Join(list, ", ")
 }
 
 // clip shortens a text to n letters.

@@ -135,3 +135,37 @@ func (p press) Called(id string) press { p.FormID = id; return p }
 
 // Plainly gives the form another class than usual; "" for none.
 func (p press) Plainly(class string) press { p.FormClass = class; return p }
+
+// field is a field of a form: one that is short and must be filled in, until a method
+// says otherwise. Its methods give it with something changed, as those of press do.
+type field struct {
+	ID, Name, Label string
+	Value           string
+	Hint            string // what may stand there, shown while it is empty
+	Unit            string // or other words behind it
+	Width           string // class of the style sheet
+	Most            int    // letters, 0 for any number
+	Needed          bool
+}
+
+func newField(id, name, label string) field {
+	return field{ID: id, Name: name, Label: label, Width: "short", Needed: true}
+}
+
+// With fills it in.
+func (f field) With(value string) field { f.Value = value; return f }
+
+// Like shows what may stand there.
+func (f field) Like(hint string) field { f.Hint = hint; return f }
+
+// In puts a unit behind it.
+func (f field) In(unit string) field { f.Unit = unit; return f }
+
+// Wide makes room for a name.
+func (f field) Wide() field { f.Width = "mid"; return f }
+
+// Letters bounds what may be typed.
+func (f field) Letters(n int) field { f.Most = n; return f }
+
+// MayBeEmpty lets the form be sent without it.
+func (f field) MayBeEmpty() field { f.Needed = false; return f }

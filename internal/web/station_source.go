@@ -28,6 +28,7 @@ var sourceRoom = room{
 			return n.Kind == scene.KindMesh || n.Kind == scene.KindEmpty || n.Kind == scene.KindLOD
 		},
 		"indent":    func(depth int) string { return fmt.Sprintf("depth-%d", min(depth, 8)) },
+		"formatof":  func(s *scene.Scene) string { return strings.TrimSpace(s.Format + " " + s.FormatVersion) },
 		"short3":    short3,
 		"nodewords": nodeWords,
 		"namelist":  func(l []string) string { return clip(strings.Join(l, ", "), 60) },
