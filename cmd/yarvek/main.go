@@ -26,7 +26,7 @@ func main() {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(serveCommand(), demoCommand(), inspectCommand(), exportCommand())
+	root.AddCommand(serveCommand(), demoCommand(), inspectCommand(), exportCommand(), verifyCommand(), backupCommand(), restoreCommand())
 	if err := root.ExecuteContext(ctx); err != nil {
 		if !errors.Is(err, errSaid) {
 			fmt.Fprintln(os.Stderr, "yarvek:", err)

@@ -20,6 +20,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"yarvek/internal/store"
+	"yarvek/internal/work"
 )
 
 func run(t *testing.T, c *cobra.Command, args ...string) (string, error) {
@@ -213,4 +214,54 @@ func TestAnUploadUnderWayIsReceived(t *testing.T) {
 	assert.Equal(t, "first half, second half", <-got)
 	assert.Equal(t, "received", <-answer)
 	assert.NoError(t, <-ended)
+}
+
+// What is kept is checked, backed up and put back by the commands, and a flipped byte is
+// named by the file and the asset that need it.
+func TestKeptFilesAreVerifiedBackedUpAndPutBack(t *testing.T) {
+	dir, ctx := t.TempDir(), context.Background()
+	data, file := filepath.Join(dir, "data"), filepath.Join(dir, "kits.zip")
+	st, err := store.Open(data)
+	require.NoError(t, err)
+	d := work.New(st, work.DefaultLimits, nil)
+	k, err := d.NewKit(ctx, "Tern Point", "y-up-metres-right")
+	require.NoError(t, err)
+	u := d.NewUpload()
+	require.NoError(t, u.Add("plank.obj", strings.NewReader(obj)))
+	_, err = d.Bring(ctx, k.ID, "plank", u)
+	require.NoError(t, err)
+
+	said, err := run(t, verifyCommand(), "--data", data)
+	require.NoError(t, err, said)
+	assert.Contains(t, said, "1 kept file")
+	assert.Contains(t, said, "Everything is as it was kept.")
+	said, err = run(t, backupCommand(), "--data", data, "-o", file)
+	require.NoError(t, err, said)
+	d.Close()
+	require.NoError(t, st.Close())
+
+	blobs, err := filepath.Glob(filepath.Join(data, "blobs", "??", "*"))
+	require.NoError(t, err)
+	b, err := os.ReadFile(blobs[0])
+	require.NoError(t, err)
+	b[20] ^= 1
+	require.NoError(t, os.WriteFile(blobs[0], b, 0o644))
+	said, err = run(t, verifyCommand(), "--data", data)
+	assert.ErrorIs(t, err, errSaid)
+	assert.Contains(t, said, "damaged: plank.obj of plank, revision 1")
+	said, err = run(t, backupCommand(), "--data", data, "-o", filepath.Join(dir, "later.zip"))
+	assert.ErrorIs(t, err, errSaid)
+	assert.Contains(t, said, "not in the backup")
+
+	back := filepath.Join(dir, "back")
+	said, err = run(t, restoreCommand(), file, "--data", back)
+	require.NoError(t, err, said)
+	assert.Contains(t, said, "Everything is as it was kept.")
+	_, err = run(t, restoreCommand(), file, "--data", back)
+	assert.ErrorContains(t, err, "is not empty")
+	_, err = run(t, verifyCommand(), "--data", filepath.Join(dir, "nowhere"))
+	assert.ErrorContains(t, err, "there is no Yarvek data")
+	left, err := filepath.Glob(filepath.Join(dir, ".yarvek-backup-*"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
 }

@@ -101,6 +101,10 @@ func (s *serving) run(ctx context.Context, out io.Writer, fill func(context.Cont
 	srv := &http.Server{Handler: web.New(desk, log, s.hosts...).Handler(), ReadHeaderTimeout: 10 * time.Second,
 		IdleTimeout: 2 * time.Minute,
 		ErrorLog:    slog.NewLogLogger(log.Handler(), slog.LevelWarn)}
+	tidying, stop := context.WithCancel(ctx)
+	tidied := make(chan struct{})
+	go func() { defer close(tidied); desk.Tidy(tidying) }()
+	defer func() { stop(); <-tidied }()
 	fmt.Fprintf(out, "Yarvek is at http://%s\nIts data is in %s\nPress Ctrl+C to end.\n", l.Addr(), dir)
 	return serve(ctx, srv, l)
 }

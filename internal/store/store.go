@@ -43,19 +43,30 @@ type Store struct {
 	db   *sql.DB
 	dir  string
 	lock io.Closer // released by Close
+
+	checked checked // blobs whose bytes were compared with their names
 }
 
 // Open opens or makes the data folder and brings its database up to date. A folder that
 // another process has open is left as it is; the error is ErrInUse then.
 func Open(dir string) (*Store, error) {
+	if info, err := os.Stat(dir); err == nil && !info.IsDir() {
+		return nil, fmt.Errorf("%s is a file: expected a folder. Name another one with --data", dir)
+	}
 	if err := os.MkdirAll(dir, 0o755); err != nil {
-		return nil, err
+		return nil, unopened(dir, err)
 	}
 	lock, err := lockFile(filepath.Join(dir, "lock"))
-	if err != nil {
+	if errors.Is(err, ErrInUse) {
 		return nil, fmt.Errorf("%s: %w", dir, err)
 	}
-	s, err := open(dir)
+	if err != nil {
+		return nil, unopened(dir, err)
+	}
+	s, err := (*Store)(nil), sane(dir)
+	if err == nil {
+		s, err = open(dir)
+	}
 	if err != nil {
 		_ = lock.Close()
 		return nil, err
@@ -77,7 +88,7 @@ func open(dir string) (*Store, error) {
 			_ = os.Remove(f)
 		}
 	}
-	dsn := "file:" + filepath.ToSlash(filepath.Join(dir, "yarvek.db")) +
+	dsn := "file:" + filepath.ToSlash(filepath.Join(dir, databaseName)) +
 		"?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)&_pragma=busy_timeout(10000)&_txlock=immediate"
 	db, err := sql.Open("sqlite", dsn)
 	if err != nil {
@@ -95,12 +106,7 @@ func open(dir string) (*Store, error) {
 		_ = db.Close()
 		return nil, fmt.Errorf("the database in %s can't be brought up to date: %w", dir, err)
 	}
-	s := &Store{db: db, dir: dir}
-	if err := s.sweep(time.Now().Add(-orphanAge)); err != nil {
-		_ = db.Close()
-		return nil, err
-	}
-	return s, nil
+	return &Store{db: db, dir: dir}, nil
 }
 
 // Close closes the database and lets go of the folder.
@@ -214,8 +220,8 @@ func (s *Store) in(ctx context.Context, how *sql.TxOptions, f func(*sql.Tx) erro
 	if err != nil {
 		return err
 	}
+	defer func() { _ = tx.Rollback() }() // does nothing once it is committed
 	if err := f(tx); err != nil {
-		_ = tx.Rollback()
 		return err
 	}
 	return tx.Commit()

@@ -10,7 +10,6 @@ import (
 	"sync"
 	"sync/atomic"
 	"testing"
-	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -229,27 +228,6 @@ func TestBlobsAreWholeOrNotThere(t *testing.T) {
 	require.NoError(t, s.Close())
 	folder(t, dir)
 	assert.NoFileExists(t, half)
-}
-
-func TestOldBlobsNobodyNamesAreCleared(t *testing.T) {
-	ctx := context.Background()
-	s := folder(t, t.TempDir())
-	k, err := s.NewKit(ctx, "Tern Point", target.Shipped[0])
-	require.NoError(t, err)
-	kept, _, err := s.PutBlob(strings.NewReader("kept"))
-	require.NoError(t, err)
-	lost, _, err := s.PutBlob(strings.NewReader("refused"))
-	require.NoError(t, err)
-	_, err = s.NewAsset(ctx, k.ID, "a", "a.obj", []File{{Name: "a.obj", SHA: kept}})
-	require.NoError(t, err)
-	require.NoError(t, s.sweep(time.Now().Add(-time.Hour)))
-	_, err = s.Blob(lost)
-	require.NoError(t, err, "an upload may be under way")
-	require.NoError(t, s.sweep(time.Now().Add(time.Hour)))
-	_, err = s.Blob(lost)
-	require.ErrorIs(t, err, ErrNotFound)
-	_, err = s.Blob(kept)
-	require.NoError(t, err)
 }
 
 func TestRemovedAssetsCanBePutBack(t *testing.T) {

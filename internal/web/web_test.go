@@ -3,12 +3,15 @@ package web
 import (
 	"bytes"
 	"context"
+	"fmt"
 	"io/fs"
 	"log/slog"
 	"mime/multipart"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
+	"os"
+	"path/filepath"
 	"regexp"
 	"strings"
 	"testing"
@@ -215,6 +218,32 @@ func TestTheDrawingStaysLight(t *testing.T) {
 	for _, path := range []string{"/assets/9/size", "/assets/5/pivot", "/assets/2/axes"} {
 		assert.Less(t, c.get(path).Body.Len(), 400_000, path)
 	}
+}
+
+// An asset whose kept file is gone is there, and its pages say what is wrong with it.
+func TestAMissingBlobIsNoMissingPage(t *testing.T) {
+	dir := t.TempDir()
+	st, err := store.Open(dir)
+	require.NoError(t, err)
+	c := &client{t: t, desk: work.New(st, work.DefaultLimits, nil), log: new(bytes.Buffer)}
+	id := c.bring("quay.obj", quayText)
+	c.desk.Close()
+	require.NoError(t, st.Close())
+	require.NoError(t, os.RemoveAll(filepath.Join(dir, "blobs")))
+
+	st, err = store.Open(dir)
+	require.NoError(t, err)
+	c.desk = work.New(st, work.DefaultLimits, nil)
+	t.Cleanup(func() { c.desk.Close(); _ = st.Close() })
+	c.h = New(c.desk, slog.New(slog.DiscardHandler)).Handler()
+	for _, path := range []string{"/assets/%d/source", "/assets/%d/export", "/assets/%d/turntable?station=size"} {
+		w := c.get(fmt.Sprintf(path, id))
+		assert.Equal(t, http.StatusUnprocessableEntity, w.Code, path)
+		has(t, w, "is gone from the data folder since it came in")
+		has(t, w, "Send the same file again")
+		assert.NotContains(t, w.Body.String(), dir)
+	}
+	assert.Equal(t, http.StatusOK, c.get("/kits/1").Code)
 }
 
 func TestDownloadsCarryTheFileAndItsName(t *testing.T) {

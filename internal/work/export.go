@@ -108,7 +108,10 @@ func (d *Desk) Download(ctx context.Context, export int64) (store.Export, io.Rea
 		return e, nil, err
 	}
 	f, err := d.store.OpenBlob(e.SHA)
-	return e, f, err
+	if err != nil {
+		return e, nil, keptFault(e.Name, err)
+	}
+	return e, f, nil
 }
 
 // Zip packs files with a fixed date, so that equal files make equal archives.

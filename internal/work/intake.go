@@ -103,7 +103,7 @@ func (u *Upload) unzip(name, sha string, packed int64) error {
 	l := u.desk.Limits
 	f, err := u.desk.store.OpenBlob(sha)
 	if err != nil {
-		return err
+		return keptFault(name, err)
 	}
 	defer f.Close()
 	z, err := zip.NewReader(f, packed)

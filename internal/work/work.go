@@ -62,6 +62,7 @@ type Desk struct {
 	Derived *Derived
 
 	store   *store.Store
+	log     *slog.Logger
 	steps   *prep.Memo
 	sources *memo.Memo[read]
 }
@@ -72,7 +73,7 @@ func New(s *store.Store, limits Limits, log *slog.Logger) *Desk {
 	if log == nil {
 		log = slog.New(slog.DiscardHandler)
 	}
-	return &Desk{Limits: limits, Jobs: NewJobs(log), Derived: NewDerived(s.CacheDir(), derivedKept, log), store: s,
+	return &Desk{Limits: limits, Jobs: NewJobs(log), Derived: NewDerived(s.CacheDir(), derivedKept, log), store: s, log: log,
 		steps:   prep.NewMemo(stepsKept),
 		sources: memo.New(sourcesKept, func(r read) int64 { return 4096 + r.scene.Bytes() })}
 }
@@ -102,7 +103,7 @@ func sourceKey(r Revision) string {
 func (d *Desk) bundleOf(list []store.File) *bundle.Bundle {
 	files := make([]bundle.File, len(list))
 	for i, f := range list {
-		files[i] = bundle.File{Name: f.Name, Load: func() ([]byte, error) { return d.store.Blob(f.SHA) }}
+		files[i] = bundle.File{Name: f.Name, Load: func() ([]byte, error) { return d.keptBytes(f) }}
 	}
 	return bundle.New(files)
 }

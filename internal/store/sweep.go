@@ -1,0 +1,150 @@
+package store
+
+import (
+	"context"
+	"os"
+	"path/filepath"
+	"time"
+)
+
+// orphanAge is how old a blob that no row names must be before it is swept. An upload
+// under way has its blobs before its rows.
+const orphanAge = 24 * time.Hour
+
+// trashAge is how long what was swept can be had back.
+const trashAge = 30 * 24 * time.Hour
+
+// dayName is how the trash names its folders.
+const dayName = "2006-01-02"
+
+// manyOrphans and manyPart bound a sweep: when more blobs than both allow would go, the
+// database is more likely the wrong one than the blobs are of no use.
+const (
+	manyOrphans = 3
+	manyPart    = 0.05 // of all blobs
+)
+
+// Swept is what a sweep did.
+type Swept struct {
+	Blobs   int   // there were
+	Orphans int   // old ones that no row names
+	Moved   int   // of them, to the trash
+	Bytes   int64 // that were moved
+	Back    int   // from the trash, because a row names them
+	Dropped int   // from the trash for good
+	// Held says why nothing was moved, "" when nothing held it.
+	Held string
+}
+
+// Sweep moves the blobs of refused uploads, which no row names and which are older than
+// a day, to the folder trash below the day's date, and drops what has lain there for 30
+// days. A database that names no blob at all, or that would have more than a few per
+// cent of them go, moves nothing: it is new, or an older backup, and the blobs may be
+// all there is.
+func (s *Store) Sweep(ctx context.Context, now time.Time) (Swept, error) {
+	var out Swept
+	named, err := s.named(ctx)
+	if err != nil {
+		return out, err
+	}
+	for sha := range named {
+		if _, err := os.Stat(s.blobPath(sha)); os.IsNotExist(err) && s.untrash(sha) == nil {
+			out.Back++
+		}
+	}
+	files, err := filepath.Glob(filepath.Join(s.dir, "blobs", "??", "*"))
+	if err != nil {
+		return out, err
+	}
+	out.Blobs = len(files)
+	var orphans []string
+	for _, f := range files {
+		info, err := os.Stat(f)
+		if err == nil && isSHA(filepath.Base(f)) && !named[filepath.Base(f)] && info.ModTime().Before(now.Add(-orphanAge)) {
+			orphans = append(orphans, f)
+		}
+	}
+	out.Orphans = len(orphans)
+	switch {
+	case len(orphans) == 0:
+	case len(named) == 0:
+		out.Held = "the database names no file at all, so it is new or not the one that belongs here"
+	case len(orphans) > manyOrphans && float64(len(orphans)) > manyPart*float64(len(files)):
+		out.Held = "more files than a few per cent would go, so the database may be an older one"
+	}
+	if out.Held != "" {
+		return out, nil
+	}
+	day := filepath.Join(s.dir, "trash", now.Format(dayName))
+	for _, f := range orphans {
+		if ctx.Err() != nil {
+			return out, ctx.Err()
+		}
+		if err := os.MkdirAll(day, 0o755); err != nil {
+			return out, err
+		}
+		info, err := os.Stat(f)
+		if err != nil {
+			continue
+		}
+		if err := os.Rename(f, filepath.Join(day, filepath.Base(f))); err != nil {
+			return out, err
+		}
+		out.Moved++
+		out.Bytes += info.Size()
+	}
+	out.Dropped = s.emptyTrash(now)
+	return out, nil
+}
+
+// emptyTrash drops the days of the trash that are too long ago, and gives the number of
+// files. What is in the trash and is no such day is left.
+func (s *Store) emptyTrash(now time.Time) (n int) {
+	days, err := os.ReadDir(filepath.Join(s.dir, "trash"))
+	if err != nil {
+		return 0
+	}
+	for _, d := range days {
+		at, err := time.Parse(dayName, d.Name())
+		if err != nil || now.Sub(at) < trashAge {
+			continue
+		}
+		dir := filepath.Join(s.dir, "trash", d.Name())
+		files, _ := os.ReadDir(dir)
+		if os.RemoveAll(dir) == nil {
+			n += len(files)
+		}
+	}
+	return n
+}
+
+// untrash puts a blob back where it lay; the error says that it is not in the trash.
+func (s *Store) untrash(sha string) error {
+	found, err := filepath.Glob(filepath.Join(s.dir, "trash", "*", sha))
+	if err != nil || len(found) == 0 {
+		return os.ErrNotExist
+	}
+	path := s.blobPath(sha)
+	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+		return err
+	}
+	return os.Rename(found[len(found)-1], path)
+}
+
+// named is the set of blobs that rows name.
+func (s *Store) named(ctx context.Context) (map[string]bool, error) {
+	rows, err := s.db.QueryContext(ctx, `SELECT sha FROM revision_files UNION SELECT sha FROM exports`)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	named := map[string]bool{}
+	for rows.Next() {
+		var sha string
+		if err := rows.Scan(&sha); err != nil {
+			return nil, err
+		}
+		named[sha] = true
+	}
+	return named, rows.Err()
+}

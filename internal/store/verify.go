@@ -1,0 +1,231 @@
+package store
+
+import (
+	"context"
+	"database/sql"
+	"errors"
+	"fmt"
+	"io/fs"
+	"os"
+	"path/filepath"
+	"slices"
+	"syscall"
+)
+
+// Harm is a kept file that is not as it was kept, with everything that needs it.
+type Harm struct {
+	SHA  string
+	Gone bool     // it is missing; otherwise its bytes differ
+	Of   []string // such as "crate.obj of crate, revision 2"
+}
+
+// Verdict is what [Verify] found.
+type Verdict struct {
+	Database []string // what SQLite's own checks complain of; none when it is sound
+	Files    int      // that rows name
+	Bytes    int64    // of those that are whole
+	Harmed   []Harm   // in the order of their SHA-256
+	Unnamed  int      // files that no row names; a sweep moves them to the trash
+	Trash    int      // files in the trash
+}
+
+// Sound tells whether nothing is harmed.
+func (v *Verdict) Sound() bool { return len(v.Database)+len(v.Harmed) == 0 }
+
+// Verify checks a data folder without changing anything in it, while a server holds it
+// or not: the database by SQLite's own checks, and every kept file that a row names by
+// its SHA-256. The error says why it could not be checked at all.
+func Verify(ctx context.Context, dir string) (*Verdict, error) {
+	file := filepath.Join(dir, databaseName)
+	if _, err := os.Stat(file); err != nil {
+		return nil, unopened(dir, err)
+	}
+	db, err := sql.Open("sqlite", "file:"+filepath.ToSlash(file)+"?mode=ro&_pragma=busy_timeout(10000)")
+	if err != nil {
+		return nil, err
+	}
+	defer db.Close()
+	v := &Verdict{}
+	for _, check := range []string{"PRAGMA integrity_check", "PRAGMA foreign_key_check"} {
+		if err := v.complaints(ctx, db, check); err != nil {
+			return nil, unopened(dir, err)
+		}
+	}
+	users, err := usersOf(ctx, db)
+	if err != nil {
+		return nil, unopened(dir, err)
+	}
+	v.Files = len(users)
+	shas := make([]string, 0, len(users))
+	for sha := range users {
+		shas = append(shas, sha)
+	}
+	slices.Sort(shas)
+	for _, sha := range shas {
+		if err := ctx.Err(); err != nil {
+			return nil, err
+		}
+		n, err := verifyBlob(dir, sha)
+		switch {
+		case err == nil:
+			v.Bytes += n
+		case errors.Is(err, fs.ErrNotExist):
+			v.Harmed = append(v.Harmed, Harm{sha, true, users[sha]})
+		default: // it can't be read, or reads as something else
+			v.Harmed = append(v.Harmed, Harm{sha, false, users[sha]})
+		}
+	}
+	all, err := filepath.Glob(filepath.Join(dir, "blobs", "??", "*"))
+	if err != nil {
+		return nil, err
+	}
+	for _, f := range all {
+		if _, ok := users[filepath.Base(f)]; !ok {
+			v.Unnamed++
+		}
+	}
+	trash, err := filepath.Glob(filepath.Join(dir, "trash", "*", "*"))
+	v.Trash = len(trash)
+	return v, err
+}
+
+// complaints adds what a check of the database says, all but "ok".
+func (v *Verdict) complaints(ctx context.Context, db *sql.DB, check string) error {
+	rows, err := db.QueryContext(ctx, check)
+	if err != nil {
+		return err
+	}
+	defer rows.Close()
+	names, err := rows.Columns()
+	if err != nil {
+		return err
+	}
+	for rows.Next() {
+		cells := make([]any, len(names))
+		for i := range cells {
+			cells[i] = new(sql.NullString)
+		}
+		if err := rows.Scan(cells...); err != nil {
+			return err
+		}
+		said := ""
+		for i, c := range cells {
+			if i > 0 {
+				said += " "
+			}
+			said += c.(*sql.NullString).String
+		}
+		if said != "ok" {
+			v.Database = append(v.Database, said)
+		}
+	}
+	return rows.Err()
+}
+
+// usersOf lists for every blob what needs it, in words.
+func usersOf(ctx context.Context, db queries) (map[string][]string, error) {
+	rows, err := db.QueryContext(ctx, `
+		SELECT f.sha, f.name || ' of ' || a.name || ', revision ' || r.number FROM revision_files f
+			JOIN revisions r ON r.id = f.revision_id JOIN assets a ON a.id = r.asset_id
+		UNION ALL SELECT e.sha, e.name || ', an export of ' || a.name FROM exports e JOIN assets a ON a.id = e.asset_id
+		ORDER BY 1, 2`)
+	if err != nil {
+		return nil, err
+	}
+	defer rows.Close()
+	users := map[string][]string{}
+	for rows.Next() {
+		var sha, use string
+		if err := rows.Scan(&sha, &use); err != nil {
+			return nil, err
+		}
+		users[sha] = append(users[sha], use)
+	}
+	return users, rows.Err()
+}
+
+// verifyBlob hashes a kept file and gives its size; the error is fs.ErrNotExist when it
+// is not there and ErrDamaged when its bytes are others.
+func verifyBlob(dir, sha string) (int64, error) {
+	if !isSHA(sha) {
+		return 0, ErrDamaged
+	}
+	f, err := os.Open(blobPath(dir, sha))
+	if err != nil {
+		return 0, err
+	}
+	defer f.Close()
+	info, err := f.Stat()
+	if err != nil {
+		return 0, err
+	}
+	got, err := hashOf(f)
+	if err == nil && got != sha {
+		err = ErrDamaged
+	}
+	return info.Size(), err
+}
+
+// databaseName is the database's file within the data folder.
+const databaseName = "yarvek.db"
+
+// newest is the schema this program knows, the number of the last migration.
+const newest = 3
+
+// unopened says why a data folder can't be opened, what is safe, and what to do.
+func unopened(dir string, err error) error {
+	switch {
+	case errors.Is(err, fs.ErrNotExist):
+		return fmt.Errorf("there is no Yarvek data in %s: expected the file %s there. Name another folder with --data", dir, databaseName)
+	case errors.Is(err, fs.ErrPermission), errors.Is(err, syscall.EROFS):
+		return fmt.Errorf("%s can't be written to: %w. Nothing was changed. Give this user the right to write there, or name another "+
+			"folder with --data", dir, err)
+	}
+	return fmt.Errorf("the database %s is damaged or is none: %w. Nothing was changed; the files in %s are untouched. "+
+		"Put a backup of the database in its place, or move both to a safe place and start with an empty folder",
+		filepath.Join(dir, databaseName), err, filepath.Join(dir, "blobs"))
+}
+
+// sane looks at the database of a folder before anything is written there: whether it
+// is one, whole enough to be read, and not of a newer program. A folder without one is
+// as good as new.
+func sane(dir string) error {
+	file := filepath.Join(dir, databaseName)
+	info, err := os.Stat(file)
+	if errors.Is(err, fs.ErrNotExist) {
+		return nil
+	}
+	if err != nil {
+		return unopened(dir, err)
+	}
+	if kept, _ := filepath.Glob(filepath.Join(dir, "blobs", "??", "*")); info.Size() == 0 && len(kept) > 0 {
+		return unopened(dir, fmt.Errorf("it is empty, and %d files are kept beside it", len(kept)))
+	}
+	if info.Size() == 0 {
+		return nil
+	}
+	db, err := sql.Open("sqlite", "file:"+filepath.ToSlash(file)+"?mode=ro&_pragma=busy_timeout(10000)")
+	if err != nil {
+		return err
+	}
+	defer db.Close()
+	var tables, version int
+	err = db.QueryRow(`SELECT count(*) FROM sqlite_master WHERE name = 'goose_db_version'`).Scan(&tables)
+	if err == nil && tables > 0 {
+		err = db.QueryRow(`SELECT max(version_id) FROM goose_db_version WHERE is_applied`).Scan(&version)
+	}
+	if err == nil {
+		var said string
+		if err = db.QueryRow("PRAGMA quick_check(1)").Scan(&said); err == nil && said != "ok" {
+			err = errors.New(said)
+		}
+	}
+	if err != nil {
+		return unopened(dir, err)
+	}
+	if version > newest {
+		return fmt.Errorf("the database in %s is of a newer Yarvek: it has version %d, and this program knows %d. Nothing was changed. "+
+			"Start the newer program, or name another folder with --data", dir, version, newest)
+	}
+	return nil
+}

@@ -1,0 +1,63 @@
+package work
+
+import (
+	"context"
+	"errors"
+	"time"
+
+	"yarvek/core/fault"
+	"yarvek/internal/store"
+)
+
+// keptFault words what is wrong with the kept bytes of a file, so that a page can say it
+// of an asset that is there; any other error stays as it is.
+func keptFault(file string, err error) error {
+	var e *fault.Error
+	switch {
+	case errors.Is(err, store.ErrDamaged):
+		e = fault.New(fault.Damaged, "was damaged on the disk since it came in: its bytes are no longer those that were kept")
+	case errors.Is(err, store.ErrNotFound):
+		e = fault.New(fault.Missing, "is gone from the data folder since it came in")
+	default:
+		return err
+	}
+	// The cause is left out: an asset that is there must not be taken for ErrNotFound.
+	e.File = file
+	return e.Advise("Send the same file again to make it whole, or put it back from a backup; yarvek verify tells what else is harmed")
+}
+
+// keptBytes reads a kept file, and never gives other bytes than were kept.
+func (d *Desk) keptBytes(f store.File) ([]byte, error) {
+	b, err := d.store.Blob(f.SHA)
+	return b, keptFault("", err)
+}
+
+// tidyEvery is how often a running desk looks for files of no use.
+const tidyEvery = 6 * time.Hour
+
+// Tidy sweeps files that nothing refers to into the data folder's trash, at once and
+// then every few hours, until ctx ends. What it did, or why it left everything where it
+// is, goes to the log.
+func (d *Desk) Tidy(ctx context.Context) {
+	for {
+		d.tidy(ctx, time.Now())
+		select {
+		case <-ctx.Done():
+			return
+		case <-time.After(tidyEvery):
+		}
+	}
+}
+
+func (d *Desk) tidy(ctx context.Context, now time.Time) {
+	did, err := d.store.Sweep(ctx, now)
+	switch {
+	case err != nil && ctx.Err() == nil:
+		d.log.Error("files that nothing refers to were not swept", "error", err)
+	case did.Held != "":
+		d.log.Warn("files that nothing refers to were left where they are", "files", did.Orphans, "of", did.Blobs, "why", did.Held)
+	case did.Moved+did.Dropped+did.Back > 0:
+		d.log.Info("files that nothing refers to were moved to the trash", "files", did.Moved, "bytes", did.Bytes,
+			"dropped after 30 days", did.Dropped, "put back", did.Back)
+	}
+}
