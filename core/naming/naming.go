@@ -120,3 +120,24 @@ func Idle(name string) bool {
 	}
 	return !said
 }
+
+// Plain tells whether a name can be shown and typed as it stands: a control character or
+// one that turns the direction of writing (Unicode Standard Annex 9) makes it look like
+// another name. The error names the first such character.
+func Plain(s string) error {
+	for _, r := range s {
+		if unicode.IsControl(r) || r == unicode.ReplacementChar || turns(r) {
+			return fmt.Errorf("it holds the character %U, which no name should", r)
+		}
+	}
+	return nil
+}
+
+// turns tells the marks, embeddings, overrides and isolates of the direction of writing.
+func turns(r rune) bool {
+	switch {
+	case r == 0x061C, r == 0x200E, r == 0x200F, r >= 0x202A && r <= 0x202E, r >= 0x2066 && r <= 0x2069:
+		return true
+	}
+	return false
+}

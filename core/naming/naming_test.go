@@ -48,3 +48,12 @@ func TestNamesThatSayNothing(t *testing.T) {
 		assert.False(t, Idle(n), n)
 	}
 }
+
+func TestNamesThatLookLikeOthersAreRefused(t *testing.T) {
+	for _, fine := range []string{"", "crate 1", "фонарь", "عمود", "מגדל", "灯塔", "é", "e\u0301", "crate\u2009m", "👷\u200d♀️"} {
+		assert.NoError(t, Plain(fine), "%q", fine)
+	}
+	for _, bad := range []string{"a\x00", "a\nb", "\x7f", "crate\u202egpj.exe", "\u2066x\u2069", "a\u200e", "\u061cx", "\u0085", "a\xff"} {
+		assert.ErrorContains(t, Plain(bad), "U+", "%q", bad)
+	}
+}

@@ -94,6 +94,7 @@ func open(dir string) (*Store, error) {
 	if err != nil {
 		return nil, err
 	}
+	db.SetMaxOpenConns(connections)
 	sub, err := fs.Sub(migrations, "migrations")
 	if err != nil {
 		return nil, err
@@ -186,6 +187,9 @@ type Export struct {
 	Certificate []byte
 	Created     time.Time
 }
+
+// connections bounds the pool: SQLite has one writer at a time, and readers are quick.
+const connections = 8
 
 const stamp = time.RFC3339Nano
 

@@ -204,6 +204,7 @@ func (s *Server) download(w http.ResponseWriter, r *http.Request) error {
 	}
 	defer f.Close()
 	w.Header().Set("Content-Type", work.MediaType(e.Name))
+	w.Header().Set("Cache-Control", "private, no-cache")
 	w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": e.Name}))
 	http.ServeContent(w, r, "", e.Created, f)
 	return nil

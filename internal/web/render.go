@@ -69,6 +69,7 @@ var words = template.FuncMap{
 	"point":    func(p geom.Vec3) string { return fmt.Sprintf("%.9g,%.9g,%.9g", p[0], p[1], p[2]) },
 	"nowhere":  func(p geom.Vec3) bool { return p == geom.Vec3{} },
 	"lastname": station.LastName,
+	"some":     station.Some,
 	"extents3": func() []string { return []string{"Width", "Height", "Depth"} },
 	"unitname": func(m float64) string { return target.UnitFor(m).Name },
 	"stationkey": func(n int) string {

@@ -51,7 +51,7 @@ func New(desk *work.Desk, log *slog.Logger, hosts ...string) *Server {
 // Handler is the route table.
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
-	r.Use(middleware.Recoverer, s.hostCheck, policy, http.NewCrossOriginProtection().Handler)
+	r.Use(middleware.Recoverer, patience, head, s.hostCheck, policy, http.NewCrossOriginProtection().Handler)
 	r.Use(middleware.Compress(5, "text/html", "text/css", "text/javascript", "image/svg+xml", "application/octet-stream"))
 
 	r.Get("/", s.page(s.kits))
@@ -166,6 +166,26 @@ func (s *Server) hostCheck(next http.Handler) http.Handler {
 	})
 }
 
+// head answers HEAD as GET is answered, without the body.
+func head(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if r.Method == http.MethodHead {
+			r = r.Clone(r.Context())
+			r.Method, w = http.MethodGet, bodiless{w}
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
+// bodiless drops what is written.
+type bodiless struct{ http.ResponseWriter }
+
+// Write takes everything and sends nothing.
+func (bodiless) Write(p []byte) (int, error) { return len(p), nil }
+
+// Unwrap is for http.ResponseController.
+func (w bodiless) Unwrap() http.ResponseWriter { return w.ResponseWriter }
+
 // contentPolicy lets a page use what we ship and what it holds itself, and nothing else.
 const contentPolicy = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; " +
 	"font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
@@ -178,6 +198,7 @@ func policy(next http.Handler) http.Handler {
 		h.Set("X-Content-Type-Options", "nosniff")
 		h.Set("Referrer-Policy", "no-referrer")
 		h.Set("Cross-Origin-Opener-Policy", "same-origin")
+		h.Set("Cross-Origin-Resource-Policy", "same-origin")
 		next.ServeHTTP(w, r)
 	})
 }

@@ -20,11 +20,14 @@ import (
 
 // Upload is files on their way in, already kept as blobs.
 type Upload struct {
-	desk    *Desk
-	files   []store.File
-	names   map[string]bool
-	size    int64
-	Refused []Refusal
+	desk     *Desk
+	files    []store.File
+	names    map[string]bool
+	size     int64
+	Refused  []Refusal
+	entries  int   // of all its zips
+	unpacked int64 // bytes of them
+	Passed   []string
 }
 
 // Refusal is a file that did not come in, and why.
@@ -48,6 +51,7 @@ type Intake struct {
 	Refused []Refusal
 	Unused  []string // files nothing refers to
 	Unread  []string // meshes that were not come to when it was stopped
+	Passed  []string // entries of zips that archiving programs add for themselves
 }
 
 // NewUpload begins one.
@@ -111,13 +115,17 @@ func (u *Upload) unzip(name, sha string, packed int64) error {
 		u.refuse(name, "is no zip that can be opened: %v. It may be cut short; send it again", err)
 		return nil
 	}
-	if len(z.File) > l.ZipFiles {
-		u.refuse(name, "holds %d files, and %d are allowed. Send the meshes it is about", len(z.File), l.ZipFiles)
+	if u.entries += len(z.File); u.entries > l.ZipFiles {
+		u.refuse(name, "holds %d files, and the zips of an upload may hold %d in all. Send the meshes it is about", len(z.File), l.ZipFiles)
 		return nil
 	}
 	var out int64
 	for _, e := range z.File {
-		if strings.HasSuffix(e.Name, "/") || hidden(e.Name) {
+		if strings.HasSuffix(e.Name, "/") {
+			continue
+		}
+		if hidden(e.Name) {
+			u.Passed = append(u.Passed, path.Join(name, shown(e.Name)))
 			continue
 		}
 		clean, err := bundle.Clean(e.Name)
@@ -130,13 +138,13 @@ func (u *Upload) unzip(name, sha string, packed int64) error {
 			u.refuse(path.Join(name, clean), "can't be unpacked: %v", err)
 			continue
 		}
-		room := min(l.Unzipped-out, max(1<<20, packed*l.ZipRatio)-out)
+		room := min(l.Unzipped-u.unpacked, max(1<<20, packed*l.ZipRatio)-out)
 		entry := &watched{r: rc}
 		esha, n, err := u.desk.store.PutBlob(&io.LimitedReader{R: entry, N: room + 1})
 		_ = rc.Close()
 		switch {
 		case n > room:
-			u.refuse(name, "unpacks to more than %s, or to more than %d times its size, which no set of meshes does. The rest of it "+
+			u.refuse(name, "unpacks, with the other zips of the upload, to more than %s, or to more than %d times its size, which no set of meshes does. The rest of it "+
 				"was not unpacked",
 				figure.Bytes(l.Unzipped), l.ZipRatio)
 			return nil
@@ -147,6 +155,7 @@ func (u *Upload) unzip(name, sha string, packed int64) error {
 			return err // it was read well and could not be kept: no fault of the zip
 		}
 		out += n
+		u.unpacked += n
 		u.keep(clean, esha, n)
 	}
 	return nil
@@ -159,7 +168,7 @@ type watched struct {
 	err error
 }
 
-// Read reads on unless the context ended.
+// Read reads, and remembers an error other than the end.
 func (w *watched) Read(p []byte) (int, error) {
 	n, err := w.r.Read(p)
 	if err != nil && !errors.Is(err, io.EOF) {
@@ -167,6 +176,9 @@ func (w *watched) Read(p []byte) (int, error) {
 	}
 	return n, err
 }
+
+// shown makes the name of an entry fit for a page.
+func shown(name string) string { return fault.Shorten(strings.ToValidUTF8(name, "�")) }
 
 // hidden entries are what archiving programs add for themselves.
 func hidden(name string) bool {
@@ -190,7 +202,7 @@ type reporter interface {
 // takeIn makes an asset of each mesh file of an upload. It stops between two; what it
 // made stays.
 func (d *Desk) takeIn(ctx context.Context, kit int64, u *Upload, job reporter) (*Intake, error) {
-	out := &Intake{Refused: u.Refused}
+	out := &Intake{Refused: u.Refused, Passed: u.Passed}
 	var err error
 	// A stop ends the reading, and not the telling of how far it came.
 	if out.Kit, err = d.store.Kit(context.WithoutCancel(ctx), kit); err != nil {

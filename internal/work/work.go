@@ -15,6 +15,7 @@ import (
 	"yarvek/core/format"
 	"yarvek/core/format/bundle"
 	"yarvek/core/memo"
+	"yarvek/core/naming"
 	"yarvek/core/prep"
 	"yarvek/core/scene"
 	"yarvek/core/station"
@@ -263,6 +264,9 @@ func CleanName(s string) (string, error) {
 	s = strings.Join(strings.Fields(strings.ToValidUTF8(s, "")), " ")
 	if s == "" {
 		return "", fault.Input("give it a name")
+	}
+	if err := naming.Plain(s); err != nil {
+		return "", fault.Input("%q can't be a name: %v", s, err)
 	}
 	if len([]rune(s)) > longestName {
 		return "", fault.Input("a name of more than %d letters is too long", longestName)

@@ -93,6 +93,7 @@ func TestZipsAreUnpackedAndKeptInBounds(t *testing.T) {
 	got := take(t, d, k, "set.zip", zipped(t, "a/a.obj", "mtllib a.mtl\n"+tri, "a/a.mtl", "newmtl x\n", "__junk/a.obj", tri, "b.obj", tri))
 	require.Len(t, got.Came, 2)
 	assert.Empty(t, got.Refused)
+	assert.Equal(t, []string{"set.zip/__junk/a.obj"}, got.Passed, "what is passed over is named")
 
 	got = take(t, d, k, "evil.zip", zipped(t, "../../escape.obj", tri, "/etc/passwd.obj", tri, `C:\x.obj`, tri, "ok.obj", tri))
 	require.Len(t, got.Came, 1)
@@ -107,11 +108,22 @@ func TestZipsAreUnpackedAndKeptInBounds(t *testing.T) {
 	d.Limits.ZipFiles = 3
 	got = take(t, d, k, "many.zip", zipped(t, "1.obj", tri, "2.obj", tri, "3.obj", tri, "4.obj", tri))
 	assert.Empty(t, got.Came)
-	assert.Contains(t, got.Refused[0].Why, "holds 4 files, and 3 are allowed")
+	assert.Contains(t, got.Refused[0].Why, "holds 4 files, and the zips of an upload may hold 3 in all")
 
 	d.Limits.Unzipped = 1000
 	got = take(t, d, k, "big.zip", zipped(t, "1.obj", strings.Repeat(tri, 60)))
-	assert.Contains(t, got.Refused[0].Why, "unpacks to more than 1000 bytes")
+	assert.Contains(t, got.Refused[0].Why, "to more than 1000 bytes")
+
+	// Limits hold for all zips of an upload together.
+	half := zipped(t, "1.obj", strings.Repeat(tri, 20))
+	got = take(t, d, k, "one.zip", half, "two.zip", strings.Replace(half, "1.obj", "2.obj", -1))
+	assert.Len(t, got.Came, 1)
+	require.Len(t, got.Refused, 1)
+	assert.Contains(t, got.Refused[0].Why, "with the other zips of the upload")
+	d.Limits.Unzipped = DefaultLimits.Unzipped
+	got = take(t, d, k, "one.zip", zipped(t, "1.obj", tri, "2.obj", tri), "two.zip", zipped(t, "3.obj", tri, "4.obj", tri))
+	assert.Len(t, got.Came, 2)
+	assert.Contains(t, got.Refused[0].Why, "holds 2 files")
 
 	got = take(t, d, k, "torn.zip", zipped(t, "1.obj", tri)[:40])
 	assert.Contains(t, got.Refused[0].Why, "no zip that can be opened")

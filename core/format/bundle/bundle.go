@@ -12,6 +12,7 @@ import (
 	"unicode"
 
 	"yarvek/core/fault"
+	"yarvek/core/naming"
 )
 
 // File is one file of a set, under its cleaned, slash-separated name. Its bytes are in
@@ -147,16 +148,14 @@ func isAbsolute(name string) bool {
 }
 
 // Clean makes a name from outside safe to use as the name of a file in a set:
-// slashes only, no absolute path, no way upwards, no control characters.
+// slashes only, no absolute path, no way upwards, nothing that [naming.Plain] refuses.
 func Clean(name string) (string, error) {
 	n := strings.ReplaceAll(name, `\`, "/")
 	if n == "" || isAbsolute(n) || len(n) > 1000 {
 		return "", fmt.Errorf("%q is no name within a set of files", fault.Shorten(name))
 	}
-	for _, r := range n {
-		if unicode.IsControl(r) || r == unicode.ReplacementChar {
-			return "", fmt.Errorf("%q holds a character no file name should", fault.Shorten(name))
-		}
+	if err := naming.Plain(n); err != nil {
+		return "", fmt.Errorf("%q is no file name: %w", fault.Shorten(name), err)
 	}
 	n = path.Clean(n)
 	if n == "." || n == ".." || strings.HasPrefix(n, "../") {
