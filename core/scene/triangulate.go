@@ -14,6 +14,7 @@ import (
 func (m *Mesh) EachTriangle(f func(face int, a, b, c int32)) {
 	var ring []int32
 	var flat [][2]float64
+	var clip clipper
 	for face := range m.Faces() {
 		s, e := m.FaceStart[face], m.FaceStart[face+1]
 		switch e - s {
@@ -29,7 +30,7 @@ func (m *Mesh) EachTriangle(f func(face int, a, b, c int32)) {
 			}
 		default:
 			ring, flat = m.project(s, e, ring[:0], flat[:0])
-			clipEars(ring, flat, func(a, b, c int32) { f(face, a, b, c) })
+			clip.cut(ring, flat, func(a, b, c int32) { f(face, a, b, c) })
 		}
 	}
 }
@@ -90,54 +91,158 @@ func (m *Mesh) project(s, e int32, ring []int32, flat [][2]float64) ([]int32, []
 	return ring, flat
 }
 
-// clipEars cuts a simple polygon, given by its projected corners, into triangles of its
-// ring (Meisters 1975); what is left when no ear is found is cut as a fan.
-func clipEars(ring []int32, p [][2]float64, f func(a, b, c int32)) {
-	cross := func(a, b, c [2]float64) float64 {
-		return (b[0]-a[0])*(c[1]-a[1]) - (b[1]-a[1])*(c[0]-a[0])
+// clipper cuts simple polygons. It keeps its arrays from polygon to polygon.
+type clipper struct {
+	p          [][2]float64 // the corners on the plane, anticlockwise
+	prev, next []int32      // the corners left, as a ring
+	dent       []bool       // of a corner: not convex, which only dents can be in an ear's way
+
+	// Dents by cells of a grid over the polygon, cell after cell; later are those that
+	// came to be while cutting, as corners on a line do.
+	side        int
+	low, cell   [2]float64
+	start, held []int32
+	later       []int32
+}
+
+// gridFrom is the number of corners from which on dents are looked up by a grid.
+const gridFrom = 48
+
+func cross2(a, b, c [2]float64) float64 {
+	return (b[0]-a[0])*(c[1]-a[1]) - (b[1]-a[1])*(c[0]-a[0])
+}
+
+// cut cuts the polygon p into triangles of its ring's numbers, one ear after the other
+// (Meisters 1975): a convex corner whose triangle holds no dent. Beginning beyond the
+// last ear keeps a convex polygon from becoming slivers round one corner. What is left
+// when no ear is found, of a polygon that crosses itself, is cut as a fan. A convex
+// polygon takes n steps, one whose ears are short little more; one of long teeth, or
+// coiled like a spring, takes n².
+func (c *clipper) cut(ring []int32, p [][2]float64, f func(a, b, c int32)) {
+	n := int32(len(ring))
+	c.p, c.prev, c.next, c.dent = p, c.prev[:0], c.next[:0], c.dent[:0]
+	for i := range n {
+		c.prev, c.next = append(c.prev, (i+n-1)%n), append(c.next, (i+1)%n)
 	}
-	ear := func(i int) bool {
-		n := len(ring)
-		h, j := (i+n-1)%n, (i+1)%n
-		a, b, c := p[h], p[i], p[j]
-		if cross(a, b, c) <= 0 {
-			return false
+	dents := 0
+	for i := range n {
+		c.dent = append(c.dent, c.dented(i))
+		if c.dent[i] {
+			dents++
 		}
-		for k := range n {
-			if k == h || k == i || k == j {
+	}
+	c.index(dents)
+	left, at := n, int32(0)
+	for left > 3 {
+		i, tried := at, int32(0)
+		for ; tried < left && !c.ear(i); tried++ {
+			i = c.next[i]
+		}
+		if tried == left {
+			break
+		}
+		h, j := c.prev[i], c.next[i]
+		f(ring[h], ring[i], ring[j])
+		c.next[h], c.prev[j] = j, h
+		c.prev[i], c.dent[i] = -1, false
+		for _, k := range [2]int32{h, j} {
+			was := c.dent[k]
+			if c.dent[k] = c.dented(k); c.dent[k] && !was {
+				c.later = append(c.later, k)
+			}
+		}
+		left--
+		at = c.next[j]
+	}
+	first := int32(0)
+	for c.prev[first] < 0 {
+		first++
+	}
+	for i := c.next[first]; c.next[i] != first; i = c.next[i] {
+		f(ring[first], ring[i], ring[c.next[i]])
+	}
+}
+
+// dented tells whether the corner is not convex as the ring is now.
+func (c *clipper) dented(i int32) bool { return cross2(c.p[c.prev[i]], c.p[i], c.p[c.next[i]]) <= 0 }
+
+// index sorts the dents into the cells of a grid of about as many cells; few of them
+// are one cell.
+func (c *clipper) index(dents int) {
+	c.later = c.later[:0]
+	c.side = 1
+	if len(c.p) >= gridFrom {
+		c.side = max(1, min(1024, int(math.Sqrt(float64(dents)))))
+	}
+	lo, hi := c.p[0], c.p[0]
+	for _, q := range c.p {
+		for k := range 2 {
+			lo[k], hi[k] = min(lo[k], q[k]), max(hi[k], q[k])
+		}
+	}
+	c.low = lo
+	for k := range 2 {
+		c.cell[k] = max((hi[k]-lo[k])/float64(c.side), math.SmallestNonzeroFloat64)
+	}
+	cells := c.side * c.side
+	c.start = append(c.start[:0], make([]int32, cells+1)...)
+	for i, d := range c.dent {
+		if d {
+			c.start[c.cellOf(c.p[i])+1]++
+		}
+	}
+	for k := range cells {
+		c.start[k+1] += c.start[k]
+	}
+	c.held = append(c.held[:0], make([]int32, dents)...)
+	for i := len(c.dent) - 1; i >= 0; i-- { // from behind: the starts move to the front of their cells
+		if c.dent[i] {
+			k := c.cellOf(c.p[i]) + 1
+			c.start[k]--
+			c.held[c.start[k]] = int32(i)
+		}
+	}
+	copy(c.start, c.start[1:])
+	c.start[cells] = int32(dents)
+}
+
+// column is the cell of a coordinate along an axis, within the grid.
+func (c *clipper) column(v float64, k int) int {
+	return max(0, min(c.side-1, int((v-c.low[k])/c.cell[k])))
+}
+
+func (c *clipper) cellOf(q [2]float64) int { return c.column(q[1], 1)*c.side + c.column(q[0], 0) }
+
+// ear tells whether the corner can be cut off: it is convex, and no dent lies in its
+// triangle or on its sides.
+func (c *clipper) ear(i int32) bool {
+	h, j := c.prev[i], c.next[i]
+	a, b, d := c.p[h], c.p[i], c.p[j]
+	if c.dent[i] || cross2(a, b, d) <= 0 {
+		return false
+	}
+	clear := func(list []int32) bool {
+		for _, k := range list {
+			q := c.p[k]
+			if !c.dent[k] || k == h || k == j || q == a || q == b || q == d {
 				continue
 			}
-			q := p[k]
-			if q == a || q == b || q == c {
-				continue
-			}
-			if cross(a, b, q) >= 0 && cross(b, c, q) >= 0 && cross(c, a, q) >= 0 {
+			if cross2(a, b, q) >= 0 && cross2(b, d, q) >= 0 && cross2(d, a, q) >= 0 {
 				return false
 			}
 		}
 		return true
 	}
-	at := 0
-	for len(ring) > 3 {
-		n, found := len(ring), -1
-		for k := range n {
-			if ear((at + k) % n) {
-				found = (at + k) % n
-				break
-			}
-		}
-		if found < 0 {
-			break
-		}
-		f(ring[(found+n-1)%n], ring[found], ring[(found+1)%n])
-		ring = append(ring[:found], ring[found+1:]...)
-		p = append(p[:found], p[found+1:]...)
-		// Starting beyond the ear keeps a convex polygon from becoming slivers round one corner.
-		at = (found + 1) % len(ring)
+	if !clear(c.later) {
+		return false
 	}
-	for i := 1; i+1 < len(ring); i++ {
-		f(ring[0], ring[i], ring[i+1])
+	x0, x1 := c.column(min(a[0], b[0], d[0]), 0), c.column(max(a[0], b[0], d[0]), 0)
+	for y, y1 := c.column(min(a[1], b[1], d[1]), 1), c.column(max(a[1], b[1], d[1]), 1); y <= y1; y++ {
+		if !clear(c.held[c.start[y*c.side+x0]:c.start[y*c.side+x1+1]]) {
+			return false
+		}
 	}
+	return true
 }
 
 // Triangulated is the mesh with every polygon cut into triangles; all layers, slots
