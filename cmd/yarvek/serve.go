@@ -36,8 +36,8 @@ func (s *serving) flags(c *cobra.Command) {
 	c.Flags().StringVar(&s.addr, "addr", defaultAddr, "address to listen on; if its port is taken the next free one is used")
 	c.Flags().StringSliceVar(&s.hosts, "host", nil, "further host names this server may be addressed by")
 	c.Flags().Int64Var(&s.limits.Upload, "max-upload", s.limits.Upload, "bytes of one upload")
-	c.Flags().Int64Var(&s.limits.Unzipped, "max-unzipped", s.limits.Unzipped, "bytes a zip may unpack to")
-	c.Flags().IntVar(&s.limits.ZipFiles, "max-zip-files", s.limits.ZipFiles, "files in a zip")
+	c.Flags().Int64Var(&s.limits.Unzipped, "max-unzipped", s.limits.Unzipped, "bytes the zips of an upload may unpack to")
+	c.Flags().IntVar(&s.limits.ZipFiles, "max-zip-files", s.limits.ZipFiles, "files in the zips of an upload")
 }
 
 func serveCommand() *cobra.Command {

@@ -93,6 +93,12 @@ func TestAKitByItsForms(t *testing.T) {
 		}
 	}
 	assert.Equal(t, http.StatusNotFound, c.get("/jobs/none").Code)
+	r := httptest.NewRequest(http.MethodGet, "/jobs/none", nil)
+	r.Header.Set("HX-Request", "true")
+	w = c.send(r)
+	assert.Equal(t, http.StatusOK, w.Code, "a page that waits for it is told")
+	has(t, w, "send the others again")
+	has(t, w, "data-job-done")
 	assert.Equal(t, http.StatusNotFound, c.get("/kits/7").Code)
 	assert.Equal(t, http.StatusNotFound, c.get("/kits/7/exports").Code)
 	assert.Equal(t, http.StatusNotFound, c.files("/kits/7/files", nil).Code)

@@ -103,11 +103,19 @@ func (s *Server) showJob(w http.ResponseWriter, j *work.Job) error {
 // job shows a job; the page asks again until it is done.
 func (s *Server) job(w http.ResponseWriter, r *http.Request) error {
 	j, err := s.desk.Jobs.Find(chi.URLParam(r, "job"))
+	if errors.Is(err, work.ErrNotFound) && r.Header.Get("HX-Request") != "" {
+		// The page that waits for it is still open: it is told, in the job's place.
+		return s.fragment(w, "job", "job", jobPage{State: work.State{Done: true}, Say: jobForgotten})
+	}
 	if err != nil {
 		return err
 	}
 	return s.showJob(w, j)
 }
+
+// jobForgotten is said of a job that this process does not know.
+const jobForgotten = "Yarvek was started again while these files were taken in. What came in before stands in the kit; " +
+	"send the others again."
 
 // cancelJob stops a job; what it brought in before stays.
 func (s *Server) cancelJob(w http.ResponseWriter, r *http.Request) error {

@@ -144,8 +144,8 @@ func (u *Upload) unzip(name, sha string, packed int64) error {
 		_ = rc.Close()
 		switch {
 		case n > room:
-			u.refuse(name, "unpacks, with the other zips of the upload, to more than %s, or to more than %d times its size, which no set of meshes does. The rest of it "+
-				"was not unpacked",
+			u.refuse(name, "unpacks, with the other zips of the upload, to more than %s, or to more than %d times its size, which "+
+				"no set of meshes does. The rest of it was not unpacked",
 				figure.Bytes(l.Unzipped), l.ZipRatio)
 			return nil
 		case entry.err != nil:

@@ -40,9 +40,9 @@ var (
 // Limits bound what is accepted from outside.
 type Limits struct {
 	Upload    int64 // bytes of one upload
-	Unzipped  int64 // bytes a zip may hold unpacked, in all
+	Unzipped  int64 // bytes the zips of an upload may hold unpacked, in all
 	ZipRatio  int64 // unpacked bytes a packed one may make
-	ZipFiles  int   // files in a zip
+	ZipFiles  int   // files in the zips of an upload
 	FilesEach int   // files of one upload
 }
 
