@@ -107,7 +107,7 @@ func BySuffix(suffix string) (Format, error) {
 
 // Version is that of the readers: raise it when one of them reads the same file
 // otherwise, so that what was made of the old reading is not taken for the new.
-const Version = 3
+const Version = 4
 
 // IsMesh tells by its suffix whether a file is one that assets are made of.
 func IsMesh(name string) bool {
@@ -168,6 +168,9 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 	}
 	s, found, err := readers[id](ctx, set, name, progress)
 	if err != nil {
+		return nil, nil, err
+	}
+	if err := named(s, name); err != nil {
 		return nil, nil, err
 	}
 	if err := held(ctx, s, name, Reach,

@@ -6,6 +6,7 @@ import (
 	"math"
 
 	"yarvek/core/fault"
+	"yarvek/core/figure"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 )
@@ -14,6 +15,27 @@ import (
 // the numbers of a file, but nested scales multiply, and beyond 3.4e38 of its own unit a
 // 32-bit receiver has infinities.
 const Reach = 1e30
+
+// pathsMost bounds the bytes of the paths of all nodes, by which decisions name them.
+const pathsMost = 128 << 20
+
+// named refuses a tree so deep that the paths of its nodes would fill the memory.
+func named(s *scene.Scene, file string) error {
+	n := s.KeyBytes()
+	if n <= pathsMost {
+		return nil
+	}
+	deepest, depth := 0, make([]int, len(s.Nodes))
+	for i, d := range s.Nodes {
+		if d.Parent >= 0 {
+			depth[i] = depth[d.Parent] + 1
+		}
+		deepest = max(deepest, depth[i])
+	}
+	return fault.AtByte(file, -1, "has nodes up to %s deep one in another, whose paths take %s together: expected at most %s",
+		figure.Count(deepest), figure.Bytes(n), figure.Bytes(pathsMost)).
+		Beyond().Advise("Flatten the tree of nodes in the modelling program, or give them shorter names")
+}
 
 // held tells the first node that a receiver could not hold: one that is placed by
 // numbers that are none, or whose mesh reaches farther than reach metres from the

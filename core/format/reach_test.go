@@ -1,11 +1,13 @@
 package format
 
 import (
+	"bytes"
 	"context"
 	"encoding/base64"
 	"encoding/binary"
 	"fmt"
 	"math"
+	"runtime"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -70,4 +72,37 @@ func TestNothingInfiniteIsWritten(t *testing.T) {
 			}
 		}
 	}
+}
+
+// Twenty thousand nodes one in another would need gigabytes for their paths: they are
+// counted before they are made, and refused in a sentence. A thousand are fine.
+func TestTreesTooDeepAreRefusedBeforeTheyFillTheMemory(t *testing.T) {
+	deep := func(n int) []byte {
+		var b bytes.Buffer
+		b.WriteString(`{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[`)
+		for i := range n - 1 {
+			fmt.Fprintf(&b, `{"name":"joint of the long crane %d","children":[%d]},`, i, i+1)
+		}
+		b.WriteString(`{"name":"hook"}]}`)
+		return b.Bytes()
+	}
+	read := func(n int) (*scene.Scene, error) {
+		s, _, err := Read(context.Background(), bundle.New([]bundle.File{{Name: "a.gltf", Data: deep(n)}}), "a.gltf", nil)
+		return s, err
+	}
+	s, err := read(1000)
+	require.NoError(t, err)
+	sum := int64(0)
+	for _, k := range s.Keys() {
+		sum += int64(len(k))
+	}
+	assert.Equal(t, sum, s.KeyBytes())
+
+	var before, after runtime.MemStats
+	runtime.ReadMemStats(&before)
+	_, err = read(20_000)
+	runtime.ReadMemStats(&after)
+	assert.Equal(t, fault.Limit, fault.KindOf(err))
+	assert.ErrorContains(t, err, "a.gltf: has nodes up to 19\u2009999 deep one in another")
+	assert.Less(t, after.TotalAlloc-before.TotalAlloc, uint64(256<<20))
 }
