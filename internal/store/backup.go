@@ -3,10 +3,10 @@ package store
 import (
 	"archive/zip"
 	"context"
-	"database/sql"
 	"errors"
 	"fmt"
 	"io"
+	"maps"
 	"os"
 	"path"
 	"path/filepath"
@@ -29,7 +29,7 @@ func Backup(ctx context.Context, dir string, w io.Writer) ([]Harm, error) {
 	}
 	defer os.RemoveAll(tmp)
 	copied := filepath.Join(tmp, databaseName)
-	db, err := sql.Open("sqlite", "file:"+filepath.ToSlash(file)+"?mode=ro&_pragma=busy_timeout(10000)")
+	db, err := readOnly(file)
 	if err != nil {
 		return nil, err
 	}
@@ -41,7 +41,7 @@ func Backup(ctx context.Context, dir string, w io.Writer) ([]Harm, error) {
 	if err := add(z, databaseName, copied, zip.Deflate); err != nil {
 		return nil, err
 	}
-	snapshot, err := sql.Open("sqlite", "file:"+filepath.ToSlash(copied)+"?mode=ro")
+	snapshot, err := readOnly(copied)
 	if err != nil {
 		return nil, err
 	}
@@ -50,13 +50,8 @@ func Backup(ctx context.Context, dir string, w io.Writer) ([]Harm, error) {
 	if err != nil {
 		return nil, err
 	}
-	shas := make([]string, 0, len(users))
-	for sha := range users {
-		shas = append(shas, sha)
-	}
-	slices.Sort(shas)
 	var harmed []Harm
-	for _, sha := range shas {
+	for _, sha := range slices.Sorted(maps.Keys(users)) {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}

@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"io/fs"
+	"maps"
 	"os"
 	"path/filepath"
 	"slices"
@@ -40,7 +41,7 @@ func Verify(ctx context.Context, dir string) (*Verdict, error) {
 	if _, err := os.Stat(file); err != nil {
 		return nil, unopened(dir, err)
 	}
-	db, err := sql.Open("sqlite", "file:"+filepath.ToSlash(file)+"?mode=ro&_pragma=busy_timeout(10000)")
+	db, err := readOnly(file)
 	if err != nil {
 		return nil, err
 	}
@@ -56,12 +57,7 @@ func Verify(ctx context.Context, dir string) (*Verdict, error) {
 		return nil, unopened(dir, err)
 	}
 	v.Files = len(users)
-	shas := make([]string, 0, len(users))
-	for sha := range users {
-		shas = append(shas, sha)
-	}
-	slices.Sort(shas)
-	for _, sha := range shas {
+	for _, sha := range slices.Sorted(maps.Keys(users)) {
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
@@ -166,6 +162,12 @@ func verifyBlob(dir, sha string) (int64, error) {
 	return info.Size(), err
 }
 
+// readOnly opens a database to look at it: nothing is written, and a server that holds
+// it goes on.
+func readOnly(file string) (*sql.DB, error) {
+	return sql.Open("sqlite", "file:"+filepath.ToSlash(file)+"?mode=ro&_pragma=busy_timeout(10000)")
+}
+
 // databaseName is the database's file within the data folder.
 const databaseName = "yarvek.db"
 
@@ -204,7 +206,7 @@ func sane(dir string) error {
 	if info.Size() == 0 {
 		return nil
 	}
-	db, err := sql.Open("sqlite", "file:"+filepath.ToSlash(file)+"?mode=ro&_pragma=busy_timeout(10000)")
+	db, err := readOnly(file)
 	if err != nil {
 		return err
 	}

@@ -65,7 +65,7 @@ var words = template.FuncMap{
 	"metres":   metresOf,
 	"filled":   filled,
 	"names":    namesOf,
-	"plainnum": func(v float64) string { return fmt.Sprintf("%.6g", v) },
+	"plainnum": plainNumber,
 	"point":    func(p geom.Vec3) string { return fmt.Sprintf("%.9g,%.9g,%.9g", p[0], p[1], p[2]) },
 	"nowhere":  func(p geom.Vec3) bool { return p == geom.Vec3{} },
 	"lastname": station.LastName,
@@ -101,10 +101,10 @@ func pairs(words ...string) [][2]string {
 
 // metresOf says a length as a form takes it; none for 0.
 func metresOf(m float64) string {
-	if m == 0 {
-		return ""
+	if s := filled(m); s != "" {
+		return s + " m"
 	}
-	return fmt.Sprintf("%.6g m", m)
+	return ""
 }
 
 // filled says a number as a form takes it; none for 0.
@@ -112,8 +112,11 @@ func filled(v float64) string {
 	if v == 0 {
 		return ""
 	}
-	return fmt.Sprintf("%.6g", v)
+	return plainNumber(v)
 }
+
+// plainNumber says a number as people type it.
+func plainNumber(v float64) string { return fmt.Sprintf("%.6g", v) }
 
 // namesOf lists names, or says that there are none.
 func namesOf(list []string) string {

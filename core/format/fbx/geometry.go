@@ -40,7 +40,8 @@ func (r *reader) geometry(o *object) (*body, error) {
 	return &body{m, g.material}, nil
 }
 
-// finite tells whether all three are numbers and none is infinite.
+// finite tells whether all three are numbers within what is read, 1e30 of the unit;
+// [geom.Vec3.IsFinite] tells less.
 func finite(p geom.Vec3) bool {
 	for _, c := range p {
 		if !(c < 1e30 && c > -1e30) {
