@@ -249,7 +249,8 @@ func TestGuidesAreToldFromEmptyNodes(t *testing.T) {
 func TestFormatsHoldWhatTheySay(t *testing.T) {
 	s := full()
 	for len(s.Meshes[0].UVs) < 10 {
-		s.Meshes[0].UVs = append(s.Meshes[0].UVs, scene.UVSet{Name: fmt.Sprint("set ", len(s.Meshes[0].UVs)), Layer: s.Meshes[0].UVs[0].Layer})
+		s.Meshes[0].UVs = append(s.Meshes[0].UVs, scene.UVSet{Name: fmt.Sprint("set ", len(s.Meshes[0].UVs)),
+			Layer: s.Meshes[0].UVs[0].Layer})
 	}
 	require.NoError(t, s.Meshes[0].Validate())
 	for _, f := range Written {

@@ -213,7 +213,8 @@ func TestUndoneDecisionsLeaveNoTrace(t *testing.T) {
 		return pk.Files[0].Data
 	}
 	before := write(prep.Prep{})
-	for _, p := range []prep.Prep{{Size: size.Decisions{Bake: size.BakeAll}}, {Axes: axes.Decisions{Pose: geom.Vec3{10, 20, 30}, Drop: true}},
+	for _, p := range []prep.Prep{{Size: size.Decisions{Bake: size.BakeAll}}, {Axes: axes.Decisions{Pose: geom.Vec3{10, 20, 30},
+		Drop: true}},
 		{Pivot: pivot.Decisions{Place: pivot.OnMass, Heading: 33, Under: true}}} {
 		assert.NotEqual(t, before, write(p))
 		assert.Equal(t, before, write(prep.Prep{}))

@@ -125,7 +125,7 @@ func (u *Upload) unzip(name, sha string, packed int64) error {
 			continue
 		}
 		if hidden(e.Name) {
-			u.Passed = append(u.Passed, path.Join(name, shown(e.Name)))
+			u.Passed = append(u.Passed, path.Join(name, fault.Shown(e.Name)))
 			continue
 		}
 		clean, err := bundle.Clean(e.Name)
@@ -176,9 +176,6 @@ func (w *watched) Read(p []byte) (int, error) {
 	}
 	return n, err
 }
-
-// shown makes the name of an entry fit for a page.
-func shown(name string) string { return fault.Shorten(strings.ToValidUTF8(name, "�")) }
 
 // hidden entries are what archiving programs add for themselves.
 func hidden(name string) bool {

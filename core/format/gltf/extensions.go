@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"math"
 
+	"yarvek/core/fault"
 	"yarvek/core/finding"
 	"yarvek/core/scene"
 )
@@ -31,7 +32,7 @@ func (r *reader) placement(t *textureInfo, m *scene.Material) (*scene.Placement,
 	set := t.TexCoord
 	for _, e := range sortedKeys(t.Extensions) {
 		if !understood[e] {
-			r.s.LeaveOut("texture extension "+shown(e), m.Name, "it is not understood")
+			r.s.LeaveOut("texture extension "+fault.Shown(e), m.Name, "it is not understood")
 		}
 	}
 	raw, ok := t.Extensions[extPlacement]
@@ -41,7 +42,7 @@ func (r *reader) placement(t *textureInfo, m *scene.Material) (*scene.Placement,
 	var x transform
 	if err := json.Unmarshal(raw, &x); err != nil {
 		r.note(finding.Look, "source/gltf-placement", "A texture's placement can't be read",
-			"The texture of “"+shown(m.Name)+"” lies on its UVs as they are: "+err.Error())
+			"The texture of “"+fault.Shown(m.Name)+"” lies on its UVs as they are: "+err.Error())
 		return nil, set
 	}
 	if x.TexCoord != nil && *x.TexCoord >= 0 {
@@ -80,7 +81,7 @@ func (r *reader) extend(m *scene.Material, ext map[string]json.RawMessage) error
 	}{Diffuse: [4]float64{1, 1, 1, 1}, Specular: [3]float64{1, 1, 1}, Glossiness: 1}
 	if err := json.Unmarshal(raw, &e); err != nil {
 		r.note(finding.Look, "source/gltf-specular", "A specular-glossiness material can't be read",
-			"“"+shown(m.Name)+"” goes on with what its other workflow says: "+err.Error())
+			"“"+fault.Shown(m.Name)+"” goes on with what its other workflow says: "+err.Error())
 		return nil
 	}
 	m.BaseColor, m.Metallic = metallicOf(e.Diffuse, e.Specular)

@@ -32,7 +32,7 @@ func (r *reader) meshes(ctx context.Context) error {
 			if err != nil {
 				var e *fault.Error
 				if errors.As(err, &e) {
-					e.What = fmt.Sprintf("mesh %d “%s”, part %d: %s", i, shown(m.Name), k, e.What)
+					e.What = fmt.Sprintf("mesh %d “%s”, part %d: %s", i, fault.Shown(m.Name), k, e.What)
 				}
 				return err
 			}
@@ -501,7 +501,7 @@ func (r *reader) node(i int, nd node) (scene.Node, error) {
 	}
 	l := out.Local
 	if !finiteAll(l.T[:]...) || !finiteAll(l.M[0][:]...) || !finiteAll(l.M[1][:]...) || !finiteAll(l.M[2][:]...) {
-		return out, fault.AtByte(r.name, -1, "node %d “%s” has a transform that is out of all bounds", i, shown(out.Name)).
+		return out, fault.AtByte(r.name, -1, "node %d “%s” has a transform that is out of all bounds", i, fault.Shown(out.Name)).
 			Advise("Reset its transform in the modelling program")
 	}
 	return out, nil

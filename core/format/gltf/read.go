@@ -200,7 +200,7 @@ func (r *reader) openBuffers(context.Context) error {
 		default:
 			f, _, err := r.set.Find(r.name, unescape(b.URI))
 			if err != nil {
-				r.missingBuffer(i, fmt.Sprintf("“%s” %v", shown(b.URI), err))
+				r.missingBuffer(i, fmt.Sprintf("“%s” %v", fault.Shown(b.URI), err))
 				break
 			}
 			data = f.Data
@@ -223,9 +223,6 @@ func (r *reader) missingBuffer(i int, what string) {
 		"The meshes whose points lie in it can't be read. Add the file and they come in.")
 	r.findings[len(r.findings)-1].Brief = "buffer missing"
 }
-
-// shown is a name of the file for a message.
-func shown(s string) string { return fault.Shorten(strings.ToValidUTF8(s, "�")) }
 
 // unescape undoes percent signs; a URI that is none is taken as it stands.
 func unescape(uri string) string {
@@ -295,7 +292,7 @@ func (r *reader) openImages(context.Context) error {
 			img.Path = unescape(im.URI)
 			f, _, err := r.set.Find(r.name, img.Path)
 			if err != nil {
-				r.note(finding.Look, "source/missing-picture", fmt.Sprintf("Picture “%s” %v", shown(img.Path), err),
+				r.note(finding.Look, "source/missing-picture", fmt.Sprintf("Picture “%s” %v", fault.Shown(img.Path), err),
 					"The materials that use it arrive without that texture. Add the file and it comes in.")
 				break
 			}
@@ -404,7 +401,7 @@ func (r *reader) materials(context.Context) error {
 		}
 		for _, e := range sortedKeys(m.Extensions) {
 			if !understood[e] {
-				r.s.LeaveOut("material extension "+shown(e), out.Name, "it is not understood")
+				r.s.LeaveOut("material extension "+fault.Shown(e), out.Name, "it is not understood")
 			}
 		}
 		r.s.Materials = append(r.s.Materials, out)
@@ -469,7 +466,7 @@ func (r *reader) leave() {
 	}
 	for _, e := range r.doc.ExtensionsUsed {
 		if !understood[e] {
-			r.s.LeaveOut("extension", shown(e), "it is not understood; the file does not require it")
+			r.s.LeaveOut("extension", fault.Shown(e), "it is not understood; the file does not require it")
 		}
 	}
 }

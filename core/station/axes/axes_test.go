@@ -66,7 +66,8 @@ func TestALeaningBodyIsLaidToRestAndTurnedTrue(t *testing.T) {
 		// With a turn after it the remedy still turns the outcome true.
 		turned := axes.Decisions{Turns: []axes.Turn{{About: axes.AboutUp, Degrees: 90}}}
 		r = preptest.Run(t, s, prep.Prep{Axes: turned}, to)
-		q := preptest.Run(t, s, prep.Prep{Axes: preptest.Find(t, r.Axes.Findings(), "axes/askew").Remedies[0].Decision.(axes.Decisions)}, to)
+		q := preptest.Run(t, s, prep.Prep{Axes: preptest.Find(t, r.Axes.Findings(),
+			"axes/askew").Remedies[0].Decision.(axes.Decisions)}, to)
 		assert.Nil(t, q.Axes.Tilt)
 	}
 	assert.Error(t, axes.Decisions{Pose: geom.Vec3{400, 0, 0}}.Validate())

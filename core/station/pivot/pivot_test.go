@@ -229,6 +229,7 @@ func TestEachPartsOwnOrigin(t *testing.T) {
 	q, err := p.Repointed(prep.Ref{Station: "pivot", Key: "gone"}, "case")
 	require.NoError(t, err)
 	assert.Empty(t, preptest.Run(t, s, q, preptest.YUp).Lost())
-	assert.True(t, preptest.Run(t, s, q, preptest.YUp).Delivery.Scene.Bounds().Min.Near(r.Delivery.Scene.Bounds().Min, 1e-9), "no part moves")
+	assert.True(t, preptest.Run(t, s, q, preptest.YUp).Delivery.Scene.Bounds().Min.Near(r.Delivery.Scene.Bounds().Min, 1e-9),
+		"no part moves")
 	assert.Len(t, p.Pivot.Each, 2, "the old prep is as it was")
 }

@@ -108,7 +108,8 @@ func TestBakingBeforeOrAfterExportIsTheSame(t *testing.T) {
 func TestAUnitThereAndBack(t *testing.T) {
 	s := shape.Scene("x", nil, preptest.Post())
 	there := preptest.After(t, preptest.Run(t, s, prep.Prep{Size: size.Decisions{Unit: "cm"}}, preptest.YUp), "size")
-	back := preptest.After(t, preptest.Run(t, there, prep.Prep{Size: size.Decisions{Fit: size.ByFactor, Factor: 100}}, preptest.YUp), "size")
+	back := preptest.After(t, preptest.Run(t, there, prep.Prep{Size: size.Decisions{Fit: size.ByFactor, Factor: 100}}, preptest.YUp),
+		"size")
 	for i, p := range preptest.Corners(s) {
 		require.True(t, p.Near(preptest.Corners(back)[i], 1e-14))
 	}
