@@ -103,7 +103,14 @@ type clipper struct {
 	low, cell   [2]float64
 	start, held []int32
 	later       []int32
+
+	steps int // that are left for looking for ears
+	sweep sweeper
 }
+
+// Looking for ears may take this many steps a corner, each a point held against a
+// triangle, before the polygon is swept instead.
+const earSteps = 64
 
 // gridFrom is the number of corners from which on dents are looked up by a grid.
 const gridFrom = 48
@@ -115,9 +122,9 @@ func cross2(a, b, c [2]float64) float64 {
 // cut cuts the polygon p into triangles of its ring's numbers, one ear after the other
 // (Meisters 1975): a convex corner whose triangle holds no dent. Beginning beyond the
 // last ear keeps a convex polygon from becoming slivers round one corner. What is left
-// when no ear is found, of a polygon that crosses itself, is cut as a fan. A convex
-// polygon takes n steps, one whose ears are short little more; one of long teeth, or
-// coiled like a spring, takes n².
+// after a number of steps in keeping with its corners, of a polygon of long teeth or one
+// coiled like a spring, is swept in n log n steps; and what is left when neither cuts it,
+// of a polygon that crosses itself, is cut as a fan.
 func (c *clipper) cut(ring []int32, p [][2]float64, f func(a, b, c int32)) {
 	n := int32(len(ring))
 	c.p, c.prev, c.next, c.dent = p, c.prev[:0], c.next[:0], c.dent[:0]
@@ -132,13 +139,14 @@ func (c *clipper) cut(ring []int32, p [][2]float64, f func(a, b, c int32)) {
 		}
 	}
 	c.index(dents)
+	c.steps = earSteps * int(n+gridFrom)
 	left, at := n, int32(0)
 	for left > 3 {
 		i, tried := at, int32(0)
-		for ; tried < left && !c.ear(i); tried++ {
+		for ; tried < left && c.steps > 0 && !c.ear(i); tried++ {
 			i = c.next[i]
 		}
-		if tried == left {
+		if tried == left || c.steps <= 0 {
 			break
 		}
 		h, j := c.prev[i], c.next[i]
@@ -157,6 +165,18 @@ func (c *clipper) cut(ring []int32, p [][2]float64, f func(a, b, c int32)) {
 	first := int32(0)
 	for c.prev[first] < 0 {
 		first++
+	}
+	if left > 3 && c.steps <= 0 {
+		rest := make([]int32, 0, left)
+		for i := first; len(rest) < int(left); i = c.next[i] {
+			rest = append(rest, i)
+		}
+		if list, ok := c.sweep.cut(rest, p); ok {
+			for _, t := range list {
+				f(ring[t[0]], ring[t[1]], ring[t[2]])
+			}
+			return
+		}
 	}
 	for i := c.next[first]; c.next[i] != first; i = c.next[i] {
 		f(ring[first], ring[i], ring[c.next[i]])
@@ -218,10 +238,12 @@ func (c *clipper) cellOf(q [2]float64) int { return c.column(q[1], 1)*c.side + c
 func (c *clipper) ear(i int32) bool {
 	h, j := c.prev[i], c.next[i]
 	a, b, d := c.p[h], c.p[i], c.p[j]
+	c.steps--
 	if c.dent[i] || cross2(a, b, d) <= 0 {
 		return false
 	}
 	clear := func(list []int32) bool {
+		c.steps -= len(list)
 		for _, k := range list {
 			q := c.p[k]
 			if !c.dent[k] || k == h || k == j || q == a || q == b || q == d {
@@ -238,7 +260,7 @@ func (c *clipper) ear(i int32) bool {
 	}
 	x0, x1 := c.column(min(a[0], b[0], d[0]), 0), c.column(max(a[0], b[0], d[0]), 0)
 	for y, y1 := c.column(min(a[1], b[1], d[1]), 1), c.column(max(a[1], b[1], d[1]), 1); y <= y1; y++ {
-		if !clear(c.held[c.start[y*c.side+x0]:c.start[y*c.side+x1+1]]) {
+		if c.steps--; !clear(c.held[c.start[y*c.side+x0]:c.start[y*c.side+x1+1]]) {
 			return false
 		}
 	}

@@ -6,9 +6,12 @@ import "context"
 // thinned model.
 const coarseFrom = 12_000
 
-// coarseCells is how many cells a thinned model has along its longest extent: more
-// than a small drawing has pixels.
-const coarseCells = 110
+// How many cells a thinned model has along its longest extent: more than a small drawing
+// has pixels, and about as many as a large one.
+const (
+	coarseCells = 110
+	finestCells = 1600
+)
 
 // coarse is the model with all points of one cell of a grid made one, as small
 // drawings need it (Rossignac and Borrel 1993, "Multi-resolution 3D approximations
@@ -20,11 +23,12 @@ func (m *Model) coarse(ctx context.Context) (*Model, error) {
 	return m.thin.Get(ctx)
 }
 
-// thinned is the model with its points on a coarse grid, for pictures so small that
-// nobody sees it; the model itself when it has no extent. All points of a cell become
-// the first of them, and faces and edges that this leaves nothing of are gone.
-func (m *Model) thinned(ctx context.Context) *Model {
-	cell := m.Box.Size().Max() / coarseCells
+// thinned is the model with its points on a grid of so many cells along its longest
+// extent, for pictures so small that nobody sees it; the model itself when it has no
+// extent. All points of a cell become the first of them; triangles and edges that this
+// leaves nothing of, or that lie where another one does, are gone.
+func (m *Model) thinned(ctx context.Context, cells float64) *Model {
+	cell := m.Box.Size().Max() / cells
 	if cell == 0 {
 		return m
 	}
@@ -58,12 +62,15 @@ func (m *Model) thinned(ctx context.Context) *Model {
 		}
 		return kept[f] - 1
 	}
+	placed := map[[3]int32]bool{}
 	for t := 0; t < len(m.tris); t += 3 {
 		if t%0x30000 == 0 && ctx.Err() != nil {
 			return out
 		}
 		a, b, c := to[m.tris[t]], to[m.tris[t+1]], to[m.tris[t+2]]
-		if a != b && b != c && c != a {
+		key := [3]int32{min(a, b, c), a ^ b ^ c ^ min(a, b, c) ^ max(a, b, c), max(a, b, c)}
+		if a != b && b != c && c != a && !placed[key] {
+			placed[key] = true
 			out.tris = append(out.tris, a, b, c)
 			out.faceOf = append(out.faceOf, face(m.faceOf[t/3]))
 		}

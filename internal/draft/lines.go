@@ -13,7 +13,7 @@ type segment struct{ x0, y0, x1, y1 int32 }
 // are more than a page should carry they are drawn into the picture instead, and
 // ok is false.
 func (s *shot) lines() (path string, ok bool) {
-	list := s.candidates()
+	list := s.thinnedOut(s.candidates())
 	if len(list) <= maxLines {
 		var segs []segment
 		for i, e := range list {
@@ -65,6 +65,28 @@ func (s *shot) candidates() []edge {
 		}
 	}
 	return list
+}
+
+// lineSteps bounds the pixels along all edges that are tried in a view, a quarter of a second of
+// work.
+const lineSteps = 30_000_000
+
+// thinnedOut leaves every so many-th of the edges when there are more than can be tried.
+// They lie far closer than a line is wide then, and what stays is as black.
+func (s *shot) thinnedOut(list []edge) []edge {
+	steps := 0.
+	for _, e := range list {
+		steps += 1 + math.Hypot(float64(s.xy[2*e.b]-s.xy[2*e.a]), float64(s.xy[2*e.b+1]-s.xy[2*e.a+1]))/2
+	}
+	every := int(math.Ceil(steps / lineSteps))
+	if every <= 1 {
+		return list
+	}
+	kept := list[:0]
+	for i := 0; i < len(list); i += every {
+		kept = append(kept, list[i])
+	}
+	return kept
 }
 
 // visible walks along an edge and calls f for each stretch that nothing hides.
@@ -185,11 +207,12 @@ func joined(segs []segment) string {
 		from, at := point{g.x0, g.y0}, point{g.x1, g.y1}
 		for {
 			next := -1
-			for _, k := range ends[at] {
-				if !used[k] {
-					next = int(k)
-					break
-				}
+			rest := ends[at]
+			for len(rest) > 0 && used[rest[0]] {
+				rest = rest[1:]
+			}
+			if ends[at] = rest; len(rest) > 0 {
+				next = int(rest[0])
 			}
 			var to point
 			if next >= 0 {

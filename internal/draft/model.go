@@ -8,6 +8,7 @@
 package draft
 
 import (
+	"cmp"
 	"context"
 	"math"
 	"slices"
@@ -30,6 +31,7 @@ type Model struct {
 	// Made when first asked for.
 	tree *memo.Once[*geom.BVH] // of the triangles
 	thin *memo.Once[*Model]    // for small drawings
+	fine *memo.Once[*Model]    // for large ones of what is too dense for them
 }
 
 // Bytes estimates what the model holds on to once its tree is there. It counts placed
@@ -46,7 +48,11 @@ func (m *Model) withLater() *Model {
 		return t, ctx.Err()
 	})
 	m.thin = memo.NewOnce(func(ctx context.Context) (*Model, error) {
-		t := m.thinned(ctx)
+		t := m.thinned(ctx, coarseCells)
+		return t, ctx.Err()
+	})
+	m.fine = memo.NewOnce(func(ctx context.Context) (*Model, error) {
+		t := m.thinned(ctx, finestCells)
 		return t, ctx.Err()
 	})
 	return m
@@ -109,7 +115,8 @@ func (m *Model) add(ctx context.Context, mesh *scene.Mesh) {
 }
 
 // addEdges pairs the sides of faces. Sides are sorted into buckets by their lower
-// point, where their partner is found among a handful.
+// point, where their partner is found among a handful, or next to them where many edges
+// meet in one point.
 func (m *Model) addEdges(ctx context.Context, mesh *scene.Mesh, same []int32, base, firstFace int32) {
 	type side struct{ to, face int32 }
 	start := make([]int32, len(mesh.Points)+1)
@@ -151,13 +158,17 @@ func (m *Model) addEdges(ctx context.Context, mesh *scene.Mesh, same []int32, ba
 			return
 		}
 		bucket := sides[start[lo]:start[lo+1]]
+		sorted := len(bucket) > 32
+		if sorted {
+			slices.SortStableFunc(bucket, func(a, b side) int { return cmp.Compare(a.to, b.to) })
+		}
 		for i := range bucket {
 			if bucket[i].face < 0 {
 				continue
 			}
 			e := edge{a: base + int32(lo), b: base + bucket[i].to, f0: firstFace + bucket[i].face, f1: -1, hard: true}
 			partners := 0
-			for j := i + 1; j < len(bucket); j++ {
+			for j := i + 1; j < len(bucket) && (!sorted || bucket[j].to == bucket[i].to); j++ {
 				if bucket[j].to == bucket[i].to && bucket[j].face >= 0 {
 					partners++
 					e.f1 = firstFace + bucket[j].face

@@ -2,6 +2,7 @@ package draft
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/base64"
 	"fmt"
@@ -9,6 +10,7 @@ import (
 	"image/color"
 	"image/png"
 	"math"
+	"slices"
 	"strings"
 
 	"yarvek/core/geom"
@@ -67,6 +69,12 @@ func (m *Model) Draw(ctx context.Context, side Side, scale float64) View {
 	_, _, near1 := side.project(m.Box.Max)
 	s.depth = math.Abs(near1 - s.near0)
 	s.project()
+	if s.work() > fillSteps {
+		if t, err := m.fine.Get(ctx); err == nil && len(t.tris) < len(m.tris) {
+			s.Model = t
+			s.project()
+		}
+	}
 	s.fill()
 	if ctx.Err() != nil {
 		return v
@@ -127,11 +135,15 @@ func (s *shot) shadeOf(n geom.Vec3) uint8 {
 	return uint8(1 + min(shades-1, max(0, int(l*shades))))
 }
 
-// fill draws every triangle into the depth buffer, a sample at the middle of each
-// pixel, by edge functions (Pineda 1988, "A parallel algorithm for polygon
-// rasterization").
+// fillSteps bounds the pixels that the triangles of a view are tried on, half a second of
+// work: a hundred times over all the paper. Where there are more, triangles of a pixel and
+// those that lie on others go first; where there still are, the nearest are drawn first,
+// so that what is left out lies behind a hundred others.
+const fillSteps = 200_000_000
+
+// fill draws the triangles into the depth buffer, a sample at the middle of each pixel,
+// by edge functions (Pineda 1988, "A parallel algorithm for polygon rasterization").
 func (s *shot) fill() {
-	b := s.b
 	shade := make([]uint8, len(s.faces))
 	for i, n := range s.faces {
 		if i&0x7fff == 0 && s.ctx.Err() != nil {
@@ -139,38 +151,107 @@ func (s *shot) fill() {
 		}
 		shade[i] = s.shadeOf(n)
 	}
-	for t := 0; t < len(s.tris); t += 3 {
-		if t%0xc000 == 0 && s.ctx.Err() != nil {
+	n := len(s.tris) / 3
+	if s.work() <= fillSteps {
+		for t := range n {
+			if t&0x3fff == 0 && s.ctx.Err() != nil {
+				return
+			}
+			s.triangle(t, shade[s.faceOf[t]])
+		}
+		return
+	}
+	steps := 0
+	for done, t := range s.nearestFirst() {
+		if done&0xff == 0 && s.ctx.Err() != nil {
 			return
 		}
-		i, j, k := s.tris[t], s.tris[t+1], s.tris[t+2]
-		ax, ay, bx, by, cx, cy := s.xy[2*i], s.xy[2*i+1], s.xy[2*j], s.xy[2*j+1], s.xy[2*k], s.xy[2*k+1]
-		x0 := max(0, int(min(ax, bx, cx)-0.5)) // centres lie at half numbers
-		x1 := min(b.w-1, int(max(ax, bx, cx)+0.5))
-		y0 := max(0, int(min(ay, by, cy)-0.5))
-		y1 := min(b.h-1, int(max(ay, by, cy)+0.5))
-		area := (bx-ax)*(cy-ay) - (by-ay)*(cx-ax)
-		if area == 0 || x1 < x0 || y1 < y0 {
-			continue
+		if steps += s.steps(int(t)); steps > fillSteps {
+			return
 		}
-		inv := 1 / area
-		sh := shade[s.faceOf[t/3]]
-		za, zb, zc := s.near[i], s.near[j], s.near[k]
-		for y := y0; y <= y1; y++ {
-			py := float32(y) + 0.5
-			row := y * b.w
-			for x := x0; x <= x1; x++ {
-				px := float32(x) + 0.5
-				w0 := ((bx-px)*(cy-py) - (by-py)*(cx-px)) * inv
-				w1 := ((cx-px)*(ay-py) - (cy-py)*(ax-px)) * inv
-				w2 := 1 - w0 - w1
-				if w0 < 0 || w1 < 0 || w2 < 0 {
-					continue
+		s.triangle(int(t), shade[s.faceOf[t]])
+	}
+}
+
+// work is how many steps all triangles take.
+func (s *shot) work() int {
+	steps := 0
+	for t := range len(s.tris) / 3 {
+		if t&0x3fff == 0 && s.ctx.Err() != nil {
+			return 0
+		}
+		steps += s.steps(t)
+	}
+	return steps
+}
+
+// nearestFirst orders the triangles by their nearest corner.
+func (s *shot) nearestFirst() []int32 {
+	order := make([]int32, len(s.tris)/3)
+	near := make([]float32, len(order))
+	for t := range order {
+		order[t] = int32(t)
+		near[t] = max(s.near[s.tris[3*t]], s.near[s.tris[3*t+1]], s.near[s.tris[3*t+2]])
+	}
+	slices.SortFunc(order, func(a, b int32) int { return cmp.Or(cmp.Compare(near[b], near[a]), cmp.Compare(a, b)) })
+	return order
+}
+
+// steps is about how many pixels triangle t is tried on: its area, and for each of its
+// rows what finding its ends is worth.
+func (s *shot) steps(t int) int {
+	i, j, k := s.tris[3*t], s.tris[3*t+1], s.tris[3*t+2]
+	ax, ay, bx, by, cx, cy := s.xy[2*i], s.xy[2*i+1], s.xy[2*j], s.xy[2*j+1], s.xy[2*k], s.xy[2*k+1]
+	area := (bx-ax)*(cy-ay) - (by-ay)*(cx-ax)
+	return int(abs32(area)/2) + 8*int(max(ay, by, cy)-min(ay, by, cy)) + 4
+}
+
+// triangle draws one. Its rows are gone through between where its sides cross them, and a
+// pixel more at either end; the edge functions alone decide.
+func (s *shot) triangle(t int, sh uint8) {
+	b := s.b
+	i, j, k := s.tris[3*t], s.tris[3*t+1], s.tris[3*t+2]
+	ax, ay, bx, by, cx, cy := s.xy[2*i], s.xy[2*i+1], s.xy[2*j], s.xy[2*j+1], s.xy[2*k], s.xy[2*k+1]
+	lowX, highX := min(ax, bx, cx), max(ax, bx, cx)
+	x0 := max(0, int(lowX-0.5)) // centres lie at half numbers
+	x1 := min(b.w-1, int(highX+0.5))
+	y0 := max(0, int(min(ay, by, cy)-0.5))
+	y1 := min(b.h-1, int(max(ay, by, cy)+0.5))
+	area := (bx-ax)*(cy-ay) - (by-ay)*(cx-ax)
+	if area == 0 || x1 < x0 || y1 < y0 {
+		return
+	}
+	inv := 1 / area
+	za, zb, zc := s.near[i], s.near[j], s.near[k]
+	for y := y0; y <= y1; y++ {
+		py := float32(y) + 0.5
+		row := y * b.w
+		from, to := x0, x1
+		if x1-x0 > 3 {
+			l, r := highX, lowX
+			for _, e := range [3][4]float32{{ax, ay, bx, by}, {bx, by, cx, cy}, {cx, cy, ax, ay}} {
+				if lo, hi := min(e[1], e[3]), max(e[1], e[3]); lo <= py && py <= hi {
+					if lo == hi {
+						l, r = min(l, e[0], e[2]), max(r, e[0], e[2])
+						continue
+					}
+					x := e[0] + (py-e[1])/(e[3]-e[1])*(e[2]-e[0])
+					l, r = min(l, x), max(r, x)
 				}
-				if z := w0*za + w1*zb + w2*zc; z > b.depth[row+x] {
-					b.depth[row+x] = z
-					b.shade[row+x] = sh
-				}
+			}
+			from, to = max(x0, int(l-1.5)), min(x1, int(r+1.5))
+		}
+		for x := from; x <= to; x++ {
+			px := float32(x) + 0.5
+			w0 := ((bx-px)*(cy-py) - (by-py)*(cx-px)) * inv
+			w1 := ((cx-px)*(ay-py) - (cy-py)*(ax-px)) * inv
+			w2 := 1 - w0 - w1
+			if w0 < 0 || w1 < 0 || w2 < 0 {
+				continue
+			}
+			if z := w0*za + w1*zb + w2*zc; z > b.depth[row+x] {
+				b.depth[row+x] = z
+				b.shade[row+x] = sh
 			}
 		}
 	}

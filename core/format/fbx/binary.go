@@ -9,6 +9,7 @@ import (
 	"math"
 
 	"yarvek/core/fault"
+	"yarvek/core/figure"
 )
 
 // magic begins every binary file.
@@ -20,19 +21,22 @@ const (
 	maxRecords = 4 << 20
 	// zlib packs at most about a thousandfold, and an array of one number repeated
 	// comes near it; a whole file of such arrays is made to fill memory.
-	maxInflation      = 1100
-	maxInflationInAll = 100
-	inflationFree     = 16 << 20
+	maxInflation = 1100
+	// What all arrays of a file may take in memory, as they are held: so many times the
+	// file, and so many bytes on top.
+	maxHeldTimes = 32
+	maxHeldFree  = 64 << 20
 )
 
 // binaryReader walks a binary file. Offsets are of the whole file.
 type binaryReader struct {
-	name     string
-	ctx      context.Context
-	data     []byte
-	wide     bool // 64-bit record headers, from version 7500 on
-	records  int
-	inflated int64
+	name    string
+	ctx     context.Context
+	data    []byte
+	wide    bool // 64-bit record headers, from version 7500 on
+	records int
+	held    int64  // by the arrays so far, in bytes
+	piece   []byte // of an array on its way out of its packing
 }
 
 // fail is an error at a byte of the file.
@@ -203,76 +207,122 @@ func (b *binaryReader) array(kind byte, at int, need func(int) error) (any, int,
 	at += 12
 	size := int64(map[byte]int{'f': 4, 'd': 8, 'i': 4, 'l': 8, 'b': 1, 'c': 1}[kind])
 	want := count * size
+	claim := func(packed int) error {
+		b.held += count * int64(map[byte]int{'f': 8, 'd': 8, 'i': 4, 'l': 8, 'b': 4, 'c': 4}[kind])
+		if most := int64(len(b.data))*maxHeldTimes + maxHeldFree; want > int64(packed)*maxInflation+64 || b.held > most {
+			return b.fail(start, "an array claims %d entries packed into %d bytes: expected all arrays of the file to take at most %s",
+				count, packed, figure.Bytes(most)).Beyond()
+		}
+		return nil
+	}
 	switch encoding {
 	case 0:
 		if err := need(int(want)); err != nil {
 			return nil, 0, err
 		}
+		if err := claim(int(want)); err != nil {
+			return nil, 0, err
+		}
 		// Some writers leave the packed length at zero here.
-		return decodeArray(kind, b.data[at:at+int(want)], int(count)), at + int(want), nil
+		out := newArray(kind, int(count))
+		out.decode(0, b.data[at:at+int(want)])
+		return out.values(), at + int(want), nil
 	case 1:
 		if err := need(packed); err != nil {
 			return nil, 0, err
 		}
-		b.inflated += want
-		if want > int64(packed)*maxInflation+64 || b.inflated > int64(len(b.data))*maxInflationInAll+inflationFree {
-			return nil, 0, b.fail(start, "an array claims %d entries packed into %d bytes", count, packed).Beyond()
+		if err := claim(packed); err != nil {
+			return nil, 0, err
 		}
 		z, err := zlib.NewReader(bytes.NewReader(b.data[at : at+packed]))
 		if err != nil {
 			return nil, 0, b.fail(at, "an array can't be unpacked: %v", err)
 		}
-		raw := make([]byte, want)
-		if err := b.fill(z, raw); err != nil {
+		out := newArray(kind, int(count))
+		if err := b.fill(z, out, want); err != nil {
 			return nil, 0, b.fail(at, "an array of %d entries can't be unpacked: %v", count, err)
 		}
-		return decodeArray(kind, raw, int(count)), at + packed, nil
+		return out.values(), at + packed, nil
 	}
 	return nil, 0, b.fail(start+4, "an array has the unknown encoding %d", encoding).Unsupported()
 }
 
-// fill reads all of raw, a piece at a time: a long array takes a second to unpack.
-func (b *binaryReader) fill(z io.Reader, raw []byte) error {
-	const piece = 1 << 20
-	for at := 0; at < len(raw); at += piece {
+// fill unpacks an array of so many bytes, a piece at a time: a long one takes a second,
+// and is nowhere held twice.
+func (b *binaryReader) fill(z io.Reader, out *array, bytes int64) error {
+	if b.piece == nil {
+		b.piece = make([]byte, 1<<16)
+	}
+	for at := int64(0); at < bytes; {
 		if err := b.ctx.Err(); err != nil {
 			return err
 		}
-		if _, err := io.ReadFull(z, raw[at:min(at+piece, len(raw))]); err != nil {
+		p := b.piece[:min(int64(len(b.piece)), bytes-at)]
+		if _, err := io.ReadFull(z, p); err != nil {
 			return err
 		}
+		out.decode(int(at), p)
+		at += int64(len(p))
 	}
 	return nil
 }
 
-// decodeArray turns little-endian bytes into numbers; booleans come as whole numbers.
-func decodeArray(kind byte, raw []byte, n int) any {
-	le := binary.LittleEndian
+// array is one in the making; only the slice of its kind is there. Booleans come as
+// whole numbers.
+type array struct {
+	kind   byte
+	whole  []int32
+	long   []int64
+	number []float64
+}
+
+func newArray(kind byte, n int) *array {
+	a := &array{kind: kind}
 	switch kind {
 	case 'd', 'f':
-		out := make([]float64, n)
-		for i := range out {
-			if kind == 'd' {
-				out[i] = math.Float64frombits(le.Uint64(raw[8*i:]))
-			} else {
-				out[i] = float64(math.Float32frombits(le.Uint32(raw[4*i:])))
-			}
-		}
-		return out
+		a.number = make([]float64, n)
 	case 'l':
-		out := make([]int64, n)
-		for i := range out {
-			out[i] = int64(le.Uint64(raw[8*i:]))
-		}
-		return out
+		a.long = make([]int64, n)
+	default:
+		a.whole = make([]int32, n)
 	}
-	out := make([]int32, n)
-	for i := range out {
-		if kind == 'i' {
-			out[i] = int32(le.Uint32(raw[4*i:]))
-		} else {
-			out[i] = int32(raw[i])
+	return a
+}
+
+// values is the slice as a property of a record holds it.
+func (a *array) values() any {
+	switch a.kind {
+	case 'd', 'f':
+		return a.number
+	case 'l':
+		return a.long
+	}
+	return a.whole
+}
+
+// decode takes little-endian bytes that stand at a byte of the array, whole entries.
+func (a *array) decode(at int, raw []byte) {
+	le := binary.LittleEndian
+	switch a.kind {
+	case 'd':
+		for i := range len(raw) / 8 {
+			a.number[at/8+i] = math.Float64frombits(le.Uint64(raw[8*i:]))
+		}
+	case 'f':
+		for i := range len(raw) / 4 {
+			a.number[at/4+i] = float64(math.Float32frombits(le.Uint32(raw[4*i:])))
+		}
+	case 'l':
+		for i := range len(raw) / 8 {
+			a.long[at/8+i] = int64(le.Uint64(raw[8*i:]))
+		}
+	case 'i':
+		for i := range len(raw) / 4 {
+			a.whole[at/4+i] = int32(le.Uint32(raw[4*i:]))
+		}
+	default:
+		for i, v := range raw {
+			a.whole[at+i] = int32(v)
 		}
 	}
-	return out
 }

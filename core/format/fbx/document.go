@@ -18,7 +18,7 @@ type object struct {
 	class string // "Mesh", "Null", ...
 	name  string
 	rec   *record
-	props map[string]property
+	props properties
 }
 
 // link is a connection from a child to a parent, or to one of its properties.
@@ -57,7 +57,8 @@ func newDocument(file string, tree *record, version int, text bool) *document {
 				// The older layout: objects are known by their whole name.
 				o.key, o.name, o.class = r.str(0), objectName(r.str(0)), r.str(1)
 			}
-			o.props = properties(r, templates[r.name])
+			o.props = templates[r.name]
+			o.props.own = ownProperties(r)
 			if _, twice := d.objects[o.key]; twice || o.key == "" {
 				continue
 			}
@@ -98,8 +99,8 @@ func (d *document) connect(c *record) {
 }
 
 // templates reads the defaults of Definitions, by kind of object.
-func (d *document) templates() map[string]map[string]property {
-	out := map[string]map[string]property{}
+func (d *document) templates() map[string]properties {
+	out := map[string]properties{}
 	defs := d.tree.sub("Definitions")
 	if defs == nil {
 		return out
@@ -107,7 +108,13 @@ func (d *document) templates() map[string]map[string]property {
 	for _, t := range defs.subs {
 		if t.name == "ObjectType" {
 			if pt := t.sub("PropertyTemplate"); pt != nil {
-				out[t.str(0)] = properties(pt, nil)
+				p := properties{template: ownProperties(pt)}
+				for name := range p.template {
+					if values[bare(name)] != nil {
+						p.valued = append(p.valued, name)
+					}
+				}
+				out[t.str(0)] = p
 			}
 		}
 	}
@@ -142,14 +149,14 @@ func (d *document) settings() settings {
 	if rec == nil {
 		rec = d.tree.sub("Objects").sub("GlobalSettings")
 	}
-	p := properties(rec, nil)
+	p := properties{own: ownProperties(rec)}
 	axis := func(name string) geom.Axis {
-		i := int(p[name].float(-1))
+		i := int(p.get(name).float(-1))
 		if i < 0 || i > 2 {
 			return geom.NoAxis
 		}
 		a := geom.Axes[2*i]
-		if p[name+"Sign"].float(1) < 0 {
+		if p.get(name+"Sign").float(1) < 0 {
 			a = a.Neg()
 		}
 		return a
@@ -161,10 +168,10 @@ func (d *document) settings() settings {
 		b.Left = coord.Vec().Cross(up.Vec()).Dot(front.Vec()) < 0
 		s.basis, s.basisHow = b, scene.Declared
 	}
-	if u := p["UnitScaleFactor"].float(0); u > 1e-9 && u < 1e9 {
+	if u := p.get("UnitScaleFactor").float(0); u > 1e-9 && u < 1e9 {
 		s.metres, s.unitHow = u/100, scene.Declared
 	}
-	if o := int(p["OriginalUpAxis"].float(-1)); s.basisHow == scene.Declared && o >= 0 && o <= 2 && o != s.basis.Up.Index() {
+	if o := int(p.get("OriginalUpAxis").float(-1)); s.basisHow == scene.Declared && o >= 0 && o <= 2 && o != s.basis.Up.Index() {
 		s.findings = append(s.findings, finding.Finding{Code: "source/fbx-up-changed", Severity: finding.Note,
 			Title: fmt.Sprintf("Modelled with %s up, written with %s up", geom.Axes[2*o], s.basis.Up),
 			Text:  "The program that wrote the file turned the axes on the way out.", Place: finding.Place{File: d.file}})

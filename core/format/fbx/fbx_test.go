@@ -255,17 +255,17 @@ func TestTheTransformChainByHand(t *testing.T) {
 		return p
 	}
 	// Turn a quarter about Z at the pivot (1,0,0): the pivot stays, the origin goes to (1,-1,0).
-	p := place(map[string]property{"Lcl Rotation": vec(0, 0, 90), "RotationPivot": vec(1, 0, 0)})
+	p := place(properties{own: map[string]property{"Lcl Rotation": vec(0, 0, 90), "RotationPivot": vec(1, 0, 0)}})
 	assert.True(t, p.local.Apply(geom.Vec3{1, 0, 0}).Near(geom.Vec3{1, 0, 0}, 1e-12))
 	assert.True(t, p.local.Apply(geom.Vec3{}).Near(geom.Vec3{1, -1, 0}, 1e-12))
 	// Scale by two at (0,1,0) with a scaling offset of (0,0,5).
-	p = place(map[string]property{"Lcl Scaling": vec(2, 2, 2), "ScalingPivot": vec(0, 1, 0), "ScalingOffset": vec(0, 0, 5)})
+	p = place(properties{own: map[string]property{"Lcl Scaling": vec(2, 2, 2), "ScalingPivot": vec(0, 1, 0), "ScalingOffset": vec(0, 0, 5)}})
 	assert.True(t, p.local.Apply(geom.Vec3{0, 1, 0}).Near(geom.Vec3{0, 1, 5}, 1e-12))
 	assert.True(t, p.local.Apply(geom.Vec3{0, 2, 0}).Near(geom.Vec3{0, 3, 5}, 1e-12))
 	// Pre-rotation counts only when rotation is active, and comes outside of it.
-	pre := map[string]property{"PreRotation": vec(90, 0, 0), "Lcl Rotation": vec(0, 90, 0)}
+	pre := properties{own: map[string]property{"PreRotation": vec(90, 0, 0), "Lcl Rotation": vec(0, 90, 0)}}
 	assert.True(t, place(pre).local.Apply(geom.Vec3{0, 0, 1}).Near(geom.Vec3{1, 0, 0}, 1e-12))
-	pre["RotationActive"] = vec(1)
+	pre.own["RotationActive"] = vec(1)
 	assert.True(t, place(pre).local.Apply(geom.Vec3{1, 0, 0}).Near(geom.Vec3{0, 1, 0}, 1e-12), "Y turns +X to -Z, X turns -Z to +Y")
 	// Two quarter turns show the six orders: +X under X and Z in both orders.
 	assert.True(t, rotations([3]float64{90, 0, 90}, 0).Apply(geom.Vec3{1, 0, 0}).Near(geom.Vec3{0, 1, 0}, 1e-12),

@@ -75,33 +75,33 @@ func (r *reader) material(o *object, model *object) int {
 	m := scene.NewMaterial(clean(o.name))
 	m.Roughness = 0.8
 	p := o.props
-	color(m.BaseColor[:3], first(p, "DiffuseColor", "Diffuse"), p["DiffuseFactor"].float(1))
+	color(m.BaseColor[:3], p.first("DiffuseColor", "Diffuse"), p.get("DiffuseFactor").float(1))
 	m.Emissive = [3]float64{}
-	if e := first(p, "EmissiveColor", "Emissive"); len(e.values) >= 3 {
-		color(m.Emissive[:], e, p["EmissiveFactor"].float(1))
+	if e := p.first("EmissiveColor", "Emissive"); len(e.values) >= 3 {
+		color(m.Emissive[:], e, p.get("EmissiveFactor").float(1))
 	}
-	if s := first(p, "ShininessExponent", "Shininess"); len(s.values) > 0 {
+	if s := p.first("ShininessExponent", "Shininess"); len(s.values) > 0 {
 		// A Blinn-Phong exponent, as in the OBJ reader.
 		m.Roughness = math.Sqrt(math.Sqrt(2 / (max(0, s.float(20)) + 2)))
 	}
-	if op, ok := p["Opacity"]; ok {
+	if op, ok := p.find("Opacity"); ok {
 		m.BaseColor[3] = unit(op.float(1))
-	} else if t := p["TransparencyFactor"]; len(t.values) > 0 {
-		c := p["TransparentColor"].vec([3]float64{1, 1, 1})
+	} else if t := p.get("TransparencyFactor"); len(t.values) > 0 {
+		c := p.get("TransparentColor").vec([3]float64{1, 1, 1})
 		m.BaseColor[3] = unit(1 - t.float(0)*(c[0]+c[1]+c[2])/3)
 	}
 	if m.BaseColor[3] < 1 {
 		m.AlphaMode = scene.Blend
 	}
-	names := make([]string, 0, len(p))
-	for name := range p {
-		names = append(names, name)
+	names := slices.Clone(p.valued)
+	for name := range p.own {
+		if _, twice := p.template[name]; !twice && values[bare(name)] != nil {
+			names = append(names, name)
+		}
 	}
 	slices.Sort(names) // two programs' names for one value must not race
 	for _, name := range names {
-		if set := values[bare(name)]; set != nil {
-			set(&m, p[name])
-		}
+		values[bare(name)](&m, p.get(name))
 	}
 	i := len(r.s.Materials)
 	r.s.Materials = append(r.s.Materials, m)
@@ -119,16 +119,6 @@ func (r *reader) material(o *object, model *object) int {
 	return i
 }
 
-// first is the first property there is of several names.
-func first(p map[string]property, names ...string) property {
-	for _, n := range names {
-		if v, ok := p[n]; ok {
-			return v
-		}
-	}
-	return property{}
-}
-
 // uses maps the property a texture is joined to onto what it does.
 var uses = map[string]scene.Use{
 	"diffusecolor": scene.UseBaseColor, "basecolor": scene.UseBaseColor, "base_color": scene.UseBaseColor, "color": scene.UseBaseColor,
@@ -143,7 +133,7 @@ var uses = map[string]scene.Use{
 
 // placement reads how a texture is scaled and moved on its UVs.
 func placement(t *object) *scene.Placement {
-	o, s := t.props["Translation"].vec([3]float64{}), t.props["Scaling"].vec([3]float64{1, 1, 1})
+	o, s := t.props.get("Translation").vec([3]float64{}), t.props.get("Scaling").vec([3]float64{1, 1, 1})
 	if !finite(o) || !finite(s) {
 		return nil
 	}
@@ -172,12 +162,12 @@ func (r *reader) use(material int, of string, t *object, prop string) {
 		return
 	}
 	p := r.doc.objects[of].props
-	if use == scene.UseOpacity && m.AlphaMode == scene.Opaque && p[own+"alpha_mode"].text() == "" {
+	if use == scene.UseOpacity && m.AlphaMode == scene.Opaque && p.get(own+"alpha_mode").text() == "" {
 		m.AlphaMode = scene.Blend
 	}
-	m.Maps[use] = scene.Map{Texture: r.texture(t) + 1, Channel: scene.Channel(bounded(p[own+useWords[use]+"_channel"], int(scene.Alpha))),
-		UVSet: bounded(p[own+useWords[use]+"_uv_set"], 7), Place: placement(t)}
-	if _, factor := p[own+"base_color"]; use == scene.UseBaseColor && !factor {
+	m.Maps[use] = scene.Map{Texture: r.texture(t) + 1, Channel: scene.Channel(bounded(p.get(own+useWords[use]+"_channel"), int(scene.Alpha))),
+		UVSet: bounded(p.get(own+useWords[use]+"_uv_set"), 7), Place: placement(t)}
+	if _, factor := p.find(own + "base_color"); use == scene.UseBaseColor && !factor {
 		m.BaseColor = [4]float64{1, 1, 1, m.BaseColor[3]} // the texture stands for the colour
 	}
 }
@@ -188,7 +178,7 @@ func (r *reader) texture(t *object) int {
 		return i
 	}
 	wrap := func(name string) scene.Wrap {
-		if t.props[name].float(0) == 1 {
+		if t.props.get(name).float(0) == 1 {
 			return scene.Clamp
 		}
 		return scene.Repeat

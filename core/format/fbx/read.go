@@ -109,9 +109,13 @@ func (r *reader) models(ctx context.Context) error {
 		}
 	}
 	roots := r.doc.below(rootKey, "Model")
+	rooted := map[*object]bool{}
+	for _, o := range roots {
+		rooted[o] = true
+	}
 	for _, o := range r.doc.order {
 		// Older files do not join every model to the scene.
-		if o.kind == "Model" && !r.hasModelParent(o) && !contains(roots, o) {
+		if o.kind == "Model" && !r.hasModelParent(o) && !rooted[o] {
 			roots = append(roots, o)
 		}
 	}
@@ -154,7 +158,7 @@ func (r *reader) models(ctx context.Context) error {
 		case "LimbNode", "Limb", "Root":
 			n.Kind = scene.KindJoint
 		}
-		n.Hidden = it.o.props["Visibility"].float(1) == 0 || it.o.props["Show"].float(1) == 0
+		n.Hidden = it.o.props.get("Visibility").float(1) == 0 || it.o.props.get("Show").float(1) == 0
 		if err := r.attach(it.o, &n); err != nil {
 			return err
 		}
@@ -182,12 +186,12 @@ func (r *reader) thresholds(o *object) []float64 {
 	for _, a := range r.doc.below(o.key, "NodeAttribute") {
 		p = a.props
 	}
-	if p["ThresholdsUsedAsPercentage"].float(0) != 0 {
+	if p.get("ThresholdsUsedAsPercentage").float(0) != 0 {
 		return nil
 	}
 	var list []float64
 	for i := 0; i < 64; i++ {
-		t, ok := p[fmt.Sprintf("Thresholds|Level%d", i)]
+		t, ok := p.find(fmt.Sprintf("Thresholds|Level%d", i))
 		v := t.float(-1)
 		if !ok || v < 0 || v > 1e12 {
 			break
@@ -207,16 +211,6 @@ func (r *reader) metric(a geom.Affine) geom.Affine {
 func (r *reader) hasModelParent(o *object) bool {
 	for _, l := range r.doc.parents[o.key] {
 		if p := r.doc.objects[l.parent]; p != nil && p.kind == "Model" {
-			return true
-		}
-	}
-	return false
-}
-
-// contains tells whether an object is on the list.
-func contains(list []*object, o *object) bool {
-	for _, x := range list {
-		if x == o {
 			return true
 		}
 	}

@@ -217,12 +217,43 @@ func (p property) text() string {
 	return ""
 }
 
-// properties reads an object's own properties over its template's.
-func properties(r *record, template map[string]property) map[string]property {
-	out := map[string]property{}
-	for k, v := range template {
-		out[k] = v
+// properties are an object's own over those of the template of its kind, which all
+// objects of the kind share. The zero value has none.
+type properties struct {
+	own      map[string]property
+	template map[string]property
+	valued   []string // the names in the template that a material has a value for
+}
+
+// find is the property of a name, and whether there is one.
+func (p properties) find(name string) (property, bool) {
+	if v, ok := p.own[name]; ok {
+		return v, true
 	}
+	v, ok := p.template[name]
+	return v, ok
+}
+
+// get is the property of a name, an empty one when there is none.
+func (p properties) get(name string) property {
+	v, _ := p.find(name)
+	return v
+}
+
+// first is the first property there is of several names.
+func (p properties) first(names ...string) property {
+	for _, n := range names {
+		if v, ok := p.find(n); ok {
+			return v
+		}
+	}
+	return property{}
+}
+
+// ownProperties reads the properties that stand in an object's record; nil when it has
+// none.
+func ownProperties(r *record) map[string]property {
+	var out map[string]property
 	for _, list := range []struct {
 		name string
 		skip int // words between name and values
@@ -232,9 +263,13 @@ func properties(r *record, template map[string]property) map[string]property {
 			continue
 		}
 		for _, p := range l.subs {
-			if len(p.props) >= list.skip && p.str(0) != "" {
-				out[p.str(0)] = property{p.str(1), p.props[list.skip:]}
+			if len(p.props) < list.skip || p.str(0) == "" {
+				continue
 			}
+			if out == nil {
+				out = map[string]property{}
+			}
+			out[p.str(0)] = property{p.str(1), p.props[list.skip:]}
 		}
 	}
 	return out

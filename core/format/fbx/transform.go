@@ -42,20 +42,20 @@ type placing struct {
 // T · Roff · Rp · Rpre · R · Rpost⁻¹ · Rp⁻¹ · Soff · Sp · S · Sp⁻¹
 // of a model's properties. Pre- and post-rotation and the rotation order count only
 // when RotationActive is set.
-func place(p map[string]property) placing {
+func place(p properties) placing {
 	zero, one := [3]float64{}, [3]float64{1, 1, 1}
-	vec := func(name string) geom.Vec3 { return p[name].vec(zero) }
+	vec := func(name string) geom.Vec3 { return p.get(name).vec(zero) }
 	shift := func(v geom.Vec3) geom.Affine { return geom.Translation(v) }
 	back := func(v geom.Vec3) geom.Affine { return geom.Translation(v.Mul(-1)) }
-	out := placing{inherit: int(p["InheritType"].float(0))}
+	out := placing{inherit: int(p.get("InheritType").float(0))}
 	pre, post, order := geom.Identity3, geom.Identity3, 0
-	if p["RotationActive"].float(0) != 0 {
-		pre = rotations(p["PreRotation"].vec(zero), 0)
-		post = rotations(p["PostRotation"].vec(zero), 0).Transpose()
-		order = int(p["RotationOrder"].float(0))
+	if p.get("RotationActive").float(0) != 0 {
+		pre = rotations(p.get("PreRotation").vec(zero), 0)
+		post = rotations(p.get("PostRotation").vec(zero), 0).Transpose()
+		order = int(p.get("RotationOrder").float(0))
 	}
-	out.turn = pre.Mul(rotations(p["Lcl Rotation"].vec(zero), order)).Mul(post)
-	out.scale = diagonal(p["Lcl Scaling"].vec(one))
+	out.turn = pre.Mul(rotations(p.get("Lcl Rotation").vec(zero), order)).Mul(post)
+	out.scale = diagonal(p.get("Lcl Scaling").vec(one))
 	rp, sp := vec("RotationPivot"), vec("ScalingPivot")
 	out.local = shift(vec("Lcl Translation")).Mul(shift(vec("RotationOffset"))).Mul(shift(rp)).
 		Mul(geom.Linear(out.turn)).Mul(back(rp)).
@@ -64,10 +64,10 @@ func place(p map[string]property) placing {
 }
 
 // geometric is the map that applies to a model's own mesh and to nothing below it.
-func geometric(p map[string]property) geom.Affine {
-	t := p["GeometricTranslation"].vec([3]float64{})
-	r := rotations(p["GeometricRotation"].vec([3]float64{}), 0)
-	s := diagonal(p["GeometricScaling"].vec([3]float64{1, 1, 1}))
+func geometric(p properties) geom.Affine {
+	t := p.get("GeometricTranslation").vec([3]float64{})
+	r := rotations(p.get("GeometricRotation").vec([3]float64{}), 0)
+	s := diagonal(p.get("GeometricScaling").vec([3]float64{1, 1, 1}))
 	return geom.Affine{M: r.Mul(s), T: t}
 }
 

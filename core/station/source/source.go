@@ -292,6 +292,7 @@ func (r *run) rows() {
 	depth := make([]int, len(s.Nodes))
 	rep.Nodes = make([]Node, len(s.Nodes))
 	judge := r.judges()
+	slots := make([][]string, len(s.Meshes))
 	group := map[string]string{}
 	for _, g := range r.d.Groups {
 		for _, k := range g.Nodes {
@@ -313,7 +314,10 @@ func (r *run) rows() {
 			row.Triangles = m.Triangles()
 			row.Size = s.Basis.Extents(v.Boxes[i])
 			row.Instance = len(users[n.Mesh]) > 1
-			row.Slots = slotNames(s, m)
+			if slots[n.Mesh] == nil {
+				slots[n.Mesh] = slotNames(s, m)
+			}
+			row.Slots = slots[n.Mesh]
 		}
 		row.Kept, row.Why = judge(i)
 		if row.Kept && n.Mesh >= 0 {
@@ -330,13 +334,14 @@ func (r *run) rows() {
 
 // slotNames are the slots the faces of a mesh use, in order.
 func slotNames(s *scene.Scene, m *scene.Mesh) []string {
-	var list []string
+	list, seen := []string{}, map[string]bool{}
 	for _, k := range m.UsedSlots() {
 		name := scene.NoSlot
 		if k >= 0 {
 			name = s.Materials[k].Name
 		}
-		if !slices.Contains(list, name) {
+		if !seen[name] {
+			seen[name] = true
 			list = append(list, name)
 		}
 	}

@@ -1,0 +1,57 @@
+package web
+
+import (
+	"net/http"
+	"os"
+	"regexp"
+	"strconv"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+
+	"yarvek/core/format/formattest"
+)
+
+// Files that are small and would cost much have pages, all of a bounded size, or are
+// refused in words. Here at a thirtieth of their weight, or at the share in
+// YARVEK_SHARE; the whole of it, with its time and memory, is tried by `make soak`.
+func TestHeavyFilesHaveBoundedPages(t *testing.T) {
+	share, err := strconv.ParseFloat(os.Getenv("YARVEK_SHARE"), 64)
+	if err != nil {
+		share = 1. / 30
+	}
+	for _, m := range formattest.All() {
+		t.Run(m.Name, func(t *testing.T) {
+			c := newClient(t)
+			files := map[string]string{}
+			for _, f := range m.Make(share).Files {
+				files[f.Name] = string(f.Data)
+			}
+			began := time.Now()
+			took := func(what string) {
+				t.Logf("%s: %v", what, time.Since(began))
+				began = time.Now()
+			}
+			page := c.files("/start", files).Body.String()
+			for waits := regexp.MustCompile(`hx-get="(/jobs/[^"]+)"`); waits.MatchString(page); time.Sleep(5 * time.Millisecond) {
+				page = c.get(waits.FindStringSubmatch(page)[1]).Body.String()
+			}
+			took("taken in")
+			came := regexp.MustCompile(`href="(/assets/\d+)`).FindStringSubmatch(page)
+			if came == nil {
+				assert.Regexp(t, `expected at most|at most`, page, "a refusal with its reason")
+				return
+			}
+			for _, path := range []string{came[1] + "/source", "/kits/1/", came[1] + "/size", came[1] + "/axes", came[1] + "/pivot",
+				came[1] + "/export", came[1] + "/turntable"} {
+				w := c.get(path)
+				took(path)
+				assert.Less(t, w.Code, http.StatusInternalServerError, path)
+				if path != came[1]+"/turntable" {
+					assert.LessOrEqual(t, w.Body.Len(), 1_000_000, path)
+				}
+			}
+		})
+	}
+}
