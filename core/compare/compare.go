@@ -73,18 +73,21 @@ func Results(ctx context.Context, was, is *prep.Result) Comparison {
 	old, now := was.Read.SlotNames(), is.Read.SlotNames()
 	c.SlotsNew, c.SlotsGone = missing(now, old), missing(old, now)
 	c.findings(was, is)
+	renamed, keys := map[string]string{}, map[string][]string{}
+	for _, n := range c.Nodes {
+		if n.What == "renamed" {
+			renamed[n.Was] = n.Key
+		}
+	}
 	for _, ref := range is.Lost() {
 		at, err := is.Stop(ref.Station)
 		if err != nil {
 			continue // Lost names stops only
 		}
-		l := Lost{Ref: ref, Nodes: at.Before.Keys()}
-		for _, n := range c.Nodes {
-			if n.What == "renamed" && n.Was == ref.Key {
-				l.Means = n.Key
-			}
+		if keys[ref.Station] == nil {
+			keys[ref.Station] = at.Before.Keys()
 		}
-		c.Lost = append(c.Lost, l)
+		c.Lost = append(c.Lost, Lost{Ref: ref, Means: renamed[ref.Key], Nodes: keys[ref.Station]})
 	}
 	return c
 }
@@ -103,8 +106,12 @@ func extents(c *Comparison, when string, a, b geom.Vec3) {
 
 // missing lists what is in a and not in b.
 func missing(a, b []string) (list []string) {
+	there := make(map[string]bool, len(b))
+	for _, s := range b {
+		there[s] = true
+	}
 	for _, s := range a {
-		if !slices.Contains(b, s) {
+		if !there[s] {
 			list = append(list, s)
 		}
 	}

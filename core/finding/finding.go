@@ -89,6 +89,39 @@ const missing = "source/missing-"
 // Missing tells whether the finding is about a companion file that is not there.
 func (f Finding) Missing() bool { return strings.HasPrefix(f.Code, missing) }
 
+// each is how many findings of one code are told one by one.
+const each = 12
+
+// Gathered tells the first findings of every code one by one and counts those of the same
+// code and severity that follow in one more, so that a file with a hundred thousand
+// faults of one sort has a list that can be read.
+func Gathered(list []Finding) []Finding {
+	type sort struct {
+		code string
+		sev  Severity
+	}
+	if len(list) <= each {
+		return list
+	}
+	seen, more := map[sort]int{}, map[sort]int{}
+	var out []Finding
+	for _, f := range list {
+		k := sort{f.Code, f.Severity}
+		if seen[k]++; seen[k] <= each {
+			out = append(out, f)
+			continue
+		}
+		at, ok := more[k]
+		if !ok {
+			at = len(out)
+			more[k] = at
+			out = append(out, Finding{Code: f.Code, Severity: f.Severity, Place: Place{File: f.Place.File}})
+		}
+		out[at].Title = fmt.Sprintf("And %d more of this sort, such as: %s", seen[k]-each, f.Title)
+	}
+	return out
+}
+
 // Tally is the worst severity of the findings and how many have it; none at all is a
 // Note of none.
 func Tally(list []Finding) (worst Severity, n int) {

@@ -2,6 +2,9 @@ package finding
 
 import (
 	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -53,4 +56,21 @@ func TestPlacesAreSaidFromTheOutsideIn(t *testing.T) {
 	} {
 		assert.Equal(t, want, p.String())
 	}
+}
+
+func TestManyOfOneSortAreGathered(t *testing.T) {
+	var list []Finding
+	for i := range 100 {
+		list = append(list, Finding{Code: "a", Title: fmt.Sprint("a", i)}, Finding{Code: "b", Severity: Severity(i % 2)})
+	}
+	out := Gathered(list)
+	count := map[string]int{}
+	for _, f := range out {
+		count[f.Code]++
+	}
+	assert.Equal(t, map[string]int{"a": 13, "b": 26}, count, "twelve and one of each code and severity")
+	last := slices.IndexFunc(out, func(f Finding) bool { return strings.HasPrefix(f.Title, "And 88 more") })
+	require.GreaterOrEqual(t, last, 0)
+	assert.Equal(t, "And 88 more of this sort, such as: a99", out[last].Title)
+	assert.Len(t, Gathered(list[:4]), 4)
 }

@@ -107,7 +107,7 @@ func BySuffix(suffix string) (Format, error) {
 
 // Version is that of the readers: raise it when one of them reads the same file
 // otherwise, so that what was made of the old reading is not taken for the new.
-const Version = 4
+const Version = 5
 
 // IsMesh tells by its suffix whether a file is one that assets are made of.
 func IsMesh(name string) bool {
@@ -177,7 +177,7 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 		"Reset scale and location of the node and of those above it in the modelling program"); err != nil {
 		return nil, nil, err
 	}
-	return s, found, nil
+	return s, finding.Gathered(found), nil
 }
 
 // Write writes a delivery in a format, in the frame of the target as far as the format

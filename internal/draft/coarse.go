@@ -1,6 +1,9 @@
 package draft
 
-import "context"
+import (
+	"context"
+	"math"
+)
 
 // coarseFrom is the number of triangles above which small drawings are made of a
 // thinned model.
@@ -21,6 +24,15 @@ func (m *Model) coarse(ctx context.Context) (*Model, error) {
 		return m, nil
 	}
 	return m.thin.Get(ctx)
+}
+
+// cellOf is the number of the cell a coordinate lies in.
+func cellOf(v, cell float64) float64 { return math.Floor(v / cell) }
+
+// sortedKey is three points in their order, whichever way they are gone round.
+func sortedKey(a, b, c int32) [3]int32 {
+	lo, hi := min(a, b, c), max(a, b, c)
+	return [3]int32{lo, a ^ b ^ c ^ lo ^ hi, hi}
 }
 
 // thinned is the model with its points on a grid of so many cells along its longest
@@ -68,7 +80,7 @@ func (m *Model) thinned(ctx context.Context, cells float64) *Model {
 			return out
 		}
 		a, b, c := to[m.tris[t]], to[m.tris[t+1]], to[m.tris[t+2]]
-		key := [3]int32{min(a, b, c), a ^ b ^ c ^ min(a, b, c) ^ max(a, b, c), max(a, b, c)}
+		key := sortedKey(a, b, c)
 		if a != b && b != c && c != a && !placed[key] {
 			placed[key] = true
 			out.tris = append(out.tris, a, b, c)

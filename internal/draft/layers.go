@@ -45,16 +45,36 @@ func (Facing) draw(c *canvas) {
 	c.arrow("facing-head", l.sx-32, y, -1, 0)
 }
 
+// marks are those of one sort that a drawing has, by their places in pixels of the paper.
+// One where there is one already is not drawn again, nor are more than can be told apart.
+type marks map[[4]int]bool
+
+// marksMost is how many of one sort are drawn.
+const marksMost = 600
+
+// fits tells whether a mark at a place, or with two corners, is still to be drawn.
+func (m marks) fits(at ...float64) bool {
+	var k [4]int
+	for i, v := range at {
+		k[i] = int(math.Round(v))
+	}
+	if m[k] || len(m) >= marksMost {
+		return false
+	}
+	m[k] = true
+	return true
+}
+
 // Left is what is left behind: dashed outlines, as far as it is near.
 type Left struct{ Boxes []geom.Box }
 
 func (left Left) draw(c *canvas) {
-	l, out := c.Layout, 0
+	l, out, drawn := c.Layout, 0, marks{}
 	for _, b := range left.Boxes {
 		if b.IsEmpty() {
 			continue
 		}
-		drawn := false
+		near := false
 		for _, side := range sides {
 			x0, y0 := l.place(c.Box, side, b.Min)
 			x1, y1 := l.place(c.Box, side, b.Max)
@@ -63,10 +83,12 @@ func (left Left) draw(c *canvas) {
 				continue
 			}
 			x0, x1, y0, y1 = max(x0, innerL+4), min(x1, innerR-4), max(y0, innerT+4), min(y1, baseY+50)
-			c.rect("left-behind", x0, y0, x1-x0, y1-y0)
-			drawn = true
+			near = true
+			if drawn.fits(x0, y0, x1, y1) {
+				c.rect("left-behind", x0, y0, x1-x0, y1-y0)
+			}
 		}
-		if !drawn {
+		if !near {
 			out++
 		}
 	}
@@ -149,9 +171,10 @@ func (d Datum) draw(c *canvas) {
 			d.pointAt(c, x, y)
 		}
 	}
+	parts := marks{}
 	for _, o := range d.Parts {
 		for _, side := range sides {
-			if x, y := l.place(c.Box, side, o); c.within(side, x, y) {
+			if x, y := l.place(c.Box, side, o); c.within(side, x, y) && parts.fits(x, y) {
 				c.datum(x, y, 4.5, "part")
 			}
 		}

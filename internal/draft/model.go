@@ -78,12 +78,32 @@ func NewModel(ctx context.Context, s *scene.Scene) *Model {
 	toPaper := geom.Linear(s.Basis.To(geom.GLTF))
 	worlds := s.Worlds()
 	m.Box = s.Bounds().Carried(toPaper.M)
-	for i, n := range s.Nodes {
-		if n.Mesh >= 0 && ctx.Err() == nil {
-			m.add(ctx, s.Meshes[n.Mesh].MappedIn(ctx, toPaper.Mul(worlds[i])))
+	places := distinct(s, worlds)
+	drawn := newDrawable(ctx, s, worlds, places, m.Box.Size().Max()/finestCells)
+	for _, i := range places {
+		if ctx.Err() == nil {
+			m.add(ctx, drawn.mesh(s.Nodes[i].Mesh).MappedIn(ctx, toPaper.Mul(worlds[i])))
 		}
 	}
 	return m
+}
+
+// distinct are the nodes that place a mesh, without those that place one where it stands
+// already.
+func distinct(s *scene.Scene, worlds []geom.Affine) []int {
+	type place struct {
+		mesh int
+		at   geom.Affine
+	}
+	seen := map[place]bool{}
+	var list []int
+	for i, n := range s.Nodes {
+		if k := (place{n.Mesh, worlds[i]}); n.Mesh >= 0 && !seen[k] {
+			seen[k] = true
+			list = append(list, i)
+		}
+	}
+	return list
 }
 
 // add puts a placed mesh into the model’s arrays, in the frame of the paper.

@@ -38,6 +38,7 @@ func Outlined(l Layout, box geom.Box, g Ghost) string {
 			}
 		}
 	}
+	drawn := marks{}
 	for _, b := range g.Boxes {
 		if b.IsEmpty() {
 			continue
@@ -45,7 +46,7 @@ func Outlined(l Layout, box geom.Box, g Ghost) string {
 		for _, side := range []Side{Front, RightSide, Plan} {
 			x0, y0 := l.place(box, side, b.Min)
 			x1, y1 := l.place(box, side, b.Max)
-			if w, h := math.Abs(x1-x0), math.Abs(y1-y0); w < 4*paperW && h < 4*paperH {
+			if w, h := math.Abs(x1-x0), math.Abs(y1-y0); w < 4*paperW && h < 4*paperH && drawn.fits(x0, y0, x1, y1) {
 				p.rect("outline", min(x0, x1)-2, min(y0, y1)-2, w+4, h+4)
 			}
 		}

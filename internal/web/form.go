@@ -170,3 +170,16 @@ func (f *form) under(keys []string) []string {
 	}
 	return list
 }
+
+// fromOf reads which line of a list an address asks for first; 0 when it asks for none.
+func fromOf(r *http.Request) (int, error) {
+	at := r.URL.Query().Get("from")
+	if at == "" {
+		return 0, nil
+	}
+	n, err := strconv.Atoi(at)
+	if err != nil || n < 0 {
+		return 0, fault.Input("from: %q is no line of a list", at)
+	}
+	return n, nil
+}

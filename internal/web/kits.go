@@ -5,6 +5,8 @@ import (
 	"html/template"
 	"mime"
 	"net/http"
+	"slices"
+	"strconv"
 	"strings"
 
 	"yarvek/core/figure"
@@ -63,6 +65,42 @@ type kitPage struct {
 	Lineup            show.Lineup
 	Ready, Look, Held int   // assets
 	Limit             int64 // bytes of one upload
+
+	All        int    // assets of the kit
+	Find       string // letters of a name that are looked for, "" for none
+	From       int    // the first shown
+	Prev, Next string // addresses of the assets before and after those shown, "" for none
+}
+
+// shelf is how many assets a kit's page shows at once.
+const shelf = 60
+
+// shelve leaves the assets that are looked for, and of these a shelf.
+func (p *kitPage) shelve(r *http.Request) error {
+	q := r.URL.Query()
+	p.All, p.Find = len(p.Rows), strings.TrimSpace(q.Get("find"))
+	var err error
+	if p.From, err = fromOf(r); err != nil {
+		return err
+	}
+	want := strings.ToLower(p.Find)
+	p.Rows = slices.DeleteFunc(slices.Clone(p.Rows), func(row work.Row) bool {
+		return want != "" && !strings.Contains(strings.ToLower(row.Asset.Name), want)
+	})
+	found := len(p.Rows)
+	p.From = min(p.From, max(0, found-1)) / shelf * shelf
+	p.Rows = p.Rows[p.From:min(p.From+shelf, found)]
+	at := func(from int) string {
+		q.Set("from", strconv.Itoa(from))
+		return "?" + q.Encode()
+	}
+	if p.From > 0 {
+		p.Prev = at(p.From - shelf)
+	}
+	if p.From+shelf < found {
+		p.Next = at(p.From + shelf)
+	}
+	return nil
 }
 
 // lineupWidth is that of the line-up on a page of 1280 pixels.
@@ -81,9 +119,6 @@ func (s *Server) kit(w http.ResponseWriter, r *http.Request) error {
 	if p.Removed, err = s.desk.Removed(r.Context(), kid); err != nil {
 		return err
 	}
-	if p.Lineup, err = s.board.Lineup(r.Context(), p.Rows, r.URL.Query().Get("lineup") == "fit", lineupWidth); err != nil {
-		return err
-	}
 	for _, row := range p.Rows {
 		switch {
 		case row.Summary.MustFix > 0 || row.Summary.Unread != "":
@@ -93,6 +128,12 @@ func (s *Server) kit(w http.ResponseWriter, r *http.Request) error {
 		default:
 			p.Ready++
 		}
+	}
+	if err := p.shelve(r); err != nil {
+		return err
+	}
+	if p.Lineup, err = s.board.Lineup(r.Context(), p.Rows, r.URL.Query().Get("lineup") == "fit", lineupWidth); err != nil {
+		return err
 	}
 	s.render(w, http.StatusOK, "kit", p.Kit.Name+" · Yarvek", p)
 	return nil
@@ -172,6 +213,15 @@ func (s *Server) setGrid(w http.ResponseWriter, r *http.Request) error {
 type exportsPage struct {
 	Kit  work.Kit
 	List []work.Sent
+	From int // the first shown
+}
+
+// Older is where those begin that are older than what is shown, 0 when there are none.
+func (p exportsPage) Older() int {
+	if p.From+pieceOf >= len(p.List) {
+		return 0
+	}
+	return p.From + pieceOf
 }
 
 // exports lists everything a kit has sent.
@@ -188,7 +238,11 @@ func (s *Server) exports(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	s.render(w, http.StatusOK, "exports", "Exports · "+k.Name, exportsPage{k, list})
+	from, err := fromOf(r)
+	if err != nil {
+		return err
+	}
+	s.render(w, http.StatusOK, "exports", "Exports · "+k.Name, exportsPage{k, list, from})
 	return nil
 }
 

@@ -9,6 +9,7 @@ import (
 	"io/fs"
 	"maps"
 	"net/http"
+	"reflect"
 	"strings"
 	"time"
 
@@ -57,6 +58,9 @@ var words = template.FuncMap{
 	"look":     func(s finding.Severity) bool { return s == finding.Look },
 	"svg":      trusted,
 	"static":   func(path string) string { return "/static/" + path + "?v=" + version },
+	"piece":    piece,
+	"few":      few,
+	"left":     left,
 	"add":      func(a, b int) int { return a + b },
 	"f1":       f1,
 	"dict":     dict,
@@ -64,7 +68,6 @@ var words = template.FuncMap{
 	"field":    newField,
 	"metres":   metresOf,
 	"filled":   filled,
-	"names":    namesOf,
 	"plainnum": plainNumber,
 	"point":    func(p geom.Vec3) string { return fmt.Sprintf("%.9g,%.9g,%.9g", p[0], p[1], p[2]) },
 	"nowhere":  func(p geom.Vec3) bool { return p == geom.Vec3{} },
@@ -118,13 +121,24 @@ func filled(v float64) string {
 // plainNumber says a number as people type it.
 func plainNumber(v float64) string { return fmt.Sprintf("%.6g", v) }
 
-// namesOf lists names, or says that there are none.
-func namesOf(list []string) string {
-	if len(list) == 0 {
-		return "none"
-	}
-	return strings.Join(list, ", ")
+// piece is the part of a list that begins at from and is shown at once.
+func piece(list any, from int) any {
+	v := reflect.ValueOf(list)
+	from = min(from, v.Len())
+	return v.Slice(from, min(from+pieceOf, v.Len())).Interface()
 }
+
+// fewOf is how many of a list are told that has no pieces.
+const fewOf = 40
+
+// few are the first of a list.
+func few(list any) any {
+	v := reflect.ValueOf(list)
+	return v.Slice(0, min(fewOf, v.Len())).Interface()
+}
+
+// left is how many there are besides the few.
+func left(list any) int { return max(0, reflect.ValueOf(list).Len()-fewOf) }
 
 // clip shortens a text to n letters.
 func clip(s string, n int) string {
@@ -203,21 +217,21 @@ type page struct {
 
 // render answers with a whole page.
 func (s *Server) render(w http.ResponseWriter, status int, name, title string, data any) {
-	s.write(w, status, name, "layout", page{title, name, data})
+	s.write(w, status, pages[name], "layout", page{title, name, data})
 }
 
 // fragment renders one named part of a page.
 func (s *Server) fragment(w http.ResponseWriter, page, name string, data any) error {
-	s.write(w, http.StatusOK, page, name, data)
+	s.write(w, http.StatusOK, pages[page], name, data)
 	return nil
 }
 
-// write answers with one template of a page’s set. Nothing is sent until it came out
+// write answers with one template of a set. Nothing is sent until it came out
 // whole.
-func (s *Server) write(w http.ResponseWriter, status int, page, name string, data any) {
+func (s *Server) write(w http.ResponseWriter, status int, set *template.Template, name string, data any) {
 	var buf bytes.Buffer
-	if err := pages[page].ExecuteTemplate(&buf, name, data); err != nil {
-		s.log.Error("template failed", "page", page, "error", err)
+	if err := set.ExecuteTemplate(&buf, name, data); err != nil {
+		s.log.Error("template failed", "template", name, "error", err)
 		http.Error(w, "This page could not be put together; the log has the details.", http.StatusInternalServerError)
 		return
 	}

@@ -85,6 +85,7 @@ func (s *Server) Handler() http.Handler {
 		r.Post("/restore", s.page(s.removeAsset(false)))
 		r.Post("/companions", s.page(s.addCompanions))
 		r.Post("/export/send", s.page(s.send))
+		r.Get("/{station}/lists/{list}", s.page(s.list))
 		r.Get("/{station}", s.page(s.sheet))
 		r.Post("/{station}", s.page(s.decide))
 	})

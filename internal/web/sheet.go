@@ -122,7 +122,7 @@ func (s *Server) worksheet(r *http.Request, p sheetPage) (template.HTML, error) 
 	if err != nil {
 		return "", err
 	}
-	data, err := room.page(&call{s, r, p.Opened}, worksheet{p.Opened, p.Station, p.Picture.Findings, p.Path})
+	data, err := room.page(&call{s, r, p.Opened}, worksheet{p.Opened, p.Station, p.Picture.Findings, p.Path, 0})
 	if err != nil {
 		return "", err
 	}

@@ -1,9 +1,12 @@
 package web
 
 import (
+	"fmt"
 	"html/template"
 	"net/http"
 	"slices"
+
+	"github.com/go-chi/chi/v5"
 
 	"yarvek/core/prep"
 	"yarvek/core/station"
@@ -52,6 +55,53 @@ type worksheet struct {
 	Station  station.Info
 	Findings []show.Numbered
 	Path     string // of the sheet, which its forms are sent to
+	From     int    // the first of a list that is wanted, 0 on the page itself
+}
+
+// pieceOf is how many lines of a list a page shows at once. The rest come as they are
+// scrolled to, so that a page stays small whatever came in.
+const pieceOf = 100
+
+// More is the address of the next piece of a list of n, "" when there is none. The
+// station's template defines the piece as list-NAME.
+func (w worksheet) More(list string, n int) string {
+	if w.From+pieceOf >= n {
+		return ""
+	}
+	return fmt.Sprintf("%s/lists/%s?from=%d", w.Path, list, w.From+pieceOf)
+}
+
+// Upto is where the piece of a list of n ends.
+func (w worksheet) Upto(n int) int { return min(w.From+pieceOf, n) }
+
+// list answers with a piece of a list of a worksheet.
+func (s *Server) list(w http.ResponseWriter, r *http.Request) error {
+	room, err := roomOf(chi.URLParam(r, "station"))
+	if err != nil {
+		return err
+	}
+	part := worksheets[room.id].Lookup("list-" + chi.URLParam(r, "list"))
+	if part == nil {
+		return work.ErrNotFound
+	}
+	from, err := fromOf(r)
+	if err != nil {
+		return err
+	}
+	o, err := s.open(r)
+	if err != nil {
+		return err
+	}
+	in, err := work.Station(room.id)
+	if err != nil {
+		return err
+	}
+	data, err := room.page(&call{s, r, o}, worksheet{Opened: o, Station: in, Path: assetPath(o.Asset.ID) + "/" + room.id, From: from})
+	if err != nil {
+		return err
+	}
+	s.write(w, http.StatusOK, worksheets[room.id], part.Name(), data)
+	return nil
 }
 
 // Target is the kit's.

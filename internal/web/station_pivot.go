@@ -61,6 +61,9 @@ type pivotPage struct {
 	Parts   [][2]string // key and name of the parts whose own origin can be seated
 }
 
+// EachKeys are the parts that are seated by themselves, in order.
+func (p pivotPage) EachKeys() []string { return slices.Sorted(maps.Keys(p.Decided.Each)) }
+
 // AsRead tells whether the pivot is where it was.
 func (p pivotPage) AsRead() bool {
 	return p.Decided.Place == pivot.AsRead && p.Report.Heading == 0 && !p.Decided.Snap

@@ -2,6 +2,7 @@ package web
 
 import (
 	"html/template"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -110,10 +111,37 @@ func decideSize(f *form, p *prep.Prep) {
 	case "nofit":
 		fit("")
 	case "bake":
+		was := d.Nodes
 		if d.Bake, d.Nodes = size.Bake(f.str("bake")), f.strs("node"); d.Bake == size.BakeNone {
 			d.Nodes = nil
+		} else if len(was) > 0 {
+			d.Nodes = append(d.Nodes, f.unseen(was)...)
 		}
 	default:
 		f.unknown()
 	}
+}
+
+// unseen are those of the nodes that are baked which the form had not shown when it was
+// sent: its list comes in pieces, and what has not come can't have been unticked.
+func (f *form) unseen(baked []string) []string {
+	if !f.has("upto") {
+		return nil
+	}
+	upto := 0
+	for _, s := range f.strs("upto") {
+		n, err := strconv.Atoi(s)
+		f.check(err)
+		upto = max(upto, n)
+	}
+	o, err := f.open()
+	if err != nil {
+		f.err = first(f.err, err)
+		return nil
+	}
+	seen := map[string]bool{}
+	for _, n := range o.Result.Size.Placed[:min(upto, len(o.Result.Size.Placed))] {
+		seen[n.Key] = true
+	}
+	return slices.DeleteFunc(slices.Clone(baked), func(k string) bool { return seen[k] })
 }

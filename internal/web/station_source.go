@@ -1,9 +1,12 @@
 package web
 
 import (
+	"cmp"
 	"fmt"
 	"html/template"
 	"maps"
+	"net/http"
+	"net/url"
 	"slices"
 	"strings"
 
@@ -21,7 +24,7 @@ var sourceRoom = room{
 	decode: decideSource,
 	page: func(c *call, ws worksheet) (any, error) {
 		list, err := c.desk.Revisions(c.r.Context(), c.o.Asset.ID)
-		return sourcePage{ws, c.o.Result.Source, c.o.Prep.Source, treeOf(c.o.Result.Source), list}, err
+		return sourcePage{ws, c.o.Result.Source, c.o.Prep.Source, treeOf(c.o, looked(c.r, ws)), list}, err
 	},
 	words: template.FuncMap{
 		"keepable": func(n source.Node) bool {
@@ -31,7 +34,8 @@ var sourceRoom = room{
 		"formatof":  func(s *scene.Scene) string { return strings.TrimSpace(s.Format + " " + s.FormatVersion) },
 		"short3":    short3,
 		"nodewords": nodeWords,
-		"namelist":  func(l []string) string { return clip(strings.Join(l, ", "), 60) },
+		"namelist":  func(l []string) string { return clip(strings.Join(l[:min(len(l), 60)], ", "), 60) },
+		"slotnames": func(s *scene.Scene) string { return cmp.Or(station.Some(s.SlotNames()), "none") },
 		"millimetres": func(m float64) string {
 			return figure.Significant(m*1000, 2) + "\u2009mm"
 		},
@@ -53,7 +57,7 @@ type sourcePage struct {
 	worksheet
 	Report    *source.Report
 	Decided   source.Decisions
-	Tree      []row
+	Tree      tree
 	Revisions []work.Revision // the newest first
 }
 
@@ -76,29 +80,105 @@ func (p sourcePage) Newer() int {
 	return 0
 }
 
+// Twins are the first groups of equal meshes.
+func (p sourcePage) Twins() []source.Twins { return p.Report.Twins[:min(len(p.Report.Twins), pieceOf)] }
+
+// MoreTwins is how many groups there are besides.
+func (p sourcePage) MoreTwins() int { return len(p.Report.Twins) - len(p.Twins()) }
+
+// SomeNodes are keys and names of the first nodes, to choose from.
+func (p sourcePage) SomeNodes() [][2]string {
+	var list [][2]string
+	for _, r := range p.Tree.Rows {
+		list = append(list, [2]string{r.Key, r.Name})
+	}
+	return list
+}
+
+// MissingPictures names the pictures that did not come with the mesh.
+func (p sourcePage) MissingPictures() []string {
+	var list []string
+	for _, i := range p.Opened.Result.Read.Images {
+		if !i.Found() {
+			list = append(list, i.Name)
+		}
+	}
+	return list
+}
+
+// wanted is what is looked for in the tree.
+type wanted struct {
+	Find string // letters of a name or a slot, in lower case
+	Kind string // one of treekinds, "" for all
+	from int    // the piece begins at this node
+}
+
+// looked is what a request looks for.
+func looked(r *http.Request, ws worksheet) wanted {
+	q := r.URL.Query()
+	return wanted{strings.ToLower(strings.TrimSpace(q.Get("find"))), q.Get("kind"), ws.From}
+}
+
+// takes tells whether a node is looked for.
+func (w wanted) takes(n source.Node) bool {
+	has := func(s string) bool { return strings.Contains(strings.ToLower(s), w.Find) }
+	if w.Find != "" && !has(n.Name) && !has(n.Was) && !slices.ContainsFunc(n.Slots, has) {
+		return false
+	}
+	switch w.Kind {
+	case "":
+		return true
+	case "kept":
+		return n.Kept
+	case "left":
+		return !n.Kept
+	case "stray":
+		return len(n.Lone) > 0
+	case "instance":
+		return n.Instance
+	case "idle":
+		return n.Idle
+	}
+	return string(n.Kind) == w.Kind
+}
+
 // row is a node of the tree as the page shows it.
 type row struct {
 	source.Node
-	Kinds string // what the filter knows it by
+	At int // among all nodes
 }
 
-// treeOf prepares the tree for the page.
-func treeOf(r *source.Report) []row {
-	var list []row
-	for _, n := range r.Nodes {
-		kinds := []string{string(n.Kind), "left"}
-		if n.Kept {
-			kinds[1] = "kept"
+// tree is a piece of the tree of nodes: those that were looked for, in their order.
+type tree struct {
+	wanted
+	Rows  []row
+	Found string // how many there are, "" when all are shown
+	Next  string // address of the next piece, "" when this is the last
+}
+
+// treeOf takes the piece of the tree that is wanted. Only the first counts what there is.
+func treeOf(o *work.Opened, w wanted) tree {
+	t := tree{wanted: w}
+	nodes := o.Result.Source.Nodes
+	found := 0
+	for i := w.from; i < len(nodes); i++ {
+		if !w.takes(nodes[i]) {
+			continue
 		}
-		for kind, is := range map[string]bool{"stray": len(n.Lone) > 0, "instance": n.Instance, "idle": n.Idle} {
-			if is {
-				kinds = append(kinds, kind)
+		if found++; len(t.Rows) < pieceOf {
+			t.Rows = append(t.Rows, row{nodes[i], i})
+		} else if t.Next == "" {
+			t.Next = fmt.Sprintf("%s/source/lists/rows?%s", assetPath(o.Asset.ID),
+				url.Values{"find": {w.Find}, "kind": {w.Kind}, "from": {fmt.Sprint(i)}}.Encode())
+			if w.from > 0 {
+				break
 			}
 		}
-		slices.Sort(kinds)
-		list = append(list, row{Node: n, Kinds: strings.Join(kinds, "|")})
 	}
-	return list
+	if w.from == 0 && (found != len(nodes) || t.Next != "") {
+		t.Found = fmt.Sprintf("%s of %s", figure.Count(found), figure.Count(len(nodes)))
+	}
+	return t
 }
 
 // short3 fits three extents into a column; each station's worksheet has them in full.
@@ -123,12 +203,40 @@ func nodeWords(n source.Node) string {
 	if n.Group != "" {
 		w = append(w, "in "+n.Group)
 	}
-	return strings.Join(append(w, n.Slots...), ", ")
+	if len(n.Slots) > 0 {
+		w = append(w, station.Some(n.Slots))
+	}
+	return strings.Join(w, ", ")
+}
+
+// twins are the nodes of the group of equal meshes that the form names by its first, and
+// those it names one by one.
+func (f *form) twins(keys []string) []string {
+	if !f.has("twin") {
+		return keys
+	}
+	o, err := f.open()
+	if err != nil {
+		f.err = first(f.err, err)
+		return nil
+	}
+	name := f.str("twin")
+	for _, t := range o.Result.Source.Twins {
+		if t.Keys[0] == name {
+			return t.Keys
+		}
+	}
+	f.fail("the meshes that were equal to “%s” are not there any more. Look again", station.LastName(name))
+	return nil
 }
 
 // without is a list of its own: the prep passed in may share its array with another.
 func without(list, drop []string) []string {
-	return slices.DeleteFunc(slices.Clone(list), func(k string) bool { return slices.Contains(drop, k) })
+	gone := make(map[string]bool, len(drop))
+	for _, k := range drop {
+		gone[k] = true
+	}
+	return slices.DeleteFunc(slices.Clone(list), func(k string) bool { return gone[k] })
 }
 
 // sorted sorts a list in place and drops repeats.
@@ -168,9 +276,9 @@ func decideSource(f *form, p *prep.Prep) {
 			d.Rules = slices.Delete(slices.Clone(d.Rules), i, i+1)
 		}
 	case "share":
-		d.Sharing = sorted(append(slices.Clone(d.Sharing), keys...))
+		d.Sharing = sorted(append(slices.Clone(d.Sharing), f.twins(keys)...))
 	case "unshare":
-		d.Sharing = without(d.Sharing, keys)
+		d.Sharing = without(d.Sharing, f.twins(keys))
 	case "move":
 		d.Move = geom.Vec3{}
 	case "error":

@@ -63,7 +63,7 @@ func All() []Maker {
 		{"40 000 FBX materials below a template of 20 000 properties", template},
 		{"an FBX array of a hundred million zeros", zeros},
 		{"50 000 nodes stacked in one place", func(n func(int) int) []bundle.File { return stacked(n(50_000), 6) }},
-		{"2 000 instances of 100 000 triangles", func(n func(int) int) []bundle.File { return stacked(n(2_000), 100_000) }},
+		{"2 000 instances of 100 000 triangles", func(n func(int) int) []bundle.File { return stacked(n(2_000), n(100_000)) }},
 		{"100 000 nodes in a row", row},
 		{"20 000 nodes one in another", func(n func(int) int) []bundle.File { return nested(n(20_000)) }},
 		{"4 000 nodes one in another", func(n func(int) int) []bundle.File { return nested(n(4_000)) }},

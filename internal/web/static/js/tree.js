@@ -1,34 +1,19 @@
-// The tree of nodes: find by name or slot, and show one kind.
+// The tree of nodes: what was looked for stays when a decision brings the sheet anew. The
+// server finds; the fields ask it by themselves.
 
-function filter() {
+document.addEventListener("input", (e) => {
+  if (!e.target.matches?.("[data-tree-find], [data-tree-kind]")) return;
+  sessionStorage.setItem("tree", JSON.stringify([document.querySelector("#treefind").value, document.querySelector("#treekind").value]));
+});
+
+document.addEventListener("yarvek:sheet", () => {
   const find = document.querySelector("[data-tree-find]");
-  if (!find) return;
-  const want = find.value.trim().toLowerCase();
-  const kind = document.querySelector("[data-tree-kind]").value;
-  sessionStorage.setItem("tree", JSON.stringify([find.value, kind]));
-  const rows = document.querySelectorAll("#treeform tbody tr");
-  let shown = 0;
-  for (const row of rows) {
-    const on = (!want || row.dataset.words.toLowerCase().includes(want)) && (!kind || row.dataset.kinds.split("|").includes(kind));
-    row.hidden = !on;
-    if (on) shown++;
-    else { const tick = row.querySelector("input"); if (tick) tick.checked = false; }
-  }
-  document.querySelector("[data-tree-count]").textContent = want || kind ? `${shown} of ${rows.length}` : "";
-}
-
-document.addEventListener("input", (e) => { if (e.target.matches?.("[data-tree-find], [data-tree-kind]")) filter(); });
-
-// What was looked for stays when a decision brings the sheet anew.
-function restore() {
-  const find = document.querySelector("[data-tree-find]");
-  if (!find) return;
   const [text, kind] = JSON.parse(sessionStorage.getItem("tree") || '["",""]');
+  if (!find || find.value || document.querySelector("#treekind").value || !text && !kind) return;
   find.value = text;
-  document.querySelector("[data-tree-kind]").value = kind;
-  filter();
-}
-document.addEventListener("yarvek:sheet", restore);
+  document.querySelector("#treekind").value = kind;
+  htmx.trigger(kind ? "#treekind" : "#treefind", kind ? "change" : "search");
+});
 document.addEventListener("DOMContentLoaded", () => sessionStorage.removeItem("tree"));
 
 // A name in the tree is renamed where it stands: Enter keeps it, Escape does not.
