@@ -173,6 +173,9 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 	if err := named(s, name); err != nil {
 		return nil, nil, err
 	}
+	if err := placed(s, name); err != nil {
+		return nil, nil, err
+	}
 	if err := held(ctx, s, name, Reach,
 		"Reset scale and location of the node and of those above it in the modelling program"); err != nil {
 		return nil, nil, err

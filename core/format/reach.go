@@ -17,7 +17,37 @@ import (
 const Reach = 1e30
 
 // pathsMost bounds the bytes of the paths of all nodes, by which decisions name them.
-const pathsMost = 128 << 20
+const pathsMost = 32 << 20
+
+// placedMost bounds the triangles that all nodes place together. A mesh may stand in many
+// places at no cost to the file, and everything that is measured, drawn or written in one
+// piece goes over each of them.
+const placedMost = 8_000_000
+
+// placed refuses a scene whose instances are together more than can be gone over.
+func placed(s *scene.Scene, file string) error {
+	times, total := map[int]int{}, 0
+	for _, n := range s.Nodes {
+		if n.Mesh >= 0 {
+			times[n.Mesh]++
+			total += s.Meshes[n.Mesh].Triangles()
+		}
+	}
+	if total <= placedMost {
+		return nil
+	}
+	worst, most := -1, 0
+	for k := range s.Meshes {
+		if n := times[k] * s.Meshes[k].Triangles(); n > most {
+			worst, most = k, n
+		}
+	}
+	m := s.Meshes[worst]
+	return fault.AtByte(file, -1, "places %s triangles in all, %s of them by %s of “%s”, which has %s: expected at most %s",
+		figure.Count(total), figure.Count(most), figure.Plural(times[worst], "instance", "instances"), fault.Shown(m.Name),
+		figure.Count(m.Triangles()), figure.Count(placedMost)).
+		Beyond().Advise("Export fewer instances at once, or a lighter mesh")
+}
 
 // named refuses a tree so deep that the paths of its nodes would fill the memory.
 func named(s *scene.Scene, file string) error {

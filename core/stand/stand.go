@@ -119,6 +119,9 @@ func solid(ring []geom.Vec3, c geom.Vec3) float64 {
 // share stands for the rest.
 const manyFaces = 150_000
 
+// placedFaces is likewise for all nodes together.
+const placedFaces = 1_500_000
+
 // stride is how many faces are passed over between two that are looked at: 1 for all but
 // the largest meshes.
 func stride(m *scene.Mesh) int { return 1 + m.Faces()/manyFaces }
@@ -285,6 +288,13 @@ func flatFrame(ctx context.Context, s *scene.Scene) (geom.Mat3, float64) {
 	bins := map[[3]int16]*bin{}
 	var order [][3]int16
 	total := 0.0
+	placed := 0
+	for _, n := range s.Nodes {
+		if n.Mesh >= 0 {
+			placed += s.Meshes[n.Mesh].Faces() / stride(s.Meshes[n.Mesh])
+		}
+	}
+	often := 1 + placed/placedFaces
 	for i, w := range s.Worlds() {
 		n := s.Nodes[i]
 		if n.Mesh < 0 {
@@ -292,7 +302,7 @@ func flatFrame(ctx context.Context, s *scene.Scene) (geom.Mat3, float64) {
 		}
 		m := s.Meshes[n.Mesh]
 		c := w.M.Cofactor()
-		step := stride(m)
+		step := stride(m) * often
 		for f := 0; f < m.Faces(); f += step {
 			if f&0x7ff == 0 && ctx.Err() != nil {
 				return geom.Identity3, 0

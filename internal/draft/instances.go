@@ -7,9 +7,9 @@ import (
 	"yarvek/core/scene"
 )
 
-// placedMost is how many triangles a model holds, each instance with its own: about half
-// a gigabyte. Instances of a scene with more are drawn coarser.
-const placedMost = 4_000_000
+// placedMost is how many triangles a model holds, each instance with its own: about two
+// hundred megabytes. Instances of a scene with more are drawn coarser.
+const placedMost = 1_500_000
 
 // drawable has the meshes of a scene as they are drawn: as they are, or coarser where all
 // their instances together would be more than a drawing can hold. Their points are put

@@ -139,7 +139,7 @@ func (s *shot) shadeOf(n geom.Vec3) uint8 {
 // work: a hundred times over all the paper. Where there are more, triangles of a pixel and
 // those that lie on others go first; where there still are, the nearest are drawn first,
 // so that what is left out lies behind a hundred others.
-const fillSteps = 200_000_000
+const fillSteps = 120_000_000
 
 // fill draws the triangles into the depth buffer, a sample at the middle of each pixel,
 // by edge functions (Pineda 1988, "A parallel algorithm for polygon rasterization").

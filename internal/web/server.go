@@ -11,6 +11,7 @@ import (
 	"log/slog"
 	"net"
 	"net/http"
+	"net/url"
 	"strconv"
 	"strings"
 	"syscall"
@@ -120,20 +121,47 @@ type messagePage struct{ Say string }
 func explain(err error) (status int, say string) {
 	var tooLarge *http.MaxBytesError
 	var unknown *station.UnknownError
+	var escape url.EscapeError
 	switch {
 	case errors.Is(err, work.ErrNotFound), errors.As(err, &unknown):
 		return http.StatusNotFound, "There is nothing at this address. It may have been removed, or the link is old."
 	case errors.Is(err, work.ErrStale):
 		return http.StatusConflict, "This was changed in another window meanwhile. Nothing was changed; go back, look again, and " +
 			"repeat what still is right."
+	case errors.As(err, &tooLarge) && tooLarge.Limit == maxForm:
+		return http.StatusRequestEntityTooLarge, fmt.Sprintf("The form that was sent is larger than the %s a decision may take. "+
+			"Nothing was changed. Tick fewer at once, or decide by a rule.", figure.Bytes(tooLarge.Limit))
 	case errors.As(err, &tooLarge):
 		return http.StatusRequestEntityTooLarge, fmt.Sprintf("What was sent is larger than the %s allowed here. "+
 			"Send fewer files at once, or start with a higher --max-upload.", figure.Bytes(tooLarge.Limit))
-	case errors.Is(err, syscall.ENOSPC):
-		return http.StatusInsufficientStorage, "The disk that holds the data folder is full, so this was not kept. Make room on it " +
-			"and try again."
+	case errors.As(err, &escape):
+		return http.StatusBadRequest, "The address or the form holds a % that is followed by no two hexadecimal digits, so it can’t " +
+			"be read. Go back and try again; nothing was changed."
+	case errors.Is(err, syscall.ENAMETOOLONG):
+		return http.StatusUnprocessableEntity, "A file’s name is longer than the disk takes. Give it a shorter name and send it again."
+	case work.CauseOf(err) != work.Unknown:
+		return folderTrouble(work.CauseOf(err))
 	case fault.KindOf(err) != 0:
 		return http.StatusUnprocessableEntity, err.Error()
+	}
+	return http.StatusInternalServerError, "Something broke off here; the log has the details."
+}
+
+// folderTrouble words what keeps the data folder from its work.
+func folderTrouble(c work.Cause) (status int, say string) {
+	switch c {
+	case work.Full:
+		return http.StatusInsufficientStorage, "The disk that holds the data folder is full, so this was not kept. Make room on it " +
+			"and try again; what was kept before is still there."
+	case work.ReadOnly:
+		return http.StatusInternalServerError, "The data folder can’t be written to, so this was not kept. Whoever runs Yarvek should " +
+			"see to the right to write there, or to a disk that was made read-only."
+	case work.Busy:
+		return http.StatusServiceUnavailable, "The database is held by another program, so this was not kept. Try again in a moment; " +
+			"if it stays so, end the program that has the data folder open."
+	case work.Harmed:
+		return http.StatusInternalServerError, "The database or the disk below it is damaged, so this was not kept. Whoever runs " +
+			"Yarvek should stop it and run yarvek verify, which says what is harmed and what to do."
 	}
 	return http.StatusInternalServerError, "Something broke off here; the log has the details."
 }

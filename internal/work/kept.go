@@ -9,6 +9,21 @@ import (
 	"yarvek/internal/store"
 )
 
+// Cause is why the data folder did not do what it was asked; see package store.
+type Cause = store.Cause
+
+// The causes that a page has words for.
+const (
+	Unknown  = store.Unknown
+	Full     = store.Full
+	ReadOnly = store.ReadOnly
+	Busy     = store.Busy
+	Harmed   = store.Harmed
+)
+
+// CauseOf finds the cause in an error of a Desk.
+func CauseOf(err error) Cause { return store.CauseOf(err) }
+
 // keptFault words what is wrong with the kept bytes of a file, so that a page can say it
 // of an asset that is there; any other error stays as it is.
 func keptFault(file string, err error) error {

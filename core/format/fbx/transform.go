@@ -43,6 +43,9 @@ type placing struct {
 // of a model's properties. Pre- and post-rotation and the rotation order count only
 // when RotationActive is set.
 func place(p properties) placing {
+	if len(p.own)+len(p.template) == 0 {
+		return placing{geom.Identity, geom.Identity3, geom.Identity3, 0}
+	}
 	zero, one := [3]float64{}, [3]float64{1, 1, 1}
 	vec := func(name string) geom.Vec3 { return p.get(name).vec(zero) }
 	shift := func(v geom.Vec3) geom.Affine { return geom.Translation(v) }
@@ -65,6 +68,9 @@ func place(p properties) placing {
 
 // geometric is the map that applies to a model's own mesh and to nothing below it.
 func geometric(p properties) geom.Affine {
+	if len(p.own)+len(p.template) == 0 {
+		return geom.Identity
+	}
 	t := p.get("GeometricTranslation").vec([3]float64{})
 	r := rotations(p.get("GeometricRotation").vec([3]float64{}), 0)
 	s := diagonal(p.get("GeometricScaling").vec([3]float64{1, 1, 1}))

@@ -64,6 +64,7 @@ func All() []Maker {
 		{"an FBX array of a hundred million zeros", zeros},
 		{"50 000 nodes stacked in one place", func(n func(int) int) []bundle.File { return stacked(n(50_000), 6) }},
 		{"2 000 instances of 100 000 triangles", func(n func(int) int) []bundle.File { return stacked(n(2_000), n(100_000)) }},
+		{"78 instances of 100 000 triangles", func(n func(int) int) []bundle.File { return instances(n(78), n(100_000), .001) }},
 		{"100 000 nodes in a row", row},
 		{"20 000 nodes one in another", func(n func(int) int) []bundle.File { return nested(n(20_000)) }},
 		{"4 000 nodes one in another", func(n func(int) int) []bundle.File { return nested(n(4_000)) }},
@@ -284,12 +285,16 @@ func zeros(n func(int) int) []bundle.File {
 }
 
 // stacked are n nodes of one mesh of about so many triangles, all in one place.
-func stacked(n, triangles int) []bundle.File {
+func stacked(n, triangles int) []bundle.File { return instances(n, triangles, 0) }
+
+// instances are the same, each a step to the right of the one before.
+func instances(n, triangles int, step float64) []bundle.File {
 	m := shapetest.Boulder(max(2, int(math.Sqrt(float64(triangles)/4))))
 	m.Slots = []int{0}
 	s := alone(m)
 	for i := range n - 1 {
-		s.Nodes = append(s.Nodes, scene.Node{Name: fmt.Sprint("copy ", i), Kind: scene.KindMesh, Parent: -1, Mesh: 0, Local: geom.Identity})
+		s.Nodes = append(s.Nodes, scene.Node{Name: fmt.Sprint("copy ", i), Kind: scene.KindMesh, Parent: -1, Mesh: 0,
+			Local: geom.Translation(geom.Vec3{step * float64(i+1), 0, 0})})
 	}
 	return written(s, gltf.Write)
 }
