@@ -2,6 +2,7 @@ package main
 
 import (
 	"context"
+	"crypto/tls"
 	"errors"
 	"fmt"
 	"io"
@@ -10,7 +11,9 @@ import (
 	"net/http"
 	"os"
 	"path/filepath"
+	"runtime/debug"
 	"strconv"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
@@ -28,6 +31,8 @@ type serving struct {
 	addr   string
 	data   string
 	hosts  []string
+	cert   string
+	key    string
 	limits work.Limits
 }
 
@@ -35,6 +40,8 @@ func (s *serving) flags(c *cobra.Command) {
 	s.limits = work.DefaultLimits
 	c.Flags().StringVar(&s.addr, "addr", defaultAddr, "address to listen on; if its port is taken the next free one is used")
 	c.Flags().StringSliceVar(&s.hosts, "host", nil, "further host names this server may be addressed by")
+	c.Flags().StringVar(&s.cert, "cert", "", "certificate for TLS, a PEM file; with --key")
+	c.Flags().StringVar(&s.key, "key", "", "key of the certificate, a PEM file")
 	c.Flags().Int64Var(&s.limits.Upload, "max-upload", s.limits.Upload, "bytes of one upload")
 	c.Flags().Int64Var(&s.limits.Unzipped, "max-unzipped", s.limits.Unzipped, "bytes the zips of an upload may unpack to")
 	c.Flags().IntVar(&s.limits.ZipFiles, "max-zip-files", s.limits.ZipFiles, "files in the zips of an upload")
@@ -72,7 +79,12 @@ func demoCommand() *cobra.Command {
 // grace is how long requests under way may take once the program is told to end.
 const grace = 10 * time.Second
 
+// collectAt is how much the heap may grow, in per cent of what is in use, before memory is
+// collected: less than usual, since what is computed for a page is large and short-lived.
+const collectAt = 50
+
 func (s *serving) run(ctx context.Context, out io.Writer, fill func(context.Context, *work.Desk) error) error {
+	debug.SetGCPercent(collectAt)
 	dir, err := filepath.Abs(s.data)
 	if err != nil {
 		return err
@@ -94,19 +106,94 @@ func (s *serving) run(ctx context.Context, out io.Writer, fill func(context.Cont
 			return err
 		}
 	}
+	if (s.cert == "") != (s.key == "") {
+		return errors.New("--cert and --key go together")
+	}
+	shared, err := s.shared(ctx, st, dir)
+	if err != nil {
+		return err
+	}
 	l, err := listen(s.addr)
 	if err != nil {
 		return err
 	}
-	srv := &http.Server{Handler: web.New(desk, log, s.hosts...).Handler(), ReadHeaderTimeout: 10 * time.Second,
+	names := reached(l.Addr())
+	handler := web.New(desk, log, append(names, s.hosts...)...)
+	if shared {
+		handler.Guard(st, st.Sessions(), s.cert != "")
+	}
+	srv := &http.Server{Handler: handler.Handler(), ReadHeaderTimeout: 10 * time.Second,
 		IdleTimeout: 2 * time.Minute,
 		ErrorLog:    slog.NewLogLogger(log.Handler(), slog.LevelWarn)}
 	tidying, stop := context.WithCancel(ctx)
 	tidied := make(chan struct{})
 	go func() { defer close(tidied); desk.Tidy(tidying) }()
 	defer func() { stop(); <-tidied }()
-	fmt.Fprintf(out, "Yarvek is at http://%s\nIts data is in %s\nPress Ctrl+C to end.\n", l.Addr(), dir)
+	scheme := "http"
+	if s.cert != "" {
+		scheme = "https"
+		pair, err := tls.LoadX509KeyPair(s.cert, s.key)
+		if err != nil {
+			return fmt.Errorf("the certificate can't be used: %w", err)
+		}
+		l = tls.NewListener(l, &tls.Config{Certificates: []tls.Certificate{pair}, NextProtos: []string{"http/1.1"}})
+	}
+	_, port, _ := net.SplitHostPort(l.Addr().String()) // a listener's own address
+	fmt.Fprintf(out, "Yarvek is at %s://%s\nIts data is in %s\n", scheme, net.JoinHostPort(names[0], port), dir)
+	if shared {
+		fmt.Fprintln(out, "Others on the network can reach it; they sign in with accounts of `yarvek user add`.")
+		if s.cert == "" {
+			fmt.Fprintln(out, "Without --cert and --key, passphrases and files cross the network in the clear: use it where you trust "+
+				"the network, or behind a proxy that speaks TLS.")
+		}
+	}
+	fmt.Fprintln(out, "Press Ctrl+C to end.")
 	return serve(ctx, srv, l)
+}
+
+// shared tells whether others than this machine can reach the address, and refuses to
+// open an installation to them that nobody can sign in to.
+func (s *serving) shared(ctx context.Context, st *store.Store, dir string) (bool, error) {
+	host, _, err := net.SplitHostPort(s.addr)
+	if err != nil {
+		return false, nil // listen says what is wrong with it
+	}
+	if ip := net.ParseIP(host); host == "localhost" || ip != nil && ip.IsLoopback() {
+		return false, nil
+	}
+	people, err := st.Everybody(ctx)
+	if err != nil {
+		return false, err
+	}
+	if len(people) == 0 {
+		return false, fmt.Errorf("with --addr %s everybody on the network could open, change and take what is in %s. Add those who "+
+			"may sign in first, each with: yarvek user add NAME --data %s. Or leave --addr out to serve this machine alone",
+			s.addr, dir, s.data)
+	}
+	return true, nil
+}
+
+// reached are the names a listener can be reached by: its own address, or when it listens
+// on all, those of this machine, one that others can use first.
+func reached(at net.Addr) []string {
+	tcp, ok := at.(*net.TCPAddr)
+	if !ok {
+		return nil
+	}
+	if !tcp.IP.IsUnspecified() {
+		return []string{tcp.IP.String()}
+	}
+	var names []string
+	list, _ := net.InterfaceAddrs() // none: loopback is left
+	for _, a := range list {
+		if n, ok := a.(*net.IPNet); ok && !n.IP.IsLoopback() && !n.IP.IsLinkLocalUnicast() {
+			names = append(names, n.IP.String())
+		}
+	}
+	if name, err := os.Hostname(); err == nil {
+		names = append(names, strings.ToLower(name))
+	}
+	return append(names, "127.0.0.1")
 }
 
 // serve answers until ctx ends, and then gives requests under way their grace before it

@@ -19,17 +19,19 @@ const Reach = 1e30
 // pathsMost bounds the bytes of the paths of all nodes, by which decisions name them.
 const pathsMost = 32 << 20
 
-// placedMost bounds the triangles that all nodes place together. A mesh may stand in many
-// places at no cost to the file, and everything that is measured, drawn or written in one
-// piece goes over each of them.
-const placedMost = 8_000_000
+// placedMost bounds the triangles that nodes place over and above those the file holds. A
+// mesh may stand in many places at no cost to the file, and everything that is measured,
+// drawn or written in one piece goes over each of them.
+const placedMost = 4_000_000
 
 // placed refuses a scene whose instances are together more than can be gone over.
 func placed(s *scene.Scene, file string) error {
-	times, total := map[int]int{}, 0
+	times, total := make([]int, len(s.Meshes)), 0
 	for _, n := range s.Nodes {
-		if n.Mesh >= 0 {
-			times[n.Mesh]++
+		if n.Mesh < 0 {
+			continue
+		}
+		if times[n.Mesh]++; times[n.Mesh] > 1 {
 			total += s.Meshes[n.Mesh].Triangles()
 		}
 	}
@@ -43,8 +45,8 @@ func placed(s *scene.Scene, file string) error {
 		}
 	}
 	m := s.Meshes[worst]
-	return fault.AtByte(file, -1, "places %s triangles in all, %s of them by %s of “%s”, which has %s: expected at most %s",
-		figure.Count(total), figure.Count(most), figure.Plural(times[worst], "instance", "instances"), fault.Shown(m.Name),
+	return fault.AtByte(file, -1, "places %s triangles over and above those it holds, most of them by %s of “%s”, which has %s: "+
+		"expected at most %s", figure.Count(total), figure.Plural(times[worst], "instance", "instances"), fault.Shown(m.Name),
 		figure.Count(m.Triangles()), figure.Count(placedMost)).
 		Beyond().Advise("Export fewer instances at once, or a lighter mesh")
 }

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"math"
 	"runtime"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -105,4 +106,26 @@ func TestTreesTooDeepAreRefusedBeforeTheyFillTheMemory(t *testing.T) {
 	assert.Equal(t, fault.Limit, fault.KindOf(err))
 	assert.ErrorContains(t, err, "a.gltf: has nodes up to 19\u2009999 deep one in another")
 	assert.Less(t, after.TotalAlloc-before.TotalAlloc, uint64(256<<20))
+}
+
+// Instances cost a file nothing and everything else much: too many of them are refused,
+// with the mesh that is placed most often named. A mesh that stands once may be as large
+// as it likes.
+func TestInstancesBeyondCountingAreRefused(t *testing.T) {
+	m := &scene.Mesh{Name: "shingle", Points: make([]geom.Vec3, 3), FaceStart: make([]int32, 1, 1001)}
+	for i := range 1000 {
+		m.Corners = append(m.Corners, 0, 1, 2)
+		m.FaceStart = append(m.FaceStart, int32(3*i+3))
+	}
+	s := &scene.Scene{Meshes: []*scene.Mesh{m}}
+	for range placedMost/1000 + 1 {
+		s.Nodes = append(s.Nodes, scene.Node{Mesh: 0, Parent: -1})
+	}
+	require.NoError(t, placed(s, "roof.glb"), "one is the file's own")
+	s.Nodes = append(s.Nodes, scene.Node{Mesh: 0, Parent: -1})
+	err := placed(s, "roof.glb")
+	assert.Equal(t, fault.Limit, fault.KindOf(err))
+	for _, part := range []string{"roof.glb", "4 002 instances of “shingle”, which has 1 000", "expected at most 4 000 000"} {
+		assert.ErrorContains(t, err, strings.ReplaceAll(part, " 0", "\u20090"))
+	}
 }

@@ -20,7 +20,7 @@ func (s *shot) lines() (path string, ok bool) {
 			if i&0xfff == 0 && s.ctx.Err() != nil {
 				return "", false
 			}
-			s.visible(e, func(x0, y0, x1, y1 float32) {
+			s.visible(s.edges[e], func(x0, y0, x1, y1 float32) {
 				segs = append(segs, s.paper(x0, y0, x1, y1))
 			})
 		}
@@ -32,14 +32,14 @@ func (s *shot) lines() (path string, ok bool) {
 		if i&0xfff == 0 && s.ctx.Err() != nil {
 			break
 		}
-		s.visible(e, s.ink)
+		s.visible(s.edges[e], s.ink)
 	}
 	return "", false
 }
 
 // candidates are the hard edges and, from this side, those of the silhouette:
-// one of their faces looks toward the viewer and the other away.
-func (s *shot) candidates() []edge {
+// one of their faces looks toward the viewer and the other away. It gives their numbers.
+func (s *shot) candidates() []int32 {
 	facing := make([]bool, len(s.faces))
 	for i, n := range s.faces {
 		_, _, near := s.side.project(n)
@@ -50,18 +50,18 @@ func (s *shot) candidates() []edge {
 	if len(s.faces) > 20_000 {
 		grain = float32(9 * s.k)
 	}
-	var list []edge
-	for _, e := range s.edges {
+	var list []int32
+	for i, e := range s.edges {
 		if e.hard {
 			if grain > 0 && e.f1 >= 0 && facing[e.f0] == facing[e.f1] &&
 				max(abs32(s.xy[2*e.a]-s.xy[2*e.b]), abs32(s.xy[2*e.a+1]-s.xy[2*e.b+1])) < grain {
 				continue
 			}
 			if e.f1 < 0 || facing[e.f0] || facing[e.f1] {
-				list = append(list, e)
+				list = append(list, int32(i))
 			}
 		} else if facing[e.f0] != facing[e.f1] {
-			list = append(list, e)
+			list = append(list, int32(i))
 		}
 	}
 	return list
@@ -73,9 +73,10 @@ const lineSteps = 30_000_000
 
 // thinnedOut leaves every so many-th of the edges when there are more than can be tried.
 // They lie far closer than a line is wide then, and what stays is as black.
-func (s *shot) thinnedOut(list []edge) []edge {
+func (s *shot) thinnedOut(list []int32) []int32 {
 	steps := 0.
-	for _, e := range list {
+	for _, k := range list {
+		e := s.edges[k]
 		steps += 1 + math.Hypot(float64(s.xy[2*e.b]-s.xy[2*e.a]), float64(s.xy[2*e.b+1]-s.xy[2*e.a+1]))/2
 	}
 	every := int(math.Ceil(steps / lineSteps))

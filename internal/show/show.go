@@ -23,7 +23,7 @@ import (
 )
 
 // modelsKept bounds what is kept of models ready to be drawn, in bytes.
-const modelsKept = 768 << 20
+const modelsKept = 256 << 20
 
 // Board draws what a desk has opened. There is one for a desk; it is safe for use by
 // several goroutines.

@@ -7,8 +7,8 @@ import (
 
 // addRevision keeps a revision's files in a transaction.
 func addRevision(ctx context.Context, tx *sql.Tx, asset int64, number int, main string, files []File) error {
-	res, err := tx.ExecContext(ctx, `INSERT INTO revisions (asset_id, number, main, created) VALUES (?, ?, ?, ?)`,
-		asset, number, main, now())
+	res, err := tx.ExecContext(ctx, `INSERT INTO revisions (asset_id, number, main, created, signed)
+		VALUES (?, ?, ?, ?, ?)`, asset, number, main, now(), By(ctx))
 	if err != nil {
 		return err
 	}
@@ -48,7 +48,8 @@ func (s *Store) AddRevision(ctx context.Context, asset int64, base int, main str
 		if use {
 			base = n
 		}
-		return one(tx.ExecContext(ctx, `UPDATE assets SET revision = ?, changes = changes + ? WHERE id = ?`, base, use, asset))
+		return one(tx.ExecContext(ctx, `UPDATE assets SET revision = ?, changes = changes + ?, signed = ? WHERE id = ?`, base,
+			use, By(ctx), asset))
 	})
 	return n, err
 }
@@ -65,12 +66,12 @@ func (s *Store) TakeRevision(ctx context.Context, asset int64, number, base int,
 				return err
 			}
 		}
-		return one(tx.ExecContext(ctx, `UPDATE assets SET revision = ?
-			WHERE id = ? AND EXISTS (SELECT 1 FROM revisions WHERE asset_id = ? AND number = ?)`, number, asset, asset, number))
+		return one(tx.ExecContext(ctx, `UPDATE assets SET revision = ?, signed = ?
+			WHERE id = ? AND EXISTS (SELECT 1 FROM revisions WHERE asset_id = ? AND number = ?)`, number, By(ctx), asset, asset, number))
 	})
 }
 
-const revisionColumns = `r.id, r.number, r.main, r.created`
+const revisionColumns = `r.id, r.number, r.main, r.created, r.signed`
 
 // current is the number of the revision in force of the asset ?1.
 const current = `coalesce((SELECT revision FROM assets WHERE id = ?1), (SELECT max(number) FROM revisions WHERE asset_id = ?1))`
@@ -103,7 +104,7 @@ func revision(ctx context.Context, db queries, asset int64, number string, args 
 	var r Revision
 	var created string
 	err := db.QueryRowContext(ctx, `SELECT `+revisionColumns+` FROM revisions r WHERE r.asset_id = ?1 AND r.number = `+number,
-		append([]any{asset}, args...)...).Scan(&r.ID, &r.Number, &r.Main, &created)
+		append([]any{asset}, args...)...).Scan(&r.ID, &r.Number, &r.Main, &created, &r.By)
 	if err != nil {
 		return r, missing(err)
 	}
@@ -120,7 +121,7 @@ func (s *Store) Revisions(ctx context.Context, asset int64) ([]Revision, error) 
 	return all(ctx, s.db, func(row interface{ Scan(...any) error }) (Revision, error) {
 		var r Revision
 		var created string
-		err := row.Scan(&r.ID, &r.Number, &r.Main, &created)
+		err := row.Scan(&r.ID, &r.Number, &r.Main, &created, &r.By)
 		r.Created = when(created)
 		return r, err
 	}, `SELECT `+revisionColumns+` FROM revisions r WHERE r.asset_id = ? ORDER BY r.number DESC`, asset)

@@ -62,7 +62,7 @@ func (s *Store) NewKit(ctx context.Context, name string, t target.Target) (Kit, 
 	if err != nil {
 		return Kit{}, err
 	}
-	res, err := s.db.ExecContext(ctx, `INSERT INTO kits (name, target, created) VALUES (?, ?, ?)`, name, b, now())
+	res, err := s.db.ExecContext(ctx, `INSERT INTO kits (name, target, created, signed) VALUES (?, ?, ?, ?)`, name, b, now(), By(ctx))
 	if err != nil {
 		return Kit{}, err
 	}
@@ -75,7 +75,7 @@ func (s *Store) NewKit(ctx context.Context, name string, t target.Target) (Kit, 
 
 // RenameKit gives a kit another name.
 func (s *Store) RenameKit(ctx context.Context, id int64, name string) error {
-	return one(s.db.ExecContext(ctx, `UPDATE kits SET name = ? WHERE id = ?`, name, id))
+	return one(s.db.ExecContext(ctx, `UPDATE kits SET name = ?, signed = ? WHERE id = ?`, name, By(ctx), id))
 }
 
 // SetTarget gives a kit another target.
@@ -84,12 +84,12 @@ func (s *Store) SetTarget(ctx context.Context, id int64, t target.Target) error 
 	if err != nil {
 		return err
 	}
-	return one(s.db.ExecContext(ctx, `UPDATE kits SET target = ? WHERE id = ?`, b, id))
+	return one(s.db.ExecContext(ctx, `UPDATE kits SET target = ?, signed = ? WHERE id = ?`, b, By(ctx), id))
 }
 
 // SetGrid gives a kit the module of its pieces in metres, 0 for none.
 func (s *Store) SetGrid(ctx context.Context, id int64, metres float64) error {
-	return one(s.db.ExecContext(ctx, `UPDATE kits SET grid = ? WHERE id = ?`, metres, id))
+	return one(s.db.ExecContext(ctx, `UPDATE kits SET grid = ?, signed = ? WHERE id = ?`, metres, By(ctx), id))
 }
 
 // one makes sure that a row was changed.
@@ -181,7 +181,8 @@ func stateOf(ctx context.Context, tx queries, asset int64) (st State, err error)
 func (s *Store) NewAsset(ctx context.Context, kit int64, name, main string, files []File) (Asset, error) {
 	var id int64
 	err := s.tx(ctx, func(tx *sql.Tx) error {
-		res, err := tx.ExecContext(ctx, `INSERT INTO assets (kit_id, name, created) VALUES (?, ?, ?)`, kit, name, now())
+		res, err := tx.ExecContext(ctx, `INSERT INTO assets (kit_id, name, created, signed) VALUES (?, ?, ?, ?)`, kit, name, now(),
+			By(ctx))
 		if err != nil {
 			return err
 		}
@@ -198,7 +199,7 @@ func (s *Store) NewAsset(ctx context.Context, kit int64, name, main string, file
 
 // RenameAsset gives an asset another name.
 func (s *Store) RenameAsset(ctx context.Context, id int64, name string) error {
-	return one(s.db.ExecContext(ctx, `UPDATE assets SET name = ? WHERE id = ?`, name, id))
+	return one(s.db.ExecContext(ctx, `UPDATE assets SET name = ?, signed = ? WHERE id = ?`, name, By(ctx), id))
 }
 
 // RemoveAsset takes an asset out of its kit, or puts it back; nothing is deleted.
@@ -207,7 +208,7 @@ func (s *Store) RemoveAsset(ctx context.Context, id int64, removed bool) error {
 	if removed {
 		at = now()
 	}
-	return one(s.db.ExecContext(ctx, `UPDATE assets SET removed = ? WHERE id = ?`, at, id))
+	return one(s.db.ExecContext(ctx, `UPDATE assets SET removed = ?, signed = ? WHERE id = ?`, at, By(ctx), id))
 }
 
 // Step is where an asset is in its history.
@@ -226,7 +227,8 @@ func stepOf(ctx context.Context, tx queries, asset int64) (Step, error) {
 		return p, missing(err)
 	}
 	if p.Seq > 0 {
-		err := tx.QueryRowContext(ctx, `SELECT prep, label FROM preps WHERE asset_id = ? AND seq = ?`, asset, p.Seq).Scan(&p.JSON, &p.Label)
+		err := tx.QueryRowContext(ctx, `SELECT prep, label, signed FROM preps WHERE asset_id = ? AND seq = ?`, asset, p.Seq).
+			Scan(&p.JSON, &p.Label, &p.By)
 		if err != nil {
 			return p, fmt.Errorf("prep %d of asset %d: %w", p.Seq, asset, err)
 		}
@@ -242,7 +244,8 @@ func stepOf(ctx context.Context, tx queries, asset int64) (Step, error) {
 // change checks that an asset has been changed as often as base says, and counts one
 // change more: a change and its check are one step, whoever else is at it.
 func change(ctx context.Context, tx *sql.Tx, asset int64, base int) error {
-	res, err := tx.ExecContext(ctx, `UPDATE assets SET changes = changes + 1 WHERE id = ? AND changes = ?`, asset, base)
+	res, err := tx.ExecContext(ctx, `UPDATE assets SET changes = changes + 1, signed = ? WHERE id = ? AND changes = ?`, By(ctx), asset,
+		base)
 	if err = one(res, err); err != ErrNotFound {
 		return err
 	}
@@ -273,8 +276,8 @@ func savePrep(ctx context.Context, tx *sql.Tx, asset int64, prep []byte, label s
 	if _, err := tx.ExecContext(ctx, `DELETE FROM preps WHERE asset_id = ? AND seq > ?`, asset, at); err != nil {
 		return err
 	}
-	_, err := tx.ExecContext(ctx, `INSERT INTO preps (asset_id, seq, prep, label, created) VALUES (?, ?, ?, ?, ?)`, asset, at+1, prep,
-		label, now())
+	_, err := tx.ExecContext(ctx, `INSERT INTO preps (asset_id, seq, prep, label, created, signed) VALUES (?, ?, ?, ?, ?, ?)`, asset,
+		at+1, prep, label, now(), By(ctx))
 	if err != nil {
 		return err
 	}
@@ -315,14 +318,14 @@ func (s *Store) MovePrep(ctx context.Context, asset int64, base, by int) (moved 
 var errNowhere = errors.New("there is nothing to move to")
 
 const exportColumns = `e.id, e.asset_id, a.name, e.revision, e.seq, e.prep, e.target, e.format, e.name, e.sha, e.size,
-	e.packing, e.certificate, e.created`
+	e.packing, e.certificate, e.created, e.signed`
 
 // scanExport reads a row of the columns of exports.
 func scanExport(row interface{ Scan(...any) error }) (Export, error) {
 	var e Export
 	var t, created string
 	err := row.Scan(&e.ID, &e.AssetID, &e.AssetName, &e.Revision, &e.Seq, &e.Prep, &t, &e.Format, &e.Name, &e.SHA, &e.Size,
-		&e.Packing, &e.Certificate, &created)
+		&e.Packing, &e.Certificate, &created, &e.By)
 	if err != nil {
 		return e, missing(err)
 	}
@@ -337,9 +340,9 @@ func (s *Store) AddExport(ctx context.Context, e Export) (int64, error) {
 		return 0, err
 	}
 	res, err := s.db.ExecContext(ctx, `INSERT INTO exports
-		(asset_id, revision, seq, prep, target, format, name, sha, size, packing, certificate, created)
-		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		e.AssetID, e.Revision, e.Seq, e.Prep, t, e.Format, e.Name, e.SHA, e.Size, e.Packing, e.Certificate, now())
+		(asset_id, revision, seq, prep, target, format, name, sha, size, packing, certificate, created, signed)
+		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
+		e.AssetID, e.Revision, e.Seq, e.Prep, t, e.Format, e.Name, e.SHA, e.Size, e.Packing, e.Certificate, now(), By(ctx))
 	if err != nil {
 		return 0, err
 	}

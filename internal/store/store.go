@@ -88,13 +88,10 @@ func open(dir string) (*Store, error) {
 			_ = os.Remove(f)
 		}
 	}
-	dsn := "file:" + filepath.ToSlash(filepath.Join(dir, databaseName)) +
-		"?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)&_pragma=busy_timeout(10000)&_txlock=immediate"
-	db, err := sql.Open("sqlite", dsn)
+	db, err := database(dir)
 	if err != nil {
 		return nil, err
 	}
-	db.SetMaxOpenConns(connections)
 	sub, err := fs.Sub(migrations, "migrations")
 	if err != nil {
 		return nil, err
@@ -110,8 +107,24 @@ func open(dir string) (*Store, error) {
 	return &Store{db: db, dir: dir}, nil
 }
 
+// database opens a folder's, as every writer of it does.
+func database(dir string) (*sql.DB, error) {
+	dsn := "file:" + filepath.ToSlash(filepath.Join(dir, databaseName)) +
+		"?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)&_pragma=busy_timeout(10000)&_txlock=immediate"
+	db, err := sql.Open("sqlite", dsn)
+	if err == nil {
+		db.SetMaxOpenConns(connections)
+	}
+	return db, err
+}
+
 // Close closes the database and lets go of the folder.
-func (s *Store) Close() error { return errors.Join(s.db.Close(), s.lock.Close()) }
+func (s *Store) Close() error {
+	if s.lock == nil { // opened beside the one that holds the folder
+		return s.db.Close()
+	}
+	return errors.Join(s.db.Close(), s.lock.Close())
+}
 
 // CacheDir is the folder of derived data, which may be deleted at any moment.
 func (s *Store) CacheDir() string { return filepath.Join(s.dir, "cache") }
@@ -149,6 +162,7 @@ type Revision struct {
 	Number  int
 	Main    string
 	Created time.Time
+	By      string // who brought it in, "" for nobody in particular
 	Files   []File
 }
 
@@ -157,6 +171,7 @@ type Step struct {
 	Seq   int    // 0 before any decision
 	JSON  []byte // of the prep in force; nil before any decision
 	Label string // what was decided last, in words
+	By    string // who decided it, "" for nobody in particular
 	// Undo and Redo are the labels of what a step back or forward would change,
 	// empty when there is none.
 	Undo, Redo string
@@ -186,6 +201,7 @@ type Export struct {
 	Packing     []byte
 	Certificate []byte
 	Created     time.Time
+	By          string // who sent it, "" for nobody in particular
 }
 
 // connections bounds the pool: SQLite has one writer at a time, and readers are quick.

@@ -21,7 +21,8 @@ import (
 type kitsPage struct {
 	Kits    []work.Kit
 	Targets []target.Target
-	Limit   int64 // bytes of one upload
+	Limit   int64  // bytes of one upload
+	Who     string // is signed in, "" where nobody has to
 }
 
 // kits is the first page: all kits.
@@ -30,7 +31,7 @@ func (s *Server) kits(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	s.render(w, http.StatusOK, "kits", "Kits · Yarvek", kitsPage{kits, target.Shipped, s.desk.Limits.Upload})
+	s.render(w, http.StatusOK, "kits", "Kits · Yarvek", kitsPage{kits, target.Shipped, s.desk.Limits.Upload, work.By(r.Context())})
 	return nil
 }
 

@@ -35,7 +35,7 @@ func TestOddMeshesHaveWholePages(t *testing.T) {
 	} {
 		u := c.desk.NewUpload()
 		require.NoError(t, u.Add(name+".obj", strings.NewReader(text)))
-		c.desk.TakeIn(k.ID, u)
+		c.desk.TakeIn(context.Background(), k.ID, u)
 		c.desk.Jobs.Wait()
 	}
 	list, err := c.desk.Assets(ctx, k.ID)

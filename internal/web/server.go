@@ -18,6 +18,7 @@ import (
 	"unicode"
 	"unicode/utf8"
 
+	"github.com/alexedwards/scs/v2"
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 
@@ -37,6 +38,13 @@ type Server struct {
 	board *show.Board
 	log   *slog.Logger
 	hosts map[string]bool
+	door  *door // nil where only this machine reaches the server
+}
+
+// Guard lets in only those who sign in; it is called before Handler. kept keeps their
+// sessions, and secure is whether browsers reach the server by TLS alone.
+func (s *Server) Guard(people People, kept scs.Store, secure bool) {
+	s.door = newDoor(people, kept, secure)
 }
 
 // New makes a server. hosts are the names it may be addressed by besides
@@ -53,8 +61,16 @@ func New(desk *work.Desk, log *slog.Logger, hosts ...string) *Server {
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
 	r.Use(middleware.Recoverer, patience, head, s.hostCheck, policy, http.NewCrossOriginProtection().Handler)
+	if s.door != nil {
+		r.Use(s.door.guard)
+	}
 	r.Use(middleware.Compress(5, "text/html", "text/css", "text/javascript", "image/svg+xml", "application/octet-stream"))
 
+	if s.door != nil {
+		r.Get(signInPath, s.page(s.askIn))
+		r.Post(signInPath, s.page(s.signIn))
+		r.Post("/sign-out", s.page(s.signOut))
+	}
 	r.Get("/", s.page(s.kits))
 	r.Post("/kits", s.page(s.newKit))
 	r.Post("/kits/demo", s.page(s.demoKit))
@@ -187,12 +203,20 @@ func (s *Server) hostCheck(next http.Handler) http.Handler {
 		if h, _, err := net.SplitHostPort(host); err == nil {
 			host = h
 		}
-		if !s.hosts[strings.ToLower(strings.Trim(host, "[]"))] {
+		host = strings.ToLower(strings.Trim(host, "[]"))
+		// Where others reach the server, its loopback names are for this machine.
+		if foreign := s.door != nil && loopback(host) && !loopback(remote(r)); foreign || !s.hosts[host] {
 			http.Error(w, "This address is not served here. Start Yarvek with --host to allow a name.", http.StatusMisdirectedRequest)
 			return
 		}
 		next.ServeHTTP(w, r)
 	})
+}
+
+// loopback tells the names and addresses of this machine to itself.
+func loopback(host string) bool {
+	ip := net.ParseIP(host)
+	return host == "localhost" || ip != nil && ip.IsLoopback()
 }
 
 // head answers HEAD as GET is answered, without the body.

@@ -84,6 +84,9 @@ func (p sheetPage) SavedLine() string {
 	if st.Seq == 0 {
 		return "Nothing decided yet; the source is as it came"
 	}
+	if st.By != "" {
+		return fmt.Sprintf("Saved, decision %d by %s: %s", st.Seq, st.By, st.Label)
+	}
 	return fmt.Sprintf("Saved, decision %d: %s", st.Seq, st.Label)
 }
 

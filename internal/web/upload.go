@@ -23,7 +23,7 @@ func (s *Server) startWithFiles(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.showJob(w, s.desk.TakeIn(k.ID, u))
+	return s.showJob(w, s.desk.TakeIn(r.Context(), k.ID, u))
 }
 
 // addFiles receives files part by part onto disk and starts the job that takes them in.
@@ -39,7 +39,7 @@ func (s *Server) addFiles(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.showJob(w, s.desk.TakeIn(kid, u))
+	return s.showJob(w, s.desk.TakeIn(r.Context(), kid, u))
 }
 
 // headers is what the headers of an upload's parts may take, in bytes, on top of the

@@ -185,8 +185,10 @@ func hidden(name string) bool {
 // TakeIn reads the upload's meshes and makes an asset of each, in the background. The
 // job's outcome is an *Intake; stopped on its way, it says what had come in by then and
 // what was not come to.
-func (d *Desk) TakeIn(kit int64, u *Upload) *Job {
+func (d *Desk) TakeIn(ctx context.Context, kit int64, u *Upload) *Job {
+	by := store.By(ctx)
 	return d.Jobs.Start("Reading the upload", func(ctx context.Context, job *Job) (any, error) {
+		ctx = store.As(ctx, by)
 		return d.takeIn(ctx, kit, u, job)
 	})
 }

@@ -21,6 +21,12 @@ const (
 	Harmed   = store.Harmed
 )
 
+// As gives a context in which changes are signed with a name.
+func As(ctx context.Context, name string) context.Context { return store.As(ctx, name) }
+
+// By is who makes changes in a context, "" for nobody in particular.
+func By(ctx context.Context) string { return store.By(ctx) }
+
 // CauseOf finds the cause in an error of a Desk.
 func CauseOf(err error) Cause { return store.CauseOf(err) }
 

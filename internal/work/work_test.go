@@ -43,7 +43,7 @@ func take(t testing.TB, d *Desk, k Kit, files ...string) *Intake {
 	for i := 0; i < len(files); i += 2 {
 		_ = u.Add(files[i], strings.NewReader(files[i+1])) // a refusal is in the outcome
 	}
-	j := d.TakeIn(k.ID, u)
+	j := d.TakeIn(context.Background(), k.ID, u)
 	d.Jobs.Wait()
 	s := j.State()
 	require.NoError(t, s.Err)

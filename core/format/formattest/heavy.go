@@ -59,17 +59,17 @@ func All() []Maker {
 		{"400 000 triangles in one place", heap},
 		{"100 000 materials", func(n func(int) int) []bundle.File { return materials(n(100_000)) }},
 		{"150 000 slots of one OBJ", slots},
-		{"300 000 FBX models", func(n func(int) int) []bundle.File { return models(n(300_000)) }},
+		{"280 000 FBX models", func(n func(int) int) []bundle.File { return models(n(280_000)) }},
 		{"40 000 FBX materials below a template of 20 000 properties", template},
 		{"an FBX array of a hundred million zeros", zeros},
 		{"50 000 nodes stacked in one place", func(n func(int) int) []bundle.File { return stacked(n(50_000), 6) }},
 		{"2 000 instances of 100 000 triangles", func(n func(int) int) []bundle.File { return stacked(n(2_000), n(100_000)) }},
-		{"78 instances of 100 000 triangles", func(n func(int) int) []bundle.File { return instances(n(78), n(100_000), .001) }},
+		{"40 instances of 100 000 triangles", func(n func(int) int) []bundle.File { return instances(n(40), n(100_000), .001) }},
 		{"100 000 nodes in a row", row},
 		{"20 000 nodes one in another", func(n func(int) int) []bundle.File { return nested(n(20_000)) }},
 		{"4 000 nodes one in another", func(n func(int) int) []bundle.File { return nested(n(4_000)) }},
 		{"four pictures of 8 192 by 8 192", pictures},
-		{"200 000 objects of an OBJ", objects},
+		{"150 000 objects of an OBJ", objects},
 	}
 	var all []Maker
 	for _, e := range list {
@@ -358,7 +358,7 @@ func blank(side int, value byte) []byte {
 // objects is an OBJ of as many objects as triangles.
 func objects(n func(int) int) []bundle.File {
 	var b strings.Builder
-	for i := range n(200_000) {
+	for i := range n(150_000) {
 		fmt.Fprintf(&b, "v %d %d 0\n", i/2, i%2)
 		if i > 1 {
 			fmt.Fprintf(&b, "o a%d\nf -3 -2 -1\n", i)
