@@ -58,6 +58,10 @@ func TestHeavyFiles(t *testing.T) {
 				for _, station := range []string{"size", "axes", "pivot", "export", "turntable"} {
 					fetch(string(came[1]) + "/" + station)
 				}
+				status, _, err := s.form(string(came[1])+"/export/send", "base=0")
+				if assert.NoError(t, err) {
+					assert.Less(t, status, http.StatusInternalServerError, "the export")
+				}
 			}
 			peak := s.peak(t)
 			fmt.Printf("%-60s %7.1f %8.2f %9.0f %9.0f %8.2f  %s\n", m.Name, float64(h.Size())/mb, first.Seconds(), float64(peak)/mb,

@@ -62,7 +62,7 @@ func start(t *testing.T, data string, args ...string) *server {
 		args = []string{"serve"}
 	}
 	s := &server{cmd: exec.Command(binary, append(args, "--data", data, "--addr", "127.0.0.1:0")...), log: new(bytes.Buffer),
-		client: &http.Client{Timeout: 30*time.Second}}
+		client: &http.Client{Timeout: 30 * time.Second}}
 	s.cmd.Stderr = s.log
 	out, err := s.cmd.StdoutPipe()
 	require.NoError(t, err)

@@ -215,8 +215,12 @@ func (c *Certificate) list(code, what string, sent, got []string) {
 // only names what is in a and not in b.
 func only(a, b []string) string {
 	var names []string
+	there := make(map[string]bool, len(b))
+	for _, n := range b {
+		there[n] = true
+	}
 	for _, n := range a {
-		if !slices.Contains(b, n) {
+		if !there[n] {
 			names = append(names, n)
 		}
 	}

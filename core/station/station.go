@@ -12,7 +12,6 @@ package station
 
 import (
 	"fmt"
-	"slices"
 	"strings"
 
 	"yarvek/core/figure"
@@ -155,11 +154,14 @@ func Change(before, after []string) string {
 
 // without lists what is in a and not in b, counting repeats.
 func without(a, b []string) []string {
-	left := slices.Clone(b)
+	left := map[string]int{}
+	for _, s := range b {
+		left[s]++
+	}
 	var out []string
 	for _, s := range a {
-		if i := slices.Index(left, s); i >= 0 {
-			left = slices.Delete(left, i, i+1)
+		if left[s] > 0 {
+			left[s]--
 			continue
 		}
 		out = append(out, s)

@@ -2,6 +2,7 @@ package web
 
 import (
 	"net/http"
+	"net/url"
 	"os"
 	"regexp"
 	"strconv"
@@ -52,6 +53,9 @@ func TestHeavyFilesHaveBoundedPages(t *testing.T) {
 					assert.LessOrEqual(t, w.Body.Len(), 1_000_000, path)
 				}
 			}
+			w := c.post(came[1]+"/export/send", url.Values{"base": {"0"}})
+			took("written and read back")
+			assert.Less(t, w.Code, http.StatusInternalServerError, "the export")
 		})
 	}
 }

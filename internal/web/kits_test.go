@@ -97,7 +97,7 @@ func TestAKitByItsForms(t *testing.T) {
 	r.Header.Set("HX-Request", "true")
 	w = c.send(r)
 	assert.Equal(t, http.StatusOK, w.Code, "a page that waits for it is told")
-	has(t, w, "send the others again")
+	has(t, w, "send again what does not")
 	has(t, w, "data-job-done")
 	assert.Equal(t, http.StatusNotFound, c.get("/kits/7").Code)
 	assert.Equal(t, http.StatusNotFound, c.get("/kits/7/exports").Code)

@@ -3,6 +3,7 @@ package web
 import (
 	"context"
 	"fmt"
+	"log/slog"
 	"net/http"
 	"strings"
 	"testing"
@@ -12,6 +13,8 @@ import (
 
 	"yarvek/core/prep"
 	"yarvek/core/target"
+	"yarvek/internal/store"
+	"yarvek/internal/work"
 )
 
 // Meshes without extent, without polygons, out in space and with names like markup
@@ -35,7 +38,8 @@ func TestOddMeshesHaveWholePages(t *testing.T) {
 	} {
 		u := c.desk.NewUpload()
 		require.NoError(t, u.Add(name+".obj", strings.NewReader(text)))
-		c.desk.TakeIn(context.Background(), k.ID, u)
+		_, err = c.desk.TakeIn(context.Background(), k.ID, u)
+		require.NoError(t, err)
 		c.desk.Jobs.Wait()
 	}
 	list, err := c.desk.Assets(ctx, k.ID)
@@ -60,4 +64,38 @@ func TestOddMeshesHaveWholePages(t *testing.T) {
 	}
 	assert.NotContains(t, c.get(fmt.Sprintf("/kits/%d", k.ID)).Body.String(), "NaN")
 	assert.Empty(t, c.log.String(), "nothing broke off")
+}
+
+// A page that waits for an upload is told after a new start what came in and what did
+// not, by name.
+func TestAnUploadBrokenOffByAStartIsTold(t *testing.T) {
+	dir := t.TempDir()
+	st, err := store.Open(dir)
+	require.NoError(t, err)
+	desk := work.New(st, work.DefaultLimits, nil)
+	ctx := context.Background()
+	k, err := desk.NewKit(ctx, "kit", target.Shipped[0].ID)
+	require.NoError(t, err)
+	u := desk.NewUpload()
+	require.NoError(t, u.Add("quay.obj", strings.NewReader(quayText)))
+	require.NoError(t, u.Add("mole.obj", strings.NewReader("v 1 2\n")))
+	require.NoError(t, u.Add("note.txt", strings.NewReader("no mesh")))
+	job, err := desk.TakeIn(ctx, k.ID, u)
+	require.NoError(t, err)
+	desk.Jobs.Wait()
+	desk.Close()
+	require.NoError(t, st.Close())
+
+	st, err = store.Open(dir)
+	require.NoError(t, err)
+	desk = work.New(st, work.DefaultLimits, nil)
+	t.Cleanup(func() { desk.Close(); _ = st.Close() })
+	c := &client{t: t, h: New(desk, slog.New(slog.DiscardHandler)).Handler(), desk: desk}
+	w := c.get("/jobs/" + job.ID)
+	assert.Equal(t, http.StatusOK, w.Code)
+	has(t, w, "Broken off: 1 asset came in")
+	has(t, w, `<a href="/assets/1">quay</a>`)
+	has(t, w, "Not read when it was broken off: mole.obj. Send them again")
+	assert.NotContains(t, w.Body.String(), "note.txt")
+	assert.Equal(t, http.StatusNotFound, c.get("/jobs/nobody-knows").Code)
 }

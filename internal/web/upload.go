@@ -23,7 +23,7 @@ func (s *Server) startWithFiles(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.showJob(w, s.desk.TakeIn(r.Context(), k.ID, u))
+	return s.takeIn(w, r, k.ID, u)
 }
 
 // addFiles receives files part by part onto disk and starts the job that takes them in.
@@ -39,7 +39,16 @@ func (s *Server) addFiles(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.showJob(w, s.desk.TakeIn(r.Context(), kid, u))
+	return s.takeIn(w, r, kid, u)
+}
+
+// takeIn starts the job that takes an upload in, and shows it.
+func (s *Server) takeIn(w http.ResponseWriter, r *http.Request, kit int64, u *work.Upload) error {
+	j, err := s.desk.TakeIn(r.Context(), kit, u)
+	if err != nil {
+		return err
+	}
+	return s.showJob(w, j)
 }
 
 // headers is what the headers of an upload's parts may take, in bytes, on top of the
@@ -102,7 +111,12 @@ func (s *Server) showJob(w http.ResponseWriter, j *work.Job) error {
 
 // job shows a job; the page asks again until it is done.
 func (s *Server) job(w http.ResponseWriter, r *http.Request) error {
-	j, err := s.desk.Jobs.Find(chi.URLParam(r, "job"))
+	name := chi.URLParam(r, "job")
+	j, err := s.desk.Jobs.Find(name)
+	if err == nil {
+		return s.showJob(w, j)
+	}
+	in, err := s.desk.Interrupted(r.Context(), name)
 	if errors.Is(err, work.ErrNotFound) && r.Header.Get("HX-Request") != "" {
 		// The page that waits for it is still open: it is told, in the job's place.
 		return s.fragment(w, "job", "job", jobPage{State: work.State{Done: true}, Say: jobForgotten})
@@ -110,12 +124,11 @@ func (s *Server) job(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.showJob(w, j)
+	return s.fragment(w, "job", "job", jobPage{State: work.State{Done: true}, Intake: in})
 }
 
-// jobForgotten is said of a job that this process does not know.
-const jobForgotten = "Yarvek was started again while these files were taken in. What came in before stands in the kit; " +
-	"send the others again."
+// jobForgotten is said of a job that nobody knows any more.
+const jobForgotten = "This upload is not known any more. What came in stands in the kit; send again what does not."
 
 // cancelJob stops a job; what it brought in before stays.
 func (s *Server) cancelJob(w http.ResponseWriter, r *http.Request) error {

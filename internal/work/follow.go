@@ -3,7 +3,6 @@ package work
 import (
 	"context"
 	"fmt"
-	"slices"
 
 	"yarvek/core/prep"
 	"yarvek/core/station/source"
@@ -62,9 +61,12 @@ func renamed(now, was prep.Prep, before, then prep.Stop) (prep.Prep, error) {
 		return now, nil
 	}
 	// By names of no node first, so that two nodes may change names with each other.
-	to := map[string]string{}
+	to, places := map[string]string{}, make(map[string]int, len(old))
+	for i, k := range old {
+		places[k] = i
+	}
 	for i, k := range refs {
-		if at := slices.Index(old, k); at >= 0 && next[at] != k {
+		if at, ok := places[k]; ok && next[at] != k {
 			free := fmt.Sprintf("\x00%d", i)
 			if now, err = now.Repointed(prep.Ref{Station: before.ID, Key: k}, free); err != nil {
 				return now, err

@@ -185,12 +185,45 @@ func hidden(name string) bool {
 // TakeIn reads the upload's meshes and makes an asset of each, in the background. The
 // job's outcome is an *Intake; stopped on its way, it says what had come in by then and
 // what was not come to.
-func (d *Desk) TakeIn(ctx context.Context, kit int64, u *Upload) *Job {
-	by := store.By(ctx)
-	return d.Jobs.Start("Reading the upload", func(ctx context.Context, job *Job) (any, error) {
-		ctx = store.As(ctx, by)
-		return d.takeIn(ctx, kit, u, job)
+func (d *Desk) TakeIn(ctx context.Context, kit int64, u *Upload) (*Job, error) {
+	by, noted := store.By(ctx), make(chan struct{})
+	job := d.Jobs.Start("Reading the upload", func(ctx context.Context, job *Job) (any, error) {
+		<-noted // an asset is younger than the note of its upload
+		return d.takeIn(store.As(ctx, by), kit, u, job)
 	})
+	defer close(noted)
+	var meshes []store.File
+	for _, f := range u.files {
+		if format.IsMesh(f.Name) {
+			meshes = append(meshes, f)
+		}
+	}
+	if err := d.store.KeepUpload(ctx, job.ID, kit, meshes); err != nil {
+		job.Cancel()
+		return nil, err
+	}
+	return job, nil
+}
+
+// Interrupted tells what became of an upload whose job this process does not know, since
+// it was started after the job was: which assets came in, and which meshes did not. The
+// error is ErrNotFound for a job that nobody knows.
+func (d *Desk) Interrupted(ctx context.Context, job string) (*Intake, error) {
+	kit, came, not, err := d.store.UploadOf(ctx, job)
+	if err != nil {
+		return nil, err
+	}
+	out := &Intake{}
+	if out.Kit, err = d.store.Kit(ctx, kit); err != nil {
+		return nil, err
+	}
+	for _, a := range came {
+		out.Came = append(out.Came, Came{Asset: a})
+	}
+	for _, f := range not {
+		out.Unread = append(out.Unread, f.Name)
+	}
+	return out, nil
 }
 
 // reporter is told how far a job is; a *Job is one.

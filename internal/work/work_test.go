@@ -43,7 +43,8 @@ func take(t testing.TB, d *Desk, k Kit, files ...string) *Intake {
 	for i := 0; i < len(files); i += 2 {
 		_ = u.Add(files[i], strings.NewReader(files[i+1])) // a refusal is in the outcome
 	}
-	j := d.TakeIn(context.Background(), k.ID, u)
+	j, err := d.TakeIn(context.Background(), k.ID, u)
+	require.NoError(t, err)
 	d.Jobs.Wait()
 	s := j.State()
 	require.NoError(t, s.Err)

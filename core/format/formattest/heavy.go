@@ -318,17 +318,15 @@ func nested(n int) []bundle.File {
 	return written(s, gltf.Write)
 }
 
-// pictures is a box with four textures of one colour each.
+// pictures is a triangle with four textures of one colour each, which glTF wants joined.
 func pictures(n func(int) int) []bundle.File {
-	s := alone(new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box"))
-	m := &s.Materials[0]
-	for k, use := range []scene.Use{scene.UseBaseColor, scene.UseNormal, scene.UseOcclusion, scene.UseEmissive} {
-		s.Images = append(s.Images, scene.Image{Name: fmt.Sprintf("p%d.png", k), MIME: "image/png", Data: blank(n(8_192), byte(60*k+30)),
-			Width: n(8_192), Height: n(8_192)})
-		s.Textures = append(s.Textures, scene.Texture{Image: k, WrapU: scene.Repeat, WrapV: scene.Repeat})
-		m.Maps[use] = scene.Map{Texture: k + 1}
+	files := []bundle.File{
+		{Name: "heavy.obj", Data: []byte("mtllib heavy.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 0 1\nusemtl m\nf 1/1 2/2 3/3\n")},
+		{Name: "heavy.mtl", Data: []byte("newmtl m\nmap_Kd p0.png\nmap_d p1.png\nmap_Pm p2.png\nmap_Pr p3.png\n")}}
+	for k := range 4 {
+		files = append(files, bundle.File{Name: fmt.Sprintf("p%d.png", k), Data: blank(n(8_192), byte(60*k+30))})
 	}
-	return written(s, gltf.Write)
+	return files
 }
 
 // blank is a square PNG of one colour (PNG, third edition: IHDR, IDAT, IEND).

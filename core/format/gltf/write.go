@@ -51,8 +51,10 @@ type writer struct {
 	out    pack.Package
 	beside []bundle.File
 	names  pack.Names
-	images map[string]int // by content key
-	meshAt []int          // document mesh of each scene mesh, -1 for none
+	images map[string]int // by content
+	pixels int            // of the pictures put together anew so far
+	uses   map[textureKey]int
+	meshAt []int // document mesh of each scene mesh, -1 for none
 }
 
 // view appends bytes on a four-byte boundary and returns their buffer view.

@@ -1,6 +1,7 @@
 package gltf
 
 import (
+	"crypto/sha256"
 	"fmt"
 	"net/url"
 
@@ -14,7 +15,7 @@ var wrapNumber = map[scene.Wrap]int{scene.Repeat: 10497, scene.Mirror: 33648, sc
 
 // materials writes all materials in their order, unused ones too.
 func (w *writer) materials() error {
-	w.images = map[string]int{}
+	w.images, w.uses = map[string]int{}, map[textureKey]int{}
 	for i := range w.s.Materials {
 		m := &w.s.Materials[i]
 		out, err := w.material(m)
@@ -153,27 +154,55 @@ func (w *writer) occlusion(m *scene.Material) (*textureInfo, error) {
 // composed makes a picture of channels of others, as the format packs them, and gives
 // its use; why goes to the packing list.
 func (w *writer) composed(m *scene.Material, name string, from scene.Map, parts [4]picture.Part, why string) (*textureInfo, error) {
-	data, err := picture.Compose(parts)
+	k, err := w.compose(name, parts)
+	if w.ctx.Err() != nil {
+		return nil, w.ctx.Err()
+	}
 	if err != nil {
 		w.out.Say(pack.Textures, fmt.Sprintf("a texture of “%s”", m.Name), err.Error())
 		return nil, nil
-	}
-	k, err := w.image(name, data, "image/png")
-	if err != nil {
-		return nil, err
 	}
 	w.out.Say(pack.Textures, fmt.Sprintf("textures of “%s” were joined as “%s”", m.Name, name), why)
 	return w.placed(w.texture(w.s.Textures[from.Texture-1], k, from.UVSet), from.Place), nil
 }
 
+// pixelsMost bounds the pixels of all pictures that an export puts together anew.
+const pixelsMost = 512 << 20
+
+// compose stores a picture made of channels of others, once for the same ones.
+func (w *writer) compose(name string, parts [4]picture.Part) (int, error) {
+	key := name
+	for _, p := range parts {
+		at := (*byte)(nil)
+		if len(p.Data) > 0 {
+			at = &p.Data[0]
+		}
+		key += fmt.Sprintf("\x00%p %d %d %d", at, len(p.Data), p.Channel, p.Value)
+	}
+	if k, ok := w.images[key]; ok {
+		return k, nil
+	}
+	if w.pixels += picture.Pixels(parts); w.pixels > pixelsMost {
+		return 0, fmt.Errorf("all pictures that have to be put together anew have more than %d million pixels: join their channels in "+
+			"the texturing program, or send smaller ones", pixelsMost>>20)
+	}
+	data, err := picture.Compose(w.ctx, parts)
+	if err != nil {
+		return 0, err
+	}
+	k, err := w.image(name, data, "image/png")
+	w.images[key] = k
+	return k, err
+}
+
 // image stores a picture once. glTF takes PNG and JPEG; others are written as PNG.
 func (w *writer) image(name string, data []byte, mime string) (int, error) {
-	key := name + "\x00" + string(data)
+	key := fmt.Sprintf("%s\x00%x", name, sha256.Sum256(data))
 	if k, ok := w.images[key]; ok {
 		return k, nil
 	}
 	if mime != "image/png" && mime != "image/jpeg" {
-		png, err := picture.Compose([4]picture.Part{{Data: data, Channel: scene.Red}, {Data: data, Channel: scene.Green},
+		png, err := picture.Compose(w.ctx, [4]picture.Part{{Data: data, Channel: scene.Red}, {Data: data, Channel: scene.Green},
 			{Data: data, Channel: scene.Blue}, {Data: data, Channel: scene.Alpha}})
 		if err != nil {
 			return 0, fmt.Errorf("glTF takes PNG and JPEG, and it can't be turned into one: %w", err)
@@ -195,6 +224,12 @@ func (w *writer) image(name string, data []byte, mime string) (int, error) {
 	return len(w.doc.Images) - 1, nil
 }
 
+// textureKey is what makes two textures one.
+type textureKey struct {
+	name           string
+	sampler, image int
+}
+
 // texture adds a texture of picture im and gives its use with a UV set.
 func (w *writer) texture(t scene.Texture, im, uvSet int) *textureInfo {
 	s := sampler{MagFilter: t.MagFilter, MinFilter: t.MinFilter, WrapS: wrapNumber[t.WrapU], WrapT: wrapNumber[t.WrapV]}
@@ -208,11 +243,12 @@ func (w *writer) texture(t scene.Texture, im, uvSet int) *textureInfo {
 		k = len(w.doc.Samplers)
 		w.doc.Samplers = append(w.doc.Samplers, s)
 	}
-	for i, old := range w.doc.Textures {
-		if *old.Sampler == k && *old.Source == im && old.Name == t.Name {
-			return &textureInfo{Index: i, TexCoord: uvSet}
-		}
+	key := textureKey{t.Name, k, im}
+	i, ok := w.uses[key]
+	if !ok {
+		i = len(w.doc.Textures)
+		w.uses[key] = i
+		w.doc.Textures = append(w.doc.Textures, texture{Name: t.Name, Sampler: &k, Source: &im})
 	}
-	w.doc.Textures = append(w.doc.Textures, texture{Name: t.Name, Sampler: &k, Source: &im})
-	return &textureInfo{Index: len(w.doc.Textures) - 1, TexCoord: uvSet}
+	return &textureInfo{Index: i, TexCoord: uvSet}
 }

@@ -22,8 +22,9 @@ func (w *writer) meshes() {
 			w.out.Say(pack.Polygons, fmt.Sprintf("polygons of “%s” became triangles", m.Name), "glTF knows triangles only")
 		}
 		out := mesh{Name: m.Name}
+		l := w.layersOf(m)
 		for _, p := range cut(m) {
-			out.Primitives = append(out.Primitives, w.primitive(m, p))
+			out.Primitives = append(out.Primitives, w.primitive(l, p))
 		}
 		w.meshAt[i] = len(w.doc.Meshes)
 		w.doc.Meshes = append(w.doc.Meshes, out)
@@ -65,8 +66,15 @@ func cut(m *scene.Mesh) []slotPart {
 	return used
 }
 
-// primitive writes one slot. Corners that agree in every layer share a vertex.
-func (w *writer) primitive(m *scene.Mesh, p slotPart) primitive {
+// layers are a mesh and what all its slots need of it.
+type layers struct {
+	*scene.Mesh
+	normals scene.Layer[[3]float32] // its own, or those of its smoothing groups
+	faceOf  []int32                 // of each corner; nil when its normals are all sound
+}
+
+// layersOf prepares a mesh.
+func (w *writer) layersOf(m *scene.Mesh) layers {
 	normals := m.Normals
 	if !normals.Has() && m.Smooth != nil {
 		normals = m.SmoothNormals()
@@ -74,6 +82,25 @@ func (w *writer) primitive(m *scene.Mesh, p slotPart) primitive {
 	} else if m.Smooth != nil {
 		w.out.Say(pack.Smoothing, fmt.Sprintf("smoothing groups of “%s”", m.Name), "glTF has none; the normals say the same")
 	}
+	l := layers{Mesh: m, normals: normals}
+	for _, i := range normals.Index {
+		if i < 0 || !sound(normals.Values[i]) {
+			l.faceOf = facesOfCorners(m)
+			break
+		}
+	}
+	return l
+}
+
+// sound tells whether a normal has a direction.
+func sound(v [3]float32) bool {
+	n := geom.Vec3{float64(v[0]), float64(v[1]), float64(v[2])}.Unit()
+	return n != (geom.Vec3{}) && n.IsFinite()
+}
+
+// primitive writes one slot. Corners that agree in every layer share a vertex.
+func (w *writer) primitive(l layers, p slotPart) primitive {
+	m, normals := l.Mesh, l.normals
 	keys := [][]int32{}
 	for _, idx := range [][]int32{normals.Index, m.Tangents.Index, m.Colors.Index} {
 		if idx != nil {
@@ -96,7 +123,7 @@ func (w *writer) primitive(m *scene.Mesh, p slotPart) primitive {
 	}
 	out.Attributes["POSITION"] = w.floats("VEC3", pos, true)
 	if normals.Has() {
-		out.Attributes["NORMAL"] = w.floats("VEC3", unitNormals(m, normals, corner), false)
+		out.Attributes["NORMAL"] = w.floats("VEC3", unitNormals(l, corner), false)
 	}
 	if t, ok := tangents(m, corner); ok && normals.Has() {
 		out.Attributes["TANGENT"] = w.floats("VEC4", t, false)
@@ -132,14 +159,16 @@ func (w *writer) primitive(m *scene.Mesh, p slotPart) primitive {
 	return out
 }
 
-// share gives corners with equal keys one vertex: it returns a corner for each
-// vertex and a vertex for each of the given corners. Vertices of one point hang
-// in a list, which is short wherever a mesh is a surface.
+// share gives corners with equal keys one vertex: it returns a corner for each vertex and
+// a vertex for each of the given corners. Vertices are found by a hash of their numbers in
+// all layers, so that many round one point cost no more than others.
 func share(ctx context.Context, m *scene.Mesh, corners []int32, keys [][]int32) (corner []int32, index []uint32) {
-	head := make([]int32, len(m.Points))
-	for i := range head {
-		head[i] = -1
+	keys = append([][]int32{m.Corners}, keys...)
+	size := 1
+	for size < len(corners) {
+		size *= 2
 	}
+	head := make([]int32, size) // the first vertex of a hash, plus one
 	var next []int32
 	index = make([]uint32, 0, len(corners))
 	same := func(a, b int32) bool {
@@ -150,20 +179,28 @@ func share(ctx context.Context, m *scene.Mesh, corners []int32, keys [][]int32) 
 		}
 		return true
 	}
+	hash := func(c int32) int {
+		h := uint64(0)
+		for _, k := range keys {
+			h = (h ^ uint64(uint32(k[c]))) * 0x9e3779b97f4a7c15
+			h ^= h >> 29
+		}
+		return int(h) & (size - 1)
+	}
 	for i, c := range corners {
 		if i&0xffff == 0 && ctx.Err() != nil {
 			return corner, index
 		}
-		p := m.Corners[c]
-		v := head[p]
+		at := hash(c)
+		v := head[at] - 1
 		for v >= 0 && !same(corner[v], c) {
 			v = next[v]
 		}
 		if v < 0 {
 			v = int32(len(corner))
 			corner = append(corner, c)
-			next = append(next, head[p])
-			head[p] = v
+			next = append(next, head[at]-1)
+			head[at] = v + 1
 		}
 		index = append(index, uint32(v))
 	}
@@ -172,20 +209,16 @@ func share(ctx context.Context, m *scene.Mesh, corners []int32, keys [][]int32) 
 
 // unitNormals writes normals of length one; where a corner has none, or one of no
 // length, the face's own stands in.
-func unitNormals(m *scene.Mesh, l scene.Layer[[3]float32], corner []int32) []float32 {
+func unitNormals(l layers, corner []int32) []float32 {
 	out := make([]float32, 0, 3*len(corner))
-	var faceOf []int32
 	for _, c := range corner {
 		var n geom.Vec3
-		if i := l.Index[c]; i >= 0 {
-			v := l.Values[i]
+		if i := l.normals.Index[c]; i >= 0 {
+			v := l.normals.Values[i]
 			n = geom.Vec3{float64(v[0]), float64(v[1]), float64(v[2])}.Unit()
 		}
 		if n == (geom.Vec3{}) || !n.IsFinite() {
-			if faceOf == nil {
-				faceOf = facesOfCorners(m)
-			}
-			if n = m.FaceNormal(int(faceOf[c])).Unit(); n == (geom.Vec3{}) {
+			if n = l.FaceNormal(int(l.faceOf[c])).Unit(); n == (geom.Vec3{}) {
 				n = geom.Vec3{0, 1, 0}
 			}
 		}

@@ -49,31 +49,39 @@ type Change struct {
 type Package struct {
 	Files   []bundle.File
 	Changes []Change // in the order they were met, the same for the same scene
+
+	said map[Change]bool
 }
 
 // Say records a change once.
 func (p *Package) Say(about Topic, what, why string) {
 	c := Change{about, what, why}
-	for _, old := range p.Changes {
-		if old == c {
-			return
-		}
+	if p.said == nil {
+		p.said = map[Change]bool{}
 	}
-	p.Changes = append(p.Changes, c)
+	if !p.said[c] {
+		p.said[c] = true
+		p.Changes = append(p.Changes, c)
+	}
 }
 
 // Names hands out file names that are safe and differ from one another.
-type Names struct{ used map[string]bool }
+type Names struct {
+	used map[string]bool
+	next map[string]int // of a name, the number to try next
+}
 
 // Take makes base+suffix unique; upper and lower case count as the same.
 func (n *Names) Take(base, suffix string) string {
 	if n.used == nil {
-		n.used = map[string]bool{}
+		n.used, n.next = map[string]bool{}, map[string]int{}
 	}
 	base = bundle.Safe(base)
 	name := base + suffix
-	for i := 2; n.used[lower(name)]; i++ {
+	first := lower(name)
+	for i := max(2, n.next[first]); n.used[lower(name)]; i++ {
 		name = fmt.Sprintf("%s_%d%s", base, i, suffix)
+		n.next[first] = i + 1
 	}
 	n.used[lower(name)] = true
 	return name

@@ -4,6 +4,7 @@ package picture
 
 import (
 	"bytes"
+	"context"
 	"fmt"
 	"image"
 	"image/color"
@@ -77,58 +78,144 @@ type Part struct {
 	Value   uint8         // used without Data
 }
 
-// Compose writes a PNG whose red, green, blue and alpha are the four parts, at
-// the size of the largest.
-func Compose(parts [4]Part) ([]byte, error) {
-	var pics [4]*image.NRGBA
+// Pixels is how many the picture that Compose makes of the parts has.
+func Pixels(parts [4]Part) int {
+	size := composedSize(parts)
+	return size.Dx() * size.Dy()
+}
+
+// composedSize is that of the largest picture of the parts.
+func composedSize(parts [4]Part) image.Rectangle {
 	size := image.Rect(0, 0, 1, 1)
-	var src [4]image.Image
+	for _, p := range parts {
+		if p.Data != nil {
+			_, w, h := Probe(p.Data)
+			size.Max.X, size.Max.Y = max(size.Max.X, w), max(size.Max.Y, h)
+		}
+	}
+	return size
+}
+
+// Compose writes a PNG whose red, green, blue and alpha are the four parts, at the size
+// of the largest. Its pictures are decoded one after the other, each once, and of each
+// only the channels are kept that are asked for: at most eight bytes a pixel at once.
+// It looks at ctx between them.
+func Compose(ctx context.Context, parts [4]Part) ([]byte, error) {
+	out := &planes{size: composedSize(parts)}
 	for i, p := range parts {
-		if p.Data == nil {
+		out.value[i] = p.Value
+		if p.Data == nil || out.plane[i] != nil {
 			continue
+		}
+		if err := ctx.Err(); err != nil {
+			return nil, err
 		}
 		img, err := decode(p.Data)
 		if err != nil {
 			return nil, err
 		}
-		src[i] = img
-		size.Max.X, size.Max.Y = max(size.Max.X, img.Bounds().Dx()), max(size.Max.Y, img.Bounds().Dy())
-	}
-	for i, s := range src {
-		if s == nil {
-			continue
-		}
-		pics[i] = image.NewNRGBA(size)
-		if s.Bounds().Size() == size.Size() {
-			// Copied pixel by pixel: a drawing step would lose colour under zero alpha.
-			for y := range size.Max.Y {
-				for x := range size.Max.X {
-					pics[i].Set(x, y, color.NRGBAModel.Convert(s.At(s.Bounds().Min.X+x, s.Bounds().Min.Y+y)))
-				}
+		for k, q := range parts {
+			if sameBytes(p.Data, q.Data) {
+				out.plane[k] = fitted(channel(img, q.Channel), out.size)
 			}
-		} else {
-			draw.BiLinear.Scale(pics[i], size, s, s.Bounds(), draw.Src, nil)
 		}
 	}
-	out := image.NewNRGBA(size)
-	for px := 0; px < len(out.Pix); px += 4 {
-		for i, p := range parts {
-			v := p.Value
-			if pics[i] != nil {
-				q := pics[i].Pix[px : px+4]
-				switch p.Channel {
-				case scene.Whole:
-					v = luminance(q)
-				default:
-					v = q[p.Channel-scene.Red]
-				}
-			}
-			out.Pix[px+i] = v
-		}
+	if err := ctx.Err(); err != nil {
+		return nil, err
 	}
 	var buf bytes.Buffer
 	err := png.Encode(&buf, out)
 	return buf.Bytes(), err
+}
+
+// sameBytes tells whether two are the very same, not only alike.
+func sameBytes(a, b []byte) bool { return len(a) == len(b) && len(a) > 0 && &a[0] == &b[0] }
+
+// planes is a picture of up to four planes, each a channel; one that is nil has the same
+// value everywhere.
+type planes struct {
+	size  image.Rectangle
+	plane [4]*image.Gray
+	value [4]uint8
+}
+
+// ColorModel is that of colours with an alpha of their own.
+func (p *planes) ColorModel() color.Model { return color.NRGBAModel }
+
+// Bounds is the picture's size.
+func (p *planes) Bounds() image.Rectangle { return p.size }
+
+// Opaque tells whether alpha is full everywhere, as far as that is known without looking.
+func (p *planes) Opaque() bool { return p.plane[3] == nil && p.value[3] == 255 }
+
+// At is the colour of a pixel.
+func (p *planes) At(x, y int) color.Color {
+	var v [4]uint8
+	for i, g := range p.plane {
+		if v[i] = p.value[i]; g != nil {
+			v[i] = g.Pix[y*g.Stride+x]
+		}
+	}
+	return color.NRGBA{v[0], v[1], v[2], v[3]}
+}
+
+// fitted is a plane at a size.
+func fitted(g *image.Gray, size image.Rectangle) *image.Gray {
+	if g.Rect.Size() == size.Size() {
+		return g
+	}
+	out := image.NewGray(size)
+	draw.BiLinear.Scale(out, size, g, g.Rect, draw.Src, nil)
+	return out
+}
+
+// channel takes one out of a picture, without the alpha it was multiplied by. Colour under
+// zero alpha stays.
+func channel(img image.Image, c scene.Channel) *image.Gray {
+	b := img.Bounds()
+	out := image.NewGray(image.Rect(0, 0, b.Dx(), b.Dy()))
+	row := func(y int) []uint8 { return out.Pix[y*out.Stride : y*out.Stride+b.Dx()] }
+	four := func(pix []uint8, to []uint8) { // red, green, blue, alpha
+		for x := range to {
+			q := pix[4*x : 4*x+4]
+			if c == scene.Whole {
+				to[x] = luminance(q)
+			} else {
+				to[x] = q[c-scene.Red]
+			}
+		}
+	}
+	line := make([]uint8, 4*b.Dx())
+	plain, _ := img.(*image.RGBA) // as PNG without alpha is decoded
+	if plain != nil && !plain.Opaque() {
+		plain = nil
+	}
+	for y := range b.Dy() {
+		to := row(y)
+		switch s := img.(type) {
+		case *image.NRGBA:
+			four(s.Pix[y*s.Stride:], to)
+		case *image.Gray:
+			if c != scene.Alpha {
+				copy(to, s.Pix[y*s.Stride:])
+				continue
+			}
+			for x := range to {
+				to[x] = 255
+			}
+		default:
+			if plain != nil {
+				four(plain.Pix[y*plain.Stride:], to)
+				continue
+			}
+			for x := range b.Dx() {
+				n := color.NRGBAModel.Convert(img.At(b.Min.X+x, b.Min.Y+y)).(color.NRGBA)
+				line[4*x], line[4*x+1], line[4*x+2], line[4*x+3] = n.R, n.G, n.B, n.A
+			}
+			four(line, to)
+		}
+	}
+	return out
 }
 
 // luminance weighs by ITU-R BT.709, on the values as they are.

@@ -3,7 +3,6 @@ package size
 import (
 	"fmt"
 	"math"
-	"slices"
 	"strings"
 
 	"yarvek/core/figure"
@@ -81,14 +80,14 @@ func Cells(length, grid float64) (int, float64) {
 
 // transforms lists what the nodes' own maps hold, before baking.
 func (r *Report) transforms(s *scene.Scene, d Decisions) {
-	keys := s.Keys()
+	keys, chosen := s.Keys(), d.chosen()
 	for i, n := range s.Nodes {
 		t := scene.TransformOf(n.Local.M)
 		if t.Plain() {
 			continue
 		}
 		p := Placed{Key: keys[i], Name: n.Name, Transform: t, Baked: d.Bake != BakeNone &&
-			(len(d.Nodes) == 0 || slices.Contains(d.Nodes, keys[i]))}
+			(len(d.Nodes) == 0 || chosen[keys[i]])}
 		p.What, p.Effect = describe(t)
 		r.Placed = append(r.Placed, p)
 	}
@@ -129,12 +128,21 @@ func times(k float64) string {
 	return figure.Significant(1/k, 3) + " times too large"
 }
 
+// chosen are the nodes that are named to be baked.
+func (d Decisions) chosen() map[string]bool {
+	m := make(map[string]bool, len(d.Nodes))
+	for _, k := range d.Nodes {
+		m[k] = true
+	}
+	return m
+}
+
 // bake carries the decided part of the nodes’ transforms into their points.
 func bake(s *scene.Scene, d Decisions) *scene.Scene {
 	var chosen func(int) bool
 	if len(d.Nodes) > 0 {
-		keys := s.Keys()
-		chosen = func(i int) bool { return slices.Contains(d.Nodes, keys[i]) }
+		keys, these := s.Keys(), d.chosen()
+		chosen = func(i int) bool { return these[keys[i]] }
 	}
 	return s.Baked(d.Bake != BakeScale, d.Bake != BakeRotation, chosen)
 }

@@ -25,6 +25,7 @@ type Twins struct {
 // twins lists the groups of which at least two nodes are kept.
 func (r *run) twins() []Twins {
 	var out []Twins
+	sharing := set(r.d.Sharing)
 	users := r.s.Users()
 	for _, g := range r.survey.Twins {
 		t := Twins{}
@@ -56,7 +57,7 @@ func (r *run) twins() []Twins {
 		if len(t.Keys) == 0 {
 			continue
 		}
-		t.Shared = !slices.ContainsFunc(t.Keys, func(k string) bool { return !slices.Contains(r.d.Sharing, k) })
+		t.Shared = !slices.ContainsFunc(t.Keys, func(k string) bool { return !sharing[k] })
 		out = append(out, t)
 	}
 	return out
@@ -78,11 +79,12 @@ func (r *run) share(out *scene.Scene, from []int) *scene.Scene {
 		}
 	}
 	out = out.Clone()
+	sharing := set(r.d.Sharing)
 	for i := range out.Nodes {
 		was := r.s.Nodes[from[i]].Mesh
 		m, ok := match[was]
 		first, kept := at[m.First]
-		if out.Nodes[i].Mesh < 0 || !ok || !kept || !slices.Contains(r.d.Sharing, r.survey.Keys[from[i]]) {
+		if out.Nodes[i].Mesh < 0 || !ok || !kept || !sharing[r.survey.Keys[from[i]]] {
 			continue
 		}
 		a := m.Map

@@ -31,7 +31,8 @@ func (d Decisions) leaving(keys []string) Decisions {
 	list := append(slices.Clone(d.Leave), keys...)
 	slices.Sort(list)
 	d.Leave = slices.Compact(list)
-	d.Keep = slices.DeleteFunc(slices.Clone(d.Keep), func(k string) bool { return slices.Contains(keys, k) })
+	gone := set(keys)
+	d.Keep = slices.DeleteFunc(slices.Clone(d.Keep), func(k string) bool { return gone[k] })
 	return d
 }
 
@@ -233,16 +234,17 @@ func (r *run) parted() {
 		}
 	}
 	var names, keys []string
+	sharing := set(r.d.Sharing)
 	for _, n := range r.rep.Nodes {
-		if n.Kept && slices.Contains(r.d.Sharing, n.Key) && !equal[n.Key] {
+		if n.Kept && sharing[n.Key] && !equal[n.Key] {
 			names, keys = append(names, n.Name), append(keys, n.Key)
 		}
 	}
 	if len(keys) == 0 {
 		return
 	}
-	d := r.d
-	d.Sharing = slices.DeleteFunc(slices.Clone(d.Sharing), func(k string) bool { return slices.Contains(keys, k) })
+	d, gone := r.d, set(keys)
+	d.Sharing = slices.DeleteFunc(slices.Clone(d.Sharing), func(k string) bool { return gone[k] })
 	r.say(finding.Look, "source/parted", figure.Plural(len(keys), "mesh to be shared is", "meshes to be shared are")+" no longer equal",
 		station.Some(names)+". In this revision no other mesh has this shape, so each keeps its own.",
 		finding.Remedy{Label: "Drop the decision", Effect: "Nothing changes but that it is no longer kept.", Decision: d})

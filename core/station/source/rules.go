@@ -81,13 +81,6 @@ func (r Rule) String() string {
 // judges returns what tells whether a node is kept, and the rule by which it is not.
 func (r *run) judges() func(i int) (bool, string) {
 	s, v := r.s, r.survey
-	set := func(list []string) map[string]bool {
-		m := map[string]bool{}
-		for _, k := range list {
-			m[k] = true
-		}
-		return m
-	}
 	leave, keep := set(r.d.Leave), set(r.d.Keep)
 	view := s.Basis.ToView()
 	var match []func(i int) bool
@@ -144,4 +137,13 @@ func (r *run) judges() func(i int) (bool, string) {
 		}
 		return true, ""
 	}
+}
+
+// set is a list to look names up in.
+func set(list []string) map[string]bool {
+	m := make(map[string]bool, len(list))
+	for _, k := range list {
+		m[k] = true
+	}
+	return m
 }
