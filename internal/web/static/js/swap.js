@@ -27,7 +27,8 @@ document.addEventListener("htmx:afterSettle", () => {
 });
 
 document.addEventListener("htmx:sendError", () => {
-  document.querySelector("#say").textContent = "Yarvek does not answer. Is it still running? What was done last may not be kept; look again once it does.";
+  document.querySelector("#say").textContent =
+    "Yarvek does not answer. Is it still running? What was done last may not be kept; look again once it does.";
 });
 
 // A label that opens a file chooser works by Enter and space like a button.
