@@ -1,7 +1,7 @@
 # Yarvek. Needs Go, git and make; `make test` installs Chromium by itself.
 GO ?= go
 
-.PHONY: demo build test check unit race bench fuzz screenshots
+.PHONY: demo build test race bench fuzz soak screenshots
 
 demo: build ## builds and starts Yarvek with the demo kit
 	./bin/yarvek demo
@@ -16,8 +16,8 @@ test: ## everything: format, vet, staticcheck, unit, browser and interop tests
 	$(GO) tool staticcheck ./...
 	$(GO) test -timeout 8m ./...
 
-race: ## the race detector over core and work
-	$(GO) test -race ./core/... ./internal/...
+race: ## the race detector over everything but the browser tests
+	$(GO) test -race -timeout 30m ./core/... ./internal/... ./cmd/...
 
 bench: ## the figures quoted in docs/speed.md
 	$(GO) test -run '^$$' -bench . -benchtime 3x ./core/... ./internal/...
@@ -28,6 +28,9 @@ fuzz: ## a million executions of each reader
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1000000x ./core/format/fbx
 	$(GO) test -run '^$$' -fuzz FuzzClean -fuzztime 1000000x ./core/format/bundle
 	$(GO) test -run '^$$' -fuzz FuzzParse -fuzztime 200000x ./core/prep
+
+soak: ## the long trials that docs/reliability.md quotes: heavy files, kills, faults of the disk, load
+	YARVEK_SOAK=1 $(GO) test -v -count 1 -timeout 40m ./soak
 
 screenshots: ## renews docs/screenshots from the demo kit
 	YARVEK_SCREENSHOTS=$(CURDIR)/docs/screenshots $(GO) test -count 1 -run TestScreenshots ./e2e

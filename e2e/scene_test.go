@@ -109,6 +109,15 @@ func TestAMessySceneIsClearedWithTheMouse(t *testing.T) {
 	// The tree finds by name and kind.
 	do(t, ctx, chromedp.SendKeys(chromedp.ID("treefind"), "spl"))
 	until(t, ctx, `document.querySelector("[data-tree-count]").textContent === "1 of 9"`)
+	// What was looked for stays when a decision brings the sheet anew.
+	for _, act := range []string{"leave", "keep", "leave"} {
+		was := `document.querySelector("#treelist button[name=one]").value.startsWith("` + act + ` ")`
+		if ok, err := chromedp.Run(ctx, chromedp.Evaluate[bool](was)); err != nil || !ok {
+			continue // it begins left or kept, and ends as it began
+		}
+		do(t, ctx, chromedp.Evaluate[chromedp.Void](`document.querySelector("#treelist button[name=one]").click()`))
+		until(t, ctx, `!`+was+` && document.querySelector("#treefind").value === "spl" && document.querySelectorAll("#treelist tbody tr").length === 1`)
+	}
 	do(t, ctx, chromedp.Evaluate[chromedp.Void](`{const f = document.querySelector("#treefind"); f.value = "";
 		f.dispatchEvent(new Event("input", {bubbles: true}))}`))
 
