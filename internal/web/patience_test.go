@@ -100,3 +100,14 @@ func TestHeadAnswersAsGetDoes(t *testing.T) {
 		assert.Equal(t, http.StatusUnprocessableEntity, c.post("/kits/1/name", map[string][]string{"name": {name}}).Code)
 	}
 }
+
+// What goes through a network is packed; a browser on this machine gets it as it is.
+func TestAnswersArePackedForTheNetworkAlone(t *testing.T) {
+	c := newClient(t)
+	for from, want := range map[string]string{"127.0.0.1:9": "", "[::1]:9": "", "10.0.0.7:9": "gzip"} {
+		r := httptest.NewRequest(http.MethodGet, "/static/app.css", nil)
+		r.RemoteAddr = from
+		r.Header.Set("Accept-Encoding", "gzip")
+		assert.Equal(t, want, c.send(r).Header().Get("Content-Encoding"), from)
+	}
+}
