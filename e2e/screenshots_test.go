@@ -3,6 +3,8 @@ package e2e
 import (
 	"bytes"
 	"context"
+	"log/slog"
+	"net/http/httptest"
 	"os"
 	"path/filepath"
 	"testing"
@@ -15,6 +17,7 @@ import (
 	"yarvek/core/format/pack"
 	"yarvek/core/prep"
 	"yarvek/internal/demo"
+	"yarvek/internal/web"
 )
 
 // TestScreenshots renews the pictures of the documentation when asked where to
@@ -59,6 +62,16 @@ func TestScreenshots(t *testing.T) {
 		require.NoError(t, err)
 		require.NoError(t, os.WriteFile(filepath.Join(dir, s.name+".png"), b, 0o644))
 	}
+
+	shared := web.New(h.desk, slog.New(slog.DiscardHandler))
+	shared.Guard(h.store, h.store.Sessions(), false)
+	door := httptest.NewServer(shared.Handler())
+	defer door.Close()
+	do(t, ctx, chromedp.Navigate(door.URL))
+	until(t, ctx, "document.fonts.status === 'loaded' && document.querySelector('#phrase')")
+	b, err := chromedp.Run(ctx, chromedp.CaptureScreenshot())
+	require.NoError(t, err)
+	require.NoError(t, os.WriteFile(filepath.Join(dir, "sign-in.png"), b, 0o644))
 }
 
 // review sends the quay once more, without its hidden crane and with a crate renamed,

@@ -170,6 +170,9 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 	if err != nil {
 		return nil, nil, err
 	}
+	if err := counted(s, name); err != nil {
+		return nil, nil, err
+	}
 	if err := named(s, name); err != nil {
 		return nil, nil, err
 	}

@@ -51,6 +51,18 @@ func placed(s *scene.Scene, file string) error {
 		Beyond().Advise("Export fewer instances at once, or a lighter mesh")
 }
 
+// nodesMost bounds the nodes of a file. Each is looked at by itself, measured and listed.
+const nodesMost = 1 << 16
+
+// counted refuses a file of more nodes than can be gone over.
+func counted(s *scene.Scene, file string) error {
+	if len(s.Nodes) <= nodesMost {
+		return nil
+	}
+	return fault.AtByte(file, -1, "has %s nodes or objects: expected at most %s", figure.Count(len(s.Nodes)), figure.Count(nodesMost)).
+		Beyond().Advise("Join them in the modelling program, or export fewer at once")
+}
+
 // named refuses a tree so deep that the paths of its nodes would fill the memory.
 func named(s *scene.Scene, file string) error {
 	n := s.KeyBytes()

@@ -129,3 +129,10 @@ func TestInstancesBeyondCountingAreRefused(t *testing.T) {
 		assert.ErrorContains(t, err, strings.ReplaceAll(part, " 0", "\u20090"))
 	}
 }
+
+func TestNodesBeyondCountingAreRefused(t *testing.T) {
+	assert.NoError(t, counted(&scene.Scene{Nodes: make([]scene.Node, nodesMost)}, "a.fbx"))
+	err := counted(&scene.Scene{Nodes: make([]scene.Node, nodesMost+1)}, "a.fbx")
+	assert.Equal(t, fault.Limit, fault.KindOf(err))
+	assert.ErrorContains(t, err, "a.fbx")
+}

@@ -7,9 +7,9 @@ import (
 	"yarvek/core/scene"
 )
 
-// placedMost is how many triangles a model holds, each instance with its own: about two
+// placedMost is how many triangles a model holds, each instance with its own: about a
 // hundred megabytes. Instances of a scene with more are drawn coarser.
-const placedMost = 1_500_000
+const placedMost = 800_000
 
 // drawable has the meshes of a scene as they are drawn: as they are, or coarser where all
 // their instances together would be more than a drawing can hold. Their points are put
@@ -42,7 +42,9 @@ func newDrawable(ctx context.Context, s *scene.Scene, worlds []geom.Affine, plac
 	for cells := 1.; total() > placedMost && cells < 1e6 && ctx.Err() == nil; cells *= 2 {
 		for k, m := range s.Meshes {
 			if times[k] > 1 && reach[k] > 0 {
-				out.thin[k] = gathered(m, cells*pixel/reach[k])
+				if t := gathered(m, cells*pixel/reach[k]); t.Faces() > 0 { // what is smaller than a cell stays seen
+					out.thin[k] = t
+				}
 			}
 		}
 	}

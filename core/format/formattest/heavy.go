@@ -58,18 +58,19 @@ func All() []Maker {
 		{"300 000 loose triangles", loose},
 		{"400 000 triangles in one place", heap},
 		{"100 000 materials", func(n func(int) int) []bundle.File { return materials(n(100_000)) }},
-		{"150 000 slots of one OBJ", slots},
+		{"100 000 slots of one OBJ", slots},
 		{"280 000 FBX models", func(n func(int) int) []bundle.File { return models(n(280_000)) }},
 		{"40 000 FBX materials below a template of 20 000 properties", template},
 		{"an FBX array of a hundred million zeros", zeros},
 		{"50 000 nodes stacked in one place", func(n func(int) int) []bundle.File { return stacked(n(50_000), 6) }},
 		{"2 000 instances of 100 000 triangles", func(n func(int) int) []bundle.File { return stacked(n(2_000), n(100_000)) }},
 		{"40 instances of 100 000 triangles", func(n func(int) int) []bundle.File { return instances(n(40), n(100_000), .001) }},
-		{"100 000 nodes in a row", row},
+		{"65 000 nodes in a row", func(n func(int) int) []bundle.File { return row(n(65_000)) }},
+		{"100 000 nodes in a row", func(n func(int) int) []bundle.File { return row(n(100_000)) }},
 		{"20 000 nodes one in another", func(n func(int) int) []bundle.File { return nested(n(20_000)) }},
 		{"4 000 nodes one in another", func(n func(int) int) []bundle.File { return nested(n(4_000)) }},
 		{"four pictures of 8 192 by 8 192", pictures},
-		{"150 000 objects of an OBJ", objects},
+		{"65 000 objects of an OBJ", objects},
 	}
 	var all []Maker
 	for _, e := range list {
@@ -210,7 +211,7 @@ func materials(n int) []bundle.File {
 }
 
 // slots is the same strip without a library.
-func slots(n func(int) int) []bundle.File { return materials(n(150_000))[:1] }
+func slots(n func(int) int) []bundle.File { return materials(n(100_000))[:1] }
 
 // models is an FBX of empty models.
 func models(n int) []bundle.File {
@@ -300,9 +301,9 @@ func instances(n, triangles int, step float64) []bundle.File {
 }
 
 // row are nodes of a box each, side by side.
-func row(n func(int) int) []bundle.File {
+func row(n int) []bundle.File {
 	s := alone(new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box"))
-	for i := range n(100_000) - 1 {
+	for i := range n - 1 {
 		s.Nodes = append(s.Nodes, scene.Node{Name: fmt.Sprint("b", i), Kind: scene.KindMesh, Parent: -1, Mesh: 0,
 			Local: geom.Translation(geom.Vec3{float64(2 * (i % 300)), 0, float64(2 * (i / 300))})})
 	}
@@ -356,7 +357,7 @@ func blank(side int, value byte) []byte {
 // objects is an OBJ of as many objects as triangles.
 func objects(n func(int) int) []bundle.File {
 	var b strings.Builder
-	for i := range n(150_000) {
+	for i := range n(65_000) {
 		fmt.Fprintf(&b, "v %d %d 0\n", i/2, i%2)
 		if i > 1 {
 			fmt.Fprintf(&b, "o a%d\nf -3 -2 -1\n", i)
