@@ -2,18 +2,20 @@ package format
 
 import (
 	"bytes"
+	"context"
 	"encoding/json"
 	"net/url"
 	"path"
 	"strings"
 
 	"yarvek/core/format/bundle"
+	"yarvek/core/format/fbx"
 )
 
 // Companions lists the files of the set that a mesh file refers to, directly or
 // through a material library, by their names in the set. It only looks; a file
 // that can't be understood has no companions, and reading it says why.
-func Companions(set *bundle.Bundle, name string) []string {
+func Companions(ctx context.Context, set *bundle.Bundle, name string) []string {
 	seen := map[string]bool{name: true}
 	var list []string
 	var follow func(from string)
@@ -22,7 +24,7 @@ func Companions(set *bundle.Bundle, name string) []string {
 		if err != nil {
 			return // reading it says why
 		}
-		for _, ref := range references(from, data) {
+		for _, ref := range references(ctx, from, data) {
 			name, _, err := set.Resolve(from, ref)
 			if err != nil || seen[name] || IsMesh(name) {
 				continue
@@ -40,7 +42,10 @@ func Companions(set *bundle.Bundle, name string) []string {
 
 // references are the files that a mesh file names, as it names them; none when it can’t
 // be read.
-func references(name string, data []byte) []string {
+func references(ctx context.Context, name string, data []byte) []string {
+	if fbx.IsFBX(data) {
+		return fbx.References(ctx, name, data)
+	}
 	switch strings.ToLower(path.Ext(name)) {
 	case ".obj":
 		return statements(data, func(key string) bool { return key == "mtllib" })

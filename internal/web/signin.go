@@ -42,7 +42,7 @@ const sessionName = "name"
 func newDoor(people People, kept scs.Store, secure bool) *door {
 	m := scs.New()
 	m.Store = kept
-	m.Lifetime, m.IdleTimeout = 30*24*time.Hour, 7*24*time.Hour
+	m.Lifetime = 14 * 24 * time.Hour // an idle timeout would write to the disk at each request
 	m.Cookie.Name = "yarvek"
 	m.Cookie.HttpOnly, m.Cookie.Secure, m.Cookie.SameSite = true, secure, http.SameSiteLaxMode
 	return &door{people: people, sessions: m, waits: waits{at: map[string]failed{}},

@@ -254,7 +254,7 @@ func (d *Desk) takeIn(ctx context.Context, kit int64, u *Upload, job reporter) (
 	for i, m := range meshes {
 		step := "Reading " + m.Name
 		job.Report(step, float64(before)/float64(max(1, total)))
-		companions := format.Companions(set, m.Name)
+		companions := format.Companions(ctx, set, m.Name)
 		for _, c := range companions {
 			used[c] = true
 		}

@@ -37,6 +37,8 @@ type binaryReader struct {
 	records int
 	held    int64  // by the arrays so far, in bytes
 	piece   []byte // of an array on its way out of its packing
+
+	passArrays bool // they are passed over, and stand as nil
 }
 
 // fail is an error at a byte of the file.
@@ -46,6 +48,16 @@ func (b *binaryReader) fail(at int, format string, args ...any) *fault.Error {
 
 // parseBinary reads the tree of a binary file and its version, such as 7400.
 func parseBinary(ctx context.Context, name string, data []byte) (*record, int, error) {
+	b, version, err := newBinaryReader(ctx, name, data)
+	if err != nil {
+		return nil, 0, err
+	}
+	tree, err := b.tree()
+	return tree, version, err
+}
+
+// newBinaryReader looks at the header of a binary file and tells its version.
+func newBinaryReader(ctx context.Context, name string, data []byte) (*binaryReader, int, error) {
 	if len(data) < len(magic)+4 {
 		return nil, 0, fault.AtByte(name, int64(len(data)),
 			"the FBX ends within its header").Advise("The upload may be cut short; send the file again")
@@ -55,21 +67,24 @@ func parseBinary(ctx context.Context, name string, data []byte) (*record, int, e
 		return nil, 0, fault.AtByte(name, int64(len(magic)), "is FBX version %d; 6000 to 7700 are read",
 			version).Unsupported().Advise("Export as FBX 7.4 binary")
 	}
-	b := &binaryReader{ctx: ctx, name: name, data: data, wide: version >= 7500}
+	return &binaryReader{ctx: ctx, name: name, data: data, wide: version >= 7500}, version, nil
+}
+
+// tree reads all records.
+func (b *binaryReader) tree() (*record, error) {
 	root := &record{}
-	at := len(magic) + 4
-	for at < len(data) {
+	for at := len(magic) + 4; at < len(b.data); {
 		r, next, err := b.record(at, 0)
 		if err != nil {
-			return nil, 0, err
+			return nil, err
 		}
 		if r == nil {
-			return root, version, nil
+			return root, nil
 		}
 		root.subs = append(root.subs, r)
 		at = next
 	}
-	return nil, 0, b.fail(len(data), "the FBX ends before its last record")
+	return nil, b.fail(len(b.data), "the FBX ends before its last record")
 }
 
 // header is the size of a record’s head in bytes: 25 from version 7.5 on, 13 before.
@@ -207,6 +222,12 @@ func (b *binaryReader) array(kind byte, at int, need func(int) error) (any, int,
 	at += 12
 	size := int64(map[byte]int{'f': 4, 'd': 8, 'i': 4, 'l': 8, 'b': 1, 'c': 1}[kind])
 	want := count * size
+	if b.passArrays {
+		if encoding == 0 {
+			packed = int(want)
+		}
+		return nil, at + packed, need(packed)
+	}
 	claim := func(packed int) error {
 		b.held += count * int64(map[byte]int{'f': 8, 'd': 8, 'i': 4, 'l': 8, 'b': 4, 'c': 4}[kind])
 		if most := int64(len(b.data))*maxHeldTimes + maxHeldFree; want > int64(packed)*maxInflation+64 || b.held > most {

@@ -193,19 +193,16 @@ func (r *reader) texture(t *object) int {
 // image finds a texture's picture: embedded in its video, or beside the file.
 func (r *reader) image(t *object) int {
 	var data []byte
-	names := []string{t.rec.sub("RelativeFilename").str(0), t.rec.sub("FileName").str(0)}
+	names := pictureNames(t.rec)
 	for _, v := range r.doc.below(t.key, "Video") {
 		if c := content(v.rec.sub("Content")); len(c) > 0 {
 			data = c
 		}
-		names = append(names, v.rec.sub("RelativeFilename").str(0), v.rec.sub("Filename").str(0), v.rec.sub("FileName").str(0))
+		names = append(names, pictureNames(v.rec)...)
 	}
 	ref := ""
-	for _, n := range names {
-		if n != "" {
-			ref = clean(n)
-			break
-		}
+	if len(names) > 0 {
+		ref = clean(names[0])
 	}
 	key := ref + "\x00" + fmt.Sprint(len(data))
 	if i, ok := r.images[key]; ok {
@@ -221,7 +218,7 @@ func (r *reader) image(t *object) int {
 		err := error(bundle.ErrMissing)
 		for _, n := range names {
 			f, _, e := r.set.Find(r.name, n)
-			if n != "" && e == nil {
+			if e == nil {
 				img.Data, err = f.Data, nil
 				break
 			}

@@ -1,0 +1,69 @@
+package format
+
+import (
+	"context"
+	"fmt"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"yarvek/core/format/bundle"
+	"yarvek/core/format/fbx"
+	"yarvek/core/format/pack"
+	"yarvek/core/geom"
+	"yarvek/core/scene"
+	"yarvek/core/shape"
+)
+
+// plankText is an FBX as text whose one texture names its picture so.
+func plankText(texture, video string) []byte {
+	return fmt.Appendf(nil, `; FBX 7.4.0 project file
+FBXHeaderExtension:  {
+	FBXVersion: 7400
+}
+Objects:  {
+	Texture: 1, "Texture::oak", "" {
+		%s
+	}
+	Video: 2, "Video::oak", "Clip" {
+		%s
+	}
+}
+`, texture, video)
+}
+
+// An FBX names its pictures in many ways, and the file is found that is meant.
+func TestPicturesOfAnFBXAreItsCompanions(t *testing.T) {
+	for _, c := range []struct{ texture, video, there string }{
+		{`RelativeFilename: "oak.png"`, ``, "oak.png"},
+		{`FileName: "D:\\work\\tern\\Oak.PNG"`, ``, "oak.png"},
+		{`RelativeFilename: "..\\textures\\oak.png"`, ``, "textures/oak.png"},
+		{`RelativeFilename: "maps/oak.png"`, ``, "maps/oak.png"},
+		{`FileName: "/home/a/oak.png"`, ``, "deep/er/OAK.png"},
+		{`RelativeFilename: ""`, `Filename: "C:\\x\\oak.png"`, "oak.png"},
+		{``, `RelativeFilename: "oak.png"`, "oak.png"},
+		{`RelativeFilename: "gone.png"`, `FileName: "oak.png"`, "oak.png"},
+	} {
+		set := bundle.New([]bundle.File{{Name: "plank.fbx", Data: plankText(c.texture, c.video)}, {Name: c.there, Data: []byte("x")},
+			{Name: "other.png", Data: []byte("y")}})
+		assert.Equal(t, []string{c.there}, Companions(context.Background(), set, "plank.fbx"), "%s %s", c.texture, c.video)
+	}
+}
+
+// What we write is found again, in all its forms, with its arrays unlooked at.
+func TestPicturesOfOurOwnFBXAreItsCompanions(t *testing.T) {
+	m := new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box")
+	s := shape.Scene("box", []scene.Material{scene.NewMaterial("oak")}, m)
+	s.Images = []scene.Image{{Name: "oak.png", MIME: "image/png", Data: []byte("\x89PNG")}}
+	s.Textures = []scene.Texture{{Image: 0, WrapU: scene.Repeat, WrapV: scene.Repeat}}
+	s.Materials[0].Maps[scene.UseBaseColor] = scene.Map{Texture: 1}
+	for _, opt := range []pack.Options{{}, {Wide: true}, {Text: true}} {
+		opt.Name, opt.Basis, opt.UnitMetres, opt.Parts = "box", geom.GLTF, 1, true
+		p, err := fbx.Write(context.Background(), s, opt)
+		require.NoError(t, err)
+		require.Len(t, p.Files, 2)
+		assert.Equal(t, []string{p.Files[1].Name}, Companions(context.Background(), bundle.New(p.Files), p.Files[0].Name))
+	}
+	assert.Empty(t, Companions(context.Background(), bundle.New([]bundle.File{{Name: "a.fbx", Data: []byte("Kaydara FBX Binary  \x00")}}), "a.fbx"))
+}
