@@ -23,6 +23,7 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
+	"yarvek/core/shape/shapetest"
 	"yarvek/core/split"
 	"yarvek/core/target"
 )
@@ -229,4 +230,32 @@ func BenchmarkDrawing(b *testing.B) {
 			b.ReportMetric(float64(tris), "triangles")
 		})
 	}
+}
+
+// A scene of more instances than a drawing holds is drawn coarsely and says so; one that
+// is drawn whole does not. What stands in the same place twice is drawn once.
+func TestADrawingSaysWhatItLeftOut(t *testing.T) {
+	ctx := context.Background()
+	ball := shapetest.Boulder(60) // 14 160 triangles
+	of := func(n int, step float64) *Model {
+		s := shape.Scene("balls", nil, ball)
+		for i := 1; i < n; i++ {
+			s.Nodes = append(s.Nodes, scene.Node{Kind: scene.KindMesh, Parent: -1, Local: geom.Translation(geom.Vec3{step * float64(i), 0, 0})})
+		}
+		return NewModel(ctx, s)
+	}
+	few, many, same := of(3, 2), of(70, 2), of(70, 0)
+	assert.False(t, few.Draw(ctx, Front, 50).Coarse)
+	assert.False(t, same.Draw(ctx, Front, 50).Coarse)
+	assert.Len(t, same.tris, 3*ball.Triangles())
+	v := many.Draw(ctx, Front, 5)
+	assert.True(t, v.Coarse)
+	assert.LessOrEqual(t, len(many.tris), 3*placedMost)
+	assert.Greater(t, len(many.tris), 3*placedMost/16, "no coarser than the paper shows")
+	assert.InDelta(t, few.Box.Size()[1], many.Box.Size()[1], 1e-9)
+	d := Drawing{Box: many.Box, Layout: Arrange(many.Box, Ask{}), Basis: geom.GLTF}
+	d.Views[Front] = v
+	assert.Contains(t, d.Draw().SVG, "Drawn coarsely")
+	d.Views[Front] = few.Draw(ctx, Front, 5)
+	assert.NotContains(t, d.Draw().SVG, "Drawn coarsely")
 }

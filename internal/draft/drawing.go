@@ -203,6 +203,9 @@ func (s *Drawing) Draw() Drawn {
 		c.text("word mid", paperW/2, paperH/2-40, s.Layout.nothing)
 	} else {
 		c.views()
+		if slices.ContainsFunc(s.Views[:], func(v View) bool { return v.Coarse }) {
+			c.text("word label", fieldL+8, baseY+92, "Drawn coarsely: more triangles than paper can show. Figures are of all of them.")
+		}
 		for _, l := range s.Layers {
 			l.draw(c)
 		}

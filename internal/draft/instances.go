@@ -2,6 +2,7 @@ package draft
 
 import (
 	"context"
+	"slices"
 
 	"yarvek/core/geom"
 	"yarvek/core/scene"
@@ -49,6 +50,11 @@ func newDrawable(ctx context.Context, s *scene.Scene, worlds []geom.Affine, plac
 		}
 	}
 	return out
+}
+
+// reduced tells whether a mesh is drawn coarser than it is.
+func (s drawable) reduced() bool {
+	return slices.ContainsFunc(s.thin, func(m *scene.Mesh) bool { return m != nil })
 }
 
 // mesh is one as it is drawn.

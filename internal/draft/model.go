@@ -28,6 +28,8 @@ type Model struct {
 	edges  []edge
 	Box    geom.Box
 
+	coarser bool // its instances are drawn with fewer triangles than they have
+
 	// Made when first asked for.
 	tree *memo.Once[*geom.BVH] // of the triangles
 	thin *memo.Once[*Model]    // for small drawings
@@ -80,6 +82,7 @@ func NewModel(ctx context.Context, s *scene.Scene) *Model {
 	m.Box = s.Bounds().Carried(toPaper.M)
 	places := distinct(s, worlds)
 	drawn := newDrawable(ctx, s, worlds, places, m.Box.Size().Max()/finestCells)
+	m.coarser = drawn.reduced()
 	for _, i := range places {
 		if ctx.Err() == nil {
 			m.add(ctx, drawn.mesh(s.Nodes[i].Mesh).MappedIn(ctx, toPaper.Mul(worlds[i])))

@@ -25,6 +25,7 @@ type View struct {
 	ImageH        float64
 	Inset         float64 // margin of the picture round the box
 	Path          string  // feature edges as SVG path data, or "" when they are in the picture
+	Coarse        bool    // more is there than was drawn
 }
 
 const (
@@ -75,7 +76,7 @@ func (m *Model) Draw(ctx context.Context, side Side, scale float64) View {
 			s.project()
 		}
 	}
-	s.fill()
+	v.Coarse = !s.fill() || m.coarser || s.Model != m
 	if ctx.Err() != nil {
 		return v
 	}
@@ -141,13 +142,13 @@ func (s *shot) shadeOf(n geom.Vec3) uint8 {
 // so that what is left out lies behind a hundred others.
 const fillSteps = 120_000_000
 
-// fill draws the triangles into the depth buffer, a sample at the middle of each pixel,
+// fill tells whether all triangles were drawn. It draws the triangles into the depth buffer, a sample at the middle of each pixel,
 // by edge functions (Pineda 1988, "A parallel algorithm for polygon rasterization").
-func (s *shot) fill() {
+func (s *shot) fill() bool {
 	shade := make([]uint8, len(s.faces))
 	for i, n := range s.faces {
 		if i&0x7fff == 0 && s.ctx.Err() != nil {
-			return
+			return false
 		}
 		shade[i] = s.shadeOf(n)
 	}
@@ -155,22 +156,23 @@ func (s *shot) fill() {
 	if s.work() <= fillSteps {
 		for t := range n {
 			if t&0x3fff == 0 && s.ctx.Err() != nil {
-				return
+				return false
 			}
 			s.triangle(t, shade[s.faceOf[t]])
 		}
-		return
+		return true
 	}
 	steps := 0
 	for done, t := range s.nearestFirst() {
 		if done&0xff == 0 && s.ctx.Err() != nil {
-			return
+			return false
 		}
 		if steps += s.steps(int(t)); steps > fillSteps {
-			return
+			return false
 		}
 		s.triangle(int(t), shade[s.faceOf[t]])
 	}
+	return true
 }
 
 // work is how many steps all triangles take.
