@@ -5,11 +5,14 @@ package format
 import (
 	"bytes"
 	"context"
+	"fmt"
 	"math"
 	"path"
+	"slices"
 	"strings"
 
 	"yarvek/core/fault"
+	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/fbx"
@@ -199,9 +202,35 @@ func Write(ctx context.Context, d scene.Delivery, f Format, name string, t targe
 		"Read it in another unit at Size, or scale it by less"); err != nil {
 		return nil, err
 	}
+	all, mended := strict(all)
 	p, err := f.write(ctx, all, opt)
 	if ctx.Err() != nil {
 		return nil, ctx.Err()
 	}
+	if p != nil {
+		p.Changes = append(mended, p.Changes...)
+	}
 	return p, err
+}
+
+// strict is the scene as receivers that check nothing take it, with what was mended for
+// the packing list.
+func strict(s *scene.Scene) (*scene.Scene, []pack.Change) {
+	var list []pack.Change
+	out := *s
+	out.Meshes = slices.Clone(s.Meshes)
+	for i, m := range s.Meshes {
+		var did scene.Mended
+		out.Meshes[i], did = m.Strict()
+		say := func(n int, about pack.Topic, what, why string) {
+			if n > 0 {
+				list = append(list, pack.Change{About: about, What: fmt.Sprintf("%s of “%s” %s", figure.Plural(n, "corner", "corners"), m.Name, what),
+					Why: why})
+			}
+		}
+		say(did.Normals, pack.Smoothing, "got a normal of unit length", "theirs was missing, zero or of another length")
+		say(did.Unmapped, pack.UVSets, "got the UV coordinate 0, 0", "they had none in a set that others have")
+		say(did.Blank, pack.Colors, "became white", "they had no colour where others have one")
+	}
+	return &out, list
 }

@@ -18,6 +18,10 @@ import (
 func (r *reader) slots(o *object) []int {
 	var list []int
 	for _, m := range r.doc.below(o.key, "Material") {
+		if m.unassigned() {
+			list = append(list, -1)
+			continue
+		}
 		i, ok := r.materials[m.key]
 		if !ok {
 			i = r.material(m, o)
@@ -27,6 +31,9 @@ func (r *reader) slots(o *object) []int {
 	}
 	return list
 }
+
+// unassigned tells the material that stands for none; see writer.unassigned.
+func (o *object) unassigned() bool { return o.props.get(own+"unassigned").float(0) != 0 }
 
 // value names, without their prefixes, of the physically-based properties that
 // programs store beside the classic ones.
@@ -81,8 +88,9 @@ func (r *reader) material(o *object, model *object) int {
 		color(m.Emissive[:], e, p.get("EmissiveFactor").float(1))
 	}
 	if s := p.first("ShininessExponent", "Shininess"); len(s.values) > 0 {
-		// A Blinn-Phong exponent, as in the OBJ reader.
-		m.Roughness = math.Sqrt(math.Sqrt(2 / (max(0, s.float(20)) + 2)))
+		// From 0 to 100, as those write it that have a roughness; see exponent. What is
+		// above is an exponent of Blinn and Phong, and as smooth as can be.
+		m.Roughness = 1 - math.Sqrt(min(100, max(0, s.float(20)))/100)
 	}
 	if op, ok := p.find("Opacity"); ok {
 		m.BaseColor[3] = unit(op.float(1))
@@ -265,7 +273,7 @@ func (r *reader) orphans() {
 				r.s.LeaveOut("texture no material uses", clean(o.name), "nothing shows it")
 			}
 		}
-		if o.kind == "Material" {
+		if o.kind == "Material" && !o.unassigned() {
 			if _, used := r.materials[o.key]; !used {
 				i := r.material(o, o)
 				r.materials[o.key] = i

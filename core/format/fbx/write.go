@@ -93,6 +93,7 @@ type writer struct {
 	videos   []int64 // of each image, 0 when it is missing
 	files    []string
 	material []int64
+	bare     int64 // the material of faces without one, 0 before it is needed
 	geometry map[int]int64
 }
 
@@ -200,9 +201,14 @@ func (w *writer) nodes() {
 			w.counts[countGeometry]++
 		}
 		w.link(g, ids[i], "")
+		if !assigned(m) {
+			continue
+		}
 		for _, k := range m.Slots {
 			if k >= 0 {
 				w.link(w.material[k], ids[i], "")
+			} else {
+				w.link(w.unassigned(m), ids[i], "")
 			}
 		}
 	}

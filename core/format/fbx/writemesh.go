@@ -1,9 +1,11 @@
 package fbx
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"math"
+	"slices"
 
 	"yarvek/core/format/pack"
 	"yarvek/core/geom"
@@ -51,7 +53,9 @@ func (w *writer) mesh(id int64, m *scene.Mesh) *record {
 			rec("ColorIndex", m.Colors.Index)))
 	}
 	use(smoothing)
-	use(materials(m))
+	if l := materials(m); l != nil {
+		use(l)
+	}
 	extra := w.uvs(g, m, use)
 	g.add(layer)
 	return g.add(extra...)
@@ -125,114 +129,180 @@ func tangents(m *scene.Mesh) (tan, bi []float64, ok bool) {
 	return tan, bi, true
 }
 
+// Two faces are smooth across their edge when their normals at both its ends are this
+// near, as a cosine: a degree, since stored normals are rounded and may carry noise. Where
+// a mesh has no normals, the faces themselves may be this far from each other.
+var (
+	sameNormal = math.Cos(1 * math.Pi / 180)
+	sameFace   = math.Cos(creaseDegrees * math.Pi / 180)
+)
+
+const creaseDegrees = 30
+
 // smoothing always says something, so that no receiver has to guess: the groups of
-// the mesh when it has them; else hard and smooth edges, as marked or as its
-// normals part.
+// the mesh when it has them; else hard and smooth edges, as marked, as its normals part,
+// or, without any of these, as its faces do.
 func (w *writer) smoothing(m *scene.Mesh) (layer *record, edges []int32) {
 	if m.Smooth != nil {
 		groups := make([]int32, len(m.Smooth))
 		for i, s := range m.Smooth {
 			groups[i] = int32(s)
 		}
-		return element("LayerElementSmoothing", 0, "", "ByPolygon", "Direct").add(rec("Smoothing", groups)), nil
+		return smoothingLayer("ByPolygon", groups), nil
+	}
+	if m.Hard == nil && !m.Normals.Has() {
+		w.out.Say(pack.Smoothing, fmt.Sprintf("edges of “%s” sharper than %d° became hard", m.Name, creaseDegrees),
+			"the mesh has neither normals nor smoothing, and without hard edges it would arrive all smooth")
 	}
 	edges, smooth := edgeList(w.ctx, m)
-	return element("LayerElementSmoothing", 0, "", "ByEdge", "Direct").add(rec("Smoothing", smooth)), edges
+	return smoothingLayer("ByEdge", smooth), edges
 }
 
-// edgeList names every edge once, by the corner it starts at, and says which are
-// smooth. An edge is hard when a face marks it so, or when its two faces have
-// different normals at an end of it.
+// smoothingLayer is of version 102, in which groups and edges are told as today.
+func smoothingLayer(mapping string, values []int32) *record {
+	return rec("LayerElementSmoothing", int32(0)).add(rec("Version", int32(102)), rec("Name", ""), rec("MappingInformationType", mapping),
+		rec("ReferenceInformationType", "Direct"), rec("Smoothing", values))
+}
+
+// edgeList names every edge once, by the corner it starts at, in the order of corners, and
+// says which are smooth. An edge is hard when a face marks it so; unmarked, when the
+// normals of two of its faces part at an end of it; and where there are no normals, when
+// the faces do. Edges are found by sorting the sides of all faces.
 func edgeList(ctx context.Context, m *scene.Mesh) (edges, smooth []int32) {
-	at := make(map[uint64]int32, len(m.Corners)*2/3)
-	normal := func(c int32) [3]float32 {
-		if !m.Normals.Has() || m.Normals.Index[c] < 0 {
-			return [3]float32{}
-		}
-		return m.Normals.Values[m.Normals.Index[c]]
-	}
+	next := make([]int32, len(m.Corners)) // round its face
 	for f := range m.Faces() {
-		if f&0x3fff == 0 && ctx.Err() != nil {
-			return edges, smooth
-		}
 		s, e := m.FaceStart[f], m.FaceStart[f+1]
 		for c := s; c < e; c++ {
-			next := c + 1
-			if next == e {
-				next = s
+			next[c] = c + 1
+		}
+		next[e-1] = s
+	}
+	// Sides by their lower point, in the order of corners, and within one by the other.
+	start := make([]int32, len(m.Points)+1)
+	low := func(c int32) int32 { return min(m.Corners[c], m.Corners[next[c]]) }
+	high := func(c int32) int32 { return max(m.Corners[c], m.Corners[next[c]]) }
+	for c := range next {
+		start[low(int32(c))+1]++
+	}
+	for p := range m.Points {
+		start[p+1] += start[p]
+	}
+	sides, fill := make([]int32, len(next)), append([]int32(nil), start[:len(m.Points)]...)
+	for c := range next {
+		p := low(int32(c))
+		sides[fill[p]] = int32(c)
+		fill[p]++
+	}
+	if ctx.Err() != nil {
+		return nil, nil
+	}
+	parts := partsAt(m, next)
+	state := make([]int8, len(next)) // of the corner an edge is named by: 1 smooth, 2 hard
+	for p := range m.Points {
+		if p&0x3fff == 0 && ctx.Err() != nil {
+			return nil, nil
+		}
+		bucket := sides[start[p]:start[p+1]]
+		if len(bucket) > 1 {
+			slices.SortStableFunc(bucket, func(a, b int32) int { return cmp.Compare(high(a), high(b)) })
+		}
+		for i := 0; i < len(bucket); {
+			j := i + 1
+			for j < len(bucket) && high(bucket[j]) == high(bucket[i]) {
+				j++
 			}
-			a, b := m.Corners[c], m.Corners[next]
-			key := uint64(min(a, b))<<32 | uint64(max(a, b))
-			k, seen := at[key]
-			if !seen {
-				k = int32(len(edges))
-				at[key] = k
-				edges = append(edges, c)
-				smooth = append(smooth, 1)
-			} else if m.Hard == nil {
-				first := edges[k]
-				fe, fn := first, first+1
-				// The end of the first face's edge: its next corner, round the face.
-				if face := faceEnd(m, first); fn == face.end {
-					fn = face.start
-				}
-				if m.Corners[fe] != a {
-					fe, fn = fn, fe
-				}
-				if normal(fe) != normal(c) || normal(fn) != normal(next) {
-					smooth[k] = 0
+			first := bucket[i]
+			state[first] = 1
+			for k, c := range bucket[i:j] {
+				if m.Hard != nil && m.Hard[c] || m.Hard == nil && k > 0 && parts(first, c) {
+					state[first] = 2
 				}
 			}
-			if m.Hard != nil && m.Hard[c] {
-				smooth[k] = 0
-			}
+			i = j
+		}
+	}
+	for c, s := range state {
+		if s > 0 {
+			edges, smooth = append(edges, int32(c)), append(smooth, int32(2-s))
 		}
 	}
 	return edges, smooth
 }
 
-// ends is an edge by its two points, in the order a face has them.
-type ends struct{ start, end int32 }
-
-// faceEnd finds the face a corner belongs to, by bisection.
-func faceEnd(m *scene.Mesh, c int32) ends {
-	lo, hi := 0, m.Faces()
-	for hi-lo > 1 {
-		mid := (lo + hi) / 2
-		if m.FaceStart[mid] <= c {
-			lo = mid
-		} else {
-			hi = mid
+// partsAt tells of two sides of faces along one edge whether the surface has a crease
+// there.
+func partsAt(m *scene.Mesh, next []int32) func(a, b int32) bool {
+	if !m.Normals.Has() {
+		faces := make([]geom.Vec3, m.Faces())
+		of := make([]int32, len(m.Corners))
+		for f := range faces {
+			faces[f] = m.FaceNormal(f).Unit()
+			for c := m.FaceStart[f]; c < m.FaceStart[f+1]; c++ {
+				of[c] = int32(f)
+			}
 		}
+		return func(a, b int32) bool { return faces[of[a]].Dot(faces[of[b]]) < sameFace }
 	}
-	return ends{m.FaceStart[lo], m.FaceStart[lo+1]}
+	normal := func(c int32) geom.Vec3 {
+		i := m.Normals.Index[c]
+		if i < 0 {
+			return geom.Vec3{}
+		}
+		v := m.Normals.Values[i]
+		return geom.Vec3{float64(v[0]), float64(v[1]), float64(v[2])}.Unit()
+	}
+	apart := func(a, b int32) bool {
+		return m.Normals.Index[a] != m.Normals.Index[b] && normal(a).Dot(normal(b)) < sameNormal
+	}
+	return func(a, b int32) bool {
+		if m.Corners[a] == m.Corners[b] { // both go the same way
+			return apart(a, b) || apart(next[a], next[b])
+		}
+		return apart(a, next[b]) || apart(next[a], b)
+	}
 }
 
-// materials numbers each face's material among those joined to the model; faces
-// without one have -1.
+// materials numbers each face's material among those joined to the model, in the order
+// of its slots; nil when no face has one. What joins them gives a material of ours to
+// faces without where others have theirs.
 func materials(m *scene.Mesh) *record {
-	number := make([]int32, len(m.Slots))
-	n, same := int32(0), len(m.Slots) <= 1
-	for i, k := range m.Slots {
-		number[i] = -1
-		if k >= 0 {
-			number[i] = n
-			n++
-		}
+	if !assigned(m) {
+		return nil
 	}
-	if same && (len(number) == 0 || number[0] == 0) {
+	if len(m.Slots) == 1 {
 		return element("LayerElementMaterial", 0, "", "AllSame", "IndexToDirect").add(rec("Materials", []int32{0}))
 	}
 	list := make([]int32, m.Faces())
 	for f := range list {
 		if m.Slot != nil {
-			list[f] = number[m.Slot[f]]
-		} else if len(number) > 0 {
-			list[f] = number[0]
+			list[f] = m.Slot[f]
 		}
 	}
 	return element("LayerElementMaterial", 0, "", "ByPolygon", "IndexToDirect").add(rec("Materials", list))
 }
+
+// assigned tells whether a mesh has a material at all.
+func assigned(m *scene.Mesh) bool {
+	return slices.ContainsFunc(m.Slots, func(k int) bool { return k >= 0 })
+}
+
+// unassigned is the material of faces that have none where others have theirs: a receiver
+// makes nonsense of a face with the number -1. It is marked, so that reading it back gives
+// no material again.
+func (w *writer) unassigned(m *scene.Mesh) int64 {
+	w.out.Say(pack.Materials, fmt.Sprintf("faces of “%s” without a material got one called “%s”", m.Name, unassignedName),
+		"receivers of FBX expect every face to have one where some do")
+	if w.bare == 0 {
+		w.bare = w.id()
+		w.objects.add(rec("Material", w.bare, unassignedName+"\x00\x01Material", "").add(rec("Version", int32(102)),
+			rec("ShadingModel", "phong"), rec("MultiLayer", int32(0)), rec("Properties70").add(
+				prop70("DiffuseColor", "Color", "", "A", 0.8, 0.8, 0.8), prop70(own+"unassigned", "double", "Number", "A+U", 1.0))))
+		w.counts[countMaterial]++
+	}
+	return w.bare
+}
+
+const unassignedName = "no material"
 
 // own is the prefix of the properties the classic shading model has no place for.
 const own = "Yarvek|"
@@ -281,12 +351,9 @@ func (w *writer) materials() {
 	}
 }
 
-// exponent is the Blinn-Phong exponent with the highlight of a roughness; see the
-// OBJ reader.
-func exponent(rough float64) float64 {
-	r := max(rough, 0.05)
-	return max(0, 2/(r*r*r*r)-2)
-}
+// exponent is the shininess from 0 to 100 that readers take for a roughness: they see
+// 1 − √(s/100) in it.
+func exponent(rough float64) float64 { return 100 * (1 - rough) * (1 - rough) }
 
 // useWords name the uses in user properties.
 var useWords = [scene.Uses]string{"base_color", "metallic", "roughness", "normal", "occlusion", "emissive", "opacity"}

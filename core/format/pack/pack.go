@@ -33,6 +33,7 @@ const (
 	Smoothing Topic = "smoothing"
 	Tangents  Topic = "tangents"
 	UVSets    Topic = "uvsets"
+	Colors    Topic = "colors"
 	Materials Topic = "materials"
 	Textures  Topic = "textures" // how a material uses a picture
 	Pictures  Topic = "pictures"
