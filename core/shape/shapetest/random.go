@@ -7,6 +7,7 @@ import (
 	"fmt"
 	"math"
 	"math/rand/v2"
+	"slices"
 
 	"yarvek/core/geom"
 	"yarvek/core/scene"
@@ -40,6 +41,51 @@ func Scene(seed uint64) *scene.Scene {
 		s.Nodes = append(s.Nodes, n)
 	}
 	return s
+}
+
+// Ragged is the scene of a seed as files often are: corners without a coordinate, a colour
+// or a normal, normals of no length and of another than one, faces without a material, UV
+// sets that no corner has.
+func Ragged(seed uint64) *scene.Scene {
+	r := rand.New(rand.NewPCG(seed, 78))
+	s := Scene(seed)
+	for _, m := range s.Meshes {
+		m.UVs = append(slices.Clone(m.UVs), scene.UVSet{Name: "spare"})
+		for k := range m.UVs {
+			u := &m.UVs[k]
+			if u.Index = slices.Clone(u.Index); u.Index == nil {
+				u.Index = slices.Repeat([]int32{-1}, len(m.Corners))
+			}
+			drop(r, u.Index, r.IntN(2)*5)
+		}
+		m.Colors = scene.Layer[[4]float32]{Values: [][4]float32{{1, 0, 0, 1}, {0, .5, 0, 1}}, Index: make([]int32, len(m.Corners))}
+		m.Normals = scene.Layer[[3]float32]{Values: [][3]float32{{}, {0, 0, 2}, {0, 1, 0}}, Index: make([]int32, len(m.Corners))}
+		m.Smooth = nil
+		for c := range m.Corners {
+			m.Colors.Index[c], m.Normals.Index[c] = int32(r.IntN(2)), int32(r.IntN(3))
+		}
+		drop(r, m.Colors.Index, 4)
+		drop(r, m.Normals.Index, 6)
+		if m.Slot == nil {
+			m.Slot = make([]int32, m.Faces())
+		}
+		m.Slot, m.Slots = slices.Clone(m.Slot), append(slices.Clone(m.Slots), -1)
+		for f := range m.Slot {
+			if r.IntN(3) == 0 {
+				m.Slot[f] = int32(len(m.Slots) - 1)
+			}
+		}
+	}
+	return s
+}
+
+// drop takes the value of about one corner in n, of none when n is 0.
+func drop(r *rand.Rand, index []int32, n int) {
+	for c := range index {
+		if n > 0 && r.IntN(n) == 0 {
+			index[c] = -1
+		}
+	}
 }
 
 // eighth is a number every format writes exactly.
