@@ -175,6 +175,11 @@ func (r *reader) use(material int, of string, t *object, prop string) {
 	}
 	m.Maps[use] = scene.Map{Texture: r.texture(t) + 1, Channel: scene.Channel(bounded(p.get(own+useWords[use]+"_channel"), int(scene.Alpha))),
 		UVSet: bounded(p.get(own+useWords[use]+"_uv_set"), 7), Place: placement(t)}
+	if name := clean(t.props.get("UVSet").text()); name != "" {
+		if _, ours := p.find(own + useWords[use] + "_uv_set"); !ours {
+			r.sets[mapOf{material, use}] = name
+		}
+	}
 	if _, factor := p.find(own + "base_color"); use == scene.UseBaseColor && !factor {
 		m.BaseColor = [4]float64{1, 1, 1, m.BaseColor[3]} // the texture stands for the colour
 	}

@@ -27,6 +27,13 @@ type reader struct {
 	materials map[string]int
 	textures  map[string]int
 	images    map[string]int
+	sets      map[mapOf]string // what a texture calls the UV set it lies on
+}
+
+// mapOf is one use of a texture by a material.
+type mapOf struct {
+	material int
+	use      scene.Use
 }
 
 // IsFBX tells an FBX by its content.
@@ -65,7 +72,7 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 	}
 	r := &reader{name: name, set: set, doc: newDocument(name, tree, version, text),
 		bodies: map[string]*body{}, meshes: map[string]int{}, materials: map[string]int{}, textures: map[string]int{},
-		images: map[string]int{}}
+		images: map[string]int{}, sets: map[mapOf]string{}}
 	g := r.doc.settings()
 	r.findings = g.findings
 	r.scale = geom.Identity3.Scaled(g.metres)
@@ -267,12 +274,37 @@ func (r *reader) attach(o *object, n *scene.Node) error {
 		m.Name = n.Name
 	}
 	r.assign(&m, sh.material, mats, o)
+	r.lay(&m)
 	// Points go to metres; the geometric map applies first, in file units.
 	to := geom.Linear(r.scale).Mul(move)
 	n.Mesh = len(r.s.Meshes)
 	r.meshes[key] = n.Mesh
 	r.s.Meshes = append(r.s.Meshes, m.Mapped(to))
 	return nil
+}
+
+// lay finds the UV sets that the textures of a mesh's materials name. A set of another
+// name than the mesh has leaves the texture on the first.
+func (r *reader) lay(m *scene.Mesh) {
+	for _, k := range m.Slots {
+		if k < 0 {
+			continue
+		}
+		for use := range scene.Uses {
+			key := mapOf{k, use}
+			name, ok := r.sets[key]
+			if !ok {
+				continue
+			}
+			for i, u := range m.UVs {
+				if u.Name == name {
+					r.s.Materials[k].Maps[use].UVSet = i
+					delete(r.sets, key)
+					break
+				}
+			}
+		}
+	}
 }
 
 // assign turns material numbers of faces into slots: those that faces use, in the

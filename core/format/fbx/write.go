@@ -93,7 +93,8 @@ type writer struct {
 	videos   []int64 // of each image, 0 when it is missing
 	files    []string
 	material []int64
-	bare     int64 // the material of faces without one, 0 before it is needed
+	meshOf   map[int]*scene.Mesh // the first that uses a material; nil before it is needed
+	bare     int64               // the material of faces without one, 0 before it is needed
 	geometry map[int]int64
 }
 

@@ -310,7 +310,7 @@ const own = "Yarvek|"
 // materials writes the classic model that every reader knows, with the physically
 // based values as properties beside it.
 func (w *writer) materials() {
-	for _, m := range w.s.Materials {
+	for k, m := range w.s.Materials {
 		id := w.id()
 		w.material = append(w.material, id)
 		num := func(name string, v float64) *record { return prop70(name, "Number", "", "A", v) }
@@ -346,7 +346,7 @@ func (w *writer) materials() {
 			rec("MultiLayer", int32(0)), p))
 		w.counts[countMaterial]++
 		for u, mp := range m.Maps {
-			w.mapping(id, m, scene.Use(u), mp)
+			w.mapping(id, k, scene.Use(u), mp)
 		}
 	}
 }
@@ -362,8 +362,29 @@ var useWords = [scene.Uses]string{"base_color", "metallic", "roughness", "normal
 var classic = map[scene.Use]string{scene.UseBaseColor: "DiffuseColor", scene.UseNormal: "NormalMap", scene.UseEmissive: "EmissiveColor",
 	scene.UseOpacity: "TransparentColor"}
 
-// mapping links a texture to the property of a material that a use of it has.
-func (w *writer) mapping(material int64, m scene.Material, use scene.Use, mp scene.Map) {
+// setName is what the first mesh that uses material k calls its UV set of a number;
+// "default", as the format has it, when there is none.
+func (w *writer) setName(k, set int) string {
+	if w.meshOf == nil {
+		w.meshOf = map[int]*scene.Mesh{}
+		for _, m := range w.s.Meshes {
+			for _, s := range m.Slots {
+				if w.meshOf[s] == nil {
+					w.meshOf[s] = m
+				}
+			}
+		}
+	}
+	if m := w.meshOf[k]; m != nil && set < len(m.UVs) {
+		return m.UVs[set].Name
+	}
+	return "default"
+}
+
+// mapping links a texture to the property of material k that a use of it has; material is
+// its number in the file.
+func (w *writer) mapping(material int64, k int, use scene.Use, mp scene.Map) {
+	m := w.s.Materials[k]
 	if !mp.Has() {
 		return
 	}
@@ -396,7 +417,7 @@ func (w *writer) mapping(material int64, m scene.Material, use scene.Use, mp sce
 	w.objects.add(rec("Texture", id, name+"\x00\x01Texture", "").add(rec("Type", "TextureVideoClip"), rec("Version", int32(202)),
 		rec("TextureName", name+"\x00\x01Texture"),
 		rec("Properties70").add(prop70("WrapModeU", "enum", "", "", wrap(t.WrapU)), prop70("WrapModeV", "enum", "", "", wrap(t.WrapV)),
-			prop70("UseMaterial", "bool", "", "", int32(1)),
+			prop70("UseMaterial", "bool", "", "", int32(1)), prop70("UVSet", "KString", "", "", w.setName(k, mp.UVSet)),
 			prop70("Translation", "Vector", "", "A", o[0], o[1], 0.0), prop70("Scaling", "Vector", "", "A", grow[0], grow[1], 1.0)),
 		rec("Media", file+"\x00\x01Video"), rec("FileName", file), rec("RelativeFilename", file),
 		rec("ModelUVTranslation", o[0], o[1]), rec("ModelUVScaling", grow[0], grow[1]), rec("Texture_Alpha_Source", "None"),
