@@ -213,11 +213,48 @@ func Write(ctx context.Context, d scene.Delivery, f Format, name string, t targe
 	return p, err
 }
 
+// unnamed gives nodes without a name that of their mesh or of what they are, with a number,
+// and counts them.
+func unnamed(s *scene.Scene) int {
+	if !slices.ContainsFunc(s.Nodes, func(n scene.Node) bool { return n.Name == "" }) {
+		return 0
+	}
+	taken, n := map[string]bool{}, 0
+	for _, d := range s.Nodes {
+		taken[d.Name] = true
+	}
+	s.Nodes = slices.Clone(s.Nodes)
+	next := map[string]int{}
+	for i := range s.Nodes {
+		d := &s.Nodes[i]
+		if d.Name != "" {
+			continue
+		}
+		base := "node"
+		if d.Mesh >= 0 {
+			if base = "mesh"; s.Meshes[d.Mesh].Name != "" {
+				base = s.Meshes[d.Mesh].Name
+			}
+		}
+		for d.Name == "" || taken[d.Name] {
+			next[base]++
+			d.Name = fmt.Sprintf("%s %d", base, next[base])
+		}
+		taken[d.Name] = true
+		n++
+	}
+	return n
+}
+
 // strict is the scene as receivers that check nothing take it, with what was mended for
 // the packing list.
 func strict(s *scene.Scene) (*scene.Scene, []pack.Change) {
 	var list []pack.Change
 	out := *s
+	if n := unnamed(&out); n > 0 {
+		list = append(list, pack.Change{About: pack.Nodes, What: figure.Plural(n, "node", "nodes") + " without a name got one",
+			Why: "receivers find parts by their names"})
+	}
 	out.Meshes = slices.Clone(s.Meshes)
 	for i, m := range s.Meshes {
 		var did scene.Mended

@@ -136,3 +136,17 @@ func TestNodesBeyondCountingAreRefused(t *testing.T) {
 	assert.Equal(t, fault.Limit, fault.KindOf(err))
 	assert.ErrorContains(t, err, "a.fbx")
 }
+
+func TestNodesWithoutANameGetOne(t *testing.T) {
+	s := &scene.Scene{Meshes: []*scene.Mesh{{Name: "oar"}, {}}, Nodes: []scene.Node{{Mesh: 0}, {Mesh: 0}, {Mesh: 1}, {Mesh: -1},
+		{Mesh: -1, Name: "oar 1"}}}
+	was := s.Nodes
+	assert.Equal(t, 4, unnamed(s))
+	var names []string
+	for _, n := range s.Nodes {
+		names = append(names, n.Name)
+	}
+	assert.Equal(t, []string{"oar 2", "oar 3", "mesh 1", "node 1", "oar 1"}, names)
+	assert.Empty(t, was[0].Name, "the scene that came stays as it was")
+	assert.Zero(t, unnamed(s))
+}

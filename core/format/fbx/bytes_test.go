@@ -142,9 +142,33 @@ func TestShininessGivesTheRoughnessBack(t *testing.T) {
 		m := scene.NewMaterial("tar")
 		m.Roughness = float64(i) / 20
 		doc := text(t, shape.Scene("s", []scene.Material{m}, new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box")))
-		v, err := strconv.ParseFloat(regexp.MustCompile(`P: "ShininessExponent", "[^"]*", "[^"]*", "[^"]*",([-0-9.e]+)`).FindStringSubmatch(doc)[1], 64)
+		all := regexp.MustCompile(`P: "ShininessExponent", "[^"]*", "[^"]*", "[^"]*",([-0-9.e]+)`).FindAllStringSubmatch(doc, -1)
+		v, err := strconv.ParseFloat(all[len(all)-1][1], 64) // the template's comes first
 		require.NoError(t, err)
 		assert.True(t, v >= 0 && v <= 100, v)
 		assert.InDelta(t, m.Roughness, 1-math.Sqrt(v)/10, 0.02)
+	}
+}
+
+// What nothing is joined to is not there: no video without a texture, no picture beside
+// the file that no material uses.
+func TestOnlyPicturesInUseLeave(t *testing.T) {
+	s := shape.Scene("s", []scene.Material{scene.NewMaterial("tar")}, new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box"))
+	s.Images = []scene.Image{{Name: "spare.png", MIME: "image/png", Data: []byte("\x89PNG")}, {Name: "tar.png", MIME: "image/png",
+		Data: []byte("\x89PNG tar")}}
+	s.Textures = []scene.Texture{{Image: 1, WrapU: scene.Repeat, WrapV: scene.Repeat}}
+	s.Materials[0].Maps[scene.UseNormal] = scene.Map{Texture: 1}
+	p, err := fbx.Write(context.Background(), s, pack.Options{Name: "a", Basis: geom.GLTF, UnitMetres: 1, Text: true, Parts: true})
+	require.NoError(t, err)
+	require.Len(t, p.Files, 2)
+	assert.Equal(t, "tar.png", p.Files[1].Name)
+	doc := string(p.Files[0].Data)
+	assert.NotContains(t, doc, "spare.png")
+	for _, m := range regexp.MustCompile(`\n\tVideo: (\d+)`).FindAllStringSubmatch(doc, -1) {
+		assert.Regexp(t, `C: "OO",`+m[1]+`,\d+`, doc)
+	}
+	assert.Contains(t, doc, `SceneInfo: "SceneInfo::GlobalInfo", "UserData"`)
+	for _, kind := range []string{"Geometry", "Model", "Material", "Texture", "Video"} {
+		assert.Regexp(t, `ObjectType: "`+kind+`" \{\s*Count: \d+\s*PropertyTemplate: "Fbx`, doc)
 	}
 }

@@ -184,6 +184,8 @@ func (d *document) leave(s *scene.Scene) {
 	counted := map[string]string{"AnimationStack": "animation", "Take": "animation"}
 	for _, o := range d.order {
 		switch {
+		case o.kind == "AnimationStack" && !d.moves(o):
+			// Programs write an empty one into every file.
 		case counted[o.kind] != "":
 			s.LeaveOut(counted[o.kind], o.name, "a static mesh does not move")
 		case o.kind == "Deformer" && o.class == "Skin":
@@ -200,6 +202,18 @@ func (d *document) leave(s *scene.Scene) {
 			s.LeaveOut("light", o.name, "a static mesh has none")
 		}
 	}
+}
+
+// moves tells whether an animation stack has a curve in one of its layers.
+func (d *document) moves(stack *object) bool {
+	for _, l := range d.below(stack.key, "AnimationLayer") {
+		for _, n := range d.below(l.key, "AnimationCurveNode") {
+			if len(d.below(n.key, "AnimationCurve")) > 0 {
+				return true
+			}
+		}
+	}
+	return false
 }
 
 // clean makes a name fit for pages and other files: valid UTF-8, at most 120 bytes.

@@ -371,8 +371,19 @@ Objects:  {
 	}
 	AnimationStack: 60, "AnimStack::sway", "" {
 	}
+	AnimationLayer: 61, "AnimLayer::base", "" {
+	}
+	AnimationCurveNode: 62, "AnimCurveNode::R", "" {
+	}
+	AnimationCurve: 63, "AnimCurve::", "" {
+	}
+	AnimationStack: 64, "AnimStack::empty", "" {
+	}
 }
 Connections:  {
+	C: "OO",63,62
+	C: "OO",62,61
+	C: "OO",61,60
 	C: "OO",10,20
 	C: "OO",10,22
 	C: "OO",20,0
@@ -416,7 +427,7 @@ func TestReadText7(t *testing.T) {
 	im := s.Images[s.Textures[oak.Maps[scene.UseBaseColor].Texture-1].Image]
 	assert.Equal(t, 2, im.Width, "the picture came in pieces of base64")
 	assert.Equal(t, 1, s.CountLeft("light"))
-	assert.Equal(t, 1, s.CountLeft("animation"))
+	assert.Equal(t, 1, s.CountLeft("animation"), "one without curves moves nothing")
 	assert.Equal(t, 1, s.CountLeft("polygon of fewer than three corners"))
 	codes := []string{}
 	for _, f := range found {

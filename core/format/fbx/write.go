@@ -138,22 +138,83 @@ func (w *writer) tree(version int32) []*record {
 	defs := rec("Definitions").add(rec("Version", int32(100)))
 	total := int32(1)
 	types := []*record{rec("ObjectType", "GlobalSettings").add(rec("Count", int32(1)))}
-	for i, kind := range []string{"Geometry", "Model", "Material", "Texture", "Video", "NodeAttribute"} {
+	for i, t := range templates {
 		if n := w.counts[i]; n > 0 {
 			total += n
-			types = append(types, rec("ObjectType", kind).add(rec("Count", n)))
+			types = append(types, rec("ObjectType", t.kind).add(rec("Count", n),
+				rec("PropertyTemplate", t.name).add(rec("Properties70").add(t.defaults()...))))
 		}
 	}
 	defs.add(rec("Count", total)).add(types...)
 	return []*record{
 		rec("FBXHeaderExtension").add(rec("FBXHeaderVersion", int32(1003)), rec("FBXVersion", version), rec("EncryptionType", int32(0)),
-			stamp, rec("Creator", "Yarvek")),
+			stamp, rec("Creator", "Yarvek"), sceneInfo()),
 		rec("FileId", fileID), rec("CreationTime", createTime), rec("Creator", "Yarvek"),
 		rec("GlobalSettings").add(rec("Version", int32(1000)), set),
 		rec("Documents").add(rec("Count", int32(1)), rec("Document", w.id(), "Scene", "Scene").add(rec("RootNode", int64(0)))),
 		rec("References"), defs, w.objects, w.links,
 		rec("Takes").add(rec("Current", "")),
 	}
+}
+
+// template is what an object of a kind has unless it says otherwise. Receivers look here
+// for what an object leaves out.
+type template struct {
+	kind, name string
+	defaults   func() []*record
+}
+
+// templates are in the order of the counts.
+var templates = [...]template{
+	{"Geometry", "FbxMesh", func() []*record {
+		return []*record{prop70("Color", "ColorRGB", "Color", "", 0.8, 0.8, 0.8), prop70("BBoxMin", "Vector3D", "Vector", "", 0.0, 0.0, 0.0),
+			prop70("BBoxMax", "Vector3D", "Vector", "", 0.0, 0.0, 0.0), prop70("Primary Visibility", "bool", "", "", int32(1)),
+			prop70("Casts Shadows", "bool", "", "", int32(1)), prop70("Receive Shadows", "bool", "", "", int32(1))}
+	}},
+	{"Model", "FbxNode", func() []*record {
+		zero := func(name string) *record { return prop70(name, "Vector3D", "Vector", "", 0.0, 0.0, 0.0) }
+		return []*record{prop70("RotationOrder", "enum", "", "", int32(0)), prop70("RotationActive", "bool", "", "", int32(0)),
+			zero("RotationOffset"), zero("RotationPivot"), zero("ScalingOffset"), zero("ScalingPivot"), zero("PreRotation"),
+			zero("PostRotation"), zero("GeometricTranslation"), zero("GeometricRotation"),
+			prop70("GeometricScaling", "Vector3D", "Vector", "", 1.0, 1.0, 1.0), prop70("InheritType", "enum", "", "", int32(0)),
+			prop70("Lcl Translation", "Lcl Translation", "", "A", 0.0, 0.0, 0.0),
+			prop70("Lcl Rotation", "Lcl Rotation", "", "A", 0.0, 0.0, 0.0), prop70("Lcl Scaling", "Lcl Scaling", "", "A", 1.0, 1.0, 1.0),
+			prop70("Visibility", "Visibility", "", "A", 1.0), prop70("Visibility Inheritance", "Visibility Inheritance", "", "", int32(1))}
+	}},
+	{"Material", "FbxSurfacePhong", func() []*record {
+		colour := func(name string, v float64) *record { return prop70(name, "Color", "", "A", v, v, v) }
+		number := func(name string, v float64) *record { return prop70(name, "Number", "", "A", v) }
+		return []*record{prop70("ShadingModel", "KString", "", "", "Phong"), prop70("MultiLayer", "bool", "", "", int32(0)),
+			colour("EmissiveColor", 0), number("EmissiveFactor", 1), colour("AmbientColor", 0.2), number("AmbientFactor", 1),
+			colour("DiffuseColor", 0.8), number("DiffuseFactor", 1), colour("TransparentColor", 0), number("TransparencyFactor", 0),
+			number("Opacity", 1), colour("SpecularColor", 0.2), number("SpecularFactor", 1), number("ShininessExponent", 20)}
+	}},
+	{"Texture", "FbxFileTexture", func() []*record {
+		return []*record{prop70("TextureTypeUse", "enum", "", "", int32(0)), prop70("Texture alpha", "Number", "", "A", 1.0),
+			prop70("WrapModeU", "enum", "", "", int32(0)), prop70("WrapModeV", "enum", "", "", int32(0)),
+			prop70("UVSwap", "bool", "", "", int32(0)), prop70("Translation", "Vector", "", "A", 0.0, 0.0, 0.0),
+			prop70("Rotation", "Vector", "", "A", 0.0, 0.0, 0.0), prop70("Scaling", "Vector", "", "A", 1.0, 1.0, 1.0),
+			prop70("UVSet", "KString", "", "", "default"), prop70("UseMaterial", "bool", "", "", int32(0)),
+			prop70("UseMipMap", "bool", "", "", int32(0))}
+	}},
+	{"Video", "FbxVideo", func() []*record {
+		return []*record{prop70("ImageSequence", "bool", "", "", int32(0)), prop70("Path", "KString", "XRefUrl", "", "")}
+	}},
+	{"NodeAttribute", "FbxLODGroup", func() []*record {
+		return []*record{prop70("ThresholdsUsedAsPercentage", "bool", "", "", int32(0)), prop70("MinMaxDistance", "bool", "", "", int32(0))}
+	}},
+}
+
+// sceneInfo is what a receiver may show of a file. It tells no path, no person and no time.
+func sceneInfo() *record {
+	meta := rec("MetaData").add(rec("Version", int32(100)))
+	for _, field := range []string{"Title", "Subject", "Author", "Keywords", "Revision", "Comment"} {
+		meta.add(rec(field, ""))
+	}
+	return rec("SceneInfo", "GlobalInfo\x00\x01SceneInfo", "UserData").add(rec("Type", "UserData"), rec("Version", int32(100)), meta,
+		rec("Properties70").add(prop70("DocumentUrl", "KString", "Url", "", ""), prop70("SrcDocumentUrl", "KString", "Url", "", ""),
+			prop70("Original", "Compound", "", ""), prop70("Original|ApplicationVendor", "KString", "", "", "Yarvek"),
+			prop70("Original|ApplicationName", "KString", "", "", "Yarvek")))
 }
 
 // nodes writes the models and the geometries they place.
@@ -263,7 +324,21 @@ func (w *writer) pictures() {
 	names.Take(w.opt.Name, ".fbx")
 	w.videos = make([]int64, len(w.s.Images))
 	w.files = make([]string, len(w.s.Images))
+	used := make([]bool, len(w.s.Images))
+	for _, m := range w.s.Materials {
+		for _, mp := range m.Maps {
+			if mp.Has() {
+				used[w.s.Textures[mp.Texture-1].Image] = true
+			}
+		}
+	}
 	for i, im := range w.s.Images {
+		if !used[i] {
+			if im.Found() {
+				w.out.Say(pack.Pictures, fmt.Sprintf("picture “%s”", im.Name), "no material uses it")
+			}
+			continue
+		}
 		if !im.Found() {
 			w.out.Say(pack.Pictures, fmt.Sprintf("picture “%s”", im.Name), "its file was never uploaded")
 			continue
