@@ -81,12 +81,30 @@ func Check(ctx context.Context, d scene.Delivery, p *pack.Package, f format.Form
 	c.list("slots", "Slots", sent.SlotNames(), got.SlotNames())
 	c.row("uvsets", "UV sets", fmt.Sprint(len(sent.UVSetNames())), fmt.Sprint(len(got.UVSetNames())))
 	c.list("textures", "Textures", textures(sent), textures(got))
+	if f.Declares && f.Fixed == nil && t.Basis.Left {
+		c.overlooked(f.Frame(t).Basis)
+	}
 	for i := range c.Rows {
-		if r := &c.Rows[i]; !r.Equal {
+		if r := &c.Rows[i]; !r.Equal && r.Why == "" {
 			r.Why = reason(r.Code, p)
 		}
 	}
 	return c, nil
+}
+
+// overlooked is how the asset stands in a receiver that takes the file's numbers in its up
+// and forward axes and overlooks what the file says of the third, as many do: mirrored,
+// when putting the numbers into a right-handed frame would have mirrored them.
+func (c *Certificate) overlooked(declared geom.Basis) {
+	taken := declared
+	taken.Left = false
+	r := Row{Code: "overlooked", What: "Where handedness is overlooked", Sent: "as it is", Arrived: "as it is", Equal: true}
+	if declared.To(taken).Det() < 0 {
+		r.Arrived, r.Equal = "mirrored", false
+		r.Why = "the file declares a left-handed third axis; a receiver that honours it has the asset as it is. For all others send it " +
+			"right-handed"
+	}
+	c.Rows = append(c.Rows, r)
 }
 
 // row compares two sentences that say the same exactly when the things they are made of

@@ -152,6 +152,10 @@ func TestWhatGoesAlongArrives(t *testing.T) {
 					assert.Contains(t, r.Why, "OBJ can't return to none", where)
 					continue
 				}
+				if r.Code == "overlooked" { // the signed form arrives mirrored where its sign is overlooked
+					assert.Equal(t, f.Righted, r.Equal, "%s: %+v", where, r)
+					continue
+				}
 				assert.True(t, r.Equal, "%s: %+v", where, r)
 			}
 			got, err := Receive(ctx, p.Package.Files, f, to)

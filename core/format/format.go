@@ -36,6 +36,7 @@ type Format struct {
 	// the target's.
 	Fixed    *Frame
 	Declares bool // a file says what frame it is in
+	Righted  bool // in the target's up and forward axes, and right-handed whatever the target is
 	Polygons bool // faces of more than three corners stay
 	Tangents bool
 	Tree     bool // nodes keep their tree; without it objects stand side by side
@@ -58,7 +59,11 @@ func (f Format) Frame(t target.Target) Frame {
 	if f.Fixed != nil {
 		return *f.Fixed
 	}
-	return Frame{t.Basis, t.Unit.Metres}
+	at := Frame{t.Basis, t.Unit.Metres}
+	if f.Righted {
+		at.Basis.Left = false
+	}
+	return at
 }
 
 // khronos is the frame of glTF 2.0 (section 3.4).
@@ -76,14 +81,22 @@ var Written = []Format{
 	fbxAs("fbx-75", "FBX 7.5", "binary with 64-bit offsets; pictures beside it", pack.Options{Parts: true, Wide: true}),
 	fbxAs("fbx-text", "FBX as text", "ASCII 7.4, for tools that read nothing else; pictures beside it",
 		pack.Options{Parts: true, Text: true}),
+	signed(fbxAs("fbx-signed", "FBX in the target’s own handedness", "as the first, but for a left-handed target its third axis is "+
+		"declared turned round; most receivers overlook that and show the asset mirrored", pack.Options{Parts: true})),
 	{ID: "obj", Name: "OBJ + MTL", About: "polygons stay polygons; pictures beside it", Suffix: ".obj",
 		Polygons: true, UVSets: 1, write: obj.Write},
 }
 
 // fbxAs is a variant of FBX: they hold the same and differ in their bytes.
 func fbxAs(id, name, about string, opt pack.Options) Format {
-	return Format{ID: id, Name: name, About: about, Suffix: ".fbx", Declares: true, Polygons: true, Tangents: true, Tree: true, Bakes: true,
-		options: opt, write: fbx.Write}
+	return Format{ID: id, Name: name, About: about, Suffix: ".fbx", Declares: true, Righted: true, Polygons: true, Tangents: true,
+		Tree: true, Bakes: true, options: opt, write: fbx.Write}
+}
+
+// signed is a format in the target's own handedness, which its files declare.
+func signed(f Format) Format {
+	f.Righted = false
+	return f
 }
 
 // ByID finds a written format; the error names those there are.

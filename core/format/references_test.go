@@ -3,6 +3,7 @@ package format
 import (
 	"context"
 	"fmt"
+	"regexp"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -14,6 +15,7 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
+	"yarvek/core/target"
 )
 
 // plankText is an FBX as text whose one texture names its picture so.
@@ -66,4 +68,27 @@ func TestPicturesOfOurOwnFBXAreItsCompanions(t *testing.T) {
 		assert.Equal(t, []string{p.Files[1].Name}, Companions(context.Background(), bundle.New(p.Files), p.Files[0].Name))
 	}
 	assert.Empty(t, Companions(context.Background(), bundle.New([]bundle.File{{Name: "a.fbx", Data: []byte("Kaydara FBX Binary  \x00")}}), "a.fbx"))
+}
+
+// For a left-handed target an FBX leaves right-handed, in the target's up and forward
+// axes: by its own bytes the third axis has no turned sign, and a wedge that points to the
+// left of its front has its tip where a right-handed frame has it. The signed form says
+// the opposite of both.
+func TestAnFBXLeavesRightHanded(t *testing.T) {
+	m := &scene.Mesh{Name: "wedge", Points: []geom.Vec3{{3, 0, 0}, {0, 1, 0}, {0, 0, 1}}, FaceStart: []int32{0, 3}, Corners: []int32{0, 1, 2},
+		Slots: []int{-1}} // in glTF's basis +X is to the left of +Z, the front
+	s := shape.Scene("s", nil, m)
+	to := target.Target{Basis: geom.Basis{Up: geom.PosZ, Forward: geom.NegY, Left: true}, Unit: target.Metre}
+	for id, want := range map[string]struct{ sign, tip string }{"fbx-text": {"1", "3"}, "fbx-signed": {"-1", "-3"}} {
+		f, err := ByID(id)
+		require.NoError(t, err)
+		f.options.Text = true
+		p, err := Write(context.Background(), scene.Delivery{Scene: s}, f, "a", to)
+		require.NoError(t, err)
+		doc := string(p.Files[0].Data)
+		sign := regexp.MustCompile(`"CoordAxisSign", "int", "Integer", "",(-?\d)`).FindStringSubmatch(doc)
+		assert.Equal(t, want.sign, sign[1], id)
+		tip := regexp.MustCompile(`Vertices: \*9 \{\s*a: (-?\d+),`).FindStringSubmatch(doc)
+		assert.Equal(t, want.tip, tip[1], id)
+	}
 }

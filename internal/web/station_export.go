@@ -60,8 +60,11 @@ func frameWords(f format.Format, t target.Target) string {
 			" up by itself."
 	}
 	at := f.Frame(t)
-	s := fmt.Sprintf("Written in the target's own frame: %s up, %s-handed, %s. ", at.Basis.Up, at.Basis.Handedness(),
-		target.UnitFor(at.UnitMetres).Name)
+	own := "the target's own frame"
+	if at.Basis != t.Basis {
+		own = "the target's axes, right-handed as nearly every receiver of the format expects"
+	}
+	s := fmt.Sprintf("Written in %s: %s up, %s-handed, %s. ", own, at.Basis.Up, at.Basis.Handedness(), target.UnitFor(at.UnitMetres).Name)
 	if f.Declares {
 		return s + "The file declares it; node transforms are kept."
 	}

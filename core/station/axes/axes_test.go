@@ -5,6 +5,7 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"yarvek/core/geom"
 	"yarvek/core/prep"
@@ -90,6 +91,10 @@ func TestHowItLiesInReceivers(t *testing.T) {
 	left := words(target.Shipped[2], axes.Decisions{})
 	assert.Equal(t, "as it stands here | mirrored", left[1][:len("as it stands here | ")]+"mirrored")
 	assert.Contains(t, left[1], "mirrored")
+	require.Len(t, left, 4)
+	assert.Contains(t, left[2], "as it stands here | ")
+	assert.Contains(t, left[2], "mirrored", "FBX is right-handed")
+	assert.Equal(t, same, left[3])
 	upset := words(preptest.YUp, axes.Decisions{Up: geom.NegY})
 	assert.Equal(t, "upside down | upside down", upset[0][:len("upside down | upside down")], "the source unprepared")
 	assert.Equal(t, same, upset[1])

@@ -215,8 +215,15 @@ func (r *Report) lies(m geom.Mat3) {
 	r.Lies = []Lie{
 		{"The source, unprepared", r.way(r.Read.To(to).Mul(inv)), r.way(inv)},
 		{"glTF and GLB", r.way(geom.Identity3), r.way(to.To(geom.GLTF))},
-		{"FBX and OBJ", r.way(geom.Identity3), r.way(geom.Identity3)},
 	}
+	if !to.Left {
+		r.Lies = append(r.Lies, Lie{"FBX and OBJ", r.way(geom.Identity3), r.way(geom.Identity3)})
+		return
+	}
+	righted := to // FBX leaves right-handed, in the target's up and forward axes
+	righted.Left = false
+	r.Lies = append(r.Lies, Lie{"FBX", r.way(geom.Identity3), r.way(to.To(righted))},
+		Lie{"OBJ, and FBX in the target’s own handedness", r.way(geom.Identity3), r.way(geom.Identity3)})
 }
 
 // way says how the asset lies once its coordinates have gone through m.
