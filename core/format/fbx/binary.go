@@ -2,14 +2,17 @@ package fbx
 
 import (
 	"bytes"
-	"compress/zlib"
 	"context"
 	"encoding/binary"
 	"io"
 	"math"
+	"slices"
+
+	"github.com/klauspost/compress/zlib"
 
 	"yarvek/core/fault"
 	"yarvek/core/figure"
+	"yarvek/core/split"
 )
 
 // magic begins every binary file.
@@ -35,8 +38,8 @@ type binaryReader struct {
 	data    []byte
 	wide    bool // 64-bit record headers, from version 7500 on
 	records int
-	held    int64  // by the arrays so far, in bytes
-	piece   []byte // of an array on its way out of its packing
+	held    int64       // by the arrays so far, in bytes
+	later   []unpacking // arrays whose place is known and whose numbers are still packed
 
 	passArrays bool // they are passed over, and stand as nil
 }
@@ -79,7 +82,7 @@ func (b *binaryReader) tree() (*record, error) {
 			return nil, err
 		}
 		if r == nil {
-			return root, nil
+			return root, b.unpack()
 		}
 		root.subs = append(root.subs, r)
 		at = next
@@ -255,34 +258,65 @@ func (b *binaryReader) array(kind byte, at int, need func(int) error) (any, int,
 		if err := claim(packed); err != nil {
 			return nil, 0, err
 		}
-		z, err := zlib.NewReader(bytes.NewReader(b.data[at : at+packed]))
-		if err != nil {
-			return nil, 0, b.fail(at, "an array can't be unpacked: %v", err)
-		}
 		out := newArray(kind, int(count))
-		if err := b.fill(z, out, want); err != nil {
-			return nil, 0, b.fail(at, "an array of %d entries can't be unpacked: %v", count, err)
-		}
+		b.later = append(b.later, unpacking{out, at, packed, want})
 		return out.values(), at + packed, nil
 	}
 	return nil, 0, b.fail(start+4, "an array has the unknown encoding %d", encoding).Unsupported()
 }
 
-// fill unpacks an array of so many bytes, a piece at a time: a long one takes a second,
-// and is nowhere held twice.
-func (b *binaryReader) fill(z io.Reader, out *array, bytes int64) error {
-	if b.piece == nil {
-		b.piece = make([]byte, 1<<16)
+// unpacking is an array that is still to be filled: its packed bytes in the file, and how
+// many it has unpacked.
+type unpacking struct {
+	out        *array
+	at, packed int
+	bytes      int64
+}
+
+// unpack fills all arrays, side by side; the longest begin first. The error is that of the
+// first in the file.
+func (b *binaryReader) unpack() error {
+	order := make([]int, len(b.later))
+	for i := range order {
+		order[i] = i
 	}
-	for at := int64(0); at < bytes; {
+	slices.SortStableFunc(order, func(i, j int) int { return b.later[j].packed - b.later[i].packed })
+	errs := make([]error, len(order))
+	err := split.Each(b.ctx, len(order), func(i int) {
+		u := b.later[order[i]]
+		if err := b.fill(u); err != nil {
+			errs[order[i]] = b.fail(u.at, "an array of %d bytes can't be unpacked: %v", u.bytes, err)
+		}
+	})
+	if err != nil {
+		return err
+	}
+	for _, err := range errs {
+		if err != nil {
+			return err
+		}
+	}
+	return nil
+}
+
+// fill unpacks an array, a piece at a time: a long one takes a second, and is nowhere held
+// twice.
+func (b *binaryReader) fill(u unpacking) error {
+	z, err := zlib.NewReader(bytes.NewReader(b.data[u.at : u.at+u.packed]))
+	if err != nil {
+		return err
+	}
+	defer z.Close()
+	piece := make([]byte, min(1<<16, u.bytes))
+	for at := int64(0); at < u.bytes; {
 		if err := b.ctx.Err(); err != nil {
 			return err
 		}
-		p := b.piece[:min(int64(len(b.piece)), bytes-at)]
+		p := piece[:min(int64(len(piece)), u.bytes-at)]
 		if _, err := io.ReadFull(z, p); err != nil {
 			return err
 		}
-		out.decode(int(at), p)
+		u.out.decode(int(at), p)
 		at += int64(len(p))
 	}
 	return nil

@@ -2,11 +2,15 @@ package fbx
 
 import (
 	"bytes"
-	"compress/zlib"
 	"context"
 	"encoding/binary"
 	"fmt"
 	"math"
+	"slices"
+
+	"github.com/klauspost/compress/zlib"
+
+	"yarvek/core/split"
 )
 
 // rec builds a record to be written. Properties are bool, int32, int64, float64,
@@ -39,10 +43,11 @@ const packFrom = 256
 
 // encoder writes a binary file of version 7400, or 7500 when offsets need it.
 type encoder struct {
-	ctx  context.Context
-	buf  []byte
-	wide bool
-	err  error
+	ctx    context.Context
+	buf    []byte
+	wide   bool
+	err    error
+	packed map[any][]byte // arrays that are packed already, by where they begin
 }
 
 // encodeBinary writes a tree as a binary file of a version, 7400 or 7500, with the
@@ -51,6 +56,9 @@ func encodeBinary(ctx context.Context, tree []*record, version int) ([]byte, err
 	e := &encoder{ctx: ctx, wide: version >= 7500}
 	e.buf = append(e.buf, magic...)
 	e.buf = binary.LittleEndian.AppendUint32(e.buf, uint32(version))
+	if e.err = e.packAll(tree); e.err != nil {
+		return nil, e.err
+	}
 	for _, r := range tree {
 		e.record(r)
 	}
@@ -66,6 +74,101 @@ func encodeBinary(ctx context.Context, tree []*record, version int) ([]byte, err
 		return nil, fmt.Errorf("the FBX has %d bytes, more than version %d can number", len(e.buf), version)
 	}
 	return e.buf, e.err
+}
+
+// packAll packs all long arrays of a tree side by side, the longest first.
+func (e *encoder) packAll(tree []*record) error {
+	var arrays []any
+	var gather func(r *record)
+	gather = func(r *record) {
+		for _, p := range r.props {
+			if n := arrayBytes(p); n >= packFrom {
+				arrays = append(arrays, p)
+			}
+		}
+		for _, s := range r.subs {
+			gather(s)
+		}
+	}
+	for _, r := range tree {
+		gather(r)
+	}
+	slices.SortStableFunc(arrays, func(a, b any) int { return arrayBytes(b) - arrayBytes(a) })
+	out, errs := make([][]byte, len(arrays)), make([]error, len(arrays))
+	if err := split.Each(e.ctx, len(arrays), func(i int) { out[i], errs[i] = deflated(e.ctx, arrays[i]) }); err != nil {
+		return err
+	}
+	e.packed = make(map[any][]byte, len(arrays))
+	for i, a := range arrays {
+		if errs[i] != nil {
+			return errs[i]
+		}
+		e.packed[arrayKey(a)] = out[i]
+	}
+	return nil
+}
+
+// arrayBytes is how many bytes an array takes unpacked, 0 for what is none.
+func arrayBytes(p any) int {
+	switch v := p.(type) {
+	case []int32:
+		return 4 * len(v)
+	case []float64:
+		return 8 * len(v)
+	}
+	return 0
+}
+
+// arrayKey tells an array that is not empty from all others by where it begins.
+func arrayKey(p any) any {
+	switch v := p.(type) {
+	case []int32:
+		return &v[0]
+	case []float64:
+		return &v[0]
+	}
+	return nil
+}
+
+// deflated packs an array, a piece at a time: a long one takes a second.
+func deflated(ctx context.Context, p any) ([]byte, error) {
+	var z bytes.Buffer
+	w, err := zlib.NewWriterLevel(&z, 3)
+	if err != nil {
+		return nil, err
+	}
+	const piece = 1 << 16 // entries
+	raw := make([]byte, 0, 8*piece)
+	write := func() error {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		_, err := w.Write(raw)
+		raw = raw[:0]
+		return err
+	}
+	switch v := p.(type) {
+	case []int32:
+		for from := 0; from < len(v); from += piece {
+			for _, x := range v[from:min(from+piece, len(v))] {
+				raw = binary.LittleEndian.AppendUint32(raw, uint32(x))
+			}
+			if err := write(); err != nil {
+				return nil, err
+			}
+		}
+	case []float64:
+		for from := 0; from < len(v); from += piece {
+			for _, x := range v[from:min(from+piece, len(v))] {
+				raw = binary.LittleEndian.AppendUint64(raw, math.Float64bits(x))
+			}
+			if err := write(); err != nil {
+				return nil, err
+			}
+		}
+	}
+	err = w.Close()
+	return z.Bytes(), err
 }
 
 // header is the size of a record’s head in bytes.
@@ -141,46 +244,35 @@ func (e *encoder) property(p any) {
 		e.buf = le.AppendUint32(append(e.buf, 'R'), uint32(len(v)))
 		e.buf = append(e.buf, v...)
 	case []int32:
-		raw := make([]byte, 4*len(v))
-		for i, x := range v {
-			le.PutUint32(raw[4*i:], uint32(x))
+		e.array('i', len(v), v)
+		if arrayBytes(v) < packFrom {
+			for _, x := range v {
+				e.buf = le.AppendUint32(e.buf, uint32(x))
+			}
 		}
-		e.array('i', len(v), raw)
 	case []float64:
-		raw := make([]byte, 8*len(v))
-		for i, x := range v {
-			le.PutUint64(raw[8*i:], math.Float64bits(x))
+		e.array('d', len(v), v)
+		if arrayBytes(v) < packFrom {
+			for _, x := range v {
+				e.buf = le.AppendUint64(e.buf, math.Float64bits(x))
+			}
 		}
-		e.array('d', len(v), raw)
 	default:
 		e.err = fmt.Errorf("a property of type %T can't be written", p)
 	}
 }
 
-// array writes n elements whose bytes are raw, deflated when that makes them fewer.
-func (e *encoder) array(kind byte, n int, raw []byte) {
+// array writes the head of an array of n elements, and its packed bytes when it is long
+// enough to have been packed; those of a short one follow as they are.
+func (e *encoder) array(kind byte, n int, v any) {
 	le := binary.LittleEndian
-	packed, encoding := raw, uint32(0)
-	if len(raw) >= packFrom {
-		var z bytes.Buffer
-		w, err := zlib.NewWriterLevel(&z, zlib.BestSpeed)
-		// A piece at a time: a long array takes seconds.
-		for at := 0; err == nil && at < len(raw); at += 1 << 20 {
-			if err = e.ctx.Err(); err == nil {
-				_, err = w.Write(raw[at:min(at+1<<20, len(raw))])
-			}
-		}
-		if err == nil {
-			err = w.Close()
-		}
-		if err != nil {
-			e.err = err
-			return
-		}
-		packed, encoding = z.Bytes(), 1
-	}
 	e.buf = le.AppendUint32(append(e.buf, kind), uint32(n))
-	e.buf = le.AppendUint32(e.buf, encoding)
-	e.buf = le.AppendUint32(e.buf, uint32(len(packed)))
+	size := arrayBytes(v)
+	if size < packFrom {
+		e.buf = le.AppendUint32(le.AppendUint32(e.buf, 0), uint32(size))
+		return
+	}
+	packed := e.packed[arrayKey(v)]
+	e.buf = le.AppendUint32(le.AppendUint32(e.buf, 1), uint32(len(packed)))
 	e.buf = append(e.buf, packed...)
 }
