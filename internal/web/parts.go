@@ -45,7 +45,8 @@ var licences = []struct{ prefix, licence string }{
 	{"modernc.org/", "BSD 3-clause"}, {"golang.org/x/", "BSD 3-clause"}, {"github.com/google/uuid", "BSD 3-clause"},
 	{"github.com/dustin/go-humanize", "MIT"}, {"github.com/mattn/go-isatty", "MIT"}, {"github.com/ncruces/go-strftime", "MIT"},
 	{"github.com/remyoudompheng/bigfft", "BSD 3-clause"}, {"go.uber.org/multierr", "MIT"},
-	{"github.com/inconshreveable/mousetrap", "Apache 2.0"},
+	{"github.com/inconshreveable/mousetrap", "Apache 2.0"}, {"github.com/alexedwards/", "MIT"},
+	{"github.com/klauspost/compress", "BSD 3-clause"},
 }
 
 // modules lists what the running program was built from.

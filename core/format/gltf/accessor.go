@@ -6,6 +6,7 @@ import (
 
 	"yarvek/core/fault"
 	"yarvek/core/geom"
+	"yarvek/core/split"
 )
 
 // maxZeros bounds an accessor without a buffer view, whose size no bytes back.
@@ -122,8 +123,8 @@ func minimum(norm bool) float64 {
 	return math.Inf(-1)
 }
 
-// vectors reads an accessor into dst, calling set with each element's numbers.
-// The slice passed to set is reused.
+// vectors reads an accessor, calling set with the number and the values of each element,
+// from several goroutines and in no order. The array passed to set is reused.
 func (r *reader) vectors(i int, wantType string, prepare func(n int), set func(k int, v *[4]float64)) error {
 	a, s, err := r.elements(i, wantType)
 	if err != nil {
@@ -131,39 +132,38 @@ func (r *reader) vectors(i int, wantType string, prepare func(n int), set func(k
 	}
 	prepare(int(a.Count))
 	n, size := components[wantType], componentSize(a.ComponentType)
-	left := func(k int) bool { return k&0xffff == 0 && r.ctx.Err() != nil } // nobody waits any more
-	var v [4]float64
-	read := func(k int, b []byte) {
+	element := func(v *[4]float64, b []byte) {
 		for c := range n {
 			v[c] = component(b[c*size:], a.ComponentType, a.Normalized)
 		}
-		set(k, &v)
 	}
-	switch {
-	case s.data == nil:
-		v = [4]float64{}
-		for k := range int(a.Count) {
-			set(k, &v)
-		}
-	case a.ComponentType == typeFloat32:
-		for k := range int(a.Count) {
-			if left(k) {
-				return r.ctx.Err()
-			}
-			b := s.data[int64(k)*s.stride:]
+	if a.ComponentType == typeFloat32 {
+		element = func(v *[4]float64, b []byte) {
 			b = b[:4*n]
 			for c := range n {
 				v[c] = float64(math.Float32frombits(binary.LittleEndian.Uint32(b[4*c:])))
 			}
+		}
+	}
+	split.Range(int(a.Count), 1<<15, func(_, from, to int) {
+		var v [4]float64
+		for k := from; k < to; k++ {
+			if k&0xffff == 0 && r.ctx.Err() != nil {
+				return // nobody waits any more
+			}
+			if v = ([4]float64{}); s.data != nil {
+				element(&v, s.data[int64(k)*s.stride:])
+			}
 			set(k, &v)
 		}
-	default:
-		for k := range int(a.Count) {
-			if left(k) {
-				return r.ctx.Err()
-			}
-			read(k, s.data[int64(k)*s.stride:])
-		}
+	})
+	if err := r.ctx.Err(); err != nil {
+		return err
+	}
+	read := func(k int, b []byte) {
+		var v [4]float64
+		element(&v, b)
+		set(k, &v)
 	}
 	if a.Sparse == nil {
 		return nil
@@ -255,19 +255,16 @@ func (r *reader) inRange(i, most, limit, n int) error {
 // points reads positions, refusing what is not finite.
 func (r *reader) points(i int) ([]geom.Vec3, error) {
 	var pts []geom.Vec3
-	bad := -1
 	err := r.vectors(i, "VEC3", func(n int) { pts = make([]geom.Vec3, n) }, func(k int, v *[4]float64) {
-		p := geom.Vec3{v[0], v[1], v[2]}
-		if s := p[0] + p[1] + p[2]; s-s != 0 && bad < 0 && !p.IsFinite() {
-			bad = k
-		}
-		pts[k] = p
+		pts[k] = geom.Vec3{v[0], v[1], v[2]}
 	})
 	if err != nil {
 		return nil, err
 	}
-	if bad >= 0 {
-		return nil, r.fail(i, "has a position that is not finite, at vertex %d: %v", bad, pts[bad])
+	for k, p := range pts {
+		if s := p[0] + p[1] + p[2]; s-s != 0 && !p.IsFinite() {
+			return nil, r.fail(i, "has a position that is not finite, at vertex %d: %v", k, p)
+		}
 	}
 	return pts, nil
 }
