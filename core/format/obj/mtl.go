@@ -90,7 +90,10 @@ func (l *library) note(sev finding.Severity, code, title, text string, line int)
 
 // read reads one file line by line.
 func (l *library) read(data []byte) {
-	data, err := plain(l.file, data)
+	data, latin, err := plain(l.file, data)
+	if latin > 0 {
+		l.noteLatin(l.file, latin)
+	}
 	if err != nil {
 		l.note(finding.Look, "source/bad-library", "A material library can't be read", err.Error(), 0)
 		return
@@ -277,6 +280,9 @@ func (l *library) texture(m *scene.Material, use scene.Use, b []byte, line int) 
 		}
 	}
 	ref := strings.ToValidUTF8(string(skipSpace(b)), "�")
+	if n := len(ref); n > 1 && ref[0] == '"' && ref[n-1] == '"' {
+		ref = ref[1 : n-1]
+	}
 	if ref == "" {
 		return
 	}

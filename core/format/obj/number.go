@@ -42,6 +42,12 @@ func parseFloat(b []byte) (float64, int) {
 	if digits == 0 {
 		return 0, 0
 	}
+	if i+1 < n && (b[i] == '+' || b[i] == '-') && b[i+1]|0x20 == 'e' {
+		i++ // as some programs write it, "3.1+e2"
+		if b[i-1] == '-' {
+			return 0, 0
+		}
+	}
 	if i < n && b[i]|0x20 == 'e' {
 		j := i + 1
 		eneg := false

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math/rand/v2"
 	"runtime"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -316,4 +317,30 @@ func FuzzRead(f *testing.F) {
 			t.Fatalf("%d triangles became %d", before, n)
 		}
 	})
+}
+
+// What programs write besides what the format says: numbers like 3.1+e2, carriage returns
+// alone, blanks behind a line's mark of continuation, quoted pictures, letters of
+// Windows-1252.
+func TestWhatProgramsWriteIsRead(t *testing.T) {
+	read := func(files ...bundle.File) (*scene.Scene, []finding.Finding) {
+		s, found, err := Read(context.Background(), bundle.New(files), files[0].Name, nil)
+		require.NoError(t, err)
+		return s, found
+	}
+	text := "v 0 0 0\nv 3.1+e2 0 0\nv 0 2.5+E-1 0\nf 1 \\ \t\n2 3\n"
+	s, _ := read(bundle.File{Name: "a.obj", Data: []byte(text)})
+	assert.Equal(t, geom.Vec3{310, .25, 0}, s.Bounds().Max)
+	s, _ = read(bundle.File{Name: "a.obj", Data: []byte(strings.ReplaceAll(strings.ReplaceAll(text, "\\ \t\n", ""), "\n", "\r"))})
+	assert.Equal(t, geom.Vec3{310, .25, 0}, s.Bounds().Max)
+	_, _, err := Read(context.Background(), bundle.New([]bundle.File{{Name: "a.obj", Data: []byte("v 0 0 3.1-e2\n")}}), "a.obj", nil)
+	assert.Error(t, err, "a difference is no number")
+
+	s, found := read(bundle.File{Name: "a.obj", Data: []byte("mtllib a.mtl\no Gr\xfc\xdfe \x80\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl m\nf 1 2 3\no 灯\nf 1 3 2\n")},
+		bundle.File{Name: "a.mtl", Data: []byte("newmtl m\nmap_Kd \"my oak.png\"\n")}, bundle.File{Name: "my oak.png", Data: []byte("x")})
+	assert.Equal(t, "Grüße €", s.Nodes[0].Name)
+	assert.Equal(t, "灯", s.Nodes[1].Name, "other lines are as they are")
+	assert.True(t, slices.ContainsFunc(found, func(f finding.Finding) bool { return f.Title == "1 line was read as Windows-1252" }), found)
+	require.Len(t, s.Images, 1)
+	assert.True(t, s.Images[0].Found())
 }

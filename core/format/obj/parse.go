@@ -96,10 +96,11 @@ func chunked(data []byte) []*chunk {
 
 // continued tells whether a line, without its line end, goes on in the next.
 func continued(line []byte) bool {
-	if n := len(line); n > 0 && line[n-1] == '\r' {
-		line = line[:n-1]
+	n := len(line)
+	for n > 0 && (line[n-1] == '\r' || line[n-1] == ' ' || line[n-1] == '\t') { // blanks after the mark can't be seen
+		n--
 	}
-	return len(line) > 0 && line[len(line)-1] == '\\'
+	return n > 0 && line[n-1] == '\\'
 }
 
 // lines calls f with each statement and the number of its first line, counting
@@ -116,10 +117,10 @@ func lines(data []byte, f func(line []byte, at int) bool) int {
 		}
 		first := at
 		at++
-		if n := len(line); n > 0 && (line[n-1] == '\\' || line[n-1] == '\r') && continued(line) {
+		if n := len(line); n > 0 && (line[n-1] == '\\' || line[n-1] <= ' ') && continued(line) {
 			joined = joined[:0]
 			for continued(line) {
-				joined = append(append(joined, bytes.TrimRight(line, "\\\r")...), ' ')
+				joined = append(append(joined, bytes.TrimRight(line, "\\\r \t")...), ' ')
 				if len(data) == 0 {
 					line = nil
 					break

@@ -15,8 +15,10 @@ import (
 	"slices"
 	"strings"
 	"unicode/utf16"
+	"unicode/utf8"
 
 	"yarvek/core/fault"
+	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/format/bundle"
 	"yarvek/core/geom"
@@ -32,7 +34,8 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 	if err != nil {
 		return nil, nil, err
 	}
-	if data, err = plain(name, data); err != nil {
+	data, latin, err := plain(name, data)
+	if err != nil {
 		return nil, nil, err
 	}
 	r, err := parse(ctx, name, data, progress)
@@ -50,18 +53,22 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 		Name: strings.TrimSuffix(path.Base(name), path.Ext(name)), Format: "obj",
 		Basis: geom.GLTF, BasisHow: scene.Assumed, UnitMetres: 1, UnitHow: scene.Assumed,
 	}}
+	if latin > 0 {
+		a.noteLatin(name, latin)
+	}
 	a.libraries()
 	a.meshes()
 	a.leave()
 	return a.s, a.findings, nil
 }
 
-// plain strips a byte order mark and turns UTF-16 into UTF-8.
-func plain(name string, data []byte) ([]byte, error) {
+// plain strips a byte order mark and makes UTF-8 of what is UTF-16 or Windows-1252; it
+// counts the lines of the latter.
+func plain(name string, data []byte) ([]byte, int, error) {
 	var order binary.ByteOrder
 	switch {
 	case bytes.HasPrefix(data, []byte("\xef\xbb\xbf")):
-		return data[3:], nil
+		return lined(data[3:])
 	case bytes.HasPrefix(data, []byte("\xff\xfe")):
 		order = binary.LittleEndian
 	case bytes.HasPrefix(data, []byte("\xfe\xff")):
@@ -72,16 +79,55 @@ func plain(name string, data []byte) ([]byte, error) {
 		order, data = binary.BigEndian, append([]byte("\xfe\xff"), data...)
 	default:
 		if i := bytes.IndexByte(data[:min(len(data), 4096)], 0); i >= 0 {
-			return nil, fault.AtByte(name, int64(i), "holds a zero byte, so this is no text file").
+			return nil, 0, fault.AtByte(name, int64(i), "holds a zero byte, so this is no text file").
 				Advise("Check that the file is a Wavefront OBJ; its name may have the wrong suffix")
 		}
-		return data, nil
+		return lined(data)
 	}
 	u := make([]uint16, (len(data)-2)/2)
 	for i := range u {
 		u[i] = order.Uint16(data[2+2*i:])
 	}
-	return []byte(string(utf16.Decode(u))), nil
+	return lined([]byte(string(utf16.Decode(u))))
+}
+
+// lined ends lines as the reader expects, where a file has carriage returns alone, and
+// reads lines that are no UTF-8 as Windows-1252, which Latin-1 is part of; it counts them.
+func lined(data []byte) ([]byte, int, error) {
+	if bytes.IndexByte(data, '\r') >= 0 && bytes.IndexByte(data, '\n') < 0 {
+		data = bytes.ReplaceAll(data, []byte{'\r'}, []byte{'\n'})
+	}
+	if utf8.Valid(data) {
+		return data, 0, nil
+	}
+	out, latin := make([]byte, 0, len(data)+len(data)/16), 0
+	for line := range bytes.Lines(data) {
+		if utf8.Valid(line) {
+			out = append(out, line...)
+			continue
+		}
+		latin++
+		for _, b := range line {
+			r := rune(b)
+			if b >= 0x80 && b < 0xa0 {
+				r = windows1252[b-0x80]
+			}
+			out = utf8.AppendRune(out, r)
+		}
+	}
+	return out, latin, nil
+}
+
+// windows1252 are the letters that Windows-1252 has where Latin-1 has controls; what it
+// leaves free stays a replacement sign (the Encoding Standard's index).
+var windows1252 = [32]rune{'€', utf8.RuneError, '‚', 'ƒ', '„', '…', '†', '‡', 'ˆ', '‰', 'Š', '‹', 'Œ', utf8.RuneError, 'Ž', utf8.RuneError,
+	utf8.RuneError, '‘', '’', '“', '”', '•', '–', '—', '˜', '™', 'š', '›', 'œ', utf8.RuneError, 'ž', 'Ÿ'}
+
+// noteLatin says that names were read as Windows-1252.
+func (a *assembly) noteLatin(file string, lines int) {
+	a.findings = append(a.findings, finding.Finding{Code: "source/obj-letters", Severity: finding.Note,
+		Title: fmt.Sprintf("%s read as Windows-1252", figure.Plural(lines, "line was", "lines were")),
+		Text:  "The file is no UTF-8 there. If names look wrong, write it as UTF-8.", Place: finding.Place{File: file}})
 }
 
 // assembly makes a scene of the raw arrays.
