@@ -2,6 +2,7 @@ package obj
 
 import (
 	"bytes"
+	"cmp"
 	"errors"
 	"fmt"
 	"math"
@@ -80,6 +81,9 @@ type library struct {
 	images   map[string]int
 	cur      *scene.Material
 	rough    bool // Pr was said, so Ns does not count
+
+	called string // what the next material is called, "" for as it is written
+	none   bool   // the next material stands for none
 }
 
 // note adds a finding at a line of the library.
@@ -100,6 +104,12 @@ func (l *library) read(data []byte) {
 	}
 	lines(data, func(b []byte, at int) bool {
 		b = trimRight(skipSpace(b))
+		if name, ok := bytes.CutPrefix(b, []byte(calledMark)); ok {
+			l.called = strings.ToValidUTF8(string(name), "�")
+		}
+		if bytes.Equal(b, []byte(noneMark)) {
+			l.none = true
+		}
 		if len(b) > 0 && b[0] != '#' {
 			l.statement(b, at+1)
 		}
@@ -173,15 +183,22 @@ func (l *library) statement(b []byte, line int) {
 
 // begin starts a material; a second one of a name is noted, and the first stays.
 func (l *library) begin(name string, line int) {
-	l.rough = false
+	called := cmp.Or(l.called, name)
+	none := l.none
+	l.rough, l.called, l.none = false, "", false
 	if _, dup := l.materials[name]; dup {
 		l.note(finding.Note, "source/mtl-twice", fmt.Sprintf("Material “%s” is described twice", name),
 			"The first description counts.", line)
 		l.cur = &scene.Material{}
 		return
 	}
+	if none {
+		l.materials[name] = -1
+		l.cur = &scene.Material{}
+		return
+	}
 	l.materials[name] = len(l.s.Materials)
-	l.s.Materials = append(l.s.Materials, scene.NewMaterial(name))
+	l.s.Materials = append(l.s.Materials, scene.NewMaterial(called))
 	l.cur = &l.s.Materials[len(l.s.Materials)-1]
 	l.cur.Roughness = 0.8
 }

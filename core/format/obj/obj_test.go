@@ -344,3 +344,69 @@ func TestWhatProgramsWriteIsRead(t *testing.T) {
 	require.Len(t, s.Images, 1)
 	assert.True(t, s.Images[0].Found())
 }
+
+// lines of a file that begin with a word.
+func beginning(data []byte, word string) (list []string) {
+	for line := range strings.Lines(string(data)) {
+		if rest, ok := strings.CutPrefix(line, word+" "); ok {
+			list = append(list, strings.TrimSuffix(rest, "\n"))
+		}
+	}
+	return list
+}
+
+// What a simple reader takes: names that differ and have no blanks, every material that is
+// used described, one colour a point, and no option that it would take for a picture. Our
+// own reader has back what was written otherwise.
+func TestAnOBJIsForSimpleReaders(t *testing.T) {
+	m := &scene.Mesh{Name: "sail", Points: []geom.Vec3{{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}}, FaceStart: []int32{0, 3, 6},
+		Corners: []int32{0, 1, 2, 0, 2, 3}, Slots: []int{0, -1}, Slot: []int32{0, 1}}
+	m.Colors = scene.Layer[[4]float32]{Values: [][4]float32{{1, 0, 0, 1}, {0, 0, 1, 1}}, Index: []int32{0, 0, 0, 1, 1, 1}}
+	m.UVs = []scene.UVSet{{Name: "UV 1", Layer: scene.Layer[[2]float64]{Values: [][2]float64{{0, 0}, {1, .5}}, Index: []int32{0, 1, 0, 1, 0, 1}}}}
+	tar := scene.NewMaterial("wet tar")
+	tar.Roughness = .5
+	tar.Maps[scene.UseBaseColor] = scene.Map{Texture: 1}
+	s := &scene.Scene{Basis: geom.GLTF, UnitMetres: 1, Meshes: []*scene.Mesh{m}, Materials: []scene.Material{tar},
+		Images:   []scene.Image{{Name: "tar.png", MIME: "image/png", Data: []byte("\x89PNG")}},
+		Textures: []scene.Texture{{Image: 0, WrapU: scene.Clamp, WrapV: scene.Clamp}}}
+	for _, name := range []string{"main sail", "main sail", "jib", "main_sail"} {
+		s.Nodes = append(s.Nodes, scene.Node{Name: name, Kind: scene.KindMesh, Parent: -1, Local: geom.Identity})
+	}
+	p, err := Write(context.Background(), s, pack.Options{Name: "a", Basis: geom.GLTF, UnitMetres: 1})
+	require.NoError(t, err)
+	obj, mtl := p.Files[0].Data, p.Files[1].Data
+	assert.Equal(t, []string{"main_sail", "main_sail_2", "jib", "main_sail_3"}, beginning(obj, "o"))
+	described := beginning(mtl, "newmtl")
+	assert.ElementsMatch(t, []string{"wet_tar", "no-material"}, described)
+	for _, u := range beginning(obj, "usemtl") {
+		assert.Contains(t, described, u)
+	}
+	assert.Equal(t, []string{"tar.png"}, beginning(mtl, "map_Kd"), "nothing lies beyond the picture, so no option is needed")
+	assert.Equal(t, []string{"30"}, beginning(mtl, "Ns"))
+	assert.Equal(t, []string{"2", "1"}, beginning(mtl, "illum"))
+	red := 0
+	for _, v := range beginning(obj, "v") {
+		if strings.HasSuffix(v, " 1 0 0") {
+			red++
+		}
+	}
+	assert.Equal(t, 6*4, len(beginning(obj, "v")), "two of four points are there in both colours")
+	assert.Equal(t, 3*4, red)
+
+	back, _, err := Read(context.Background(), bundle.New(p.Files), "a.obj", nil)
+	require.NoError(t, err)
+	for i, n := range s.Nodes {
+		assert.Equal(t, n.Name, back.Nodes[i].Name)
+		assert.Equal(t, -1, back.Meshes[back.Nodes[i].Mesh].Material(1))
+	}
+	require.Len(t, back.Materials, 1)
+	assert.Equal(t, "wet tar", back.Materials[0].Name)
+	assert.Equal(t, .5, back.Materials[0].Roughness)
+	for c, i := range back.Meshes[0].Colors.Index {
+		assert.Equal(t, m.Colors.Values[m.Colors.Index[c]], back.Meshes[0].Colors.Values[i], "corner %d", c)
+	}
+	s.Meshes[0].UVs[0].Values[1] = [2]float64{2, 0}
+	p, err = Write(context.Background(), s, pack.Options{Name: "a", Basis: geom.GLTF, UnitMetres: 1})
+	require.NoError(t, err)
+	assert.Equal(t, []string{"-clamp on tar.png"}, beginning(p.Files[1].Data, "map_Kd"))
+}

@@ -29,7 +29,7 @@ func (t tally) plus(u tally) tally {
 
 // event is a statement that changes what the following faces or points belong to.
 type event struct {
-	kind  byte // 'o', 'g', 'u' for usemtl, 's', 'm' for mtllib
+	kind  byte // 'o', 'g', 'u' for usemtl, 's', 'm' for mtllib, 'c' for what the next object is called
 	line  int
 	face  int // faces before it
 	point int // points before it
@@ -486,6 +486,10 @@ func (p *pass) nowhere(what string, i, sofar, total, line int) *fault.Error {
 
 // other reads the statements that carry names, and counts those that make no polygons.
 func (p *pass) other(c *chunk, b []byte, line int, at tally) {
+	if name, ok := bytes.CutPrefix(b, []byte(calledMark)); ok {
+		c.events = append(c.events, event{'c', line, at.faces, at.v, strings.ToValidUTF8(string(trimRight(name)), "�")})
+		return
+	}
 	if len(b) == 0 || b[0] == '#' {
 		return
 	}

@@ -8,6 +8,7 @@ package obj
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/binary"
 	"fmt"
@@ -181,11 +182,15 @@ func (a *assembly) runs() (list []run, objects []object, smoothSaid bool) {
 			lastPoint = point
 		}
 	}
+	called := ""
 	for _, e := range a.events {
 		flush(e.face, e.point)
 		switch e.kind {
+		case 'c':
+			called = e.text
 		case 'o':
-			objects = append(objects, object{name: orElse(e.text, a.s.Name)})
+			objects = append(objects, object{name: cmp.Or(called, e.text, a.s.Name)})
+			called = ""
 			cur.node = len(objects) - 1
 		case 'g':
 			if hasObjects {
@@ -198,7 +203,7 @@ func (a *assembly) runs() (list []run, objects []object, smoothSaid bool) {
 			if !seen {
 				k = len(objects)
 				byGroup[e.text] = k
-				objects = append(objects, object{name: orElse(e.text, a.s.Name)})
+				objects = append(objects, object{name: cmp.Or(e.text, a.s.Name)})
 			}
 			cur.node = k
 		case 'w':
@@ -226,14 +231,6 @@ func (a *assembly) runs() (list []run, objects []object, smoothSaid bool) {
 			"The objects became nodes; the groups inside them are not kept.", 0)
 	}
 	return list, objects, smoothSaid
-}
-
-// orElse is s unless it is "".
-func orElse(s, other string) string {
-	if s == "" {
-		return other
-	}
-	return s
 }
 
 // material finds the material of a usemtl, making a plain one for a name no library has.
@@ -316,7 +313,7 @@ func (a *assembly) leave() {
 	slices.Sort(keys)
 	for _, k := range keys {
 		s := a.skipped[k]
-		reason := orElse(why[k], "it says nothing about a static mesh")
+		reason := cmp.Or(why[k], "it says nothing about a static mesh")
 		a.s.Left = append(a.s.Left, scene.Left{What: k, Count: s.count,
 			Why: fmt.Sprintf("%s (first on line %d)", reason, s.line)})
 	}

@@ -24,7 +24,7 @@ func Write(ctx context.Context, s *scene.Scene, opt pack.Options) (*pack.Package
 	w := &writer{ctx: ctx, s: s.Flattened().Carried(frame), opt: opt}
 	w.changes(s)
 	w.pictures()
-	obj := w.object()
+	obj := w.objects()
 	if ctx.Err() != nil {
 		return nil, ctx.Err()
 	}
@@ -45,7 +45,10 @@ type writer struct {
 	out    pack.Package
 	images []bundle.File
 	path   []string // of each image, "" when there is none to refer to
-	slot   []string // unique name of each material
+	slot   []string // the name each material is written with
+	object []string // and each node
+	begun  bool     // a material is in use
+	bare   bool     // faces have had to be given plainName
 }
 
 // changes lists what OBJ can't say.
@@ -124,19 +127,64 @@ func (w *writer) pictures() {
 		w.path[i] = names.Picture(im)
 		w.images = append(w.images, bundle.File{Name: w.path[i], Data: im.Data})
 	}
-	taken := map[string]bool{}
+	var slots unique
+	slots.take(plainName) // ours
 	for _, m := range w.s.Materials {
-		n := oneLine(m.Name)
-		for k := 2; taken[n]; k++ {
-			n = fmt.Sprintf("%s_%d", oneLine(m.Name), k)
-		}
+		n := slots.take(m.Name)
 		if n != m.Name {
-			w.out.Say(pack.Materials, fmt.Sprintf("the name of material “%s” became “%s”", m.Name, n),
-				"MTL needs names that differ and fit on a line")
+			w.out.Say(pack.Materials, fmt.Sprintf("the name of material “%s” became “%s”", m.Name, n), nameRule)
 		}
-		taken[n] = true
 		w.slot = append(w.slot, n)
 	}
+	var objects unique
+	for _, d := range w.s.Nodes {
+		n := objects.take(d.Name)
+		if n != d.Name {
+			w.out.Say(pack.Nodes, fmt.Sprintf("the name of “%s” became “%s”", d.Name, n), nameRule)
+		}
+		w.object = append(w.object, n)
+	}
+}
+
+// nameRule is why a name is written otherwise. What it was stands in a comment before it,
+// by which our own reader has it back.
+const nameRule = "readers of OBJ cut names at blanks and join what has the same name"
+
+// calledMark begins a comment that tells what the object or material of the next
+// statement is called; noneMark is one before a material that stands for none.
+const (
+	calledMark = "# called: "
+	noneMark   = "# stands for none"
+)
+
+// unique hands out names without blanks that differ from one another.
+type unique struct {
+	taken map[string]bool
+	next  map[string]int
+}
+
+// take makes one of a name.
+func (u *unique) take(name string) string {
+	if u.taken == nil {
+		u.taken, u.next = map[string]bool{}, map[string]int{}
+	}
+	base := strings.Join(strings.Fields(oneLine(name)), "_")
+	n := base
+	for u.taken[n] {
+		u.next[base]++
+		n = fmt.Sprintf("%s_%d", base, u.next[base]+1)
+	}
+	u.taken[n] = true
+	return n
+}
+
+// called is the comment that tells a name that is written otherwise, "" for one that is
+// not or that no line can hold.
+func called(name, written string) string {
+	if name == written || name != oneLine(name) {
+		return ""
+	}
+	return calledMark + name + "\n"
 }
 
 // plainName is the material of faces that have none, where one must be said.
@@ -161,8 +209,8 @@ func appendNumber(b []byte, v float64) []byte {
 	return strconv.AppendFloat(append(b, ' '), v, 'g', 10, 64)
 }
 
-// object is the OBJ file.
-func (w *writer) object() []byte {
+// objects is the OBJ file.
+func (w *writer) objects() []byte {
 	size := 256
 	for _, m := range w.s.Meshes {
 		size += 40*len(m.Points) + 30*len(m.Normals.Values) + 24*len(m.Corners)
@@ -173,9 +221,9 @@ func (w *writer) object() []byte {
 		b = fmt.Appendf(b, "mtllib %s.mtl\n", bundle.Safe(w.opt.Name))
 	}
 	v, vt, vn := 1, 1, 1
-	for _, n := range w.s.Nodes {
-		m := w.s.Meshes[n.Mesh]
-		b = fmt.Appendf(b, "o %s\n", oneLine(n.Name))
+	for i, n := range w.s.Nodes {
+		m := w.colored(w.s.Meshes[n.Mesh])
+		b = fmt.Appendf(b, "%so %s\n", called(n.Name, w.object[i]), w.object[i])
 		b = w.points(b, m)
 		var uv scene.UVSet
 		if len(m.UVs) > 0 {
@@ -248,10 +296,10 @@ func (w *writer) faces(b []byte, m *scene.Mesh, uv scene.UVSet, v, vt, vn int) [
 		if k := m.Material(f); k != material {
 			material = k
 			if k >= 0 {
-				b = append(append(append(b, "usemtl "...), w.slot[k]...), '\n')
-			} else if f > 0 || v > 1 {
+				b, w.begun = append(append(append(b, "usemtl "...), w.slot[k]...), '\n'), true
+			} else if w.begun {
 				// Once a material is in use no statement takes it back.
-				b = append(b, "usemtl "+plainName+"\n"...)
+				b, w.bare = append(b, "usemtl "+plainName+"\n"...), true
 				w.out.Say(pack.Materials, "faces without a material got the material “"+plainName+"”",
 					"OBJ can't return to none once a material is in use")
 			}
@@ -295,21 +343,90 @@ var mapWords = [scene.Uses]string{
 func (w *writer) library() []byte {
 	var b bytes.Buffer
 	for i, m := range w.s.Materials {
-		fmt.Fprintf(&b, "newmtl %s\n", w.slot[i])
+		fmt.Fprintf(&b, "%snewmtl %s\n", called(m.Name, w.slot[i]), w.slot[i])
 		fmt.Fprintf(&b, "Kd %g %g %g\n", m.BaseColor[0], m.BaseColor[1], m.BaseColor[2])
 		fmt.Fprintf(&b, "d %g\n", m.BaseColor[3])
 		fmt.Fprintf(&b, "Ke %g %g %g\n", m.Emissive[0], m.Emissive[1], m.Emissive[2])
 		fmt.Fprintf(&b, "Pm %g\nPr %g\n", m.Metallic, m.Roughness)
+		// For readers that know no roughness: a highlight of its width, and that there is one.
+		fmt.Fprintf(&b, "Ns %.6g\nillum 2\n", shininess(m.Roughness))
 		for u, word := range mapWords {
-			w.mapping(&b, m, scene.Use(u), word)
+			w.mapping(&b, i, scene.Use(u), word)
 		}
 		b.WriteByte('\n')
+	}
+	if w.bare {
+		fmt.Fprintf(&b, "%s\nnewmtl %s\nKd 0.8 0.8 0.8\nillum 1\n", noneMark, plainName)
 	}
 	return b.Bytes()
 }
 
-// mapping writes one use of a texture under its word.
-func (w *writer) mapping(b *bytes.Buffer, m scene.Material, use scene.Use, word string) {
+// shininess is the exponent of Blinn and Phong with the highlight of a roughness, from 0
+// to 1000 as MTL has it.
+func shininess(rough float64) float64 {
+	r := max(rough, 0.01)
+	return min(1000, max(0, 2/(r*r*r*r)-2))
+}
+
+// colored is a mesh whose points have one colour each: a point whose corners differ in
+// colour becomes one for each. OBJ has colours at points only.
+func (w *writer) colored(m *scene.Mesh) *scene.Mesh {
+	if !m.Colors.Has() {
+		return m
+	}
+	type at struct {
+		point int32
+		color [4]float32
+	}
+	out := *m
+	out.Points, out.Corners = slices.Clone(m.Points), slices.Clone(m.Corners)
+	first, others := map[int32][4]float32{}, map[at]int32{}
+	for c, p := range m.Corners {
+		color := [4]float32{1, 1, 1, 1}
+		if i := m.Colors.Index[c]; i >= 0 {
+			color = m.Colors.Values[i]
+		}
+		color[3] = 1 // which OBJ does not have
+		if was, seen := first[p]; !seen {
+			first[p] = color
+			continue
+		} else if was == color {
+			continue
+		}
+		k, seen := others[at{p, color}]
+		if !seen {
+			k = int32(len(out.Points))
+			others[at{p, color}] = k
+			out.Points = append(out.Points, m.Points[p])
+		}
+		out.Corners[c] = k
+	}
+	if n := len(out.Points) - len(m.Points); n > 0 {
+		w.out.Say(pack.Colors, fmt.Sprintf("%d points of “%s” were written once for each of their colours", n, m.Name),
+			"OBJ has colours at points only")
+	}
+	return &out
+}
+
+// leaves tells whether the UVs of a mesh with material k go beyond the picture: only then it
+// matters what lies there, and simple readers take an option for the picture's name.
+func (w *writer) leaves(k int) bool {
+	for _, m := range w.s.Meshes {
+		if len(m.UVs) == 0 || !slices.Contains(m.Slots, k) {
+			continue
+		}
+		for _, t := range m.UVs[0].Values {
+			if min(t[0], t[1]) < 0 || max(t[0], t[1]) > 1 {
+				return true
+			}
+		}
+	}
+	return false
+}
+
+// mapping writes one use of a texture of material k under its word.
+func (w *writer) mapping(b *bytes.Buffer, k int, use scene.Use, word string) {
+	m := w.s.Materials[k]
 	mp := m.Maps[use]
 	if word == "" || !mp.Has() {
 		return
@@ -319,7 +436,7 @@ func (w *writer) mapping(b *bytes.Buffer, m scene.Material, use scene.Use, word 
 		return
 	}
 	b.WriteString(word)
-	if t.WrapU == scene.Clamp && t.WrapV == scene.Clamp {
+	if t.WrapU == scene.Clamp && t.WrapV == scene.Clamp && (mp.Place != nil || w.leaves(k)) {
 		b.WriteString(" -clamp on")
 	}
 	if use == scene.UseNormal && m.NormalScale != 1 {
