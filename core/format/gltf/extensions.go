@@ -2,10 +2,13 @@ package gltf
 
 import (
 	"encoding/json"
+	"errors"
+	"fmt"
 	"math"
 
 	"yarvek/core/fault"
 	"yarvek/core/finding"
+	"yarvek/core/geom"
 	"yarvek/core/scene"
 )
 
@@ -17,6 +20,8 @@ const (
 	extGlow      = "KHR_materials_emissive_strength"
 	extSpecular  = "KHR_materials_pbrSpecularGlossiness"
 	extWebP      = "EXT_texture_webp"
+	extBasis     = "KHR_texture_basisu"
+	extInstances = "EXT_mesh_gpu_instancing"
 )
 
 // transform is the body of KHR_texture_transform.
@@ -55,6 +60,65 @@ func (r *reader) placement(t *textureInfo, m *scene.Material) (*scene.Placement,
 		return nil, set
 	}
 	return &p, set
+}
+
+// instances makes a node's mesh stand in all the places the extension gives: nodes of their
+// own below it, which itself places nothing any more.
+func (r *reader) instances(at int, raw json.RawMessage) error {
+	var x struct {
+		Attributes map[string]int `json:"attributes"`
+	}
+	name := r.s.Nodes[at].Name
+	if err := json.Unmarshal(raw, &x); err != nil {
+		return fault.AtByte(r.name, -1, "node “%s”: its instances can't be read: %v", fault.Shown(name), err)
+	}
+	var t [][3]float64
+	var q [][4]float64
+	var s [][3]float64
+	count := -1
+	prepare := func(make func(n int)) func(n int) {
+		return func(n int) {
+			make(n)
+			if count < 0 || n < count {
+				count = n
+			}
+		}
+	}
+	read := func(attr, kind string, get func(n int), set func(k int, v *[4]float64)) error {
+		acc, ok := x.Attributes[attr]
+		if !ok {
+			return nil
+		}
+		return r.vectors(acc, kind, prepare(get), set)
+	}
+	err := errors.Join(
+		read("TRANSLATION", "VEC3", func(n int) { t = make([][3]float64, n) }, func(k int, v *[4]float64) { t[k] = [3]float64(v[:3]) }),
+		read("ROTATION", "VEC4", func(n int) { q = make([][4]float64, n) }, func(k int, v *[4]float64) { q[k] = *v }),
+		read("SCALE", "VEC3", func(n int) { s = make([][3]float64, n) }, func(k int, v *[4]float64) { s[k] = [3]float64(v[:3]) }))
+	if err != nil {
+		return err
+	}
+	of := &r.s.Nodes[at]
+	mesh := of.Mesh
+	of.Kind, of.Mesh = scene.KindEmpty, -1
+	for k := range max(0, count) {
+		move, turn, grow := [3]float64{}, [4]float64{0, 0, 0, 1}, [3]float64{1, 1, 1}
+		if t != nil {
+			move = t[k]
+		}
+		if q != nil {
+			turn = q[k]
+		}
+		if s != nil {
+			grow = s[k]
+		}
+		if !finiteAll(move[:]...) || !finiteAll(turn[:]...) || !finiteAll(grow[:]...) {
+			return fault.AtByte(r.name, -1, "instance %d of “%s” has a place that is out of all bounds", k, fault.Shown(name))
+		}
+		r.s.Nodes = append(r.s.Nodes, scene.Node{Name: fmt.Sprintf("%s %d", name, k+1), Kind: scene.KindMesh, Parent: at, Mesh: mesh,
+			Local: geom.FromTRS(move, turn, grow)})
+	}
+	return nil
 }
 
 // extend reads the material extensions.

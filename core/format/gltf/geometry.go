@@ -1,6 +1,7 @@
 package gltf
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"errors"
@@ -8,6 +9,7 @@ import (
 	"strings"
 
 	"yarvek/core/fault"
+	"yarvek/core/finding"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 )
@@ -18,6 +20,8 @@ func (r *reader) meshes(ctx context.Context) error {
 	for _, b := range r.buffers {
 		total += int64(len(b))
 	}
+	var worst *fault.Error
+	sound := 0
 	for i, gm := range r.doc.Meshes {
 		if err := ctx.Err(); err != nil {
 			return err
@@ -29,19 +33,36 @@ func (r *reader) meshes(ctx context.Context) error {
 			if errors.Is(err, errNoBuffer) {
 				continue
 			}
-			if err != nil {
-				var e *fault.Error
-				if errors.As(err, &e) {
-					e.What = fmt.Sprintf("mesh %d “%s”, part %d: %s", i, fault.Shown(m.Name), k, e.What)
-				}
+			var e *fault.Error
+			if err != nil && !errors.As(err, &e) {
 				return err
 			}
+			if err != nil {
+				e.What = fmt.Sprintf("mesh %d “%s”, part %d: %s", i, fault.Shown(m.Name), k, e.What)
+				r.leftOut(e, m.Name, k)
+				worst = cmp.Or(worst, e)
+				continue
+			}
+			sound++
 		}
 		b.finish()
 		r.s.Meshes = append(r.s.Meshes, m)
 		r.progress(total*int64(i+1)/int64(len(r.doc.Meshes)), total)
 	}
+	if worst != nil && sound == 0 {
+		return worst // nothing is left of it
+	}
 	return nil
+}
+
+// leftOut says that a part of a mesh can't be read: one bad part is not a bad file.
+func (r *reader) leftOut(e *fault.Error, mesh string, part int) {
+	r.note(finding.MustFix, "source/bad-part", fmt.Sprintf("Part %d of “%s” can't be read and was left out", part, fault.Shown(mesh)),
+		e.Plain()+". Everything else came in.")
+	r.findings[len(r.findings)-1].Brief = "part left out"
+	if e.Offset > 0 {
+		r.findings[len(r.findings)-1].Place.Offset = e.Offset
+	}
 }
 
 // meshBuilder joins the primitives of a mesh into one; each brings a slot.
@@ -167,8 +188,12 @@ func (b *meshBuilder) vertices(p primitive, pos int) (base, count int, pt part, 
 	if b.shared == nil {
 		b.shared = map[string]int{}
 	}
+	if err := b.layers(p, pt, base, count); err != nil {
+		b.m.Points = b.m.Points[:base]
+		return base, count, pt, err
+	}
 	b.shared[string(key)] = base
-	return base, count, pt, b.layers(p, pt, base, count)
+	return base, count, pt, nil
 }
 
 // layers reads the other attributes; their values stand in step with the points.
@@ -419,6 +444,11 @@ func (r *reader) nodes(context.Context) error {
 		out.Parent = it.parent
 		at := len(r.s.Nodes)
 		r.s.Nodes = append(r.s.Nodes, out)
+		if raw, ok := nd.Extensions[extInstances]; ok && out.Mesh >= 0 {
+			if err := r.instances(at, raw); err != nil {
+				return err
+			}
+		}
 		for c := len(nd.Children) - 1; c >= 0; c-- {
 			stack = append(stack, item{nd.Children[c], at})
 		}

@@ -405,3 +405,80 @@ func TestTheOtherWorkflowIsConverted(t *testing.T) {
 	assert.InDelta(t, 1, brass.Metallic, 0.01)
 	assert.InDeltaSlice(t, []float64{.9, .7, .3}, brass.BaseColor[:3], 0.02)
 }
+
+// triangleGLTF is a document of one triangle with its buffer inside; more is put into its
+// nodes, its meshes and its top level.
+func triangleGLTF(node, meshes, top string) []byte {
+	var bin []byte
+	for _, v := range []float32{0, 0, 0, 1, 0, 0, 0, 1, 0, 5, 0, 0, 0, 6, 0, 1, 1, 1, 2, 2, 2} {
+		bin = binary.LittleEndian.AppendUint32(bin, math.Float32bits(v))
+	}
+	return fmt.Appendf(nil, `{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0,"name":"buoy"%s}],
+"meshes":[%s{"name":"buoy","primitives":[{"attributes":{"POSITION":0}}]}],
+"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3"},{"bufferView":1,"componentType":5126,"count":2,"type":"VEC3"},
+{"bufferView":2,"componentType":5126,"count":2,"type":"VEC3"}],
+"bufferViews":[{"buffer":0,"byteLength":36},{"buffer":0,"byteOffset":36,"byteLength":24},{"buffer":0,"byteOffset":60,"byteLength":24}],
+"buffers":[{"byteLength":84,"uri":"data:application/octet-stream;base64,%s"}]%s}`, node, meshes, base64.StdEncoding.EncodeToString(bin), top)
+}
+
+func readDocument(data []byte) (*scene.Scene, []finding.Finding, error) {
+	return Read(context.Background(), bundle.New([]bundle.File{{Name: "a.gltf", Data: data}}), "a.gltf", nil)
+}
+
+// A copy of a mesh is never lost on a note: the places the extension gives are nodes.
+func TestInstancesOfAnExtensionAreNodes(t *testing.T) {
+	s, _, err := readDocument(triangleGLTF(`,"extensions":{"EXT_mesh_gpu_instancing":{"attributes":{"TRANSLATION":1,"SCALE":2}}}`, "",
+		`,"extensionsUsed":["EXT_mesh_gpu_instancing"],"extensionsRequired":["EXT_mesh_gpu_instancing"]`))
+	require.NoError(t, err)
+	require.Equal(t, 2, s.Count().Instances)
+	assert.Equal(t, 1, s.Count().Meshes)
+	assert.Equal(t, geom.Box{Min: geom.Vec3{0, 0, 0}, Max: geom.Vec3{6, 8, 0}}, s.Bounds(), "moved by (5,0,0) and (0,6,0), grown by 1 and 2")
+	assert.Equal(t, []string{"buoy", "buoy 1", "buoy 2"}, []string{s.Nodes[0].Name, s.Nodes[1].Name, s.Nodes[2].Name})
+}
+
+// An extension that says how a surface looks does not stand in the way of the mesh; one
+// that might hold the mesh does.
+func TestLooksDoNotStandInTheWay(t *testing.T) {
+	for _, e := range []string{"KHR_materials_transmission", "KHR_texture_basisu", "KHR_techniques_webgl"} {
+		s, found, err := readDocument(triangleGLTF("", "", `,"extensionsRequired":["`+e+`"]`))
+		require.NoError(t, err, e)
+		assert.Equal(t, 1, s.Count().Triangles)
+		if !understood[e] {
+			require.Len(t, found, 1)
+			assert.Contains(t, found[0].Title, e)
+			assert.Equal(t, finding.Look, found[0].Severity)
+		}
+	}
+	_, _, err := readDocument(triangleGLTF("", "", `,"extensionsRequired":["KHR_draco_mesh_compression"]`))
+	assert.ErrorContains(t, err, "KHR_draco_mesh_compression")
+}
+
+func TestTheFirstGenerationSaysSo(t *testing.T) {
+	for _, doc := range []string{`{"asset":{"version":"1.0"},"meshes":{"a":{}}}`, `{"asset":{"version":1.1},"meshes":{}}`,
+		`{"meshes":{"a":{}},"nodes":{"n":{}}}`, `{"asset":{"version":"0.8"}}`} {
+		_, _, err := readDocument([]byte(doc))
+		assert.ErrorContains(t, err, "which is another format; 2.0 is read", doc)
+		assert.Equal(t, fault.Unsupported, fault.KindOf(err))
+	}
+}
+
+// One bad part is left out and named; the rest comes in; a file with nothing left is
+// refused.
+func TestOneBadPartIsNotABadFile(t *testing.T) {
+	good := `{"name":"hull","primitives":[{"attributes":{"POSITION":0}},{"attributes":{"POSITION":%d}},{"attributes":{"POSITION":0}}]},`
+	for _, bad := range []int{9, 1} { // no such accessor; two points, which make no triangle
+		s, found, err := readDocument(triangleGLTF("", fmt.Sprintf(good, bad), ""))
+		require.NoError(t, err)
+		require.Len(t, s.Meshes, 2)
+		assert.Equal(t, 2, s.Meshes[0].Triangles())
+		assert.Equal(t, 1, s.Meshes[1].Triangles())
+		require.NoError(t, s.Meshes[0].Validate())
+		if bad == 9 {
+			require.Len(t, found, 1)
+			assert.Equal(t, finding.MustFix, found[0].Severity)
+			assert.Contains(t, found[0].Title, "Part 1 of “hull”")
+		}
+	}
+	_, _, err := readDocument(bytes.ReplaceAll(triangleGLTF("", "", ""), []byte(`"POSITION":0`), []byte(`"POSITION":9`)))
+	assert.Error(t, err)
+}

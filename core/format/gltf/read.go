@@ -34,7 +34,18 @@ var errNoBuffer = errors.New("buffer missing")
 // understood are the extensions whose data is read as meant. Quantised meshes
 // need nothing beyond reading every accessor type.
 var understood = map[string]bool{"KHR_mesh_quantization": true, visibility: true, "KHR_lights_punctual": true,
-	extPlacement: true, extUnlit: true, extGlow: true, extSpecular: true, extWebP: true}
+	extPlacement: true, extUnlit: true, extGlow: true, extSpecular: true, extWebP: true, extInstances: true, extBasis: true}
+
+// looks tells an extension that says how a surface looks and nothing of its mesh. A
+// document may require it: the mesh is read all the same, and the loss is named.
+func looks(extension string) bool {
+	for _, p := range []string{"KHR_materials_", "EXT_materials_", "KHR_texture_", "EXT_texture_", "MSFT_texture_", "KHR_techniques_"} {
+		if strings.HasPrefix(extension, p) {
+			return true
+		}
+	}
+	return false
+}
 
 // reader makes a scene of one document, in the stages of read, each of which needs those
 // before it.
@@ -139,7 +150,11 @@ func (r *reader) container(data []byte) (text []byte, base int64, err error) {
 // decode parses the JSON, which begins at byte base of the file.
 func (r *reader) decode(text []byte, base int64) error {
 	text = bytes.TrimRight(text, "\x00") // some writers pad the chunk with zeros instead of spaces
-	if err := json.Unmarshal(text, &r.doc); err != nil {
+	err := json.Unmarshal(text, &r.doc)
+	if old := firstGeneration(text); old != "" && (err != nil || !strings.HasPrefix(r.doc.Asset.Version, "2.")) {
+		return fault.AtByte(r.name, -1, "is glTF %s, which is another format; 2.0 is read", old).Unsupported().Advise("Export as glTF 2.0")
+	}
+	if err != nil {
 		at := int64(-1)
 		var syntax *json.SyntaxError
 		var kind *json.UnmarshalTypeError
@@ -164,9 +179,36 @@ func (r *reader) decode(text []byte, base int64) error {
 	return nil
 }
 
+// firstGeneration tells a document of glTF 1.0 or before by its version, or by its meshes,
+// which it has by name; "" for any other.
+func firstGeneration(text []byte) string {
+	var doc struct {
+		Asset struct {
+			Version any `json:"version"`
+		} `json:"asset"`
+		Meshes json.RawMessage `json:"meshes"`
+	}
+	if json.Unmarshal(text, &doc) != nil {
+		return ""
+	}
+	v := fmt.Sprint(doc.Asset.Version)
+	if strings.HasPrefix(v, "1") || strings.HasPrefix(v, "0.") {
+		return fault.Shown(v)
+	}
+	if len(doc.Meshes) > 0 && doc.Meshes[0] == '{' {
+		return "1.0"
+	}
+	return ""
+}
+
 // required refuses a document that needs an extension that is not read.
 func (r *reader) required(context.Context) error {
 	for _, e := range r.doc.ExtensionsRequired {
+		if !understood[e] && looks(e) {
+			r.note(finding.Look, "source/gltf-looks", fmt.Sprintf("Materials need %s, which is not understood", fault.Shown(e)),
+				"The meshes came in whole; surfaces that use it go on with what else they say.")
+			continue
+		}
 		if !understood[e] {
 			return fault.AtByte(r.name, -1, "requires the extension %s, which is not understood", fault.Quote([]byte(e))).Unsupported().
 				Advise("Export without it: a compressed mesh as plain, for instance")
@@ -317,6 +359,14 @@ func (r *reader) openImages(context.Context) error {
 				Source *int `json:"source"`
 			}
 			if json.Unmarshal(raw, &e) == nil && e.Source != nil {
+				t.Source = e.Source
+			}
+		}
+		if raw, ok := t.Extensions[extBasis]; ok && t.Source == nil {
+			var e struct {
+				Source *int `json:"source"`
+			}
+			if json.Unmarshal(raw, &e) == nil {
 				t.Source = e.Source
 			}
 		}
