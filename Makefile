@@ -26,6 +26,7 @@ fuzz: ## a million executions of each reader
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1000000x ./core/format/obj
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1000000x ./core/format/gltf
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1000000x ./core/format/fbx
+	$(GO) test -run '^$$' -fuzz FuzzTGA -fuzztime 1000000x ./core/format/picture
 	$(GO) test -run '^$$' -fuzz FuzzClean -fuzztime 1000000x ./core/format/bundle
 	$(GO) test -run '^$$' -fuzz FuzzParse -fuzztime 200000x ./core/prep
 

@@ -55,7 +55,10 @@ func TestInspectSaysWhatAFileHolds(t *testing.T) {
 	require.Len(t, lines, 2)
 	assert.JSONEq(t, `{"file":"`+good+`","format":"obj","unitMetres":1,"unitHow":"assumed","up":"+Y","forward":"+Z","handedness":"right",
 		"axesHow":"assumed",
-		"nodes":1,"meshes":1,"instances":1,"polygons":1,"triangles":2,"points":5,"slots":["wood"],"unusedMaterials":["spare"],
+		"nodes":1,"meshes":1,"instances":1,"polygons":1,"triangles":2,"points":5,"slots":["wood"],"unusedMaterials":["spare"],"left":[],
+		"materials":[{"name":"wood","baseColor":[1,1,1,1],"metallic":0,"roughness":0.8,"alpha":"OPAQUE","twoSided":false,
+			"textures":{"base colour":"gone.png"}},
+			{"name":"spare","baseColor":[1,1,1,1],"metallic":0,"roughness":0.8,"alpha":"OPAQUE","twoSided":false}],
 		"textures":[{"name":"gone.png","found":false,"width":0,"height":0}],"uvSets":[],"lights":0,"cameras":0,"skins":0,"animations":0,
 		"bounds":{"min":[0,0,-10],"max":[200,300,0]},
 		"findings":[{"code":"source/missing-picture","severity":"look","title":"Picture “gone.png” is not among the files",

@@ -19,6 +19,7 @@ import (
 	"yarvek/core/format/gltf"
 	"yarvek/core/format/obj"
 	"yarvek/core/format/pack"
+	"yarvek/core/format/picture"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 	"yarvek/core/target"
@@ -199,7 +200,28 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 		"Reset scale and location of the node and of those above it in the modelling program"); err != nil {
 		return nil, nil, err
 	}
-	return s, finding.Gathered(found), nil
+	return s, finding.Gathered(append(found, pictures(s, name)...)), nil
+}
+
+// pictures says which pictures that came can't be shown or turned into another kind.
+func pictures(s *scene.Scene, file string) []finding.Finding {
+	kinds := map[string]string{picture.PSD: "a layered PSD", picture.EXR: "an EXR", picture.DDS: "a DDS", picture.KTX2: "a KTX2"}
+	var list []finding.Finding
+	for _, im := range s.Images {
+		kind, known := kinds[im.MIME]
+		switch {
+		case !im.Found() || picture.Decodes(im.MIME):
+			continue
+		case known:
+			kind += ", which is measured and passed on where a format can carry it, and not turned into another"
+		default:
+			kind = "of no kind that is known"
+		}
+		list = append(list, finding.Finding{Code: "source/picture-kind", Severity: finding.Look,
+			Title: fmt.Sprintf("Picture “%s” can’t be opened", fault.Shown(im.Name)),
+			Text:  "It is " + kind + ". Save it as PNG for receivers that need one.", Place: finding.Place{File: file}})
+	}
+	return list
 }
 
 // Write writes a delivery in a format, in the frame of the target as far as the format

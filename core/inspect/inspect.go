@@ -33,12 +33,14 @@ type Record struct {
 	Points        int               `json:"points"`
 	Slots         []string          `json:"slots"`
 	Unused        []string          `json:"unusedMaterials"`
+	Materials     []Material        `json:"materials"`
 	Textures      []Texture         `json:"textures"`
 	UVSets        []string          `json:"uvSets"`
 	Lights        int               `json:"lights"`
 	Cameras       int               `json:"cameras"`
 	Skins         int               `json:"skins"`
 	Animations    int               `json:"animations"`
+	Left          []Left            `json:"left"`
 	Bounds        *Bounds           `json:"bounds,omitempty"`
 	Findings      []finding.Finding `json:"findings"`
 }
@@ -49,6 +51,25 @@ type Texture struct {
 	Found  bool   `json:"found"`
 	Width  int    `json:"width"`
 	Height int    `json:"height"`
+}
+
+// Material is one of the file's, used or not; colours are linear.
+type Material struct {
+	Name      string            `json:"name"`
+	BaseColor [4]float64        `json:"baseColor"`
+	Metallic  float64           `json:"metallic"`
+	Roughness float64           `json:"roughness"`
+	Alpha     string            `json:"alpha"` // OPAQUE, MASK or BLEND
+	TwoSided  bool              `json:"twoSided"`
+	Textures  map[string]string `json:"textures,omitempty"` // by use, the name of the picture
+}
+
+// Left is something of the file that does not come in.
+type Left struct {
+	What  string   `json:"what"`
+	Count int      `json:"count"`
+	Names []string `json:"names,omitempty"` // the first of them
+	Why   string   `json:"why"`
 }
 
 // Bounds are two corners of a box.
@@ -69,7 +90,8 @@ func File(ctx context.Context, set *bundle.Bundle, name string) Record {
 		UnitMetres: s.UnitMetres, UnitHow: s.UnitHow, Up: s.Basis.Up.String(), Forward: s.Basis.Forward.String(),
 		Handedness: s.Basis.Handedness(), AxesHow: s.BasisHow,
 		Nodes: c.Nodes, Meshes: c.Meshes, Instances: c.Instances, Polygons: c.Polygons, Triangles: c.Triangles, Points: c.Points,
-		Slots: []string{}, Unused: []string{}, Textures: []Texture{}, UVSets: []string{},
+		Slots: []string{}, Unused: []string{}, Materials: []Material{}, Textures: []Texture{}, Left: []Left{},
+		UVSets: []string{},
 		Lights: s.CountLeft("light"), Cameras: s.CountLeft("camera"), Skins: s.CountLeft("skin"), Animations: s.CountLeft("animation"),
 		Findings: findings(s, found)}
 	for _, n := range s.UsedMaterials() {
@@ -79,6 +101,23 @@ func File(ctx context.Context, set *bundle.Bundle, name string) Record {
 	}
 	r.Unused = append(r.Unused, s.UnusedMaterials()...)
 	r.UVSets = append(r.UVSets, s.UVSetNames()...)
+	for _, m := range s.Materials {
+		out := Material{Name: m.Name, BaseColor: m.BaseColor, Metallic: m.Metallic, Roughness: m.Roughness, Alpha: string(m.AlphaMode),
+			TwoSided: m.TwoSided}
+		for use, mp := range m.Maps {
+			if !mp.Has() || s.Textures[mp.Texture-1].Image < 0 {
+				continue
+			}
+			if out.Textures == nil {
+				out.Textures = map[string]string{}
+			}
+			out.Textures[scene.Use(use).String()] = s.Images[s.Textures[mp.Texture-1].Image].Name
+		}
+		r.Materials = append(r.Materials, out)
+	}
+	for _, l := range s.Left {
+		r.Left = append(r.Left, Left{l.What, l.Count, l.Names, l.Why})
+	}
 	for _, im := range s.Images {
 		r.Textures = append(r.Textures, Texture{im.Name, im.Found(), im.Width, im.Height})
 	}

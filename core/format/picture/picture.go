@@ -5,6 +5,7 @@ package picture
 import (
 	"bytes"
 	"context"
+	"encoding/binary"
 	"fmt"
 	"image"
 	"image/color"
@@ -25,13 +26,58 @@ import (
 // MaxPixels bounds what is decoded: a small file can claim a huge picture.
 const MaxPixels = 64 << 20
 
-// Probe tells the media type and the size in pixels, or "" and zeros.
+// Media types of pictures that are told by their header and not decoded, besides TGA.
+const (
+	TGA  = "image/x-tga"
+	KTX2 = "image/ktx2"
+	DDS  = "image/vnd-ms.dds"
+	PSD  = "image/vnd.adobe.photoshop"
+	EXR  = "image/x-exr"
+)
+
+// Probe tells the media type and the size in pixels, or "" and zeros. It looks at the
+// bytes, never at a name.
 func Probe(data []byte) (mime string, width, height int) {
-	c, name, err := image.DecodeConfig(bytes.NewReader(data))
-	if err != nil {
-		return "", 0, 0
+	if c, name, err := image.DecodeConfig(bytes.NewReader(data)); err == nil {
+		return "image/" + name, c.Width, c.Height
 	}
-	return "image/" + name, c.Width, c.Height
+	le, be := binary.LittleEndian, binary.BigEndian
+	switch {
+	case len(data) >= 28 && bytes.HasPrefix(data, []byte("\xabKTX 20\xbb\r\n\x1a\n")): // KTX 2.0, section 3
+		return KTX2, int(le.Uint32(data[20:])), int(le.Uint32(data[24:]))
+	case len(data) >= 20 && bytes.HasPrefix(data, []byte("DDS ")):
+		return DDS, int(le.Uint32(data[16:])), int(le.Uint32(data[12:]))
+	case len(data) >= 26 && bytes.HasPrefix(data, []byte("8BPS")):
+		return PSD, int(be.Uint32(data[18:])), int(be.Uint32(data[14:]))
+	case bytes.HasPrefix(data, []byte("\x76\x2f\x31\x01")):
+		w, h := exrSize(data)
+		return EXR, w, h
+	}
+	if h, ok := tgaHeaderOf(data); ok {
+		return TGA, h.width, h.height
+	}
+	return "", 0, 0
+}
+
+// exrSize finds the data window in the header of an OpenEXR file: attributes, each a name,
+// a type and a length; zeros when it is not there.
+func exrSize(data []byte) (w, h int) {
+	head := data[:min(len(data), 64<<10)]
+	i := bytes.Index(head, []byte("dataWindow\x00box2i\x00\x10\x00\x00\x00"))
+	if i < 0 || len(head) < i+21+16 {
+		return 0, 0
+	}
+	at := func(k int) int { return int(int32(binary.LittleEndian.Uint32(head[i+21+4*k:]))) }
+	return max(0, at(2)-at(0)+1), max(0, at(3)-at(1)+1)
+}
+
+// Decodes tells whether a picture of a media type can be turned into another.
+func Decodes(mime string) bool {
+	switch mime {
+	case KTX2, DDS, PSD, EXR, "":
+		return false
+	}
+	return true
 }
 
 // Suffix is the usual file suffix of a media type.
@@ -41,6 +87,14 @@ func Suffix(mime string) string {
 		return ".jpg"
 	case "image/tiff":
 		return ".tif"
+	case TGA:
+		return ".tga"
+	case DDS:
+		return ".dds"
+	case PSD:
+		return ".psd"
+	case EXR:
+		return ".exr"
 	case "":
 		return ".bin"
 	}
@@ -58,14 +112,17 @@ func Describe(img *scene.Image) {
 	}
 }
 
-// decode decodes PNG and JPEG, whose size was checked before.
+// decode decodes a picture, after a look at its size.
 func decode(data []byte) (image.Image, error) {
-	_, w, h := Probe(data)
-	if w == 0 {
+	mime, w, h := Probe(data)
+	if w == 0 || !Decodes(mime) {
 		return nil, fmt.Errorf("the picture can't be decoded")
 	}
 	if w*h > MaxPixels {
 		return nil, fmt.Errorf("the picture has %d × %d pixels, more than %d million", w, h, MaxPixels>>20)
+	}
+	if mime == TGA {
+		return decodeTGA(data)
 	}
 	img, _, err := image.Decode(bytes.NewReader(data))
 	return img, err
