@@ -81,6 +81,9 @@ func Check(ctx context.Context, d scene.Delivery, p *pack.Package, f format.Form
 	c.list("slots", "Slots", sent.SlotNames(), got.SlotNames())
 	c.row("uvsets", "UV sets", fmt.Sprint(len(sent.UVSetNames())), fmt.Sprint(len(got.UVSetNames())))
 	c.list("textures", "Textures", textures(sent), textures(got))
+	if err := c.corners(ctx, sent, got, f, t); err != nil {
+		return nil, err
+	}
 	if f.Declares && f.Fixed == nil && t.Basis.Left {
 		c.overlooked(f.Frame(t).Basis)
 	}
@@ -256,7 +259,7 @@ func only(a, b []string) string {
 // reasons tells which changes may be why a row differs.
 var reasons = map[string][]pack.Topic{
 	"slots": {pack.Materials}, "textures": {pack.Textures, pack.Pictures, pack.Materials}, "uvsets": {pack.UVSets},
-	"parts": {pack.Nodes}, "places": {pack.Nodes}, "polygons": {pack.Polygons},
+	"corners": {pack.Colors, pack.Smoothing, pack.UVSets, pack.Materials}, "parts": {pack.Nodes}, "places": {pack.Nodes}, "polygons": {pack.Polygons},
 }
 
 // reason picks what the writer said about the thing that differs.

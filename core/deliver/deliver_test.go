@@ -64,7 +64,7 @@ func TestADifferenceIsNeverCertified(t *testing.T) {
 			assert.Contains(t, check(sent.Carried(geom.Linear(geom.Rotation(to.Basis.Forward.Vec(), 0.5)))), "Width")
 			other := sent.Clone()
 			other.Materials = []scene.Material{scene.NewMaterial("wood"), scene.NewMaterial("lit")}
-			assert.Equal(t, []string{"Slots"}, check(other))
+			assert.Equal(t, []string{"Slots", "Corners, one by one"}, check(other))
 			other = sent.Clone()
 			other.Nodes[0].Name = "box"
 			assert.Equal(t, []string{"Parts"}, check(other))

@@ -1,0 +1,233 @@
+package deliver
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"strings"
+
+	"yarvek/core/figure"
+	"yarvek/core/format"
+	"yarvek/core/geom"
+	"yarvek/core/scene"
+	"yarvek/core/target"
+)
+
+// How far a corner may be off and still be as it was sent.
+var (
+	normalNear = math.Cos(0.5 * math.Pi / 180)
+	uvNear     = 1. / 4096 // a texel of a large texture
+	colorNear  = 1. / 255
+)
+
+// off counts the corners that arrived otherwise, by what differs.
+type off struct {
+	corners                       int // compared
+	normals, uvs, colors, slots   int
+	places                        int    // whose position is another
+	apart                         int    // parts whose faces can't be set side by side
+	normal0, uv0, color0, slotOne string // the first part of each
+}
+
+// corners compares what stands at each corner of each face: its place, normal, the UV sets
+// the format holds, its colour, and the slot of its face, part by part in their order.
+// What was not sent is not compared: a corner that was given a normal on the way out has
+// lost nothing.
+func (c *Certificate) corners(ctx context.Context, sent, got *scene.Scene, f format.Format, t target.Target) error {
+	// In the frame of the file: a polygon is cut there, and cut otherwise when it is mirrored.
+	if at := f.Frame(t).Basis; at != t.Basis {
+		to := geom.Linear(t.Basis.To(at))
+		sent, got = sent.CarriedIn(ctx, to), got.CarriedIn(ctx, to)
+	}
+	a, b := placers(sent), placers(got)
+	if len(a) != len(b) {
+		return nil // Parts says so already
+	}
+	b = matched(sent, a, got, b)
+	o := &off{}
+	tol := tolerance(sent.Bounds())
+	wa, wb := sent.Worlds(), got.Worlds()
+	for i := range a {
+		if err := ctx.Err(); err != nil {
+			return err
+		}
+		x, y := sent.Meshes[sent.Nodes[a[i]].Mesh], got.Meshes[got.Nodes[b[i]].Mesh]
+		if !f.Polygons {
+			x, y = x.Triangulated(), y.Triangulated()
+		}
+		o.compare(placed{sent, x.MappedIn(ctx, wa[a[i]]), faceOrder(x, !f.Polygons)}, placed{got, y.MappedIn(ctx, wb[b[i]]),
+			faceOrder(y, false)}, sent.Nodes[a[i]].Name, tol, f.UVSets)
+	}
+	r := Row{Code: "corners", What: "Corners, one by one", Sent: figure.Count(o.corners), Arrived: figure.Count(o.corners),
+		Equal: o.places+o.normals+o.uvs+o.colors+o.slots+o.apart == 0}
+	if !r.Equal {
+		r.Arrived = o.words()
+	}
+	c.Rows = append(c.Rows, r)
+	return nil
+}
+
+// words says what differs.
+func (o *off) words() string {
+	var list []string
+	say := func(n int, one, many, where string) {
+		if n > 0 {
+			list = append(list, fmt.Sprintf("%s, first at “%s”", figure.Plural(n, one, many), where))
+		}
+	}
+	say(o.normals, "normal is off by more than 0.5°", "normals are off by more than 0.5°", o.normal0)
+	say(o.uvs, "UV coordinate is off", "UV coordinates are off", o.uv0)
+	say(o.colors, "colour is off", "colours are off", o.color0)
+	say(o.slots, "corner has another slot", "corners have another slot", o.slotOne)
+	if o.places > 0 {
+		list = append(list, figure.Plural(o.places, "corner stands elsewhere", "corners stand elsewhere"))
+	}
+	if o.apart > 0 {
+		list = append(list, figure.Plural(o.apart, "part has", "parts have")+" other faces")
+	}
+	return strings.Join(list, "; ")
+}
+
+// placers are the nodes that place a mesh, in their order.
+func placers(s *scene.Scene) []int {
+	var list []int
+	for i, n := range s.Nodes {
+		if n.Mesh >= 0 {
+			list = append(list, i)
+		}
+	}
+	return list
+}
+
+// matched are the nodes got in the order of those that were sent: by their names where
+// these tell them apart, since a format may list a tree in another order; else as they come.
+func matched(sent *scene.Scene, a []int, got *scene.Scene, b []int) []int {
+	by := map[string]int{}
+	for _, k := range b {
+		by[got.Nodes[k].Name] = k
+	}
+	list := make([]int, 0, len(b))
+	for _, i := range a {
+		k, ok := by[sent.Nodes[i].Name]
+		if !ok {
+			return b
+		}
+		delete(by, sent.Nodes[i].Name)
+		list = append(list, k)
+	}
+	return list
+}
+
+// placed is a mesh where it stands, with the order its faces are compared in.
+type placed struct {
+	s     *scene.Scene
+	m     *scene.Mesh
+	order []int32
+}
+
+// faceOrder is the faces slot by slot where a format writes them so, else as they are.
+func faceOrder(m *scene.Mesh, bySlot bool) []int32 {
+	order := make([]int32, 0, m.Faces())
+	if !bySlot || m.Slot == nil {
+		for f := range m.Faces() {
+			order = append(order, int32(f))
+		}
+		return order
+	}
+	start := make([]int, len(m.Slots)+1)
+	for _, k := range m.Slot {
+		start[k+1]++
+	}
+	for k := range m.Slots {
+		start[k+1] += start[k]
+	}
+	order = order[:m.Faces()]
+	for f, k := range m.Slot {
+		order[start[k]] = int32(f)
+		start[k]++
+	}
+	return order
+}
+
+// slotName is what the slot of a face is called.
+func (p placed) slotName(f int32) string {
+	if k := p.m.Material(int(f)); k >= 0 {
+		return p.s.Materials[k].Name
+	}
+	return scene.NoSlot
+}
+
+// compare sets two meshes side by side.
+func (o *off) compare(a, b placed, name string, tol float64, sets int) {
+	if len(a.order) != len(b.order) || len(a.m.Corners) != len(b.m.Corners) {
+		o.apart++
+		return
+	}
+	count := func(n *int, first *string) {
+		if *n++; *n == 1 {
+			*first = name
+		}
+	}
+	uvs := min(len(a.m.UVs), len(b.m.UVs))
+	if sets > 0 {
+		uvs = min(uvs, sets)
+	}
+	for i, fa := range a.order {
+		fb := b.order[i]
+		sa, sb := a.m.FaceStart[fa], b.m.FaceStart[fb]
+		n := a.m.FaceStart[fa+1] - sa
+		if b.m.FaceStart[fb+1]-sb != n {
+			o.apart++
+			return
+		}
+		slot := a.slotName(fa) != b.slotName(fb)
+		for k := range n {
+			ca, cb := sa+k, sb+k
+			o.corners++
+			if !a.m.Points[a.m.Corners[ca]].Near(b.m.Points[b.m.Corners[cb]], 2*tol) {
+				o.places++
+			}
+			if x, ok := at(a.m.Normals, ca); ok {
+				if y, ok := at(b.m.Normals, cb); ok && x.dot(x) > 0.25 && x.dot(y) < normalNear*math.Sqrt(x.dot(x)*y.dot(y)) {
+					count(&o.normals, &o.normal0)
+				}
+			}
+			for u := range uvs {
+				x, ok := value(a.m.UVs[u].Layer, ca)
+				y, there := value(b.m.UVs[u].Layer, cb)
+				if ok && (!there || math.Abs(x[0]-y[0]) > uvNear || math.Abs(x[1]-y[1]) > uvNear) {
+					count(&o.uvs, &o.uv0)
+				}
+			}
+			if x, ok := value(a.m.Colors, ca); ok {
+				y, there := value(b.m.Colors, cb)
+				d := max(math.Abs(float64(x[0]-y[0])), math.Abs(float64(x[1]-y[1])), math.Abs(float64(x[2]-y[2])))
+				if !there || d > colorNear {
+					count(&o.colors, &o.color0)
+				}
+			}
+			if slot {
+				count(&o.slots, &o.slotOne)
+			}
+		}
+	}
+}
+
+// value is what a layer has for a corner, and whether it has anything.
+func value[T any](l scene.Layer[T], c int32) (v T, ok bool) {
+	if !l.Has() || l.Index[c] < 0 {
+		return v, false
+	}
+	return l.Values[l.Index[c]], true
+}
+
+// direction is a normal as it is compared.
+type direction geom.Vec3
+
+func (d direction) dot(e direction) float64 { return geom.Vec3(d).Dot(geom.Vec3(e)) }
+
+// at is the normal of a corner.
+func at(l scene.Layer[[3]float32], c int32) (direction, bool) {
+	v, ok := value(l, c)
+	return direction{float64(v[0]), float64(v[1]), float64(v[2])}, ok
+}
