@@ -90,7 +90,7 @@ func TestAMessySceneIsClearedWithTheMouse(t *testing.T) {
 	h.bring(t, ctx, written(t, landing(), "landing.glb"))
 	// While a decision is on its way the old drawing is dimmed.
 	do(t, ctx, chromedp.Evaluate[chromedp.Void](`document.addEventListener("htmx:beforeSend", () => {
-		window.busy = document.querySelector("#page").classList.contains("htmx-request"); })`))
+		window.busy ||= document.querySelector("#page").classList.contains("htmx-request"); })`))
 	for _, s := range strays {
 		button := `document.querySelector('input[name=code][value="` + s[0] + `"]')?.form.querySelector("button")`
 		until(t, ctx, button)
