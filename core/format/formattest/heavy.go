@@ -50,9 +50,9 @@ func All() []Maker {
 		name string
 		make func(n func(int) int) []bundle.File
 	}{
-		{"a polygon of 900 000 corners along a shore", func(n func(int) int) []bundle.File { return outline(n(900_000), shore) }},
-		{"a polygon of a million corners along a comb", func(n func(int) int) []bundle.File { return outline(n(1_000_000), comb) }},
-		{"a polygon of 700 000 corners in a spiral", func(n func(int) int) []bundle.File { return outline(n(700_000), spiral) }},
+		{"a polygon of 800 000 corners along a shore", func(n func(int) int) []bundle.File { return outline(n(800_000), shore) }},
+		{"a polygon of 980 000 corners along a comb", func(n func(int) int) []bundle.File { return outline(n(980_000), comb) }},
+		{"a polygon of 600 000 corners in a spiral", func(n func(int) int) []bundle.File { return outline(n(600_000), spiral) }},
 		{"a hundred combs of 5 000 corners", combs},
 		{"half a million triangles round one point", fan},
 		{"300 000 loose triangles", loose},
