@@ -125,24 +125,18 @@ func TestIndependentReadersAgree(t *testing.T) {
 }
 
 // Random scenes too: trees, mirrored instances, n-gons, names in many scripts.
-func TestIndependentReadersAgreeOnRandomScenes(t *testing.T) {
-	b := newBench(t)
-	for seed := range uint64(8) {
-		s := shapetest.Scene(seed)
-		to := target.Target{Basis: s.Basis, Unit: target.Units[1]}
-		for _, f := range format.Written {
-			t.Run(fmt.Sprintf("%d/%s", seed, f.ID), func(t *testing.T) { agree(t, b, s, f, to) })
-		}
-	}
-}
+func TestIndependentReadersAgreeOnRandomScenes(t *testing.T) { agreeOnAll(t, 8, shapetest.Scene) }
 
 // And what files often lack: corners without coordinates, colours or normals, faces
 // without a material. No loader finds a number that is none, a normal that has no length,
 // or a face whose material is not there.
-func TestIndependentReadersTakeRaggedScenes(t *testing.T) {
+func TestIndependentReadersTakeRaggedScenes(t *testing.T) { agreeOnAll(t, 6, shapetest.Ragged) }
+
+// agreeOnAll tries the scenes of so many seeds in every format.
+func agreeOnAll(t *testing.T, seeds uint64, scene func(seed uint64) *scene.Scene) {
 	b := newBench(t)
-	for seed := range uint64(6) {
-		s := shapetest.Ragged(seed)
+	for seed := range seeds {
+		s := scene(seed)
 		to := target.Target{Basis: s.Basis, Unit: target.Units[1]}
 		for _, f := range format.Written {
 			t.Run(fmt.Sprintf("%d/%s", seed, f.ID), func(t *testing.T) { agree(t, b, s, f, to) })

@@ -116,7 +116,8 @@ func TestAMessySceneIsClearedWithTheMouse(t *testing.T) {
 			continue // it begins left or kept, and ends as it began
 		}
 		do(t, ctx, chromedp.Evaluate[chromedp.Void](`document.querySelector("#treelist button[name=one]").click()`))
-		until(t, ctx, `!`+was+` && document.querySelector("#treefind").value === "spl" && document.querySelectorAll("#treelist tbody tr").length === 1`)
+		until(t, ctx, `!`+was+` && document.querySelector("#treefind").value === "spl" &&
+			document.querySelectorAll("#treelist tbody tr").length === 1`)
 	}
 	do(t, ctx, chromedp.Evaluate[chromedp.Void](`{const f = document.querySelector("#treefind"); f.value = "";
 		f.dispatchEvent(new Event("input", {bubbles: true}))}`))

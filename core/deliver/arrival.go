@@ -259,7 +259,8 @@ func only(a, b []string) string {
 // reasons tells which changes may be why a row differs.
 var reasons = map[string][]pack.Topic{
 	"slots": {pack.Materials}, "textures": {pack.Textures, pack.Pictures, pack.Materials}, "uvsets": {pack.UVSets},
-	"corners": {pack.Colors, pack.Smoothing, pack.UVSets, pack.Materials}, "parts": {pack.Nodes}, "places": {pack.Nodes}, "polygons": {pack.Polygons},
+	"corners": {pack.Colors, pack.Smoothing, pack.UVSets, pack.Materials}, "parts": {pack.Nodes}, "places": {pack.Nodes},
+	"polygons": {pack.Polygons},
 }
 
 // reason picks what the writer said about the thing that differs.

@@ -22,11 +22,11 @@ var (
 
 // off counts the corners that arrived otherwise, by what differs.
 type off struct {
-	corners                       int // compared
-	normals, uvs, colors, slots   int
-	places                        int    // whose position is another
-	apart                         int    // parts whose faces can't be set side by side
-	normal0, uv0, color0, slotOne string // the first part of each
+	corners                     int // compared
+	normals, uvs, colors, slots int
+	places                      int    // whose position is another
+	apart                       int    // parts whose faces can't be set side by side
+	normal0, uv0, color0, slot0 string // the first part of each
 }
 
 // corners compares what stands at each corner of each face: its place, normal, the UV sets
@@ -55,8 +55,11 @@ func (c *Certificate) corners(ctx context.Context, sent, got *scene.Scene, f for
 		if !f.Polygons {
 			x, y = x.Triangulated(), y.Triangulated()
 		}
-		o.compare(placed{sent, x.MappedIn(ctx, wa[a[i]]), faceOrder(x, !f.Polygons)}, placed{got, y.MappedIn(ctx, wb[b[i]]),
+		o.compare(ctx, placed{sent, x.MappedIn(ctx, wa[a[i]]), faceOrder(x, !f.Polygons)}, placed{got, y.MappedIn(ctx, wb[b[i]]),
 			faceOrder(y, false)}, sent.Nodes[a[i]].Name, tol, f.UVSets)
+	}
+	if err := ctx.Err(); err != nil {
+		return err
 	}
 	r := Row{Code: "corners", What: "Corners, one by one", Sent: figure.Count(o.corners), Arrived: figure.Count(o.corners),
 		Equal: o.places+o.normals+o.uvs+o.colors+o.slots+o.apart == 0}
@@ -78,7 +81,7 @@ func (o *off) words() string {
 	say(o.normals, "normal is off by more than 0.5°", "normals are off by more than 0.5°", o.normal0)
 	say(o.uvs, "UV coordinate is off", "UV coordinates are off", o.uv0)
 	say(o.colors, "colour is off", "colours are off", o.color0)
-	say(o.slots, "corner has another slot", "corners have another slot", o.slotOne)
+	say(o.slots, "corner has another slot", "corners have another slot", o.slot0)
 	if o.places > 0 {
 		list = append(list, figure.Plural(o.places, "corner stands elsewhere", "corners stand elsewhere"))
 	}
@@ -157,8 +160,9 @@ func (p placed) slotName(f int32) string {
 	return scene.NoSlot
 }
 
-// compare sets two meshes side by side.
-func (o *off) compare(a, b placed, name string, tol float64, sets int) {
+// compare sets two meshes side by side. When ctx ends it returns early, and what it
+// counted means nothing.
+func (o *off) compare(ctx context.Context, a, b placed, name string, tol float64, sets int) {
 	if len(a.order) != len(b.order) || len(a.m.Corners) != len(b.m.Corners) {
 		o.apart++
 		return
@@ -173,6 +177,9 @@ func (o *off) compare(a, b placed, name string, tol float64, sets int) {
 		uvs = min(uvs, sets)
 	}
 	for i, fa := range a.order {
+		if i&0xfff == 0 && ctx.Err() != nil {
+			return
+		}
 		fb := b.order[i]
 		sa, sb := a.m.FaceStart[fa], b.m.FaceStart[fb]
 		n := a.m.FaceStart[fa+1] - sa
@@ -187,8 +194,8 @@ func (o *off) compare(a, b placed, name string, tol float64, sets int) {
 			if !a.m.Points[a.m.Corners[ca]].Near(b.m.Points[b.m.Corners[cb]], 2*tol) {
 				o.places++
 			}
-			if x, ok := at(a.m.Normals, ca); ok {
-				if y, ok := at(b.m.Normals, cb); ok && x.dot(x) > 0.25 && x.dot(y) < normalNear*math.Sqrt(x.dot(x)*y.dot(y)) {
+			if x, ok := normal(a.m, ca); ok {
+				if y, ok := normal(b.m, cb); ok && x.Dot(y) < normalNear {
 					count(&o.normals, &o.normal0)
 				}
 			}
@@ -207,7 +214,7 @@ func (o *off) compare(a, b placed, name string, tol float64, sets int) {
 				}
 			}
 			if slot {
-				count(&o.slots, &o.slotOne)
+				count(&o.slots, &o.slot0)
 			}
 		}
 	}
@@ -221,13 +228,9 @@ func value[T any](l scene.Layer[T], c int32) (v T, ok bool) {
 	return l.Values[l.Index[c]], true
 }
 
-// direction is a normal as it is compared.
-type direction geom.Vec3
-
-func (d direction) dot(e direction) float64 { return geom.Vec3(d).Dot(geom.Vec3(e)) }
-
-// at is the normal of a corner.
-func at(l scene.Layer[[3]float32], c int32) (direction, bool) {
-	v, ok := value(l, c)
-	return direction{float64(v[0]), float64(v[1]), float64(v[2])}, ok
+// normal is that of a corner, a unit, and whether it has one with a direction.
+func normal(m *scene.Mesh, c int32) (geom.Vec3, bool) {
+	v, ok := value(m.Normals, c)
+	n := geom.Vec3{float64(v[0]), float64(v[1]), float64(v[2])}
+	return n.Unit(), ok && n.Len() > 0.5
 }

@@ -296,8 +296,8 @@ func strict(s *scene.Scene) (*scene.Scene, []pack.Change) {
 		out.Meshes[i], did = m.Strict()
 		say := func(n int, about pack.Topic, what, why string) {
 			if n > 0 {
-				list = append(list, pack.Change{About: about, What: fmt.Sprintf("%s of “%s” %s", figure.Plural(n, "corner", "corners"), m.Name, what),
-					Why: why})
+				what = fmt.Sprintf("%s of “%s” %s", figure.Plural(n, "corner", "corners"), m.Name, what)
+				list = append(list, pack.Change{About: about, What: what, Why: why})
 			}
 		}
 		say(did.Normals, pack.Smoothing, "got a normal of unit length", "theirs was missing, zero or of another length")

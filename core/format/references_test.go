@@ -67,7 +67,8 @@ func TestPicturesOfOurOwnFBXAreItsCompanions(t *testing.T) {
 		require.Len(t, p.Files, 2)
 		assert.Equal(t, []string{p.Files[1].Name}, Companions(context.Background(), bundle.New(p.Files), p.Files[0].Name))
 	}
-	assert.Empty(t, Companions(context.Background(), bundle.New([]bundle.File{{Name: "a.fbx", Data: []byte("Kaydara FBX Binary  \x00")}}), "a.fbx"))
+	cut := bundle.New([]bundle.File{{Name: "a.fbx", Data: []byte("Kaydara FBX Binary  \x00")}})
+	assert.Empty(t, Companions(context.Background(), cut, "a.fbx"))
 }
 
 // For a left-handed target an FBX leaves right-handed, in the target's up and forward
@@ -75,8 +76,8 @@ func TestPicturesOfOurOwnFBXAreItsCompanions(t *testing.T) {
 // left of its front has its tip where a right-handed frame has it. The signed form says
 // the opposite of both.
 func TestAnFBXLeavesRightHanded(t *testing.T) {
-	m := &scene.Mesh{Name: "wedge", Points: []geom.Vec3{{3, 0, 0}, {0, 1, 0}, {0, 0, 1}}, FaceStart: []int32{0, 3}, Corners: []int32{0, 1, 2},
-		Slots: []int{-1}} // in glTF's basis +X is to the left of +Z, the front
+	m := &scene.Mesh{Name: "wedge", Points: []geom.Vec3{{3, 0, 0}, {0, 1, 0}, {0, 0, 1}}, FaceStart: []int32{0, 3},
+		Corners: []int32{0, 1, 2}, Slots: []int{-1}} // in glTF's basis +X is to the left of +Z, the front
 	s := shape.Scene("s", nil, m)
 	to := target.Target{Basis: geom.Basis{Up: geom.PosZ, Forward: geom.NegY, Left: true}, Unit: target.Metre}
 	for id, want := range map[string]struct{ sign, tip string }{"fbx-text": {"1", "3"}, "fbx-signed": {"-1", "-3"}} {

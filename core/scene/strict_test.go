@@ -29,7 +29,8 @@ func TestStrictLeavesASoundMeshAlone(t *testing.T) {
 func TestStrictGivesEveryCornerItsValue(t *testing.T) {
 	m := gable()
 	nan := float32(math.NaN())
-	m.Normals = scene.Layer[[3]float32]{Values: [][3]float32{{0, 0, 1}, {0, 0, 0}, {0, 3, 4}, {nan, 0, 1}}, Index: []int32{0, 1, 2, 3, -1, 0}}
+	m.Normals = scene.Layer[[3]float32]{Values: [][3]float32{{0, 0, 1}, {0, 0, 0}, {0, 3, 4}, {nan, 0, 1}},
+		Index: []int32{0, 1, 2, 3, -1, 0}}
 	m.Tangents = scene.Layer[[4]float32]{Values: [][4]float32{{1, 0, 0, 1}}, Index: []int32{0, 0, 0, 0, -1, 0}}
 	m.Colors = scene.Layer[[4]float32]{Values: [][4]float32{{.5, 0, 0, 1}}, Index: []int32{0, -1, -1, 0, 0, 0}}
 	m.UVs = []scene.UVSet{

@@ -16,7 +16,8 @@ func grown(r *rand.Rand, n int) [][2]float64 {
 	p := [][2]float64{{0, 0}, {40, 0}, {40, 40}, {0, 40}}
 	crossing := func(a, b, c, d [2]float64) bool {
 		on := func(a, b, q [2]float64) bool {
-			return cross2(a, b, q) == 0 && min(a[0], b[0]) <= q[0] && q[0] <= max(a[0], b[0]) && min(a[1], b[1]) <= q[1] && q[1] <= max(a[1], b[1])
+			return cross2(a, b, q) == 0 && min(a[0], b[0]) <= q[0] && q[0] <= max(a[0], b[0]) &&
+				min(a[1], b[1]) <= q[1] && q[1] <= max(a[1], b[1])
 		}
 		return cross2(a, b, c)*cross2(a, b, d) < 0 && cross2(c, d, a)*cross2(c, d, b) < 0 ||
 			on(a, b, c) || on(a, b, d) || on(c, d, a) || on(c, d, b)

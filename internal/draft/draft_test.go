@@ -240,7 +240,8 @@ func TestADrawingSaysWhatItLeftOut(t *testing.T) {
 	of := func(n int, step float64) *Model {
 		s := shape.Scene("balls", nil, ball)
 		for i := 1; i < n; i++ {
-			s.Nodes = append(s.Nodes, scene.Node{Kind: scene.KindMesh, Parent: -1, Local: geom.Translation(geom.Vec3{step * float64(i), 0, 0})})
+			s.Nodes = append(s.Nodes, scene.Node{Kind: scene.KindMesh, Parent: -1,
+				Local: geom.Translation(geom.Vec3{step * float64(i), 0, 0})})
 		}
 		return NewModel(ctx, s)
 	}

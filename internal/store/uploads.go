@@ -17,7 +17,8 @@ func (s *Store) KeepUpload(ctx context.Context, job string, kit int64, meshes []
 		return err
 	}
 	return s.tx(ctx, func(tx *sql.Tx) error {
-		if _, err := tx.ExecContext(ctx, `DELETE FROM uploads WHERE created < ?`, time.Now().Add(-uploadsKept).UTC().Format(stamp)); err != nil {
+		old := time.Now().Add(-uploadsKept).UTC().Format(stamp)
+		if _, err := tx.ExecContext(ctx, `DELETE FROM uploads WHERE created < ?`, old); err != nil {
 			return err
 		}
 		_, err := tx.ExecContext(ctx, `INSERT INTO uploads (job, kit_id, files, created) VALUES (?, ?, ?, ?)`, job, kit, b, now())
@@ -31,7 +32,8 @@ func (s *Store) UploadOf(ctx context.Context, job string) (kit int64, came []Ass
 	err = s.see(ctx, func(tx *sql.Tx) error {
 		var b []byte
 		var created string
-		if err := tx.QueryRowContext(ctx, `SELECT kit_id, files, created FROM uploads WHERE job = ?`, job).Scan(&kit, &b, &created); err != nil {
+		err := tx.QueryRowContext(ctx, `SELECT kit_id, files, created FROM uploads WHERE job = ?`, job).Scan(&kit, &b, &created)
+		if err != nil {
 			return missing(err)
 		}
 		var files []File
@@ -42,7 +44,8 @@ func (s *Store) UploadOf(ctx context.Context, job string) (kit int64, came []Ass
 			var id int64
 			err := tx.QueryRowContext(ctx, `SELECT a.id FROM assets a JOIN revisions r ON r.asset_id = a.id AND r.number = 1
 				JOIN revision_files f ON f.revision_id = r.id AND f.name = r.main
-				WHERE a.kit_id = ? AND a.created >= ? AND f.name = ? AND f.sha = ? ORDER BY a.id LIMIT 1`, kit, created, f.Name, f.SHA).Scan(&id)
+				WHERE a.kit_id = ? AND a.created >= ? AND f.name = ? AND f.sha = ? ORDER BY a.id LIMIT 1`,
+				kit, created, f.Name, f.SHA).Scan(&id)
 			switch missing(err) {
 			case nil:
 				a, err := assetOf(ctx, tx, id)

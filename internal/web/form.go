@@ -9,6 +9,7 @@ import (
 	"yarvek/core/fault"
 	"yarvek/core/figure"
 	"yarvek/core/geom"
+	"yarvek/core/station"
 	"yarvek/core/target"
 	"yarvek/internal/work"
 )
@@ -169,6 +170,31 @@ func (f *form) under(keys []string) []string {
 		}
 	}
 	return list
+}
+
+// node reads a node by its key among those a station has, or by its own name where only
+// one has it. decided tells a node of another revision that something is decided for
+// already: that may still be given up.
+func (f *form) node(name string, keys []string, decided bool) string {
+	typed := f.str(name)
+	if decided || slices.Contains(keys, typed) {
+		return typed
+	}
+	var named []string
+	for _, k := range keys {
+		if station.LastName(k) == typed {
+			named = append(named, k)
+		}
+	}
+	switch len(named) {
+	case 1:
+		return named[0]
+	case 0:
+		f.fail("there is no node called “%s”. Choose one of the list", typed)
+	default:
+		f.fail("%d nodes are called “%s”. Write the path to the one that is meant, such as %s", len(named), typed, named[0])
+	}
+	return typed
 }
 
 // fromOf reads which line of a list an address asks for first; 0 when it asks for none.

@@ -71,12 +71,13 @@ type kitPage struct {
 	Find       string // letters of a name that are looked for, "" for none
 	From       int    // the first shown
 	Prev, Next string // addresses of the assets before and after those shown, "" for none
+	Switch     string // address of the same assets in the other line-up
 }
 
 // shelf is how many assets a kit's page shows at once.
 const shelf = 60
 
-// shelve leaves the assets that are looked for, and of these a shelf.
+// shelve leaves the assets that are looked for, and of those in the kit a shelf.
 func (p *kitPage) shelve(r *http.Request) error {
 	q := r.URL.Query()
 	p.All, p.Find = len(p.Rows), strings.TrimSpace(q.Get("find"))
@@ -84,10 +85,9 @@ func (p *kitPage) shelve(r *http.Request) error {
 	if p.From, err = fromOf(r); err != nil {
 		return err
 	}
-	want := strings.ToLower(p.Find)
-	p.Rows = slices.DeleteFunc(slices.Clone(p.Rows), func(row work.Row) bool {
-		return want != "" && !strings.Contains(strings.ToLower(row.Asset.Name), want)
-	})
+	other := func(a work.Asset) bool { return !strings.Contains(strings.ToLower(a.Name), strings.ToLower(p.Find)) }
+	p.Rows = slices.DeleteFunc(slices.Clone(p.Rows), func(row work.Row) bool { return other(row.Asset) })
+	p.Removed = slices.DeleteFunc(p.Removed, other)
 	found := len(p.Rows)
 	p.From = min(p.From, max(0, found-1)) / shelf * shelf
 	p.Rows = p.Rows[p.From:min(p.From+shelf, found)]
@@ -95,6 +95,13 @@ func (p *kitPage) shelve(r *http.Request) error {
 		q.Set("from", strconv.Itoa(from))
 		return "?" + q.Encode()
 	}
+	turned := r.URL.Query()
+	if turned.Get("lineup") == "fit" {
+		turned.Del("lineup")
+	} else {
+		turned.Set("lineup", "fit")
+	}
+	p.Switch = "?" + turned.Encode()
 	if p.From > 0 {
 		p.Prev = at(p.From - shelf)
 	}

@@ -133,3 +133,49 @@ func TestAKitOfManyHasShelves(t *testing.T) {
 	assert.Len(t, row.FindAllString(w.Body.String(), -1), 10)
 	has(t, c.get("/kits/1?find=nothing"), "No asset has a name like that")
 }
+
+// Where a page names nodes in a field, a name will do when only one has it; a node that is
+// not there is no decision.
+func TestANodeIsNamedByItsKeyOrItsName(t *testing.T) {
+	c := newClient(t)
+	c.bring("quay.obj", quayText)
+	for _, at := range [][]string{{"pivot", "act", "each", "place", "mass"}, {"source", "act", "name", "name", "crane"}} {
+		w := c.post("/assets/1/"+at[0], c.form(append(at[1:], "key", "hok")...))
+		assert.Equal(t, http.StatusUnprocessableEntity, w.Code, at)
+		has(t, w, "no node called “hok”")
+		c.decide(at[0], append(at[1:], "key", "hook")...)
+	}
+	p := c.prepNow()
+	assert.Equal(t, map[string]string{"hook": "crane"}, p.Source.Names)
+	f := &form{r: &http.Request{PostForm: url.Values{"key": {"oar"}}}}
+	assert.Equal(t, "boat/oar", f.node("key", []string{"boat", "boat/oar"}, false))
+	require.NoError(t, f.err)
+	assert.Equal(t, "oar", f.node("key", nil, true), "what is decided already can be given up")
+	require.NoError(t, f.err)
+	f.node("key", []string{"boat/oar", "skiff/oar"}, false)
+	assert.ErrorContains(t, f.err, "2 nodes are called “oar”")
+}
+
+// What was taken out of a kit can be put back, however much it is.
+func TestManyThatWereTakenOutAreFoundByName(t *testing.T) {
+	c := newClient(t)
+	for i := range 45 {
+		c.bring(fmt.Sprintf("mole %02d.obj", i), quayText)
+	}
+	files := map[string]string{}
+	for i := range 45 {
+		files[fmt.Sprintf("pier %02d.obj", i)] = quayText
+	}
+	c.files("/kits/1/files", files)
+	c.desk.Jobs.Wait()
+	all, err := c.desk.Assets(t.Context(), 1)
+	require.NoError(t, err)
+	for _, a := range all[:len(all)-1] {
+		require.Equal(t, http.StatusSeeOther, c.post(fmt.Sprintf("/assets/%d/remove", a.ID), nil).Code)
+	}
+	w := c.get("/kits/1")
+	has(t, w, "more; find them by name")
+	has(t, w, `id="find"`)
+	last := all[len(all)-2].Name
+	has(t, c.get("/kits/1?find="+url.QueryEscape(last)), "<li>"+last)
+}

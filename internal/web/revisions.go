@@ -8,6 +8,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"yarvek/core/compare"
 	"yarvek/core/prep"
 	"yarvek/core/station/source"
 	"yarvek/internal/work"
@@ -44,6 +45,15 @@ type reviewPage struct {
 
 // InForce tells whether the revision is the one in force already.
 func (p reviewPage) InForce() bool { return p.Revision.Number == p.Opened.Revision.Number }
+
+// choicesInAll is how many nodes a review's page offers for all its lost decisions together.
+const choicesInAll = 4000
+
+// Choices are the nodes a lost decision can be pointed at: all, or as many as a page of so
+// many lost decisions has room for.
+func (p reviewPage) Choices(l compare.Lost) []string {
+	return l.Nodes[:min(len(l.Nodes), choicesInAll/min(fewOf, len(p.Lost)))]
+}
 
 // review sets a revision beside the one in force.
 func (s *Server) review(w http.ResponseWriter, r *http.Request) error {

@@ -160,8 +160,11 @@ func explain(err error) (status int, say string) {
 	case fault.KindOf(err) != 0:
 		return http.StatusUnprocessableEntity, err.Error()
 	}
-	return http.StatusInternalServerError, "Something broke off here; the log has the details."
+	return http.StatusInternalServerError, brokeOff
 }
+
+// brokeOff is said of what has no sentence of its own.
+const brokeOff = "Something broke off here; the log has the details."
 
 // folderTrouble words what keeps the data folder from its work.
 func folderTrouble(c work.Cause) (status int, say string) {
@@ -179,7 +182,7 @@ func folderTrouble(c work.Cause) (status int, say string) {
 		return http.StatusInternalServerError, "The database or the disk below it is damaged, so this was not kept. Whoever runs " +
 			"Yarvek should stop it and run yarvek verify, which says what is harmed and what to do."
 	}
-	return http.StatusInternalServerError, "Something broke off here; the log has the details."
+	return http.StatusInternalServerError, brokeOff
 }
 
 // sentence begins with a capital and ends with a stop.

@@ -123,7 +123,11 @@ func (s *Server) signIn(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	s.door.compare <- struct{}{}
+	select {
+	case s.door.compare <- struct{}{}:
+	case <-r.Context().Done():
+		return r.Context().Err()
+	}
 	ok, err := argon2id.ComparePasswordAndHash(f.r.PostForm.Get("phrase"), kept)
 	<-s.door.compare
 	if err != nil {

@@ -184,7 +184,8 @@ func decidePivot(f *form, p *prep.Prep) {
 
 // decidePart seats the origin of one part.
 func decidePart(f *form, d *pivot.Decisions) {
-	key, s := f.str("key"), f.seat()
+	_, decided := d.Each[f.str("key")]
+	key, s := f.node("key", f.parts(), decided), f.seat()
 	each := maps.Clone(d.Each)
 	if each == nil {
 		each = map[string]pivot.Seat{}
@@ -196,6 +197,21 @@ func decidePart(f *form, d *pivot.Decisions) {
 		each = nil
 	}
 	d.Each = each
+}
+
+// parts are the keys of the nodes that come to Pivot.
+func (f *form) parts() []string {
+	o, err := f.open()
+	if err != nil {
+		f.err = first(f.err, err)
+		return nil
+	}
+	stop, err := o.Result.Stop(pivot.Info.ID)
+	f.check(err)
+	if err != nil {
+		return nil
+	}
+	return stop.Before.Keys()
 }
 
 // addMarker adds one, numbered when it was given no name.

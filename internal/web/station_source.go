@@ -108,8 +108,8 @@ func (p sourcePage) MissingPictures() []string {
 
 // wanted is what is looked for in the tree.
 type wanted struct {
-	Find string // letters of a name or a slot, in lower case
-	Kind string // one of treekinds, "" for all
+	find string // letters of a name or a slot, in lower case
+	kind string // one of treekinds, "" for all
 	from int    // the piece begins at this node
 }
 
@@ -121,11 +121,11 @@ func looked(r *http.Request, ws worksheet) wanted {
 
 // takes tells whether a node is looked for.
 func (w wanted) takes(n source.Node) bool {
-	has := func(s string) bool { return strings.Contains(strings.ToLower(s), w.Find) }
-	if w.Find != "" && !has(n.Name) && !has(n.Was) && !slices.ContainsFunc(n.Slots, has) {
+	has := func(s string) bool { return strings.Contains(strings.ToLower(s), w.find) }
+	if w.find != "" && !has(n.Name) && !has(n.Was) && !slices.ContainsFunc(n.Slots, has) {
 		return false
 	}
-	switch w.Kind {
+	switch w.kind {
 	case "":
 		return true
 	case "kept":
@@ -139,7 +139,7 @@ func (w wanted) takes(n source.Node) bool {
 	case "idle":
 		return n.Idle
 	}
-	return string(n.Kind) == w.Kind
+	return string(n.Kind) == w.kind
 }
 
 // row is a node of the tree as the page shows it.
@@ -150,7 +150,6 @@ type row struct {
 
 // tree is a piece of the tree of nodes: those that were looked for, in their order.
 type tree struct {
-	wanted
 	Rows  []row
 	Found string // how many there are, "" when all are shown
 	Next  string // address of the next piece, "" when this is the last
@@ -158,7 +157,7 @@ type tree struct {
 
 // treeOf takes the piece of the tree that is wanted. Only the first counts what there is.
 func treeOf(o *work.Opened, w wanted) tree {
-	t := tree{wanted: w}
+	var t tree
 	nodes := o.Result.Source.Nodes
 	found := 0
 	for i := w.from; i < len(nodes); i++ {
@@ -169,7 +168,7 @@ func treeOf(o *work.Opened, w wanted) tree {
 			t.Rows = append(t.Rows, row{nodes[i], i})
 		} else if t.Next == "" {
 			t.Next = fmt.Sprintf("%s/source/lists/rows?%s", assetPath(o.Asset.ID),
-				url.Values{"find": {w.Find}, "kind": {w.Kind}, "from": {fmt.Sprint(i)}}.Encode())
+				url.Values{"find": {w.find}, "kind": {w.kind}, "from": {fmt.Sprint(i)}}.Encode())
 			if w.from > 0 {
 				break
 			}
@@ -349,14 +348,21 @@ func decideNames(f *form, d *source.Decisions, act string, keys []string) {
 			f.fail("choose the node to rename")
 			return
 		}
+		o, err := f.open()
+		if err != nil {
+			f.err = first(f.err, err)
+			return
+		}
+		_, decided := d.Names[keys[0]]
+		key := f.node("key", o.Result.Survey.Keys, decided)
 		names := maps.Clone(d.Names)
 		if names == nil {
 			names = map[string]string{}
 		}
-		if name := f.str("name"); name == "" || name == station.LastName(keys[0]) {
-			delete(names, keys[0])
+		if name := f.str("name"); name == "" || name == station.LastName(key) {
+			delete(names, key)
 		} else {
-			names[keys[0]] = f.name("name")
+			names[key] = f.name("name")
 		}
 		if len(names) == 0 {
 			names = nil

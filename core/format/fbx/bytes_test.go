@@ -90,7 +90,8 @@ func TestEdgesLeaveAsTheSurfaceIs(t *testing.T) {
 	bent := &scene.Mesh{Name: "bent", Points: []geom.Vec3{{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}}, FaceStart: []int32{0, 3, 6},
 		Corners: []int32{0, 1, 2, 0, 2, 3}, Slots: []int{-1}}
 	sin, cos := math.Sincos(2 * math.Pi / 180)
-	bent.Normals = scene.Layer[[3]float32]{Values: [][3]float32{{0, 0, 1}, {float32(sin), 0, float32(cos)}}, Index: []int32{0, 0, 0, 0, 1, 0}}
+	bent.Normals = scene.Layer[[3]float32]{Values: [][3]float32{{0, 0, 1}, {float32(sin), 0, float32(cos)}},
+		Index: []int32{0, 0, 0, 0, 1, 0}}
 	assert.EqualValues(t, 4, sum(numbers(t, text(t, shape.Scene("s", nil, bent)), "Smoothing")), "one of five is hard")
 	bent.Hard = make([]bool, 6)
 	bent.Hard[0] = true
@@ -153,7 +154,8 @@ func TestShininessGivesTheRoughnessBack(t *testing.T) {
 // What nothing is joined to is not there: no video without a texture, no picture beside
 // the file that no material uses.
 func TestOnlyPicturesInUseLeave(t *testing.T) {
-	s := shape.Scene("s", []scene.Material{scene.NewMaterial("tar")}, new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box"))
+	box := new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box")
+	s := shape.Scene("s", []scene.Material{scene.NewMaterial("tar")}, box)
 	s.Images = []scene.Image{{Name: "spare.png", MIME: "image/png", Data: []byte("\x89PNG")}, {Name: "tar.png", MIME: "image/png",
 		Data: []byte("\x89PNG tar")}}
 	s.Textures = []scene.Texture{{Image: 1, WrapU: scene.Repeat, WrapV: scene.Repeat}}

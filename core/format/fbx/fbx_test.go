@@ -259,7 +259,8 @@ func TestTheTransformChainByHand(t *testing.T) {
 	assert.True(t, p.local.Apply(geom.Vec3{1, 0, 0}).Near(geom.Vec3{1, 0, 0}, 1e-12))
 	assert.True(t, p.local.Apply(geom.Vec3{}).Near(geom.Vec3{1, -1, 0}, 1e-12))
 	// Scale by two at (0,1,0) with a scaling offset of (0,0,5).
-	p = place(properties{own: map[string]property{"Lcl Scaling": vec(2, 2, 2), "ScalingPivot": vec(0, 1, 0), "ScalingOffset": vec(0, 0, 5)}})
+	p = place(properties{own: map[string]property{"Lcl Scaling": vec(2, 2, 2), "ScalingPivot": vec(0, 1, 0),
+		"ScalingOffset": vec(0, 0, 5)}})
 	assert.True(t, p.local.Apply(geom.Vec3{0, 1, 0}).Near(geom.Vec3{0, 1, 5}, 1e-12))
 	assert.True(t, p.local.Apply(geom.Vec3{0, 2, 0}).Near(geom.Vec3{0, 3, 5}, 1e-12))
 	// Pre-rotation counts only when rotation is active, and comes outside of it.

@@ -173,8 +173,9 @@ func (r *reader) use(material int, of string, t *object, prop string) {
 	if use == scene.UseOpacity && m.AlphaMode == scene.Opaque && p.get(own+"alpha_mode").text() == "" {
 		m.AlphaMode = scene.Blend
 	}
-	m.Maps[use] = scene.Map{Texture: r.texture(t) + 1, Channel: scene.Channel(bounded(p.get(own+useWords[use]+"_channel"), int(scene.Alpha))),
-		UVSet: bounded(p.get(own+useWords[use]+"_uv_set"), 7), Place: placement(t)}
+	m.Maps[use] = scene.Map{Texture: r.texture(t) + 1,
+		Channel: scene.Channel(bounded(p.get(own+useWords[use]+"_channel"), int(scene.Alpha))),
+		UVSet:   bounded(p.get(own+useWords[use]+"_uv_set"), 7), Place: placement(t)}
 	if name := clean(t.props.get("UVSet").text()); name != "" {
 		if _, ours := p.find(own + useWords[use] + "_uv_set"); !ours {
 			r.sets[mapOf{material, use}] = name

@@ -167,7 +167,8 @@ type template struct {
 // templates are in the order of the counts.
 var templates = [...]template{
 	{"Geometry", "FbxMesh", func() []*record {
-		return []*record{prop70("Color", "ColorRGB", "Color", "", 0.8, 0.8, 0.8), prop70("BBoxMin", "Vector3D", "Vector", "", 0.0, 0.0, 0.0),
+		return []*record{prop70("Color", "ColorRGB", "Color", "", 0.8, 0.8, 0.8),
+			prop70("BBoxMin", "Vector3D", "Vector", "", 0.0, 0.0, 0.0),
 			prop70("BBoxMax", "Vector3D", "Vector", "", 0.0, 0.0, 0.0), prop70("Primary Visibility", "bool", "", "", int32(1)),
 			prop70("Casts Shadows", "bool", "", "", int32(1)), prop70("Receive Shadows", "bool", "", "", int32(1))}
 	}},

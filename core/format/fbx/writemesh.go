@@ -17,6 +17,7 @@ func (w *writer) mesh(id int64, m *scene.Mesh) *record {
 	if w.ctx.Err() != nil {
 		return rec("Geometry") // nobody waits for it
 	}
+	m, _ = m.Strict() // which format.Write has told of already
 	points := make([]float64, 0, 3*len(m.Points))
 	for _, p := range m.Points {
 		points = append(points, p[0], p[1], p[2])
@@ -38,7 +39,7 @@ func (w *writer) mesh(id int64, m *scene.Mesh) *record {
 	}
 	g.add(rec("GeometryVersion", int32(124)))
 	if m.Normals.Has() {
-		use(element("LayerElementNormal", 0, "", "ByPolygonVertex", "Direct").add(rec("Normals", w.normals(m))))
+		use(element("LayerElementNormal", 0, "", "ByPolygonVertex", "Direct").add(rec("Normals", normals(m))))
 	}
 	if t, b, ok := tangents(m); ok {
 		use(element("LayerElementBinormal", 0, "", "ByPolygonVertex", "Direct").add(rec("Binormals", b)))
@@ -88,23 +89,12 @@ func (w *writer) uvs(g *record, m *scene.Mesh, use func(*record)) []*record {
 	return layers
 }
 
-// normals are written corner by corner, which every reader understands; where a
-// corner has none the face's own stands in.
-func (w *writer) normals(m *scene.Mesh) []float64 {
+// normals are written corner by corner, which every reader understands.
+func normals(m *scene.Mesh) []float64 {
 	out := make([]float64, 0, 3*len(m.Corners))
-	for f := range m.Faces() {
-		var own geom.Vec3
-		for c := m.FaceStart[f]; c < m.FaceStart[f+1]; c++ {
-			if i := m.Normals.Index[c]; i >= 0 {
-				n := m.Normals.Values[i]
-				out = append(out, float64(n[0]), float64(n[1]), float64(n[2]))
-				continue
-			}
-			if own == (geom.Vec3{}) {
-				own = m.FaceNormal(f).Unit()
-			}
-			out = append(out, own[0], own[1], own[2])
-		}
+	for _, i := range m.Normals.Index {
+		n := m.Normals.Values[i]
+		out = append(out, float64(n[0]), float64(n[1]), float64(n[2]))
 	}
 	return out
 }

@@ -418,7 +418,8 @@ func triangleGLTF(node, meshes, top string) []byte {
 "accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3"},{"bufferView":1,"componentType":5126,"count":2,"type":"VEC3"},
 {"bufferView":2,"componentType":5126,"count":2,"type":"VEC3"}],
 "bufferViews":[{"buffer":0,"byteLength":36},{"buffer":0,"byteOffset":36,"byteLength":24},{"buffer":0,"byteOffset":60,"byteLength":24}],
-"buffers":[{"byteLength":84,"uri":"data:application/octet-stream;base64,%s"}]%s}`, node, meshes, base64.StdEncoding.EncodeToString(bin), top)
+"buffers":[{"byteLength":84,"uri":"data:application/octet-stream;base64,%s"}]%s}`, node, meshes,
+		base64.StdEncoding.EncodeToString(bin), top)
 }
 
 func readDocument(data []byte) (*scene.Scene, []finding.Finding, error) {
@@ -432,7 +433,8 @@ func TestInstancesOfAnExtensionAreNodes(t *testing.T) {
 	require.NoError(t, err)
 	require.Equal(t, 2, s.Count().Instances)
 	assert.Equal(t, 1, s.Count().Meshes)
-	assert.Equal(t, geom.Box{Min: geom.Vec3{0, 0, 0}, Max: geom.Vec3{6, 8, 0}}, s.Bounds(), "moved by (5,0,0) and (0,6,0), grown by 1 and 2")
+	assert.Equal(t, geom.Box{Min: geom.Vec3{0, 0, 0}, Max: geom.Vec3{6, 8, 0}}, s.Bounds(),
+		"moved by (5,0,0) and (0,6,0), grown by 1 and 2")
 	assert.Equal(t, []string{"buoy", "buoy 1", "buoy 2"}, []string{s.Nodes[0].Name, s.Nodes[1].Name, s.Nodes[2].Name})
 }
 

@@ -69,12 +69,12 @@ func cut(m *scene.Mesh) []slotPart {
 // layers are a mesh and what all its slots need of it.
 type layers struct {
 	*scene.Mesh
-	normals scene.Layer[[3]float32] // its own, or those of its smoothing groups
-	faceOf  []int32                 // of each corner; nil when its normals are all sound
+	normals scene.Layer[[3]float32] // its own, or those of its smoothing groups; all of unit length
 }
 
 // layersOf prepares a mesh.
 func (w *writer) layersOf(m *scene.Mesh) layers {
+	m, _ = m.Strict() // which format.Write has told of already
 	normals := m.Normals
 	if !normals.Has() && m.Smooth != nil {
 		normals = m.SmoothNormals()
@@ -82,20 +82,7 @@ func (w *writer) layersOf(m *scene.Mesh) layers {
 	} else if m.Smooth != nil {
 		w.out.Say(pack.Smoothing, fmt.Sprintf("smoothing groups of “%s”", m.Name), "glTF has none; the normals say the same")
 	}
-	l := layers{Mesh: m, normals: normals}
-	for _, i := range normals.Index {
-		if i < 0 || !sound(normals.Values[i]) {
-			l.faceOf = facesOfCorners(m)
-			break
-		}
-	}
-	return l
-}
-
-// sound tells whether a normal has a direction.
-func sound(v [3]float32) bool {
-	n := geom.Vec3{float64(v[0]), float64(v[1]), float64(v[2])}.Unit()
-	return n != (geom.Vec3{}) && n.IsFinite()
+	return layers{m, normals}
 }
 
 // primitive writes one slot. Corners that agree in every layer share a vertex.
@@ -123,7 +110,12 @@ func (w *writer) primitive(l layers, p slotPart) primitive {
 	}
 	out.Attributes["POSITION"] = w.floats("VEC3", pos, true)
 	if normals.Has() {
-		out.Attributes["NORMAL"] = w.floats("VEC3", unitNormals(l, corner), false)
+		n := make([]float32, 0, 3*len(corner))
+		for _, c := range corner {
+			v := normals.Values[normals.Index[c]]
+			n = append(n, v[0], v[1], v[2])
+		}
+		out.Attributes["NORMAL"] = w.floats("VEC3", n, false)
 	}
 	if t, ok := tangents(m, corner); ok && normals.Has() {
 		out.Attributes["TANGENT"] = w.floats("VEC4", t, false)
@@ -205,37 +197,6 @@ func share(ctx context.Context, m *scene.Mesh, corners []int32, keys [][]int32) 
 		index = append(index, uint32(v))
 	}
 	return corner, index
-}
-
-// unitNormals writes normals of length one; where a corner has none, or one of no
-// length, the face's own stands in.
-func unitNormals(l layers, corner []int32) []float32 {
-	out := make([]float32, 0, 3*len(corner))
-	for _, c := range corner {
-		var n geom.Vec3
-		if i := l.normals.Index[c]; i >= 0 {
-			v := l.normals.Values[i]
-			n = geom.Vec3{float64(v[0]), float64(v[1]), float64(v[2])}.Unit()
-		}
-		if n == (geom.Vec3{}) || !n.IsFinite() {
-			if n = l.FaceNormal(int(l.faceOf[c])).Unit(); n == (geom.Vec3{}) {
-				n = geom.Vec3{0, 1, 0}
-			}
-		}
-		out = append(out, float32(n[0]), float32(n[1]), float32(n[2]))
-	}
-	return out
-}
-
-// facesOfCorners tells for each corner which face it belongs to.
-func facesOfCorners(m *scene.Mesh) []int32 {
-	f := make([]int32, len(m.Corners))
-	for i := range m.Faces() {
-		for c := m.FaceStart[i]; c < m.FaceStart[i+1]; c++ {
-			f[c] = int32(i)
-		}
-	}
-	return f
 }
 
 // tangents are written only when every vertex has a sound one.

@@ -336,7 +336,8 @@ func TestWhatProgramsWriteIsRead(t *testing.T) {
 	_, _, err := Read(context.Background(), bundle.New([]bundle.File{{Name: "a.obj", Data: []byte("v 0 0 3.1-e2\n")}}), "a.obj", nil)
 	assert.Error(t, err, "a difference is no number")
 
-	s, found := read(bundle.File{Name: "a.obj", Data: []byte("mtllib a.mtl\no Gr\xfc\xdfe \x80\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl m\nf 1 2 3\no 灯\nf 1 3 2\n")},
+	latin := "mtllib a.mtl\no Gr\xfc\xdfe \x80\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl m\nf 1 2 3\no 灯\nf 1 3 2\n"
+	s, found := read(bundle.File{Name: "a.obj", Data: []byte(latin)},
 		bundle.File{Name: "a.mtl", Data: []byte("newmtl m\nmap_Kd \"my oak.png\"\n")}, bundle.File{Name: "my oak.png", Data: []byte("x")})
 	assert.Equal(t, "Grüße €", s.Nodes[0].Name)
 	assert.Equal(t, "灯", s.Nodes[1].Name, "other lines are as they are")
@@ -362,7 +363,8 @@ func TestAnOBJIsForSimpleReaders(t *testing.T) {
 	m := &scene.Mesh{Name: "sail", Points: []geom.Vec3{{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}}, FaceStart: []int32{0, 3, 6},
 		Corners: []int32{0, 1, 2, 0, 2, 3}, Slots: []int{0, -1}, Slot: []int32{0, 1}}
 	m.Colors = scene.Layer[[4]float32]{Values: [][4]float32{{1, 0, 0, 1}, {0, 0, 1, 1}}, Index: []int32{0, 0, 0, 1, 1, 1}}
-	m.UVs = []scene.UVSet{{Name: "UV 1", Layer: scene.Layer[[2]float64]{Values: [][2]float64{{0, 0}, {1, .5}}, Index: []int32{0, 1, 0, 1, 0, 1}}}}
+	m.UVs = []scene.UVSet{{Name: "UV 1", Layer: scene.Layer[[2]float64]{Values: [][2]float64{{0, 0}, {1, .5}},
+		Index: []int32{0, 1, 0, 1, 0, 1}}}}
 	tar := scene.NewMaterial("wet tar")
 	tar.Roughness = .5
 	tar.Maps[scene.UseBaseColor] = scene.Map{Texture: 1}

@@ -121,8 +121,8 @@ func lined(data []byte) ([]byte, int, error) {
 
 // windows1252 are the letters that Windows-1252 has where Latin-1 has controls; what it
 // leaves free stays a replacement sign (the Encoding Standard's index).
-var windows1252 = [32]rune{'€', utf8.RuneError, '‚', 'ƒ', '„', '…', '†', '‡', 'ˆ', '‰', 'Š', '‹', 'Œ', utf8.RuneError, 'Ž', utf8.RuneError,
-	utf8.RuneError, '‘', '’', '“', '”', '•', '–', '—', '˜', '™', 'š', '›', 'œ', utf8.RuneError, 'ž', 'Ÿ'}
+var windows1252 = [32]rune{'€', utf8.RuneError, '‚', 'ƒ', '„', '…', '†', '‡', 'ˆ', '‰', 'Š', '‹', 'Œ',
+	utf8.RuneError, 'Ž', utf8.RuneError, utf8.RuneError, '‘', '’', '“', '”', '•', '–', '—', '˜', '™', 'š', '›', 'œ', utf8.RuneError, 'ž', 'Ÿ'}
 
 // noteLatin says that names were read as Windows-1252.
 func (a *assembly) noteLatin(file string, lines int) {

@@ -49,6 +49,7 @@ type writer struct {
 	object []string // and each node
 	begun  bool     // a material is in use
 	bare   bool     // faces have had to be given plainName
+	leaves map[int]bool
 }
 
 // changes lists what OBJ can't say.
@@ -341,6 +342,7 @@ var mapWords = [scene.Uses]string{
 
 // library is the MTL file.
 func (w *writer) library() []byte {
+	w.leaves = w.leaving()
 	var b bytes.Buffer
 	for i, m := range w.s.Materials {
 		fmt.Fprintf(&b, "%snewmtl %s\n", called(m.Name, w.slot[i]), w.slot[i])
@@ -382,6 +384,9 @@ func (w *writer) colored(m *scene.Mesh) *scene.Mesh {
 	out.Points, out.Corners = slices.Clone(m.Points), slices.Clone(m.Corners)
 	first, others := map[int32][4]float32{}, map[at]int32{}
 	for c, p := range m.Corners {
+		if c&0xfff == 0 && w.ctx.Err() != nil {
+			return m // nobody waits for it
+		}
 		color := [4]float32{1, 1, 1, 1}
 		if i := m.Colors.Index[c]; i >= 0 {
 			color = m.Colors.Values[i]
@@ -408,20 +413,20 @@ func (w *writer) colored(m *scene.Mesh) *scene.Mesh {
 	return &out
 }
 
-// leaves tells whether the UVs of a mesh with material k go beyond the picture: only then it
-// matters what lies there, and simple readers take an option for the picture's name.
-func (w *writer) leaves(k int) bool {
+// leaving are the materials whose meshes have UVs beyond the picture: only then it matters
+// what lies there, and simple readers take an option for the picture's name.
+func (w *writer) leaving() map[int]bool {
+	list := map[int]bool{}
 	for _, m := range w.s.Meshes {
-		if len(m.UVs) == 0 || !slices.Contains(m.Slots, k) {
-			continue
-		}
-		for _, t := range m.UVs[0].Values {
-			if min(t[0], t[1]) < 0 || max(t[0], t[1]) > 1 {
-				return true
+		if len(m.UVs) > 0 && slices.ContainsFunc(m.UVs[0].Values, func(t [2]float64) bool {
+			return min(t[0], t[1]) < 0 || max(t[0], t[1]) > 1
+		}) {
+			for _, k := range m.Slots {
+				list[k] = true
 			}
 		}
 	}
-	return false
+	return list
 }
 
 // mapping writes one use of a texture of material k under its word.
@@ -436,7 +441,7 @@ func (w *writer) mapping(b *bytes.Buffer, k int, use scene.Use, word string) {
 		return
 	}
 	b.WriteString(word)
-	if t.WrapU == scene.Clamp && t.WrapV == scene.Clamp && (mp.Place != nil || w.leaves(k)) {
+	if t.WrapU == scene.Clamp && t.WrapV == scene.Clamp && (mp.Place != nil || w.leaves[k]) {
 		b.WriteString(" -clamp on")
 	}
 	if use == scene.UseNormal && m.NormalScale != 1 {

@@ -25,7 +25,7 @@ var (
 // are written down by hand from the specification.
 func TestTGAOfEveryKind(t *testing.T) {
 	want := []color.NRGBA{red, green, blue, blue, blue, red}
-	r, g, b := []byte{0, 0, 255}, []byte{0, 255, 0}, []byte{255, 0, 0}
+	r, g, b, zero := []byte{0, 0, 255}, []byte{0, 255, 0}, []byte{255, 0, 0}, []byte{0}
 	join := func(parts ...[]byte) []byte { return bytes.Join(parts, nil) }
 	mapped := tga(1, 8, 0x20, join(r, g, b, []byte{0, 1, 2, 2, 2, 0})...)
 	mapped[1], mapped[5], mapped[7] = 1, 3, 24
@@ -34,10 +34,10 @@ func TestTGAOfEveryKind(t *testing.T) {
 		"24 bit, from the top":           tga(2, 24, 0x20, join(r, g, b, b, b, r)...),
 		"24 bit, from the right":         tga(2, 24, 0x30, join(b, g, r, r, b, b)...),
 		"24 bit, in runs":                tga(10, 24, 0x20, join([]byte{1}, r, g, []byte{0x82}, b, []byte{0}, r)...),
-		"32 bit, without alpha":          tga(2, 32, 0x20, join(r, []byte{0}, g, []byte{0}, b, []byte{9}, b, []byte{0}, b, []byte{0}, r, []byte{0})...),
+		"32 bit, without alpha":          tga(2, 32, 0x20, join(r, zero, g, zero, b, []byte{9}, b, zero, b, zero, r, zero)...),
 		"16 bit":                         tga(2, 16, 0x20, 0, 0x7c, 0xe0, 3, 0x1f, 0, 0x1f, 0, 0x1f, 0, 0, 0x7c),
 		"by a map":                       mapped,
-		"with something said before it":  append([]byte{2}, append(tga(2, 24, 0x20)[1:], append([]byte("hi"), join(r, g, b, b, b, r)...)...)...),
+		"with something said before it":  join([]byte{2}, tga(2, 24, 0x20)[1:], []byte("hi"), r, g, b, b, b, r),
 		"a run that goes on to the next": tga(10, 24, 0x20, join([]byte{1}, r, g, []byte{0x82}, b, []byte{0x80}, r)...),
 	} {
 		mime, w, h := Probe(data)
@@ -67,7 +67,8 @@ func TestHeadersAreMeasured(t *testing.T) {
 	ktx := le(le(append([]byte("\xabKTX 20\xbb\r\n\x1a\n"), make([]byte, 8)...), 640), 480)
 	dds := le(le(append([]byte("DDS "), make([]byte, 8)...), 480), 640)
 	psd := append(be(be(append([]byte("8BPS"), make([]byte, 10)...), 480), 640), 0, 8, 0, 3)
-	exr := append([]byte("\x76\x2f\x31\x01\x02\x00\x00\x00channels\x00chlist\x00\x01\x00\x00\x00\x00dataWindow\x00box2i\x00\x10\x00\x00\x00"),
+	exr := append([]byte("\x76\x2f\x31\x01\x02\x00\x00\x00channels\x00chlist\x00\x01\x00\x00\x00\x00"+
+		"dataWindow\x00box2i\x00\x10\x00\x00\x00"),
 		le(le(le(le(nil, 10), 20), 649), 499)...)
 	for want, data := range map[string][]byte{KTX2: ktx, DDS: dds, PSD: psd, EXR: exr} {
 		mime, w, h := Probe(data)
