@@ -51,15 +51,12 @@ func placed(s *scene.Scene, file string) error {
 		Beyond().Advise("Export fewer instances at once, or a lighter mesh")
 }
 
-// nodesMost bounds the nodes of a file. Each is looked at by itself, measured and listed.
-const nodesMost = 1 << 16
-
 // counted refuses a file of more nodes than can be gone over.
 func counted(s *scene.Scene, file string) error {
-	if len(s.Nodes) <= nodesMost {
+	if len(s.Nodes) <= scene.MaxNodes {
 		return nil
 	}
-	return fault.AtByte(file, -1, "has %s nodes or objects: expected at most %s", figure.Count(len(s.Nodes)), figure.Count(nodesMost)).
+	return fault.AtByte(file, -1, "has %s nodes or objects: expected at most %s", figure.Count(len(s.Nodes)), figure.Count(scene.MaxNodes)).
 		Beyond().Advise("Join them in the modelling program, or export fewer at once")
 }
 

@@ -131,8 +131,8 @@ func TestInstancesBeyondCountingAreRefused(t *testing.T) {
 }
 
 func TestNodesBeyondCountingAreRefused(t *testing.T) {
-	assert.NoError(t, counted(&scene.Scene{Nodes: make([]scene.Node, nodesMost)}, "a.fbx"))
-	err := counted(&scene.Scene{Nodes: make([]scene.Node, nodesMost+1)}, "a.fbx")
+	assert.NoError(t, counted(&scene.Scene{Nodes: make([]scene.Node, scene.MaxNodes)}, "a.fbx"))
+	err := counted(&scene.Scene{Nodes: make([]scene.Node, scene.MaxNodes+1)}, "a.fbx")
 	assert.Equal(t, fault.Limit, fault.KindOf(err))
 	assert.ErrorContains(t, err, "a.fbx")
 }

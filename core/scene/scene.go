@@ -82,6 +82,10 @@ type Left struct {
 	Why   string
 }
 
+// MaxNodes bounds the nodes of a file that is read. Each is looked at by itself, measured
+// and listed.
+const MaxNodes = 1 << 16
+
 // MaxLeftNames bounds how many names a Left carries.
 const MaxLeftNames = 8
 

@@ -161,6 +161,9 @@ func (a *asciiReader) values(r *record) error {
 		a.space()
 	}
 	var floats []float64
+	if c := a.peek(); c != '{' && c != '}' && c != '\n' {
+		r.props = make([]any, 0, 4) // most have no more
+	}
 	for {
 		switch c := a.peek(); {
 		case c == '"':
@@ -248,6 +251,9 @@ func done(r *record, floats []float64) error {
 	return nil
 }
 
+// unquote has the words that stand for what a quoted text can't hold.
+var unquote = strings.NewReplacer("&quot;", `"`, "&cr;", "\r", "&lf;", "\n")
+
 // quoted reads a text between quotation marks, which may go over lines and escapes
 // quotation marks and ends of lines as &quot;, &cr; and &lf;.
 func (a *asciiReader) quoted() (string, error) {
@@ -258,7 +264,7 @@ func (a *asciiReader) quoted() (string, error) {
 			a.line++
 		case '"':
 			a.at = i + 1
-			return strings.NewReplacer("&quot;", `"`, "&cr;", "\r", "&lf;", "\n").Replace(string(a.data[start:i])), nil
+			return unquote.Replace(string(a.data[start:i])), nil
 		}
 	}
 	return "", a.fail("a text is not closed by a quotation mark")

@@ -7,6 +7,8 @@ import (
 	"path"
 	"strings"
 
+	"yarvek/core/fault"
+	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/format/bundle"
 	"yarvek/core/geom"
@@ -65,6 +67,18 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 	tree, version, err := parse(ctx, name, data)
 	if err != nil {
 		return nil, nil, err
+	}
+	models := 0
+	if objects := tree.sub("Objects"); objects != nil {
+		for _, o := range objects.subs {
+			if o.name == "Model" {
+				models++
+			}
+		}
+	}
+	if models > scene.MaxNodes { // before anything is made of them
+		return nil, nil, fault.AtByte(name, -1, "has %s models: expected at most %s", figure.Count(models), figure.Count(scene.MaxNodes)).
+			Beyond().Advise("Join them in the modelling program, or export fewer at once")
 	}
 	progress(total/2, total)
 	if err := ctx.Err(); err != nil {
