@@ -2,6 +2,8 @@ package gltf
 
 import (
 	"encoding/binary"
+	"errors"
+	"fmt"
 	"math"
 
 	"yarvek/core/fault"
@@ -54,23 +56,50 @@ func (r *reader) elements(i int, wantType string) (accessor, span, error) {
 	return a, s, err
 }
 
+// viewed gives the bytes of a buffer view, decoded when they came compressed, and where they
+// lie in their buffer.
+func (r *reader) viewed(i int) (data []byte, at int64, err error) {
+	if i < 0 || i >= len(r.doc.BufferViews) {
+		return nil, 0, fault.AtByte(r.name, -1, "refers to buffer view %d of %d", i, len(r.doc.BufferViews)).Advise(adviceDamage)
+	}
+	v := r.doc.BufferViews[i]
+	if v.Buffer < 0 || v.Buffer >= len(r.buffers) || r.buffers[v.Buffer] == nil {
+		if data, ok, err := r.unfold(i); ok {
+			return data, 0, err
+		}
+	}
+	data, err = r.stretch(i, v.Buffer, v.ByteOffset, v.ByteLength)
+	return data, v.ByteOffset, err
+}
+
+// stretch gives length bytes of a buffer from byte offset on, for buffer view i.
+func (r *reader) stretch(i, buffer int, offset, length int64) ([]byte, error) {
+	if buffer < 0 || buffer >= len(r.buffers) {
+		return nil, fault.AtByte(r.name, -1, "buffer view %d lies in buffer %d of %d", i, buffer, len(r.buffers)).Advise(adviceDamage)
+	}
+	b := r.buffers[buffer]
+	if b == nil {
+		return nil, errNoBuffer
+	}
+	if n := int64(len(b)); offset < 0 || length < 0 || offset > n || length > n-offset {
+		return nil, fault.AtByte(r.name, -1, "buffer view %d has the bytes %d to %d of a buffer of %d", i, offset, offset+length, n).
+			Advise("The file may be cut short; send it again")
+	}
+	return b[offset : offset+length], nil
+}
+
 // view finds count elements of size bytes in a buffer view.
 func (r *reader) view(acc, view int, offset, count, size int64) (span, error) {
-	if view < 0 || view >= len(r.doc.BufferViews) {
-		return span{}, r.fail(acc, "refers to buffer view %d of %d", view, len(r.doc.BufferViews))
+	data, at, err := r.viewed(view)
+	var e *fault.Error
+	if errors.As(err, &e) {
+		e.What = fmt.Sprintf("accessor %d: %s", acc, e.What)
+	}
+	if err != nil {
+		return span{}, err
 	}
 	v := r.doc.BufferViews[view]
-	if v.Buffer < 0 || v.Buffer >= len(r.buffers) {
-		return span{}, r.fail(acc, "lies in buffer %d of %d", v.Buffer, len(r.buffers))
-	}
-	b := r.buffers[v.Buffer]
-	if b == nil {
-		return span{}, errNoBuffer
-	}
-	n := int64(len(b))
-	if v.ByteOffset < 0 || v.ByteLength < 0 || v.ByteOffset > n || v.ByteLength > n-v.ByteOffset {
-		return span{}, r.fail(acc, "lies in a buffer view of bytes %d to %d of a buffer of %d", v.ByteOffset, v.ByteOffset+v.ByteLength, n)
-	}
+	long := int64(len(data))
 	stride := v.ByteStride
 	if stride == 0 {
 		stride = size
@@ -78,15 +107,13 @@ func (r *reader) view(acc, view int, offset, count, size int64) (span, error) {
 	if stride < size || stride > 1<<16 {
 		return span{}, r.fail(acc, "has elements of %d bytes, %d bytes apart", size, stride)
 	}
-	data := b[v.ByteOffset : v.ByteOffset+v.ByteLength]
-	if offset < 0 || count > 0 && (offset > v.ByteLength || (count-1) > (v.ByteLength-offset-size)/stride || v.ByteLength-offset < size) {
-		return span{}, r.fail(acc, "needs %d elements of %d bytes from byte %d, and its buffer view has %d bytes", count, size, offset,
-			v.ByteLength)
+	if offset < 0 || count > 0 && (offset > long || (count-1) > (long-offset-size)/stride || long-offset < size) {
+		return span{}, r.fail(acc, "needs %d elements of %d bytes from byte %d, and its buffer view has %d bytes", count, size, offset, long)
 	}
 	if count == 0 {
 		return span{stride: stride}, nil
 	}
-	return span{data[offset:], stride, v.ByteOffset + offset}, nil
+	return span{data[offset:], stride, at + offset}, nil
 }
 
 // component reads one number of any type; normalised integers go to [0,1] or
@@ -126,6 +153,11 @@ func minimum(norm bool) float64 {
 // vectors reads an accessor, calling set with the number and the values of each element,
 // from several goroutines and in no order. The array passed to set is reused.
 func (r *reader) vectors(i int, wantType string, prepare func(n int), set func(k int, v *[4]float64)) error {
+	if r.solidPart != nil && i >= 0 && i < len(r.doc.Accessors) {
+		if a, ok := r.solidPart.layers[i]; ok {
+			return r.solidPart.values(r, i, a, wantType, prepare, set)
+		}
+	}
 	a, s, err := r.elements(i, wantType)
 	if err != nil {
 		return err

@@ -167,12 +167,16 @@ type bufferView struct {
 	ByteLength int64 `json:"byteLength"`
 	ByteStride int64 `json:"byteStride,omitempty"`
 	Target     int   `json:"target,omitempty"`
+
+	Extensions map[string]json.RawMessage `json:"extensions,omitempty"`
 }
 
 // buffer is a block of bytes: a URI, or the GLB’s own.
 type buffer struct {
 	URI        string `json:"uri,omitempty"`
 	ByteLength int64  `json:"byteLength"`
+
+	Extensions map[string]json.RawMessage `json:"extensions,omitempty"`
 }
 
 // Component types and primitive modes, by OpenGL's numbers.

@@ -21,6 +21,7 @@ const (
 	extSpecular  = "KHR_materials_pbrSpecularGlossiness"
 	extWebP      = "EXT_texture_webp"
 	extBasis     = "KHR_texture_basisu"
+	extDDS       = "MSFT_texture_dds"
 	extInstances = "EXT_mesh_gpu_instancing"
 )
 

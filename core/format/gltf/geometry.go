@@ -29,7 +29,7 @@ func (r *reader) meshes(ctx context.Context) error {
 		m := &scene.Mesh{Name: orNumber(gm.Name, "mesh", i)}
 		b := &meshBuilder{reader: r, m: m, slotOf: map[int]int32{}}
 		for k, p := range gm.Primitives {
-			err := b.primitive(p)
+			err := b.primitive(ctx, p)
 			if errors.Is(err, errNoBuffer) {
 				continue
 			}
@@ -87,7 +87,7 @@ const MaxUVSets = 8
 
 // primitive adds one primitive: its vertices are made points by place, and each of its
 // faces gets its material’s slot.
-func (b *meshBuilder) primitive(p primitive) error {
+func (b *meshBuilder) primitive(ctx context.Context, p primitive) error {
 	mode := modeTriangles
 	if p.Mode != nil {
 		mode = *p.Mode
@@ -104,6 +104,9 @@ func (b *meshBuilder) primitive(p primitive) error {
 		b.s.Left[len(b.s.Left)-1].Count += len(p.Targets) - 1
 	}
 	for _, e := range sortedKeys(p.Extensions) {
+		if e == extDraco {
+			continue
+		}
 		b.s.LeaveOut("mesh extension "+e, b.m.Name, "it is not understood")
 	}
 	pos, ok := p.Attributes["POSITION"]
@@ -118,6 +121,11 @@ func (b *meshBuilder) primitive(p primitive) error {
 			return fault.AtByte(b.name, -1, "refers to material %d of %d", material, len(b.s.Materials))
 		}
 	}
+	var err error
+	if b.solidPart, err = b.solid(ctx, p); err != nil {
+		return err
+	}
+	defer func() { b.solidPart = nil }()
 	base, count, pt, err := b.vertices(p, pos)
 	if err != nil {
 		return err
@@ -172,6 +180,9 @@ func (b *meshBuilder) vertices(p primitive, pos int) (base, count int, pt part, 
 		}
 	}
 	key, _ := json.Marshal(p.Attributes)
+	if b.solidPart != nil {
+		key = append(key, p.Extensions[extDraco]...)
+	}
 	if at, ok := b.shared[string(key)]; ok {
 		return at, int(b.doc.Accessors[pos].Count), pt, nil
 	}
@@ -304,6 +315,12 @@ func finite32(v float64) float32 {
 // triangles gives the corners of a primitive as plain triangles (section 3.7.2.1).
 func (b *meshBuilder) triangles(p primitive, mode, count int) ([]int32, error) {
 	var idx []int32
+	if b.solidPart != nil {
+		if count != b.solidPart.Points {
+			return nil, fault.AtByte(b.name, -1, "has %d positions beside a compressed mesh of %d points", count, b.solidPart.Points)
+		}
+		return b.solidPart.Corners, nil
+	}
 	if p.Indices != nil {
 		var err error
 		if idx, err = b.indices(*p.Indices, count); err != nil {

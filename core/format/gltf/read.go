@@ -34,7 +34,8 @@ var errNoBuffer = errors.New("buffer missing")
 // understood are the extensions whose data is read as meant. Quantised meshes
 // need nothing beyond reading every accessor type.
 var understood = map[string]bool{"KHR_mesh_quantization": true, visibility: true, "KHR_lights_punctual": true,
-	extPlacement: true, extUnlit: true, extGlow: true, extSpecular: true, extWebP: true, extInstances: true, extBasis: true}
+	extPlacement: true, extUnlit: true, extGlow: true, extSpecular: true, extWebP: true, extInstances: true, extBasis: true, extDDS: true,
+	extDraco: true, extMeshopt: true, extMeshopt2: true}
 
 // looks tells an extension that says how a surface looks and nothing of its mesh. A
 // document may require it: the mesh is read all the same, and the loss is named.
@@ -62,6 +63,12 @@ type reader struct {
 	// Meshes may share accessors, so a small file can ask for a huge scene: what
 	// is decoded in all is held against the bytes that are there.
 	spent, budget int64
+	total         int64 // bytes of all buffers
+
+	unfolded  map[int][]byte // compressed views that were decoded, unpacked bytes in all
+	unpacked  int64
+	faces     int64  // of compressed meshes so far
+	solidPart *solid // the primitive under way, when it came compressed
 }
 
 // IsGLB tells a GLB by its magic number (section 4.4.2).
@@ -232,6 +239,7 @@ func (r *reader) openBuffers(context.Context) error {
 		switch {
 		case b.URI == "" && i == 0 && r.bin != nil:
 			data = r.bin
+		case standsIn(b):
 		case b.URI == "":
 			r.missingBuffer(i, "its own data chunk")
 		case strings.HasPrefix(b.URI, "data:"):
@@ -248,12 +256,14 @@ func (r *reader) openBuffers(context.Context) error {
 			data = f.Data
 		}
 		if data != nil && int64(len(data)) < b.ByteLength {
-			return fault.AtByte(r.name, -1, "buffer %d says it has %d bytes and holds %d", i, b.ByteLength, len(data)).
-				Advise("The file may be cut short; send it again")
+			r.note(finding.MustFix, "source/short-buffer", fmt.Sprintf("Buffer %d is cut short", i),
+				fmt.Sprintf("It says it has %d bytes and holds %d. What lies beyond can't be read; send the file again.", b.ByteLength, len(data)))
+			r.findings[len(r.findings)-1].Brief = "cut short"
 		}
 		total += int64(len(data))
 		r.buffers = append(r.buffers, data)
 	}
+	r.total = total
 	r.budget = 1<<20 + 4*total
 	r.progress(0, total)
 	return nil
@@ -291,23 +301,17 @@ func dataURI(uri string) (data []byte, mime string, err error) {
 	return data, strings.TrimSuffix(head, ";base64"), nil
 }
 
-// bytesOfView gives a picture stored in a buffer view.
+// bytesOfView gives what a buffer view holds as a whole: a picture, or a compressed mesh.
 func (r *reader) bytesOfView(i int) ([]byte, error) {
-	if i < 0 || i >= len(r.doc.BufferViews) {
-		return nil, fault.AtByte(r.name, -1, "an image refers to buffer view %d of %d", i, len(r.doc.BufferViews))
-	}
-	v := r.doc.BufferViews[i]
-	if v.Buffer < 0 || v.Buffer >= len(r.buffers) {
-		return nil, fault.AtByte(r.name, -1, "buffer view %d lies in buffer %d of %d", i, v.Buffer, len(r.buffers))
-	}
-	b := r.buffers[v.Buffer]
-	if b == nil {
-		return nil, errNoBuffer
-	}
-	if v.ByteOffset < 0 || v.ByteLength < 0 || v.ByteOffset > int64(len(b)) || v.ByteLength > int64(len(b))-v.ByteOffset {
-		return nil, fault.AtByte(r.name, -1, "buffer view %d reaches beyond its buffer of %d bytes", i, len(b))
-	}
-	return b[v.ByteOffset : v.ByteOffset+v.ByteLength], nil
+	data, _, err := r.viewed(i)
+	return data, err
+}
+
+// badPicture notes a picture whose bytes can't be had; the rest of the file is unharmed.
+func (r *reader) badPicture(i int, err error) {
+	r.note(finding.MustFix, "source/bad-picture", fmt.Sprintf("Picture %d can't be read", i), err.Error()+
+		". The materials that use it come in without that texture.")
+	r.findings[len(r.findings)-1].Brief = "picture left out"
 }
 
 // openImages finds the bytes of every picture. One that is not there is noted and stays
@@ -320,14 +324,14 @@ func (r *reader) openImages(context.Context) error {
 			img.Embedded = true
 			data, err := r.bytesOfView(*im.BufferView)
 			if err != nil && !errors.Is(err, errNoBuffer) {
-				return err
+				r.badPicture(i, err)
 			}
 			img.Data = data
 		case strings.HasPrefix(im.URI, "data:"):
 			img.Embedded = true
 			data, mime, err := dataURI(im.URI)
 			if err != nil {
-				return fault.AtByte(r.name, -1, "image %d: %v", i, err)
+				r.badPicture(i, err)
 			}
 			img.Data, img.MIME = data, mime
 		default:
@@ -362,7 +366,7 @@ func (r *reader) openImages(context.Context) error {
 				t.Source = e.Source
 			}
 		}
-		if raw, ok := t.Extensions[extBasis]; ok && t.Source == nil {
+		if raw, ok := either(t.Extensions, extBasis, extDDS); ok && t.Source == nil {
 			var e struct {
 				Source *int `json:"source"`
 			}

@@ -43,18 +43,19 @@ func Write(ctx context.Context, s *scene.Scene, opt pack.Options) (*pack.Package
 
 // writer makes a document and its one buffer of a scene. Equal scenes give equal bytes.
 type writer struct {
-	ctx    context.Context
-	s      *scene.Scene
-	opt    pack.Options
-	doc    document
-	bin    bytes.Buffer
-	out    pack.Package
-	beside []bundle.File
-	names  pack.Names
-	images map[string]int // by content
-	pixels int            // of the pictures put together anew so far
-	uses   map[textureKey]int
-	meshAt []int // document mesh of each scene mesh, -1 for none
+	ctx     context.Context
+	s       *scene.Scene
+	opt     pack.Options
+	doc     document
+	bin     bytes.Buffer
+	out     pack.Package
+	beside  []bundle.File
+	names   pack.Names
+	images  map[string]int // by content
+	pixels  int            // of the pictures put together anew so far
+	uses    map[textureKey]int
+	carried map[int]string // of a picture, the extension that carries it
+	meshAt  []int          // document mesh of each scene mesh, -1 for none
 }
 
 // view appends bytes on a four-byte boundary and returns their buffer view.

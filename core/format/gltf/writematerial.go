@@ -2,8 +2,10 @@ package gltf
 
 import (
 	"crypto/sha256"
+	"encoding/binary"
 	"fmt"
 	"net/url"
+	"slices"
 
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/pack"
@@ -15,7 +17,7 @@ var wrapNumber = map[scene.Wrap]int{scene.Repeat: 10497, scene.Mirror: 33648, sc
 
 // materials writes all materials in their order, unused ones too.
 func (w *writer) materials() error {
-	w.images, w.uses = map[string]int{}, map[textureKey]int{}
+	w.images, w.uses, w.carried = map[string]int{}, map[textureKey]int{}, map[int]string{}
 	for i := range w.s.Materials {
 		m := &w.s.Materials[i]
 		out, err := w.material(m)
@@ -63,6 +65,9 @@ func (w *writer) material(m *scene.Material) (material, error) {
 		return out, err
 	}
 	out.Emissive = w.plain(m, scene.UseEmissive)
+	if m.Maps[scene.UseHeight].Has() {
+		w.out.Say(pack.Textures, fmt.Sprintf("the height texture of “%s”", m.Name), "glTF has no place for it; a normal map made of it has one")
+	}
 	w.shade(&out, m)
 	if *p != (pbr{}) {
 		out.PBR = p
@@ -195,13 +200,33 @@ func (w *writer) compose(name string, parts [4]picture.Part) (int, error) {
 	return k, err
 }
 
+// carrier is the extension by which glTF carries a compressed picture as it is: KTX2 when
+// its pixels are those of Basis Universal, which says so by having no format of its own
+// (KHR_texture_basisu), and DDS. "" for any other.
+func carrier(mime string, data []byte) string {
+	switch {
+	case mime == picture.KTX2 && len(data) >= 16 && binary.LittleEndian.Uint32(data[12:]) == 0:
+		return extBasis
+	case mime == picture.DDS:
+		return extDDS
+	}
+	return ""
+}
+
+// require marks an extension as one without which the file can't be read.
+func (w *writer) require(name string) {
+	if !slices.Contains(w.doc.ExtensionsRequired, name) {
+		w.doc.ExtensionsRequired = append(w.doc.ExtensionsRequired, name)
+	}
+}
+
 // image stores a picture once. glTF takes PNG and JPEG; others are written as PNG.
 func (w *writer) image(name string, data []byte, mime string) (int, error) {
 	key := fmt.Sprintf("%s\x00%x", name, sha256.Sum256(data))
 	if k, ok := w.images[key]; ok {
 		return k, nil
 	}
-	if mime != "image/png" && mime != "image/jpeg" {
+	if carrier(mime, data) == "" && mime != "image/png" && mime != "image/jpeg" {
 		png, err := picture.Compose(w.ctx, [4]picture.Part{{Data: data, Channel: scene.Red}, {Data: data, Channel: scene.Green},
 			{Data: data, Channel: scene.Blue}, {Data: data, Channel: scene.Alpha}})
 		if err != nil {
@@ -211,6 +236,9 @@ func (w *writer) image(name string, data []byte, mime string) (int, error) {
 		data, mime = png, "image/png"
 	}
 	im := imageRef{Name: name}
+	if e := carrier(mime, data); e != "" {
+		w.carried[len(w.doc.Images)] = e
+	}
 	if w.opt.Parts {
 		file := w.names.Take(trimSuffix(name), picture.Suffix(mime))
 		im.URI = url.PathEscape(file)
@@ -248,7 +276,14 @@ func (w *writer) texture(t scene.Texture, im, uvSet int) *textureInfo {
 	if !ok {
 		i = len(w.doc.Textures)
 		w.uses[key] = i
-		w.doc.Textures = append(w.doc.Textures, texture{Name: t.Name, Sampler: &k, Source: &im})
+		t := texture{Name: t.Name, Sampler: &k, Source: &im}
+		if e := w.carried[im]; e != "" {
+			t.Source, t.Extensions = nil, w.extension(e, map[string]int{"source": im})
+			w.require(e)
+			w.out.Say(pack.Textures, fmt.Sprintf("picture “%s” goes as it is, by %s", w.doc.Images[im].Name, e),
+				"a receiver that does not know this extension refuses the file")
+		}
+		w.doc.Textures = append(w.doc.Textures, t)
 	}
 	return &textureInfo{Index: i, TexCoord: uvSet}
 }
