@@ -1,5 +1,7 @@
 package scene
 
+import "math"
+
 // AlphaMode says how opacity is used, in glTF 2.0's three ways (section 3.9.4).
 type AlphaMode string
 
@@ -22,10 +24,11 @@ const (
 	UseOcclusion
 	UseEmissive
 	UseOpacity
+	UseHeight // light is high; no format but OBJ and FBX has a place for it
 	Uses
 )
 
-var useNames = [Uses]string{"base colour", "metallic", "roughness", "normal", "occlusion", "emissive", "opacity"}
+var useNames = [Uses]string{"base colour", "metallic", "roughness", "normal", "occlusion", "emissive", "opacity", "height"}
 
 // String is the use’s name in words, such as "base colour".
 func (u Use) String() string { return useNames[u] }
@@ -57,6 +60,17 @@ type Placement struct {
 	Offset   [2]float64
 	Scale    [2]float64
 	Rotation float64 // radians
+}
+
+// At gives the coordinates a texture is looked up at, whose origin is at the bottom left as
+// that of uv; nil changes nothing (KHR_texture_transform: scaled, then turned, then moved).
+func (p *Placement) At(uv [2]float64) [2]float64 {
+	if p == nil {
+		return uv
+	}
+	u, v := uv[0]*p.Scale[0], (1-uv[1])*p.Scale[1]
+	sin, cos := math.Sincos(p.Rotation)
+	return [2]float64{cos*u + sin*v + p.Offset[0], 1 - (-sin*u + cos*v + p.Offset[1])}
 }
 
 // PlacedBelow is the placement that scales by s and moves by o in coordinates whose

@@ -82,7 +82,7 @@ func (b *binaryReader) tree() (*record, error) {
 			return nil, err
 		}
 		if r == nil {
-			return root, b.unpack()
+			return root, b.unpack(root)
 		}
 		root.subs = append(root.subs, r)
 		at = next
@@ -273,15 +273,15 @@ type unpacking struct {
 	bytes      int64
 }
 
-// unpack fills all arrays, side by side; the longest begin first. The error is that of the
-// first in the file.
-func (b *binaryReader) unpack() error {
+// unpack fills all arrays, side by side; the longest begin first. An object one of whose
+// arrays can't be unpacked is marked as damaged; elsewhere that is an error.
+func (b *binaryReader) unpack(root *record) error {
 	order := make([]int, len(b.later))
 	for i := range order {
 		order[i] = i
 	}
 	slices.SortStableFunc(order, func(i, j int) int { return b.later[j].packed - b.later[i].packed })
-	errs := make([]error, len(order))
+	errs := make([]*fault.Error, len(order))
 	err := split.Each(b.ctx, len(order), func(i int) {
 		u := b.later[order[i]]
 		if err := b.fill(u); err != nil {
@@ -291,9 +291,22 @@ func (b *binaryReader) unpack() error {
 	if err != nil {
 		return err
 	}
-	for _, err := range errs {
+	bad := map[any]*fault.Error{}
+	for i, err := range errs {
 		if err != nil {
-			return err
+			bad[firstEntry(b.later[i].out.values())] = err
+		}
+	}
+	if len(bad) == 0 {
+		return nil
+	}
+	for _, s := range root.subs {
+		if s.name == "Objects" {
+			for _, o := range s.subs {
+				o.damaged = o.holds(bad)
+			}
+		} else if e := s.holds(bad); e != nil {
+			return e
 		}
 	}
 	return nil

@@ -527,6 +527,59 @@ func TestBadFilesAreRefusedWithTheirPlace(t *testing.T) {
 	}
 }
 
+// A geometry that can't be read is left out and named; the rest comes in.
+func TestOneBadGeometryIsNotABadFile(t *testing.T) {
+	sheet := func(n int) *record {
+		var pts []float64
+		var corners []int32
+		for i := range n {
+			pts = append(pts, float64(i), 0, 0, float64(i), 1, 0, float64(i), 0, 1)
+			corners = append(corners, int32(3*i), int32(3*i+1), ^int32(3*i+2))
+		}
+		return rec("Geometry", int64(n), fmt.Sprintf("sheet %d\x00\x01Geometry", n), "Mesh").
+			add(rec("Vertices", pts), rec("PolygonVertexIndex", corners))
+	}
+	file := func(meshes ...*record) []byte {
+		objects, joins := rec("Objects"), rec("Connections")
+		for i, m := range meshes {
+			objects.add(m, rec("Model", int64(100+i), fmt.Sprintf("node %d\x00\x01Model", i), "Mesh"))
+			joins.add(rec("C", "OO", m.props[0], int64(100+i)), rec("C", "OO", int64(100+i), int64(0)))
+		}
+		data, err := encodeBinary(context.Background(), []*record{objects, joins}, 7400)
+		require.NoError(t, err)
+		return data
+	}
+	good, other := sheet(400), sheet(300)
+	whole := file(good, other)
+	s, found, err := read(t, whole)
+	require.NoError(t, err)
+	require.Equal(t, 700, s.Count().Triangles)
+	clean := len(found)
+
+	nowhere := sheet(50)
+	nowhere.subs[1].props[0].([]int32)[4] = 999
+	s, found, err = read(t, file(nowhere, good))
+	require.NoError(t, err)
+	assert.Equal(t, 400, s.Count().Triangles)
+	require.Len(t, found, clean+1)
+	bad := found[len(found)-1]
+	assert.Equal(t, finding.MustFix, bad.Severity)
+	assert.Equal(t, "The mesh of “node 0” can't be read and was left out", bad.Title)
+	assert.Contains(t, bad.Text, "corner 4 sits on point 999")
+
+	// Bytes of the first packed array are damaged, in every place of it in turn.
+	at := bytes.Index(whole, []byte("Vertices")) + len("Vertices") + 13
+	for k := 2; k < 60; k++ {
+		damaged := bytes.Clone(whole)
+		damaged[at+k] ^= 0x5a
+		s, _, err := read(t, damaged)
+		require.NoError(t, err)
+		require.Equal(t, 300, s.Count().Triangles, "byte %d", k)
+	}
+	_, _, err = read(t, file(nowhere))
+	assert.ErrorContains(t, err, "corner 4 sits on point 999")
+}
+
 // A small file of arrays that unpack a thousandfold is stopped, not unpacked.
 func TestAFileMadeToFillMemoryIsStopped(t *testing.T) {
 	zeros := make([]float64, 4<<20)

@@ -18,10 +18,14 @@ type body struct {
 // geometry reads the mesh of a Geometry, or of a Model in the older layout. Points
 // stay in file units.
 func (r *reader) geometry(o *object) (*body, error) {
+	if o.rec.damaged != nil {
+		return nil, o.rec.damaged
+	}
 	points := o.rec.sub("Vertices").floats()
 	corners := o.rec.sub("PolygonVertexIndex").ints()
 	if len(points)%3 != 0 {
-		return nil, r.doc.broken(o, "has %d coordinates, which make no whole number of points", len(points))
+		return nil, r.doc.broken(o, "has %d coordinates, which make no whole number of points", len(points)).
+			Advise("The file is damaged or was written wrongly; export the mesh again")
 	}
 	g := &geometryReader{reader: r, o: o, count: len(points) / 3}
 	m := &scene.Mesh{Name: o.name, Points: make([]geom.Vec3, g.count)}
@@ -97,7 +101,8 @@ func (g *geometryReader) polygons(m *scene.Mesh, list []int32) error {
 			v = ^v
 		}
 		if int(v) >= g.count {
-			return g.doc.broken(g.o, "corner %d sits on point %d, and there are %d", i, v, g.count)
+			return g.doc.broken(g.o, "corner %d sits on point %d, and there are %d", i, v, g.count).
+				Advise("The file is damaged or was written wrongly; export the mesh again")
 		}
 		m.Corners = append(m.Corners, v)
 		if !end {

@@ -131,7 +131,11 @@ func (r *reader) material(o *object, model *object) int {
 var uses = map[string]scene.Use{
 	"diffusecolor": scene.UseBaseColor, "basecolor": scene.UseBaseColor, "base_color": scene.UseBaseColor, "color": scene.UseBaseColor,
 	"albedo":    scene.UseBaseColor,
-	"normalmap": scene.UseNormal, "normal": scene.UseNormal, "normalcamera": scene.UseNormal, "bump": scene.UseNormal,
+	"normalmap": scene.UseNormal, "normal": scene.UseNormal, "normalcamera": scene.UseNormal, "bump": scene.UseHeight,
+	"norm": scene.UseNormal, "normals": scene.UseNormal, "bumpnormal": scene.UseNormal, "bump_normal": scene.UseNormal,
+	"height": scene.UseHeight, "displacement": scene.UseHeight, "displacementcolor": scene.UseHeight, "bumpmap": scene.UseHeight,
+	"emissioncolor": scene.UseEmissive, "emission_color": scene.UseEmissive, "ambientocclusion": scene.UseOcclusion,
+	"ambient_occlusion": scene.UseOcclusion, "alpha": scene.UseOpacity, "opacitycolor": scene.UseOpacity,
 	"emissivecolor": scene.UseEmissive, "emissive": scene.UseEmissive, "emission": scene.UseEmissive, "emissive_color": scene.UseEmissive,
 	"emit_color":       scene.UseEmissive,
 	"transparentcolor": scene.UseOpacity, "transparencyfactor": scene.UseOpacity, "opacity": scene.UseOpacity, "cutout": scene.UseOpacity,
@@ -163,8 +167,17 @@ func (r *reader) use(material int, of string, t *object, prop string) {
 	use, ok := uses[key]
 	if !ok {
 		r.note(finding.Note, "source/fbx-texture-use", fmt.Sprintf("A texture of “%s” does not go on", m.Name),
-			fmt.Sprintf("It is joined to %q, which has no place in a physically based material.", clean(prop)), t)
+			fmt.Sprintf("It is joined to %q, which is no property that is read here; join it to one that is, such as NormalMap, to send it along.", clean(prop)), t)
 		return
+	}
+	tex := r.texture(t) + 1
+	if use == scene.UseHeight && tex > 0 {
+		// What is joined as a bump is often the only normal map there is.
+		if shows, _ := picture.Look(r.s.Images[r.s.Textures[tex-1].Image].Data); shows == picture.Directions && !m.Maps[scene.UseNormal].Has() {
+			use = scene.UseNormal
+			r.note(finding.Note, "source/bump-normal", fmt.Sprintf("The bump picture of “%s” is a normal map", m.Name),
+				"It looks like one, and goes on as one.", t)
+		}
 	}
 	if m.Maps[use].Has() {
 		return
@@ -173,7 +186,7 @@ func (r *reader) use(material int, of string, t *object, prop string) {
 	if use == scene.UseOpacity && m.AlphaMode == scene.Opaque && p.get(own+"alpha_mode").text() == "" {
 		m.AlphaMode = scene.Blend
 	}
-	m.Maps[use] = scene.Map{Texture: r.texture(t) + 1,
+	m.Maps[use] = scene.Map{Texture: tex,
 		Channel: scene.Channel(bounded(p.get(own+useWords[use]+"_channel"), int(scene.Alpha))),
 		UVSet:   bounded(p.get(own+useWords[use]+"_uv_set"), 7), Place: placement(t)}
 	if name := clean(t.props.get("UVSet").text()); name != "" {

@@ -2,7 +2,9 @@ package fbx
 
 import (
 	"bytes"
+	"cmp"
 	"context"
+	"errors"
 	"fmt"
 	"path"
 	"strings"
@@ -30,6 +32,7 @@ type reader struct {
 	textures  map[string]int
 	images    map[string]int
 	sets      map[mapOf]string // what a texture calls the UV set it lies on
+	worst     *fault.Error     // why the first geometry that can't be read can't
 }
 
 // mapOf is one use of a texture by a material.
@@ -98,6 +101,9 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 		return nil, nil, err
 	}
 	r.orphans()
+	if r.worst != nil && len(r.s.Meshes) == 0 {
+		return nil, nil, r.worst // nothing is left of it
+	}
 	progress(total, total)
 	return r.s, r.findings, nil
 }
@@ -267,7 +273,13 @@ func (r *reader) attach(o *object, n *scene.Node) error {
 	sh := r.bodies[source.key]
 	if sh == nil {
 		var err error
-		if sh, err = r.geometry(source); err != nil {
+		sh, err = r.geometry(source)
+		var e *fault.Error
+		switch {
+		case errors.As(err, &e):
+			r.leftOut(source, n.Name, e)
+			sh = &body{mesh: &scene.Mesh{}}
+		case err != nil:
 			return err
 		}
 		r.bodies[source.key] = sh
@@ -295,6 +307,14 @@ func (r *reader) attach(o *object, n *scene.Node) error {
 	r.meshes[key] = n.Mesh
 	r.s.Meshes = append(r.s.Meshes, m.Mapped(to))
 	return nil
+}
+
+// leftOut says that a geometry can't be read: one bad part is not a bad file.
+func (r *reader) leftOut(o *object, node string, e *fault.Error) {
+	r.worst = cmp.Or(r.worst, e)
+	r.note(finding.MustFix, "source/bad-part", fmt.Sprintf("The mesh of “%s” can't be read and was left out", node),
+		e.Plain()+". Everything else came in.", o)
+	r.findings[len(r.findings)-1].Brief = "mesh left out"
 }
 
 // lay finds the UV sets that the textures of a mesh's materials name. A set of another

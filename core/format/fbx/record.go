@@ -9,6 +9,8 @@ package fbx
 import (
 	"math"
 	"strings"
+
+	"yarvek/core/fault"
 )
 
 // record is one node of the file's tree. props hold bool, int64, float64, string,
@@ -18,6 +20,45 @@ type record struct {
 	props []any
 	subs  []*record
 	at    int64 // byte offset, or line in an ASCII file
+
+	// Of an object, why an array in it can't be unpacked; nil when all can.
+	damaged *fault.Error
+}
+
+// holds tells whether a property of the record, or of one below it, is among arrays, by
+// their first entries.
+func (r *record) holds(arrays map[any]*fault.Error) *fault.Error {
+	for _, p := range r.props {
+		if e := arrays[firstEntry(p)]; e != nil {
+			return e
+		}
+	}
+	for _, s := range r.subs {
+		if e := s.holds(arrays); e != nil {
+			return e
+		}
+	}
+	return nil
+}
+
+// firstEntry is the place of an array's first entry, by which it is told from others; nil
+// of what is no array or empty.
+func firstEntry(v any) any {
+	switch v := v.(type) {
+	case []int32:
+		if len(v) > 0 {
+			return &v[0]
+		}
+	case []int64:
+		if len(v) > 0 {
+			return &v[0]
+		}
+	case []float64:
+		if len(v) > 0 {
+			return &v[0]
+		}
+	}
+	return nil
 }
 
 // sub finds the first nested record of a name; nil when there is none.

@@ -346,11 +346,11 @@ func (w *writer) materials() {
 func exponent(rough float64) float64 { return 100 * (1 - rough) * (1 - rough) }
 
 // useWords name the uses in user properties.
-var useWords = [scene.Uses]string{"base_color", "metallic", "roughness", "normal", "occlusion", "emissive", "opacity"}
+var useWords = [scene.Uses]string{"base_color", "metallic", "roughness", "normal", "occlusion", "emissive", "opacity", "height"}
 
 // classic are the properties of the classic model a texture can be joined to.
 var classic = map[scene.Use]string{scene.UseBaseColor: "DiffuseColor", scene.UseNormal: "NormalMap", scene.UseEmissive: "EmissiveColor",
-	scene.UseOpacity: "TransparentColor"}
+	scene.UseOpacity: "TransparentColor", scene.UseHeight: "Bump"}
 
 // setName is what the first mesh that uses material k calls its UV set of a number;
 // "default", as the format has it, when there is none.

@@ -49,6 +49,7 @@ func (a *assembly) libraryFiles(e event) []bundle.File {
 		if err != nil {
 			a.note(finding.Look, "source/missing-library", fmt.Sprintf("Material library “%s” %s", n, reason(err)),
 				"Every material it describes goes on as plain white, without textures. It can be added later.", e.line)
+			a.unfound = append(a.unfound, len(a.findings)-1)
 			continue
 		}
 		files = append(files, f)
@@ -175,10 +176,31 @@ func (l *library) statement(b []byte, line int) {
 		m.Metallic = 1
 	case "norm", "map_kn":
 		l.texture(m, scene.UseNormal, rest, line)
-	case "bump", "map_bump", "disp", "map_ks", "map_ka", "map_ns", "refl", "decal":
+	case "bump", "map_bump", "disp":
+		l.bump(m, k, rest, line)
+	case "map_ks", "map_ka", "map_ns", "refl", "decal":
 		l.note(finding.Note, "source/mtl-map", fmt.Sprintf("%s of “%s” does not go on", key, m.Name),
 			fmt.Sprintf("%s is a map of the classic lighting model that has no place in a physically based one.", fault.Quote(rest)), line)
 	}
+}
+
+// bump takes a picture of heights. It is often the only normal map an artist has, under
+// this name; one that looks like a normal map goes on as one.
+func (l *library) bump(m *scene.Material, k string, rest []byte, line int) {
+	before := m.Maps[scene.UseHeight]
+	scale := m.NormalScale
+	l.texture(m, scene.UseHeight, rest, line)
+	mp := m.Maps[scene.UseHeight]
+	if !mp.Has() || k == "disp" || m.Maps[scene.UseNormal].Has() {
+		return
+	}
+	if shows, _ := picture.Look(l.s.Images[l.s.Textures[mp.Texture-1].Image].Data); shows != picture.Directions {
+		return
+	}
+	m.Maps[scene.UseHeight], m.NormalScale = before, scale
+	l.texture(m, scene.UseNormal, rest, line)
+	l.note(finding.Note, "source/bump-normal", fmt.Sprintf("The bump picture of “%s” is a normal map", m.Name),
+		"It looks like one, and goes on as one.", line)
 }
 
 // begin starts a material; a second one of a name is noted, and the first stays.

@@ -1,8 +1,12 @@
 package obj
 
 import (
+	"bytes"
 	"context"
 	"fmt"
+	"image"
+	"image/color"
+	"image/png"
 	"math/rand/v2"
 	"runtime"
 	"slices"
@@ -141,9 +145,10 @@ func TestWhatIsNoPolygonIsCountedAndNamed(t *testing.T) {
 func TestMissingCompanionsAreFindings(t *testing.T) {
 	_, found, err := read(t, "a.obj", "mtllib gone.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl x\nf 1 2 3\n")
 	require.NoError(t, err)
-	require.Len(t, found, 2)
+	require.Len(t, found, 1, "one cause, one finding")
 	assert.Equal(t, "source/missing-library", found[0].Code)
 	assert.Contains(t, found[0].Title, "gone.mtl")
+	assert.Contains(t, found[0].Text, "Faces use x, which no library that came describes")
 	_, found, err = read(t, "a.obj", "mtllib a.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl x\nf 1 2 3\n",
 		"a.mtl", "newmtl x\nmap_Kd ../../etc/passwd\nmap_Ke http://elsewhere/x.png\nmap_d my leaf.png\n")
 	require.NoError(t, err)
@@ -201,8 +206,58 @@ func TestChunksJoinWithoutASeam(t *testing.T) {
 		require.Equal(t, int32(3*i), m.Corners[3*i])
 		require.Equal(t, int32(i/1000%2), m.Slot[i])
 	}
-	_, _, err = read(t, "long.obj", sb.String()+"f 1 2 x\n")
-	require.ErrorContains(t, err, fmt.Sprintf("line %d:", strings.Count(sb.String(), "\n")+1))
+	_, found, err := read(t, "long.obj", sb.String()+"f 1 2 x\n")
+	require.NoError(t, err)
+	require.Equal(t, strings.Count(sb.String(), "\n")+1, found[0].Place.Line)
+}
+
+// Bad lines are left out wherever they stand, and the rest comes in as if they had never
+// been written: the judge is the same text without them.
+func TestBadLinesAreNotABadFile(t *testing.T) {
+	var with, without strings.Builder
+	const n = 60000
+	for i := range n {
+		both := fmt.Sprintf("v %d 0 0\nv %d 1 0\nv %d 0 2\nvt 0.%d 1\nvn 0 0 1\n", i, i, i, i)
+		if i%900 == 7 {
+			both += fmt.Sprintf("usemtl m%d\no part %d\n", i%3, i)
+		}
+		if i%500 == 3 {
+			with.WriteString(both + "f 1 2 999999999\nf 1/9999999 2 3\nf 4 5 6x\n")
+		} else {
+			with.WriteString(both)
+		}
+		without.WriteString(both)
+		both = "f -3/-1/-1 -2/-1/-1 -1/-1/-1\n"
+		with.WriteString(both)
+		without.WriteString(both)
+	}
+	require.Greater(t, with.Len(), 2*chunkSize)
+	got, found, err := read(t, "long.obj", with.String())
+	require.NoError(t, err)
+	want, _, err := read(t, "long.obj", without.String())
+	require.NoError(t, err)
+	require.Equal(t, want, got)
+	require.Equal(t, finding.MustFix, found[0].Severity)
+	assert.Equal(t, "360 faces can't be read and were left out", found[0].Title)
+	assert.Contains(t, found[0].Text, "a face refers to point 999999999, and the file has 180000")
+	assert.Equal(t, 3*6+5+1, found[0].Place.Line, "after three blocks with a face and one before its own")
+}
+
+// A point that can't be read takes the faces on it along; a UV or a normal only itself.
+func TestBadNumbersLeaveOutWhatStandsOnThem(t *testing.T) {
+	const text = "v 0 0 0\nv 1 0 0\nv 0 1 0\nv nan 0 0\nv 2 2 1e99\nvt 0 0\nvt 1 x\nvn 0 0 1\nvn 0 0\n" +
+		"f 1/1/1 2/2/2 3/1/1\nf 1 2 4\nf 2 3 5\nf 3 2 1\n"
+	s, found, err := read(t, "bad.obj", text)
+	require.NoError(t, err)
+	m := s.Meshes[0]
+	require.NoError(t, m.Validate())
+	assert.Equal(t, []int32{0, 1, 2, 2, 1, 0}, m.Corners)
+	assert.Equal(t, []int32{0, -1, 0, -1, -1, -1}, m.UVs[0].Index)
+	assert.Equal(t, []int32{0, -1, 0, -1, -1, -1}, m.Normals.Index)
+	assert.Equal(t, "2 faces, 2 points, 1 UV coordinate, 1 normal can't be read and were left out", found[0].Title)
+	assert.Equal(t, 4, found[0].Place.Line)
+	_, _, err = read(t, "bad.obj", "v nan 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n")
+	assert.ErrorContains(t, err, "found \"nan\"", "nothing is left of it")
 }
 
 func TestWriteReadKeepsPolygonsNamesAndMaterials(t *testing.T) {
@@ -411,4 +466,48 @@ func TestAnOBJIsForSimpleReaders(t *testing.T) {
 	p, err = Write(context.Background(), s, pack.Options{Name: "a", Basis: geom.GLTF, UnitMetres: 1})
 	require.NoError(t, err)
 	assert.Equal(t, []string{"-clamp on tar.png"}, beginning(p.Files[1].Data, "map_Kd"))
+}
+
+// A bump that looks like a normal map is taken as one; heights stay heights, and both leave
+// under the words they came with or better.
+func TestBumpIsLookedAt(t *testing.T) {
+	paint := func(c color.NRGBA) string {
+		img := image.NewNRGBA(image.Rect(0, 0, 4, 4))
+		for i := range 16 {
+			img.SetNRGBA(i%4, i/4, c)
+		}
+		var b bytes.Buffer
+		require.NoError(t, png.Encode(&b, img))
+		return b.String()
+	}
+	directions, heights := paint(color.NRGBA{160, 120, 250, 255}), paint(color.NRGBA{90, 90, 90, 255})
+	for name, c := range map[string]struct {
+		lines, picture string
+		normal, height bool
+	}{
+		"a normal map":      {"map_Bump -bm 0.5 b.png\n", directions, true, false},
+		"heights":           {"bump -bm 0.5 b.png\n", heights, false, true},
+		"displacement":      {"disp b.png\n", directions, false, true},
+		"twice":             {"map_Bump b.png\nnorm b.png\n", directions, true, false},
+		"one already there": {"norm b.png\nmap_Bump b.png\n", heights, true, true},
+	} {
+		s, _, err := read(t, "shed.obj", shed, "shed.mtl", "newmtl tar\n"+c.lines, "b.png", c.picture)
+		require.NoError(t, err)
+		m := s.Materials[0]
+		assert.Equal(t, c.normal, m.Maps[scene.UseNormal].Has(), name)
+		assert.Equal(t, c.height, m.Maps[scene.UseHeight].Has(), name)
+		if name == "a normal map" {
+			assert.Equal(t, 0.5, m.NormalScale)
+		}
+		p, err := Write(context.Background(), s, pack.Options{Name: "shed", Basis: geom.GLTF, UnitMetres: 1})
+		require.NoError(t, err)
+		var mtl string
+		for _, f := range p.Files {
+			if strings.HasSuffix(f.Name, ".mtl") {
+				mtl = string(f.Data)
+			}
+		}
+		assert.Equal(t, c.normal, strings.Contains(mtl, "\nnorm "), name)
+		assert.Equal(t, c.height, strings.Contains(mtl, "\nmap_Bump "), name)
+	}
 }

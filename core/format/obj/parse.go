@@ -56,6 +56,31 @@ type raw struct {
 	normal  []int32 // or nil
 	events  []event
 	skipped map[string]skipped
+	damage  damage
+}
+
+// damage is what can't be read of a file and is left out: numbers of faces, points, UVs and
+// normals, in order, and why the first can't.
+type damage struct {
+	faces, points, uvs, normals []int
+	first                       *fault.Error
+}
+
+// add notes that element i of list can't be read.
+func (d *damage) add(list *[]int, i int, why *fault.Error) {
+	*list = append(*list, i)
+	if d.first == nil {
+		d.first = why
+	}
+}
+
+// join adds the damage of the next stretch.
+func (d *damage) join(o damage) {
+	d.faces, d.points = append(d.faces, o.faces...), append(d.points, o.points...)
+	d.uvs, d.normals = append(d.uvs, o.uvs...), append(d.normals, o.normals...)
+	if d.first == nil {
+		d.first = o.first
+	}
 }
 
 // chunk is a stretch of whole lines that one processor reads. Its offsets come from the
@@ -66,6 +91,7 @@ type chunk struct {
 	own     tally
 	events  []event
 	skipped map[string]skipped
+	damage  damage
 	err     *fault.Error
 }
 
@@ -252,6 +278,7 @@ func parse(ctx context.Context, name string, data []byte, progress func(done, to
 			return nil, c.err
 		}
 		r.events = append(r.events, c.events...)
+		r.damage.join(c.damage)
 		for k, s := range c.skipped {
 			t, seen := r.skipped[k]
 			if !seen || s.line < t.line {
@@ -262,7 +289,74 @@ func parse(ctx context.Context, name string, data []byte, progress func(done, to
 		}
 	}
 	r.paintRest()
+	if r.repair(); r.damage.first != nil && len(r.start) == 1 {
+		return nil, r.damage.first // nothing is left of it
+	}
 	return r, nil
+}
+
+// repair leaves out the faces that can't be read and those on points that can't, and the
+// UVs and normals that can't from the corners that have them. It costs a pass over all
+// corners, and only a damaged file pays it.
+func (r *raw) repair() {
+	d := &r.damage
+	if d.first == nil {
+		return
+	}
+	marked := func(n int, list []int) []bool {
+		m := make([]bool, n)
+		for _, i := range list {
+			m[i] = true
+		}
+		return m
+	}
+	bad, nowhere := marked(len(r.start)-1, d.faces), marked(len(r.points), d.points)
+	for f := range bad {
+		for _, p := range r.corner[r.start[f]:r.start[f+1]] {
+			bad[f] = bad[f] || nowhere[p]
+		}
+	}
+	kept := make([]int, len(bad)+1) // faces left before each
+	corners, from := int32(0), r.start[0]
+	for f, b := range bad {
+		to := r.start[f+1]
+		kept[f+1] = kept[f]
+		if !b {
+			for _, list := range [][]int32{r.corner, r.uv, r.normal} {
+				if list != nil {
+					copy(list[corners:], list[from:to])
+				}
+			}
+			corners += to - from
+			kept[f+1]++
+			r.start[kept[f+1]] = corners
+		}
+		from = to
+	}
+	d.faces = d.faces[:0]
+	for f, b := range bad {
+		if b {
+			d.faces = append(d.faces, f)
+		}
+	}
+	r.start, r.corner = r.start[:kept[len(bad)]+1], r.corner[:corners]
+	for i := range r.events {
+		r.events[i].face = kept[r.events[i].face]
+	}
+	forget := func(list []int32, values int, damaged []int) []int32 {
+		if list == nil {
+			return nil
+		}
+		gone := marked(values, damaged)
+		list = list[:corners]
+		for i, v := range list {
+			if v >= 0 && gone[v] {
+				list[i] = -1
+			}
+		}
+		return list
+	}
+	r.uv, r.normal = forget(r.uv, len(r.uvs), d.uvs), forget(r.normal, len(r.normals), d.normals)
 }
 
 // paintRest makes points white that carry no colour in a file where others do.
@@ -294,22 +388,33 @@ func (p *pass) read(c *chunk) {
 		n := c.before.lines + line + 1
 		switch kind(b) {
 		case 'v':
-			c.err = p.vertex(b[1:], n, at.v)
+			if err := p.vertex(b[1:], n, at.v); err != nil {
+				c.damage.add(&c.damage.points, at.v, err)
+			}
 			at.v++
 		case 't':
 			var v [3]float64
-			_, c.err = p.numbers(b[2:], n, v[:], 1, "texture coordinate")
+			if _, err := p.numbers(b[2:], n, v[:], 1, "texture coordinate"); err != nil {
+				c.damage.add(&c.damage.uvs, at.vt, err)
+			}
 			p.uvs[at.vt] = [2]float64{v[0], v[1]}
 			at.vt++
 		case 'n':
 			var v [3]float64
-			_, c.err = p.numbers(b[2:], n, v[:], 3, "normal")
+			if _, err := p.numbers(b[2:], n, v[:], 3, "normal"); err != nil {
+				c.damage.add(&c.damage.normals, at.vn, err)
+			}
 			p.normals[at.vn] = direction(v)
 			at.vn++
 		case 'f':
-			var k int
-			k, c.err = p.face(b[1:], n, &at, limit)
-			if k < 3 && c.err == nil {
+			k, err := p.face(b[1:], n, &at, limit)
+			if all := words(b[1:]); err != nil && all >= 3 {
+				// Its places were counted; repair closes the gap.
+				c.damage.add(&c.damage.faces, at.faces, err)
+				at.corners += all
+				at.faces++
+				p.start[at.faces] = int32(at.corners)
+			} else if k < 3 {
 				c.skip("face of fewer than three corners", n)
 			}
 		default:

@@ -58,7 +58,9 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 		a.noteLatin(name, latin)
 	}
 	a.libraries()
+	a.noteDamage()
 	a.meshes()
+	a.describeUnfound()
 	a.leave()
 	return a.s, a.findings, nil
 }
@@ -131,6 +133,27 @@ func (a *assembly) noteLatin(file string, lines int) {
 		Text:  "The file is no UTF-8 there. If names look wrong, write it as UTF-8.", Place: finding.Place{File: file}})
 }
 
+// noteDamage says what can't be read: one bad line is not a bad file.
+func (a *assembly) noteDamage() {
+	d := a.damage
+	if d.first == nil {
+		return
+	}
+	var what []string
+	for _, w := range []struct {
+		n         int
+		one, many string
+	}{{len(d.faces), "face", "faces"}, {len(d.points), "point", "points"}, {len(d.uvs), "UV coordinate", "UV coordinates"},
+		{len(d.normals), "normal", "normals"}} {
+		if w.n > 0 {
+			what = append(what, figure.Plural(w.n, w.one, w.many))
+		}
+	}
+	a.note(finding.MustFix, "source/bad-part", strings.Join(what, ", ")+" can't be read and were left out",
+		"The first: "+d.first.Plain()+". Faces on such points went with them; everything else came in.", d.first.Line)
+	a.findings[len(a.findings)-1].Brief = "lines left out"
+}
+
 // assembly makes a scene of the raw arrays.
 type assembly struct {
 	*raw
@@ -138,6 +161,24 @@ type assembly struct {
 	s         *scene.Scene
 	findings  []finding.Finding
 	materials map[string]int
+
+	unfound     []int    // findings of libraries that are not there
+	undescribed []string // materials they may have described
+}
+
+// describeUnfound tells with the missing library which materials wait for it: one cause is
+// one finding.
+func (a *assembly) describeUnfound() {
+	if len(a.unfound) == 0 || len(a.undescribed) == 0 {
+		return
+	}
+	f := &a.findings[a.unfound[0]]
+	names := a.undescribed[:min(len(a.undescribed), 5)]
+	f.Text += " Faces use " + strings.Join(names, ", ")
+	if more := len(a.undescribed) - len(names); more > 0 {
+		f.Text += fmt.Sprintf(" and %s more", figure.Count(more))
+	}
+	f.Text += ", which no library that came describes."
 }
 
 // note adds a finding at a line of the file.
@@ -244,7 +285,10 @@ func (a *assembly) material(e event) int {
 	i := len(a.s.Materials)
 	a.s.Materials = append(a.s.Materials, scene.NewMaterial(e.text))
 	a.materials[e.text] = i
-	if a.hasLibrary() {
+	switch {
+	case len(a.unfound) > 0:
+		a.undescribed = append(a.undescribed, fault.Shown(e.text))
+	case a.hasLibrary():
 		a.note(finding.Look, "source/material-missing", fmt.Sprintf("Material “%s” is in no library", e.text),
 			"Faces use it, but no material library that was read describes it. It goes on as plain white.", e.line)
 	}

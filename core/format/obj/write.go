@@ -338,6 +338,7 @@ func (w *writer) faces(b []byte, m *scene.Mesh, uv scene.UVSet, v, vt, vn int) [
 var mapWords = [scene.Uses]string{
 	scene.UseBaseColor: "map_Kd", scene.UseMetallic: "map_Pm", scene.UseRoughness: "map_Pr",
 	scene.UseNormal: "norm", scene.UseEmissive: "map_Ke", scene.UseOpacity: "map_d",
+	scene.UseHeight: "map_Bump",
 }
 
 // library is the MTL file.

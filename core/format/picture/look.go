@@ -1,0 +1,83 @@
+package picture
+
+import (
+	"image"
+	"math"
+
+	"yarvek/core/scene"
+)
+
+// Shows is what a picture looks like it holds.
+type Shows int
+
+// What a picture can look like.
+const (
+	Unknown    Shows = iota // it can't be decoded
+	Colours                 // anything else
+	Grey                    // one value a pixel, as heights are
+	Directions              // unit vectors that lean out of the surface, as a normal map's are
+)
+
+// samples bounds the pixels that are looked at.
+const samples = 1 << 14
+
+// Look tells what a picture looks like from a grid of its pixels, and of how many of them in
+// a hundred that is true. A normal map's pixels are unit vectors (2c−1) within a tenth whose
+// third part is not below zero, in 19 of 20 pixels at least; a grey picture's parts differ
+// by no more than four steps of 255.
+func Look(data []byte) (Shows, int) {
+	img, err := decode(data)
+	if err != nil {
+		return Unknown, 0
+	}
+	n, grey, unit := 0, 0, 0
+	each(img, func(r, g, b, _ float64) {
+		n++
+		if max(r, g, b)-min(r, g, b) <= 4.0/255 {
+			grey++
+		}
+		x, y, z := 2*r-1, 2*g-1, 2*b-1
+		if l := math.Sqrt(x*x + y*y + z*z); math.Abs(l-1) <= 0.1 && z >= -0.02 {
+			unit++
+		}
+	})
+	switch {
+	case n == 0:
+		return Unknown, 0
+	case 20*unit >= 19*n && grey < n:
+		return Directions, 100 * unit / n
+	case 20*grey >= 19*n:
+		return Grey, 100 * grey / n
+	}
+	return Colours, 100
+}
+
+// Full tells whether a channel has its largest value in every pixel that is looked at.
+func Full(data []byte, c scene.Channel) bool {
+	img, err := decode(data)
+	if err != nil || c == scene.Whole {
+		return false
+	}
+	full := true
+	each(img, func(r, g, b, a float64) {
+		full = full && [...]float64{0, r, g, b, a}[c] >= 0.998
+	})
+	return full
+}
+
+// each calls f with the parts, from 0 to 1 and not multiplied by alpha, of a grid of pixels.
+func each(img image.Image, f func(r, g, b, a float64)) {
+	box := img.Bounds()
+	step := max(1, int(math.Sqrt(float64(box.Dx())*float64(box.Dy())/samples)))
+	for y := box.Min.Y; y < box.Max.Y; y += step {
+		for x := box.Min.X; x < box.Max.X; x += step {
+			r, g, b, a := img.At(x, y).RGBA()
+			if a == 0 {
+				f(0, 0, 0, 0)
+				continue
+			}
+			s := float64(a)
+			f(float64(r)/s, float64(g)/s, float64(b)/s, s/0xffff)
+		}
+	}
+}
