@@ -15,13 +15,14 @@ import (
 // a station no station, a format no format, and no format a station. A name that
 // ends in a slash stands for all packages under it.
 var layers = [][]string{
-	{"core/split", "core/fault", "core/naming"},
+	{"core/split", "core/fault", "core/naming", "core/unit"},
 	{"core/geom", "core/memo"},
-	{"core/scene", "core/target", "core/finding"},
+	{"core/scene", "core/finding"},
 	{"core/figure", "core/shape", "core/measure", "core/stand", "core/twin"},
 	{"core/class", "core/shape/shapetest"},
+	{"core/target"},
 	{"core/format/bundle", "core/format/picture"},
-	{"core/format/pack"},
+	{"core/format/pack", "core/format/draco", "core/format/meshopt"},
 	{"core/format/fbx", "core/format/gltf", "core/format/obj"},
 	{"core/format/formattest"},
 	{"core/format"},

@@ -5,10 +5,13 @@ package figure
 import (
 	"fmt"
 	"math"
+	"regexp"
+	"slices"
 	"strconv"
 	"strings"
+	"sync"
 
-	"yarvek/core/target"
+	"yarvek/core/unit"
 )
 
 const thin = "\u2009"
@@ -55,7 +58,7 @@ func Length(m float64) string {
 }
 
 // In writes a length in a unit, without its symbol.
-func In(m float64, u target.Unit) string {
+func In(m float64, u unit.Unit) string {
 	v := m / u.Metres
 	switch a := math.Abs(v); {
 	case a == 0:
@@ -99,24 +102,78 @@ func Plural(n int, one, many string) string {
 	return Count(n) + " " + many
 }
 
-// ParseLength reads what a person types for a length: a number with an optional
-// unit, "218 cm" or "7 ft"; without one, fallback is meant. The result is metres.
-func ParseLength(s string, fallback target.Unit) (float64, error) {
-	t := strings.NewReplacer(thin, "", "\u00a0", "", "\u202f", "", "−", "-", ",", ".").Replace(strings.TrimSpace(s))
+// ParseLength reads what a person types for a length, and everything this program prints as
+// one: a number with an optional unit, "218 cm" or "7 ft", with a comma or a point, and feet
+// with inches, 6' 2" or 6 ft 2 in; without a unit, fallback is meant. The result is metres.
+func ParseLength(s string, fallback unit.Unit) (float64, error) {
+	bad := fmt.Errorf("%q is no length: type a number, such as 2.18, 218 cm or 7 ft 2 in", s)
+	t := strings.NewReplacer(thin, "", "\u00a0", "", "\u202f", "", " ", "", "−", "-", "’", "'", "′", "'", "”", `"`, "″", `"`, "''", `"`).
+		Replace(strings.TrimSpace(s))
+	t = strings.TrimPrefix(strings.ToLower(t), "under")
+	if m := feetInches.FindStringSubmatch(t); m != nil {
+		ft, err1 := decimal(m[2])
+		in, err2 := decimal(m[3])
+		if err1 != nil || err2 != nil {
+			return 0, bad
+		}
+		v := ft*0.3048 + in*0.0254
+		if m[1] == "-" {
+			v = -v
+		}
+		return v, nil
+	}
 	u := fallback
-	for _, k := range target.Units {
-		for _, suffix := range []string{k.Name, k.Symbol} {
-			if rest, ok := strings.CutSuffix(t, suffix); ok && rest != "" && (rest[len(rest)-1] < 'a' || rest[len(rest)-1] > 'z') {
-				u, t = k, strings.TrimSpace(rest)
-			}
+	for _, k := range lengthWords() {
+		if rest, ok := strings.CutSuffix(t, k.word); ok && rest != "" && (rest[len(rest)-1] < 'a' || rest[len(rest)-1] > 'z') {
+			u, t = k.unit, rest
+			break
 		}
 	}
-	v, err := strconv.ParseFloat(strings.ReplaceAll(t, " ", ""), 64)
-	if err != nil || math.IsNaN(v) || math.IsInf(v, 0) {
-		return 0, fmt.Errorf("%q is no length: type a number, such as 2.18 or 218 cm", s)
+	v, err := decimal(t)
+	if err != nil {
+		return 0, bad
 	}
 	return v * u.Metres, nil
 }
+
+var feetInches = regexp.MustCompile(`^(-?)([0-9.,]+)(?:'|ft|feet|foot)([0-9.,]+)(?:"|in|inch|inches)?$`)
+
+// decimal reads a finite number with a point or a comma.
+func decimal(s string) (float64, error) {
+	if strings.Count(s, ",") == 1 && !strings.Contains(s, ".") {
+		s = strings.Replace(s, ",", ".", 1)
+	}
+	v, err := strconv.ParseFloat(s, 64)
+	if err == nil && (math.IsNaN(v) || math.IsInf(v, 0)) {
+		err = strconv.ErrRange
+	}
+	return v, err
+}
+
+// lengthWord is a way to write a unit.
+type lengthWord struct {
+	word string
+	unit unit.Unit
+}
+
+// lengthWords are all of them, the longest first.
+var lengthWords = sync.OnceValue(func() []lengthWord {
+	var list []lengthWord
+	for _, u := range unit.All {
+		list = append(list, lengthWord{strings.ToLower(u.Name), u}, lengthWord{u.Symbol, u}, lengthWord{strings.TrimSuffix(strings.ToLower(u.Name), "s"), u})
+		switch u.Symbol {
+		case "ft":
+			list = append(list, lengthWord{"'", u}, lengthWord{"foot", u})
+		case "in":
+			list = append(list, lengthWord{`"`, u}, lengthWord{"inch", u})
+		case "m":
+			list = append(list, lengthWord{"km", unit.Unit{Name: "kilometres", Symbol: "km", Metres: 1000}},
+				lengthWord{"µm", unit.Unit{Name: "micrometres", Symbol: "µm", Metres: 1e-6}})
+		}
+	}
+	slices.SortStableFunc(list, func(a, b lengthWord) int { return len(b.word) - len(a.word) })
+	return list
+})
 
 // Bytes writes a size in bytes for people.
 func Bytes(n int64) string {
