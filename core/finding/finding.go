@@ -68,6 +68,9 @@ type Remedy struct {
 	Effect string `json:"effect"` // what it will do, in one sentence
 	// Decision is the whole of the station's decisions with the remedy in them.
 	Decision any `json:"decision"`
+	// Harsh marks a remedy that removes much, or is meant for later revisions too: it is
+	// never offered as the main one.
+	Harsh bool `json:"harsh,omitempty"`
 }
 
 // Finding is one thing measured that somebody should know.

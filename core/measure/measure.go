@@ -58,6 +58,11 @@ func Of(ctx context.Context, s *scene.Scene) Figures {
 	return f
 }
 
+// OfMesh measures a mesh by itself, in its own coordinates.
+func OfMesh(ctx context.Context, m *scene.Mesh) Figures {
+	return Of(ctx, &scene.Scene{Meshes: []*scene.Mesh{m}, Nodes: []scene.Node{{Kind: scene.KindMesh, Parent: -1, Local: geom.Identity}}})
+}
+
 // Sized measures extents, area and volume alone.
 func Sized(s *scene.Scene) (box geom.Box, area, volume float64) {
 	t, _ := passes(context.Background(), s, false)

@@ -192,6 +192,17 @@ func isUniform(m geom.Mat3) bool {
 	return m[0][0] > 0 && m == geom.Identity3.Scaled(m[0][0])
 }
 
+// TurnedRound is the scene with every face seen from its other side.
+func (s *Scene) TurnedRound() *Scene {
+	out := s.Clone()
+	for i, m := range s.Meshes {
+		turned := *m
+		turned.turnRound()
+		out.Meshes[i] = &turned
+	}
+	return out
+}
+
 // turnRound reverses every face, keeping its first corner first.
 func (m *Mesh) turnRound() {
 	if m.Hard != nil {

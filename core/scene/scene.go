@@ -132,8 +132,17 @@ func (s *Scene) Worlds() []geom.Affine {
 }
 
 // NodeBounds is the world box of each node's own faces, empty for a node without.
-func (s *Scene) NodeBounds() []geom.Box {
+func (s *Scene) NodeBounds() []geom.Box { return s.NodeBoundsUnder(geom.Identity3) }
+
+// NodeBoundsUnder are the boxes of the nodes' faces once m has carried the whole scene: of
+// their points, not of their boxes.
+func (s *Scene) NodeBoundsUnder(m geom.Mat3) []geom.Box {
 	worlds := s.Worlds()
+	if m != geom.Identity3 {
+		for i := range worlds {
+			worlds[i] = geom.Linear(m).Mul(worlds[i])
+		}
+	}
 	used := make([][]bool, len(s.Meshes))
 	boxes := make([]geom.Box, len(s.Nodes))
 	for i, n := range s.Nodes {

@@ -230,24 +230,38 @@ type Tilt struct {
 	By    string    // what it was told by, in words
 }
 
+// Flat is the frame of the two largest directions at right angles that the flat faces of a
+// body look in, and the share of the surface that lies along its three axes.
+type Flat struct {
+	Frame geom.Mat3
+	Share float64 // 0 to 1
+}
+
+// Turned is the same after a rotation, or a rotation with a mirroring, of the body.
+func (f Flat) Turned(by geom.Mat3) Flat {
+	m := by.Mul(f.Frame)
+	f.Frame = geom.Columns(m.Col(0), m.Col(1), m.Col(0).Cross(m.Col(1)))
+	return f
+}
+
 // TiltOf finds what is askew by less than most radians: the frame of the largest
 // flat faces when a third of the surface lies along three directions at right
-// angles, or else the main directions of a body that is clearly longer one way; own
-// gives those with its extents along them, the longest first, when they are needed. When
-// ctx ends it returns early, and what it returns means nothing.
-func TiltOf(ctx context.Context, s *scene.Scene, own func() (frame geom.Mat3, size geom.Vec3), most float64) (Tilt, bool) {
-	if m, share := flatFrame(ctx, s); share >= 0.34 {
-		t := toAxes(m)
+// angles, or else the main directions of a body that is clearly longer one way. size is
+// that of its box; own gives the main directions with its extents along them, the longest
+// first, when they are needed.
+func TiltOf(flat Flat, size geom.Vec3, own func() (frame geom.Mat3, size geom.Vec3), most float64) (Tilt, bool) {
+	if flat.Share >= 0.34 {
+		t := toAxes(flat.Frame)
 		t.By = "its largest flat faces"
 		return t, t.Angle > 1e-6 && t.Angle <= most
 	}
 	// Twice as long as wide and askew by no more than most, it is longer along an axis
 	// as well; what is not need not be looked at closer.
-	if b := s.Bounds().Size(); b.Max() < 1.1*(b[0]+b[1]+b[2]-b.Max()-min(b[0], b[1], b[2])) {
+	if b := size; b.Max() < 1.1*(b[0]+b[1]+b[2]-b.Max()-min(b[0], b[1], b[2])) {
 		return Tilt{}, false
 	}
-	frame, size := own()
-	if size[0] < 2*size[1] {
+	frame, along := own()
+	if along[0] < 2*along[1] {
 		return Tilt{}, false
 	}
 	// Only the long direction means anything.
@@ -276,10 +290,9 @@ func toAxes(m geom.Mat3) Tilt {
 	return best
 }
 
-// flatFrame gathers the faces by direction, to a degree, and returns the frame of
-// the two largest directions at right angles, with the share of the surface that
-// lies along its three axes.
-func flatFrame(ctx context.Context, s *scene.Scene) (geom.Mat3, float64) {
+// FlatOf gathers the faces by direction, to a degree. When ctx ends it returns early, and
+// what it returns means nothing.
+func FlatOf(ctx context.Context, s *scene.Scene) Flat {
 	type bin struct {
 		sum  geom.Vec3
 		area float64
@@ -305,7 +318,7 @@ func flatFrame(ctx context.Context, s *scene.Scene) (geom.Mat3, float64) {
 		step := stride(m) * often
 		for f := 0; f < m.Faces(); f += step {
 			if f&0x7ff == 0 && ctx.Err() != nil {
-				return geom.Identity3, 0
+				return Flat{Frame: geom.Identity3}
 			}
 			v := c.Apply(m.FaceNormal(f).Mul(float64(step)))
 			a := v.Len()
@@ -335,7 +348,7 @@ func flatFrame(ctx context.Context, s *scene.Scene) (geom.Mat3, float64) {
 		}
 	}
 	if total == 0 {
-		return geom.Identity3, 0
+		return Flat{Frame: geom.Identity3}
 	}
 	slices.SortStableFunc(order, func(a, b [3]int16) int { return cmp.Compare(bins[b].area, bins[a].area) })
 	// A rough body has its surface spread over thousands of directions; nothing of it is
@@ -345,7 +358,7 @@ func flatFrame(ctx context.Context, s *scene.Scene) (geom.Mat3, float64) {
 		top += bins[k].area
 	}
 	if top < 0.25*total {
-		return geom.Identity3, 0
+		return Flat{Frame: geom.Identity3}
 	}
 	// Neighbouring cells hold what rounding split.
 	gather := func(d geom.Vec3) (geom.Vec3, float64) {
@@ -373,7 +386,7 @@ func flatFrame(ctx context.Context, s *scene.Scene) (geom.Mat3, float64) {
 		y = y.Sub(x.Mul(y.Dot(x))).Unit()
 		m := geom.Columns(x, y, x.Cross(y))
 		_, az := gather(m.Col(2))
-		return m, (ax + ay + az) / total
+		return Flat{m, (ax + ay + az) / total}
 	}
-	return geom.Identity3, 0
+	return Flat{Frame: geom.Identity3}
 }

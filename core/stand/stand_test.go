@@ -81,7 +81,7 @@ func TestTilt(t *testing.T) {
 		s := shape.Scene("x", nil, c.m)
 		turn := geom.Rotation(c.about, c.deg*math.Pi/180)
 		s.Nodes[0].Local = geom.Affine{M: turn, T: geom.Vec3{3, 4, 5}}
-		tilt, ok := TiltOf(context.Background(), s, func() (geom.Mat3, geom.Vec3) {
+		tilt, ok := TiltOf(FlatOf(context.Background(), s), s.Bounds().Size(), func() (geom.Mat3, geom.Vec3) {
 			return geom.HullOf(context.Background(), measure.Points(s)).TightBox(context.Background())
 		}, 20*math.Pi/180)
 		require.Equal(t, c.found, ok, "%s by %g about %v: %+v", c.m.Name, c.deg, c.about, tilt)

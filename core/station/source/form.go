@@ -5,8 +5,6 @@ import (
 	"fmt"
 	"slices"
 
-	"yarvek/core/figure"
-	"yarvek/core/finding"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 	"yarvek/core/twin"
@@ -101,97 +99,6 @@ func (r *run) share(out *scene.Scene, from []int) *scene.Scene {
 		out.Nodes[i].Mesh = first
 	}
 	return out.Without(func(int) bool { return false })
-}
-
-// split takes meshes apart. The parts take the node's place, or hang from it when
-// it has children.
-func (r *run) split(s *scene.Scene, from []int) (*scene.Scene, []int) {
-	by := map[string]SplitBy{}
-	for _, d := range r.d.Split {
-		by[d.Node] = d.By
-	}
-	children := make([]bool, len(s.Nodes))
-	for _, n := range s.Nodes {
-		if n.Parent >= 0 {
-			children[n.Parent] = true
-		}
-	}
-	type cut struct {
-		meshes []int
-		names  []string
-	}
-	done := map[string]cut{}
-	out := *s
-	out.Nodes, out.Meshes = nil, slices.Clone(s.Meshes)
-	var origin []int
-	at := make([]int, len(s.Nodes))
-	put := func(n scene.Node, i int) int {
-		out.Nodes = append(out.Nodes, n)
-		origin = append(origin, from[i])
-		return len(out.Nodes) - 1
-	}
-	for i, n := range s.Nodes {
-		if n.Parent >= 0 {
-			n.Parent = at[n.Parent]
-		}
-		how, ok := by[r.survey.Keys[from[i]]]
-		if !ok || n.Mesh < 0 {
-			at[i] = put(n, i)
-			continue
-		}
-		key := fmt.Sprint(n.Mesh, how)
-		c, seen := done[key]
-		if !seen {
-			m := s.Meshes[n.Mesh]
-			part, k := m.Bodies(r.ctx)
-			var mats []int
-			if how == BySlot {
-				part, mats = m.SlotParts()
-				k = len(mats)
-			}
-			if k > 1 && k <= maxParts {
-				for p, piece := range m.Cut(part, k) {
-					name := fmt.Sprint(p + 1)
-					if how == BySlot {
-						name = scene.NoSlot
-						if mats[p] >= 0 {
-							name = s.Materials[mats[p]].Name
-						}
-					}
-					piece.Name = m.Name + " " + name
-					c.meshes = append(c.meshes, len(out.Meshes))
-					c.names = append(c.names, name)
-					out.Meshes = append(out.Meshes, piece)
-				}
-			} else if k > maxParts {
-				r.say(finding.Look, "source/split-too-fine", fmt.Sprintf("“%s” has %s parts and stays whole", n.Name, figure.Count(k)),
-					fmt.Sprintf("A split makes up to %d nodes. Join what belongs together in the modelling program, or split by slot.",
-						maxParts))
-			}
-			done[key] = c
-		}
-		if len(c.meshes) == 0 {
-			at[i] = put(n, i)
-			continue
-		}
-		piece := n
-		if children[i] {
-			empty := n
-			empty.Kind, empty.Mesh = scene.KindEmpty, -1
-			at[i] = put(empty, i)
-			piece.Parent, piece.Local = at[i], geom.Identity
-		}
-		for p, m := range c.meshes {
-			q := piece
-			q.Mesh, q.Name = m, n.Name+" "+c.names[p]
-			k := put(q, i)
-			if p == 0 && !children[i] {
-				at[i] = k
-			}
-		}
-	}
-	keep := out.Without(func(int) bool { return false })
-	return keep, origin
 }
 
 // Effect is what one way of merging gives.

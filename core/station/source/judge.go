@@ -2,6 +2,7 @@ package source
 
 import (
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"strings"
@@ -41,6 +42,7 @@ func (r *run) judge(out *scene.Scene) {
 	r.nothing()
 	r.unsaid()
 	r.lone()
+	r.broken()
 	r.faces()
 	r.alike()
 	r.digits(out)
@@ -56,15 +58,37 @@ func (r *run) judge(out *scene.Scene) {
 	for i, n := range r.s.Nodes {
 		if n.Kind == scene.KindLOD && r.rep.Nodes[i].Kept {
 			r.say(finding.Note, "source/lod-group", fmt.Sprintf("“%s” is a LOD group", n.Name),
-				"All its levels came in and stand in one another. Keep the finest and leave the rest, unless the receiver is to get "+
+				"All its levels came in and stand in one another. Keep the finest and leave out the rest, unless the receiver is to get "+
 					"the group; FBX keeps it, other formats do not.")
 		}
 	}
-	if u := r.s.UnusedMaterials(); len(u) > 0 {
-		r.say(finding.Note, "source/unused-materials", figure.Plural(len(u), "material", "materials")+" no face uses",
-			station.Some(u)+". They go along and make no draw call.")
-	}
+	r.materialsSaid(out)
 	r.rep.Refer(Info, r.d, r.survey.Keys)
+}
+
+// materialsSaid names materials that are equal but for their names, as copies that differ by
+// a number are, and those that nobody uses.
+func (r *run) materialsSaid(out *scene.Scene) {
+	if twins := out.MaterialTwins(); len(twins) > 0 {
+		var names []string
+		for i := range out.Materials {
+			if first, ok := twins[i]; ok {
+				names = append(names, fmt.Sprintf("%s as %s", out.Materials[i].Name, out.Materials[first].Name))
+			}
+		}
+		d := r.d
+		d.JoinTwins = true
+		r.say(finding.Look, "source/material-twins", figure.Plural(len(names), "material is another’s twin", "materials are twins of others"),
+			station.Some(names)+". They are equal in all values and pictures; each makes draw calls of its own.",
+			finding.Remedy{Label: "Join them", Effect: "Faces of the copies take the first; nothing looks otherwise.", Decision: d})
+	}
+	if u := out.UnusedMaterials(); len(u) > 0 {
+		d := r.d
+		d.DropUnused = true
+		r.say(finding.Note, "source/unused-materials", figure.Plural(len(u), "material", "materials")+" no face uses",
+			station.Some(u)+". They go along and make no draw call.",
+			finding.Remedy{Label: "Leave them out", Effect: "They stay in the source and do not go on.", Decision: d})
+	}
 }
 
 // nothing says that no polygon goes on.
@@ -134,19 +158,39 @@ func (r *run) lone() {
 		title := figure.Plural(len(keys), t[0], t[1])
 		text := station.Some(names) + ". " + first.Text
 		remedies := []finding.Remedy{}
+		gone, all := 0, 0
+		for _, n := range r.rep.Nodes {
+			if n.Kept {
+				all += n.Triangles
+			}
+		}
+		for _, k := range r.survey.Lone {
+			if k.What == what && r.rep.Nodes[k.Node].Kept {
+				gone += r.rep.Nodes[k.Node].Triangles
+			}
+		}
+		much := 2*gone > all
 		if len(keys) < r.rep.Kept || what == Empty {
-			label, effect := "Leave "+names[0], "It stays in the source and does not go on."
+			label, effect := "Leave out "+names[0], "It stays in the source and does not go on."
 			if len(keys) > 1 {
-				label, effect = fmt.Sprintf("Leave all %d", len(keys)), "They stay in the source and do not go on."
+				label, effect = fmt.Sprintf("Leave out all %d", len(keys)), "They stay in the source and do not go on."
 			}
 			ruled := r.d
 			ruled.Rules = append(slices.Clone(r.d.Rules), Rule{By: ByKind, What: what})
-			remedies = append(remedies, finding.Remedy{Label: label, Effect: effect, Decision: r.d.leaving(keys)},
-				finding.Remedy{Label: "Always leave such", Effect: "A rule: it leaves every " + what + " in later revisions too.",
-					Decision: ruled})
+			if much {
+				effect += " They hold more than half of the triangles."
+			}
+			if len(keys) > 1 { // the mildest first
+				remedies = append(remedies, finding.Remedy{Label: "Leave out " + names[0], Effect: "It alone stays in the source and does not go on.",
+					Decision: r.d.leaving(keys[:1])})
+			}
+			remedies = append(remedies, finding.Remedy{Label: label, Effect: effect, Decision: r.d.leaving(keys), Harsh: much},
+				finding.Remedy{Label: "Always leave such out", Effect: "A rule: it leaves out every " + what + " in later revisions too.",
+					Decision: ruled, Harsh: true})
 		}
 		r.say(sev, "source/"+strings.ReplaceAll(what, " ", "-"), title, text, remedies...).Place = r.place(first.At, names[0])
 	}
+	r.standIns()
 	if guides > 0 {
 		r.say(finding.Note, "source/guides", figure.Plural(guides, "guide", "guides")+" left behind",
 			"Lines and points have no polygon and never go on.")
@@ -165,6 +209,69 @@ func (r *run) lone() {
 	}
 }
 
+// standIns tells levels and collision shapes as such. Nothing is advised: they are there on
+// purpose.
+func (r *run) standIns() {
+	for _, k := range []struct{ what, one, many, text string }{
+		{Level, "node reads as a simpler level", "nodes read as simpler levels", "All levels go on and stand in one another, as the file has them."},
+		{Solid, "node reads as a collision shape", "nodes read as collision shapes", "It goes on as a mesh like any other, as the file has it."},
+	} {
+		var names []string
+		var first *Lone
+		for i, l := range r.survey.Lone {
+			if l.What == k.what && r.rep.Nodes[l.Node].Kept {
+				names = append(names, r.rep.Nodes[l.Node].Name)
+				if first == nil {
+					first = &r.survey.Lone[i]
+				}
+			}
+		}
+		if len(names) > 0 {
+			r.say(finding.Note, "source/"+strings.ReplaceAll(k.what, " ", "-"), figure.Plural(len(names), k.one, k.many),
+				station.Some(names)+". "+first.Text+" "+k.text).Place = r.place(first.At, names[0])
+		}
+	}
+	r.meshless()
+}
+
+// meshless tells names that the target's patterns read and that name no mesh, with the nearest
+// one there is.
+func (r *run) meshless() {
+	said := 0
+	for i := range r.survey.Keys {
+		k, ok := r.survey.Recognised[i]
+		if !ok || k.Of >= 0 || !r.rep.Nodes[i].Kept || k.What == Level && k.N == "0" {
+			continue
+		}
+		if said++; said > 6 {
+			continue
+		}
+		name := r.rep.Nodes[i].Name
+		text := fmt.Sprintf("The target's pattern reads “%s” as a %s of “%s”, and no mesh has that name.", name, k.What, k.Mesh)
+		var remedies []finding.Remedy
+		if k.Nearest >= 0 {
+			d := r.d
+			d.Names = maps.Clone(d.Names)
+			if d.Names == nil {
+				d.Names = map[string]string{}
+			}
+			d.Names[r.survey.Keys[i]] = k.Right
+			remedies = append(remedies, finding.Remedy{Label: "Call it " + k.Right,
+				Effect: fmt.Sprintf("It belongs to “%s” then.", r.rep.Nodes[k.Nearest].Name), Decision: d})
+		}
+		at := r.survey.Worlds[i].T
+		if b := r.survey.Boxes[i]; !b.IsEmpty() {
+			at = b.Center()
+		}
+		r.say(finding.Look, fmt.Sprintf("source/names-no-mesh-%d", said), fmt.Sprintf("“%s” names no mesh", name), text, remedies...).Place =
+			r.place(at, name)
+	}
+	if said > 6 {
+		r.say(finding.Note, "source/names-no-mesh-more", fmt.Sprintf("%d more names name no mesh", said-6),
+			"They are listed when the first six are settled.")
+	}
+}
+
 // faces says where faces of two nodes lie in one plane.
 func (r *run) faces() {
 	n := 0
@@ -179,9 +286,9 @@ func (r *run) faces() {
 		}
 		r.say(finding.Look, fmt.Sprintf("source/coplanar-%d", n), fmt.Sprintf("“%s” and “%s” share a plane", a.Name, b.Name),
 			fmt.Sprintf("%s m² of their faces lie on one another and look the same way; they will flicker. Move one of them by a few "+
-				"millimetres, or leave it.", figure.Significant(o.Area, 2)),
-			finding.Remedy{Label: "Leave " + b.Name, Effect: "It stays in the source and does not go on.",
-				Decision: r.d.leaving([]string{b.Key})}).
+				"millimetres, or leave it out.", figure.Significant(o.Area, 2)),
+			finding.Remedy{Label: "Leave out " + b.Name, Effect: "It stays in the source and does not go on.",
+				Decision: r.d.leaving([]string{b.Key}), Harsh: true}).
 			Place = r.place(o.At, b.Name)
 	}
 	if n > 6 {
@@ -265,7 +372,7 @@ func (r *run) digits(out *scene.Scene) {
 	if size > 10000 {
 		r.say(finding.Look, "source/vast", fmt.Sprintf("The scene is %s across", figure.Length(size)),
 			"Beyond 10 km, 32-bit coordinates lose more than a receiver can hide. If it is not meant so, look at its unit at Size, or "+
-				"leave what stands far out.")
+				"leave out what stands far off.")
 	}
 	if r.rep.Error <= r.rep.Accepted {
 		return
@@ -292,12 +399,12 @@ func (r *run) digits(out *scene.Scene) {
 	if halfStep(after) < r.rep.Error {
 		remedies = append(remedies, finding.Remedy{Label: "Move it to the origin", Decision: d,
 			Effect: fmt.Sprintf("All of it moves by %s, %s, %s m; the error becomes %s.", figure.Number(-math.Round(centre[0]), 0),
-				figure.Number(-math.Round(centre[1]), 0), figure.Number(-math.Round(centre[2]), 0), millimetres(halfStep(after)))})
+				figure.Number(-math.Round(centre[1]), 0), figure.Number(-math.Round(centre[2]), 0), figure.Length(halfStep(after)))})
 	}
-	r.say(sev, "source/digits", fmt.Sprintf("Coordinates are off by up to %s", millimetres(r.rep.Error)),
+	r.say(sev, "source/digits", fmt.Sprintf("Coordinates are off by up to %s", figure.Length(r.rep.Error)),
 		fmt.Sprintf("It lies up to %s from the origin. Receivers keep positions in 32 bits, which there lie %s apart; edges jitter "+
 			"and seams open. Accepted is %s.",
-			figure.Length(far), millimetres(2*r.rep.Error), millimetres(r.rep.Accepted)), remedies...)
+			figure.Length(far), figure.Length(2*r.rep.Error), figure.Length(r.rep.Accepted)), remedies...)
 }
 
 // halfStep is half the distance between neighbouring 32-bit floats at v, the most a
@@ -306,9 +413,6 @@ func halfStep(v float64) float64 {
 	f := float32(v)
 	return (float64(math.Nextafter32(f, float32(math.Inf(1)))) - float64(f)) / 2
 }
-
-// millimetres says a length of metres in millimetres.
-func millimetres(m float64) string { return figure.Significant(m*1000, 2) + "\u2009mm" }
 
 // idleNames notes names that say nothing.
 func (r *run) idleNames() {

@@ -16,7 +16,7 @@ func (d Decisions) Lines() []string {
 	var l []string
 	say := func(format string, args ...any) { l = append(l, fmt.Sprintf(format, args...)) }
 	for _, k := range d.Leave {
-		say("Leave %s", station.LastName(k))
+		say("Leave out %s", station.LastName(k))
 	}
 	for _, k := range d.Keep {
 		say("Keep %s", station.LastName(k))
@@ -35,6 +35,15 @@ func (d Decisions) Lines() []string {
 	}
 	for _, s := range d.Split {
 		say("Split %s by %s", station.LastName(s.Node), s.By)
+	}
+	if d.DropUnused {
+		say("Leave out materials no face uses")
+	}
+	if d.JoinTwins {
+		say("Join materials that are equal but for their names")
+	}
+	for _, c := range d.Crop {
+		say("%s", c)
 	}
 	for _, g := range d.Groups {
 		say("Group %s as %s", station.Nodes(g.Nodes), g.Name)

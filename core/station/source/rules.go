@@ -15,11 +15,14 @@ import (
 // several rules that speak of a node the last one counts; what was decided for the
 // node itself counts more.
 type Rule struct {
-	By    RuleBy     `json:"by"`
-	Keep  bool       `json:"keep,omitempty"`
-	What  string     `json:"what,omitempty"`  // the kind, or the name's pattern
-	Area  [4]float64 `json:"area,omitzero"`   // right, forward, right, forward as read; metres
-	Reach float64    `json:"reach,omitempty"` // metres from the main body
+	By   RuleBy     `json:"by"`
+	Keep bool       `json:"keep,omitempty"`
+	What string     `json:"what,omitempty"` // the kind, or the name's pattern
+	Area [4]float64 `json:"area,omitzero"`  // right, forward, right, forward; metres
+	// Seen takes directions of the scene as read to the frame of the paper the area was drawn
+	// on, where right is -x and forward z; zero means as the file's own basis stands.
+	Seen  geom.Mat3 `json:"seen,omitzero"`
+	Reach float64   `json:"reach,omitempty"` // metres from the main body
 }
 
 // RuleBy says what a rule looks at.
@@ -50,6 +53,7 @@ func (r Rule) Validate() error {
 				return fmt.Errorf("the box on the plan is out of bounds")
 			}
 		}
+		return validSeen(r.Seen)
 	case ByBeyond:
 		if !(r.Reach >= 0 && r.Reach <= 1e12) {
 			return fmt.Errorf("%g m is no distance from the main body", r.Reach)
@@ -62,7 +66,7 @@ func (r Rule) Validate() error {
 
 // String says the rule in words.
 func (r Rule) String() string {
-	verb := "Leave"
+	verb := "Leave out"
 	if r.Keep {
 		verb = "Keep"
 	}
@@ -82,7 +86,6 @@ func (r Rule) String() string {
 func (r *run) judges() func(i int) (bool, string) {
 	s, v := r.s, r.survey
 	leave, keep := set(r.d.Leave), set(r.d.Keep)
-	view := s.Basis.ToView()
 	var match []func(i int) bool
 	for _, rule := range r.d.Rules {
 		switch rule.By {
@@ -94,7 +97,11 @@ func (r *run) judges() func(i int) (bool, string) {
 			p, _ := naming.Parse(rule.What) // checked by Validate
 			match = append(match, func(i int) bool { return p.Matches(s.Nodes[i].Name) })
 		case ByArea:
-			a := rule.Area
+			a, view := rule.Area, s.Basis.ToView()
+			if rule.Seen != (geom.Mat3{}) {
+				view = rule.Seen
+				view[0] = geom.Vec3(view[0]).Mul(-1) // the asset's right is the viewer's left
+			}
 			match = append(match, func(i int) bool {
 				b := v.Boxes[i]
 				if b.IsEmpty() {
@@ -126,6 +133,11 @@ func (r *run) judges() func(i int) (bool, string) {
 			return false, ""
 		} else if keep[k] {
 			return true, ""
+		}
+		for h := s.hubOf[i]; h >= 0; h = s.hubOf[h] {
+			if leave[v.Keys[h]] { // it was left before it was taken apart
+				return false, ""
+			}
 		}
 		for at := len(match) - 1; at >= 0; at-- {
 			if rule := r.d.Rules[at]; match[at](i) {

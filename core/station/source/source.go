@@ -10,6 +10,7 @@ import (
 	"maps"
 	"math"
 	"slices"
+	"strings"
 
 	"yarvek/core/finding"
 	"yarvek/core/geom"
@@ -32,8 +33,13 @@ type Decisions struct {
 	Rename  []Rename          `json:"rename,omitempty"` // new names by pattern, in order
 	Sharing []string          `json:"sharing,omitempty"`
 	Split   []Split           `json:"split,omitempty"`
+	Crop    []Crop            `json:"crop,omitempty"` // before splitting, in order
 	Merge   Merge             `json:"merge,omitempty"`
-	Groups  []Group           `json:"groups,omitempty"`
+
+	DropUnused bool `json:"dropUnused,omitempty"` // materials no face uses stay behind
+	JoinTwins  bool `json:"joinTwins,omitempty"`  // materials equal but for their names become the first of them
+
+	Groups []Group `json:"groups,omitempty"`
 
 	// Move is the place that becomes the origin of a scene far from it; metres as read.
 	Move geom.Vec3 `json:"move,omitzero"`
@@ -96,6 +102,14 @@ func (d Decisions) Validate() error {
 	}
 	for _, r := range d.Rules {
 		if err := r.Validate(); err != nil {
+			return err
+		}
+	}
+	if len(d.Crop) > maxCrops {
+		return fmt.Errorf("at most %d boxes are kept", maxCrops)
+	}
+	for _, c := range d.Crop {
+		if err := c.Validate(); err != nil {
 			return err
 		}
 	}
@@ -198,13 +212,13 @@ type Node struct {
 	Depth     int
 	Triangles int
 	Slots     []string
-	Size      geom.Vec3 // right, up, forward; metres
-	Instance  bool      // shares its mesh with another node
+	Instance  bool // shares its mesh with another node
 	Kept      bool
 	Why       string // it was left: the rule in words, "" when by itself
 	Carries   bool   // something below it is kept, so it stays as an empty node
 	Lone      []string
-	Idle      bool // its name says nothing
+	For       string // what it stands for by the target's patterns, "" for itself
+	Idle      bool   // its name says nothing
 	Group     string
 	Box       geom.Box
 }
@@ -235,25 +249,27 @@ func (r *Report) Figure() string { return fmt.Sprintf("%s · rev %d", r.format, 
 type Ask struct {
 	Read     []finding.Finding // of the reader
 	Revision int               // number of the revision that was read
+	Counts   scene.Counts      // of the scene as it was read
 }
 
 // run is one pass through the station.
 type run struct {
 	ctx    context.Context
-	s      *scene.Scene
+	s      *Came
 	survey *Survey
 	d      Decisions
 	rep    *Report
 }
 
 // Run decides what goes on and puts it into the form decided for. The survey must
-// be that of the scene.
+// be that of what came, and that be cropped and taken apart as decided.
 //
-// The outcome shares meshes with s. When ctx ends it returns early, and what it
+// The outcome shares meshes with it. When ctx ends it returns early, and what it
 // returns means nothing.
-func Run(ctx context.Context, s *scene.Scene, v *Survey, ask Ask, d Decisions) (*scene.Scene, *Report) {
-	rep := &Report{Counts: s.Count(), Left: s.Left, Main: v.Main, Accepted: d.Error, format: s.Format, revision: ask.Revision}
+func Run(ctx context.Context, s *Came, v *Survey, ask Ask, d Decisions) (*scene.Scene, *Report) {
+	rep := &Report{Counts: ask.Counts, Left: s.Left, Main: v.Main, Accepted: d.Error, format: s.Format, revision: ask.Revision}
 	rep.Say(ask.Read...)
+	rep.Say(s.said...)
 	if rep.Accepted == 0 {
 		rep.Accepted = DefaultError
 	}
@@ -270,15 +286,19 @@ func Run(ctx context.Context, s *scene.Scene, v *Survey, ask Ask, d Decisions) (
 	if len(d.Sharing) > 0 {
 		out = r.share(out, from)
 	}
-	if len(d.Split) > 0 {
-		out, from = r.split(out, from)
-	}
 	if ctx.Err() != nil {
 		return out, rep
 	}
 	rep.Merging = effects(out, r.groupOf(from))
 	out = r.merge(out, from)
+	out = r.materials(out)
 	r.rename(out)
+	if d.Merge == Apart { // each node of the outcome is one of the tree
+		for i, k := range from {
+			rep.Nodes[k].Name = out.Nodes[i].Name
+		}
+	}
+	r.renameMeshes(out)
 	rep.Out = out.Count()
 	rep.Box = out.Bounds()
 	r.judge(out)
@@ -304,7 +324,10 @@ func (r *run) rows() {
 			depth[i] = depth[n.Parent] + 1
 		}
 		row := Node{Key: v.Keys[i], Name: n.Name, Was: n.Name, Kind: n.Kind, Depth: depth[i], Box: v.Boxes[i].Shifted(r.d.Move.Mul(-1)),
-			Lone: v.LoneOf(i), Group: group[v.Keys[i]]}
+			Lone: v.LoneOf(i), For: v.Recognised[i].words(), Group: group[v.Keys[i]]}
+		if h := s.hubOf[i]; h >= 0 { // a part is called after what it was part of
+			row.Name = rep.Nodes[h].Name + strings.TrimPrefix(n.Name, s.Nodes[h].Name)
+		}
 		if to := r.d.Names[v.Keys[i]]; to != "" {
 			row.Name = to
 		}
@@ -312,10 +335,9 @@ func (r *run) rows() {
 		if n.Mesh >= 0 {
 			m := s.Meshes[n.Mesh]
 			row.Triangles = m.Triangles()
-			row.Size = s.Basis.Extents(v.Boxes[i])
 			row.Instance = len(users[n.Mesh]) > 1
 			if slots[n.Mesh] == nil {
-				slots[n.Mesh] = slotNames(s, m)
+				slots[n.Mesh] = slotNames(s.Scene, m)
 			}
 			row.Slots = slots[n.Mesh]
 		}
@@ -353,14 +375,17 @@ func slotNames(s *scene.Scene, m *scene.Mesh) []string {
 // comes from.
 func (r *run) prune() (out *scene.Scene, from []int) {
 	s, rows := r.s, r.rep.Nodes
-	c := *s
+	c := *s.Scene
 	c.Nodes, c.Meshes = nil, nil
 	at := make([]int, len(s.Nodes))
 	used := map[int]int{}
 	for i, n := range s.Nodes {
 		at[i] = -1
-		if !rows[i].Kept && !rows[i].Carries {
+		if s.hub[i] || !rows[i].Kept && !rows[i].Carries {
 			continue
+		}
+		for n.Parent >= 0 && s.hub[n.Parent] { // its parts take the place of what was taken apart
+			n.Parent, n.Local = s.Nodes[n.Parent].Parent, s.Nodes[n.Parent].Local.Mul(n.Local)
 		}
 		if n.Parent >= 0 {
 			n.Parent = at[n.Parent]
@@ -383,6 +408,67 @@ func (r *run) prune() (out *scene.Scene, from []int) {
 		from = append(from, i)
 	}
 	return &c, from
+}
+
+// materials joins those that are equal and drops those that nobody uses, as decided.
+func (r *run) materials(out *scene.Scene) *scene.Scene {
+	if r.d.JoinTwins {
+		twins := out.MaterialTwins()
+		to, n := make([]int, len(out.Materials)), 0
+		for i := range to {
+			if first, ok := twins[i]; ok {
+				to[i] = to[first]
+				continue
+			}
+			to[i] = n
+			n++
+		}
+		if len(twins) > 0 {
+			out = out.WithMaterials(to)
+		}
+	}
+	if r.d.DropUnused && len(out.UnusedMaterials()) > 0 {
+		used := map[int]bool{}
+		for _, k := range out.UsedMaterials() {
+			used[k] = true
+		}
+		to, n := make([]int, len(out.Materials)), 0
+		for i := range to {
+			if to[i] = -1; used[i] {
+				to[i] = n
+				n++
+			}
+		}
+		out = out.WithMaterials(to)
+	}
+	return out
+}
+
+// renameMeshes calls a mesh as its node is called now, where both were called the same in the
+// file and no other node places it.
+func (r *run) renameMeshes(out *scene.Scene) {
+	was := map[string]string{} // names in the file, by those now
+	for _, n := range r.rep.Nodes {
+		was[n.Name] = n.Was
+	}
+	users := out.Users()
+	var own []*scene.Mesh
+	for _, n := range out.Nodes {
+		if n.Mesh < 0 || len(users[n.Mesh]) > 1 {
+			continue
+		}
+		m := out.Meshes[n.Mesh]
+		if before, ok := was[n.Name]; !ok || before == n.Name || m.Name != before {
+			continue
+		}
+		if own == nil {
+			own = slices.Clone(out.Meshes)
+			out.Meshes = own
+		}
+		renamed := *m
+		renamed.Name = n.Name
+		own[n.Mesh] = &renamed
+	}
 }
 
 // rename applies the patterns; out's nodes are the run's own.

@@ -15,6 +15,7 @@ import (
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/shape/shapetest"
+	"yarvek/core/target"
 )
 
 func box(name string, lo, hi geom.Vec3) *scene.Mesh { return new(shape.Builder).Box(lo, hi).Mesh(name) }
@@ -37,7 +38,8 @@ func yard() *scene.Scene {
 func do(t testing.TB, s *scene.Scene, d Decisions) (*scene.Scene, *Report) {
 	t.Helper()
 	require.NoError(t, d.Validate())
-	out, r := Run(context.Background(), s, Look(context.Background(), s), Ask{}, d)
+	came := TakeApart(context.Background(), s, d)
+	out, r := Run(context.Background(), came, Look(context.Background(), came.Scene, target.Shipped[0]), Ask{Counts: s.Count()}, d)
 	for i, n := range out.Nodes {
 		require.Less(t, n.Parent, i, "a parent comes first")
 	}
@@ -96,13 +98,13 @@ func TestSevenThingsThatDoNotBelong(t *testing.T) {
 	d.Leave, d.Keep = []string{"crane"}, nil
 	out, r = do(t, s, d)
 	assert.Equal(t, []string{"quay"}, names(out))
-	assert.Equal(t, "Leave what is farther than 100.00\u2009m from the main body", r.Nodes[4].Why)
+	assert.Equal(t, "Leave out what is farther than 100.00\u2009m from the main body", r.Nodes[4].Why)
 }
 
 func TestCoplanarFacesFlicker(t *testing.T) {
 	s := shape.Scene("x", nil, box("wall", geom.Vec3{0, 0, 0}, geom.Vec3{4, 3, .2}), box("sign", geom.Vec3{1, 1, .1}, geom.Vec3{2, 2, .2}),
 		box("shelf", geom.Vec3{0, 0, .2}, geom.Vec3{1, .1, .5}), box("lamp", geom.Vec3{3, 2, .3}, geom.Vec3{3.2, 2.2, .5}))
-	v := Look(context.Background(), s)
+	v := Look(context.Background(), s, target.Shipped[0])
 	require.Len(t, v.Overlaps, 1, "the sign's face lies in the wall's; the shelf stands back to front against it and lines up below: %+v",
 		v.Overlaps)
 	o := v.Overlaps[0]
@@ -224,7 +226,7 @@ func TestDigitsFarFromTheOrigin(t *testing.T) {
 	require.NotNil(t, f)
 	assert.Equal(t, finding.MustFix, f.Severity)
 	assert.Equal(t, 1.0/512, r.Error, "half of 2^-8 m between 32 768 and 65 536 m")
-	assert.Contains(t, f.Title, "2\u2009mm")
+	assert.Contains(t, f.Title, "1.95\u2009mm")
 	require.Len(t, f.Remedies, 1)
 	d := f.Remedies[0].Decision.(Decisions)
 	out, r := do(t, s, d)
@@ -266,7 +268,7 @@ func TestDecisionsArePointedAnew(t *testing.T) {
 func TestRandomScenesGoThrough(t *testing.T) {
 	for seed := range uint64(60) {
 		s := shapetest.Scene(seed)
-		v := Look(context.Background(), s)
+		v := Look(context.Background(), s, target.Shipped[0])
 		d := Decisions{Merge: []Merge{Apart, MergeAll, MergeSlot}[seed%3]}
 		for i, k := range v.Keys {
 			if s.Nodes[i].Mesh >= 0 && i%2 == 0 {
@@ -290,8 +292,62 @@ func BenchmarkSurvey(b *testing.B) {
 	var took time.Duration
 	for b.Loop() {
 		t := time.Now()
-		Look(context.Background(), s)
+		Look(context.Background(), s, target.Shipped[0])
 		took = time.Since(t)
 	}
 	b.Logf("%d nodes, %d triangles: surveyed in %v", len(s.Nodes), s.Count().Triangles, took)
+}
+
+// A mesh that was called as its node goes on being so; one that others place, or that was
+// called otherwise, keeps its name.
+func TestRenamingANodeRenamesItsMesh(t *testing.T) {
+	s := shape.Scene("x", nil, box("crate", geom.Vec3{}, geom.Vec3{1, 1, 1}), box("lid", geom.Vec3{0, 1, 0}, geom.Vec3{1, 1.1, 1}),
+		box("Mesh.017", geom.Vec3{2, 0, 0}, geom.Vec3{3, 1, 1}))
+	s.Nodes[2].Name = "box"
+	s.Nodes = append(s.Nodes, scene.Node{Name: "lid two", Kind: scene.KindMesh, Parent: -1, Mesh: 1, Local: geom.Translation(geom.Vec3{5, 0, 0})})
+	out, _ := do(t, s, Decisions{Names: map[string]string{"crate": "fish crate", "lid": "fish lid", "box": "bait box"}})
+	var names []string
+	for _, m := range out.Meshes {
+		names = append(names, m.Name)
+	}
+	assert.Equal(t, []string{"fish crate", "lid", "Mesh.017"}, names)
+	assert.Equal(t, "crate", s.Meshes[0].Name, "the source is never changed")
+}
+
+// Materials equal but for their names are told and joined; those nobody uses are dropped; and
+// every face keeps the look it had.
+func TestMaterialsAreTidied(t *testing.T) {
+	mats := []scene.Material{scene.NewMaterial("wood"), scene.NewMaterial("spare"), scene.NewMaterial("wood.001"), scene.NewMaterial("iron"),
+		scene.NewMaterial("wood.002")}
+	for i, k := range []float64{1, .1, 1, .5, 1} {
+		mats[i].BaseColor[0] = k
+	}
+	k := new(shape.Builder)
+	for i, m := range []int{0, 2, 3, 4} {
+		k.Slot(m).Box(geom.Vec3{float64(2 * i), 0, 0}, geom.Vec3{float64(2*i) + 1, 1, 1})
+	}
+	s := shape.Scene("x", mats, k.Mesh("planks"))
+	look := func(s *scene.Scene) (list []float64) {
+		m := s.Meshes[0]
+		for f := range m.Faces() {
+			list = append(list, s.Materials[m.Material(f)].BaseColor[0])
+		}
+		return list
+	}
+	out, r := do(t, s, Decisions{})
+	f := finding1(r, "source/material-twins")
+	require.NotNil(t, f)
+	assert.Contains(t, f.Text, "wood.001 as wood, wood.002 as wood")
+	assert.Len(t, out.Materials, 5)
+	for name, want := range map[string]int{"join": 3, "drop": 4, "both": 2} {
+		d := Decisions{JoinTwins: name != "drop", DropUnused: name != "join"}
+		got, r := do(t, s, d)
+		assert.Len(t, got.Materials, want, name)
+		assert.Equal(t, look(s), look(got), name)
+		assert.Equal(t, d.JoinTwins, finding1(r, "source/material-twins") == nil, name)
+		assert.Equal(t, d.DropUnused, finding1(r, "source/unused-materials") == nil, name)
+	}
+	assert.Equal(t, 4, s.DrawCalls())
+	got, _ := do(t, s, Decisions{JoinTwins: true})
+	assert.Equal(t, 2, got.DrawCalls())
 }

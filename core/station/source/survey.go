@@ -10,6 +10,7 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/measure"
 	"yarvek/core/scene"
+	"yarvek/core/target"
 	"yarvek/core/twin"
 )
 
@@ -23,10 +24,12 @@ const (
 	Speck  = "speck"
 	Inside = "body inside another"
 	Double = "double"
+	Level  = "simpler level"
+	Solid  = "collision shape"
 )
 
 // Kinds are what a rule can speak of.
-var Kinds = []string{Empty, Hidden, Helper, Far, Speck, Inside, Double, string(scene.KindMesh), string(scene.KindEmpty),
+var Kinds = []string{Empty, Hidden, Helper, Far, Speck, Inside, Double, Level, Solid, string(scene.KindMesh), string(scene.KindEmpty),
 	string(scene.KindLOD)}
 
 // Lone is a node that probably does not belong.
@@ -57,6 +60,9 @@ type Survey struct {
 	// Bodies inside other bodies of the same node, by node.
 	Buried map[int]int
 	Cut    bool // there was more to look at than was looked at
+	// Recognised are nodes whose names the target's patterns read, by node.
+	Recognised map[int]Recognised
+	Flaws      map[int]Flaw // of meshes that are broken, by mesh
 
 	inMain []bool
 	lone   map[int][]string
@@ -68,7 +74,8 @@ type looker struct {
 	*Survey
 	ctx    context.Context
 	items  []item
-	budget int // pairs of triangles that may still be compared
+	budget int         // pairs of triangles that may still be compared
+	beside *neighbours // made when first asked for
 }
 
 // InMain tells whether a node belongs to the main body.
@@ -82,18 +89,21 @@ const pairTests = 4_000_000
 
 // Look surveys a scene. It depends on nothing that is decided, so it is made once a
 // revision. When ctx ends it returns early, and what it returns means nothing.
-func Look(ctx context.Context, s *scene.Scene) *Survey {
+func Look(ctx context.Context, s *scene.Scene, t target.Target) *Survey {
 	v := &looker{ctx: ctx, budget: pairTests, Survey: &Survey{Keys: s.Keys(), Worlds: s.Worlds(), Boxes: s.NodeBounds(),
 		Buried: map[int]int{}, lone: map[int][]string{}, inMain: make([]bool, len(s.Nodes))}}
 	v.mainBody(s)
 	diag := v.Main.Size().Len()
 	v.Near = min(max(1e-5*diag, 1e-6), 1e-3)
 	v.Twins = twin.Groups(twin.Find(ctx, s.Meshes, v.Near))
+	v.recognise(s, t)
+	v.standIns(s)
 	v.strays(s, diag)
 	v.doubles(s)
 	v.gather(s)
 	v.buried()
 	v.overlaps(s)
+	v.flaws(s)
 	return v.Survey
 }
 
@@ -235,7 +245,7 @@ func (v *looker) strays(s *scene.Scene, diag float64) {
 			continue
 		}
 		gap := v.Main.Gap(b)
-		if gap > diag {
+		if gap > diag && !v.inARow(i, diag) {
 			v.note(i, Far, fmt.Sprintf("It stands %.3g times the main body's size away from it.", gap/diag))
 		}
 		if b.Size().Len() < 0.005*diag {
@@ -273,7 +283,7 @@ func (v *looker) doubles(s *scene.Scene) {
 	seen := map[key][]int{}
 	cell := max(8*v.Near, 1e-9)
 	for i, n := range s.Nodes {
-		if n.Mesh < 0 || v.Boxes[i].IsEmpty() {
+		if n.Mesh < 0 || v.Boxes[i].IsEmpty() || v.standsIn(i) {
 			continue
 		}
 		m := s.Meshes[n.Mesh]
@@ -328,8 +338,8 @@ const maxBodies = 64
 // gather lists the bodies of the scene.
 func (v *looker) gather(s *scene.Scene) {
 	for i, n := range s.Nodes {
-		if n.Mesh < 0 || v.Boxes[i].IsEmpty() || slices.Contains(v.lone[i], Double) {
-			continue
+		if n.Mesh < 0 || v.Boxes[i].IsEmpty() || slices.Contains(v.lone[i], Double) || v.standsIn(i) {
+			continue // nobody sees both it and what it stands for
 		}
 		if v.ctx.Err() != nil {
 			return
