@@ -136,20 +136,20 @@ func (c *Comparison) nodes(ctx context.Context, was, is *prep.Result) {
 			continue
 		}
 		seen[j] = true
-		if text := differs(ctx, was.Read, is.Read, i, j, old.Boxes[i], now.Boxes[j]); text != "" {
+		if text := differs(ctx, was.Came.Scene, is.Came.Scene, i, j, old.Boxes[i], now.Boxes[j]); text != "" {
 			c.Nodes = append(c.Nodes, Node{Key: k, What: "changed", Text: text})
 		}
 	}
 	for _, i := range gone {
 		found := -1
 		for j := range now.Keys {
-			if !seen[j] && like(ctx, was.Read, is.Read, i, j) {
+			if !seen[j] && like(ctx, was.Came.Scene, is.Came.Scene, i, j) {
 				found = j
 				break
 			}
 		}
 		if found < 0 {
-			c.Nodes = append(c.Nodes, Node{Key: old.Keys[i], What: "gone", Text: triangles(was.Read, i)})
+			c.Nodes = append(c.Nodes, Node{Key: old.Keys[i], What: "gone", Text: triangles(was.Came.Scene, i)})
 			continue
 		}
 		seen[found] = true
@@ -157,7 +157,7 @@ func (c *Comparison) nodes(ctx context.Context, was, is *prep.Result) {
 	}
 	for j, k := range now.Keys {
 		if !seen[j] {
-			c.Nodes = append(c.Nodes, Node{Key: k, What: "added", Text: triangles(is.Read, j)})
+			c.Nodes = append(c.Nodes, Node{Key: k, What: "added", Text: triangles(is.Came.Scene, j)})
 		}
 	}
 	slices.SortStableFunc(c.Nodes, func(a, b Node) int { return cmp.Compare(rank(a.What), rank(b.What)) })

@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"yarvek/core/fault"
+	"yarvek/core/naming"
 )
 
 // known tells the first key of a JSON text that the type of v has no field for, and
@@ -73,30 +74,9 @@ func fieldsOf(t reflect.Type) map[string]reflect.Type {
 func nearest(k string, among map[string]reflect.Type) string {
 	best, least := "", -1
 	for _, name := range slices.Sorted(maps.Keys(among)) {
-		if d := distance(k, name); least < 0 || d < least {
+		if d := naming.Distance(k, name); least < 0 || d < least {
 			best, least = name, d
 		}
 	}
 	return best
-}
-
-// distance is how many bytes are changed, put in or taken out to make b of a.
-func distance(a, b string) int {
-	row := make([]int, len(b)+1)
-	for j := range row {
-		row[j] = j
-	}
-	for i := range len(a) {
-		before := row[0]
-		row[0] = i + 1
-		for j := range len(b) {
-			swap := before
-			if a[i] != b[j] {
-				swap++
-			}
-			before = row[j+1]
-			row[j+1] = min(swap, row[j]+1, before+1)
-		}
-	}
-	return row[len(b)]
 }

@@ -9,6 +9,7 @@ import (
 	"yarvek/core/finding"
 	"yarvek/core/geom"
 	"yarvek/core/memo"
+	"yarvek/core/naming"
 	"yarvek/core/scene"
 	"yarvek/core/station"
 	"yarvek/core/station/axes"
@@ -26,7 +27,7 @@ type Input struct {
 	Findings []finding.Finding // of the reader
 	Revision int               // its number, for the tape
 	Target   target.Target
-	Grid     float64 // the kit's module in metres, 0 for none
+	Grid     float64 // the kit's module in metres, 0 for the target's
 }
 
 // Stop is what one station left.
@@ -40,13 +41,20 @@ type Stop struct {
 	// FromSource maps coordinates as Source leaves the scene, in which decisions keep
 	// picked points, to those of Scene.
 	FromSource geom.Affine
+	// Stand takes directions of Scene to glTF's basis as the asset is decided to stand, and
+	// Standing is the box of Scene in that frame: every station speaks of height and width
+	// in it, whether it comes before that decision or after.
+	Stand    geom.Mat3
+	Standing geom.Box
+	Letters  geom.Basis // of Scene's axes as it stands there
 }
 
 // Result is the outcome of every station. Scenes and reports are shared with the memo,
 // and nobody writes to them.
 type Result struct {
 	Read   *scene.Scene   // as the reader gave it
-	Survey *source.Survey // of Read
+	Came   *source.Came   // Read, cropped and taken apart as decided
+	Survey *source.Survey // of Came
 
 	// The stations' reports in their own types; Stops has them too.
 	Source *source.Report
@@ -82,6 +90,20 @@ func (r *Result) Findings() []finding.Finding {
 	var out []finding.Finding
 	for _, s := range r.stops {
 		out = append(out, s.Report.Findings()...)
+	}
+	return out
+}
+
+// Boxes are the boxes of the nodes that came, as the asset is decided to stand, in glTF's
+// basis; metres as read.
+func (r *Result) Boxes() []geom.Box {
+	stand := r.stops[0].Stand
+	if !stand.SwapsAxes() {
+		return r.Came.NodeBoundsUnder(stand)
+	}
+	out := make([]geom.Box, len(r.Survey.Boxes))
+	for i, b := range r.Survey.Boxes {
+		out[i] = b.Carried(stand)
 	}
 	return out
 }
@@ -127,7 +149,7 @@ func NewMemo(limit int64) *Memo {
 // Rules is the version of the rules of all stations: it is part of every key. Raise it
 // when a station gives another outcome for the same scene and decisions, so that what
 // was derived by the old rules and kept on disk is not taken for the new.
-const Rules = 11
+const Rules = 14
 
 // Run walks the stations. What no decision before it changed comes from the memo,
 // which may be nil. The error is ctx's, or says what of the prep can't be meant.
@@ -135,11 +157,28 @@ func Run(ctx context.Context, in Input, p Prep, m *Memo) (*Result, error) {
 	if err := p.Validate(); err != nil {
 		return nil, err
 	}
+	if in.Grid == 0 {
+		in.Grid = in.Target.Pivot.Grid
+	}
 	r := &Result{Read: in.Scene}
 	w := &walk{ctx: ctx, memo: m, key: fmt.Sprintf("rules %d\n%s", Rules, in.Key), result: r, scene: in.Scene}
 
-	_, r.Survey = step(w, "survey", nil, func(ctx context.Context) (*scene.Scene, *source.Survey) {
-		return nil, source.Look(ctx, in.Scene)
+	cut := source.Decisions{Split: p.Source.Split, Crop: p.Source.Crop}
+	if len(cut.Split)+len(cut.Crop) == 0 {
+		r.Came = source.TakeApart(ctx, in.Scene, cut) // all of it, which needs no keeping
+	} else {
+		_, r.Came = step(w, "came", cut, func(ctx context.Context) (*scene.Scene, *source.Came) {
+			c := source.TakeApart(ctx, in.Scene, cut)
+			return c.Scene, c
+		})
+	}
+	names := in.Target.Names
+	read := struct {
+		Rules      naming.Rules
+		LOD, Solid string
+	}{names.Rules, names.LOD, names.Solid}
+	_, r.Survey = step(w, "survey", read, func(ctx context.Context) (*scene.Scene, *source.Survey) {
+		return nil, source.Look(ctx, r.Came.Scene, in.Target)
 	})
 
 	came := struct {
@@ -147,20 +186,25 @@ func Run(ctx context.Context, in Input, p Prep, m *Memo) (*Result, error) {
 		N int
 	}{p.Source, in.Revision}
 	w.scene, r.Source = step(w, source.Info.ID, came, func(ctx context.Context) (*scene.Scene, *source.Report) {
-		return source.Run(ctx, in.Scene, r.Survey, source.Ask{Read: in.Findings, Revision: in.Revision}, p.Source)
+		return source.Run(ctx, r.Came, r.Survey, source.Ask{Read: in.Findings, Revision: in.Revision, Counts: in.Scene.Count()}, p.Source)
 	})
 	if w.err != nil {
 		return nil, w.err
 	}
-	w.stop(source.Info, r.Source, in.Scene, r.Source.Box, geom.Identity)
+	w.stop(source.Info, r.Source, r.Came.Scene, r.Source.Box, geom.Identity)
 
 	kept := w.scene
+	_, flats := step(w, "flats", nil, func(ctx context.Context) (*scene.Scene, axes.Flats) { return nil, axes.FlatsOf(ctx, kept) })
+	stand := geom.Identity3
+	if w.err == nil {
+		stand = axes.Stand(kept.Basis, p.Axes, geom.GLTF)
+	}
 	sized := struct {
 		D size.Decisions
-		G float64
-	}{p.Size, in.Grid}
+		A size.Ask
+	}{p.Size, size.Ask{Grid: in.Grid, Classes: in.Target.Sizes(), Stand: stand}}
 	w.scene, r.Size = step(w, size.Info.ID, sized, func(ctx context.Context) (*scene.Scene, *size.Report) {
-		return size.Run(ctx, kept, p.Size, in.Grid)
+		return size.Run(ctx, kept, p.Size, sized.A)
 	})
 	if w.err != nil {
 		return nil, w.err
@@ -174,22 +218,35 @@ func Run(ctx context.Context, in Input, p Prep, m *Memo) (*Result, error) {
 		B geom.Basis
 	}{p.Axes, in.Target.Basis}
 	w.scene, r.Axes = step(w, axes.Info.ID, at, func(ctx context.Context) (*scene.Scene, *axes.Report) {
-		return axes.Run(ctx, scaled, p.Axes, in.Target.Basis, r.Size.Box, r.Size.Body())
+		return axes.Run(ctx, scaled, p.Axes, in.Target.Basis, axes.Ask{Flats: flats, Factor: r.Size.Factor, Box: r.Size.Box, Body: r.Size.Body()})
 	})
 	if w.err != nil {
 		return nil, w.err
 	}
 	toStood := r.Axes.Map.Mul(grown)
 	w.stop(axes.Info, r.Axes, scaled, r.Axes.Box, toStood)
+	// Now that it stands, the boxes of the stations before are known upright too: that of
+	// the outcome, where it was before it was dropped to the ground and was scaled.
+	upright := r.Axes.Box.Shifted(r.Axes.Map.T.Mul(-1)).Carried(in.Target.Basis.To(geom.GLTF))
+	for i := range r.stops {
+		s := &r.stops[i]
+		switch s.ID {
+		case source.Info.ID:
+			s.Stand, s.Letters, s.Standing = stand, r.Axes.Decided, upright.Carried(geom.Identity3.Scaled(1/r.Size.Factor))
+		case size.Info.ID:
+			s.Stand, s.Letters, s.Standing = stand, r.Axes.Decided, upright
+		}
+	}
 
 	stood := w.scene
 	seated := struct {
 		D pivot.Decisions
 		G float64
-	}{p.Pivot, in.Grid}
+		P string
+	}{p.Pivot, in.Grid, in.Target.Pivot.Place}
 	w.scene, r.Pivot = step(w, pivot.Info.ID, seated, func(ctx context.Context) (*scene.Scene, *pivot.Report) {
 		return pivot.Run(ctx, stood, p.Pivot, pivot.Ask{Body: r.Size.Body(), Stood: r.Axes.Map, Source: toStood,
-			Grid: in.Grid, Module: r.Size.Class.Module})
+			Grid: in.Grid, Module: r.Size.Class.Module, Place: in.Target.Pivot.Place})
 	})
 	if w.err != nil {
 		return nil, w.err
@@ -199,7 +256,7 @@ func Run(ctx context.Context, in Input, p Prep, m *Memo) (*Result, error) {
 
 	r.Delivery = scene.Delivery{Scene: w.scene, Markers: r.Pivot.Delivered()}
 	mustFix, _ := r.Open()
-	r.Export = export.Run(p.Export, mustFix)
+	r.Export = export.Run(p.Export, export.Ask{MustFix: mustFix, Scene: w.scene, Target: in.Target})
 	w.stop(export.Info, r.Export, w.scene, r.Pivot.Box, toSeated)
 	return r, nil
 }
@@ -246,6 +303,7 @@ func step[R any](w *walk, id string, asked any, run func(context.Context) (*scen
 
 // stop records what a station left, which is the walk's scene now.
 func (w *walk) stop(in station.Info, rep station.Report, before *scene.Scene, box geom.Box, fromSource geom.Affine) {
+	stand := w.scene.Basis.To(geom.GLTF)
 	w.result.stops = append(w.result.stops, Stop{Info: in, Report: rep, Before: before, Scene: w.scene, Key: w.key, Box: box,
-		FromSource: fromSource})
+		FromSource: fromSource, Stand: stand, Standing: box.Carried(stand), Letters: w.scene.Basis})
 }

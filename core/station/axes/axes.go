@@ -12,6 +12,7 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/measure"
 	"yarvek/core/memo"
+	"yarvek/core/naming"
 	"yarvek/core/scene"
 	"yarvek/core/split"
 	"yarvek/core/stand"
@@ -165,6 +166,12 @@ func Decide(read geom.Basis, d Decisions) geom.Basis {
 	return b
 }
 
+// Stand takes directions of a scene in the basis read to those of the basis to, once it
+// stands as decided.
+func Stand(read geom.Basis, d Decisions, to geom.Basis) geom.Mat3 {
+	return turns(d.Turns, to).Mul(posed(d.Pose, to)).Mul(Decide(read, d).To(to))
+}
+
 // facingAfter is the axis that faces forward once up points up, by the shortest turn.
 func facingAfter(read geom.Basis, up geom.Axis) geom.Axis {
 	switch {
@@ -180,25 +187,45 @@ func facingAfter(read geom.Basis, up geom.Axis) geom.Axis {
 	return read.Forward
 }
 
-// Run stands the scene up and carries it into the target's basis. before is its box,
-// and body gives its own measures when they are asked for. When ctx ends it returns
+// Flats are what of a scene is flat. They are looked for once, however it is scaled and
+// turned after.
+type Flats struct {
+	ground map[geom.Axis]float64 // area it would rest on with that axis up; square metres
+	frame  stand.Flat
+}
+
+// FlatsOf looks for them. When ctx ends it returns early, and what it returns means nothing.
+func FlatsOf(ctx context.Context, s *scene.Scene) Flats {
+	var f Flats
+	split.Together(
+		func() { f.ground = resting(ctx, s, s.Bounds()) },
+		func() { f.frame = stand.FlatOf(ctx, s) })
+	return f
+}
+
+// Ask is what the station has to know of the scene besides its points.
+type Ask struct {
+	Flats  Flats    // of the scene before it was scaled
+	Factor float64  // by which it was scaled since
+	Box    geom.Box // of the scene that comes
+	Body   *memo.Once[measure.Body]
+}
+
+// Run stands the scene up and carries it into the target's basis. When ctx ends it returns
 // early, and what it returns means nothing.
-func Run(ctx context.Context, s *scene.Scene, d Decisions, to geom.Basis, before geom.Box, body *memo.Once[measure.Body]) (*scene.Scene,
-	*Report) {
+func Run(ctx context.Context, s *scene.Scene, d Decisions, to geom.Basis, ask Ask) (*scene.Scene, *Report) {
 	r := &Report{Read: s.Basis, ReadHow: string(s.BasisHow), Decided: Decide(s.Basis, d), Target: to}
 	r.Mirrored = r.Decided.Left != s.Basis.Left
 	tu := turns(d.Turns, to)
-	m := tu.Mul(posed(d.Pose, to)).Mul(r.Decided.To(to))
-	var out *scene.Scene
-	split.Together(
-		func() { r.stances(ctx, s, before) },
-		func() { out = s.CarriedIn(ctx, geom.Linear(m)) })
+	m := Stand(s.Basis, d, to)
+	r.stances(ask)
+	out := s.CarriedIn(ctx, geom.Linear(m))
 	out.Basis = to
 	if ctx.Err() != nil {
 		return out, r
 	}
 	if m.SwapsAxes() {
-		r.Box = before.Carried(m)
+		r.Box = ask.Box.Carried(m)
 	} else {
 		r.Box = out.Bounds()
 	}
@@ -215,7 +242,7 @@ func Run(ctx context.Context, s *scene.Scene, d Decisions, to geom.Basis, before
 	}
 	r.Size = to.Extents(r.Box)
 	r.standing = memo.NewOnce(func(ctx context.Context) (Standing, error) {
-		b, err := body.Get(ctx)
+		b, err := ask.Body.Get(ctx)
 		if err != nil {
 			return Standing{}, err
 		}
@@ -223,7 +250,7 @@ func Run(ctx context.Context, s *scene.Scene, d Decisions, to geom.Basis, before
 	})
 	r.lies(m)
 	r.judge(s, d)
-	r.tilted(ctx, out, body, tu, d)
+	r.tilted(ctx, ask, tu, d)
 	return out, r
 }
 
@@ -249,12 +276,12 @@ func turns(list []Turn, to geom.Basis) geom.Mat3 {
 }
 
 // stances sets up the six ways to stand, whose judging is done when asked for.
-func (r *Report) stances(ctx context.Context, s *scene.Scene, box geom.Box) {
-	ground := resting(ctx, s, box)
+func (r *Report) stances(ask Ask) {
+	box := ask.Box
 	for _, up := range geom.Axes {
 		b := Decide(r.Read, Decisions{Up: up, Hand: r.Decided.Handedness()})
 		r.Stances = append(r.Stances, Stance{Basis: b, Size: b.Extents(box),
-			Ground: ground[up], Chosen: up == r.Decided.Up, AsRead: up == r.Read.Up})
+			Ground: ask.Flats.ground[up] * ask.Factor * ask.Factor, Chosen: up == r.Decided.Up, AsRead: up == r.Read.Up})
 	}
 	for _, fwd := range facings(r.Decided) {
 		b := r.Decided
@@ -287,7 +314,6 @@ func resting(ctx context.Context, s *scene.Scene, box geom.Box) map[geom.Axis]fl
 		}
 		m := s.Meshes[n.Mesh]
 		w := worlds[i]
-		mirrors := w.Mirrors()
 		pts := m.Points
 		if !w.IsIdentity() {
 			pts = make([]geom.Vec3, len(m.Points))
@@ -312,19 +338,17 @@ func resting(ctx context.Context, s *scene.Scene, box geom.Box) map[geom.Axis]fl
 					nrm = nrm.Add(p.Sub(o).Cross(pts[m.Corners[c+1]].Sub(o)))
 				}
 			}
-			if mirrors {
-				nrm = nrm.Mul(-1)
-			}
 			l := nrm.Len()
 			for k := range 3 {
 				if math.Abs(nrm[k]) < level*l || l == 0 {
 					continue
 				}
+				// Whichever way the face looks: in a broken mesh the lowest may look inward.
 				down := geom.Axis(2*k + 2) // the negative axis
-				switch {
-				case nrm[k] < 0 && hi[k]-box.Min[k] <= 0.02*size[k]:
+				if hi[k]-box.Min[k] <= 0.02*size[k] {
 					area[down.Neg()] += l / 2 // rests on its low side when the positive axis is up
-				case nrm[k] > 0 && box.Max[k]-lo[k] <= 0.02*size[k]:
+				}
+				if box.Max[k]-lo[k] <= 0.02*size[k] {
 					area[down] += l / 2
 				}
 			}
@@ -341,8 +365,57 @@ func (r *Report) judge(s *scene.Scene, d Decisions) {
 			Text: "OBJ does not say which way is up. If it lies on its side in the drawing, choose the stance that stands."})
 	}
 	if len(d.Turns) == 0 && d.Pose == (geom.Vec3{}) {
-		r.lying(d)
+		if !r.long(s, d) {
+			r.lying(d)
+		}
 	}
+}
+
+// long looks for a long thin thing that lies and shows by its name, or by one end that is
+// broader, that it stands. It tells whether it had anything to say.
+func (r *Report) long(s *scene.Scene, d Decisions) bool {
+	var ends []Stance // on one end and on the other
+	longest, other := 0.0, 0.0
+	for _, st := range r.Stances {
+		if st.Size[1] > longest*1.0001 {
+			other, longest, ends = longest, st.Size[1], nil
+		}
+		if st.Size[1] > longest*0.9999 {
+			ends = append(ends, st)
+		} else {
+			other = max(other, st.Size[1])
+		}
+	}
+	if len(ends) != 2 || longest < 4*other || ends[0].Chosen || ends[1].Chosen {
+		return false
+	}
+	foot, top := ends[0], ends[1]
+	if top.Ground > foot.Ground {
+		foot, top = top, foot
+	}
+	why := ""
+	switch {
+	case foot.Ground > 1.25*top.Ground:
+		why = fmt.Sprintf("one end is broader: %s m² against %s m²", figure.Significant(foot.Ground, 2), figure.Significant(top.Ground, 2))
+	case naming.Upright(s.Name):
+		why = fmt.Sprintf("“%s” is what upright things are called", s.Name)
+	default:
+		for _, n := range s.Nodes {
+			if n.Mesh >= 0 && naming.Upright(n.Name) {
+				why = fmt.Sprintf("“%s” is what upright things are called", n.Name)
+				break
+			}
+		}
+	}
+	if why == "" {
+		return false
+	}
+	d.Up, d.Forward = foot.Basis.Up, geom.NoAxis
+	r.Say(finding.Finding{Code: "axes/lying", Severity: finding.Look, Title: "May lie on its side", Brief: "on its side?",
+		Text: fmt.Sprintf("It is %s long, lies, and %s.", figure.Length(longest), why),
+		Remedies: []finding.Remedy{{Label: fmt.Sprintf("Stand with %s up", foot.Basis.Up),
+			Effect: fmt.Sprintf("It becomes %s tall.", figure.Length(longest)), Decision: d}}})
+	return true
 }
 
 // lying looks for a stance with a broad flat base while the one chosen stands on

@@ -1,15 +1,19 @@
 package axes_test
 
 import (
+	"fmt"
 	"math"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"yarvek/core/finding"
 	"yarvek/core/geom"
 	"yarvek/core/prep"
 	"yarvek/core/prep/preptest"
+	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/station/axes"
 	"yarvek/core/target"
@@ -98,4 +102,63 @@ func TestHowItLiesInReceivers(t *testing.T) {
 	upset := words(preptest.YUp, axes.Decisions{Up: geom.NegY})
 	assert.Equal(t, "upside down | upside down", upset[0][:len("upside down | upside down")], "the source unprepared")
 	assert.Equal(t, same, upset[1])
+}
+
+// Long thin things that lie are told when one end is broader or a name says that they
+// stand, whichever way they lie; planks, beams and things that stand are left in peace.
+func TestLongThingsThatLie(t *testing.T) {
+	lay := func(m *scene.Mesh, name string, turn geom.Mat3) *scene.Scene {
+		s := shape.Scene(name, nil, m.Mapped(geom.Linear(turn)))
+		s.Nodes[0].Name = name
+		return s
+	}
+	turns := map[string]geom.Mat3{"standing": geom.Identity3, "on its back": geom.Rotation(geom.Vec3{1, 0, 0}, -math.Pi/2),
+		"on its face": geom.Rotation(geom.Vec3{1, 0, 0}, math.Pi/2), "to the left": geom.Rotation(geom.Vec3{0, 0, 1}, math.Pi/2),
+		"to the right": geom.Rotation(geom.Vec3{0, 0, 1}, -math.Pi/2)}
+	things := 0
+	for _, tall := range []float64{0.3, 2, 9, 24} {
+		for _, sides := range []int{4, 12} {
+			w := tall / 30
+			tapered := new(shape.Builder).Lathe([][2]float64{{2 * w, 0}, {w, tall}}, sides).Mesh("m")
+			even := new(shape.Builder).Lathe([][2]float64{{w, 0}, {w, tall}}, sides).Mesh("m")
+			for how, turn := range turns {
+				for _, c := range []struct {
+					m    *scene.Mesh
+					name string
+					says bool
+				}{{tapered, "rod", true}, {even, "radio mast", true}, {even, "rail", false}, {even, "plank", false}} {
+					things++
+					r := preptest.Run(t, lay(c.m, c.name, turn), prep.Prep{}, preptest.YUp)
+					var f *finding.Finding
+					for i := range r.Axes.Findings() {
+						if r.Axes.Findings()[i].Code == "axes/lying" {
+							f = &r.Axes.Findings()[i]
+						}
+					}
+					what := fmt.Sprintf("%s of %g m and %d sides, %s", c.name, tall, sides, how)
+					if assert.Equal(t, c.says && how != "standing", f != nil, what) && f != nil {
+						after := preptest.Run(t, lay(c.m, c.name, turn), prep.Prep{Axes: f.Remedies[0].Decision.(axes.Decisions)}, preptest.YUp)
+						assert.InDelta(t, tall, after.Axes.Size[1], 1e-6*tall, what)
+					}
+				}
+			}
+		}
+	}
+	assert.Greater(t, things, 50)
+}
+
+// Faces that look the wrong way say nothing of how a thing stands.
+func TestReversedFacesDoNotTipABox(t *testing.T) {
+	for skip := range 6 {
+		m := new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{2, 1, 1.5}).Mesh("box")
+		for f := range m.Faces() {
+			if f != skip {
+				slices.Reverse(m.Corners[m.FaceStart[f]:m.FaceStart[f+1]])
+			}
+		}
+		r := preptest.Run(t, shape.Scene("box", nil, m), prep.Prep{}, preptest.YUp)
+		for _, f := range r.Axes.Findings() {
+			assert.NotEqual(t, "axes/lying", f.Code, "face %d", skip)
+		}
+	}
 }

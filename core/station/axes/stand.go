@@ -12,7 +12,6 @@ import (
 	"yarvek/core/finding"
 	"yarvek/core/geom"
 	"yarvek/core/measure"
-	"yarvek/core/memo"
 	"yarvek/core/scene"
 	"yarvek/core/stand"
 )
@@ -158,12 +157,12 @@ const mostTilt = 20 * math.Pi / 180
 const leastTilt = 0.1 * math.Pi / 180
 
 // tilted looks whether the outcome is askew and offers to turn it true.
-func (r *Report) tilted(ctx context.Context, out *scene.Scene, body *memo.Once[measure.Body], tu geom.Mat3, d Decisions) {
+func (r *Report) tilted(ctx context.Context, ask Ask, tu geom.Mat3, d Decisions) {
 	if r.Box.IsEmpty() {
 		return
 	}
-	t, ok := stand.TiltOf(ctx, out, func() (geom.Mat3, geom.Vec3) {
-		b, err := body.Get(ctx)
+	t, ok := stand.TiltOf(ask.Flats.frame.Turned(r.Map.M), r.Box.Size(), func() (geom.Mat3, geom.Vec3) {
+		b, err := ask.Body.Get(ctx)
 		if err != nil {
 			return geom.Identity3, geom.Vec3{1, 1, 1} // ctx ended; it has no long direction
 		}

@@ -4,11 +4,14 @@ package export
 
 import (
 	"fmt"
+	"slices"
 
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/format"
+	"yarvek/core/scene"
 	"yarvek/core/station"
+	"yarvek/core/target"
 )
 
 // Info is the station's place among the ten.
@@ -16,8 +19,8 @@ var Info = station.Info{ID: "export", Name: "Export", Number: 10, Question: "Wha
 
 // Decisions choose the file to write.
 type Decisions struct {
-	Format string `json:"format,omitempty"` // of format.Written; "" is the first of them
-	Name   string `json:"name,omitempty"`   // of the file without suffix; "" is the asset's
+	Format string `json:"format,omitempty"` // of format.Written; "" is the one the target prefers
+	Name   string `json:"name,omitempty"`   // of the file without suffix; "" is what the target makes of the asset's
 	// Bake writes every point where it stands, so that all nodes are identity in the
 	// file's axes; a receiver that drops node transforms then sees the same. It counts
 	// in formats that leave the choice.
@@ -35,7 +38,7 @@ const maxName = 200
 
 // Validate checks the decisions.
 func (d Decisions) Validate() error {
-	if _, err := d.Chosen(); err != nil {
+	if _, err := d.Chosen(format.Written[0].ID); err != nil {
 		return err
 	}
 	if len(d.Name) > maxName {
@@ -44,10 +47,11 @@ func (d Decisions) Validate() error {
 	return nil
 }
 
-// Chosen is the format to write; the error names those there are.
-func (d Decisions) Chosen() (format.Format, error) {
+// Chosen is the format to write, the one the target prefers when none is decided; the error
+// names those there are.
+func (d Decisions) Chosen(preferred string) (format.Format, error) {
 	if d.Format == "" {
-		return format.Written[0], nil
+		return format.ByID(preferred)
 	}
 	return format.ByID(d.Format)
 }
@@ -61,7 +65,7 @@ func (d Decisions) Repoint(string, string) station.Decisions { return d }
 // Lines says the decisions, one a line.
 func (d Decisions) Lines() []string {
 	var l []string
-	if f, err := d.Chosen(); err != nil {
+	if f, err := d.Chosen(format.Written[0].ID); err != nil {
 		l = append(l, "Export as "+d.Format) // Validate refuses it
 	} else if d.Format != "" {
 		l = append(l, "Export as "+f.Name)
@@ -86,9 +90,88 @@ type Report struct {
 	Held int // findings of the stations before that must be fixed
 }
 
-// Run tells whether anything stands in the way: mustFix is the number of findings
-// before that must be fixed.
-func Run(_ Decisions, mustFix int) *Report { return &Report{Held: mustFix} }
+// Ask is what the station has to know besides its decisions.
+type Ask struct {
+	MustFix int          // findings of the stations before that must be fixed
+	Scene   *scene.Scene // what leaves
+	Target  target.Target
+}
+
+// Run tells whether anything stands in the way of the export, and what the target needs that
+// what leaves has not.
+func Run(d Decisions, ask Ask) *Report {
+	r := &Report{Held: ask.MustFix}
+	f, err := d.Chosen(ask.Target.Prefers)
+	if err != nil || ask.Scene.Count().Polygons == 0 {
+		return r // nothing leaves, which others say
+	}
+	r.needs(d, f, ask)
+	return r
+}
+
+// needs says what the target can't do without.
+func (r *Report) needs(d Decisions, f format.Format, ask Ask) {
+	s, needs := ask.Scene, ask.Target.Needs
+	say := func(code, title, text string, remedies ...finding.Remedy) {
+		r.Say(finding.Finding{Code: "export/" + code, Severity: finding.Look, Title: title, Text: text, Remedies: remedies})
+	}
+	with := func(label, effect string, change func(*Decisions)) finding.Remedy {
+		to := d
+		change(&to)
+		return finding.Remedy{Label: label, Effect: effect, Decision: to}
+	}
+	if !f.Reading(ask.Target).KeepsNodes && !(f.Bakes && d.Bake) && f.Tree && moved(s) {
+		text := "In this format the target drops the transforms of nodes, so that parts would stand elsewhere."
+		if f.Bakes {
+			say("drops-nodes", "The target drops what nodes hold", text, with("Bake transforms into the file",
+				"Every point is written where it stands.", func(d *Decisions) { d.Bake = true }))
+		} else {
+			say("drops-nodes", "The target drops what nodes hold", text+" Send FBX with transforms baked, or OBJ.")
+		}
+	}
+	count := s.Count()
+	if needs.Triangles && f.Polygons && !d.Triangles && count.Triangles > count.Polygons {
+		say("needs-triangles", "The target needs triangles", "What leaves has polygons of more corners, which it would cut its own way.",
+			with("Cut polygons into triangles", "They are cut here, so that all see the same.", func(d *Decisions) { d.Triangles = true }))
+	}
+	var bare, second, large int
+	for _, m := range s.Meshes {
+		if !m.Tangents.Has() {
+			bare++
+		}
+		if len(m.UVs) < 2 {
+			second++
+		}
+		if len(m.Points) > 1<<16 {
+			large++
+		}
+	}
+	if needs.Tangents && bare > 0 && !(f.Tangents && d.Tangents) {
+		text := figure.Plural(bare, "mesh has", "meshes have") + " none."
+		if f.Tangents {
+			say("needs-tangents", "The target needs tangents", text, with("Make tangents", "They are made of normals and the first UV set.",
+				func(d *Decisions) { d.Tangents = true }))
+		} else {
+			say("needs-tangents", "The target needs tangents", text+" This format holds none.")
+		}
+	}
+	if needs.Lightmap && second > 0 {
+		say("needs-lightmap", "The target needs a second UV set", figure.Plural(second, "mesh has", "meshes have")+" none for light.")
+	}
+	if needs.OneMesh && s.Count().Instances > 1 {
+		say("needs-one-mesh", "The target needs one mesh", fmt.Sprintf("What leaves has %d. Join them at Source, or send each as an asset.",
+			s.Count().Instances))
+	}
+	if needs.IndexBits == 16 && large > 0 {
+		say("needs-short-index", "More points than the target's indices count", figure.Plural(large, "mesh has", "meshes have")+
+			" more than 65 536. Split them at Source.")
+	}
+}
+
+// moved tells whether a node stands anywhere but at the origin.
+func moved(s *scene.Scene) bool {
+	return slices.ContainsFunc(s.Nodes, func(n scene.Node) bool { return !n.Local.IsIdentity() })
+}
 
 // Stands is what holds the export.
 func (r *Report) Stands() (finding.Severity, int) {

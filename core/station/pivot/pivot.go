@@ -79,6 +79,23 @@ func (d Decisions) Seated(s Seat) Decisions {
 // BaseCentre is where a pivot nearly always belongs: the middle of the base.
 var BaseCentre = Decisions{Place: OnBox, Box: [3]int{0, -1, 0}}
 
+// wanted is the seat for a place that a target names; false for one that leaves it as it is.
+func wanted(place string) (Seat, bool) {
+	switch place {
+	case "contact":
+		return Seat{Place: OnContact}, true
+	case "mass":
+		return Seat{Place: OnMass}, true
+	case "centre":
+		return Seat{Place: OnBox}, true
+	case "corner":
+		return Seat{Place: OnBox, Box: [3]int{-1, -1, -1}}, true
+	case "as it is":
+		return Seat{}, false
+	}
+	return BaseCentre.Whole(), true
+}
+
 // Validate checks a seat.
 func (d Seat) Validate() error {
 	switch d.Place {
@@ -185,6 +202,7 @@ type Ask struct {
 	Source geom.Affine              // from what Source left to the scene; picks go through it
 	Grid   float64                  // the kit's module in metres, 0 for none
 	Module bool                     // it is a modular piece
+	Place  string                   // where the target wants the pivot, of target.Places; "" is the base
 }
 
 // OnBoxPoint is one of the 27 points of a box, given by right, up and forward.
@@ -234,9 +252,12 @@ func Run(ctx context.Context, s *scene.Scene, d Decisions, ask Ask) (*scene.Scen
 		r.Box = scene.Union(boxes)
 	}
 	r.Where = SpotOf(r.Origin, r.Box, s.Basis)
+	if (d.Place == OnContact || d.Place == OnMass) && !d.Snap {
+		r.Where.chosen = d.Whole().Words()
+	}
 	r.grid(s.Basis, ask)
 	r.parts(out, boxes)
-	r.judge(out, d)
+	r.judge(ctx, out, d, ask)
 	r.judgeGrid(d, ask)
 	r.Refer(Info, d, s.Keys())
 	return out, r
@@ -440,7 +461,7 @@ func (r *Report) parts(s *scene.Scene, boxes []geom.Box) {
 }
 
 // judge says what deserves a look.
-func (r *Report) judge(s *scene.Scene, d Decisions) {
+func (r *Report) judge(ctx context.Context, s *scene.Scene, d Decisions, ask Ask) {
 	b, up := r.Box, s.Basis.Up
 	size := b.Size()
 	low := b.Min[up.Index()]
@@ -450,11 +471,17 @@ func (r *Report) judge(s *scene.Scene, d Decisions) {
 	tol := max(0.001, 0.005*size[up.Index()])
 	origin := geom.Vec3{}
 	away := b.Distance(origin)
-	seat := d.Seated(BaseCentre.Whole())
+	where, wants := wanted(ask.Place)
+	if !wants {
+		where = BaseCentre.Whole()
+	}
+	seat := d.Seated(where)
 	seat.Under = false
-	remedies := []finding.Remedy{{Label: "Seat at the centre of the base",
-		Effect: "The asset moves so that the middle of its base is the origin.", Decision: seat}}
-	far := away > max(1, 1.5*size.Len())
+	remedies := []finding.Remedy{{Label: "Seat " + where.Words(),
+		Effect: "The asset moves so that the origin lies " + where.Words() + ".", Decision: seat}}
+	// By the thing's own size: a cup's pivot is far off at arm's length, a door's is not.
+	far := away > max(0.05, 1.5*size.Len())
+	beside := away > max(0.01, 0.1*size.Len())
 	if far && d.Under && d.Place != AsRead {
 		r.Say(finding.Finding{Code: "pivot/off-origin", Severity: finding.Note,
 			Title: fmt.Sprintf("It stays %s from the scene’s origin", figure.Length(away)),
@@ -473,12 +500,31 @@ func (r *Report) judge(s *scene.Scene, d Decisions) {
 	if d.Place != AsRead || far {
 		return // chosen on purpose, or said already
 	}
+	if !wants {
+		return // the target takes it where the source has it
+	}
+	if beside {
+		r.Say(finding.Finding{Code: "pivot/beside", Severity: finding.Look, Title: fmt.Sprintf("The pivot lies %s beside it", figure.Length(away)),
+			Text: fmt.Sprintf("It lies %s, a %s of the thing's own size away. Placed in a level, the asset appears that far from where "+
+				"it is put; a hinge or a chain may be meant so.", r.Where, share(away/size.Len())),
+			Place: finding.Place{Point: &origin}, Remedies: remedies})
+		return
+	}
 	drop := finding.Remedy{Label: "Lower the pivot to the base", Effect: "The pivot stays where it is sideways."}
 	onGround := d
 	onGround.Place = At
 	onGround.Point = geom.Vec3{}
 	onGround.Point[up.Index()] = low * up.Sign()
 	drop.Decision = onGround
+	if ask.Place != "" && ask.Place != "base" {
+		if off := r.place(ctx, s, seat, ask).Len(); off > tol {
+			r.Say(finding.Finding{Code: "pivot/not-as-wanted", Severity: finding.Look,
+				Title: "The target wants the pivot " + where.Words(),
+				Text:  fmt.Sprintf("It lies %s, %s from there.", r.Where, figure.Length(off)),
+				Place: finding.Place{Point: &origin}, Remedies: remedies})
+		}
+		return
+	}
 	switch {
 	case low > tol:
 		r.Say(finding.Finding{Code: codeFloats, Severity: finding.Look,
@@ -494,6 +540,19 @@ func (r *Report) judge(s *scene.Scene, d Decisions) {
 			Place:    finding.Place{Point: &origin},
 			Remedies: append(remedies, drop)})
 	}
+}
+
+// share says a part of one in words.
+func share(v float64) string {
+	for _, w := range []struct {
+		most float64
+		word string
+	}{{0.15, "tenth"}, {0.3, "quarter"}, {0.45, "third"}, {0.75, "half"}} {
+		if v < w.most {
+			return w.word
+		}
+	}
+	return "good part"
 }
 
 // Codes of findings that other parts of the program ask for.

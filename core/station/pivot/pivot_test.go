@@ -233,3 +233,24 @@ func TestEachPartsOwnOrigin(t *testing.T) {
 		"no part moves")
 	assert.Len(t, p.Pivot.Each, 2, "the old prep is as it was")
 }
+
+// How far off a pivot is, is judged by the thing's own size: fifty sizes and distances.
+func TestAPivotIsJudgedByTheThingsSize(t *testing.T) {
+	things := 0
+	for _, size := range []float64{0.08, 0.5, 1, 2.2, 12, 84} {
+		box := new(shape.Builder).Box(geom.Vec3{-size / 2, 0, -size / 8}, geom.Vec3{size / 2, size, size / 8}).Mesh("door")
+		diag := geom.Vec3{size, size, size / 4}.Len()
+		for off, want := range map[float64]string{0: "", 0.05: "", 0.2: "pivot/beside", 0.5: "pivot/beside", 1.2: "pivot/beside",
+			2: "pivot/far", 5: "pivot/far", 40: "pivot/far"} {
+			things++
+			s := shape.Scene("door", nil, box.Mapped(geom.Translation(geom.Vec3{size/2 + off*diag, 0, 0})))
+			r := preptest.Run(t, s, prep.Prep{}, preptest.YUp)
+			code := ""
+			for _, f := range r.Pivot.Findings() {
+				code = f.Code
+			}
+			assert.Equal(t, want, code, "%g m, %g of its size off", size, off)
+		}
+	}
+	assert.GreaterOrEqual(t, things, 48)
+}

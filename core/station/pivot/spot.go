@@ -15,10 +15,11 @@ import (
 // (the middle) or 1 (left, top, front), as in [Seat]'s Box; left and right are those of
 // somebody looking at the front, as the drawing shows it.
 type Spot struct {
-	known bool
-	side  [3]int
-	exact [3]bool   // whether it lies on side, to half a hundredth of the box's size
-	off   geom.Vec3 // by how far it is outside, with the side as sign; metres
+	known  bool
+	side   [3]int
+	exact  [3]bool   // whether it lies on side, to half a hundredth of the box's size
+	off    geom.Vec3 // by how far it is outside, with the side as sign; metres
+	chosen string    // what it was decided to be, such as a centre of mass; "" for nothing
 }
 
 // SpotOf finds where a point lies against a box, both in the basis.
@@ -81,6 +82,8 @@ func (s Spot) String() string {
 	switch {
 	case len(off) > 0:
 		return strings.Join(off, ", ")
+	case !on && s.chosen != "":
+		return s.chosen
 	case !on:
 		return "inside, at no special place"
 	case at == [3]int{}:

@@ -2,23 +2,25 @@ package size
 
 import (
 	"fmt"
+	"math"
 
 	"yarvek/core/class"
 	"yarvek/core/figure"
+	"yarvek/core/geom"
 	"yarvek/core/station"
-	"yarvek/core/target"
+	"yarvek/core/unit"
 )
 
 // Lines says the decisions, one a line.
 func (d Decisions) Lines() []string {
 	var l []string
 	say := func(format string, args ...any) { l = append(l, fmt.Sprintf(format, args...)) }
-	if c, ok := class.Find(d.Class); !ok {
-		say("Class: %s", d.Class) // Validate refuses it
+	if c, ok := class.Find(class.Usual, d.Class); !ok {
+		say("Class: %s", d.Class) // one of a target of one's own
 	} else if d.Class != "" {
 		say("Class: %s", c.Name)
 	}
-	if u, ok := target.UnitBySymbol(d.Unit); ok {
+	if u, ok := unit.BySymbol(d.Unit); ok {
 		say("Read as %s", u.Name)
 	} else if d.Unit != "" {
 		say("Read one unit as %s", figure.Length(d.Metres))
@@ -30,7 +32,16 @@ func (d Decisions) Lines() []string {
 	case Between:
 		say("Make the measured distance %s", figure.Length(d.Length))
 	default:
-		say("Make the %s %s", d.Fit, figure.Length(d.Length))
+		along := ""
+		for k, v := range d.Along {
+			if math.Abs(v) == 1 {
+				along = ", along the file’s " + geom.Axes[2*k].Letter()
+			}
+		}
+		if along == "" && d.Along != (geom.Vec3{}) {
+			along = ", along a direction of the file"
+		}
+		say("Make the %s %s%s", d.Fit, figure.Length(d.Length), along)
 	}
 	if d.Bake != BakeNone {
 		of := "all nodes"

@@ -41,7 +41,7 @@ func (r *Report) Body() *memo.Once[measure.Body] { return r.body }
 // Outline is the area of the convex outline of a body of this report seen from above,
 // in square metres.
 func (r *Report) Outline(b measure.Body) float64 {
-	return measure.GroundOf(b.Hull.Points, r.up).Outline.Area()
+	return measure.GroundOf(b.Hull.Points, geom.Vec3(r.stand[1])).Outline.Area()
 }
 
 // Lean is the angle of a body's longest own direction against the nearest axis, in
@@ -56,7 +56,7 @@ func Lean(b measure.Body) float64 {
 
 // measure fills in extents, parts and transforms, in metres after the station.
 func (r *Report) measure(s *scene.Scene) {
-	r.body, r.up = measure.Later(s), s.Basis.Up.Vec()
+	r.body = measure.Later(s)
 	if r.Grid <= 0 {
 		return
 	}
@@ -190,8 +190,7 @@ func (r *Report) judgeGrid(d Decisions) {
 		}
 		said = append(said, fmt.Sprintf("%s %s is %s %s %s", o.Extent, figure.Length(o.Length), figure.Length(math.Abs(o.By)), word,
 			figure.Plural(o.Cells, "cell", "cells")))
-		fit := d
-		fit.Fit, fit.Length, fit.Factor, fit.From, fit.To = o.Extent, float64(o.Cells)*r.Grid, 0, geom.Vec3{}, geom.Vec3{}
+		fit := d.Fitted(o.Extent, r.Along(o.Extent), float64(o.Cells)*r.Grid)
 		f.Remedies = append(f.Remedies, finding.Remedy{Label: fmt.Sprintf("Make the %s %s", o.Extent, figure.Length(fit.Length)),
 			Effect: fmt.Sprintf("All of it is scaled by %s.", figure.Significant(fit.Length/o.Length, 5)), Decision: fit})
 	}

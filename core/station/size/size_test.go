@@ -3,6 +3,7 @@ package size_test
 import (
 	"context"
 	"math"
+	"math/rand/v2"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -19,6 +20,7 @@ import (
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/shape/shapetest"
+	"yarvek/core/station/axes"
 	"yarvek/core/station/size"
 	"yarvek/core/target"
 )
@@ -72,6 +74,57 @@ func TestFitMakesAnExtentAKnownLength(t *testing.T) {
 	assert.Error(t, size.Decisions{Fit: size.Height, Length: 0}.Validate())
 	assert.Error(t, size.Decisions{Fit: size.Height, Length: math.NaN()}.Validate())
 	assert.Error(t, size.Decisions{Unit: "furlong"}.Validate())
+}
+
+// Whatever the order in which an artist stands a thing up and sizes it, a height is the
+// height of the thing as it stands: a mast along Z, read as Y up.
+func TestAHeightIsThatOfTheThingAsItStands(t *testing.T) {
+	s := shape.Scene("mast", nil, new(shape.Builder).Box(geom.Vec3{-.5, -.6, 0}, geom.Vec3{.5, .6, 24}).Mesh("mast"))
+	up := axes.Decisions{Up: geom.PosZ}
+	for _, to := range target.Shipped {
+		stood := preptest.Run(t, s, prep.Prep{Axes: up}, to)
+		assert.True(t, stood.Size.Read.Near(geom.Vec3{1, 24, 1.2}, 1e-12), "%v", stood.Size.Read)
+		d := size.Decisions{}.Fitted(size.Height, stood.Size.Along(size.Height), 7.2)
+		for _, p := range []prep.Prep{{Axes: up, Size: d}, {Axes: up, Size: size.Decisions{Fit: size.Height, Length: 7.2}}} {
+			r := preptest.Run(t, s, p, to)
+			assert.InDelta(t, 7.2, to.Basis.Extents(r.Delivery.Scene.Bounds())[1], 1e-9)
+			assert.True(t, r.Size.Now.Near(geom.Vec3{.3, 7.2, .36}, 1e-9), "%v", r.Size.Now)
+		}
+		// Turned over afterwards, it keeps its size: the decision holds the mast's length.
+		r := preptest.Run(t, s, prep.Prep{Size: d}, to)
+		assert.InDelta(t, 7.2, to.Basis.Extents(r.Delivery.Scene.Bounds())[2], 1e-9)
+		assert.True(t, r.Size.Now.Near(geom.Vec3{.3, .36, 7.2}, 1e-9), "%v", r.Size.Now)
+	}
+}
+
+// At any standing, with turns and poses askew, Size tells the extents that Axes then has,
+// and a fitted extent has its length there.
+func TestSizeSpeaksOfWhatAxesStands(t *testing.T) {
+	r := rand.New(rand.NewPCG(8, 8))
+	for seed := range uint64(40) {
+		s, to := shapetest.Scene(seed), target.Shipped[seed%4]
+		d := axes.Decisions{Up: geom.Axes[r.IntN(6)], Hand: []string{"", "left", "right"}[r.IntN(3)]}
+		if seed%2 == 0 {
+			d.Turns = []axes.Turn{{About: axes.AboutForward, Degrees: 360 * r.Float64()}, {About: axes.AboutUp, Degrees: 90}}
+			d.Pose = geom.Vec3{30 * r.Float64(), -20, 50 * r.Float64()}
+		}
+		was := preptest.Run(t, s, prep.Prep{Axes: d}, to)
+		box := was.Delivery.Scene.Bounds()
+		want := to.Basis.Extents(box)
+		tol := 1e-9 * max(1, want.Max())
+		require.True(t, was.Size.Now.Near(want, tol), "seed %d: %v, %v", seed, was.Size.Now, want)
+		stop := preptest.Stop(t, was, "size")
+		require.True(t, stop.Standing.Size().Near(want, tol), "seed %d", seed)
+		e := []size.Extent{size.Width, size.Height, size.Depth, size.Longest}[r.IntN(4)]
+		is := preptest.Run(t, s, prep.Prep{Axes: d, Size: size.Decisions{}.Fitted(e, was.Size.Along(e), 3)}, to)
+		got := to.Basis.Extents(is.Delivery.Scene.Bounds())
+		k := map[size.Extent]int{size.Width: 0, size.Height: 1, size.Depth: 2}
+		if axis, ok := k[e]; ok {
+			require.InDelta(t, 3, got[axis], 1e-9, "seed %d %s", seed, e)
+		} else {
+			require.InDelta(t, 3, got.Max(), 1e-9, "seed %d", seed)
+		}
+	}
 }
 
 // written sends a result and measures what is read back.
@@ -164,6 +217,7 @@ func TestTransformsAreSaidAndBaked(t *testing.T) {
 	assert.Equal(t, finding.Look, f.Severity)
 	p, err := prep.Prep{}.With(f.Remedies[0].Decision)
 	require.NoError(t, err)
+	p.Size.Class = "vehicle"
 	r = preptest.Run(t, s, p, preptest.YUp)
 	assert.Empty(t, r.Size.Findings())
 	assert.Equal(t, geom.Identity3, r.Delivery.Scene.Nodes[0].Local.M)
@@ -195,6 +249,57 @@ func TestAMirroredNodeKeepsItsLook(t *testing.T) {
 				})
 			}
 			assert.Greater(t, vol, 0.0, "%s %s", to.ID, b)
+		}
+	}
+}
+
+// An asset that nobody sorted has no tick: its class is proposed, by its name first; where
+// the thing of that name is never so large, units are offered in the order of how well they
+// fit. A door in inches is offered inches first, a bollard in centimetres centimetres.
+func TestAnUnsortedAssetIsNotJudged(t *testing.T) {
+	thing := func(name string, tall float64) *scene.Scene {
+		s := shape.Scene(name, nil, new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{tall / 3, tall, tall / 4}).Mesh(name))
+		s.Nodes[0].Name = name
+		return s
+	}
+	for _, c := range []struct {
+		name  string
+		tall  float64
+		first []string
+	}{
+		{"barn_door", 84, []string{"Building part", "Landmark", "Read as inches", "Read as centimetres"}},
+		{"crate 3", 80, []string{"Street furniture", "Landmark", "Read as centimetres", "Read as inches"}},
+		{"teacup", 95, []string{"Hand prop", "Landmark", "Read as millimetres"}},
+		{"mooring-bollard", 90, []string{"Street furniture", "Landmark", "Read as centimetres"}},
+		{"object_1", 218, []string{"Read as centimetres", "Landmark"}},
+		{"object_1", 1.2, []string{"Street furniture", "Furniture"}},
+		{"bench", 1.6, []string{"Furniture", "Street furniture"}},
+	} {
+		r := preptest.Run(t, thing(c.name, c.tall), prep.Prep{}, preptest.YUp)
+		f := preptest.Find(t, r.Size.Findings(), "size/not-judged")
+		assert.Equal(t, finding.Look, f.Severity)
+		var labels []string
+		for _, rem := range f.Remedies {
+			labels = append(labels, rem.Label)
+		}
+		at := 0
+		for _, l := range labels { // in this order, others between
+			if at < len(c.first) && l == c.first[at] {
+				at++
+			}
+		}
+		assert.Equal(t, len(c.first), at, "%s of %g m: %v", c.name, c.tall, labels)
+		assert.Equal(t, c.first[0], labels[0])
+		p, err := prep.Prep{}.With(f.Remedies[0].Decision)
+		require.NoError(t, err)
+		r = preptest.Run(t, thing(c.name, c.tall), p, preptest.YUp)
+		for _, f := range r.Size.Findings() {
+			if p.Size.Class != "" {
+				assert.NotEqual(t, "size/not-judged", f.Code)
+			}
+			if f.Code == "size/unit-slip" {
+				assert.Equal(t, c.first[2], f.Remedies[0].Label, c.name)
+			}
 		}
 	}
 }
