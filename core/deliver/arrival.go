@@ -12,6 +12,7 @@ import (
 	"yarvek/core/format"
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/pack"
+	"yarvek/core/format/picture"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 	"yarvek/core/target"
@@ -41,9 +42,10 @@ func (c Certificate) Equal() bool {
 // what a 32-bit number can hold, doubled.
 const Tolerance = 2.4e-7
 
-// Receive reads the package as the target would: glTF in the basis and unit its
-// standard fixes, OBJ's bare numbers as the target's own. The scene comes back in
-// the target's basis, in metres.
+// Receive reads the package as the target would: what it honours of what the file says, in the
+// frame it assumes where it does not, without the transforms of nodes where it drops them,
+// and then moved as it does on arrival. The scene comes back in the target's basis, in
+// metres.
 func Receive(ctx context.Context, files []bundle.File, f format.Format, t target.Target) (*scene.Scene, error) {
 	if len(files) == 0 {
 		return nil, fmt.Errorf("nothing was written")
@@ -52,10 +54,28 @@ func Receive(ctx context.Context, files []bundle.File, f format.Format, t target
 	if err != nil {
 		return nil, err
 	}
-	frame := f.Frame(t)
-	got := s.Carried(geom.Linear(frame.Basis.To(t.Basis).Scaled(frame.UnitMetres / s.UnitMetres)))
+	if !f.Reading(t).KeepsNodes {
+		s = dropped(s)
+	}
+	// The reader took the numbers in the frame that the file says, where it says one.
+	said := f.Frame(t)
+	taken := f.Taken(t, said)
+	got := s.Carried(geom.Linear(taken.Basis.To(t.Basis).Scaled(taken.UnitMetres / s.UnitMetres)))
+	if taken.Basis.Left != said.Basis.Left { // the numbers are the same, and so is which side of a face is out
+		got = got.TurnedRound()
+	}
 	got.Basis = t.Basis
-	return got, nil
+	return got.Carried(t.Arrival.Map(t.Basis)), nil
+}
+
+// dropped is a scene whose receiver has the points alone: no node is anywhere but at the
+// origin.
+func dropped(s *scene.Scene) *scene.Scene {
+	out := s.Clone()
+	for i := range out.Nodes {
+		out.Nodes[i].Local = geom.Identity
+	}
+	return out
 }
 
 // Check receives the package and compares it with the delivery, which is in the
@@ -78,6 +98,9 @@ func Check(ctx context.Context, d scene.Delivery, p *pack.Package, f format.Form
 	}
 	c.list("parts", "Parts", partNames(sent), partNames(got))
 	c.places(sent, got)
+	if a, b := emptyNames(sent), emptyNames(got); len(a)+len(b) > 0 {
+		c.list("empties", "Empty nodes, markers among them", a, b)
+	}
 	c.list("slots", "Slots", sent.SlotNames(), got.SlotNames())
 	c.row("uvsets", "UV sets", fmt.Sprint(len(sent.UVSetNames())), fmt.Sprint(len(got.UVSetNames())))
 	c.list("textures", "Textures", textures(sent), textures(got))
@@ -190,6 +213,27 @@ func partNames(s *scene.Scene) []string {
 	return names
 }
 
+// pictureOf is the number of a map's picture, -1 of none.
+func pictureOf(s *scene.Scene, m scene.Map) int {
+	if !m.Has() {
+		return -1
+	}
+	return s.Textures[m.Texture-1].Image
+}
+
+// emptyNames are the nodes that place nothing, sorted; those that only hold others are among
+// them.
+func emptyNames(s *scene.Scene) []string {
+	var names []string
+	for _, n := range s.Nodes {
+		if n.Mesh < 0 && n.Kind == scene.KindEmpty {
+			names = append(names, n.Name)
+		}
+	}
+	slices.Sort(names)
+	return names
+}
+
 // textures lists each use of a picture by a material that faces use, with the
 // picture's size in pixels.
 func textures(s *scene.Scene) []string {
@@ -203,10 +247,15 @@ func textures(s *scene.Scene) []string {
 			if !mp.Has() {
 				continue
 			}
-			if scene.Use(u) == scene.UseOpacity && mp.Texture == m.Maps[scene.UseBaseColor].Texture {
+			at := s.Textures[mp.Texture-1].Image
+			im := s.Images[at]
+			if scene.Use(u) == scene.UseOpacity && mp.Channel == scene.Alpha && pictureOf(s, m.Maps[scene.UseBaseColor]) == at {
 				continue // the alpha of the base colour, not a picture of its own
 			}
-			im := s.Images[s.Textures[mp.Texture-1].Image]
+			if scene.Use(u) == scene.UseMetallic && (m.Metallic == 0 || pictureOf(s, m.Maps[scene.UseRoughness]) == at &&
+				picture.Full(im.Data, mp.Channel)) {
+				continue // it changes nothing: the factor is zero, or the channel is there only because roughness has the others
+			}
 			state := fmt.Sprintf("%d × %d", im.Width, im.Height)
 			if !im.Found() {
 				state = "missing"
@@ -259,7 +308,7 @@ func only(a, b []string) string {
 // reasons tells which changes may be why a row differs.
 var reasons = map[string][]pack.Topic{
 	"slots": {pack.Materials}, "textures": {pack.Textures, pack.Pictures, pack.Materials}, "uvsets": {pack.UVSets},
-	"corners": {pack.Colors, pack.Smoothing, pack.UVSets, pack.Materials}, "parts": {pack.Nodes}, "places": {pack.Nodes},
+	"corners": {pack.Colors, pack.Smoothing, pack.UVSets, pack.Materials}, "parts": {pack.Nodes}, "places": {pack.Nodes}, "empties": {pack.Nodes},
 	"polygons": {pack.Polygons},
 }
 
@@ -272,7 +321,7 @@ func reason(code string, p *pack.Package) string {
 		}
 	}
 	if len(said) == 0 {
-		return ""
+		return "the packing list names nothing that explains it, so take it for a fault of the file that was written"
 	}
 	return strings.Join(said[:min(len(said), 2)], "; ") + fmt.Sprintf(" (%s)", path.Ext(p.Files[0].Name))
 }

@@ -20,7 +20,8 @@ import (
 type Order struct {
 	Delivery  scene.Delivery // as the stations left it, in the target's basis
 	Decisions export.Decisions
-	Name      string // of the main file without suffix, when the decisions give none
+	Asset     string // its name: the main file's by the target's pattern, when the decisions give none
+	Kit       string // its kit's
 	Target    target.Target
 }
 
@@ -35,7 +36,7 @@ type Parcel struct {
 // Make shapes, writes and reads back. An error is a *fault.Error when it is about what
 // was ordered, and ctx's when that ended; nothing is left behind then.
 func Make(ctx context.Context, o Order) (*Parcel, error) {
-	f, err := o.Decisions.Chosen()
+	f, err := o.Decisions.Chosen(o.Target.Prefers)
 	if err != nil {
 		return nil, err
 	}
@@ -44,9 +45,16 @@ func Make(ctx context.Context, o Order) (*Parcel, error) {
 	}
 	p := &Parcel{Name: o.Decisions.Name, Format: f}
 	if p.Name == "" {
-		p.Name = o.Name
+		if p.Name, err = FileName(o.Target, o.Kit, o.Asset); err != nil {
+			return nil, fault.Input("the target's pattern for files can't name it: %v", err)
+		}
 	}
 	shaped, said := Shape(o.Delivery, o.Decisions, f)
+	shaped, names, err := named(shaped, o.Target, o.Asset)
+	if err != nil {
+		return nil, err
+	}
+	said = append(said, names...)
 	if p.Package, err = format.Write(ctx, shaped, f, p.Name, o.Target); err != nil {
 		return nil, err
 	}

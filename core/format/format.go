@@ -54,17 +54,53 @@ type Frame struct {
 	UnitMetres float64 // metres one unit stands for
 }
 
-// Frame is that in which a file of the format is written for a target. Where the
-// format says nothing of it, the receiver takes its numbers as its own.
+// Frame is that in which a file of the format is written for a target: the one a standard
+// fixes, else the target's own; what its receiver does not honour is written as it assumes
+// it.
 func (f Format) Frame(t target.Target) Frame {
 	if f.Fixed != nil {
 		return *f.Fixed
 	}
+	r := f.Reading(t)
 	at := Frame{t.Basis, t.Unit.Metres}
 	if f.Righted {
 		at.Basis.Left = false
 	}
+	if !f.Declares || !r.HonoursAxes {
+		at.Basis = r.Basis
+	}
+	if !f.Declares || !r.HonoursUnit {
+		at.UnitMetres = r.Unit.Metres
+	}
 	return at
+}
+
+// Reading is what a target's receiver does with files of the format.
+func (f Format) Reading(t target.Target) target.Reading {
+	switch {
+	case f.Fixed != nil:
+		return t.Reads.GLTF
+	case f.Declares:
+		return t.Reads.FBX
+	}
+	return t.Reads.OBJ
+}
+
+// Taken is the frame in which the receiver takes the numbers of a file that says it is in a
+// frame: what it honours as the file says, the rest as it assumes.
+func (f Format) Taken(t target.Target, said Frame) Frame {
+	r := f.Reading(t)
+	taken := said
+	switch {
+	case !f.Declares || !r.HonoursAxes:
+		taken.Basis = r.Basis
+	case !r.HonoursHand:
+		taken.Basis.Left = false
+	}
+	if !f.Declares || !r.HonoursUnit {
+		taken.UnitMetres = r.Unit.Metres
+	}
+	return taken
 }
 
 // khronos is the frame of glTF 2.0 (section 3.4).
@@ -124,7 +160,7 @@ func BySuffix(suffix string) (Format, error) {
 
 // Version is that of the readers: raise it when one of them reads the same file
 // otherwise, so that what was made of the old reading is not taken for the new.
-const Version = 6
+const Version = 7
 
 // IsMesh tells by its suffix whether a file is one that assets are made of.
 func IsMesh(name string) bool {
@@ -232,6 +268,7 @@ func Write(ctx context.Context, d scene.Delivery, f Format, name string, t targe
 		return nil, err
 	}
 	opt, frame, all := f.options, f.Frame(t), d.Assembled()
+	all, moved := before(all, t)
 	opt.Name, opt.Basis, opt.UnitMetres = name, frame.Basis, frame.UnitMetres
 	if err := held(ctx, all, name+f.Suffix, math.MaxFloat32*frame.UnitMetres,
 		"Read it in another unit at Size, or scale it by less"); err != nil {
@@ -243,9 +280,20 @@ func Write(ctx context.Context, d scene.Delivery, f Format, name string, t targe
 		return nil, ctx.Err()
 	}
 	if p != nil {
-		p.Changes = append(mended, p.Changes...)
+		p.Changes = append(append(moved, mended...), p.Changes...)
 	}
 	return p, err
+}
+
+// before is the scene as it has to leave so that what the receiver does to it on arrival
+// brings it to where it should stand.
+func before(s *scene.Scene, t target.Target) (*scene.Scene, []pack.Change) {
+	back, ok := t.Arrival.Map(t.Basis).Inverse()
+	if !ok || back.IsIdentity() {
+		return s, nil
+	}
+	return s.Carried(back), []pack.Change{{About: pack.Nodes, What: "all of it was moved, turned or scaled the other way",
+		Why: "the target does so on arrival"}}
 }
 
 // unnamed gives nodes without a name that of their mesh or of what they are, with a number,

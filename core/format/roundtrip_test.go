@@ -17,12 +17,13 @@ import (
 	"yarvek/core/shape"
 	"yarvek/core/shape/shapetest"
 	"yarvek/core/target"
+	"yarvek/core/unit"
 )
 
 // travel writes a scene and reads it back in the basis and metres it left in.
 func travel(t testing.TB, s *scene.Scene, id string) *scene.Scene {
 	t.Helper()
-	to := target.Target{Basis: s.Basis, Unit: target.Units[1]}
+	to := target.Framed("own", "own", s.Basis, unit.All[1])
 	f, err := ByID(id)
 	require.NoError(t, err)
 	pk, err := Write(context.Background(), scene.Delivery{Scene: s}, f, "trip", to)
@@ -177,6 +178,7 @@ func TestTheTableOfFormatsIsTrue(t *testing.T) {
 				p.NormalScale == .5
 		},
 		"occlusion map":        func(s *scene.Scene) bool { return paint(s).Maps[scene.UseOcclusion].Has() },
+		"height map":           func(s *scene.Scene) bool { return paint(s).Maps[scene.UseHeight].Has() },
 		"alpha cut-off":        func(s *scene.Scene) bool { p := paint(s); return p.AlphaMode == scene.Mask && p.AlphaCutoff == .25 },
 		"two-sided":            func(s *scene.Scene) bool { return paint(s).TwoSided },
 		"unlit":                func(s *scene.Scene) bool { return paint(s).Unlit },
@@ -219,6 +221,7 @@ func full() *scene.Scene {
 	paint.AlphaMode, paint.AlphaCutoff, paint.TwoSided, paint.Unlit, paint.Glow, paint.NormalScale = scene.Mask, .25, true, true, 3, .5
 	paint.Maps[scene.UseNormal] = scene.Map{Texture: 1, Place: &scene.Placement{Scale: [2]float64{2, 4}}}
 	paint.Maps[scene.UseOcclusion] = scene.Map{Texture: 1, Channel: scene.Red}
+	paint.Maps[scene.UseHeight] = scene.Map{Texture: 1}
 	s := shape.Scene("full", []scene.Material{paint, wood, scene.NewMaterial("spare")}, m)
 	s.Images = []scene.Image{{Name: "n.png", MIME: "image/png", Data: []byte("\x89PNG")}}
 	s.Textures = []scene.Texture{{Name: "n", WrapU: scene.Clamp, WrapV: scene.Clamp}}

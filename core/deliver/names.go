@@ -1,0 +1,166 @@
+package deliver
+
+import (
+	"errors"
+	"fmt"
+
+	"yarvek/core/figure"
+	"yarvek/core/format/pack"
+	"yarvek/core/naming"
+	"yarvek/core/scene"
+	"yarvek/core/target"
+)
+
+// Renamed is what a target's pattern makes of a name.
+type Renamed struct {
+	Was, Is string
+	Clash   bool // another one would have the same name: it keeps its own
+}
+
+// Namer gives what leaves the names its target wants. It is safe for use by several
+// goroutines.
+type Namer struct{ node, slot *naming.Template }
+
+// NewNamer makes that of a target; the error says what is wrong with its patterns.
+func NewNamer(t target.Target) (Namer, error) {
+	node, err1 := t.Pattern(target.NodeName)
+	slot, err2 := t.Pattern(target.SlotName)
+	return Namer{node, slot}, errors.Join(err1, err2)
+}
+
+// Nodes are the names of the nodes with a mesh, in their order, nil where the target leaves
+// names as they are. Those that would clash, with one another or with what is not renamed,
+// keep their own.
+func (n Namer) Nodes(asset string, names []string) []Renamed {
+	return renamed(n.node, "mesh", asset, names)
+}
+
+// Slots are those of the slots.
+func (n Namer) Slots(asset string, names []string) []Renamed {
+	return renamed(n.slot, "slot", asset, names)
+}
+
+// FileName is the name a target gives the main file of an asset, without suffix.
+func FileName(t target.Target, kit, asset string) (string, error) {
+	p, err := t.Pattern(target.FileName)
+	if err != nil {
+		return "", err
+	}
+	return p.Make(map[string]string{"asset": asset, "kit": kit})
+}
+
+func renamed(p *naming.Template, key, asset string, names []string) []Renamed {
+	if p == nil {
+		return nil
+	}
+	list := make([]Renamed, len(names))
+	count := map[string]int{}
+	for i, n := range names {
+		is, err := p.Make(map[string]string{key: n, "asset": asset})
+		if err != nil {
+			is = n // too long to be cut: it stays
+		}
+		list[i] = Renamed{Was: n, Is: is}
+		count[is]++
+	}
+	// One that keeps its own may stand in another one's way.
+	for more := true; more; {
+		more = false
+		for i := range list {
+			if r := &list[i]; !r.Clash && r.Is != r.Was && count[r.Is] > 1 {
+				r.Clash, more = true, true
+			}
+		}
+		for i := range list {
+			if r := &list[i]; r.Clash && r.Is != r.Was {
+				count[r.Is]--
+				r.Is = r.Was
+				count[r.Is]++
+			}
+		}
+	}
+	return list
+}
+
+// named gives what leaves the names its target wants, and says what was renamed and what
+// could not be.
+func named(d scene.Delivery, t target.Target, asset string) (scene.Delivery, []pack.Change, error) {
+	by, err := NewNamer(t)
+	if err != nil {
+		return d, nil, err
+	}
+	s := d.Scene.Clone()
+	var at []int
+	var names []string
+	for i, n := range s.Nodes {
+		if n.Mesh >= 0 {
+			at, names = append(at, i), append(names, n.Name)
+		}
+	}
+	nodes := by.Nodes(asset, names)
+	var said []pack.Change
+	for k, r := range nodes {
+		n := &s.Nodes[at[k]]
+		if m := s.Meshes[n.Mesh]; m.Name == r.Was && r.Is != r.Was {
+			own := *m
+			own.Name = r.Is
+			s.Meshes[n.Mesh] = &own
+		}
+		n.Name = r.Is
+	}
+	said = append(said, told(pack.Nodes, "node", nodes)...)
+	names = nil
+	for _, m := range s.Materials {
+		names = append(names, m.Name)
+	}
+	slots := by.Slots(asset, names)
+	if slots != nil {
+		s.Materials = append([]scene.Material(nil), s.Materials...)
+		for k, r := range slots {
+			s.Materials[k].Name = r.Is
+		}
+		said = append(said, told(pack.Materials, "slot", slots)...)
+	}
+	d.Scene = s
+	return d, said, nil
+}
+
+// told says how many names a pattern changed, and those it could not.
+func told(about pack.Topic, what string, list []Renamed) []pack.Change {
+	changed := 0
+	var clashes []string
+	for _, r := range list {
+		if r.Is != r.Was {
+			changed++
+		}
+		if r.Clash {
+			clashes = append(clashes, "“"+r.Was+"”")
+		}
+	}
+	var said []pack.Change
+	if changed > 0 {
+		said = append(said, pack.Change{About: about, What: figure.Plural(changed, what+" was renamed", what+"s were renamed"),
+			Why: "by the target's pattern"})
+	}
+	if len(clashes) > 0 {
+		said = append(said, pack.Change{About: about, What: fmt.Sprintf("%s kept %s", figure.Plural(len(clashes), what, what+"s"),
+			map[bool]string{true: "its name", false: "their names"}[len(clashes) == 1]),
+			Why: "by the target's pattern they would be called alike: " + few(clashes)})
+	}
+	return said
+}
+
+// few lists up to six.
+func few(list []string) string {
+	out := ""
+	for i, s := range list {
+		if i == 6 {
+			return fmt.Sprintf("%s and %d more", out, len(list)-6)
+		}
+		if i > 0 {
+			out += ", "
+		}
+		out += s
+	}
+	return out
+}
