@@ -10,9 +10,11 @@ import (
 const coarseFrom = 12_000
 
 // How many cells a thinned model has along its longest extent: more than a small drawing
-// has pixels, and about as many as a large one.
+// has pixels, one for every two pixels of an outline, and about as many as a large drawing
+// has.
 const (
 	coarseCells = 110
+	sketchCells = 240
 	finestCells = 1600
 )
 

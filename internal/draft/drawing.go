@@ -11,7 +11,7 @@ import (
 	"yarvek/core/finding"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
-	"yarvek/core/target"
+	"yarvek/core/unit"
 )
 
 // The paper is 902 by 640 pixels; it scales with the window.
@@ -37,7 +37,7 @@ type Balloon struct {
 // a model besides its three views is given as layers.
 type Drawing struct {
 	Asset, Kit string
-	Unit       target.Unit // of the figures in the title block
+	Unit       unit.Unit // of the figures in the title block
 	Revision   int
 	Counts     scene.Counts
 	Basis      geom.Basis // whose letters the axes carry
@@ -52,6 +52,7 @@ type Drawing struct {
 type canvas struct {
 	pen
 	*Drawing
+	account
 	offX, offY float64 // where a pivot beyond the paper is pointed at
 	off        bool
 }
@@ -107,9 +108,10 @@ func Arrange(box geom.Box, ask Ask) Layout {
 			rise += max(off, 0)
 		}
 	}
+	flat := 0. // further room for the figure of a height too short to stand along it
 	fit := func(things []known) float64 {
 		w, h := row(things)
-		room := fieldR - fieldL - dimRoom - sideGap
+		room := fieldR - fieldL - dimRoom - flat - sideGap
 		gaps := 0.0
 		if len(things) > 0 {
 			gaps = 52 * float64(len(things)) // the gap beside each, and what a speck's name needs
@@ -137,6 +139,10 @@ func Arrange(box geom.Box, ask Ask) Layout {
 			break
 		}
 	}
+	if size[1]*k < 80 && len(l.things) > 0 {
+		flat = 36
+		k = fit(l.things)
+	}
 	l.Ratio = niceRatio(1000 / (k * pixelMM))
 	l.Scale = 1000 / (l.Ratio * pixelMM)
 	l.w, l.h, l.d = size[0]*l.Scale, size[1]*l.Scale, size[2]*l.Scale
@@ -145,10 +151,10 @@ func Arrange(box geom.Box, ask Ask) Layout {
 	for _, t := range l.things {
 		knownW += max(t.w*l.Scale, 26) + 24
 	}
-	total := knownW + dimRoom + l.w + sideGap + l.d
+	total := knownW + dimRoom + flat + l.w + sideGap + l.d
 	x := fieldL + max(0, (fieldR-fieldL-total)/2)
 	l.knownX = x
-	l.fx = x + knownW + dimRoom
+	l.fx = x + knownW + dimRoom + flat
 	l.sx = l.fx + l.w + sideGap
 	up := max(l.groundOff, 0) * l.Scale
 	height := l.h + up + viewGap + l.d
@@ -185,6 +191,14 @@ func (l Layout) place(box geom.Box, side Side, p geom.Vec3) (x, y float64) {
 	return x0 + (u-u0)*l.Scale, y0 - (v-v0)*l.Scale
 }
 
+// Ground is the height of the ground that is drawn for a model's box; metres.
+func (l Layout) Ground(box geom.Box) float64 {
+	if box.IsEmpty() {
+		return 0
+	}
+	return box.Min[1] - l.groundOff
+}
+
 // Drawn is a finished drawing.
 type Drawn struct {
 	SVG   string
@@ -195,21 +209,23 @@ type Drawn struct {
 func (s *Drawing) Draw() Drawn {
 	c := &canvas{Drawing: s}
 	out := Drawn{Zones: map[int]string{}}
-	fmt.Fprintf(&c.pen, `<svg class="drawing" viewBox="0 0 %.0f %.0f" preserveAspectRatio="xMaxYMid" role="img" aria-label="%s">`,
+	fmt.Fprintf(&c.pen, `<svg class="drawing" viewBox="0 0 %.0f %.0f" preserveAspectRatio="xMaxYMid" role="group" aria-label="%s">`,
 		paperW, paperH, html.EscapeString(s.describe()))
 	c.border()
-	c.tripod(76, 104, s.Basis)
+	c.regions = append(c.regions, region{innerR - titleW, innerB - titleH, innerR, innerB})
+	c.tripod(62, 104, s.Basis)
 	if s.Layout.nothing != "" {
 		c.text("word mid", paperW/2, paperH/2-40, s.Layout.nothing)
 	} else {
 		c.views()
 		if slices.ContainsFunc(s.Views[:], func(v View) bool { return v.Coarse }) {
-			c.text("word label", fieldL+8, baseY+92, "Drawn coarsely: more triangles than paper can show. Figures are of all of them.")
+			c.text("word label", fieldL+8, baseY+92, "Drawn coarsely: more triangles than paper can show. Figures are of all.")
 		}
 		for _, l := range s.Layers {
 			l.draw(c)
 		}
 		c.balloons(&out)
+		c.placeLabels()
 	}
 	c.titleBlock()
 	c.WriteString(`</svg>`)
@@ -259,52 +275,54 @@ func Zone(x, y float64) string {
 // views draws the three views, each where the layout puts it, with its name below or
 // above.
 func (s *canvas) views() {
-	p := &s.pen
 	l := s.Layout
 	// Centre lines tie the views together.
 	cx := l.fx + l.w/2
-	p.line("centre", cx, l.planY+6, cx, l.floor-l.h-6)
-	p.ground(max(fieldL-16, l.knownX-14), min(fieldR, l.sx+l.d+28), l.groundY)
-	p.WriteString(s.Views[Plan].SVG(l.fx, l.planY))
-	p.WriteString(s.Views[Front].SVG(l.fx, l.floor))
-	p.WriteString(s.Views[RightSide].SVG(l.sx, l.floor))
-	p.text("word label", l.fx, max(44, l.planY-l.d-9), "Plan")
-	y := max(l.floor, l.groundY) + 22
-	p.text("word label mid", cx, y, "Front")
-	p.text("word label mid", l.sx+l.d/2, y, "Right side")
+	s.line("centre", cx, l.planY+6, cx, l.floor-l.h-6)
+	s.ground(max(fieldL-16, l.knownX-14), min(fieldR, l.sx+l.d+28), l.groundY)
+	s.WriteString(s.Views[Plan].SVG(l.fx, l.planY))
+	s.WriteString(s.Views[Front].SVG(l.fx, l.floor))
+	s.WriteString(s.Views[RightSide].SVG(l.sx, l.floor))
+	top := l.planY - l.d
+	s.label("", "word label", "Plan", spot{x: l.fx, y: max(44, top-9)}, spot{x: l.fx + l.w, y: max(44, top-9), at: ending},
+		spot{x: l.fx + l.w + 10, y: max(60, top+10)}, spot{x: l.fx - 10, y: l.planY, at: ending})
+	below := max(l.floor, l.groundY) + 22
+	for _, v := range []struct {
+		name string
+		x, w float64
+	}{{"Front", l.fx, l.w}, {"Right side", l.sx, l.d}} {
+		s.label("", "word label", v.name, spot{x: v.x + v.w/2, y: below, at: middle}, spot{x: v.x, y: below, at: ending},
+			spot{x: v.x + v.w, y: below}, spot{x: v.x + v.w/2, y: below + 44, at: middle})
+	}
 	x := l.knownX
 	for _, t := range l.things {
 		w, h := t.w*l.Scale, t.h*l.Scale
 		slot := max(w, 26)
 		left := x + (slot-w)/2
-		t.shape(p, left, l.groundY, l.Scale)
+		t.shape(&s.pen, left, l.groundY, l.Scale)
+		s.take(left+w/2, l.groundY-h/2, w, h)
 		if h < 16 {
 			// A speck stays a speck, and a pointer says so.
-			p.line("leader", left+w/2, l.groundY-54, left+w/2, l.groundY-h-3)
-			p.arrow("leader-head", left+w/2, l.groundY-h-2, 0, 1)
-			p.text("word known-name mid", left+w/2, l.groundY-72, t.name)
-			p.text("fig known-fig mid", left+w/2, l.groundY-58, t.figure)
+			s.line("leader", left+w/2, l.groundY-54, left+w/2, l.groundY-h-3)
+			s.arrow("leader-head", left+w/2, l.groundY-h-2, 0, 1)
+			s.text("word known-name mid", left+w/2, l.groundY-72, t.name)
+			s.text("fig known-fig mid", left+w/2, l.groundY-58, t.figure)
 		} else {
-			p.text("word known-name mid", left+w/2, l.groundY+22, t.name)
-			p.text("fig known-fig mid", left+w/2, l.groundY+36, t.figure)
+			s.text("word known-name mid", left+w/2, l.groundY+22, t.name)
+			s.text("fig known-fig mid", left+w/2, l.groundY+36, t.figure)
 		}
 		x += slot + 24
 	}
 }
 
-// balloons stand in a column between the views, in the order of their places, so that
-// leaders do not cross; when the column is full they move up, then closer.
+// balloons stand in a column between the views, so that leaders do not cross; when the
+// column is full they move up, then closer.
 func (s *canvas) balloons(out *Drawn) {
-	p := &s.pen
 	if len(s.Balloons) == 0 {
 		return
 	}
 	l := s.Layout
-	type spot struct {
-		Balloon
-		ax, ay, y float64
-	}
-	list := make([]spot, len(s.Balloons))
+	list := make([]tied, len(s.Balloons))
 	for i, b := range s.Balloons {
 		ax, ay := l.place(s.Box, Front, b.At)
 		if s.off && !s.within(Front, ax, ay) {
@@ -312,32 +330,79 @@ func (s *canvas) balloons(out *Drawn) {
 		}
 		ax = min(max(ax, innerL+12), innerR-12)
 		ay = min(max(ay, innerT+12), baseY+24)
-		list[i] = spot{b, ax, ay, 0}
+		list[i] = tied{b, ax, ay}
 		out.Zones[b.Number] = Zone(ax, ay)
 	}
-	slices.SortStableFunc(list, func(a, b spot) int { return cmp.Compare(a.ay, b.ay) })
-	const bottom, top = baseY - 10, fieldT + 20
+	slices.SortStableFunc(list, func(a, b tied) int { return cmp.Compare(a.y, b.y) })
+	const top = fieldT + 20
+	bottom := max(top, min(baseY-10, max(l.floor, l.groundY)-8)) // above the names of the views
 	step := min(34, (bottom-top)/float64(max(1, len(list)-1)))
+	places := make([]float64, len(list))
 	last := math.Inf(-1)
 	for i := range list {
-		list[i].y = max(list[i].ay-22, l.floor-l.h+14, last+step)
-		last = list[i].y
+		places[i] = max(list[i].y-22, l.floor-l.h+14, last+step)
+		last = places[i]
 	}
 	limit := bottom
 	for i := len(list) - 1; i >= 0; i-- {
-		list[i].y = min(list[i].y, limit)
-		limit = list[i].y - step
+		places[i] = min(places[i], limit)
+		limit = places[i] - step
 	}
 	x := l.fx + l.w + sideGap/2
-	for _, b := range list {
-		p.balloon(b.Number, b.Severity, x, b.y, b.ax, b.ay)
+	uncross(list, x, places)
+	for i, b := range list {
+		s.leader(b.Severity, x, places[i], b.x, b.y)
+	}
+	for i, b := range list {
+		s.balloon(b.Number, b.Severity, x, places[i])
 	}
 }
+
+// tied is a balloon with the place on the paper it is tied to.
+type tied struct {
+	Balloon
+	x, y float64
+}
+
+// uncross orders balloons for the places of a column at x, from the top down, so that no
+// two leaders cross. To the topmost place goes the one whose leader has all others of its
+// side below it: the rest, and the places left, lie beyond that line (Bekos et al. 2007,
+// "Boundary labeling: models and efficient algorithms for rectangular maps", for leaders of
+// one bend; straight ones need no more than this).
+func uncross(list []tied, x float64, places []float64) {
+	for i, y := range places {
+		best := i
+		for k := i + 1; k < len(list); k++ {
+			if goesFirst(list[k], list[best], x, y) {
+				best = k
+			}
+		}
+		b := list[best]
+		copy(list[i+1:best+1], list[i:best])
+		list[i] = b
+	}
+}
+
+// goesFirst tells whether the leader from (x, y) to a lies above the one to b; of two to
+// different sides of the column, whether a lies higher.
+func goesFirst(a, b tied, x, y float64) bool {
+	if (a.x < x) != (b.x < x) {
+		return a.y < b.y
+	}
+	turn := (a.x-x)*(b.y-y) - (a.y-y)*(b.x-x) // which way it is from a to b
+	if a.x < x {
+		return turn < -1e-9
+	}
+	return turn > 1e-9
+}
+
+// The size of the title block, in the lower right corner.
+const titleW, titleH = 352.0, 72.0
 
 // titleBlock draws what the sheet shows: asset, kit, scale, unit, revision and counts.
 func (s *canvas) titleBlock() {
 	p := &s.pen
-	const w, h = 312.0, 72.0
+	const w, h = titleW, titleH
 	x, y := innerR-w, innerB-h
 	p.rect("title-block", x, y, w, h)
 	p.line("title-rule", x, y+27, x+w, y+27)
@@ -351,7 +416,7 @@ func (s *canvas) titleBlock() {
 		{"Drawn at", ratio}, {"Unit", s.Unit.Symbol}, {"Rev.", fmt.Sprint(s.Revision)},
 		{"Points", figure.Count(s.Counts.Points)}, {"Triangles", figure.Count(s.Counts.Triangles)}, {"Slots", fmt.Sprint(s.Counts.Slots)},
 	}
-	widths := []float64{76, 42, 36, 58, 62, 38}
+	widths := []float64{80, 42, 36, 78, 78, 38}
 	cx := x
 	for i, c := range cells {
 		if i > 0 {

@@ -15,6 +15,9 @@ type Layer interface{ draw(c *canvas) }
 // sides are the three views in the order layers draw on them.
 var sides = [3]Side{Front, RightSide, Plan}
 
+// nameRoom is what the name of a view takes between two extension lines.
+const nameRoom = 82
+
 // Dimensions shows width, height and depth; Alarm when the size is wrong.
 type Dimensions struct{ Alarm bool }
 
@@ -24,8 +27,13 @@ func (d Dimensions) draw(c *canvas) {
 		class = "alarm"
 	}
 	y := max(l.floor, l.groundY) + 32
-	c.dimension(class, l.fx, y, l.fx+l.w, y, l.floor+4, l.floor+4, figure.Length(size[0]))
-	c.dimension(class, l.sx, y, l.sx+l.d, y, l.floor+4, l.floor+4, figure.Length(size[2]))
+	for _, v := range []struct{ x, w, is float64 }{{l.fx, l.w, size[0]}, {l.sx, l.d, size[2]}} {
+		from := l.floor + 4
+		if v.w < nameRoom { // the lines begin below the name of the view
+			from = y - 5
+		}
+		c.dimension(class, v.x, y, v.x+v.w, y, from, from, figure.Length(v.is))
+	}
 	x := l.fx - 26
 	c.dimension(class, x, l.floor, x, l.floor-l.h, l.fx-4, l.fx-4, figure.Length(size[1]))
 }
@@ -38,7 +46,13 @@ func (Facing) draw(c *canvas) {
 	x := l.fx + l.w/2
 	c.line("facing", x, l.planY+4, x, l.planY+26)
 	c.arrow("facing-head", x, l.planY+32, 0, 1)
-	c.text("word label", x+9, l.planY+26, "front, "+c.Basis.Forward.String())
+	var spots []spot
+	for _, far := range []float64{9, 24, 40, 60, 90, 130, 170} {
+		for _, down := range []float64{26, 40, 12} {
+			spots = append(spots, spot{x: x + far, y: l.planY + down}, spot{x: x - far, y: l.planY + down, at: ending})
+		}
+	}
+	c.label("", "word label", "front, "+c.Basis.Forward.String(), spots...)
 	// Seen from the right side, the front lies to the left.
 	y := l.floor - min(l.h/2, 12)
 	c.line("facing", l.sx-6, y, l.sx-26, y)
@@ -112,10 +126,15 @@ func (r Rule) draw(c *canvas) {
 		c.WriteString(`<g class="dim measured">`)
 		c.line("rule", ax, ay, bx, by)
 		fmt.Fprintf(&c.pen, `<circle cx="%.1f" cy="%.1f" r="3.5"/><circle cx="%.1f" cy="%.1f" r="3.5"/>`, ax, ay, bx, by)
-		if side == Front && r.Figure != "" {
-			c.text("fig halo", (ax+bx)/2+8, (ay+by)/2-6, r.Figure)
-		}
 		c.WriteString(`</g>`)
+		if side == Front && r.Figure != "" {
+			var spots []spot
+			for _, t := range []float64{.5, .3, .7, .1, .9, 0, 1} {
+				spots = append(spots, around(ax+t*(bx-ax), ay+t*(by-ay), 8)[:6]...)
+			}
+			spots = append(spots, around((ax+bx)/2, (ay+by)/2, 8)[6:]...)
+			c.label("dim measured", "fig halo", r.Figure, spots...)
+		}
 	}
 }
 
@@ -139,10 +158,11 @@ func (m Marker) draw(c *canvas) {
 			sin, cos := math.Sincos(m.Heading * math.Pi / 180)
 			c.line("tick", x+5*sin, y+5*cos, x+15*sin, y+15*cos)
 		}
-		if side == Front {
-			c.text("word halo", x+9, y-7, shorten(m.Name, 22))
-		}
 		c.WriteString(`</g>`)
+		c.take(x, y, 12, 12)
+		if side == Front {
+			c.label("marker", "word halo", shorten(m.Name, 22), around(x, y, 9)...)
+		}
 	}
 }
 
@@ -165,6 +185,7 @@ func (d Datum) draw(c *canvas) {
 				c.arrow("facing-head", x+34*sin, y+34*cos, sin, cos)
 			}
 			c.datum(x, y, 9, "")
+			c.take(x, y, 19, 19)
 			continue
 		}
 		if side == Front {
@@ -194,8 +215,13 @@ func (d Datum) pointAt(c *canvas, x, y float64) {
 	c.datum(px, py, 9, "off")
 	c.line("leader", px+dx*13, py+dy*13, px+dx*30, py+dy*30)
 	c.arrow("leader-head", px+dx*36, py+dy*36, dx, dy)
-	c.text("fig known-fig mid", px, py+26, "pivot "+figure.Length(c.Box.Distance(d.At))+" off")
+	c.take(px, py, 19, 19)
+	c.label("", "fig known-fig", "pivot "+figure.Length(c.Box.Distance(d.At))+" off", append([]spot{{x: px, y: py + 26, at: middle},
+		{x: px, y: py - 16, at: middle}, {x: px + 16, y: py + 4}, {x: px - 16, y: py + 4, at: ending}}, around(px, py, 16)...)...)
 }
+
+// seatApart is how far apart the rings of seats are at least, in pixels of the paper.
+const seatApart = 12.0
 
 // Seats are the points of the box where the pivot can be seated. A click on a view
 // chooses in its plane and leaves the third direction as it is in Now: right, up and
@@ -216,8 +242,12 @@ func (s Seats) draw(c *canvas) {
 				case Plan:
 					at[0], at[2] = -a, -b
 				}
-				q := geom.Vec3{mid[0] - float64(at[0])*half[0], mid[1] + float64(at[1])*half[1], mid[2] + float64(at[2])*half[2]}
-				x, y := c.Layout.place(c.Box, side, q)
+				x, y := c.Layout.place(c.Box, side, mid)
+				// On something thin the rings stand farther apart than its sides do.
+				u, v, _ := side.project(half)
+				x += float64(a) * max(math.Abs(u)*c.Layout.Scale, seatApart)
+				y -= float64(b) * max(math.Abs(v)*c.Layout.Scale, seatApart)
+				c.take(x, y, 11, 11)
 				fmt.Fprintf(&c.pen, `<a class="seat" href="#seat" tabindex="-1" data-box="%d,%d,%d" aria-label="Seat the pivot here">`+
 					`<circle class="hit" cx="%.1f" cy="%.1f" r="11"/><circle cx="%.1f" cy="%.1f" r="4.5"/></a>`,
 					at[0], at[1], at[2], x, y, x, y)

@@ -28,17 +28,23 @@ type Model struct {
 	edges  []edge
 	Box    geom.Box
 
-	coarser bool // its instances are drawn with fewer triangles than they have
+	coarser bool    // its instances are drawn with fewer triangles than they have
+	from    *origin // nil for one that was flattened from a scene or thinned
 
 	// Made when first asked for.
-	tree *memo.Once[*geom.BVH] // of the triangles
-	thin *memo.Once[*Model]    // for small drawings
-	fine *memo.Once[*Model]    // for large ones of what is too dense for them
+	tree    *memo.Once[*geom.BVH] // of the triangles
+	thin    *memo.Once[*Model]    // for small drawings
+	sketchy *memo.Once[*Model]    // for outlines
+	fine    *memo.Once[*Model]    // for large drawings of what is too dense for them
 }
 
-// Bytes estimates what the model holds on to once its tree is there. It counts placed
-// triangles: the instances of a mesh are each there in full.
+// Bytes estimates what the model holds on to once its tree is there; what it shares with its
+// origin is not counted. It counts placed triangles: the instances of a mesh are each there
+// in full.
 func (m *Model) Bytes() int64 {
+	if m.from != nil {
+		return int64(24*len(m.points) + 24*len(m.faces))
+	}
 	n := int64(24*len(m.points) + 4*len(m.tris) + 4*len(m.faceOf) + 24*len(m.faces) + 20*len(m.edges))
 	return n + 40*int64(len(m.tris)/3)
 }
@@ -49,15 +55,13 @@ func (m *Model) withLater() *Model {
 		t := geom.NewBVH(ctx, m.points, m.tris)
 		return t, ctx.Err()
 	})
-	m.thin = memo.NewOnce(func(ctx context.Context) (*Model, error) {
-		t := m.thinned(ctx, coarseCells)
-		return t, ctx.Err()
-	})
-	m.fine = memo.NewOnce(func(ctx context.Context) (*Model, error) {
-		t := m.thinned(ctx, finestCells)
-		return t, ctx.Err()
-	})
+	m.thin, m.sketchy, m.fine = m.grid(coarseCells), m.grid(sketchCells), m.grid(finestCells)
 	return m
+}
+
+// later is the model thinned to one of the three grids.
+func (m *Model) later(cells float64) *memo.Once[*Model] {
+	return map[float64]*memo.Once[*Model]{coarseCells: m.thin, sketchCells: m.sketchy, finestCells: m.fine}[cells]
 }
 
 // edge joins two points and borders up to two faces.
@@ -70,16 +74,17 @@ type edge struct {
 // creaseCos is the cosine of the angle from which on an edge counts as a crease.
 var creaseCos = math.Cos(30 * math.Pi / 180)
 
-// NewModel flattens a scene. A nil or empty scene gives an empty model. When ctx ends it
-// returns early, and what it returns means nothing.
+// NewModel flattens a scene as its basis stands. A nil or empty scene gives an empty model.
+// When ctx ends it returns early, and what it returns means nothing.
 func NewModel(ctx context.Context, s *scene.Scene) *Model {
-	m := (&Model{Box: geom.EmptyBox()}).withLater()
 	if s == nil {
-		return m
+		return (&Model{Box: geom.EmptyBox()}).withLater()
 	}
-	toPaper := geom.Linear(s.Basis.To(geom.GLTF))
+	stand := s.Basis.To(geom.GLTF)
+	m := (&Model{Box: geom.EmptyBox()}).withLater()
+	toPaper := geom.Linear(stand)
 	worlds := s.Worlds()
-	m.Box = s.Bounds().Carried(toPaper.M)
+	m.Box = scene.Union(s.NodeBoundsUnder(stand))
 	places := distinct(s, worlds)
 	drawn := newDrawable(ctx, s, worlds, places, m.Box.Size().Max()/finestCells)
 	m.coarser = drawn.reduced()

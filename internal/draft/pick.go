@@ -34,26 +34,20 @@ func (p Pick) HasEdge() bool { return p.Kind != Surface }
 // metres, something at a distance still counts as pointed at. Only what is not
 // hidden is picked. The error is ctx's.
 func (m *Model) Pick(ctx context.Context, from, along geom.Vec3, reach func(distance float64) float64) (best Pick, ok bool, err error) {
-	tree, err := m.tree.Get(ctx)
+	along = along.Unit()
+	at, depth, normal, ok, err := m.first(ctx, from, along)
 	if err != nil {
 		return best, false, err
 	}
-	along = along.Unit()
-	hit, ok := tree.First(from, along, math.Inf(1))
-	depth := math.Inf(1)
 	if ok {
-		a, b, c := tree.Corners(hit.Triangle)
-		n := b.Sub(a).Cross(c.Sub(a)).Unit()
-		if n.Dot(along) > 0 {
-			n = n.Mul(-1)
-		}
-		best = Pick{Point: hit.Point, Kind: Surface, Normal: n}
-		depth = hit.Distance
+		best = Pick{Point: at, Kind: Surface, Normal: normal}
+	} else {
+		depth = math.Inf(1)
 	}
 	// An edge lies on the surface, a little to the side of where the ray meets it.
 	bias := func(d float64) float64 { return 2*reach(d) + 1e-3*m.Box.Size().Len() }
 	far := math.Inf(1)
-	near, at := [3]float64{far, far, far}, [3]float64{far, far, far} // beside the ray, and along it
+	near, deep := [3]float64{far, far, far}, [3]float64{far, far, far} // beside the ray, and along it
 	try := func(rank int, kind Catch, p geom.Vec3, e edge) {
 		d := p.Sub(from).Dot(along)
 		off := p.Sub(from).Sub(along.Mul(d)).Len()
@@ -63,10 +57,10 @@ func (m *Model) Pick(ctx context.Context, from, along geom.Vec3, reach func(dist
 		// As near to the ray within a tenth of the reach, the one in front is meant:
 		// beside an outline nothing else tells which of two is hidden.
 		slack := 0.1 * reach(d)
-		if off > near[rank]+slack || off >= near[rank]-slack && d >= at[rank] {
+		if off > near[rank]+slack || off >= near[rank]-slack && d >= deep[rank] {
 			return
 		}
-		near[rank], at[rank] = off, d
+		near[rank], deep[rank] = off, d
 		for r := range rank {
 			if !math.IsInf(near[r], 1) {
 				return // something better was found
@@ -171,18 +165,29 @@ func (l Layout) Reach() func(float64) float64 {
 	return func(float64) float64 { return r }
 }
 
-// Area turns a rectangle drawn on the plan into metres: left, back, right and front
-// edge in the frame of the paper (x and z).
-func (l Layout) Area(box geom.Box, x0, y0, x1, y1 float64) [4]float64 {
+// Area turns a rectangle on the paper into metres of the view it lies on, that of its first
+// corner or else the plan: lower and upper along the axes of the paper's frame that lie in
+// the view, x and z on the plan, x and y on the front, z and y on the side.
+func (l Layout) Area(box geom.Box, x0, y0, x1, y1 float64) (Side, [4]float64) {
+	side := Plan
+	if r, ok := l.Sight(box, x0, y0); ok {
+		side = r.Side
+	}
 	at := func(x, y float64) (float64, float64) {
-		u0, v0, _, _ := Plan.extent(box)
-		px, py := l.corner(Plan)
-		p := Plan.unproject(u0+(x-px)/l.Scale, v0+(py-y)/l.Scale, 0)
-		return p[0], p[2]
+		u0, v0, _, _ := side.extent(box)
+		px, py := l.corner(side)
+		p := side.unproject(u0+(x-px)/l.Scale, v0+(py-y)/l.Scale, 0)
+		switch side {
+		case Plan:
+			return p[0], p[2]
+		case RightSide:
+			return p[2], p[1]
+		}
+		return p[0], p[1]
 	}
 	a, b := at(x0, y0)
 	c, d := at(x1, y1)
-	return [4]float64{min(a, c), min(b, d), max(a, c), max(b, d)}
+	return side, [4]float64{min(a, c), min(b, d), max(a, c), max(b, d)}
 }
 
 // Places gives the paper positions of a point in the three views.

@@ -67,7 +67,8 @@ func TestABoxOnThePlanComesBackInMetres(t *testing.T) {
 	l := Arrange(m.Box, Ask{})
 	x0, y0 := l.place(m.Box, Plan, geom.Vec3{3, 0, -2})
 	x1, y1 := l.place(m.Box, Plan, geom.Vec3{5, 0, -4})
-	a := l.Area(m.Box, x1, y1, x0, y0)
+	side, a := l.Area(m.Box, x1, y1, x0, y0)
+	assert.Equal(t, Plan, side)
 	for i, w := range [4]float64{3, -4, 5, -2} {
 		assert.InDelta(t, w, a[i], 1e-9)
 	}
@@ -93,7 +94,7 @@ func TestAThinnedModelKeepsItsLook(t *testing.T) {
 	require.NoError(t, err)
 	assert.Same(t, small, same)
 	// Turned by any angle, its box is the points' own.
-	r := small.Turned(geom.Rotation(geom.Vec3{0, 0, 1}, math.Pi/4))
+	r := small.Carried(geom.Linear(geom.Rotation(geom.Vec3{0, 0, 1}, math.Pi/4)), geom.EmptyBox())
 	assert.InDelta(t, math.Sqrt2, r.Box.Size()[0], 1e-12)
 }
 

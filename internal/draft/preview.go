@@ -66,7 +66,7 @@ func Outlined(l Layout, box geom.Box, g Ghost) string {
 	}
 	p.WriteString(`</g>`)
 	if g.Say != "" {
-		p.text("ghost-say", innerL+12, innerT+22, g.Say)
+		p.text("ghost-say", innerL+12, innerB-12, g.Say)
 	}
 	p.WriteString(`</g>`)
 	return p.String()

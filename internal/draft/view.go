@@ -50,33 +50,26 @@ const (
 // Draw draws the model from one side at scale pixels a metre. When ctx ends it returns
 // early, and what it returns means nothing.
 func (m *Model) Draw(ctx context.Context, side Side, scale float64) View {
-	u0, v0, w, h := side.extent(m.Box)
-	v := View{Width: w * scale, Height: h * scale}
-	if len(m.tris) == 0 {
+	v, s := m.shot(ctx, side, scale, fine)
+	if s == nil {
 		return v
 	}
-	k := float64(fine)
-	for (v.Width*k+4)*(v.Height*k+4) > maxPixels {
-		k /= 2
-	}
-	b := &buffer{w: int(math.Ceil(v.Width*k)) + 4, h: int(math.Ceil(v.Height*k)) + 4}
-	b.depth = make([]float32, b.w*b.h)
-	b.shade = make([]uint8, b.w*b.h)
-	for i := range b.depth {
-		b.depth[i] = float32(math.Inf(-1))
-	}
-	s := &shot{ctx: ctx, Model: m, side: side, b: b, u0: u0, v0: v0, scale: scale * k, k: k}
-	_, _, s.near0 = side.project(m.Box.Min)
-	_, _, near1 := side.project(m.Box.Max)
-	s.depth = math.Abs(near1 - s.near0)
-	s.project()
-	if s.work() > fillSteps {
+	full := s.fill()
+	if !full && ctx.Err() == nil {
 		if t, err := m.fine.Get(ctx); err == nil && len(t.tris) < len(m.tris) {
 			s.Model = t
+			s.b.clear()
 			s.project()
+			if !s.fill() {
+				s.b.clear()
+				s.fillNearest()
+			}
+		} else {
+			s.b.clear()
+			s.fillNearest()
 		}
 	}
-	v.Coarse = !s.fill() || m.coarser || s.Model != m
+	v.Coarse = !full || m.coarser
 	if ctx.Err() != nil {
 		return v
 	}
@@ -84,9 +77,68 @@ func (m *Model) Draw(ctx context.Context, side Side, scale float64) View {
 	if v.Path, ok = s.lines(); !ok {
 		v.Path = ""
 	}
-	v.ImageW, v.ImageH, v.Inset = float64(b.w)/k, float64(b.h)/k, margin/k
-	v.Image = b.dataURI()
+	v.ImageW, v.ImageH, v.Inset = float64(s.b.w)/s.k, float64(s.b.h)/s.k, margin/s.k
+	v.Image = s.b.dataURI()
 	return v
+}
+
+// sketchFrom is the number of triangles above which an outline is made of a thinned model.
+const sketchFrom = 40_000
+
+// Outline is the view without its shading, which is "" where there are too many lines for a
+// page. Of a dense model it is made of one that is thinned, once for it and its copies. When
+// ctx ends it returns early, and what it returns means nothing.
+func (m *Model) Outline(ctx context.Context, side Side, scale float64) View {
+	if len(m.tris) > 3*sketchFrom {
+		t, err := m.sketchy.Get(ctx)
+		if err != nil {
+			return View{}
+		}
+		m = t
+	}
+	v, s := m.shot(ctx, side, scale, 1)
+	if s == nil {
+		return v
+	}
+	if !s.fill() && ctx.Err() == nil {
+		s.b.clear()
+		s.fillNearest()
+	}
+	if ctx.Err() == nil {
+		v.Path, _ = s.lines()
+	}
+	return v
+}
+
+// shot begins a view of the model from one side, with k pixels of the buffer for one of the
+// paper, or fewer when the paper is large; nil of what has no triangles.
+func (m *Model) shot(ctx context.Context, side Side, scale, k float64) (View, *shot) {
+	u0, v0, w, h := side.extent(m.Box)
+	v := View{Width: w * scale, Height: h * scale}
+	if len(m.tris) == 0 {
+		return v, nil
+	}
+	for (v.Width*k+4)*(v.Height*k+4) > maxPixels {
+		k /= 2
+	}
+	b := &buffer{w: int(math.Ceil(v.Width*k)) + 4, h: int(math.Ceil(v.Height*k)) + 4}
+	b.depth = make([]float32, b.w*b.h)
+	b.shade = make([]uint8, b.w*b.h)
+	b.clear()
+	s := &shot{ctx: ctx, Model: m, side: side, b: b, u0: u0, v0: v0, scale: scale * k, k: k}
+	_, _, s.near0 = side.project(m.Box.Min)
+	_, _, near1 := side.project(m.Box.Max)
+	s.depth = math.Abs(near1 - s.near0)
+	s.project()
+	return v, s
+}
+
+// clear makes all of it bare paper, as far away as can be.
+func (b *buffer) clear() {
+	clear(b.shade)
+	for i := range b.depth {
+		b.depth[i] = float32(math.Inf(-1))
+	}
 }
 
 // shot is one view in the making.
@@ -142,49 +194,47 @@ func (s *shot) shadeOf(n geom.Vec3) uint8 {
 // so that what is left out lies behind a hundred others.
 const fillSteps = 120_000_000
 
-// fill tells whether all triangles were drawn. It draws the triangles into the depth buffer, a sample at the middle of each pixel,
-// by edge functions (Pineda 1988, "A parallel algorithm for polygon rasterization").
+// fill draws the triangles into the depth buffer, a sample at the middle of each pixel, by
+// edge functions (Pineda 1988, "A parallel algorithm for polygon rasterization"). It tells
+// whether that was all of them: beyond fillSteps it gives up.
 func (s *shot) fill() bool {
-	shade := make([]uint8, len(s.faces))
-	for i, n := range s.faces {
-		if i&0x7fff == 0 && s.ctx.Err() != nil {
-			return false
-		}
-		shade[i] = s.shadeOf(n)
-	}
-	n := len(s.tris) / 3
-	if s.work() <= fillSteps {
-		for t := range n {
-			if t&0x3fff == 0 && s.ctx.Err() != nil {
-				return false
-			}
-			s.triangle(t, shade[s.faceOf[t]])
-		}
-		return true
-	}
+	shade := s.shadeAll()
 	steps := 0
-	for done, t := range s.nearestFirst() {
-		if done&0xff == 0 && s.ctx.Err() != nil {
+	for t := range len(s.tris) / 3 {
+		if t&0x3fff == 0 && s.ctx.Err() != nil {
 			return false
 		}
-		if steps += s.steps(int(t)); steps > fillSteps {
+		if steps += s.triangle(t, shade[s.faceOf[t]]); steps > fillSteps {
 			return false
 		}
-		s.triangle(int(t), shade[s.faceOf[t]])
 	}
 	return true
 }
 
-// work is how many steps all triangles take.
-func (s *shot) work() int {
+// fillNearest draws the nearest triangles, as many as fillSteps allows.
+func (s *shot) fillNearest() {
+	shade := s.shadeAll()
 	steps := 0
-	for t := range len(s.tris) / 3 {
-		if t&0x3fff == 0 && s.ctx.Err() != nil {
-			return 0
+	for done, t := range s.nearestFirst() {
+		if done&0xff == 0 && s.ctx.Err() != nil {
+			return
 		}
-		steps += s.steps(t)
+		if steps += s.triangle(int(t), shade[s.faceOf[t]]); steps > fillSteps {
+			return
+		}
 	}
-	return steps
+}
+
+// shadeAll gives every face its grey.
+func (s *shot) shadeAll() []uint8 {
+	shade := make([]uint8, len(s.faces))
+	for i, n := range s.faces {
+		if i&0x7fff == 0 && s.ctx.Err() != nil {
+			return shade
+		}
+		shade[i] = s.shadeOf(n)
+	}
+	return shade
 }
 
 // nearestFirst orders the triangles by their nearest corner.
@@ -199,29 +249,21 @@ func (s *shot) nearestFirst() []int32 {
 	return order
 }
 
-// steps is about how many pixels triangle t is tried on: its area, and for each of its
-// rows what finding its ends is worth.
-func (s *shot) steps(t int) int {
-	i, j, k := s.tris[3*t], s.tris[3*t+1], s.tris[3*t+2]
-	ax, ay, bx, by, cx, cy := s.xy[2*i], s.xy[2*i+1], s.xy[2*j], s.xy[2*j+1], s.xy[2*k], s.xy[2*k+1]
-	area := (bx-ax)*(cy-ay) - (by-ay)*(cx-ax)
-	return int(abs32(area)/2) + 8*int(max(ay, by, cy)-min(ay, by, cy)) + 4
-}
-
 // triangle draws one. Its rows are gone through between where its sides cross them, and a
-// pixel more at either end; the edge functions alone decide.
-func (s *shot) triangle(t int, sh uint8) {
+// pixel more at either end; the edge functions alone decide. It tells about how many pixels
+// it tried: its area, and for each of its rows what finding its ends is worth.
+func (s *shot) triangle(t int, sh uint8) int {
 	b := s.b
 	i, j, k := s.tris[3*t], s.tris[3*t+1], s.tris[3*t+2]
 	ax, ay, bx, by, cx, cy := s.xy[2*i], s.xy[2*i+1], s.xy[2*j], s.xy[2*j+1], s.xy[2*k], s.xy[2*k+1]
 	lowX, highX := min(ax, bx, cx), max(ax, bx, cx)
-	x0 := max(0, int(lowX-0.5)) // centres lie at half numbers
-	x1 := min(b.w-1, int(highX+0.5))
-	y0 := max(0, int(min(ay, by, cy)-0.5))
-	y1 := min(b.h-1, int(max(ay, by, cy)+0.5))
+	lowY, highY := min(ay, by, cy), max(ay, by, cy)
+	// The middles of pixels between the ends; most triangles of a dense mesh have none.
+	x0, x1 := max(0, above(lowX-0.5)), min(b.w-1, below(highX-0.5))
+	y0, y1 := max(0, above(lowY-0.5)), min(b.h-1, below(highY-0.5))
 	area := (bx-ax)*(cy-ay) - (by-ay)*(cx-ax)
 	if area == 0 || x1 < x0 || y1 < y0 {
-		return
+		return 4
 	}
 	inv := 1 / area
 	za, zb, zc := s.near[i], s.near[j], s.near[k]
@@ -257,6 +299,25 @@ func (s *shot) triangle(t int, sh uint8) {
 			}
 		}
 	}
+	return int(abs32(area)/2) + 8*(y1-y0+1) + 4
+}
+
+// above is the least whole number that is not less than v; v is not far below zero.
+func above(v float32) int {
+	n := int(v)
+	if float32(n) < v {
+		n++
+	}
+	return n
+}
+
+// below is the greatest whole number that is not more than v.
+func below(v float32) int {
+	n := int(v)
+	if float32(n) > v {
+		n--
+	}
+	return n
 }
 
 // palette runs from the paper's light shade to its dark one; the last is ink.

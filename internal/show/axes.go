@@ -4,11 +4,13 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"strconv"
+	"strings"
 
+	"yarvek/core/fault"
 	"yarvek/core/geom"
-	"yarvek/core/split"
 	"yarvek/core/station/axes"
-	"yarvek/core/station/size"
+	"yarvek/core/station/source"
 	"yarvek/internal/draft"
 	"yarvek/internal/work"
 )
@@ -20,80 +22,104 @@ var axesFace = face{
 	outline: outlineOfScene,
 }
 
-// Stances are small drawings, as SVG, in the order of the Axes report: of the six ways
-// to stand and the four to face, of the resting poses, and of how the asset lies in
+// Turn is how an asset is turned in a small drawing, from how it was read: of the frame of
+// the paper. What differs by rounding is one turn.
+type Turn geom.Mat3
+
+// turnOf rounds a rotation.
+func turnOf(m geom.Mat3) Turn {
+	for i := range m {
+		for k := range m[i] {
+			m[i][k] = math.Round(m[i][k]*1e6)/1e6 + 0
+		}
+	}
+	return Turn(m)
+}
+
+// String is the turn as part of an address; see [ParseTurn].
+func (t Turn) String() string {
+	var w []string
+	for _, r := range t {
+		for _, v := range r {
+			w = append(w, strconv.FormatFloat(v, 'f', -1, 64))
+		}
+	}
+	return strings.Join(w, ",")
+}
+
+// ParseTurn reads what String wrote. The error is a *fault.Error when it is no rotation or
+// mirroring.
+func ParseTurn(s string) (Turn, error) {
+	w := strings.Split(s, ",")
+	if len(w) != 9 {
+		return Turn{}, fault.Input("%q is no turn: expected nine numbers", s)
+	}
+	var m geom.Mat3
+	for i, v := range w {
+		x, err := strconv.ParseFloat(v, 64)
+		if err != nil || !(math.Abs(x) <= 1) {
+			return Turn{}, fault.Input("%q is no turn: %q is no number from -1 to 1", s, v)
+		}
+		m[i/3][i%3] = x
+	}
+	for i, r := range m.Mul(m.Transpose()) {
+		for k, v := range r {
+			if want := map[bool]float64{true: 1}[i == k]; math.Abs(v-want) > 1e-4 {
+				return Turn{}, fault.Input("%q is no turn: it stretches", s)
+			}
+		}
+	}
+	return turnOf(m), nil
+}
+
+// Stances are the turns of the small drawings in the order of the Axes report: of the six
+// ways to stand and the four to face, of the resting poses, and of how the asset lies in
 // receivers that honour a file's axes and in those that ignore them.
 type Stances struct {
-	Stand, Face, Rest []string
-	Lies              [][2]string // honoured, ignored
+	Of                string // names what is drawn: equal names and turns mean equal drawings
+	Stand, Face, Rest []Turn
+	Lies              [][2]Turn // honoured, ignored
 }
 
 // stancePixels is the width and height of a small drawing.
 const stancePixels = 84
 
-// Stances draws them. Each is kept by how the asset is turned in it, so that a decision
-// draws only what is new.
-func (b *Board) Stances(ctx context.Context, o *work.Opened, st axes.Standing) (Stances, error) {
+// StancesOf lists them.
+func StancesOf(o *work.Opened, st axes.Standing) Stances {
 	rep := o.Result.Axes
-	out := Stances{Stand: make([]string, len(rep.Stances)), Face: make([]string, len(rep.Facings)),
-		Rest: make([]string, len(st.Poses)), Lies: make([][2]string, len(rep.Lies))}
-	sized, err := o.Result.Stop(size.Info.ID)
-	if err != nil {
-		return out, err
+	kept := o.Result.Stops()[0]
+	out := Stances{Of: kept.Key}
+	read := geom.GLTF.To(kept.Scene.Basis)
+	for _, s := range rep.Stances {
+		out.Stand = append(out.Stand, turnOf(s.Basis.To(geom.GLTF).Mul(read)))
 	}
-	read := geom.GLTF.To(sized.Scene.Basis)
-	var turns []geom.Mat3         // each once
-	wanted := map[int][]*string{} // by turn
-	number := map[geom.Mat3]int{} // of each turn
-	want := func(to *string, by geom.Mat3) {
-		for i := range by { // what differs by rounding is one turn
-			for k := range by[i] {
-				by[i][k] = math.Round(by[i][k]*1e6)/1e6 + 0
-			}
-		}
-		n, ok := number[by]
-		if !ok {
-			n = len(turns)
-			number[by] = n
-			turns = append(turns, by)
-		}
-		wanted[n] = append(wanted[n], to)
-	}
-	for i, s := range rep.Stances {
-		want(&out.Stand[i], s.Basis.To(geom.GLTF).Mul(read))
-	}
-	for i, s := range rep.Facings {
-		want(&out.Face[i], s.Basis.To(geom.GLTF).Mul(read))
+	for _, s := range rep.Facings {
+		out.Face = append(out.Face, turnOf(s.Basis.To(geom.GLTF).Mul(read)))
 	}
 	paper := rep.Decided.To(geom.GLTF).Mul(read)
-	for i, p := range st.Poses {
-		want(&out.Rest[i], p.Map.Mul(paper))
+	for _, p := range st.Poses {
+		out.Rest = append(out.Rest, turnOf(p.Map.Mul(paper)))
 	}
 	// How it lies in receivers, from how it stands now.
 	stood := geom.GLTF.To(rep.Target).Transpose().Mul(rep.Map.M).Mul(read)
-	for i, l := range rep.Lies {
-		want(&out.Lies[i][0], l.Honoured.Map.Mul(stood))
-		want(&out.Lies[i][1], l.Ignored.Map.Mul(stood))
+	for _, l := range rep.Lies {
+		out.Lies = append(out.Lies, [2]Turn{turnOf(l.Honoured.Map.Mul(stood)), turnOf(l.Ignored.Map.Mul(stood))})
 	}
-	errs := make([]error, len(turns))
-	err = split.Each(ctx, len(turns), func(i int) {
-		var svg string
-		key := fmt.Sprintf("%s %v", sized.Key, turns[i])
-		svg, errs[i] = work.Derive(ctx, b.desk.Derived, "thumb", key, func(ctx context.Context) (string, error) {
-			m, err := b.model(ctx, sized.Key, sized.Scene)
-			if err != nil {
-				return "", err
-			}
-			return m.Thumb(ctx, turns[i], stancePixels)
-		})
-		for _, to := range wanted[i] {
-			*to = svg
+	return out
+}
+
+// Small draws an opened asset from the front, turned so, as SVG that stands by itself. So
+// small, it is the same whatever the asset was scaled by.
+func (b *Board) Small(ctx context.Context, o *work.Opened, turn Turn) (string, error) {
+	kept, err := o.Result.Stop(source.Info.ID)
+	if err != nil {
+		return "", err
+	}
+	return work.Derive(ctx, b.desk.Derived, "thumb", fmt.Sprintf("%s %s", kept.Key, turn), func(ctx context.Context) (string, error) {
+		m, err := b.first(ctx, o)
+		if err != nil {
+			return "", err
 		}
+		return m.Thumb(ctx, geom.Mat3(turn), stancePixels)
 	})
-	for _, e := range errs {
-		if err == nil {
-			err = e
-		}
-	}
-	return out, err
 }

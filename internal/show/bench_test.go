@@ -3,8 +3,10 @@ package show
 import (
 	"bytes"
 	"context"
+	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"sync"
 	"testing"
 	"time"
@@ -19,8 +21,11 @@ import (
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/shape/shapetest"
+	"yarvek/core/split"
+	"yarvek/core/station/axes"
 	"yarvek/core/station/pivot"
 	"yarvek/core/station/size"
+	"yarvek/internal/work"
 )
 
 // million is a GLB of a million triangles. split gives every quad four points of
@@ -110,8 +115,7 @@ func BenchmarkDecision(b *testing.B) {
 		if station == "axes" {
 			st, err := o.Result.Axes.Standing(ctx)
 			require.NoError(b, err)
-			_, err = bn.Stances(ctx, o, st)
-			require.NoError(b, err)
+			require.NoError(b, bn.smalls(ctx, o, st))
 		}
 		o.Tape()
 		return time.Since(t)
@@ -169,8 +173,7 @@ func BenchmarkAbandoned(b *testing.B) {
 			if err != nil {
 				return err
 			}
-			_, err = bn.Stances(ctx, o, st)
-			return err
+			return bn.smalls(ctx, o, st)
 		},
 	} {
 		b.Run(name, func(b *testing.B) {
@@ -244,6 +247,59 @@ func BenchmarkFourAtOnce(b *testing.B) {
 				b.ReportMetric(time.Since(start).Seconds(), "last-s")
 				bn.close()
 			}
+		})
+	}
+}
+
+// smalls draws all small drawings of Axes, as a browser asks for them.
+func (bn *bench) smalls(ctx context.Context, o *work.Opened, st axes.Standing) error {
+	all := StancesOf(o, st)
+	turns := slices.Concat(all.Stand, all.Face, all.Rest)
+	for _, l := range all.Lies {
+		turns = append(turns, l[:]...)
+	}
+	errs := make([]error, len(turns))
+	err := split.Each(ctx, len(turns), func(i int) { _, errs[i] = bn.Small(ctx, o, turns[i]) })
+	return errors.Join(append(errs, err)...)
+}
+
+// BenchmarkLargePreview is the same at 200 000 and at 870 000 triangles in one scan: a preview
+// of a size and of a stance, and a decision on them until the drawing is there.
+func BenchmarkLargePreview(b *testing.B) {
+	ctx := context.Background()
+	for _, rings := range []int{224, 466} {
+		b.Run(fmt.Sprintf("%dk", 4*rings*rings/1000), func(b *testing.B) {
+			s := shape.Scene("scan", nil, shapetest.Boulder(rings))
+			bn := newBench(b)
+			defer bn.close()
+			id := bn.bringFile(glb(b, s))
+			for _, at := range []string{"size", "axes"} {
+				_, err := bn.Draw(ctx, bn.open(id), at, 0)
+				require.NoError(b, err)
+			}
+			factor := 1.1
+			for b.Loop() {
+				for at, with := range map[string]func(p *prep.Prep){
+					"size": func(p *prep.Prep) { p.Size.Fit, p.Size.Factor = size.ByFactor, factor },
+					"axes": func(p *prep.Prep) { p.Axes.Turns = []axes.Turn{{About: axes.AboutUp, Degrees: 10 * factor}} },
+				} {
+					factor *= 1.01
+					o := bn.open(id)
+					p := o.Prep
+					with(&p)
+					t := time.Now()
+					_, err := bn.Preview(ctx, o, at, 0, p)
+					require.NoError(b, err)
+					b.ReportMetric(1000*time.Since(t).Seconds(), at+"-preview-ms")
+					t = time.Now()
+					_, err = bn.desk.Decide(ctx, id, o.Asset.Changes, func(q *prep.Prep) error { with(q); return nil })
+					require.NoError(b, err)
+					_, err = bn.Draw(ctx, bn.open(id), at, 0)
+					require.NoError(b, err)
+					b.ReportMetric(1000*time.Since(t).Seconds(), at+"-decision-ms")
+				}
+			}
+			b.ReportMetric(float64(s.Count().Triangles), "triangles")
 		})
 	}
 }

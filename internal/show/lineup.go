@@ -87,11 +87,7 @@ func (b *Board) picture(ctx context.Context, s *Stand) (err error) {
 // frontOf is the front of an asset as it was at one moment, without opening it when the
 // picture is kept.
 func (b *Board) frontOf(ctx context.Context, st work.AssetState, scale float64) (draft.View, error) {
-	key, err := work.SummaryKey(st)
-	if err != nil {
-		return draft.View{}, err
-	}
-	return work.Derive(ctx, b.desk.Derived, "lineup", fmt.Sprintf("%s\n%g", key, scale), func(ctx context.Context) (draft.View, error) {
+	return work.Derive(ctx, b.desk.Derived, "lineup", fmt.Sprintf("%s\n%g", work.SummaryKey(st), scale), func(ctx context.Context) (draft.View, error) {
 		o, err := b.desk.OpenState(ctx, st)
 		if err != nil {
 			return draft.View{}, err
@@ -109,14 +105,14 @@ func arrange(rows []work.Row, fit bool, width float64) Lineup {
 	const room = lineupGround - lineupTop
 	tallest := 1.8
 	for _, r := range rows {
-		if r.Summary.Fits() {
+		if r.Summary.Fits {
 			tallest = max(tallest, r.Summary.Size[1])
 		}
 	}
 	l.Scale = room / (tallest * 1.08)
 	// One that is far off its size gets the least room: it must not thin out the rest.
 	slot := func(s work.Summary, k float64) float64 {
-		if !s.Fits() {
+		if !s.Fits {
 			return slotLeast
 		}
 		return max(slotLeast, s.Size[0]*k+26)

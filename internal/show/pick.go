@@ -39,7 +39,7 @@ func (b *Board) Pick(ctx context.Context, o *work.Opened, at Sight) (Picked, err
 	if err != nil {
 		return Picked{}, err
 	}
-	m, err := b.model(ctx, v.stop.Key, v.stop.Scene)
+	m, err := b.model(ctx, v)
 	if err != nil {
 		return Picked{}, err
 	}

@@ -37,16 +37,16 @@ func (b *Board) Fronts(ctx context.Context, before, after *work.Opened) (was, is
 
 // front is the front view of an asset as it is seated, at scale pixels a metre.
 func (b *Board) front(ctx context.Context, o *work.Opened, scale float64) (draft.View, error) {
-	stop, err := o.Result.Stop(pivot.Info.ID)
+	v, err := look(o, pivot.Info.ID, 0)
 	if err != nil {
 		return draft.View{}, err
 	}
-	return work.Derive(ctx, b.desk.Derived, "front", fmt.Sprintf("%s %g", stop.Key, scale), func(ctx context.Context) (draft.View, error) {
-		m, err := b.model(ctx, stop.Key, stop.Scene)
+	return work.Derive(ctx, b.desk.Derived, "front", fmt.Sprintf("%s %g", v.standing(), scale), func(ctx context.Context) (draft.View, error) {
+		m, err := b.model(ctx, v)
 		if err != nil {
 			return draft.View{}, err
 		}
-		v := m.Draw(ctx, draft.Front, scale)
-		return v, ctx.Err()
+		front := m.Draw(ctx, draft.Front, scale)
+		return front, ctx.Err()
 	})
 }

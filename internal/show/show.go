@@ -15,9 +15,9 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/memo"
 	"yarvek/core/prep"
-	"yarvek/core/scene"
 	"yarvek/core/split"
 	"yarvek/core/station"
+	"yarvek/core/station/source"
 	"yarvek/internal/draft"
 	"yarvek/internal/work"
 )
@@ -28,22 +28,56 @@ const modelsKept = 256 << 20
 // Board draws what a desk has opened. There is one for a desk; it is safe for use by
 // several goroutines.
 type Board struct {
-	desk   *work.Desk
-	models *memo.Memo[*draft.Model]
+	desk     *work.Desk
+	models   *memo.Memo[*draft.Model]
+	painting chan struct{} // holds one while a picture is made
 }
 
 // New makes a board over a desk.
 func New(desk *work.Desk) *Board {
-	return &Board{desk, memo.New(modelsKept, (*draft.Model).Bytes)}
+	return &Board{desk, memo.New(modelsKept, (*draft.Model).Bytes), make(chan struct{}, 1)}
 }
 
-// model is a scene made ready to be drawn; key names the scene's content.
-func (b *Board) model(ctx context.Context, key string, s *scene.Scene) (*draft.Model, error) {
-	return b.models.Get(ctx, key, func(ctx context.Context) (*draft.Model, error) {
-		m := draft.NewModel(ctx, s)
+// model is a view's scene made ready to be drawn as it stands. What the stations after
+// Source do to it moves, turns and scales it as a whole, so it is flattened once for them
+// all, as Source leaves it.
+func (b *Board) model(ctx context.Context, v view) (*draft.Model, error) {
+	first, err := b.first(ctx, v.Opened)
+	if err != nil {
+		return nil, err
+	}
+	by, ok := v.fromRead()
+	if !ok || by.IsIdentity() {
+		return first, nil
+	}
+	return b.models.Get(ctx, v.standing(), func(ctx context.Context) (*draft.Model, error) {
+		return first.Carried(by, v.box), ctx.Err()
+	})
+}
+
+// first is an opened asset's scene as Source leaves it, in the basis it was read in.
+func (b *Board) first(ctx context.Context, o *work.Opened) (*draft.Model, error) {
+	kept, err := o.Result.Stop(source.Info.ID)
+	if err != nil {
+		return nil, err
+	}
+	return b.models.Get(ctx, kept.Key, func(ctx context.Context) (*draft.Model, error) {
+		m := draft.NewModel(ctx, kept.Scene)
 		return m, ctx.Err()
 	})
 }
+
+// fromRead carries the paper of the asset as Source leaves it and as it was read to the
+// view's; false of an asset without extent.
+func (v view) fromRead() (geom.Affine, bool) {
+	kept := v.Result.Stops()[0]
+	by := v.onPaper.Mul(geom.Linear(geom.GLTF.To(kept.Scene.Basis)))
+	_, ok := by.Inverse()
+	return by, ok
+}
+
+// standing names a view's scene with how it stands.
+func (v view) standing() string { return fmt.Sprint(v.stop.Key, v.stop.Stand) }
 
 // face is how a station shows itself. All its fields are set.
 type face struct {
@@ -94,9 +128,9 @@ func look(o *work.Opened, id string, height float64) (view, error) {
 	if err != nil {
 		return view{}, err
 	}
-	v := view{Opened: o, stop: stop, face: f, paper: stop.Scene.Basis.To(geom.GLTF)}
+	v := view{Opened: o, stop: stop, face: f, paper: stop.Stand}
 	v.onPaper = geom.Linear(v.paper).Mul(stop.FromSource)
-	v.box = stop.Box.Carried(v.paper)
+	v.box = stop.Standing
 	ask := f.ask
 	ask.Height = height
 	v.layout = draft.Arrange(v.box, ask)
@@ -129,7 +163,7 @@ func (b *Board) Draw(ctx context.Context, o *work.Opened, id string, height floa
 		return nil, err
 	}
 	d := &draft.Drawing{Asset: o.Asset.Name, Kit: o.Kit.Name, Unit: o.Kit.Target.Unit, Revision: o.Revision.Number,
-		Counts: v.stop.Scene.Count(), Basis: v.stop.Scene.Basis, Views: views, Box: v.box, Layout: v.layout}
+		Counts: v.stop.Scene.Count(), Basis: v.stop.Letters, Views: views, Box: v.box, Layout: v.layout}
 	p := &Picture{Ratio: v.layout.Ratio}
 	for _, f := range v.stop.Report.Findings() {
 		n := Numbered{Finding: f, Number: len(p.Findings) + 1}
@@ -151,9 +185,9 @@ func (b *Board) Draw(ctx context.Context, o *work.Opened, id string, height floa
 
 // views draws a stop's scene from its three sides, at scale pixels a metre.
 func (b *Board) views(ctx context.Context, v view, scale float64) ([3]draft.View, error) {
-	key := fmt.Sprintf("%s %g", v.stop.Key, scale)
+	key := fmt.Sprintf("%s %g", v.standing(), scale)
 	return work.Derive(ctx, b.desk.Derived, "views", key, func(ctx context.Context) (out [3]draft.View, err error) {
-		m, err := b.model(ctx, v.stop.Key, v.stop.Scene)
+		m, err := b.model(ctx, v)
 		if err != nil {
 			return out, err
 		}
@@ -165,32 +199,64 @@ func (b *Board) views(ctx context.Context, v view, scale float64) ([3]draft.View
 	})
 }
 
+// outlines are the views without their shading, of a thinned model where it is dense.
+func (b *Board) outlines(ctx context.Context, v view, scale float64) (out [3]draft.View, err error) {
+	m, err := b.model(ctx, v)
+	if err != nil {
+		return out, err
+	}
+	split.Together(
+		func() { out[draft.Front] = m.Outline(ctx, draft.Front, scale) },
+		func() { out[draft.RightSide] = m.Outline(ctx, draft.RightSide, scale) },
+		func() { out[draft.Plan] = m.Outline(ctx, draft.Plan, scale) })
+	return out, ctx.Err()
+}
+
 // Preview outlines what another prep would make of an asset over a station's drawing;
 // nothing is decided by it. What comes is SVG for that drawing.
 func (b *Board) Preview(ctx context.Context, o *work.Opened, id string, height float64, p prep.Prep) (string, error) {
-	now, err := look(o, id, height)
-	if err != nil {
-		return "", err
-	}
-	with, err := b.desk.With(ctx, o, p)
-	if err != nil {
-		return "", err
-	}
-	then, err := look(with, id, height)
-	if err != nil {
-		return "", err
-	}
-	g, err := now.face.outline(ctx, b, now, then)
+	now, _, g, err := b.ghost(ctx, o, id, height, p)
 	if err != nil {
 		return "", err
 	}
 	return draft.Outlined(now.layout, now.box, g), nil
 }
 
+// PreviewLines is the same for the turntable, as [draft.Ghost.Lines] packs it.
+func (b *Board) PreviewLines(ctx context.Context, o *work.Opened, id string, p prep.Prep) ([]byte, error) {
+	now, then, g, err := b.ghost(ctx, o, id, 0, p)
+	if err != nil {
+		return nil, err
+	}
+	var m *draft.Model
+	if g.Views != nil {
+		if m, err = b.model(ctx, then); err != nil {
+			return nil, err
+		}
+	}
+	return g.Lines(m, now.box), nil
+}
+
+// ghost is what another prep would make of an asset at a station, beside what it is now.
+func (b *Board) ghost(ctx context.Context, o *work.Opened, id string, height float64, p prep.Prep) (now, then view, g draft.Ghost, err error) {
+	if now, err = look(o, id, height); err != nil {
+		return now, then, g, err
+	}
+	with, err := b.desk.With(ctx, o, p)
+	if err != nil {
+		return now, then, g, err
+	}
+	if then, err = look(with, id, height); err != nil {
+		return now, then, g, err
+	}
+	g, err = now.face.outline(ctx, b, now, then)
+	return now, then, g, err
+}
+
 // outlineOfScene outlines the scene a station would leave, standing where the one that
 // is drawn stands.
 func outlineOfScene(ctx context.Context, b *Board, now, then view) (draft.Ghost, error) {
-	views, err := b.views(ctx, then, now.layout.Scale)
+	views, err := b.outlines(ctx, then, now.layout.Scale)
 	if err != nil {
 		return draft.Ghost{}, err
 	}

@@ -119,7 +119,9 @@ func TestAStationThatIsNotThereSaysSo(t *testing.T) {
 	assert.ErrorAs(t, err, &unknown)
 	_, err = b.Pick(ctx, o, Sight{Station: "unheard"})
 	assert.ErrorAs(t, err, &unknown)
-	_, err = b.Turntable(ctx, o, "unheard")
+	_, err = b.Turntable(ctx, o, "unheard", 0)
+	assert.ErrorAs(t, err, &unknown)
+	_, err = b.Painted(ctx, o, "unheard")
 	assert.ErrorAs(t, err, &unknown)
 	_, err = Measure(o, "unheard", geom.Vec3{}, geom.Vec3{1, 0, 0})
 	assert.ErrorAs(t, err, &unknown)
@@ -281,7 +283,7 @@ func TestTheCacheMayBeDeletedAtAnyMoment(t *testing.T) {
 // row is an asset of a size in the line-up.
 func row(name string, w, h float64) work.Row {
 	return work.Row{State: store.State{Asset: store.Asset{ID: int64(len(name)), Name: name}},
-		Summary: work.Summary{ClassID: "street-furniture", Size: geom.Vec3{w, h, w}}}
+		Summary: work.Summary{ClassID: "street-furniture", Fits: max(w, h) <= 6, Size: geom.Vec3{w, h, w}}}
 }
 
 func TestTheLineupKeepsItsScale(t *testing.T) {

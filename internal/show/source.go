@@ -3,6 +3,7 @@ package show
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"yarvek/core/figure"
 	"yarvek/core/station/source"
@@ -22,9 +23,20 @@ var sourceFace = face{
 		}
 		return []draft.Layer{left}
 	},
-	// Nodes go or come; nothing is redrawn, since what stays does not move.
-	outline: func(_ context.Context, _ *Board, now, then view) (draft.Ghost, error) {
+	// Nodes go or come; nothing is redrawn, since what stays does not move. What is cropped
+	// or taken apart is outlined as it would be.
+	outline: func(ctx context.Context, b *Board, now, then view) (draft.Ghost, error) {
 		var g draft.Ghost
+		if now.Result.Came != then.Result.Came && !slices.Equal(now.Result.Survey.Keys, then.Result.Survey.Keys) ||
+			len(now.Prep.Source.Crop) != len(then.Prep.Source.Crop) {
+			views, err := b.outlines(ctx, then, now.layout.Scale)
+			if err != nil {
+				return g, err
+			}
+			is := then.Result.Source
+			return draft.Ghost{Views: &views, Box: then.box, Say: fmt.Sprintf("It would be %s of %s",
+				figure.Plural(is.Kept, "mesh", "meshes"), figure.Plural(is.Out.Triangles, "triangle", "triangles"))}, nil
+		}
 		gone, come := 0, 0
 		for i, n := range now.Result.Source.Nodes {
 			k := then.Result.Source.Nodes[i].Kept
@@ -51,16 +63,26 @@ var sourceFace = face{
 	},
 }
 
-// Area turns a rectangle drawn on Source's plan into the sideways and frontward extents
-// that a rule keeps: right, forward, right, forward as read, in metres.
-func Area(o *work.Opened, x0, y0, x1, y1 float64) ([4]float64, error) {
+// Boxed is a rectangle drawn on a view of Source, in metres of the scene as it stands there
+// and was read: lower and upper along the two axes of the view. On the plan these are to the
+// viewer's right and to the front.
+type Boxed struct {
+	View source.CropView `json:"view"`
+	Area [4]float64      `json:"area"`
+}
+
+// Area turns a rectangle drawn on Source's paper into a box of its view.
+func Area(o *work.Opened, x0, y0, x1, y1 float64) (Boxed, error) {
 	v, err := look(o, source.Info.ID, 0)
 	if err != nil {
-		return [4]float64{}, err
+		return Boxed{}, err
 	}
-	a := v.layout.Area(v.box, x0, y0, x1, y1)
-	// The paper's x runs to the viewer's right, which is the asset's own left; rules go
-	// by the scene as read, the drawing shows it moved.
-	m := o.Result.Read.Basis.ToView().Apply(o.Prep.Source.Move)
-	return [4]float64{m[0] - a[2], m[2] + a[1], m[0] - a[0], m[2] + a[3]}, nil
+	side, a := v.layout.Area(v.box, x0, y0, x1, y1)
+	b := Boxed{View: map[draft.Side]source.CropView{draft.Plan: source.OnPlan, draft.Front: source.OnFront, draft.RightSide: source.OnSide}[side]}
+	// Decisions go by the scene as it was read, the drawing shows it moved.
+	m := v.paper.Apply(o.Prep.Source.Move)
+	for k, axis := range b.View.Axes() {
+		b.Area[k], b.Area[2+k] = a[k]+m[axis], a[2+k]+m[axis]
+	}
+	return b, nil
 }

@@ -2,27 +2,96 @@ package show
 
 import (
 	"context"
+	"fmt"
 
 	"yarvek/core/fault"
+	"yarvek/core/format/picture"
+	"yarvek/core/geom"
+	"yarvek/internal/draft"
 	"yarvek/internal/work"
 )
 
-// turntableTriangles bounds what is sent to the turntable.
-const turntableTriangles = 2_000_000
+// Bounds of what is sent to the turntable, in triangles: as paper, and with materials, where
+// each corner has more to carry.
+const (
+	turntableTriangles = 2_000_000
+	paintedTriangles   = 1_000_000
+)
 
-// Turntable is a station's scene packed for the solid view; see [draft.Model]. More than
-// it can show is a *fault.Error of the kind Limit.
-func (b *Board) Turntable(ctx context.Context, o *work.Opened, id string) ([]byte, error) {
-	v, err := look(o, id, 0)
+// Turntable is a station's scene packed for the solid view, with what stands beside it there;
+// see [draft.Model.Turntable]. More than it can show is a *fault.Error of the kind Limit.
+func (b *Board) Turntable(ctx context.Context, o *work.Opened, id string, height float64) ([]byte, error) {
+	v, err := look(o, id, height)
 	if err != nil {
 		return nil, err
 	}
 	if n := v.stop.Scene.Count().Triangles; n > turntableTriangles {
 		return nil, fault.New(fault.Limit, "the turntable shows up to 2 million triangles, and this has more; the drawing shows it all")
 	}
-	m, err := b.model(ctx, v.stop.Key, v.stop.Scene)
+	m, err := b.model(ctx, v)
 	if err != nil {
 		return nil, err
 	}
-	return m.Turntable(), nil
+	t := draft.Table{Height: height, Ground: v.layout.Ground(v.box),
+		Axes: [3]string{v.stop.Letters.Right().Neg().String(), v.stop.Letters.Up.String(), v.stop.Letters.Forward.String()}}
+	for _, l := range v.face.layers(v) {
+		switch l := l.(type) {
+		case draft.Datum:
+			t.Pivot, t.Heading = &l.At, l.Heading
+		case draft.Marker:
+			t.Marks = append(t.Marks, l.At)
+		}
+	}
+	return m.Turntable(ctx, t)
+}
+
+// Painted is the same scene with its materials; see [draft.Painted].
+func (b *Board) Painted(ctx context.Context, o *work.Opened, id string) ([]byte, error) {
+	v, err := look(o, id, 0)
+	if err != nil {
+		return nil, err
+	}
+	if n := v.stop.Scene.Count().Triangles; n > paintedTriangles {
+		return nil, fault.New(fault.Limit, "the turntable shows the materials of up to a million triangles, and this has more; "+
+			"it shows it as paper")
+	}
+	s := v.stop.Scene
+	return draft.Painted(ctx, s, geom.Linear(v.paper), func(image int) bool { return picture.Shown(s.Images[image].Data) })
+}
+
+// pictureSide bounds the pictures on the turntable, in pixels.
+const pictureSide = 2048
+
+// Shot is a picture as a browser shows it.
+type Shot struct {
+	Data []byte
+	MIME string
+}
+
+// Picture is one of the images of a station's scene, by its number. Without such an image the
+// error is a *fault.Error. What has to be made smaller or into another format is made one at
+// a time, and kept.
+func (b *Board) Picture(ctx context.Context, o *work.Opened, id string, image int) (Shot, error) {
+	stop, err := o.Result.Stop(id)
+	if err != nil {
+		return Shot{}, err
+	}
+	all := stop.Scene.Images
+	if image < 0 || image >= len(all) || !picture.Shown(all[image].Data) {
+		return Shot{}, fault.New(fault.Missing, "there is no such picture that could be shown")
+	}
+	data := all[image].Data
+	return work.Derive(ctx, b.desk.Derived, "picture", fmt.Sprintf("%s %d", stop.Key, image), func(ctx context.Context) (Shot, error) {
+		select {
+		case b.painting <- struct{}{}:
+			defer func() { <-b.painting }()
+		case <-ctx.Done():
+			return Shot{}, ctx.Err()
+		}
+		shown, mime, err := picture.OnScreen(data, pictureSide)
+		if err != nil {
+			return Shot{}, fault.Input("%s: %v", all[image].Name, err)
+		}
+		return Shot{shown, mime}, nil
+	})
 }

@@ -9,14 +9,14 @@ tests=$root/e2e/testdata/loaders
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
 
-htmx=2.0.11 bootstrap=5.3.9 three=0.187.0 archivo=5.3.0 plex=5.3.0 esbuild=0.28.2 validator=2.0.0-dev.3.10
+htmx=2.0.11 bootstrap=5.3.9 three=0.187.0 archivo=5.3.0 plex=5.3.0 esbuild=0.28.2 validator=2.0.0-dev.3.10 axe=4.11.0
 
 cp turntable.js loaders.js validator.js "$work/"
 cd "$work"
 npm init -y >/dev/null
 npm install --no-audit --no-fund --silent \
   "htmx.org@$htmx" "bootstrap@$bootstrap" "three@$three" "esbuild@$esbuild" \
-  "@fontsource-variable/archivo@$archivo" "@fontsource/ibm-plex-mono@$plex" "gltf-validator@$validator"
+  "@fontsource-variable/archivo@$archivo" "@fontsource/ibm-plex-mono@$plex" "gltf-validator@$validator" "axe-core@$axe"
 
 mkdir -p "$out/fonts" "$out/licences" "$tests"
 cp node_modules/htmx.org/dist/htmx.min.js "$out/htmx-$htmx.min.js"
@@ -32,6 +32,8 @@ npx esbuild loaders.js --bundle --minify --format=esm --legal-comments=inline --
 
 npx esbuild validator.js --bundle --minify --format=esm --legal-comments=inline --log-level=error --outfile="$tests/gltf-validator-$validator.min.js"
 
+cp node_modules/axe-core/axe.min.js "$tests/axe-$axe.min.js"
+cp node_modules/axe-core/LICENSE "$tests/axe.txt"
 cp node_modules/gltf-validator/LICENSE "$tests/gltf-validator.txt"
 cp node_modules/three/LICENSE "$tests/three.txt"
 cp node_modules/htmx.org/LICENSE "$out/licences/htmx.txt"

@@ -1,8 +1,8 @@
 // What the turntable needs of three.js, bundled once by refresh.sh.
 export {
-  AmbientLight, Box3, BufferAttribute, BufferGeometry, Color, DirectionalLight, DoubleSide,
-  EdgesGeometry, GridHelper, Group, HemisphereLight, LineBasicMaterial, LineSegments, Mesh,
-  MeshLambertMaterial, OrthographicCamera, PerspectiveCamera, Raycaster, Scene, Vector2, Vector3,
-  WebGLRenderer,
+  AmbientLight, Box3, BufferAttribute, BufferGeometry, ClampToEdgeWrapping, Color, DirectionalLight, DoubleSide,
+  EdgesGeometry, GridHelper, Group, HemisphereLight, LineBasicMaterial, LineDashedMaterial, LineSegments, Mesh,
+  MeshLambertMaterial, MirroredRepeatWrapping, OrthographicCamera, PerspectiveCamera, Raycaster, RepeatWrapping, Scene,
+  SRGBColorSpace, TextureLoader, Vector2, Vector3, WebGLRenderer,
 } from "three";
 export { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";

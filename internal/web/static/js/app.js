@@ -1,4 +1,6 @@
 // Everything a page needs; each module has one purpose.
+import "./queue.js";
+import "./place.js";
 import "./swap.js";
 import "./keys.js";
 import "./drop.js";

@@ -2,6 +2,10 @@
 
 const form = () => document.querySelector("form.drop");
 
+// On a sheet, files dropped are its next revision, or what is missing beside it.
+const sheet = () => document.querySelector("#page[data-asset]")?.dataset.asset;
+const takes = () => form() || sheet();
+
 async function entries(items) {
   const out = [];
   const walk = async (entry, path) => {
@@ -26,10 +30,11 @@ async function entries(items) {
 
 function send(files) {
   const f = form();
+  const asset = f ? undefined : sheet();
   const box = document.querySelector("#intake");
-  if (!f || !box || !files.length) return;
+  if (!(f || asset) || !box || !files.length) return;
   const total = files.reduce((n, x) => n + x.file.size, 0);
-  const limit = Number(f.dataset.limit);
+  const limit = Number(f?.dataset.limit);
   box.innerHTML = '<section class="job"><h2></h2><p></p><progress max="100" value="0"></progress></section>';
   const say = (title, text) => {
     box.querySelector("h2").textContent = title;
@@ -43,11 +48,17 @@ function send(files) {
   const data = new FormData();
   for (const x of files) data.append("file", x.file, x.name);
   const xhr = new XMLHttpRequest();
-  xhr.open("POST", f.action);
+  xhr.open("POST", f ? f.action : `/assets/${asset}/companions`);
   xhr.upload.onprogress = (e) => { if (e.lengthComputable) box.querySelector("progress").value = (100 * e.loaded) / e.total; };
   xhr.onerror = () => say("Not sent", "The connection broke off. Nothing came in; try again.");
   xhr.onload = () => {
     const doc = new DOMParser().parseFromString(xhr.responseText, "text/html");
+    if (asset) {
+      if (xhr.status < 400) { location.href = xhr.responseURL; return; }
+      say("Not taken", doc.querySelector(".trouble p, .lead")?.textContent || "Something broke off; the log has the details.");
+      box.querySelector("progress").remove();
+      return;
+    }
     const job = doc.querySelector("section.job");
     if (!job) return say("Not taken in", doc.querySelector(".lead")?.textContent || "Something broke off; the log has the details.");
     box.replaceChildren(job);
@@ -67,12 +78,12 @@ document.addEventListener("change", (e) => {
 const carriesFiles = (e) => [...(e.dataTransfer?.types || [])].includes("Files");
 let depth = 0;
 document.addEventListener("dragenter", (e) => {
-  if (!carriesFiles(e) || !form()) return;
+  if (!carriesFiles(e) || !takes()) return;
   depth++;
   document.body.classList.add("dropping");
 });
 document.addEventListener("dragleave", (e) => {
-  if (carriesFiles(e) && form() && --depth <= 0) document.body.classList.remove("dropping");
+  if (carriesFiles(e) && takes() && --depth <= 0) document.body.classList.remove("dropping");
 });
 document.addEventListener("dragover", (e) => { if (carriesFiles(e)) e.preventDefault(); });
 document.addEventListener("drop", async (e) => {
@@ -80,7 +91,7 @@ document.addEventListener("drop", async (e) => {
   e.preventDefault();
   depth = 0;
   document.body.classList.remove("dropping");
-  if (form()) send(await entries(e.dataTransfer.items));
+  if (takes()) send(await entries(e.dataTransfer.items));
 });
 
 // When all came in, the kit shows it at once; what was refused stays to be read.
@@ -91,7 +102,7 @@ function ended() {
   const link = done.querySelector("[data-kit-link]");
   if (!link) return;
   const kit = link.getAttribute("href");
-  if (!done.querySelector(".refused, .missing, .unread") && done.querySelector(".came")) location.href = kit;
+  if (!done.querySelector(".refused, .missing, .unread, .namesake") && done.querySelector(".came")) location.href = kit;
   else if (location.pathname === kit) refresh(kit);
 }
 document.addEventListener("htmx:afterSettle", ended);

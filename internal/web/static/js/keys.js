@@ -17,6 +17,7 @@ document.addEventListener("keydown", (e) => {
   if (e.ctrlKey || e.metaKey || e.altKey || typing(e.target)) return;
   if (e.key === "?") return help();
   const page = document.querySelector("#page");
+  if (e.key === "n") return onward(page ? worksheetSteps() : [...document.querySelectorAll(".job a, .assets .row-link")]);
   if (page) sheetKey(e, page);
   else if (document.querySelector("[data-kit]")) kitKey(e);
 });
@@ -34,6 +35,21 @@ function sheetKey(e, page) {
   }
 }
 
+// What there is to do on a sheet, in order: all proposals at once, the first remedy of each
+// finding, what is to be sent, the certificate's file, and the next station that is not
+// settled.
+function worksheetSteps() {
+  const steps = [...document.querySelectorAll("#takeall, .finding .remedies > form:first-of-type button, #send, #download")];
+  const here = document.querySelector(".tape a.here");
+  const open = [...document.querySelectorAll(".tape a")].filter((a) => a !== here && a.querySelector(".sign.must, .sign.look"));
+  return [...steps, ...open.slice(0, 1), ...(open.length ? [] : document.querySelectorAll(".tape a:last-child"))];
+}
+
+// onward goes to the step after the one that has the focus.
+function onward(steps) {
+  steps[(steps.indexOf(document.activeElement) + 1) % steps.length]?.focus();
+}
+
 function kitKey(e) {
   if (e.key === "a") return document.querySelector(".top .drop input").click();
   if (e.key !== "ArrowDown" && e.key !== "ArrowUp") return;
@@ -48,5 +64,8 @@ function kitKey(e) {
 // The chosen row lights its asset on the line-up.
 document.addEventListener("focusin", (e) => {
   const id = e.target.closest?.(".assets tr")?.querySelector(".row-link")?.getAttribute("href")?.split("/")[2];
-  for (const el of document.querySelectorAll(".lineup .stand")) el.classList.toggle("chosen", el.dataset.asset === id);
+  for (const el of document.querySelectorAll(".lineup .stand")) {
+    el.classList.toggle("chosen", el.dataset.asset === id);
+    if (el.dataset.asset === id) el.scrollIntoView({ block: "nearest", inline: "nearest" });
+  }
 });

@@ -5,13 +5,14 @@ let mode; // { kind, form, got: [] }
 let cursor; // the keyboard's place on the paper
 let last; // what the pointer is over
 let busy = false, waiting;
+let ground; // where the drawing has mesh: a picture of each view
 
 const words = {
   measure: ["Point at the first end", "Point at the second end"],
   corner: ["Point at a corner, or anywhere on the mesh"],
   edge: ["Point at the hinge edge"], along: ["Point at the edge to follow"], part: ["Point at the part’s hinge edge"],
   marker: ["Point at the surface"],
-  area: ["Drag a box on the plan, or press Enter at two of its corners"],
+  area: ["Drag a box on a view, or press Enter at two of its corners"],
 };
 const svg = () => document.querySelector("#drawing svg");
 const say = (text) => { const p = document.querySelector("#picksay"); if (p) p.textContent = text; };
@@ -28,8 +29,10 @@ function stop(text = "") {
 
 function start(button) {
   stop();
-  mode = { kind: button.dataset.pick, form: button.form, got: [] };
+  mode = { kind: button.dataset.pick, form: button.form, go: button.dataset.go, got: [] };
   document.body.classList.add("picking");
+  ground = undefined;
+  grounds().then((g) => { ground = g; }, () => {});
   const box = document.querySelector("#drawing");
   if (!box.hidden) {
     svg().setAttribute("tabindex", "0");
@@ -56,8 +59,38 @@ async function ask(query) {
   for (const [k, v] of Object.entries({ station: page.station, ...query })) q.set(k, v);
   const res = await fetch(`/assets/${page.asset}/pick?${q}`);
   const got = await res.json();
-  if (!res.ok) throw new Error(got.say);
+  if (!res.ok || got.nothing) throw new Error(got.say);
   return got;
+}
+
+// The views of the drawing are pictures that are clear where no mesh is.
+function grounds() {
+  return Promise.all([...svg().querySelectorAll("image")].map(async (image) => {
+    const at = image.getCTM(), page = svg().getCTM();
+    const to = page.inverse().multiply(at);
+    const p = new DOMPoint(image.x.baseVal.value, image.y.baseVal.value).matrixTransform(to);
+    const w = image.width.baseVal.value, h = image.height.baseVal.value;
+    const bitmap = new Image();
+    bitmap.src = image.getAttribute("href");
+    await bitmap.decode();
+    const canvas = new OffscreenCanvas(Math.max(1, Math.ceil(w)), Math.max(1, Math.ceil(h)));
+    const c = canvas.getContext("2d");
+    c.drawImage(bitmap, 0, 0, canvas.width, canvas.height);
+    return { x: p.x, y: p.y, w: canvas.width, h: canvas.height, data: c.getImageData(0, 0, canvas.width, canvas.height).data };
+  }));
+}
+
+// Whether there is mesh at a place of the paper, or so near that it catches.
+const reach = 10;
+function meets(x, y) {
+  if (!ground) return true;
+  return ground.some((g) => {
+    const left = Math.floor(x - g.x), top = Math.floor(y - g.y);
+    for (let v = Math.max(0, top - reach); v <= Math.min(g.h - 1, top + reach); v++)
+      for (let u = Math.max(0, left - reach); u <= Math.min(g.w - 1, left + reach); u++)
+        if (g.data[4 * (v * g.w + u) + 3]) return true;
+    return false;
+  });
 }
 
 function mark(got) {
@@ -68,6 +101,11 @@ function mark(got) {
 
 // hover shows what a click would take; one question at a time.
 async function hover(x, y) {
+  if (!meets(x, y)) {
+    waiting = undefined;
+    if (last) { last = undefined; mark(); hint(); }
+    return;
+  }
   if (busy) { waiting = [x, y]; return; }
   busy = true;
   try {
@@ -82,6 +120,7 @@ async function hover(x, y) {
 }
 
 async function take(query) {
+  if (query.x !== undefined && !meets(query.x, query.y)) { hint("Nothing of the mesh is there; point at it."); return; }
   let got;
   try { got = await ask(query); } catch (err) { hint(err.message); return; }
   if (!mode) return;
@@ -127,15 +166,18 @@ function use(got) {
   f.requestSubmit();
 }
 
-// A box on the plan.
+// A box on a view goes into the fields of its form.
 async function boxed(a, b) {
   const page = document.querySelector("#page").dataset;
-  const form = mode.form;
+  const { form, go } = mode;
   const res = await fetch(`/assets/${page.asset}/area?${new URLSearchParams({ x0: a[0], y0: a[1], x1: b[0], y1: b[1] })}`);
-  const v = await res.json();
-  stop("The box is in the fields; “Leave” leaves what stands in it.");
-  ["right0", "front0", "right1", "front1"].forEach((n, i) => { form.elements[n].value = v[i].toFixed(4); });
-  form.querySelector("#rule-area").focus();
+  const box = await res.json();
+  if (!res.ok || (!form.elements.view && box.view !== "plan")) { stop("The box of a rule lies on the plan. Nothing was taken."); return; }
+  const button = form.querySelector(go);
+  stop(`The box is in the fields. Press “${button.textContent.trim()}”.`);
+  if (form.elements.view) form.elements.view.value = box.view;
+  ["across0", "up0", "across1", "up1"].forEach((n, i) => { form.elements[n].value = box.area[i].toFixed(4); });
+  button.focus();
 }
 
 function drawBox(a, b) {

@@ -8,6 +8,7 @@ function clear() {
   flight?.abort();
   shownFor = undefined;
   document.querySelectorAll("#drawing .ghost").forEach((g) => g.remove());
+  document.dispatchEvent(new CustomEvent("yarvek:ghost"));
 }
 
 async function show(button) {
@@ -17,11 +18,17 @@ async function show(button) {
   if (!form?.isConnected || !page || !svg || !form.checkValidity()) return;
   const data = new URLSearchParams(new FormData(form, button));
   data.set("station", page.dataset.station);
+  const turning = document.querySelector("#turntable")?.hidden === false;
+  if (turning) data.set("view", "turntable");
   flight = new AbortController();
   try {
     const url = `/assets/${page.dataset.asset}/preview${location.search}`;
     const res = await fetch(url, { method: "POST", body: data, signal: flight.signal });
-    if (!res.ok || shownFor !== button || !button.isConnected) return;
+    if (!res.ok || res.status === 204 || shownFor !== button || !button.isConnected) return;
+    if (turning) {
+      document.dispatchEvent(new CustomEvent("yarvek:ghost", { detail: new Float32Array(await res.arrayBuffer()) }));
+      return;
+    }
     const text = await res.text();
     document.querySelectorAll("#drawing .ghost").forEach((g) => g.remove());
     svg.insertAdjacentHTML("beforeend", text);

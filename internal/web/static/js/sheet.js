@@ -22,6 +22,9 @@ document.addEventListener("click", (e) => {
   }
   const view = e.target.closest?.("[data-view]");
   if (view) show(view.dataset.view);
+  const look = e.target.closest?.("[data-look]");
+  if (look) paint(look.dataset.look);
+  if (e.target.closest?.("#beside")) stand(sessionStorage.getItem("beside") === "no");
 });
 
 let table;
@@ -42,11 +45,33 @@ async function show(view) {
   try {
     const { turntable } = await import("./turntable.js");
     const { asset, station } = document.querySelector("#page").dataset;
-    table = await turntable(box.querySelector("canvas"), `/assets/${asset}/turntable?station=${station}`);
-    say.textContent = "Drag to turn, scroll to come nearer. The grid is one metre.";
+    const figure = new URLSearchParams(location.search).get("figure") ?? "";
+    table = await turntable(box.querySelector("canvas"), box.querySelector(".table-names"), { asset: `/assets/${asset}`, station, figure });
+    say.textContent = "Drag to turn, scroll to come nearer. The grid is one metre." +
+      (table.thinned ? " Short creases of a dense mesh are not drawn." : "");
+    stand(sessionStorage.getItem("beside") !== "no");
+    await paint(sessionStorage.getItem("look") ?? "paper");
   } catch (err) {
     say.textContent = err.message;
   }
+}
+
+// paint shows the asset on the turntable as paper or with its materials.
+async function paint(look) {
+  try {
+    await table?.look(look);
+    sessionStorage.setItem("look", look);
+    for (const b of document.querySelectorAll("[data-look]")) b.setAttribute("aria-pressed", String(b.dataset.look === look));
+  } catch (err) {
+    document.querySelector(".turntable-say").textContent = err.message;
+  }
+}
+
+// stand shows or hides what stands beside it.
+function stand(on) {
+  sessionStorage.setItem("beside", on ? "yes" : "no");
+  table?.things(on);
+  document.querySelector("#beside")?.setAttribute("aria-pressed", String(on));
 }
 
 const restore = () => { if (sessionStorage.getItem("view") === "turntable" && document.querySelector("#turntable")) show("turntable"); };

@@ -31,10 +31,8 @@ document.addEventListener("htmx:sendError", () => {
     "Yarvek does not answer. Is it still running? What was done last may not be kept; look again once it does.";
 });
 
-// A label that opens a file chooser works by Enter and space like a button.
-document.addEventListener("keydown", (e) => {
-  if ((e.key === "Enter" || e.key === " ") && e.target.matches?.("label[role=button]")) {
-    e.preventDefault();
-    e.target.querySelector("input").click();
-  }
+// A button opens the file chooser of its form.
+document.addEventListener("click", (e) => {
+  const button = e.target.closest?.("[data-choose]");
+  if (button) button.form.querySelector("input[type=file]").click();
 });

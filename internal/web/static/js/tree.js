@@ -25,6 +25,9 @@ document.addEventListener("click", (e) => {
   field.value = button.textContent;
   field.maxLength = 120;
   field.setAttribute("aria-label", `New name of ${button.textContent}`);
+  // It stands in the tree and belongs to the form of names: Enter in it must press no button of the tree.
+  field.setAttribute("form", "nameform");
+  field.addEventListener("keypress", (k) => { if (k.key === "Enter") k.preventDefault(); });
   button.replaceWith(field);
   field.focus();
   field.select();

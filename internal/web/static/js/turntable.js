@@ -1,42 +1,20 @@
-// The asset as a solid one can turn: pale paper shading, feature edges in ink, a
-// ground grid in metres. Needs WebGL and says so when it is missing.
+// The asset as a solid one can turn: on paper or with its materials, over a ground grid in
+// metres, beside things of known size. Needs WebGL and says so when it is missing.
 import * as T from "../vendor/three-0.187.0.min.js";
+import { beside } from "./turntable-beside.js";
+import { gone, painted, paper } from "./turntable-mesh.js";
 
-const PAPER = 0xfbfcf8, INK = 0x16232b, SHADE = 0xdfe5e1, HAIR = 0xb7c2be;
+const PAPER = 0xfbfcf8, INK = 0x16232b, HAIR = 0xb7c2be, DIM = 0x1f4fbf;
 
-async function load(url) {
-  const res = await fetch(url);
-  if (!res.ok) {
-    const doc = new DOMParser().parseFromString(await res.text(), "text/html");
-    throw new Error(doc.querySelector(".lead")?.textContent || "The mesh could not be fetched.");
-  }
-  const buf = await res.arrayBuffer();
-  const [points, tris, edges] = new Uint32Array(buf, 0, 3);
-  return {
-    points: new Float32Array(buf, 12, 3 * points),
-    tris: new Uint32Array(buf, 12 + 12 * points, 3 * tris),
-    edges: new Uint32Array(buf, 12 + 12 * points + 12 * tris, 2 * edges),
-  };
-}
+// Where the camera stood, by asset: a decision brings a new mesh and not a new look at it.
+let stood;
 
-function solid({ points, tris, edges }) {
-  const group = new T.Group();
-  const pos = new T.BufferAttribute(points, 3);
-  const mesh = new T.BufferGeometry();
-  mesh.setAttribute("position", pos);
-  mesh.setIndex(new T.BufferAttribute(tris, 1));
-  const behind = { polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1 }; // the edges
-  const pale = new T.MeshLambertMaterial({ color: SHADE, flatShading: true, side: T.DoubleSide, ...behind });
-  group.add(new T.Mesh(mesh, pale));
-  const lines = new T.BufferGeometry();
-  lines.setAttribute("position", pos);
-  lines.setIndex(new T.BufferAttribute(edges, 1));
-  group.add(new T.LineSegments(lines, new T.LineBasicMaterial({ color: INK })));
-  return group;
-}
-
-export async function turntable(canvas, url) {
-  const data = await load(url);
+// turntable shows a station of an asset on a canvas, with names in a box over it. It gives
+// look, to change between "paper" and "material", things, to show or hide what stands beside
+// it, and stop.
+export async function turntable(canvas, labels, { asset: path, station, figure }) {
+  const url = `${path}/turntable?station=${station}&figure=${figure}`;
+  const { head, solid, thingLines } = await paper(url);
   let gl;
   try {
     gl = new T.WebGLRenderer({ canvas, antialias: true });
@@ -50,22 +28,26 @@ export async function turntable(canvas, url) {
   const sun = new T.DirectionalLight(0xffffff, 1.3);
   sun.position.set(-0.5, 0.9, 0.7);
   scene.add(sun);
-  const asset = solid(data);
-  scene.add(asset);
+  scene.add(solid);
 
-  const box = new T.Box3().setFromObject(asset);
-  const size = box.getSize(new T.Vector3());
+  const box = new T.Box3(new T.Vector3(...head.min), new T.Vector3(...head.max));
   const mid = box.getCenter(new T.Vector3());
-  const reach = Math.max(size.x, size.y, size.z, 1e-6);
+  const reach = Math.max(head.reach, 1e-6);
   const cells = Math.min(200, Math.max(4, 2 * Math.ceil(reach)));
   const grid = new T.GridHelper(cells, cells, INK, HAIR);
-  grid.position.set(Math.round(mid.x), box.min.y, Math.round(mid.z));
+  grid.position.set(Math.round(mid.x), head.ground, Math.round(mid.z));
   scene.add(grid);
+  const company = beside(head, thingLines, labels);
+  scene.add(company.group);
 
   const camera = new T.PerspectiveCamera(32, 1, reach / 100, reach * 100);
   camera.position.copy(mid).add(new T.Vector3(0.55, 0.38, 1).normalize().multiplyScalar(reach * 3));
   const controls = new T.OrbitControls(camera, canvas);
   controls.target.copy(mid);
+  if (stood?.asset === path) { // as far off in its own sizes, from the same side
+    controls.target.copy(mid).addScaledVector(stood.target, reach);
+    camera.position.copy(controls.target).addScaledVector(stood.off, reach);
+  }
   controls.listenToKeyEvents?.(canvas);
   controls.update();
 
@@ -77,11 +59,33 @@ export async function turntable(canvas, url) {
     gl.setSize(w, h, false);
     camera.aspect = w / h;
     camera.updateProjectionMatrix();
+    company.face(camera, w, h);
     gl.render(scene, camera);
-    canvas.dataset.drawn = String(data.tris.length / 3);
+    canvas.dataset.drawn = String(head.triangles);
+    // Where it is looked at from, in its own sizes.
+    canvas.dataset.eye = camera.position.clone().sub(mid).divideScalar(reach).toArray().map((v) => v.toFixed(3)).join(" ");
   };
   const ask = () => { asked ||= requestAnimationFrame(draw); };
-  controls.addEventListener("change", ask);
+  const keep = () => {
+    stood = { asset: path, target: controls.target.clone().sub(mid).divideScalar(reach),
+      off: camera.position.clone().sub(controls.target).divideScalar(reach) };
+  };
+  controls.addEventListener("change", () => { keep(); ask(); });
+  // What a decision would make, in dashes.
+  let ghost;
+  const outline = (e) => {
+    if (ghost) { scene.remove(ghost); ghost.geometry.dispose(); ghost.material.dispose(); ghost = undefined; }
+    if (e.detail?.length) {
+      const lines = new T.BufferGeometry();
+      lines.setAttribute("position", new T.BufferAttribute(e.detail, 3));
+      ghost = new T.LineSegments(lines, new T.LineDashedMaterial({ color: DIM, dashSize: reach / 60, gapSize: reach / 90 }));
+      ghost.computeLineDistances();
+      scene.add(ghost);
+    }
+    canvas.dataset.ghost = String(e.detail?.length ?? 0);
+    ask();
+  };
+  document.addEventListener("yarvek:ghost", outline);
   // Arrow keys turn, plus and minus come nearer and go away.
   const key = (e) => {
     const turn = { ArrowLeft: [-1, 0], ArrowRight: [1, 0], ArrowUp: [0, 1], ArrowDown: [0, -1] }[e.key];
@@ -117,9 +121,38 @@ export async function turntable(canvas, url) {
   const watch = new ResizeObserver(ask);
   watch.observe(canvas);
   ask();
+
+  // With its materials, fetched when they are first asked for.
+  let inPaint, stopped = false;
+  const look = async (which) => {
+    if (which === "material") {
+      inPaint ??= painted(`${url}&look=material`, (n) => `${path}/pictures/${n}?station=${station}`, () => {
+        canvas.dataset.pictures = String(Number(canvas.dataset.pictures ?? 0) + 1);
+        ask();
+      });
+      const mesh = await inPaint.catch((err) => { inPaint = undefined; throw err; });
+      if (stopped) return gone(mesh);
+      if (!mesh.parent) scene.add(mesh);
+    }
+    const mesh = inPaint && (await inPaint);
+    if (mesh) mesh.visible = which === "material";
+    solid.visible = which !== "material";
+    canvas.dataset.look = which;
+    ask();
+  };
   return {
+    look,
+    thinned: head.thinned,
+    things(on) {
+      company.known(on);
+      ask();
+    },
     stop() {
+      stopped = true;
+      gone(scene);
+      labels.replaceChildren();
       watch.disconnect();
+      document.removeEventListener("yarvek:ghost", outline);
       canvas.removeEventListener("keydown", key);
       canvas.removeEventListener("pointerdown", press);
       canvas.removeEventListener("pointerup", lift);
