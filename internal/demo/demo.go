@@ -140,6 +140,6 @@ func add(ctx context.Context, d *work.Desk, kit work.Kit, it item) error {
 	if err := decide(func(p *prep.Prep) { p.Export.Format = it.as }); err != nil {
 		return err
 	}
-	_, err = d.Send(ctx, a.ID)
+	_, err = d.Send(ctx, a.ID, "")
 	return err
 }

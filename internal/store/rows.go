@@ -21,7 +21,9 @@ func scanKit(row interface{ Scan(...any) error }) (Kit, error) {
 		return k, missing(err)
 	}
 	k.Created = when(created)
-	return k, json.Unmarshal([]byte(t), &k.Target)
+	var err error
+	k.Target, err = target.Kept([]byte(t))
+	return k, err
 }
 
 // all collects the rows of a query.
@@ -43,9 +45,22 @@ func all[T any](ctx context.Context, db queries, scan func(interface{ Scan(...an
 	return list, rows.Err()
 }
 
-// Kits lists all kits, the newest first.
-func (s *Store) Kits(ctx context.Context) ([]Kit, error) {
-	return all(ctx, s.db, scanKit, `SELECT `+kitColumns+` FROM kits k ORDER BY k.id DESC`)
+// Kits lists all kits, the newest first; removed ones instead when asked.
+func (s *Store) Kits(ctx context.Context, removed bool) ([]Kit, error) {
+	is := "IS NULL"
+	if removed {
+		is = "IS NOT NULL"
+	}
+	return all(ctx, s.db, scanKit, `SELECT `+kitColumns+` FROM kits k WHERE k.removed `+is+` ORDER BY k.id DESC`)
+}
+
+// RemoveKit takes a kit off the list, or puts it back; nothing is deleted.
+func (s *Store) RemoveKit(ctx context.Context, id int64, removed bool) error {
+	var at any
+	if removed {
+		at = now()
+	}
+	return one(s.db.ExecContext(ctx, `UPDATE kits SET removed = ?, signed = ? WHERE id = ?`, at, By(ctx), id))
 }
 
 // Kit finds one.
@@ -330,7 +345,8 @@ func scanExport(row interface{ Scan(...any) error }) (Export, error) {
 		return e, missing(err)
 	}
 	e.Created = when(created)
-	return e, json.Unmarshal([]byte(t), &e.Target)
+	e.Target, err = target.Kept([]byte(t))
+	return e, err
 }
 
 // AddExport keeps an export whose blob is already stored.

@@ -172,7 +172,7 @@ func readOnly(file string) (*sql.DB, error) {
 const databaseName = "yarvek.db"
 
 // newest is the schema this program knows, the number of the last migration.
-const newest = 4
+const newest = 6
 
 // unopened says why a data folder can't be opened, what is safe, and what to do.
 func unopened(dir string, err error) error {

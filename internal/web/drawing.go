@@ -2,8 +2,11 @@ package web
 
 import (
 	"encoding/json"
+	"io"
 	"net/http"
 	"strconv"
+
+	"github.com/go-chi/chi/v5"
 
 	"yarvek/core/fault"
 	"yarvek/core/geom"
@@ -59,6 +62,9 @@ func (s *Server) pick(w http.ResponseWriter, r *http.Request) error {
 		return s.reply(w, nil, err)
 	}
 	p, err := s.board.Pick(r.Context(), o, at)
+	if fault.KindOf(err) == fault.Missing { // pointing beside the mesh is no error
+		return s.reply(w, map[string]any{"nothing": true, "say": sentence(err.Error())}, nil)
+	}
 	return s.reply(w, p, err)
 }
 
@@ -85,8 +91,8 @@ func (s *Server) preview(w http.ResponseWriter, r *http.Request) error {
 	f := parse(w, r)
 	at := f.str("station")
 	var by work.Decision
-	if f.has("code") {
-		by, err = s.desk.Remedy(r.Context(), o, at, f.str("code"), f.int("n"))
+	if f.has("code") || f.has("all") {
+		by, err = s.remedyOf(r.Context(), o, at, f)
 	} else {
 		by, err = s.decision(r, o.Asset.ID, at, f)
 	}
@@ -97,8 +103,22 @@ func (s *Server) preview(w http.ResponseWriter, r *http.Request) error {
 			err = p.Validate()
 		}
 	}
+	if k := fault.KindOf(err); k != 0 { // a field half typed has no outcome to show, and that is no error
+		w.WriteHeader(http.StatusNoContent)
+		return nil
+	}
 	if err != nil {
 		return s.reply(w, nil, err)
+	}
+	if f.str("view") == "turntable" {
+		lines, err := s.board.PreviewLines(r.Context(), o, at, p)
+		if err != nil {
+			return s.reply(w, nil, err)
+		}
+		w.Header().Set("Content-Type", "application/octet-stream")
+		w.Header().Set("Cache-Control", "no-store")
+		_, err = w.Write(lines)
+		return err
 	}
 	svg, err := s.board.Preview(r.Context(), o, at, figureHeight(r), p)
 	if err != nil {
@@ -116,13 +136,64 @@ func (s *Server) turntable(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	b, err := s.board.Turntable(r.Context(), o, r.URL.Query().Get("station"))
+	at := r.URL.Query().Get("station")
+	var b []byte
+	if r.URL.Query().Get("look") == "material" {
+		b, err = s.board.Painted(r.Context(), o, at)
+	} else {
+		b, err = s.board.Turntable(r.Context(), o, at, figureHeight(r))
+	}
 	if err != nil {
 		return err
 	}
 	w.Header().Set("Content-Type", "application/octet-stream")
 	w.Header().Set("Cache-Control", "no-store")
 	_, err = w.Write(b)
+	return err
+}
+
+// picture is one of the pictures of an asset's materials, as a browser shows it.
+func (s *Server) picture(w http.ResponseWriter, r *http.Request) error {
+	o, err := s.open(r)
+	if err != nil {
+		return err
+	}
+	n, err := strconv.Atoi(chi.URLParam(r, "picture"))
+	if err != nil {
+		return work.ErrNotFound
+	}
+	shot, err := s.board.Picture(r.Context(), o, r.URL.Query().Get("station"), n)
+	if err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", shot.MIME)
+	w.Header().Set("Cache-Control", "no-store")
+	_, err = w.Write(shot.Data)
+	return err
+}
+
+// small is one of the small drawings of Axes. What is drawn stands in its address, so a
+// browser need not ask twice.
+func (s *Server) small(w http.ResponseWriter, r *http.Request) error {
+	o, err := s.open(r)
+	if err != nil {
+		return err
+	}
+	turn, err := show.ParseTurn(r.URL.Query().Get("turn"))
+	if err != nil {
+		return err
+	}
+	svg, err := s.board.Small(r.Context(), o, turn)
+	if err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "image/svg+xml")
+	if r.URL.Query().Get("of") == o.Result.Stops()[0].Key {
+		w.Header().Set("Cache-Control", "private, max-age=31536000, immutable")
+	} else { // the page it is for is of before
+		w.Header().Set("Cache-Control", "no-store")
+	}
+	_, err = io.WriteString(w, svg)
 	return err
 }
 

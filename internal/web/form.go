@@ -9,8 +9,10 @@ import (
 	"yarvek/core/fault"
 	"yarvek/core/figure"
 	"yarvek/core/geom"
+	"yarvek/core/prep"
 	"yarvek/core/station"
-	"yarvek/core/target"
+	"yarvek/core/station/source"
+	"yarvek/core/unit"
 	"yarvek/internal/work"
 )
 
@@ -71,6 +73,14 @@ func (f *form) int(name string) int {
 	return n
 }
 
+// optional reads a whole number that may be missing, 0 then.
+func (f *form) optional(name string) int {
+	if f.str(name) == "" {
+		return 0
+	}
+	return f.int(name)
+}
+
 // name reads a name for something.
 func (f *form) name(name string) string {
 	s, err := work.CleanName(f.str(name))
@@ -97,7 +107,7 @@ func (f *form) number(name, label string) float64 {
 
 // length reads a length in metres, or in the unit typed after it.
 func (f *form) length(name, label string) float64 {
-	v, err := figure.ParseLength(f.str(name), target.Metre)
+	v, err := figure.ParseLength(f.str(name), unit.Metre)
 	if err != nil {
 		f.fail("%s: %v", label, err)
 	}
@@ -139,12 +149,23 @@ func parsePoint(s string) (p geom.Vec3, err error) {
 	return p, nil
 }
 
-// area reads a box on the plan: right, front, right, front; metres.
-func (f *form) area() (a [4]float64) {
-	for i, n := range [4]string{"right0", "front0", "right1", "front1"} {
-		a[i] = f.length(n, "The box on the plan")
+// area reads a box on a view, in metres, lower before upper; and how the scene stands on
+// the paper it was drawn on.
+func (f *form) area() (a [4]float64, seen geom.Mat3) {
+	for i, n := range [4]string{"across0", "up0", "across1", "up1"} {
+		a[i] = f.length(n, "The box")
 	}
-	return a
+	for k := range 2 {
+		a[k], a[k+2] = min(a[k], a[k+2]), max(a[k], a[k+2])
+	}
+	o, err := f.open()
+	if err == nil {
+		var stop prep.Stop
+		stop, err = o.Result.Stop(source.Info.ID)
+		seen = stop.Stand
+	}
+	f.err = first(f.err, err)
+	return a, seen
 }
 
 // under lists nodes and all below them. A name of another revision's is kept as it was

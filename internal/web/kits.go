@@ -3,12 +3,12 @@ package web
 import (
 	"fmt"
 	"html/template"
-	"mime"
 	"net/http"
 	"slices"
 	"strconv"
 	"strings"
 
+	"yarvek/core/class"
 	"yarvek/core/figure"
 	"yarvek/core/target"
 	"yarvek/internal/demo"
@@ -20,6 +20,8 @@ import (
 // kitsPage is the first page.
 type kitsPage struct {
 	Kits    []work.Kit
+	Removed []work.Kit
+	Out     *work.Kit // was taken off just now, nil for none
 	Targets []target.Target
 	Limit   int64  // bytes of one upload
 	Who     string // is signed in, "" where nobody has to
@@ -31,7 +33,21 @@ func (s *Server) kits(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	s.render(w, http.StatusOK, "kits", "Kits · Yarvek", kitsPage{kits, target.Shipped, s.desk.Limits.Upload, work.By(r.Context())})
+	removed, err := s.desk.RemovedKits(r.Context())
+	if err != nil {
+		return err
+	}
+	targets, err := s.desk.Targets(r.Context())
+	if err != nil {
+		return err
+	}
+	p := kitsPage{Kits: kits, Removed: removed, Targets: targets, Limit: s.desk.Limits.Upload, Who: work.By(r.Context())}
+	for i := range removed {
+		if strconv.FormatInt(removed[i].ID, 10) == r.URL.Query().Get("out") {
+			p.Out = &removed[i]
+		}
+	}
+	s.render(w, http.StatusOK, "kits", "Kits · Yarvek", p)
 	return nil
 }
 
@@ -62,7 +78,9 @@ type kitPage struct {
 	Kit               work.Kit
 	Rows              []work.Row
 	Removed           []work.Asset
+	Out               *work.Asset // was taken out just now, nil for none
 	Targets           []target.Target
+	Newer             int // revision of its target that is there, 0 for none
 	Lineup            show.Lineup
 	Ready, Look, Held int   // assets
 	Limit             int64 // bytes of one upload
@@ -72,6 +90,17 @@ type kitPage struct {
 	From       int    // the first shown
 	Prev, Next string // addresses of the assets before and after those shown, "" for none
 	Switch     string // address of the same assets in the other line-up
+
+	Jobs     []string   // uploads under way, or whose outcome was not seen
+	Unsorted []proposed // assets without a class whose name says one
+}
+
+// proposed is the class an asset's name says.
+type proposed struct {
+	ID      int64
+	Name    string
+	Class   class.Class
+	Because string
 }
 
 // shelf is how many assets a kit's page shows at once.
@@ -120,14 +149,29 @@ func (s *Server) kit(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	p := kitPage{Targets: target.Shipped, Limit: s.desk.Limits.Upload}
+	p := kitPage{Limit: s.desk.Limits.Upload}
 	if p.Kit, p.Rows, err = s.desk.Overview(r.Context(), kid); err != nil {
+		return err
+	}
+	if p.Targets, err = s.choices(r, p.Kit.Target); err != nil {
+		return err
+	}
+	if p.Newer, err = s.newer(r, p.Kit.Target); err != nil {
 		return err
 	}
 	if p.Removed, err = s.desk.Removed(r.Context(), kid); err != nil {
 		return err
 	}
+	for i := range p.Removed {
+		if strconv.FormatInt(p.Removed[i].ID, 10) == r.URL.Query().Get("out") {
+			out := p.Removed[i]
+			p.Out = &out
+		}
+	}
 	for _, row := range p.Rows {
+		if c, ok := p.Kit.Target.Class(row.Summary.Proposed); ok && c.ID != "" {
+			p.Unsorted = append(p.Unsorted, proposed{row.Asset.ID, row.Asset.Name, c, row.Summary.Because})
+		}
 		switch {
 		case row.Summary.MustFix > 0 || row.Summary.Unread != "":
 			p.Held++
@@ -137,6 +181,7 @@ func (s *Server) kit(w http.ResponseWriter, r *http.Request) error {
 			p.Ready++
 		}
 	}
+	p.Jobs = s.desk.Uploads(kid)
 	if err := p.shelve(r); err != nil {
 		return err
 	}
@@ -173,10 +218,30 @@ func (s *Server) setTarget(w http.ResponseWriter, r *http.Request) error {
 	if err := first(err, f.err); err != nil {
 		return err
 	}
-	if err := s.desk.SetTarget(r.Context(), kid, f.str("target")); err != nil {
+	if err := s.desk.SetTarget(r.Context(), kid, f.str("target"), f.optional("revision")); err != nil {
 		return err
 	}
 	return backTo(w, r, f, kid)
+}
+
+// sortAssets gives assets the classes that were ticked, "7 furniture" for each.
+func (s *Server) sortAssets(w http.ResponseWriter, r *http.Request) error {
+	kid, err := id(r, "kit")
+	f := parse(w, r)
+	classes := map[int64]string{}
+	for _, v := range f.strs("class") {
+		asset, class, _ := strings.Cut(v, " ")
+		n, err := strconv.ParseInt(asset, 10, 64)
+		f.check(err)
+		classes[n] = class
+	}
+	if err := first(err, f.err); err != nil {
+		return err
+	}
+	if _, err := s.desk.Sort(r.Context(), kid, classes); err != nil {
+		return err
+	}
+	return seeOther(w, r, "/kits/%d", kid)
 }
 
 // backTo sends the browser to the sheet a form of the kit stood on, or to the kit.
@@ -198,6 +263,23 @@ func (s *Server) renameKit(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	return seeOther(w, r, "/kits/%d", kid)
+}
+
+// removeKit takes a kit off the first page or puts it back; nothing of it is deleted.
+func (s *Server) removeKit(removed bool) func(http.ResponseWriter, *http.Request) error {
+	return func(w http.ResponseWriter, r *http.Request) error {
+		kid, err := id(r, "kit")
+		if err != nil {
+			return err
+		}
+		if err := s.desk.RemoveKit(r.Context(), kid, removed); err != nil {
+			return err
+		}
+		if removed {
+			return seeOther(w, r, "/?out=%d", kid)
+		}
+		return seeOther(w, r, "/kits/%d", kid)
+	}
 }
 
 // setGrid gives a kit the module of its pieces; an empty length takes it away.
@@ -265,9 +347,7 @@ func (s *Server) download(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	defer f.Close()
-	w.Header().Set("Content-Type", work.MediaType(e.Name))
-	w.Header().Set("Cache-Control", "private, no-cache")
-	w.Header().Set("Content-Disposition", mime.FormatMediaType("attachment", map[string]string{"filename": e.Name}))
+	attachment(w, work.MediaType(e.Name), e.Name)
 	http.ServeContent(w, r, "", e.Created, f)
 	return nil
 }

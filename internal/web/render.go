@@ -18,6 +18,7 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/station"
 	"yarvek/core/target"
+	"yarvek/core/unit"
 	"yarvek/internal/draft"
 )
 
@@ -60,21 +61,23 @@ var words = template.FuncMap{
 	"static":   func(path string) string { return "/static/" + path + "?v=" + version },
 	"piece":    piece,
 	"few":      few,
-	"left":     left,
-	"add":      func(a, b int) int { return a + b },
-	"f1":       f1,
-	"dict":     dict,
-	"pairs":    pairs,
-	"field":    newField,
-	"metres":   metresOf,
-	"filled":   filled,
-	"plainnum": plainNumber,
-	"point":    func(p geom.Vec3) string { return fmt.Sprintf("%.9g,%.9g,%.9g", p[0], p[1], p[2]) },
-	"nowhere":  func(p geom.Vec3) bool { return p == geom.Vec3{} },
-	"lastname": station.LastName,
-	"some":     station.Some,
-	"extents3": func() []string { return []string{"Width", "Height", "Depth"} },
-	"unitname": func(m float64) string { return target.UnitFor(m).Name },
+
+	"solidkinds": func() []string { return target.SolidKinds },
+	"left":       left,
+	"add":        func(a, b int) int { return a + b },
+	"f1":         f1,
+	"dict":       dict,
+	"pairs":      pairs,
+	"field":      newField,
+	"metres":     metresOf,
+	"filled":     filled,
+	"plainnum":   plainNumber,
+	"point":      func(p geom.Vec3) string { return fmt.Sprintf("%.9g,%.9g,%.9g", p[0], p[1], p[2]) },
+	"nowhere":    func(p geom.Vec3) bool { return p == geom.Vec3{} },
+	"lastname":   station.LastName,
+	"some":       station.Some,
+	"extents3":   func() []string { return []string{"Width", "Height", "Depth"} },
+	"unitname":   func(m float64) string { return unit.For(m).Name },
 	"stationkey": func(n int) string {
 		return fmt.Sprint(n % 10)
 	},

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"context"
 	"errors"
 	"fmt"
 	"html/template"
@@ -100,7 +101,11 @@ func (s *Server) showSheet(w http.ResponseWriter, r *http.Request, aid int64, at
 	if err != nil {
 		return err
 	}
-	p := sheetPage{Opened: o, Station: in, Tape: o.Tape(), Trouble: t, Targets: target.Shipped,
+	targets, err := s.choices(r, o.Kit.Target)
+	if err != nil {
+		return err
+	}
+	p := sheetPage{Opened: o, Station: in, Tape: o.Tape(), Trouble: t, Targets: targets,
 		Path: assetPath(aid) + "/" + at, FigureHeight: figureHeight(r)}
 	var measured []show.Measured
 	if m := ruler(r, o, at); m != nil {
@@ -171,8 +176,8 @@ func (s *Server) remedy(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	f := parse(w, r)
-	base, n, at := f.int("base"), f.int("n"), f.str("station")
-	by, err := s.desk.Remedy(r.Context(), o, at, f.str("code"), n)
+	base, at := f.int("base"), f.str("station")
+	by, err := s.remedyOf(r.Context(), o, at, f)
 	if err != nil {
 		gone := err
 		by = func(*prep.Prep) error { return gone }
@@ -186,6 +191,14 @@ func (s *Server) remedy(w http.ResponseWriter, r *http.Request) error {
 		_, err = s.desk.Decide(r.Context(), o.Asset.ID, base, by)
 	}
 	return s.after(w, r, o.Asset.ID, at, f, by, err)
+}
+
+// remedyOf is what a form with a finding's remedy, or with all first ones, decides.
+func (s *Server) remedyOf(ctx context.Context, o *work.Opened, at string, f *form) (work.Decision, error) {
+	if f.on("all") {
+		return s.desk.Proposals(ctx, o, at)
+	}
+	return s.desk.Remedy(ctx, o, at, f.str("code"), f.int("n"))
 }
 
 // move is undo and redo.
@@ -275,6 +288,9 @@ func (s *Server) removeAsset(removed bool) func(http.ResponseWriter, *http.Reque
 		if err != nil {
 			return err
 		}
+		if removed {
+			return seeOther(w, r, "/kits/%d?out=%d", kit, aid)
+		}
 		return seeOther(w, r, "/kits/%d", kit)
 	}
 }
@@ -303,7 +319,20 @@ func (s *Server) send(w http.ResponseWriter, r *http.Request) error {
 	if err := first(err, f.err); err != nil {
 		return err
 	}
-	sent, err := s.desk.Send(r.Context(), aid)
+	if f.has("format") { // what stands in the fields is what leaves
+		by, err := s.decision(r, aid, export.Info.ID, f)
+		if err != nil {
+			return err
+		}
+		base := f.int("base")
+		if f.err == nil {
+			_, err = s.desk.Decide(r.Context(), aid, base, by)
+		}
+		if err := first(f.err, err); err != nil {
+			return s.after(w, r, aid, export.Info.ID, f, by, err)
+		}
+	}
+	sent, err := s.desk.Send(r.Context(), aid, f.str("target"))
 	if err != nil {
 		return s.after(w, r, aid, export.Info.ID, f, nil, err)
 	}

@@ -58,6 +58,16 @@ type worksheet struct {
 	From     int    // the first of a list that is wanted, 0 on the page itself
 }
 
+// Proposed is how many findings have a first remedy to propose.
+func (w worksheet) Proposed() (n int) {
+	for _, f := range w.Findings {
+		if work.Proposed(f.Finding) {
+			n++
+		}
+	}
+	return n
+}
+
 // pieceOf is how many lines of a list a page shows at once. The rest come as they are
 // scrolled to, so that a page stays small whatever came in.
 const pieceOf = 100

@@ -22,8 +22,7 @@ var axesRoom = room{
 		if err != nil {
 			return nil, err
 		}
-		small, err := c.board.Stances(c.r.Context(), c.o, st)
-		return axesPage{ws, rep, c.o.Prep.Axes, st, small}, err
+		return axesPage{ws, rep, c.o.Prep.Axes, st, show.StancesOf(c.o, st)}, nil
 	},
 	words: template.FuncMap{
 		"facingwords": func(i int) string { return [...]string{"front", "left side", "back", "right side"}[i] },
@@ -44,6 +43,11 @@ type axesPage struct {
 	Decided  axes.Decisions
 	Standing axes.Standing
 	Small    show.Stances
+}
+
+// Drawing is the address of a small drawing.
+func (p axesPage) Drawing(t show.Turn) string {
+	return fmt.Sprintf("%s/small.svg?turn=%s&of=%s", p.Asset(), t, p.Small.Of)
 }
 
 // Posed tells whether a pose is decided.

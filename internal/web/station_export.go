@@ -9,6 +9,7 @@ import (
 	"yarvek/core/prep"
 	"yarvek/core/station/export"
 	"yarvek/core/target"
+	"yarvek/core/unit"
 	"yarvek/internal/work"
 )
 
@@ -21,7 +22,7 @@ var exportRoom = room{
 			return nil, err
 		}
 		p := exportPage{worksheet: ws, Report: c.o.Result.Export, Decided: c.o.Prep.Export, Formats: format.Written, Sent: list}
-		if p.Chosen, err = p.Decided.Chosen(); err != nil {
+		if p.Chosen, err = p.Decided.Chosen(c.o.Kit.Target.Prefers); err != nil {
 			return nil, err
 		}
 		want, err := strconv.ParseInt(c.r.URL.Query().Get("sent"), 10, 64)
@@ -50,7 +51,7 @@ type exportPage struct {
 // in force, so that it is not what leaves now.
 func (p exportPage) Old() bool {
 	o, e := p.Opened, p.Shown
-	return e.Revision != o.Revision.Number || e.Target != o.Kit.Target || string(e.Prep) != string(o.Prep.JSON())
+	return e.Revision != o.Revision.Number || !e.Target.Equal(o.Kit.Target) || string(e.Prep) != string(o.Prep.JSON())
 }
 
 // frameWords says in what frame a file of the format is written.
@@ -64,7 +65,7 @@ func frameWords(f format.Format, t target.Target) string {
 	if at.Basis != t.Basis {
 		own = "the target's axes, right-handed as nearly every receiver of the format expects"
 	}
-	s := fmt.Sprintf("Written in %s: %s up, %s-handed, %s. ", own, at.Basis.Up, at.Basis.Handedness(), target.UnitFor(at.UnitMetres).Name)
+	s := fmt.Sprintf("Written in %s: %s up, %s-handed, %s. ", own, at.Basis.Up, at.Basis.Handedness(), unit.For(at.UnitMetres).Name)
 	if f.Declares {
 		return s + "The file declares it; node transforms are kept."
 	}
@@ -73,7 +74,11 @@ func frameWords(f format.Format, t target.Target) string {
 
 // decideExport turns Export’s form into decisions; the form sends all of them at once.
 func decideExport(f *form, p *prep.Prep) {
+	was := p.Export.Format
 	p.Export = export.Decisions{Format: f.str("format"), Bake: f.on("bake"), Triangles: f.on("triangles"), Tangents: f.on("tangents")}
+	if was == "" && p.Export.Format == f.str("preferred") {
+		p.Export.Format = "" // the usual one, which nobody decided
+	}
 	if f.str("name") != "" {
 		p.Export.Name = f.name("name")
 	}

@@ -12,9 +12,10 @@ import (
 	"yarvek/core/measure"
 	"yarvek/core/prep"
 	"yarvek/core/station/size"
-	"yarvek/core/target"
+	"yarvek/core/unit"
 	"yarvek/internal/draft"
 	"yarvek/internal/show"
+	"yarvek/internal/work"
 )
 
 var sizeRoom = room{
@@ -27,7 +28,7 @@ var sizeRoom = room{
 			return nil, err
 		}
 		return sizePage{worksheet: ws, Report: rep, Decided: c.o.Prep.Size, Body: body, Lean: size.Lean(body), Outline: rep.Outline(body),
-			Ruler: ruler(c.r, c.o, size.Info.ID), FigureHeight: figureHeight(c.r), Classes: class.All, Units: target.Units,
+			Ruler: ruler(c.r, c.o, size.Info.ID), FigureHeight: figureHeight(c.r), Classes: c.o.Kit.Target.Classes, Units: unit.All,
 			Cube: trusted(draft.CubeTest(rep.Unit.Metres))}, nil
 	},
 	words: template.FuncMap{
@@ -58,13 +59,13 @@ type sizePage struct {
 	Ruler        *show.Measured
 	FigureHeight float64
 	Classes      []class.Class
-	Units        []target.Unit
+	Units        []unit.Unit
 	Cube         template.HTML
 }
 
 // FitLine says the decision on the scale, "" when there is none.
 func (p sizePage) FitLine() string {
-	fit := size.Decisions{Fit: p.Decided.Fit, Length: p.Decided.Length, Factor: p.Decided.Factor, From: p.Decided.From, To: p.Decided.To}
+	fit := size.Decisions{Fit: p.Decided.Fit, Along: p.Decided.Along, Length: p.Decided.Length, Factor: p.Decided.Factor, From: p.Decided.From, To: p.Decided.To}
 	return strings.Join(fit.Lines(), "")
 }
 
@@ -74,42 +75,48 @@ func (p sizePage) Custom() bool { return p.Decided.Unit == customUnit }
 // customUnit is the choice of a unit that has no name.
 const customUnit = "custom"
 
-// singular is a unit's name for one of it.
+// singular is a unit's name for one of it, with its article.
 func singular(name string) string {
 	switch name {
 	case "inches":
-		return "inch"
+		return "an inch"
 	case "feet":
-		return "foot"
+		return "a foot"
 	}
-	return strings.TrimSuffix(name, "s")
+	return "a " + strings.TrimSuffix(name, "s")
 }
 
 // decideSize turns Size’s form into decisions.
 func decideSize(f *form, p *prep.Prep) {
 	d := &p.Size
-	fit := func(e size.Extent) {
-		d.Fit, d.Length, d.Factor, d.From, d.To = e, 0, 0, geom.Vec3{}, geom.Vec3{}
-	}
 	switch f.str("act") {
 	case "class":
 		d.Class = f.str("class")
+		if o, err := f.open(); err != nil {
+			f.check(err)
+		} else if _, ok := o.Kit.Target.Class(d.Class); !ok {
+			f.check(work.NoClass(o.Kit.Target, d.Class))
+		}
 	case "unit":
 		if d.Unit, d.Metres = f.str("unit"), 0; d.Unit == customUnit {
 			d.Metres = f.length("metres", "One unit")
 		}
 	case "fit":
-		fit(size.Extent(f.str("fit")))
-		d.Length = f.length("length", "The length")
+		e, length := size.Extent(f.str("fit")), f.length("length", "The length")
+		o, err := f.open()
+		if err != nil {
+			f.err = first(f.err, err)
+			return
+		}
+		*d = d.Fitted(e, o.Result.Size.Along(e), length)
 	case "between":
-		fit(size.Between)
+		*d = d.Fitted(size.Between, geom.Vec3{}, f.length("length", "The length"))
 		d.From, d.To = f.point("from"), f.point("to")
-		d.Length = f.length("length", "The length")
 	case "factor":
-		fit(size.ByFactor)
+		*d = d.Fitted(size.ByFactor, geom.Vec3{}, 0)
 		d.Factor = f.number("factor", "The factor")
 	case "nofit":
-		fit("")
+		*d = d.Fitted("", geom.Vec3{}, 0)
 	case "bake":
 		was := d.Nodes
 		if d.Bake, d.Nodes = size.Bake(f.str("bake")), f.strs("node"); d.Bake == size.BakeNone {

@@ -36,9 +36,6 @@ var sourceRoom = room{
 		"nodewords": nodeWords,
 		"namelist":  func(l []string) string { return clip(strings.Join(l[:min(len(l), 60)], ", "), 60) },
 		"slotnames": func(s *scene.Scene) string { return cmp.Or(station.Some(s.SlotNames()), "none") },
-		"millimetres": func(m float64) string {
-			return figure.Significant(m*1000, 2) + "\u2009mm"
-		},
 		"treekinds": func() [][2]string {
 			return [][2]string{{"mesh", "meshes"}, {"kept", "going on"}, {"left", "left behind"}, {"stray", "strays"},
 				{"instance", "instances"},
@@ -46,6 +43,12 @@ var sourceRoom = room{
 				{"light", "lights"}}
 		},
 		"rulekinds": func() []string { return source.Kinds },
+		"cropways": func() (l [3][][2]string) {
+			l[0] = [][2]string{{string(source.OnPlan), "plan"}, {string(source.OnFront), "front"}, {string(source.OnSide), "side"}}
+			l[1] = [][2]string{{"inside", "inside"}, {"outside", "outside"}}
+			l[2] = [][2]string{{"cut", "cut at its edge"}, {"whole", "whole faces"}}
+			return l
+		},
 		"splitways": func() [][2]string {
 			return [][2]string{{string(source.ByParts), "by connected parts"}, {string(source.BySlot), "by slot"}}
 		},
@@ -145,7 +148,8 @@ func (w wanted) takes(n source.Node) bool {
 // row is a node of the tree as the page shows it.
 type row struct {
 	source.Node
-	At int // among all nodes
+	At   int       // among all nodes
+	Size geom.Vec3 // width, height, depth as the asset is decided to stand; metres as read
 }
 
 // tree is a piece of the tree of nodes: those that were looked for, in their order.
@@ -158,14 +162,14 @@ type tree struct {
 // treeOf takes the piece of the tree that is wanted. Only the first counts what there is.
 func treeOf(o *work.Opened, w wanted) tree {
 	var t tree
-	nodes := o.Result.Source.Nodes
+	nodes, boxes := o.Result.Source.Nodes, o.Result.Boxes()
 	found := 0
 	for i := w.from; i < len(nodes); i++ {
 		if !w.takes(nodes[i]) {
 			continue
 		}
 		if found++; len(t.Rows) < pieceOf {
-			t.Rows = append(t.Rows, row{nodes[i], i})
+			t.Rows = append(t.Rows, row{nodes[i], i, boxes[i].Size()})
 		} else if t.Next == "" {
 			t.Next = fmt.Sprintf("%s/source/lists/rows?%s", assetPath(o.Asset.ID),
 				url.Values{"find": {w.find}, "kind": {w.kind}, "from": {fmt.Sprint(i)}}.Encode())
@@ -194,8 +198,11 @@ func nodeWords(n source.Node) string {
 	if n.Instance {
 		w = append(w, "instance")
 	}
+	if n.For != "" {
+		w = append(w, n.For)
+	}
 	for _, l := range n.Lone {
-		if l != string(n.Kind) {
+		if l != string(n.Kind) && (n.For == "" || l != source.Level && l != source.Solid) {
 			w = append(w, l)
 		}
 	}
@@ -270,6 +277,15 @@ func decideSource(f *form, p *prep.Prep) {
 		}
 	case "rule":
 		d.Rules = append(slices.Clone(d.Rules), ruleOf(f))
+	case "crop":
+		c := source.Crop{View: source.CropView(f.str("view")), Outside: f.str("side") == "outside", Whole: f.str("how") == "whole"}
+		c.Area, c.Seen = f.area()
+		f.check(c.Validate())
+		d.Crop = append(slices.Clone(d.Crop), c)
+	case "uncrop":
+		if i := f.int("crop"); i >= 0 && i < len(d.Crop) {
+			d.Crop = slices.Delete(slices.Clone(d.Crop), i, i+1)
+		}
 	case "unrule":
 		if i := f.int("rule"); i >= 0 && i < len(d.Rules) {
 			d.Rules = slices.Delete(slices.Clone(d.Rules), i, i+1)
@@ -294,7 +310,9 @@ func ruleOf(f *form) source.Rule {
 	case source.ByBeyond:
 		r.Reach, r.What = f.length("reach", "The distance"), ""
 	case source.ByArea:
-		r.Area, r.What = f.area(), ""
+		a, seen := f.area()
+		// To the asset's right and front, as it stands.
+		r.Area, r.Seen, r.What = [4]float64{-a[2], a[1], -a[0], a[3]}, seen, ""
 	}
 	f.check(r.Validate())
 	return r

@@ -48,7 +48,7 @@ func TestEveryStationHasItsRoom(t *testing.T) {
 // aside are fields that say nothing by themselves: they belong to another field, which
 // says them.
 var aside = map[string]bool{
-	"size.Metres": true, "size.Length": true, "size.Factor": true, "size.From": true, "size.To": true, "size.Nodes": true,
+	"size.Metres": true, "size.Length": true, "size.Along": true, "size.Factor": true, "size.From": true, "size.To": true, "size.Nodes": true,
 	"pivot.Box": true, "pivot.Point": true, "pivot.Picks": true, "source.Groups.Nodes": true,
 }
 
@@ -186,9 +186,9 @@ func TestEveryControlDecidesWhatItSays(t *testing.T) {
 		fields []string
 		label  string
 	}{
-		{"source", nil, []string{"one", "leave hook"}, "Leave hook"},
-		{"source", [][]string{{"source", "one", "leave hook"}}, []string{"one", "keep hook"}, "Give up: Leave hook"},
-		{"source", nil, []string{"act", "leave", "key", "hook", "key", "deck"}, "Leave deck and 1 more"},
+		{"source", nil, []string{"one", "leave hook"}, "Leave out hook"},
+		{"source", [][]string{{"source", "one", "leave hook"}}, []string{"one", "keep hook"}, "Give up: Leave out hook"},
+		{"source", nil, []string{"act", "leave", "key", "hook", "key", "deck"}, "Leave out deck and 1 more"},
 		{"source", nil, []string{"act", "group", "key", "hook", "key", "deck", "group", "jetty"}, "Group deck, hook as jetty and 1 more"},
 		{"source", [][]string{{"source", "act", "group", "key", "hook", "group", "jetty"}}, []string{"act", "ungroup", "group", "jetty"},
 			"Give up: Group hook as jetty and 1 more"},
@@ -196,14 +196,19 @@ func TestEveryControlDecidesWhatItSays(t *testing.T) {
 		{"source", [][]string{{"source", "act", "split", "key", "deck", "by", "slot"}}, []string{"act", "unsplit", "key", "deck"},
 			"Give up: Split deck by slot"},
 		{"source", nil, []string{"act", "merge", "merge", "all"}, "Merge to one mesh"},
-		{"source", nil, []string{"act", "rule", "by", "name", "what", "ho*"}, "Leave nodes named “ho*”"},
+		{"source", nil, []string{"act", "rule", "by", "name", "what", "ho*"}, "Leave out nodes named “ho*”"},
 		{"source", nil, []string{"act", "rule", "by", "name", "what", "ho*", "keep", "on"}, "Keep nodes named “ho*”"},
 		{"source", nil, []string{"act", "rule", "by", "beyond", "reach", "5 m"},
-			"Leave what is farther than 5.00\u2009m from the main body"},
-		{"source", nil, []string{"act", "rule", "by", "area", "right0", "0", "front0", "0", "right1", "1", "front1", "2"},
-			"Leave what stands in a box of 1.00\u2009m by 2.00\u2009m on the plan"},
+			"Leave out what is farther than 5.00\u2009m from the main body"},
+		{"source", nil, []string{"act", "rule", "by", "area", "across0", "0", "up0", "0", "across1", "1", "up1", "2"},
+			"Leave out what stands in a box of 1.00\u2009m by 2.00\u2009m on the plan"},
+		{"source", nil, []string{"act", "crop", "view", "front", "side", "inside", "how", "cut", "across0", "0", "up0", "-1 m", "across1", "2", "up1", "9"},
+			"Keep what lies inside a box of 2.00\u2009m by 10.00\u2009m on the front, cut at its edge"},
+		{"source", [][]string{{"source", "act", "crop", "view", "plan", "side", "outside", "how", "whole", "across0", "0", "up0", "0", "across1", "1", "up1", "1"}},
+			[]string{"act", "uncrop", "crop", "0"},
+			"Give up: Keep what lies outside a box of 1.00\u2009m by 1.00\u2009m on the plan, whole faces"},
 		{"source", [][]string{{"source", "act", "rule", "by", "kind", "what", "speck"}}, []string{"act", "unrule", "rule", "0"},
-			"Give up: Leave every speck"},
+			"Give up: Leave out every speck"},
 		{"source", nil, []string{"act", "share", "key", "hook"}, "Make instances of hook"},
 		{"source", [][]string{{"source", "act", "share", "key", "hook"}}, []string{"act", "unshare", "key", "hook"},
 			"Give up: Make instances of hook"},
@@ -217,7 +222,7 @@ func TestEveryControlDecidesWhatItSays(t *testing.T) {
 		{"size", nil, []string{"act", "class", "class", "building"}, "Class: Building"},
 		{"size", nil, []string{"act", "unit", "unit", "cm"}, "Read as centimetres"},
 		{"size", nil, []string{"act", "unit", "unit", "custom", "metres", "0.5 m"}, "Read one unit as 0.500\u2009m"},
-		{"size", nil, []string{"act", "fit", "fit", "height", "length", "7 ft"}, "Make the height 2.13\u2009m"},
+		{"size", nil, []string{"act", "fit", "fit", "height", "length", "7 ft"}, "Make the height 2.13\u2009m, along the file’s Y"},
 		{"size", nil, []string{"act", "between", "from", "0,0,0", "to", "4,0,0", "length", "90 cm"},
 			"Make the measured distance 0.900\u2009m"},
 		{"size", nil, []string{"act", "factor", "factor", "1,5"}, "Scale by 1.5"},
@@ -340,9 +345,10 @@ func TestPreviewsOfWhatIsNotThere(t *testing.T) {
 		"station=size&act=factor&factor=2":               http.StatusOK,
 		"station=unheard&act=factor&factor=2":            http.StatusNotFound,
 		"act=factor&factor=2":                            http.StatusNotFound,
-		"station=size&act=unheard":                       http.StatusUnprocessableEntity,
-		"station=size&act=class&class=whale":             http.StatusUnprocessableEntity,
-		"station=pivot&code=pivot/far&n=0":               http.StatusUnprocessableEntity,
+		"station=size&act=unheard":                       http.StatusNoContent,
+		"station=size&act=class&class=whale":             http.StatusNoContent,
+		"station=pivot&code=pivot/far&n=0":               http.StatusNoContent,
+		"station=size&act=factor&factor=half":            http.StatusNoContent,
 		"station=unheard&code=pivot/far&n=0":             http.StatusNotFound,
 		"station=source&act=leave&key=a+node+of+no+file": http.StatusOK,
 	} {
@@ -355,24 +361,52 @@ func TestPreviewsOfWhatIsNotThere(t *testing.T) {
 		}
 	}
 	for path, want := range map[string]int{
-		"/assets/1/pick?station=size&x=1&y=1":    http.StatusUnprocessableEntity,
+		"/assets/1/pick?station=size&x=1&y=1":    http.StatusOK, // beside the mesh
 		"/assets/1/pick?station=size&x=NaN&y=1":  http.StatusUnprocessableEntity,
 		"/assets/1/pick?station=unheard&x=1&y=1": http.StatusNotFound,
 		"/assets/1/turntable?station=unheard":    http.StatusNotFound,
 		"/assets/1/turntable?station=size":       http.StatusOK,
-		"/assets/1/area?x0=1&y0=1&x1=2&y1=2":     http.StatusOK,
-		"/assets/1/area?x0=1&y0=1&x1=2":          http.StatusUnprocessableEntity,
-		"/assets/1/size?from=0,0,0&to=4,0,0":     http.StatusOK,
-		"/assets/1/size?from=0,0,0&to=nowhere":   http.StatusOK,
-		"/assets/1/size?figure=1.65":             http.StatusOK,
-		"/assets/1/revisions/7":                  http.StatusNotFound,
-		"/assets/1/revisions":                    http.StatusOK,
-		"/assets/1/export?sent=99":               http.StatusOK,
+		"/assets/1/pictures/0?station=size":      http.StatusUnprocessableEntity, // it has none
+		"/assets/1/pictures/x?station=size":      http.StatusNotFound,
+		"/assets/1/pictures/-1?station=size":     http.StatusUnprocessableEntity,
+		"/assets/1/pictures/0?station=unheard":   http.StatusNotFound,
+
+		"/assets/1/turntable?station=size&look=material":    http.StatusOK,
+		"/assets/1/turntable?station=unheard&look=material": http.StatusNotFound,
+		"/assets/1/area?x0=1&y0=1&x1=2&y1=2":                http.StatusOK,
+		"/assets/1/area?x0=1&y0=1&x1=2":                     http.StatusUnprocessableEntity,
+		"/assets/1/size?from=0,0,0&to=4,0,0":                http.StatusOK,
+		"/assets/1/size?from=0,0,0&to=nowhere":              http.StatusOK,
+		"/assets/1/size?figure=1.65":                        http.StatusOK,
+		"/assets/1/revisions/7":                             http.StatusNotFound,
+		"/assets/1/revisions":                               http.StatusOK,
+		"/assets/1/export?sent=99":                          http.StatusOK,
 	} {
 		assert.Equal(t, want, c.get(path).Code, path)
 	}
 	assert.Contains(t, c.get("/assets/1/size?from=0,0,0&to=4,0,0").Body.String(), "<strong>4.00\u2009m</strong>")
 	assert.Empty(t, c.log.String(), "nothing of it is ours to mend")
+}
+
+// What stands in the fields when Send is pressed is what leaves; and it leaves for the target
+// that the page shows, or not at all.
+func TestSendTakesTheFields(t *testing.T) {
+	c := newClient(t)
+	c.bring("quay.obj", quayText)
+	form := c.form("format", "obj", "name", "landing stage", "target", target.Shipped[0].ID)
+	require.Equal(t, http.StatusSeeOther, c.post("/assets/1/export/send", form).Code)
+	body := c.get("/assets/1/export").Body.String()
+	assert.Contains(t, body, "landing_stage.obj")
+	assert.Equal(t, "landing stage", c.prepNow().Export.Name)
+	assert.Equal(t, "obj", c.prepNow().Export.Format)
+
+	require.Equal(t, http.StatusSeeOther, c.post("/kits/1/target", url.Values{"target": {target.Shipped[1].ID}}).Code)
+	w := c.post("/assets/1/export/send", c.form("format", "glb", "target", target.Shipped[0].ID))
+	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
+	assert.Contains(t, w.Body.String(), "was changed to “"+target.Shipped[1].Name+"” in another window meanwhile, so nothing was sent")
+	stale := c.form("format", "fbx", "target", target.Shipped[1].ID)
+	c.decide("size", "act", "factor", "factor", "2")
+	assert.Equal(t, http.StatusConflict, c.post("/assets/1/export/send", stale).Code)
 }
 
 // After sending, what came of it stands before everything else.

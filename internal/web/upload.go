@@ -101,6 +101,9 @@ type jobPage struct {
 // showJob renders a job as it stands.
 func (s *Server) showJob(w http.ResponseWriter, j *work.Job) error {
 	p := jobPage{State: j.State()}
+	if p.Done {
+		j.Seen()
+	}
 	p.Intake, _ = p.Outcome.(*work.Intake)
 	if p.Err != nil {
 		_, say := explain(p.Err)

@@ -35,7 +35,7 @@ func TestAKitsTargetNameAndGrid(t *testing.T) {
 	d := desk(t, t.TempDir())
 	k := kit(t, d)
 	require.NoError(t, d.RenameKit(ctx, k.ID, "  North\tpier "))
-	require.NoError(t, d.SetTarget(ctx, k.ID, target.Shipped[3].ID))
+	require.NoError(t, d.SetTarget(ctx, k.ID, target.Shipped[3].ID, 0))
 	require.NoError(t, d.SetGrid(ctx, k.ID, .25))
 	got, err := d.Kit(ctx, k.ID)
 	require.NoError(t, err)
@@ -43,7 +43,7 @@ func TestAKitsTargetNameAndGrid(t *testing.T) {
 	assert.Equal(t, target.Shipped[3], got.Target)
 	assert.Equal(t, .25, got.Grid)
 	for _, err := range []error{
-		d.RenameKit(ctx, k.ID, " \n "), d.RenameKit(ctx, k.ID, strings.Repeat("x", 121)), d.SetTarget(ctx, k.ID, "sideways"),
+		d.RenameKit(ctx, k.ID, " \n "), d.RenameKit(ctx, k.ID, strings.Repeat("x", 121)), d.SetTarget(ctx, k.ID, "sideways", 0),
 		d.SetGrid(ctx, k.ID, -1), d.SetGrid(ctx, k.ID, 1e9),
 	} {
 		assert.Equal(t, fault.Invalid, fault.KindOf(err))
@@ -171,7 +171,7 @@ func TestASummaryIsOfOneMoment(t *testing.T) {
 	is, err := d.Summary(ctx, after)
 	require.NoError(t, err)
 	assert.Equal(t, "building", is.ClassID)
-	assert.False(t, is.Fits())
+	assert.False(t, is.Fits)
 }
 
 // Files that come in at once are all there in the end: none is put together from a
@@ -181,11 +181,15 @@ func TestMissingFilesAddedAtOnceAreAllThere(t *testing.T) {
 	d := desk(t, t.TempDir())
 	k := kit(t, d)
 	for round := range 8 {
-		id := take(t, d, k, fmt.Sprintf("a%d.obj", round), tri).Came[0].Asset.ID
+		libraries := ""
+		for i := range 5 {
+			libraries += fmt.Sprintf("mtllib paint%d.mtl\n", i)
+		}
+		id := take(t, d, k, fmt.Sprintf("a%d.obj", round), libraries+tri).Came[0].Asset.ID
 		var wg sync.WaitGroup
 		for i := range 5 {
 			wg.Go(func() {
-				_, used, err := send(t, d, id, fmt.Sprintf("picture %d.png", i), "x")
+				_, used, err := send(t, d, id, fmt.Sprintf("paint%d.mtl", i), "newmtl x\n")
 				assert.NoError(t, err)
 				assert.True(t, used)
 			})
@@ -295,7 +299,7 @@ func TestNothingIsSentOfNothing(t *testing.T) {
 	require.NoError(t, err)
 	_, err = d.Decide(ctx, id, 0, func(p *prep.Prep) error { p.Source.Leave = o.Result.Survey.Keys; return nil })
 	require.NoError(t, err)
-	_, err = d.Send(ctx, id)
+	_, err = d.Send(ctx, id, "")
 	assert.ErrorContains(t, err, "nothing goes on")
 	assert.Equal(t, fault.Invalid, fault.KindOf(err))
 }

@@ -12,6 +12,7 @@ import (
 	"time"
 
 	"yarvek/core/deliver"
+	"yarvek/core/fault"
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/pack"
 	"yarvek/internal/store"
@@ -43,14 +44,19 @@ func sent(e store.Export) (Sent, error) {
 }
 
 // Send writes the asset as its Export station decides, reads it back, and keeps the
-// package with its packing list and certificate.
-func (d *Desk) Send(ctx context.Context, asset int64) (Sent, error) {
+// package with its packing list and certificate. want is the ID of the target it is meant
+// for, "" for whichever the kit has; another one is not sent for.
+func (d *Desk) Send(ctx context.Context, asset int64, want string) (Sent, error) {
 	o, err := d.Open(ctx, asset)
 	if err != nil {
 		return Sent{}, err
 	}
-	p, err := deliver.Make(ctx, deliver.Order{Delivery: o.Result.Delivery, Decisions: o.Prep.Export, Name: o.Asset.Name,
-		Target: o.Kit.Target})
+	if now := o.Kit.Target; want != "" && want != now.ID {
+		return Sent{}, fault.Input("the kit's target was changed to “%s” in another window meanwhile, so nothing was sent. The sheet now shows "+
+			"the asset for that target", now.Name)
+	}
+	p, err := deliver.Make(ctx, deliver.Order{Delivery: o.Result.Delivery, Decisions: o.Prep.Export, Asset: o.Asset.Name,
+		Kit: o.Kit.Name, Target: o.Kit.Target})
 	if err != nil {
 		return Sent{}, err
 	}

@@ -42,6 +42,9 @@ type Came struct {
 	State    store.State
 	Missing  []finding.Finding // companions that are not there
 	Findings int
+	// Namesake is the asset that had the name before, of ID 0 for none: this one may be
+	// meant as its next revision.
+	Namesake Asset
 }
 
 // Intake is the outcome of an upload.
@@ -124,7 +127,7 @@ func (u *Upload) unzip(name, sha string, packed int64) error {
 		if strings.HasSuffix(e.Name, "/") {
 			continue
 		}
-		if hidden(e.Name) {
+		if bundle.Hidden(e.Name) {
 			u.Passed = append(u.Passed, path.Join(name, fault.Shown(e.Name)))
 			continue
 		}
@@ -177,17 +180,12 @@ func (w *watched) Read(p []byte) (int, error) {
 	return n, err
 }
 
-// hidden entries are what archiving programs add for themselves.
-func hidden(name string) bool {
-	return strings.HasPrefix(path.Base(name), ".") || strings.HasPrefix(name, "__")
-}
-
 // TakeIn reads the upload's meshes and makes an asset of each, in the background. The
 // job's outcome is an *Intake; stopped on its way, it says what had come in by then and
 // what was not come to.
 func (d *Desk) TakeIn(ctx context.Context, kit int64, u *Upload) (*Job, error) {
 	by, noted := store.By(ctx), make(chan struct{})
-	job := d.Jobs.Start("Reading the upload", func(ctx context.Context, job *Job) (any, error) {
+	job := d.Jobs.Start(aboutKit(kit), "Reading the upload", func(ctx context.Context, job *Job) (any, error) {
 		<-noted // an asset is younger than the note of its upload
 		return d.takeIn(store.As(ctx, by), kit, u, job)
 	})
@@ -204,6 +202,12 @@ func (d *Desk) TakeIn(ctx context.Context, kit int64, u *Upload) (*Job, error) {
 	}
 	return job, nil
 }
+
+// aboutKit names a kit for jobs.
+func aboutKit(kit int64) string { return fmt.Sprintf("kit %d", kit) }
+
+// Uploads lists the jobs that take files into a kit, or did and were not seen to end.
+func (d *Desk) Uploads(kit int64) []string { return d.Jobs.About(aboutKit(kit)) }
 
 // Interrupted tells what became of an upload whose job this process does not know, since
 // it was started after the job was: which assets came in, and which meshes did not. The
@@ -334,6 +338,10 @@ func (d *Desk) takeOne(ctx context.Context, kit int64, set *bundle.Bundle, m sto
 		return Came{}, err
 	}
 	name := strings.TrimSuffix(path.Base(m.Name), path.Ext(m.Name))
+	there, err := d.store.Assets(ctx, kit, false)
+	if err != nil {
+		return Came{}, err
+	}
 	a, err := d.store.NewAsset(ctx, kit, name, m.Name, files)
 	if err != nil {
 		return Came{}, err
@@ -344,6 +352,11 @@ func (d *Desk) takeOne(ctx context.Context, kit int64, set *bundle.Bundle, m sto
 	}
 	d.sources.Put(sourceKey(st.Revision), read{s, found})
 	c := Came{Asset: a, State: st, Findings: len(found)}
+	for _, old := range there {
+		if strings.EqualFold(old.Name, a.Name) {
+			c.Namesake = old // the newest of them
+		}
+	}
 	for _, f := range found {
 		if f.Missing() {
 			c.Missing = append(c.Missing, f)

@@ -4,6 +4,7 @@ import (
 	"context"
 	"crypto/rand"
 	"log/slog"
+	"slices"
 	"sync"
 	"time"
 
@@ -37,11 +38,13 @@ type Job struct {
 	mu    sync.Mutex
 	state State     // what is shown of it
 	ended time.Time // zero while it runs
+	shown bool      // how it ended
 }
 
 // State is what a page shows of a job.
 type State struct {
 	ID      string
+	About   string // what it works on, such as "kit 3"
 	Title   string
 	Step    string
 	Percent int
@@ -54,12 +57,39 @@ type State struct {
 // keep is how long an ended job can still be asked about.
 const keep = 10 * time.Minute
 
+// About lists the jobs that work on something, and those that ended and whose outcome nobody
+// saw yet, so that a page that was left finds them again.
+func (j *Jobs) About(about string) (ids []string) {
+	j.mu.Lock()
+	defer j.mu.Unlock()
+	for id, job := range j.byID {
+		if s := job.State(); s.About == about && !job.seen() {
+			ids = append(ids, id)
+		}
+	}
+	slices.Sort(ids)
+	return ids
+}
+
+// Seen notes that somebody was shown how the job ended.
+func (job *Job) Seen() {
+	job.mu.Lock()
+	defer job.mu.Unlock()
+	job.shown = job.shown || job.state.Done
+}
+
+func (job *Job) seen() bool {
+	job.mu.Lock()
+	defer job.mu.Unlock()
+	return job.shown
+}
+
 // Start runs f in the background. f is to look at its context: when that ends it gives
 // what was done until then, as its outcome.
-func (j *Jobs) Start(title string, f func(ctx context.Context, job *Job) (any, error)) *Job {
+func (j *Jobs) Start(about, title string, f func(ctx context.Context, job *Job) (any, error)) *Job {
 	ctx, cancel := context.WithCancel(j.ctx)
 	job := &Job{ID: rand.Text(), cancel: cancel}
-	job.state = State{ID: job.ID, Title: title}
+	job.state = State{ID: job.ID, About: about, Title: title}
 	j.mu.Lock()
 	for id, old := range j.byID {
 		if old.over(keep) {

@@ -43,7 +43,7 @@ func TestWhatBreaksOffIsLogged(t *testing.T) {
 	var out said
 	j := NewJobs(slog.New(slog.NewTextHandler(&out, nil)))
 	run := func(title string, f func(context.Context, *Job) (any, error)) State {
-		job := j.Start(title, f)
+		job := j.Start("", title, f)
 		j.Wait()
 		return job.State()
 	}
@@ -67,7 +67,7 @@ func TestWhatBreaksOffIsLogged(t *testing.T) {
 func TestAStoppedJobSaysSo(t *testing.T) {
 	j := NewJobs(slog.New(slog.DiscardHandler))
 	started := make(chan struct{})
-	job := j.Start("Counting", func(ctx context.Context, job *Job) (any, error) {
+	job := j.Start("", "Counting", func(ctx context.Context, job *Job) (any, error) {
 		job.Report("halfway", .5)
 		close(started)
 		<-ctx.Done()
@@ -85,7 +85,7 @@ func TestAStoppedJobSaysSo(t *testing.T) {
 	// Closing stops what runs, and waits for it.
 	var ended bool
 	started = make(chan struct{})
-	j.Start("Waiting", func(ctx context.Context, _ *Job) (any, error) {
+	j.Start("", "Waiting", func(ctx context.Context, _ *Job) (any, error) {
 		close(started)
 		<-ctx.Done()
 		ended = true

@@ -2,15 +2,21 @@ package work
 
 import (
 	"context"
-	"strings"
 
 	"yarvek/core/fault"
-	"yarvek/core/target"
 	"yarvek/internal/store"
 )
 
 // Kits lists all kits, the newest first.
-func (d *Desk) Kits(ctx context.Context) ([]Kit, error) { return d.store.Kits(ctx) }
+func (d *Desk) Kits(ctx context.Context) ([]Kit, error) { return d.store.Kits(ctx, false) }
+
+// RemovedKits lists those that were taken off the first page.
+func (d *Desk) RemovedKits(ctx context.Context) ([]Kit, error) { return d.store.Kits(ctx, true) }
+
+// RemoveKit takes a kit off the first page, or puts it back. Nothing is deleted.
+func (d *Desk) RemoveKit(ctx context.Context, kit int64, removed bool) error {
+	return d.store.RemoveKit(ctx, kit, removed)
+}
 
 // Kit finds one.
 func (d *Desk) Kit(ctx context.Context, kit int64) (Kit, error) { return d.store.Kit(ctx, kit) }
@@ -21,7 +27,7 @@ func (d *Desk) NewKit(ctx context.Context, name, targetID string) (Kit, error) {
 	if err != nil {
 		return Kit{}, err
 	}
-	t, err := targetByID(targetID)
+	t, err := d.Target(ctx, targetID, 0)
 	if err != nil {
 		return Kit{}, err
 	}
@@ -37,26 +43,14 @@ func (d *Desk) RenameKit(ctx context.Context, kit int64, name string) error {
 	return d.store.RenameKit(ctx, kit, clean)
 }
 
-// SetTarget gives a kit another target, by its ID.
-func (d *Desk) SetTarget(ctx context.Context, kit int64, id string) error {
-	t, err := targetByID(id)
+// SetTarget gives a kit another target, by its ID, or another revision of the one it has; 0 is
+// the newest.
+func (d *Desk) SetTarget(ctx context.Context, kit int64, id string, revision int) error {
+	t, err := d.Target(ctx, id, revision)
 	if err != nil {
 		return err
 	}
 	return d.store.SetTarget(ctx, kit, t)
-}
-
-// targetByID finds a shipped target; the error is the asker’s.
-func targetByID(id string) (target.Target, error) {
-	t, ok := target.ByID(id)
-	if !ok {
-		ids := make([]string, len(target.Shipped))
-		for i, s := range target.Shipped {
-			ids[i] = s.ID
-		}
-		return t, fault.Input("%q is no target: expected one of %s", id, strings.Join(ids, ", "))
-	}
-	return t, nil
 }
 
 // Bounds of a kit's grid, in metres.

@@ -6,11 +6,14 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"strings"
 
 	"yarvek/core/compare"
 	"yarvek/core/fault"
 	"yarvek/core/format"
 	"yarvek/core/prep"
+	"yarvek/core/station"
+	"yarvek/internal/store"
 )
 
 // AddFiles gives an asset's source further files, as its next revision. Companions
@@ -33,6 +36,9 @@ func (d *Desk) AddFiles(ctx context.Context, asset int64, u *Upload) (number int
 		if err != nil {
 			return 0, false, err
 		}
+		if next.Files, err = d.asked(ctx, next, u); err != nil {
+			return 0, false, err
+		}
 		if _, err := d.source(ctx, next); err != nil {
 			return 0, false, err
 		}
@@ -45,6 +51,44 @@ func (d *Desk) AddFiles(ctx context.Context, asset int64, u *Upload) (number int
 			return number, used, err
 		}
 	}
+}
+
+// asked leaves of a revision's files those of the upload that its mesh does not refer to: a
+// picture of another name, or a foreign file, is never part of it. When nothing of the upload
+// is left the error says what the mesh asks for.
+func (d *Desk) asked(ctx context.Context, next Revision, u *Upload) ([]store.File, error) {
+	wanted := map[string]bool{next.Main: true}
+	for _, c := range format.Companions(ctx, d.bundleOf(next.Files), next.Main) {
+		wanted[c] = true
+	}
+	var files []store.File
+	var foreign []string
+	took := false
+	for _, f := range next.Files {
+		if !u.names[f.Name] {
+			files = append(files, f)
+		} else if wanted[f.Name] {
+			files, took = append(files, f), true
+		} else {
+			foreign = append(foreign, f.Name)
+		}
+	}
+	if took || len(foreign) == 0 {
+		return files, nil
+	}
+	var missing []string
+	if r, err := d.source(ctx, Revision{Main: next.Main, Files: files}); err == nil {
+		for _, f := range r.findings {
+			if f.Missing() {
+				missing = append(missing, f.Title)
+			}
+		}
+	}
+	say := fmt.Sprintf("%s does not refer to %s, so nothing was changed", next.Main, station.Some(foreign))
+	if len(missing) > 0 {
+		return nil, fault.Input("%s. What it asks for: %s", say, strings.Join(missing[:min(len(missing), 3)], "; "))
+	}
+	return nil, fault.Input("%s. It asks for nothing that is not there", say)
 }
 
 // after is the revision that follows one when the upload's files are added to it, and

@@ -44,7 +44,7 @@ func TestARevisionIsReviewedTakenAndUndone(t *testing.T) {
 	_, _, err = send(t, d, id, "a.obj", quayObj, "b.obj", quayObj)
 	assert.ErrorContains(t, err, "none is called quay.obj")
 
-	next := strings.ReplaceAll(quayObj, "o hook", "o crane hook")
+	next := "mtllib quay.mtl\n" + strings.ReplaceAll(quayObj, "o hook", "o crane hook")
 	n, used, err = send(t, d, id, "quay-v2.obj", next)
 	require.NoError(t, err)
 	assert.Equal(t, 2, n)

@@ -2,11 +2,9 @@ package work
 
 import (
 	"context"
-	"encoding/json"
 	"fmt"
 	"math"
 
-	"yarvek/core/class"
 	"yarvek/core/fault"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
@@ -39,12 +37,19 @@ func (o *Opened) Tape() []Cell {
 type Summary struct {
 	ClassID   string
 	Class     string // its name
+	Proposed  string // ID of the class its name says, while it has none
+	Because   string // why
 	Tape      []Cell
 	Size      geom.Vec3 // width, height, depth in the target; metres
 	Low       float64   // of the base against the origin; metres
 	OffGrid   float64   // of the pivot against the kit's grid, sideways and frontward at most; metres
+	Fits      bool      // its size is plausible for its class
+	Longest   float64   // its largest extent; metres
 	Triangles int
 	Slots     int
+	DrawCalls int
+	NodeNames []string // of the nodes with a mesh that leave, the first few thousand
+	SlotNames []string // likewise
 	MustFix   int
 	Look      int
 	Trouble   string // the first finding that spoils its place on the line-up, "" for none
@@ -52,11 +57,8 @@ type Summary struct {
 	Unread    string `json:"-"` // why the source can't be read now; never kept
 }
 
-// Fits tells whether its size is plausible for its class.
-func (s Summary) Fits() bool {
-	c, ok := class.Find(s.ClassID)
-	return ok && c.Fits(max(s.Size[0], s.Size[1], s.Size[2]))
-}
+// namesKept bounds the names of a summary.
+const namesKept = 4000
 
 // Row is an asset in its kit, all of one moment.
 type Row struct {
@@ -87,7 +89,7 @@ func (d *Desk) Overview(ctx context.Context, kit int64) (Kit, []Row, error) {
 	for i := range rows {
 		r := &rows[i]
 		if r.Last = last[r.Asset.ID]; r.Last != nil {
-			r.Changed = !samePrep(r.Step.JSON, r.Last.Prep) || r.Revision.Number != r.Last.Revision || r.Kit.Target != r.Last.Target
+			r.Changed = !samePrep(r.Step.JSON, r.Last.Prep) || r.Revision.Number != r.Last.Revision || !r.Kit.Target.Equal(r.Last.Target)
 		}
 	}
 	return k, rows, nil
@@ -124,23 +126,15 @@ func samePrep(a, b []byte) bool {
 }
 
 // SummaryKey names what a summary is made of, for what else is derived of it.
-func SummaryKey(st store.State) (string, error) {
-	t, err := json.Marshal(st.Kit.Target)
-	if err != nil {
-		return "", err
-	}
-	return fmt.Sprintf("rules %d\n%s\n%s\n%s\n%g\n%d", prep.Rules, sourceKey(st.Revision), st.Step.JSON, t, st.Kit.Grid,
-		st.Revision.Number), nil
+func SummaryKey(st store.State) string {
+	return fmt.Sprintf("rules %d\n%s\n%s\n%s\n%g\n%d", prep.Rules, sourceKey(st.Revision), st.Step.JSON, st.Kit.Target.Judged(), st.Kit.Grid,
+		st.Revision.Number)
 }
 
 // Summary is the row of an asset as it was at one moment. A source that can't be read is
 // no error: the summary says so, and the next one looks again.
 func (d *Desk) Summary(ctx context.Context, st store.State) (Summary, error) {
-	key, err := SummaryKey(st)
-	if err != nil {
-		return Summary{}, err
-	}
-	s, err := Derive(ctx, d.Derived, "summary", key, func(ctx context.Context) (Summary, error) {
+	s, err := Derive(ctx, d.Derived, "summary", SummaryKey(st), func(ctx context.Context) (Summary, error) {
 		o, err := d.open(ctx, st)
 		if err != nil {
 			return Summary{}, err
@@ -170,6 +164,20 @@ func summarize(o *Opened) Summary {
 	c := r.Delivery.Scene.Count()
 	s := Summary{ClassID: r.Size.Class.ID, Class: r.Size.Class.Name, Tape: o.Tape(), Size: r.Axes.Size, Triangles: c.Triangles,
 		Slots: c.Slots}
+	if p := r.Size.Proposals; len(p) > 0 && p[0].ByName {
+		s.Proposed, s.Because = p[0].Class.ID, p[0].Why
+	}
+	s.Fits, s.Longest, s.DrawCalls = r.Size.Class.Fits(r.Size.Longest), r.Size.Longest, r.Delivery.Scene.DrawCalls()
+	for _, n := range r.Delivery.Scene.Nodes {
+		if n.Mesh >= 0 && len(s.NodeNames) < namesKept {
+			s.NodeNames = append(s.NodeNames, n.Name)
+		}
+	}
+	for _, m := range r.Delivery.Scene.Materials {
+		if len(s.SlotNames) < namesKept {
+			s.SlotNames = append(s.SlotNames, m.Name)
+		}
+	}
 	s.MustFix, s.Look = r.Open()
 	s.OffGrid = max(math.Abs(r.Pivot.OffGrid[0]), math.Abs(r.Pivot.OffGrid[2]))
 	if box := r.Pivot.Box.Carried(r.Delivery.Scene.Basis.To(geom.GLTF)); !box.IsEmpty() {

@@ -6,8 +6,10 @@ package work
 import (
 	"context"
 	"crypto/sha256"
+	"errors"
 	"fmt"
 	"log/slog"
+	"slices"
 	"strings"
 
 	"yarvek/core/fault"
@@ -19,6 +21,7 @@ import (
 	"yarvek/core/prep"
 	"yarvek/core/scene"
 	"yarvek/core/station"
+	"yarvek/core/target"
 	"yarvek/internal/store"
 )
 
@@ -204,6 +207,40 @@ func (d *Desk) Decide(ctx context.Context, asset int64, base int, by Decision) (
 	return label, d.store.SavePrep(ctx, asset, base, after, label)
 }
 
+// Sort gives assets of a kit their classes, by ID, each as a decision of its own that can be
+// undone. It returns how many it sorted; assets that are not the kit's, or have a class, stay
+// as they are.
+func (d *Desk) Sort(ctx context.Context, kit int64, classes map[int64]string) (int, error) {
+	states, err := d.store.States(ctx, kit)
+	if err != nil {
+		return 0, err
+	}
+	n := 0
+	for _, st := range states {
+		id, ok := classes[st.Asset.ID]
+		if !ok {
+			continue
+		}
+		if _, has := st.Kit.Target.Class(id); !has {
+			return n, NoClass(st.Kit.Target, id)
+		}
+		label, err := d.Decide(ctx, st.Asset.ID, st.Asset.Changes, func(p *prep.Prep) error {
+			if p.Size.Class == "" {
+				p.Size.Class = id
+			}
+			return nil
+		})
+		switch {
+		case errors.Is(err, ErrStale): // somebody is at it just now
+		case err != nil:
+			return n, err
+		case label != "":
+			n++
+		}
+	}
+	return n, nil
+}
+
 // Remedy is the decision that applies a finding's remedy, found by the station, the
 // finding's code and the number of the remedy.
 func (d *Desk) Remedy(ctx context.Context, o *Opened, at, code string, n int) (Decision, error) {
@@ -220,6 +257,57 @@ func (d *Desk) Remedy(ctx context.Context, o *Opened, at, code string, n int) (D
 		}
 	}
 	return nil, fault.New(fault.Missing, "this finding is gone; the page shows the asset as it is now")
+}
+
+// NoClass is the error that a target has no such class; it names those it has.
+func NoClass(t target.Target, id string) error {
+	var ids []string
+	for _, c := range t.Classes {
+		ids = append(ids, c.ID)
+	}
+	return fault.Input("“%s” has no class %q: expected one of %s", t.Name, id, strings.Join(ids, ", "))
+}
+
+// Proposed tells whether a finding has a first remedy that can be taken along with those of
+// others: it deserves a look at least, and what it does is not harsh.
+func Proposed(f finding.Finding) bool {
+	return f.Severity > finding.Note && len(f.Remedies) > 0 && !f.Remedies[0].Harsh
+}
+
+// Proposals is the decision that applies the first remedy of each finding of a station that
+// has one to propose, one after the other, each to what the ones before it made. One that
+// would leave less than half of the triangles is passed over, and so is one that another one
+// has made needless.
+func (d *Desk) Proposals(ctx context.Context, o *Opened, at string) (Decision, error) {
+	whole := o.Result.Delivery.Scene.Count().Triangles
+	now, tried := o, map[string]bool{}
+	for {
+		stop, err := now.Result.Stop(at)
+		if err != nil {
+			return nil, err
+		}
+		i := slices.IndexFunc(stop.Report.Findings(), func(f finding.Finding) bool { return Proposed(f) && !tried[f.Code] })
+		if i < 0 {
+			break
+		}
+		f := stop.Report.Findings()[i]
+		tried[f.Code] = true
+		p, err := now.Prep.With(f.Remedies[0].Decision)
+		if err != nil {
+			return nil, err
+		}
+		with, err := d.With(ctx, o, p)
+		if err != nil {
+			return nil, err
+		}
+		if 2*with.Result.Delivery.Scene.Count().Triangles >= whole {
+			now = with
+		}
+	}
+	return func(p *prep.Prep) error {
+		*p = now.Prep
+		return nil
+	}, nil
 }
 
 // Move undoes the last decision (-1) or does it again (+1), and tells whether there was
