@@ -1,10 +1,13 @@
 package e2e
 
 import (
+	"bytes"
 	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
+	"image"
+	"image/png"
 	"math"
 	"net/http"
 	"net/http/httptest"
@@ -23,8 +26,10 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/prep"
 	"yarvek/core/scene"
+	"yarvek/core/shape"
 	"yarvek/core/shape/shapetest"
 	"yarvek/core/target"
+	"yarvek/core/unit"
 	"yarvek/internal/demo"
 )
 
@@ -39,6 +44,7 @@ type reading struct {
 		UVs      int
 	}
 	Textures int
+	Channels []int // the UV set each lies on
 	Nodes    []string
 	Broken   int // numbers that are none, in any attribute
 	Bare     int // groups of faces whose material is not there
@@ -137,9 +143,58 @@ func agreeOnAll(t *testing.T, seeds uint64, scene func(seed uint64) *scene.Scene
 	b := newBench(t)
 	for seed := range seeds {
 		s := scene(seed)
-		to := target.Target{Basis: s.Basis, Unit: target.Units[1]}
+		to := target.Framed("own", "own", s.Basis, unit.All[1])
 		for _, f := range format.Written {
 			t.Run(fmt.Sprintf("%d/%s", seed, f.ID), func(t *testing.T) { agree(t, b, s, f, to) })
+		}
+	}
+}
+
+// Nodes of one name stay apart in every loader, meshes without normals are lit, what is
+// mirrored is, and a texture lies on the second set where the loader knows of one.
+func TestIndependentReadersTakeNamesakes(t *testing.T) {
+	b := newBench(t)
+	m := new(shape.Builder).Slot(0).Prism([][2]float64{{0, 0}, {2, 0}, {3, 1}, {0, 2}}, 0, 1).Mesh("tern post")
+	m.Normals = scene.Layer[[3]float32]{}
+	m.UVs = append(m.UVs, scene.UVSet{Name: "bake", Layer: m.UVs[0].Layer})
+	paint := scene.NewMaterial("Küstenfarbe 海 красный")
+	paint.Maps[scene.UseBaseColor] = scene.Map{Texture: 1, UVSet: 1}
+	s := shape.Scene("posts", []scene.Material{paint}, m)
+	var png1 bytes.Buffer
+	require.NoError(t, png.Encode(&png1, image.NewNRGBA(image.Rect(0, 0, 4, 4))))
+	s.Images = []scene.Image{{Name: "p.png", MIME: "image/png", Data: png1.Bytes(), Width: 4, Height: 4}}
+	s.Textures = []scene.Texture{{Name: "p", WrapU: scene.Repeat, WrapV: scene.Repeat}}
+	s.Nodes = nil
+	for i := range 4 {
+		at := geom.Translation(geom.Vec3{5 * float64(i), 0, 0})
+		if i == 2 {
+			at.M[0][0] = -1
+		}
+		s.Nodes = append(s.Nodes, scene.Node{Name: "red post", Kind: scene.KindMesh, Parent: -1, Local: at})
+	}
+	to := target.Framed("own", "own", s.Basis, unit.Metre)
+	for _, f := range format.Written {
+		pk, err := format.Write(context.Background(), scene.Delivery{Scene: s}, f, "posts", to)
+		require.NoError(t, err)
+		got := b.load(t, pk.Files)
+		want := s.Carried(geom.Linear(s.Basis.To(f.Frame(to).Basis)))
+		box := want.Bounds()
+		assert.True(t, box.Min.Near(got.Min, 1e-5) && box.Max.Near(got.Max, 1e-5), "%s: %v", f.ID, got)
+		assert.EqualValues(t, s.Count().Triangles, got.Triangles, f.ID)
+		assert.InDelta(t, volume(want), got.Volume, 1e-3, f.ID)
+		assert.Zero(t, got.Broken+got.Bare+got.Long, f.ID)
+		posts := 0
+		for _, n := range got.Nodes {
+			if strings.HasPrefix(strings.ReplaceAll(n, "_", " "), "red post") {
+				posts++
+			}
+		}
+		assert.GreaterOrEqual(t, posts, 4, "%s: %v", f.ID, got.Nodes)
+		if f.ID == "glb" || f.ID == "gltf" {
+			assert.Equal(t, []int{1}, got.Channels, f.ID)
+		}
+		if strings.HasPrefix(f.ID, "fbx") {
+			assert.Equal(t, 1, got.Textures, f.ID)
 		}
 	}
 }

@@ -76,6 +76,7 @@ func TestAMessyMeshIsPutRightWithTheMouse(t *testing.T) {
 	until(t, ctx, `document.querySelector("#class")`)
 	do(t, ctx, chromedp.Evaluate[chromedp.Void](`{const s = document.querySelector("#class"); s.value = "street-furniture";
 		s.dispatchEvent(new Event("change", {bubbles: true}))}`))
+	until(t, ctx, `document.querySelector('input[name=code][value="size/unit-slip"]')`)
 	press(t, ctx, "Read as centimetres")
 	until(t, ctx, `document.querySelector(".lead").textContent.includes("2.00")`)
 	do(t, ctx, chromedp.Click(chromedp.CSS("#tape-axes")))
@@ -125,7 +126,7 @@ func TestAMessyMeshIsPutRightByKeyboardAlone(t *testing.T) {
 	_, err := chromedp.Call(ctx, page.SetInterceptFileChooserDialog, page.SetInterceptFileChooserDialogParams{Enabled: true})
 	require.NoError(t, err)
 	chooser := chromedp.Events(ctx, page.FileChooserOpened)
-	tabTo(`el.matches("label[role=button]")`)
+	tabTo(`el.matches("[data-choose]")`)
 	key(kb.Enter)
 	for ev, err := range chooser {
 		require.NoError(t, err)

@@ -184,11 +184,11 @@ func TestAMessySceneIsClearedByKeyboardAlone(t *testing.T) {
 	}
 	assert.Contains(t, text(t, ctx, "#worksheet .lead"), "2 of 8")
 	// A rule by name, for the next revision too.
-	tabTo(t, ctx, `el.matches("details.more > summary") && el.textContent.startsWith("Leave by rule")`)
+	tabTo(t, ctx, `el.matches("details.more > summary") && el.textContent.startsWith("Leave out by rule")`)
 	typed(t, ctx, kb.Enter)
 	tabTo(t, ctx, `el.id === "rulename"`)
 	typed(t, ctx, "r", "o", "p", "e", "*", kb.Enter)
-	until(t, ctx, `document.querySelector("#worksheet").textContent.includes("Leave nodes named “rope*”")`)
+	until(t, ctx, `document.querySelector("#worksheet").textContent.includes("Leave out nodes named “rope*”")`)
 
 	// Measured by the cross: the arrow keys move it, Enter picks.
 	tabTo(t, ctx, `el.id === "rule-name"`) // keys rest while somebody types

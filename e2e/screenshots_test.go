@@ -32,6 +32,9 @@ func TestScreenshots(t *testing.T) {
 	_, err := demo.Fill(context.Background(), h.desk)
 	require.NoError(t, err)
 	review(t, h)
+	own, err := h.desk.CopyTarget(context.Background(), "z-up-centimetres-left", "Tern Point engine")
+	require.NoError(t, err)
+	require.NoError(t, h.desk.SetTarget(context.Background(), 1, own.ID, 0))
 	ctx := tab(t)
 	for _, s := range []struct{ name, path, then string }{
 		{"kit", "/kits/1/", ""},
@@ -40,21 +43,30 @@ func TestScreenshots(t *testing.T) {
 		{"axes", "/assets/3/axes", ""},
 		{"pivot", "/assets/8/pivot", ""},
 		{"export", "/assets/5/export", ""},
-		{"turntable", "/assets/5/size", "[data-view=turntable]"},
+		{"turntable", "/assets/5/pivot", "[data-view=turntable]"},
 		{"exports", "/kits/1/exports", ""},
+		{"target", "/targets/tern-point-engine?kit=1", "#section-classes summary"},
 		{"review", "/assets/10/revisions/2", ""},
 		{"preview", "/assets/9/axes", "#rest-0"},
 	} {
 		do(t, ctx, chromedp.Navigate(h.URL+s.path))
 		until(t, ctx, "document.fonts.status === 'loaded'")
 		if s.then != "" {
-			if s.name == "preview" {
+			switch s.name {
+			case "target":
+				do(t, ctx, chromedp.Click(chromedp.CSS(s.then)))
+				do(t, ctx, chromedp.Evaluate[chromedp.Void](`(() => { const f = document.querySelector("[name='classes.2.budget.triangles']");
+					f.value = "400"; f.dispatchEvent(new Event("input", { bubbles: true })) })()`))
+				until(t, ctx, `document.querySelector("#effect").textContent.includes("over budget")`)
+			case "preview":
 				do(t, ctx, chromedp.Focus(chromedp.CSS(s.then)))
 				until(t, ctx, `document.querySelector(".ghost")`)
-			} else {
+			default:
 				do(t, ctx, chromedp.Click(chromedp.CSS(s.then)))
 				until(t, ctx, `document.querySelector("canvas").dataset.drawn > 0`)
-				do(t, ctx, chromedp.Sleep(400*time.Millisecond))
+				do(t, ctx, chromedp.Click(chromedp.CSS("[data-look=material]")))
+				until(t, ctx, `document.querySelector("canvas").dataset.look === "material"`)
+				do(t, ctx, chromedp.Sleep(900*time.Millisecond))
 			}
 			do(t, ctx, chromedp.Evaluate[chromedp.Void](`sessionStorage.clear()`))
 		}
