@@ -23,9 +23,11 @@ bench: ## the figures quoted in docs/speed.md
 	$(GO) test -run '^$$' -bench . -benchtime 3x ./core/... ./internal/...
 
 fuzz: ## a million executions of each reader
-	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1000000x ./core/format/obj
-	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1000000x ./core/format/gltf
-	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1000000x ./core/format/fbx
+	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1000000x -fuzzminimizetime 10x ./core/format/obj
+	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1000000x -fuzzminimizetime 10x ./core/format/gltf
+	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1000000x -fuzzminimizetime 10x ./core/format/fbx
+	$(GO) test -run '^$$' -fuzz FuzzDecode -fuzztime 1000000x -fuzzminimizetime 10x ./core/format/draco
+	$(GO) test -run '^$$' -fuzz FuzzDecode -fuzztime 1000000x -fuzzminimizetime 10x ./core/format/meshopt
 	$(GO) test -run '^$$' -fuzz FuzzTGA -fuzztime 1000000x ./core/format/picture
 	$(GO) test -run '^$$' -fuzz FuzzClean -fuzztime 1000000x ./core/format/bundle
 	$(GO) test -run '^$$' -fuzz FuzzParse -fuzztime 200000x ./core/prep

@@ -1,12 +1,14 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"encoding/json"
 	"fmt"
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 
 	"github.com/spf13/cobra"
@@ -17,6 +19,7 @@ import (
 	"yarvek/core/inspect"
 	"yarvek/core/prep"
 	"yarvek/core/target"
+	"yarvek/internal/work"
 )
 
 // How far companions are looked for beside a mesh: how many files, and how many folders
@@ -25,6 +28,39 @@ const (
 	maxBeside = 20000
 	maxDeep   = 3
 )
+
+// open gives the meshes of a file and the set they stand in: the file itself with what lies
+// beside it, or what a zip holds. The set is used before close.
+func open(file string) (set *bundle.Bundle, meshes []string, close func(), err error) {
+	if !strings.EqualFold(filepath.Ext(file), ".zip") {
+		set, name, err := load(file)
+		return set, []string{name}, func() {}, err
+	}
+	f, err := os.Open(file)
+	if err != nil {
+		return nil, nil, nil, err
+	}
+	close = func() { _ = f.Close() }
+	info, err := f.Stat()
+	if err == nil {
+		l := work.DefaultLimits
+		set, err = bundle.Archive(filepath.Base(file), f, info.Size(), l.ZipFiles, l.Unzipped, l.ZipRatio)
+	}
+	if err != nil {
+		close()
+		return nil, nil, nil, err
+	}
+	for _, n := range set.Names() {
+		if format.IsMesh(n) {
+			meshes = append(meshes, n)
+		}
+	}
+	if len(meshes) == 0 {
+		close()
+		return nil, nil, nil, fmt.Errorf("%s: holds no FBX, glTF, GLB or OBJ file", file)
+	}
+	return set, meshes, close, nil
+}
 
 // load gathers a mesh file and the files beside it that it refers to. Nothing outside its
 // folder is opened, and nothing is read before a reader asks for it.
@@ -69,21 +105,22 @@ func load(file string) (*bundle.Bundle, string, error) {
 func inspectCommand() *cobra.Command {
 	var asJSON bool
 	c := &cobra.Command{Use: "inspect FILE...", Short: "Say what mesh files hold", Args: cobra.MinimumNArgs(1),
-		Long: "Prints one record a file: with --json a JSON object a line, else a short text.\nExits with 1 when a file can't be read.",
+		Long: "Prints one record a file, and for a zip one for each mesh in it: with --json a JSON object a line, else a short text.\nExits with 1 when a file can't be read.",
 		RunE: func(c *cobra.Command, args []string) error {
 			failed := false
 			enc := json.NewEncoder(c.OutOrStdout())
 			enc.SetEscapeHTML(false)
 			for _, file := range args {
-				rec := inspectFile(c.Context(), file)
-				failed = failed || rec.Error != ""
-				if asJSON {
-					if err := enc.Encode(rec); err != nil {
-						return err
+				for _, rec := range inspectFile(c.Context(), file) {
+					failed = failed || rec.Error != ""
+					if asJSON {
+						if err := enc.Encode(rec); err != nil {
+							return err
+						}
+						continue
 					}
-					continue
+					fmt.Fprintln(c.OutOrStdout(), text(rec))
 				}
-				fmt.Fprintln(c.OutOrStdout(), text(rec))
 			}
 			if failed {
 				return errSaid
@@ -94,14 +131,22 @@ func inspectCommand() *cobra.Command {
 	return c
 }
 
-func inspectFile(ctx context.Context, file string) inspect.Record {
-	set, name, err := load(file)
+// inspectFile gives a record of the file, or of each mesh of a zip, under both names.
+func inspectFile(ctx context.Context, file string) []inspect.Record {
+	set, meshes, done, err := open(file)
 	if err != nil {
-		return inspect.Record{File: file, Error: err.Error()}
+		return []inspect.Record{{File: file, Error: err.Error()}}
 	}
-	rec := inspect.File(ctx, set, name)
-	rec.File = file
-	return rec
+	defer done()
+	var list []inspect.Record
+	for _, name := range meshes {
+		rec := inspect.File(ctx, set, name)
+		if rec.File = file; strings.EqualFold(filepath.Ext(file), ".zip") {
+			rec.File = file + "/" + name
+		}
+		list = append(list, rec)
+	}
+	return list
 }
 
 func text(r inspect.Record) string {
@@ -123,13 +168,15 @@ func text(r inspect.Record) string {
 }
 
 func exportCommand() *cobra.Command {
-	var out, targetID, prepFile string
-	c := &cobra.Command{Use: "export FILE -o OUT.(glb|gltf|fbx|obj)", Args: cobra.ExactArgs(1),
+	var out, targetID, prepFile, mesh, release string
+	c := &cobra.Command{Use: "export FILE|ZIP -o OUT.(glb|gltf|fbx|obj)", Args: cobra.ExactArgs(1),
 		Short: "Prepare a mesh file and write it for a target",
+		Long: "Prints what there is to say of it, writes it, reads it back and says whether it arrived equal.\n" +
+			"Exits with 1, and writes nothing, when something must be fixed and no reason for releasing it is given.",
 		RunE: func(c *cobra.Command, args []string) error {
-			t, ok := target.ByID(targetID)
-			if !ok {
-				return fmt.Errorf("%q is no target: expected one of %s", targetID, targetIDs())
+			t, err := targetOf(targetID)
+			if err != nil {
+				return err
 			}
 			var p prep.Prep
 			if prepFile != "" {
@@ -141,11 +188,13 @@ func exportCommand() *cobra.Command {
 					return fmt.Errorf("%s: %w", prepFile, err)
 				}
 			}
-			return exportFile(c, args[0], out, t, p)
+			return exportFile(c, args[0], mesh, out, release, t, p)
 		}}
 	c.Flags().StringVarP(&out, "out", "o", "", "file to write; its suffix chooses the format")
-	c.Flags().StringVar(&targetID, "target", target.Shipped[0].ID, "one of "+targetIDs())
+	c.Flags().StringVar(&targetID, "target", target.Shipped[0].ID, "a target file, or one of "+targetIDs())
 	c.Flags().StringVar(&prepFile, "prep", "", "JSON file with recorded decisions to apply")
+	c.Flags().StringVar(&mesh, "mesh", "", "which mesh of a zip, by its name in it")
+	c.Flags().StringVar(&release, "release", "", "the reason for writing it although findings must be fixed")
 	_ = c.MarkFlagRequired("out")
 	return c
 }
@@ -158,14 +207,19 @@ func targetIDs() string {
 	return strings.Join(ids, ", ")
 }
 
-func exportFile(c *cobra.Command, file, out string, t target.Target, p prep.Prep) error {
+func exportFile(c *cobra.Command, file, mesh, out, release string, t target.Target, p prep.Prep) error {
 	f, err := format.BySuffix(filepath.Ext(out))
 	if err != nil {
 		return fmt.Errorf("%s: %w", out, err)
 	}
-	set, name, err := load(file)
+	set, meshes, done, err := open(file)
 	if err != nil {
 		return err
+	}
+	defer done()
+	name := cmp.Or(mesh, meshes[0])
+	if mesh == "" && len(meshes) > 1 || !slices.Contains(meshes, name) {
+		return fmt.Errorf("%s holds the meshes %s: name one with --mesh", file, strings.Join(meshes, ", "))
 	}
 	s, found, err := format.Read(c.Context(), set, name, nil)
 	if err != nil {
@@ -175,9 +229,21 @@ func exportFile(c *cobra.Command, file, out string, t target.Target, p prep.Prep
 	if err != nil {
 		return err
 	}
+	for _, stop := range r.Stops() {
+		for _, f := range stop.Report.Findings() {
+			fmt.Fprintf(c.OutOrStdout(), "%s: %s: %s. %s\n", f.Severity, stop.Name, f.Title, f.Text)
+		}
+	}
+	switch mustFix, _ := r.Open(); {
+	case mustFix > 0 && strings.TrimSpace(release) == "":
+		fmt.Fprintf(c.OutOrStdout(), "held: nothing was written. Put right what must be fixed, or give --release REASON\n")
+		return errSaid
+	case mustFix > 0:
+		fmt.Fprintf(c.OutOrStdout(), "released: %s\n", strings.TrimSpace(release))
+	}
 	p.Export.Format, p.Export.Name = f.ID, ""
 	parcel, err := deliver.Make(c.Context(), deliver.Order{Delivery: r.Delivery, Decisions: p.Export,
-		Name: strings.TrimSuffix(filepath.Base(out), filepath.Ext(out)), Target: t})
+		Asset: strings.TrimSuffix(filepath.Base(out), filepath.Ext(out)), Target: t})
 	if err != nil {
 		return err
 	}
