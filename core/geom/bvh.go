@@ -231,12 +231,17 @@ func (t *BVH) First(from, along Vec3, most float64) (Hit, bool) {
 // Crossings counts the triangles a ray goes through.
 func (t *BVH) Crossings(from, along Vec3) int {
 	n := 0
+	t.Crossed(from, along, func(int) { n++ })
+	return n
+}
+
+// Crossed calls f with every triangle a ray goes through, in no order.
+func (t *BVH) Crossed(from, along Vec3, f func(tri int)) {
 	t.walk(from, along, func() float64 { return math.Inf(1) }, func(tri int) {
 		if _, ok := t.meets(tri, from, along); ok {
-			n++
+			f(tri)
 		}
 	})
-	return n
 }
 
 // Holds tells whether a point lies within a closed surface: two of three rays in

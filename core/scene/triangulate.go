@@ -183,6 +183,22 @@ func (c *clipper) cut(ring []int32, p [][2]float64, f func(a, b, c int32)) {
 	}
 }
 
+// Cutter cuts polygons on the plane into triangles; see [Mesh.EachTriangle]. The zero value is
+// ready for use, and keeps its arrays from one to the next.
+type Cutter struct{ clip clipper }
+
+// Cut calls f with the triangles of a polygon, three of ring's numbers each. p are its corners,
+// anticlockwise. A polygon that crosses itself is cut as a fan.
+func (c *Cutter) Cut(ring []int32, p [][2]float64, f func(a, b, c int32)) {
+	switch len(ring) {
+	case 0, 1, 2:
+	case 3:
+		f(ring[0], ring[1], ring[2])
+	default:
+		c.clip.cut(ring, p, f)
+	}
+}
+
 // dented tells whether the corner is not convex as the ring is now.
 func (c *clipper) dented(i int32) bool { return cross2(c.p[c.prev[i]], c.p[i], c.p[c.next[i]]) <= 0 }
 

@@ -1,7 +1,6 @@
 package gltf
 
 import (
-	"context"
 	"fmt"
 	"math"
 
@@ -23,53 +22,20 @@ func (w *writer) meshes() {
 		}
 		out := mesh{Name: m.Name}
 		l := w.layersOf(m)
-		for _, p := range cut(m) {
-			out.Primitives = append(out.Primitives, w.primitive(l, p))
+		slots, corners := m.SlotCorners()
+		for k, slot := range slots {
+			out.Primitives = append(out.Primitives, w.primitive(l, slot, corners[k]))
 		}
 		w.meshAt[i] = len(w.doc.Meshes)
 		w.doc.Meshes = append(w.doc.Meshes, out)
 	}
 }
 
-// slotPart is the triangles of one slot, as corners of the mesh.
-type slotPart struct {
-	slot    int
-	corners []int32
-}
-
-// cut sorts the triangles by slot, keeping their order within one.
-func cut(m *scene.Mesh) []slotPart {
-	parts := make([]slotPart, max(1, len(m.Slots)))
-	count := make([]int, len(parts))
-	slot := func(f int) int {
-		if m.Slot == nil {
-			return 0
-		}
-		return int(m.Slot[f])
-	}
-	for f := range m.Faces() {
-		count[slot(f)] += int(m.FaceStart[f+1]-m.FaceStart[f]) - 2
-	}
-	for k := range parts {
-		parts[k] = slotPart{k, make([]int32, 0, 3*count[k])}
-	}
-	m.EachTriangle(func(f int, a, b, c int32) {
-		p := &parts[slot(f)]
-		p.corners = append(p.corners, a, b, c)
-	})
-	var used []slotPart
-	for _, p := range parts {
-		if len(p.corners) > 0 {
-			used = append(used, p)
-		}
-	}
-	return used
-}
-
 // layers are a mesh and what all its slots need of it.
 type layers struct {
 	*scene.Mesh
 	normals scene.Layer[[3]float32] // its own, or those of its smoothing groups; all of unit length
+	keys    [][]int32               // equal in corners that are one vertex
 }
 
 // layersOf prepares a mesh.
@@ -82,22 +48,13 @@ func (w *writer) layersOf(m *scene.Mesh) layers {
 	} else if m.Smooth != nil {
 		w.out.Say(pack.Smoothing, fmt.Sprintf("smoothing groups of “%s”", m.Name), "glTF has none; the normals say the same")
 	}
-	return layers{m, normals}
+	return layers{m, normals, m.VertexKeys(normals)}
 }
 
 // primitive writes one slot. Corners that agree in every layer share a vertex.
-func (w *writer) primitive(l layers, p slotPart) primitive {
+func (w *writer) primitive(l layers, slot int, corners []int32) primitive {
 	m, normals := l.Mesh, l.normals
-	keys := [][]int32{}
-	for _, idx := range [][]int32{normals.Index, m.Tangents.Index, m.Colors.Index} {
-		if idx != nil {
-			keys = append(keys, idx)
-		}
-	}
-	for _, u := range m.UVs {
-		keys = append(keys, u.Index)
-	}
-	corner, index := share(w.ctx, m, p.corners, keys)
+	corner, index := scene.Share(w.ctx, corners, l.keys)
 	if w.ctx.Err() != nil {
 		return primitive{} // nobody waits for it
 	}
@@ -144,59 +101,11 @@ func (w *writer) primitive(l layers, p slotPart) primitive {
 	}
 	i := w.indices(index, len(corner))
 	out.Indices = &i
-	if p.slot < len(m.Slots) && m.Slots[p.slot] >= 0 {
-		k := m.Slots[p.slot]
+	if slot < len(m.Slots) && m.Slots[slot] >= 0 {
+		k := m.Slots[slot]
 		out.Material = &k
 	}
 	return out
-}
-
-// share gives corners with equal keys one vertex: it returns a corner for each vertex and
-// a vertex for each of the given corners. Vertices are found by a hash of their numbers in
-// all layers, so that many round one point cost no more than others.
-func share(ctx context.Context, m *scene.Mesh, corners []int32, keys [][]int32) (corner []int32, index []uint32) {
-	keys = append([][]int32{m.Corners}, keys...)
-	size := 1
-	for size < len(corners) {
-		size *= 2
-	}
-	head := make([]int32, size) // the first vertex of a hash, plus one
-	var next []int32
-	index = make([]uint32, 0, len(corners))
-	same := func(a, b int32) bool {
-		for _, k := range keys {
-			if k[a] != k[b] {
-				return false
-			}
-		}
-		return true
-	}
-	hash := func(c int32) int {
-		h := uint64(0)
-		for _, k := range keys {
-			h = (h ^ uint64(uint32(k[c]))) * 0x9e3779b97f4a7c15
-			h ^= h >> 29
-		}
-		return int(h) & (size - 1)
-	}
-	for i, c := range corners {
-		if i&0xffff == 0 && ctx.Err() != nil {
-			return corner, index
-		}
-		at := hash(c)
-		v := head[at] - 1
-		for v >= 0 && !same(corner[v], c) {
-			v = next[v]
-		}
-		if v < 0 {
-			v = int32(len(corner))
-			corner = append(corner, c)
-			next = append(next, head[at]-1)
-			head[at] = v + 1
-		}
-		index = append(index, uint32(v))
-	}
-	return corner, index
 }
 
 // tangents are written only when every vertex has a sound one.

@@ -1,0 +1,115 @@
+package uv
+
+import (
+	"context"
+	"math"
+	"math/rand/v2"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+)
+
+// quad is an axis-aligned rectangle as two triangles, mirrored or not.
+func quad(x0, y0, x1, y1 float64, mirrored bool) []Triangle {
+	a, b, c, d := [2]float64{x0, y0}, [2]float64{x1, y0}, [2]float64{x1, y1}, [2]float64{x0, y1}
+	if mirrored {
+		return []Triangle{{a, c, b}, {a, d, c}}
+	}
+	return []Triangle{{a, b, c}, {a, c, d}}
+}
+
+func TestCoversAreThoseWorkedOutByHand(t *testing.T) {
+	for _, c := range []struct {
+		name string
+		list []Triangle
+		want Cover
+	}{
+		{"nothing", nil, Cover{}},
+		{"the square", quad(0, 0, 1, 1, false), Cover{Mapped: 1}},
+		{"twice", append(quad(0, 0, 1, 1, false), quad(0, 0, 1, 1, false)...), Cover{Mapped: 1, Overlap: 1}},
+		{"mirrored halves", append(quad(0, 0, 0.5, 1, false), quad(0, 0, 0.5, 1, true)...), Cover{Mapped: 0.5, Overlap: 0.5, Mirrored: 0.5}},
+		{"half over", append(quad(0, 0, 1, 1, false), quad(0.5, 0, 1.5, 1, false)...), Cover{Mapped: 1.5, Overlap: 0.5, Outside: 0.5}},
+		{"side by side", append(quad(0, 0, 0.3, 1, false), quad(0.3, 0, 1, 1, false)...), Cover{Mapped: 1}},
+		{"tiled", quad(-1, 0, 3, 0.5, false), Cover{Mapped: 2, Outside: 1.5}},
+		{"above", quad(0, 2, 1, 3, true), Cover{Mapped: 1, Outside: 1}},
+		{"a thin one over", append(quad(0, 0, 1, 1, false), quad(0.2, 0.123456, 0.7, 0.123457, false)...), Cover{Mapped: 1, Overlap: 5e-7}},
+		{"without area", []Triangle{{{0, 0}, {1, 1}, {0.5, 0.5}}, {{0, 0}, {0, 0}, {0, 0}}}, Cover{}},
+		{"no numbers", []Triangle{{{math.NaN(), 0}, {1, 1}, {0, 1}}}, Cover{}},
+		{"two crossing", []Triangle{{{0, 0}, {1, 0}, {0.5, 1}}, {{0, 1}, {0.5, 0}, {1, 1}}},
+			Cover{Mapped: 0.5 + 0.5 - 0.25, Overlap: 0.25}}, // a rhombus of half the height and half the base
+	} {
+		got := CoverOf(context.Background(), c.list)
+		for k, v := range [4][2]float64{{c.want.Mapped, got.Mapped}, {c.want.Overlap, got.Overlap}, {c.want.Mirrored, got.Mirrored},
+			{c.want.Outside, got.Outside}} {
+			assert.InDelta(t, v[0], v[1], 1e-6, "%s, figure %d", c.name, k)
+		}
+	}
+}
+
+func TestHugeCoordinatesStayFinite(t *testing.T) {
+	c := CoverOf(context.Background(), []Triangle{{{1e20, 1e20}, {2e20, 1e20}, {1e20, 3e20}}, {{0, 0}, {1, 0}, {0, 1}}})
+	assert.False(t, math.IsNaN(c.Share(c.Outside)) || math.IsInf(c.Mapped, 0))
+	assert.InDelta(t, 1, c.Share(c.Outside), 1e-9)
+}
+
+// The judge throws points at the plane and counts the triangles each is in.
+func TestCoversAgreeWithPointsThrownAtRandom(t *testing.T) {
+	r := rand.New(rand.NewPCG(1, 2))
+	for range 20 {
+		var list []Triangle
+		for range 3 + r.IntN(40) {
+			x, y, s := r.Float64()*1.4-0.2, r.Float64()*1.4-0.2, 0.3*r.Float64()
+			list = append(list, Triangle{{x, y}, {x + s*(r.Float64()-0.5), y + s*r.Float64()}, {x + s*r.Float64(), y + s*(r.Float64()-0.5)}})
+		}
+		got := CoverOf(context.Background(), list)
+		const n = 200_000
+		var want Cover
+		for range n {
+			x, y := r.Float64()*2-0.5, r.Float64()*2-0.5
+			up, down := 0, 0
+			for _, t := range list {
+				side := func(a, b [2]float64) bool { return (b[0]-a[0])*(y-a[1])-(b[1]-a[1])*(x-a[0]) > 0 }
+				p, q, s := side(t[0], t[1]), side(t[1], t[2]), side(t[2], t[0])
+				if p && q && s {
+					up++
+				} else if !p && !q && !s {
+					down++
+				}
+			}
+			if up+down > 0 {
+				want.Mapped += 4.0 / n
+				if x < 0 || x > 1 || y < 0 || y > 1 {
+					want.Outside += 4.0 / n
+				}
+			}
+			if up+down > 1 {
+				want.Overlap += 4.0 / n
+			}
+			if up == 1 && down == 1 {
+				want.Mirrored += 4.0 / n
+			}
+		}
+		assert.InDelta(t, want.Mapped, got.Mapped, 0.02)
+		assert.InDelta(t, want.Overlap, got.Overlap, 0.015)
+		assert.InDelta(t, want.Mirrored, got.Mirrored, 0.015)
+		assert.InDelta(t, want.Outside, got.Outside, 0.015)
+	}
+}
+
+func BenchmarkCover(b *testing.B) {
+	for _, side := range []int{250, 500, 707} {
+		var list []Triangle
+		for j := range side {
+			for i := range side {
+				k := 1 / float64(side)
+				list = append(list, quad(float64(i)*k, float64(j)*k, float64(i+1)*k, float64(j+1)*k, false)...)
+			}
+		}
+		b.Run("", func(b *testing.B) {
+			for range b.N {
+				CoverOf(context.Background(), list)
+			}
+			b.ReportMetric(float64(len(list)), "triangles")
+		})
+	}
+}
