@@ -62,6 +62,9 @@ func TestInspectSaysWhatAFileHolds(t *testing.T) {
 			{"name":"spare","baseColor":[1,1,1,1],"metallic":0,"roughness":0.8,"alpha":"OPAQUE","twoSided":false}],
 		"textures":[{"name":"gone.png","found":false,"width":0,"height":0}],"uvSets":[],"lights":0,"cameras":0,"skins":0,"animations":0,
 		"bounds":{"min":[0,0,-10],"max":[200,300,0]},
+		"surface":{"duplicatePoints":0,"unusedPoints":1,"zeroAreaFaces":0,"duplicateFaces":0,"nonManifoldEdges":0,"openBorderLoops":1,
+			"flippedFaces":0,"insideOutParts":0,"needles":0,"bentPolygons":1,"concavePolygons":0,"uvOverlap":0,"uvOutside":0},
+		"budget":{"triangles":2,"vertices":4,"drawCalls":1,"wasteTriangles":0,"acmr":2},
 		"findings":[{"code":"source/missing-picture","severity":"look","title":"Picture “gone.png” is not among the files",
 			"text":"“wood” uses it for base colour. The texture arrives nowhere until the picture is added.","place":{"file":"mats/a.mtl",
 				"line":2}}]}`, lines[0])

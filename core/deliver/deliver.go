@@ -13,6 +13,7 @@ import (
 	"yarvek/core/format/pack"
 	"yarvek/core/scene"
 	"yarvek/core/station/export"
+	"yarvek/core/tangent"
 	"yarvek/core/target"
 )
 
@@ -49,7 +50,7 @@ func Make(ctx context.Context, o Order) (*Parcel, error) {
 			return nil, fault.Input("the target's pattern for files can't name it: %v", err)
 		}
 	}
-	shaped, said := Shape(o.Delivery, o.Decisions, f)
+	shaped, said := Shape(ctx, o.Delivery, o.Decisions, f)
 	shaped, names, err := named(shaped, o.Target, o.Asset)
 	if err != nil {
 		return nil, err
@@ -67,14 +68,14 @@ func Make(ctx context.Context, o Order) (*Parcel, error) {
 
 // Shape makes the decided changes to what leaves, as far as they count in the format,
 // and says them. Markers stay nodes of their own: they are nothing but a transform.
-func Shape(d scene.Delivery, by export.Decisions, f format.Format) (scene.Delivery, []pack.Change) {
+func Shape(ctx context.Context, d scene.Delivery, by export.Decisions, f format.Format) (scene.Delivery, []pack.Change) {
 	var said []pack.Change
 	if by.Triangles && f.Polygons {
 		d = d.Each((*scene.Scene).Triangulated)
 		said = append(said, pack.Change{About: pack.Polygons, What: "polygons became triangles", Why: "as decided"})
 	}
 	if by.Tangents && f.Tangents {
-		d = d.Each((*scene.Scene).WithTangents)
+		d = d.Each(func(s *scene.Scene) *scene.Scene { return tangent.Filled(ctx, s) })
 		said = append(said, pack.Change{About: pack.Tangents, What: "tangents were made of normals and the first UV set",
 			Why: "as decided, where there were none"})
 	}

@@ -42,6 +42,8 @@ type Record struct {
 	Animations    int               `json:"animations"`
 	Left          []Left            `json:"left"`
 	Bounds        *Bounds           `json:"bounds,omitempty"`
+	Surface       *Surface          `json:"surface,omitempty"`
+	Budget        *Budget           `json:"budget,omitempty"`
 	Findings      []finding.Finding `json:"findings"`
 }
 
@@ -124,6 +126,9 @@ func File(ctx context.Context, set *bundle.Bundle, name string) Record {
 	if b := s.Bounds(); !b.IsEmpty() {
 		k := 1 / s.UnitMetres
 		r.Bounds = &Bounds{b.Min.Mul(k), b.Max.Mul(k)}
+	}
+	if c.Triangles <= mostMeasured {
+		r.Surface, r.Budget = measured(ctx, s)
 	}
 	return r
 }
