@@ -22,6 +22,7 @@ type Limits struct {
 	Needle float64 // a triangle is a needle when it is more than this many times as long as high
 	Edge   float64 // an edge is short below it; metres, 0 for none
 	Bent   float64 // a polygon is bent when a corner is off its mean plane by more than this share of its longest edge
+	BentBy float64 // or, when it is not 0, by more than this; metres
 }
 
 // Usual are the limits that apply where nothing else is decided.
@@ -29,7 +30,7 @@ var Usual = Limits{Empty: 1e-9, Needle: 100, Bent: 1e-3}
 
 // Or fills what is zero.
 func (l Limits) Or(u Limits) Limits {
-	return Limits{cmp.Or(l.Weld, u.Weld), cmp.Or(l.Empty, u.Empty), cmp.Or(l.Needle, u.Needle), cmp.Or(l.Edge, u.Edge), cmp.Or(l.Bent, u.Bent)}
+	return Limits{cmp.Or(l.Weld, u.Weld), cmp.Or(l.Empty, u.Empty), cmp.Or(l.Needle, u.Needle), cmp.Or(l.Edge, u.Edge), cmp.Or(l.Bent, u.Bent), l.BentBy}
 }
 
 // Flaws are those of one mesh. Faces are numbers of its faces, and lists are ascending.
@@ -194,9 +195,13 @@ func lookAt(m *scene.Mesh, f int, l Limits) look {
 		return s
 	}
 	middle = middle.Mul(1 / float64(len(c))).Add(m.Points[c[0]])
+	bent := l.Bent * longest
+	if l.BentBy > 0 {
+		bent = l.BentBy
+	}
 	for k, i := range c {
 		b := m.Points[i]
-		if off := math.Abs(b.Sub(middle).Dot(n)); off > l.Bent*longest {
+		if off := math.Abs(b.Sub(middle).Dot(n)); off > bent {
 			s.bent = max(s.bent, off)
 		}
 		a, d := m.Points[c[(k+len(c)-1)%len(c)]], m.Points[c[(k+1)%len(c)]]

@@ -15,20 +15,24 @@ import (
 	"yarvek/core/fault"
 	"yarvek/core/station"
 	"yarvek/core/station/axes"
+	"yarvek/core/station/budget"
 	"yarvek/core/station/export"
 	"yarvek/core/station/pivot"
 	"yarvek/core/station/size"
 	"yarvek/core/station/source"
+	"yarvek/core/station/surface"
 )
 
 // Prep is the decisions of an asset, station by station. Its JSON is what is kept; a
 // station that decides nothing is left out of it. The zero Prep decides nothing.
 type Prep struct {
-	Source source.Decisions `json:"source,omitzero"`
-	Size   size.Decisions   `json:"size,omitzero"`
-	Axes   axes.Decisions   `json:"axes,omitzero"`
-	Pivot  pivot.Decisions  `json:"pivot,omitzero"`
-	Export export.Decisions `json:"export,omitzero"`
+	Source  source.Decisions  `json:"source,omitzero"`
+	Size    size.Decisions    `json:"size,omitzero"`
+	Axes    axes.Decisions    `json:"axes,omitzero"`
+	Pivot   pivot.Decisions   `json:"pivot,omitzero"`
+	Surface surface.Decisions `json:"surface,omitzero"`
+	Budget  budget.Decisions  `json:"budget,omitzero"`
+	Export  export.Decisions  `json:"export,omitzero"`
 }
 
 // list is the stations in the order of the work, each with its field of a Prep. Every
@@ -38,6 +42,8 @@ var list = []entry{
 	field(size.Info, func(p *Prep) *size.Decisions { return &p.Size }),
 	field(axes.Info, func(p *Prep) *axes.Decisions { return &p.Axes }),
 	field(pivot.Info, func(p *Prep) *pivot.Decisions { return &p.Pivot }),
+	field(surface.Info, func(p *Prep) *surface.Decisions { return &p.Surface }),
+	field(budget.Info, func(p *Prep) *budget.Decisions { return &p.Budget }),
 	field(export.Info, func(p *Prep) *export.Decisions { return &p.Export }),
 }
 

@@ -13,10 +13,12 @@ import (
 	"yarvek/core/scene"
 	"yarvek/core/station"
 	"yarvek/core/station/axes"
+	"yarvek/core/station/budget"
 	"yarvek/core/station/export"
 	"yarvek/core/station/pivot"
 	"yarvek/core/station/size"
 	"yarvek/core/station/source"
+	"yarvek/core/station/surface"
 	"yarvek/core/target"
 )
 
@@ -28,6 +30,9 @@ type Input struct {
 	Revision int               // its number, for the tape
 	Target   target.Target
 	Grid     float64 // the kit's module in metres, 0 for the target's
+	// Upto is the last station that is asked for, "" for all of them: a look at what a decision
+	// would do need not wait for those after it.
+	Upto string
 }
 
 // Stop is what one station left.
@@ -57,11 +62,13 @@ type Result struct {
 	Survey *source.Survey // of Came
 
 	// The stations' reports in their own types; Stops has them too.
-	Source *source.Report
-	Size   *size.Report
-	Axes   *axes.Report
-	Pivot  *pivot.Report
-	Export *export.Report
+	Source  *source.Report
+	Size    *size.Report
+	Axes    *axes.Report
+	Pivot   *pivot.Report
+	Surface *surface.Report
+	Budget  *budget.Report
+	Export  *export.Report
 
 	// Delivery is what leaves, whatever the last station is.
 	Delivery scene.Delivery
@@ -71,7 +78,7 @@ type Result struct {
 	stops []Stop // one for each on the list, in order
 }
 
-// Stops lists the stops in the order of the work, one a station. The list must not be
+// Stops lists the stops in the order of the work, one a station as far as they were asked for. The list must not be
 // written to.
 func (r *Result) Stops() []Stop { return r.stops }
 
@@ -149,7 +156,7 @@ func NewMemo(limit int64) *Memo {
 // Rules is the version of the rules of all stations: it is part of every key. Raise it
 // when a station gives another outcome for the same scene and decisions, so that what
 // was derived by the old rules and kept on disk is not taken for the new.
-const Rules = 14
+const Rules = 15
 
 // Run walks the stations. What no decision before it changed comes from the memo,
 // which may be nil. The error is ctx's, or says what of the prep can't be meant.
@@ -193,7 +200,7 @@ func Run(ctx context.Context, in Input, p Prep, m *Memo) (*Result, error) {
 	}
 	w.stop(source.Info, r.Source, r.Came.Scene, r.Source.Box, geom.Identity)
 
-	kept := w.scene
+	kept, keptKey := w.scene, w.key
 	_, flats := step(w, "flats", nil, func(ctx context.Context) (*scene.Scene, axes.Flats) { return nil, axes.FlatsOf(ctx, kept) })
 	stand := geom.Identity3
 	if w.err == nil {
@@ -238,6 +245,11 @@ func Run(ctx context.Context, in Input, p Prep, m *Memo) (*Result, error) {
 		}
 	}
 
+	switch in.Upto {
+	case source.Info.ID, size.Info.ID, axes.Info.ID:
+		return r, nil // the first two stand as Axes has it
+	}
+
 	stood := w.scene
 	seated := struct {
 		D pivot.Decisions
@@ -254,10 +266,30 @@ func Run(ctx context.Context, in Input, p Prep, m *Memo) (*Result, error) {
 	toSeated := r.Pivot.Map.Mul(toStood)
 	w.stop(pivot.Info, r.Pivot, stood, r.Pivot.Box, toSeated)
 
+	if in.Upto == pivot.Info.ID {
+		return r, nil
+	}
+
+	t := &tail{walk: w, in: in, p: p, kept: kept, keptKey: keptKey, onto: toSeated}
+	t.surface()
+	if w.err != nil {
+		return nil, w.err
+	}
+	if in.Upto == surface.Info.ID {
+		return r, nil
+	}
+	t.budget()
+	if w.err != nil {
+		return nil, w.err
+	}
+	if in.Upto == budget.Info.ID {
+		return r, nil
+	}
+
 	r.Delivery = scene.Delivery{Scene: w.scene, Markers: r.Pivot.Delivered()}
 	mustFix, _ := r.Open()
 	r.Export = export.Run(p.Export, export.Ask{MustFix: mustFix, Scene: w.scene, Target: in.Target})
-	w.stop(export.Info, r.Export, w.scene, r.Pivot.Box, toSeated)
+	w.stop(export.Info, r.Export, w.scene, r.Surface.Box, toSeated)
 	return r, nil
 }
 

@@ -3,6 +3,8 @@ package scene
 import (
 	"context"
 	"math"
+
+	"yarvek/core/geom"
 )
 
 // VertexKeys are lists of numbers for the corners: corners that have the same number in every
@@ -142,4 +144,67 @@ func (m *Mesh) SlotCorners() (slots []int, corners [][]int32) {
 		}
 	}
 	return slots, corners
+}
+
+// Reordered is the mesh with its faces in another order, all of them, and its points in the order
+// of their first use; points nothing uses come last.
+func (m *Mesh) Reordered(faces []int32) *Mesh {
+	at := make([]int32, 1, len(faces)+1)
+	from := make([]int32, 0, len(m.Corners))
+	for _, f := range faces {
+		for c := m.FaceStart[f]; c < m.FaceStart[f+1]; c++ {
+			from = append(from, c)
+		}
+		at = append(at, int32(len(from)))
+	}
+	pick := func(index []int32) []int32 {
+		if index == nil {
+			return nil
+		}
+		list := make([]int32, len(from))
+		for i, c := range from {
+			list[i] = index[c]
+		}
+		return list
+	}
+	out := *m
+	out.FaceStart, out.Corners = at, pick(m.Corners)
+	out.Normals.Index, out.Tangents.Index, out.Colors.Index = pick(m.Normals.Index), pick(m.Tangents.Index), pick(m.Colors.Index)
+	out.UVs = append([]UVSet(nil), m.UVs...)
+	for i := range out.UVs {
+		out.UVs[i].Index = pick(out.UVs[i].Index)
+	}
+	if m.Slot != nil {
+		out.Slot = make([]int32, len(faces))
+		for i, f := range faces {
+			out.Slot[i] = m.Slot[f]
+		}
+	}
+	if m.Smooth != nil {
+		out.Smooth = make([]uint32, len(faces))
+		for i, f := range faces {
+			out.Smooth[i] = m.Smooth[f]
+		}
+	}
+	if m.Hard != nil {
+		out.Hard = make([]bool, len(from))
+		for i, c := range from {
+			out.Hard[i] = m.Hard[c]
+		}
+	}
+	number := make([]int32, len(m.Points)) // plus one
+	out.Points = make([]geom.Vec3, 0, len(m.Points))
+	for i, p := range out.Corners {
+		if number[p] == 0 {
+			out.Points = append(out.Points, m.Points[p])
+			number[p] = int32(len(out.Points))
+		}
+		out.Corners[i] = number[p] - 1
+	}
+	for p, n := range number {
+		if n == 0 {
+			out.Points = append(out.Points, m.Points[p])
+		}
+	}
+	return &out
 }

@@ -59,7 +59,7 @@ func TestTangentsOfATorusRunRoundIt(t *testing.T) {
 		want := geom.Vec3{q[2], 0, -q[0]}.Unit()
 		angle := math.Acos(min(1, want.Dot(geom.Vec3{float64(v[0]), float64(v[1]), float64(v[2])}))) * 180 / math.Pi
 		if u := m.UVs[0].Values[m.UVs[0].Index[c]]; u[0] == 0 || u[0] == 1 || u[1] == 0 || u[1] == 1 {
-			require.Less(t, angle, 180.0/64, "at a seam triangles are on one side alone")
+			require.Less(t, angle, 1.001*180/64, "at a seam triangles are on one side alone")
 		} else {
 			require.Less(t, angle, 0.1)
 		}

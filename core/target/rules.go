@@ -169,7 +169,10 @@ func (t Target) Judged() []byte {
 		Pivot      Pivot
 		Rules      naming.Rules
 		LOD, Solid string
-	}{t.Basis, t.Unit, t.Sizes(), t.Reads, t.Prefers, t.Pivot, t.Names.Rules, t.Names.LOD, t.Names.Solid})
+		View       View
+		IndexBits  int
+	}{t.Basis, t.Unit, t.Classes, t.Reads, t.Prefers, t.Pivot, t.Names.Rules, t.Names.LOD, t.Names.Solid, t.View,
+		t.Needs.IndexBits})
 	if err != nil {
 		panic(err) // no value of it is one that can't be written
 	}

@@ -159,12 +159,11 @@ func TestChangesAreTheFieldsThatDiffer(t *testing.T) {
 		}
 	}
 	assert.Equal(t, 15000, a.Classes[2].Budget.Triangles, "what was copied stays")
-	// Budgets are none of what stations judge by, ranges are.
+	// The rules of pictures are none of what stations judge by yet, budgets are.
 	cheap := a.Copy()
-	cheap.Classes[0].Budget.Triangles = 1
-	cheap.View.Lines = 2160
+	cheap.Textures.Largest = 64
 	assert.Equal(t, a.Judged(), cheap.Judged())
-	cheap.Classes[0].Most = 2
+	cheap.Classes[0].Budget.Triangles = 1
 	assert.NotEqual(t, a.Judged(), cheap.Judged())
 }
 

@@ -242,7 +242,7 @@ func (b *Board) ghost(ctx context.Context, o *work.Opened, id string, height flo
 	if now, err = look(o, id, height); err != nil {
 		return now, then, g, err
 	}
-	with, err := b.desk.With(ctx, o, p)
+	with, err := b.desk.Glimpse(ctx, o, p, id)
 	if err != nil {
 		return now, then, g, err
 	}

@@ -17,11 +17,11 @@ func (d *Desk) follow(ctx context.Context, st store.State, was, now prep.Prep) (
 	if string(prep.Prep{Source: was.Source}.JSON()) == string(prep.Prep{Source: now.Source}.JSON()) || !refers(was) {
 		return now, nil
 	}
-	before, err := d.run(ctx, st, was)
+	before, err := d.run(ctx, st, was, "")
 	if err != nil {
 		return now, err
 	}
-	then, err := d.run(ctx, st, now)
+	then, err := d.run(ctx, st, now, "")
 	if err != nil {
 		return now, err
 	}

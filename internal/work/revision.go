@@ -139,7 +139,7 @@ func (d *Desk) Review(ctx context.Context, asset int64, number int) (*Review, er
 	}
 	st := now.State
 	st.Revision = r.Revision
-	next, err := d.run(ctx, st, now.Prep)
+	next, err := d.run(ctx, st, now.Prep, "")
 	switch {
 	case fault.KindOf(err) != 0:
 		r.Unread = err.Error()

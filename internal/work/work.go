@@ -147,17 +147,17 @@ func (d *Desk) open(ctx context.Context, st store.State) (*Opened, error) {
 	if err != nil {
 		return nil, err
 	}
-	return d.run(ctx, st, p)
+	return d.run(ctx, st, p, "")
 }
 
 // run takes a state through the stations with a prep, which need not be its own.
-func (d *Desk) run(ctx context.Context, st store.State, p prep.Prep) (*Opened, error) {
+func (d *Desk) run(ctx context.Context, st store.State, p prep.Prep, upto string) (*Opened, error) {
 	src, err := d.source(ctx, st.Revision)
 	if err != nil {
 		return nil, err
 	}
 	r, err := prep.Run(ctx, prep.Input{Key: sourceKey(st.Revision), Scene: src.scene, Findings: src.findings,
-		Revision: st.Revision.Number, Target: st.Kit.Target, Grid: st.Kit.Grid}, p, d.steps)
+		Revision: st.Revision.Number, Target: st.Kit.Target, Grid: st.Kit.Grid, Upto: upto}, p, d.steps)
 	if err != nil {
 		return nil, err
 	}
@@ -166,7 +166,12 @@ func (d *Desk) run(ctx context.Context, st store.State, p prep.Prep) (*Opened, e
 
 // With is the asset as it would be with another prep; nothing is decided by it.
 func (d *Desk) With(ctx context.Context, o *Opened, p prep.Prep) (*Opened, error) {
-	return d.run(ctx, o.State, p)
+	return d.run(ctx, o.State, p, "")
+}
+
+// Glimpse is With as far as a station, which need not wait for those after it.
+func (d *Desk) Glimpse(ctx context.Context, o *Opened, p prep.Prep, station string) (*Opened, error) {
+	return d.run(ctx, o.State, p, station)
 }
 
 // Decision changes a prep in place. It may run more than once, and must give the same

@@ -7,6 +7,7 @@ import (
 	"math"
 	"slices"
 
+	"yarvek/core/flicker"
 	"yarvek/core/geom"
 	"yarvek/core/measure"
 	"yarvek/core/scene"
@@ -526,7 +527,7 @@ func (v *looker) coplanar(a, b *item) (area float64, at geom.Vec3) {
 			if q[1].Sub(q[0]).Cross(q[2].Sub(q[0])).Dot(n) <= 0 {
 				return true // back to back: only one of them is seen from any side
 			}
-			s, mid := shared(p, q, n)
+			s, mid := flicker.Shared(p, q, n)
 			if s > most {
 				most, at = s, mid
 			}
@@ -540,35 +541,4 @@ func (v *looker) coplanar(a, b *item) (area float64, at geom.Vec3) {
 		return 0, at
 	}
 	return area, at
-}
-
-// shared is the area two triangles of one plane have in common, and its middle, by
-// clipping (Sutherland and Hodgman 1974, "Reentrant polygon clipping").
-func shared(p, q [3]geom.Vec3, n geom.Vec3) (float64, geom.Vec3) {
-	poly := []geom.Vec3{q[0], q[1], q[2]}
-	for i, a := range p {
-		in := n.Cross(p[(i+1)%3].Sub(a))
-		var next []geom.Vec3
-		for k, c := range poly {
-			d := poly[(k+1)%len(poly)]
-			u, w := c.Sub(a).Dot(in), d.Sub(a).Dot(in)
-			if u >= 0 {
-				next = append(next, c)
-			}
-			if u > 0 && w < 0 || u < 0 && w > 0 {
-				next = append(next, c.Add(d.Sub(c).Mul(u/(u-w))))
-			}
-		}
-		if poly = next; len(poly) < 3 {
-			return 0, geom.Vec3{}
-		}
-	}
-	var sum, mid geom.Vec3
-	for i := 1; i+1 < len(poly); i++ {
-		sum = sum.Add(poly[i].Sub(poly[0]).Cross(poly[i+1].Sub(poly[0])))
-	}
-	for _, c := range poly {
-		mid = mid.Add(c.Mul(1 / float64(len(poly))))
-	}
-	return sum.Len() / 2, mid
 }

@@ -1,0 +1,159 @@
+package main
+
+import (
+	"cmp"
+	"encoding/json"
+	"fmt"
+	"math"
+	"os"
+	"path/filepath"
+	"slices"
+	"strings"
+
+	"github.com/spf13/cobra"
+
+	"yarvek/core/format"
+	"yarvek/core/mend"
+	"yarvek/core/scene"
+	"yarvek/core/station/budget"
+	"yarvek/core/station/surface"
+	"yarvek/core/target"
+	"yarvek/core/unit"
+)
+
+// remedies is what tidy was asked for.
+type remedies struct {
+	weld, thickness   float64 // millimetres; negative for not asked
+	smooth            float64 // degrees; negative for not asked
+	waste, order, all bool
+}
+
+// tidied is a line of tidy's answer.
+type tidied struct {
+	surface.Done
+	Before float64 `json:"before,omitempty"` // of an order: vertices transformed a triangle
+	After  float64 `json:"after,omitempty"`
+}
+
+func tidyCommand() *cobra.Command {
+	var a remedies
+	var out, mesh string
+	c := &cobra.Command{Use: "tidy FILE|ZIP -o OUT.(glb|gltf|fbx|obj)", Args: cobra.ExactArgs(1), Short: "Put a mesh file's surface right",
+		Long: "Applies the remedies that are asked for, and prints one JSON object a line: each remedy and what it changed.\n" +
+			"Nothing is changed that was not asked for; unit and axes stay as far as the format holds them.",
+		RunE: func(c *cobra.Command, args []string) error {
+			if a == (remedies{-1, -1, -1, false, false, false}) {
+				return fmt.Errorf("nothing is asked for: give --weld, --waste, --thickness, --smooth, --order or --all")
+			}
+			return tidyFile(c, args[0], mesh, out, a)
+		}}
+	c.Flags().StringVarP(&out, "out", "o", "", "file to write; its suffix chooses the format")
+	c.Flags().Float64Var(&a.weld, "weld", -1, "join points within so many millimetres")
+	c.Flags().BoolVar(&a.waste, "waste", false, "take out triangles that add nothing to the shape")
+	c.Flags().Float64Var(&a.thickness, "thickness", -1, "give sheets so many millimetres of thickness, half to each side")
+	c.Flags().Float64Var(&a.smooth, "smooth", -1, "make normals anew, with edges hard above so many degrees")
+	c.Flags().BoolVar(&a.order, "order", false, "order triangles and points for the vertex cache")
+	c.Flags().BoolVar(&a.all, "all", false, "do all that changes neither shape nor look: join points that stand together, drop empty and doubled faces and "+
+		"unused points, turn faces outward, cut bent polygons, mend normals, take out waste, and order")
+	c.Flags().StringVar(&mesh, "mesh", "", "which mesh of a zip, by its name in it")
+	_ = c.MarkFlagRequired("out")
+	return c
+}
+
+// decisions are the surface's of what was asked for.
+func (a remedies) decisions() surface.Decisions {
+	d := surface.Decisions{Weld: max(0, a.weld) / 1000, Thickness: max(0, a.thickness) / 1000}
+	if a.weld == 0 {
+		d.Weld = surface.Exactly
+	}
+	if a.smooth >= 0 {
+		d.Smooth, d.Angle = mend.ByAngle, a.smooth
+	}
+	if a.all {
+		d.Weld = cmp.Or(d.Weld, surface.Exactly)
+		d.Empty, d.Doubled, d.Unused, d.Wind, d.Outward, d.Flat, d.Units = true, true, true, true, true, true, true
+	}
+	return d
+}
+
+func tidyFile(c *cobra.Command, file, mesh, out string, a remedies) error {
+	f, err := format.BySuffix(filepath.Ext(out))
+	if err != nil {
+		return fmt.Errorf("%s: %w", out, err)
+	}
+	d := a.decisions()
+	if err := d.Validate(); err != nil {
+		return err
+	}
+	set, meshes, done, err := open(file)
+	if err != nil {
+		return err
+	}
+	defer done()
+	name := cmp.Or(mesh, meshes[0])
+	if mesh == "" && len(meshes) > 1 || !slices.Contains(meshes, name) {
+		return fmt.Errorf("%s holds the meshes %s: name one with --mesh", file, strings.Join(meshes, ", "))
+	}
+	s, _, err := format.Read(c.Context(), set, name, nil)
+	if err != nil {
+		return err
+	}
+	enc := json.NewEncoder(c.OutOrStdout())
+	enc.SetEscapeHTML(false)
+	s, lines := surface.Mended(c.Context(), s, d)
+	for _, l := range lines {
+		if err := enc.Encode(tidied{Done: l}); err != nil {
+			return err
+		}
+	}
+	if s, err = spared(c, s, a, enc); err != nil {
+		return err
+	}
+	// The receiver is the file itself: its own axes and unit.
+	t := target.Shipped[0].Copy()
+	t.Basis, t.Unit = s.Basis, unit.Unit{Name: "the file's unit", Symbol: "u", Metres: s.UnitMetres}
+	p, err := format.Write(c.Context(), scene.Delivery{Scene: s}, f, strings.TrimSuffix(filepath.Base(out), filepath.Ext(out)), t)
+	if err != nil {
+		return err
+	}
+	for i, f := range p.Files {
+		to := filepath.Join(filepath.Dir(out), f.Name)
+		if i == 0 {
+			to = out
+		}
+		if err := os.WriteFile(to, f.Data, 0o644); err != nil {
+			return err
+		}
+	}
+	for _, ch := range p.Changes {
+		fmt.Fprintf(c.ErrOrStderr(), "%s: %s\n", ch.What, ch.Why)
+	}
+	return nil
+}
+
+// spared takes out waste and orders triangles, as far as that is asked for.
+func spared(c *cobra.Command, s *scene.Scene, a remedies, enc *json.Encoder) (*scene.Scene, error) {
+	ctx := c.Context()
+	if a.waste || a.all {
+		out, went := budget.Changed(ctx, s, budget.Decisions{Waste: true})
+		if err := enc.Encode(tidied{Done: surface.Done{Remedy: "waste", What: "triangles that added nothing went", Count: went}}); err != nil {
+			return s, err
+		}
+		s = out
+	}
+	if !a.order && !a.all {
+		return s, ctx.Err()
+	}
+	before := budget.Look(ctx, s, 0).Cost
+	out, _ := budget.Changed(ctx, s, budget.Decisions{Order: true})
+	after := budget.Look(ctx, out, 0).Cost
+	moved := 0
+	for i, m := range out.Meshes {
+		if m != s.Meshes[i] {
+			moved += m.Triangles()
+		}
+	}
+	round := func(v float64) float64 { return math.Round(v*1e4) / 1e4 }
+	return out, cmp.Or(ctx.Err(), enc.Encode(tidied{Done: surface.Done{Remedy: "order", What: "triangles were put in another order", Count: moved},
+		Before: round(before.MissesATriangle()), After: round(after.MissesATriangle())}))
+}

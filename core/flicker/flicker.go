@@ -1,0 +1,133 @@
+// Package flicker finds faces that lie in one plane, look the same way and cover one another: a
+// depth buffer can't tell which is in front, and they flicker.
+package flicker
+
+import (
+	"context"
+	"math"
+
+	"yarvek/core/geom"
+)
+
+// Apart is how far two faces must be apart for a depth buffer to tell them from a distance, in
+// metres: depth of 24 bits between a near plane at a tenth of a metre and far away is as coarse
+// as the square of the distance over the near plane and 2²⁴ (Akeley and Su 2006, "Minimum
+// triangle separation for correct z-buffer occlusion").
+func Apart(distance float64) float64 {
+	const near, steps = 0.1, 1 << 24
+	return max(1e-6, distance*distance/(near*steps))
+}
+
+// Overlap is what was found.
+type Overlap struct {
+	Area  float64 // of all pairs, square metres
+	Faces int     // pairs of triangles
+	At    geom.Vec3
+	Tris  []int32 // some of the triangles, ascending
+	Cut   bool    // there are too many pairs to have compared all
+}
+
+// mostPairs bounds the pairs of triangles that are held against one another, and someTris those
+// that are named.
+const (
+	mostPairs = 8 << 20
+	someTris  = 4096
+)
+
+// Find looks for them among triangles given as three points each, those within tol of one plane;
+// apart tells pairs that are not to be looked at. When ctx ends it returns early.
+func Find(ctx context.Context, pts []geom.Vec3, tris []int32, tol float64, apart func(s, t int) bool) Overlap {
+	var o Overlap
+	tree := geom.NewBVH(ctx, pts, tris)
+	left := mostPairs
+	most := 0.0
+	for t := range len(tris) / 3 {
+		if t&0x3ff == 0 && ctx.Err() != nil {
+			return o
+		}
+		p := [3]geom.Vec3{pts[tris[3*t]], pts[tris[3*t+1]], pts[tris[3*t+2]]}
+		cross := p[1].Sub(p[0]).Cross(p[2].Sub(p[0]))
+		n := cross.Unit()
+		if n == (geom.Vec3{}) {
+			continue
+		}
+		box := geom.EmptyBox().Add(p[0]).Add(p[1]).Add(p[2]).Grown(tol)
+		// Less than a millionth of the triangle is what rounding makes of a common side.
+		least := 1e-6 * cross.Len() / 2
+		found := false
+		tree.Overlapping(box, func(s int) bool {
+			if s == t {
+				return true
+			}
+			if left--; left < 0 {
+				o.Cut = true
+				return false
+			}
+			var q [3]geom.Vec3
+			q[0], q[1], q[2] = tree.Corners(s)
+			m := q[1].Sub(q[0]).Cross(q[2].Sub(q[0]))
+			if m.Dot(n) < 0.999*m.Len() || m == (geom.Vec3{}) {
+				return true // back to back, only one of them is seen from any side
+			}
+			for _, c := range q {
+				if math.Abs(c.Sub(p[0]).Dot(n)) > tol {
+					return true
+				}
+			}
+			if apart(s, t) {
+				return true
+			}
+			area, at := Shared(p, q, n)
+			if area <= least {
+				return true
+			}
+			found = true
+			if s > t { // each pair once
+				o.Area += area
+				o.Faces++
+				if area > most {
+					most, o.At = area, at
+				}
+			}
+			return true
+		})
+		if found && len(o.Tris) < someTris {
+			o.Tris = append(o.Tris, int32(t))
+		}
+		if o.Cut {
+			return o
+		}
+	}
+	return o
+}
+
+// Shared is the area two triangles of one plane have in common, and its middle, by
+// clipping (Sutherland and Hodgman 1974, "Reentrant polygon clipping").
+func Shared(p, q [3]geom.Vec3, n geom.Vec3) (float64, geom.Vec3) {
+	poly := []geom.Vec3{q[0], q[1], q[2]}
+	for i, a := range p {
+		in := n.Cross(p[(i+1)%3].Sub(a))
+		var next []geom.Vec3
+		for k, c := range poly {
+			d := poly[(k+1)%len(poly)]
+			u, w := c.Sub(a).Dot(in), d.Sub(a).Dot(in)
+			if u >= 0 {
+				next = append(next, c)
+			}
+			if u > 0 && w < 0 || u < 0 && w > 0 {
+				next = append(next, c.Add(d.Sub(c).Mul(u/(u-w))))
+			}
+		}
+		if poly = next; len(poly) < 3 {
+			return 0, geom.Vec3{}
+		}
+	}
+	var sum, mid geom.Vec3
+	for i := 1; i+1 < len(poly); i++ {
+		sum = sum.Add(poly[i].Sub(poly[0]).Cross(poly[i+1].Sub(poly[0])))
+	}
+	for _, c := range poly {
+		mid = mid.Add(c.Mul(1 / float64(len(poly))))
+	}
+	return sum.Len() / 2, mid
+}

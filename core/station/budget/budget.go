@@ -1,0 +1,369 @@
+// Package budget is station 6: what the asset costs. It counts, holds the sums against the
+// class's budget in the target, and takes waste out where it is decided to.
+package budget
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"slices"
+	"strings"
+
+	"yarvek/core/class"
+	"yarvek/core/coarse"
+	"yarvek/core/cost"
+	"yarvek/core/figure"
+	"yarvek/core/finding"
+	"yarvek/core/geom"
+	"yarvek/core/memo"
+	"yarvek/core/order"
+	"yarvek/core/scene"
+	"yarvek/core/split"
+	"yarvek/core/station"
+	"yarvek/core/waste"
+)
+
+// Info is the station's place among the ten.
+var Info = station.Info{ID: "budget", Name: "Budget", Number: 6, Question: "What does it cost?"}
+
+// Decisions make it cost less without changing how it looks.
+type Decisions struct {
+	Waste bool `json:"waste,omitempty"` // triangles that add nothing go
+	Order bool `json:"order,omitempty"` // triangles and points are put in an order caches like
+}
+
+// Validate finds nothing that can't be meant.
+func (d Decisions) Validate() error { return nil }
+
+// Lines says the decisions.
+func (d Decisions) Lines() []string {
+	var l []string
+	if d.Waste {
+		l = append(l, "Take out triangles that add nothing")
+	}
+	if d.Order {
+		l = append(l, "Order triangles for the vertex cache")
+	}
+	return l
+}
+
+// Refs lists nothing: no decision names a node.
+func (d Decisions) Refs() []string { return nil }
+
+// Repoint changes nothing.
+func (d Decisions) Repoint(string, string) station.Decisions { return d }
+
+// Eager is up to how many triangles waste and facets are looked for at once. Beyond, they are
+// looked for when the worksheet is opened.
+const Eager = 150_000
+
+// NodeCost is what one node costs.
+type NodeCost struct {
+	Key, Name string
+	Mesh      int
+	Cost      cost.Cost
+	Area      float64 // square metres
+}
+
+// Extra is what takes longer to find.
+type Extra struct {
+	Waste  int     // triangles that can go
+	Facets []Facet // the worst first, one a mesh
+}
+
+// Facet is where a mesh looks faceted.
+type Facet struct {
+	Node   string
+	Edges  int
+	Turn   float64 // radians
+	Off    float64 // metres
+	Pixels float64 // at the distance it is seen from
+	At     geom.Vec3
+}
+
+// Ask is what the station needs to know besides what was seen.
+type Ask struct {
+	Class class.Class
+	Index int // bits of the widest index the receiver takes
+	// Onto carries the scene that was looked at to the outcome, and Scale its lengths.
+	Onto  geom.Affine
+	Scale float64
+	Went  int // triangles that were waste and are gone
+}
+
+// Pixel is how many metres a pixel is wide from where a class is usually seen, on a screen of so
+// many lines that sees an angle of degrees upright; 0 where that is not known.
+func Pixel(c class.Class, lines int, angle float64) float64 {
+	seen := c.Seen
+	if seen == 0 {
+		seen = 4
+	}
+	if lines <= 0 || angle <= 0 {
+		return 0
+	}
+	return 2 * seen * math.Tan(angle*math.Pi/360) / float64(lines)
+}
+
+// Seen is what a scene costs, whatever it may cost. It is shared, and only read.
+type Seen struct {
+	Cost  cost.Cost // every instance by itself, but for bytes, which instances share
+	Nodes []NodeCost
+	Extra *memo.Once[Extra]
+}
+
+// Report is what the station found.
+type Report struct {
+	station.Account
+	*Seen
+	Class class.Class
+	Ask   Ask
+}
+
+// Figure is the triangles, against what the class may have.
+func (r *Report) Figure() string {
+	if most := r.Class.Budget.Triangles; most > 0 {
+		return figure.Count(r.Cost.Triangles) + " / " + figure.Count(most)
+	}
+	return figure.Plural(r.Cost.Triangles, "triangle", "triangles")
+}
+
+// Row is one sum against its bound.
+type Row struct {
+	What string
+	Is   int
+	Most int // 0 for none
+}
+
+// Over tells whether it is more than it may be.
+func (r Row) Over() bool { return r.Most > 0 && r.Is > r.Most }
+
+// Rows are the sums the class bounds.
+func (r *Report) Rows() []Row {
+	b := r.Class.Budget
+	return []Row{{"Triangles", r.Cost.Triangles, b.Triangles}, {"Vertices", r.Cost.Vertices, b.Vertices}, {"Draw calls", r.Cost.DrawCalls, b.DrawCalls}}
+}
+
+// Over lists the sums that are more than they may be.
+func (r *Report) Over() []Row {
+	return slices.DeleteFunc(r.Rows(), func(x Row) bool { return !x.Over() })
+}
+
+// Changed makes the scene that is decided, and says how many triangles went. When ctx ends it
+// returns early, and what it returns means nothing.
+func Changed(ctx context.Context, s *scene.Scene, d Decisions) (*scene.Scene, int) {
+	if !d.Waste && !d.Order {
+		return s, 0
+	}
+	out := s.Clone()
+	went := make([]int, len(s.Meshes))
+	_ = split.Each(ctx, len(s.Meshes), func(i int) {
+		m := s.Meshes[i]
+		if d.Waste {
+			r := waste.Of(ctx, m)
+			m, went[i] = r.Mesh, r.Triangles
+		}
+		if d.Order && ctx.Err() == nil {
+			m = Ordered(ctx, m)
+		}
+		out.Meshes[i] = m
+	})
+	sum := 0
+	for _, n := range s.Nodes {
+		if n.Mesh >= 0 {
+			sum += went[n.Mesh]
+		}
+	}
+	return out, sum
+}
+
+// Ordered is a mesh with its faces and points in an order that caches like: within each slot by
+// [order.Best], points by their first use. Faces stay as they are. A mesh whose order can't be
+// bettered comes back as it is.
+func Ordered(ctx context.Context, m *scene.Mesh) *scene.Mesh {
+	if m.Faces() == 0 {
+		return m
+	}
+	normals := m.Normals
+	if !normals.Has() {
+		normals = m.SmoothNormals()
+	}
+	keys := m.VertexKeys(normals)
+	faces := make([]int32, 0, m.Faces())
+	slots := make([][]int32, max(1, len(m.Slots))) // faces of each triangle, slot by slot
+	corners := make([][]int32, len(slots))
+	m.EachTriangle(func(f int, a, b, c int32) {
+		k := 0
+		if m.Slot != nil {
+			k = int(m.Slot[f])
+		}
+		slots[k], corners[k] = append(slots[k], int32(f)), append(corners[k], a, b, c)
+	})
+	better := false
+	seen := make([]bool, m.Faces())
+	for k, of := range slots {
+		if len(of) == 0 {
+			continue
+		}
+		corner, index := scene.Share(ctx, corners[k], keys)
+		o := order.Best(ctx, index, len(corner), func(v uint32) geom.Vec3 { return m.Points[m.Corners[corner[v]]] })
+		if ctx.Err() != nil {
+			return m
+		}
+		better = better || o != nil
+		if o == nil {
+			for i := range of {
+				o = append(o, int32(i))
+			}
+		}
+		for _, t := range o {
+			if f := of[t]; !seen[f] {
+				seen[f] = true
+				faces = append(faces, f)
+			}
+		}
+	}
+	if !better {
+		return m
+	}
+	return m.Reordered(faces)
+}
+
+// Look counts what a scene costs. pixel is as wide as [Pixel] says, in the scene's lengths.
+func Look(ctx context.Context, s *scene.Scene, pixel float64) *Seen {
+	x := &Seen{}
+	costs := make([]cost.Cost, len(s.Meshes))
+	areas := make([]float64, len(s.Meshes))
+	users := s.Users()
+	_ = split.Each(ctx, len(s.Meshes), func(i int) {
+		if len(users[i]) == 0 {
+			return
+		}
+		m := s.Meshes[i]
+		costs[i] = cost.Of(ctx, m)
+		for f := range m.Faces() {
+			areas[i] += m.FaceNormal(f).Len() / 2
+		}
+	})
+	if ctx.Err() != nil {
+		return x
+	}
+	keys, worlds := s.Keys(), s.Worlds()
+	done := make([]bool, len(s.Meshes))
+	for i, n := range s.Nodes {
+		if n.Mesh < 0 || s.Meshes[n.Mesh].Faces() == 0 {
+			continue
+		}
+		c := costs[n.Mesh]
+		k := math.Cbrt(math.Abs(worlds[i].M.Det()))
+		x.Nodes = append(x.Nodes, NodeCost{keys[i], n.Name, n.Mesh, c, areas[n.Mesh] * k * k})
+		if done[n.Mesh] {
+			c.Bytes = cost.Bytes{}
+		}
+		done[n.Mesh] = true
+		x.Cost = x.Cost.Add(c)
+	}
+	x.Extra = memo.NewOnce(func(ctx context.Context) (Extra, error) {
+		e := extra(ctx, s, worlds, users, pixel)
+		return e, ctx.Err()
+	})
+	if x.Cost.Triangles <= Eager {
+		_, _ = x.Extra.Get(ctx)
+	}
+	return x
+}
+
+// Run holds what a scene costs against what it may cost.
+func Run(ctx context.Context, x *Seen, d Decisions, a Ask) *Report {
+	r := &Report{Seen: x, Class: a.Class, Ask: a}
+	r.judge()
+	if r.Cost.Triangles <= Eager {
+		if e, err := x.Extra.Get(ctx); err == nil {
+			r.told(e, d)
+		}
+	}
+	return r
+}
+
+// extra looks for waste and facets.
+func extra(ctx context.Context, s *scene.Scene, worlds []geom.Affine, users [][]int, pixel float64) Extra {
+	wastes := make([]int, len(s.Meshes))
+	facets := make([]*Facet, len(s.Meshes))
+	_ = split.Each(ctx, len(s.Meshes), func(i int) {
+		if len(users[i]) == 0 {
+			return
+		}
+		m, w := s.Meshes[i], worlds[users[i][0]]
+		wastes[i] = waste.Of(ctx, m).Triangles
+		k := math.Cbrt(math.Abs(w.M.Det()))
+		if !(k > 0) || !(pixel > 0) {
+			return
+		}
+		if f := coarse.Find(ctx, m, mostTurn, mostPixels*pixel/k); f.Edges > 0 {
+			facets[i] = &Facet{s.Nodes[users[i][0]].Name, f.Edges, f.Turn, f.Off * k, f.Off * k / pixel, w.Apply(f.At)}
+		}
+	})
+	var x Extra
+	for i, f := range facets {
+		x.Waste += wastes[i] * len(users[i])
+		if f != nil {
+			x.Facets = append(x.Facets, *f)
+		}
+	}
+	slices.SortStableFunc(x.Facets, func(a, b Facet) int {
+		switch {
+		case a.Pixels > b.Pixels:
+			return -1
+		case a.Pixels < b.Pixels:
+			return 1
+		}
+		return 0
+	})
+	return x
+}
+
+// A stretch that is shaded round looks faceted when its facets turn by more than mostTurn radians,
+// and leave the curve by more than so many pixels.
+const (
+	mostTurn   = 20 * math.Pi / 180
+	mostPixels = 1.5
+)
+
+// judge says what is over budget.
+func (r *Report) judge() {
+	for _, x := range r.Over() {
+		f := finding.Finding{Code: Info.ID + "/over-" + strings.ReplaceAll(strings.ToLower(x.What), " ", "-"), Severity: finding.Look,
+			Brief: "over budget",
+			Title: fmt.Sprintf("%s: %s, of %s that a %s may have", x.What, figure.Count(x.Is), figure.Count(x.Most), strings.ToLower(r.Class.Name)),
+			Text:  fmt.Sprintf("That is %s times as many.", figure.Significant(float64(x.Is)/float64(x.Most), 3))}
+		r.Say(f)
+	}
+	if r.Ask.Index == 16 && r.Cost.Wide > 0 {
+		r.Say(finding.Finding{Code: Info.ID + "/wide", Severity: finding.MustFix,
+			Title: figure.Plural(r.Cost.Wide, "draw call needs indices", "draw calls need indices") + " of 32 bits, and the receiver takes 16",
+			Text:  "More than 65\u2009535 vertices share a slot there. Fewer of them, or more slots, make it fit."})
+	}
+}
+
+// told says what takes longer to find.
+func (r *Report) told(x Extra, d Decisions) {
+	if x.Waste > 0 && x.Waste*50 >= r.Cost.Triangles {
+		with := d
+		with.Waste = true
+		r.Say(finding.Finding{Code: Info.ID + "/waste", Severity: finding.Note,
+			Title: fmt.Sprintf("%s of %s add nothing", figure.Plural(x.Waste, "triangle", "triangles"), figure.Count(r.Cost.Triangles)),
+			Text:  "They lie in flat areas and along straight edges that no UV, slot or smoothing needs.",
+			Remedies: []finding.Remedy{{Label: "Take them out", Effect: "The surface stays where it is, to a millionth of its size.",
+				Decision: with, Harsh: true}}})
+	}
+	for i, f := range x.Facets {
+		if i == 3 {
+			break
+		}
+		at := r.Ask.Onto.Apply(f.At)
+		r.Say(finding.Finding{Code: fmt.Sprintf("%s/faceted-%d", Info.ID, i+1), Severity: finding.Note,
+			Title: fmt.Sprintf("“%s” looks faceted: %s sides of %s", f.Node, figure.Count(int(math.Round(2*math.Pi/f.Turn))), figure.Degrees(f.Turn)),
+			Text: fmt.Sprintf("Shaded round, its outline leaves the curve by %s, %s pixels from where it is seen.", figure.Length(f.Off*r.Ask.Scale),
+				figure.Significant(f.Pixels, 2)),
+			Place: finding.Place{Point: &at, Node: f.Node}})
+	}
+}

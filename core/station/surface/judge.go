@@ -1,0 +1,259 @@
+package surface
+
+import (
+	"fmt"
+
+	"yarvek/core/figure"
+	"yarvek/core/finding"
+	"yarvek/core/geom"
+	"yarvek/core/mend"
+)
+
+// verdict is how one sort of flaw is told.
+type verdict struct {
+	sort     Sort
+	severity finding.Severity
+	title    func(r *Report, n int) string
+	text     func(r *Report, n int) string
+	remedies func(r *Report, d Decisions) []finding.Remedy
+	safe     string // label on the list of what tidying does, for remedies that change neither shape nor look
+}
+
+// count makes a title of a number.
+func count(one, many string) func(*Report, int) string {
+	return func(_ *Report, n int) string { return figure.Plural(n, one, many) }
+}
+
+func says(text string) func(*Report, int) string { return func(*Report, int) string { return text } }
+
+// one makes the only remedy.
+func one(label, effect string, with func(r *Report, d *Decisions)) func(*Report, Decisions) []finding.Remedy {
+	return func(r *Report, d Decisions) []finding.Remedy {
+		with(r, &d)
+		return []finding.Remedy{{Label: label, Effect: effect, Decision: d}}
+	}
+}
+
+func none(*Report, Decisions) []finding.Remedy { return nil }
+
+// verdicts are those of all sorts, in the order they are told.
+var verdicts = []verdict{
+	{Inside, finding.MustFix, count("part is inside out", "parts are inside out"),
+		says("Its faces look inward: a receiver that draws faces from outside alone shows the far wall, or nothing."),
+		one("Turn them", "Their faces are turned round; places stay.", func(_ *Report, d *Decisions) { d.Outward = true }), "turn parts that are inside out"},
+	{Flipped, finding.Look, count("face looks the other way than its neighbours", "faces look the other way than their neighbours"),
+		says("A receiver that draws faces from the front alone shows holes there."),
+		one("Turn them", "They are turned the way most of their part is.", func(_ *Report, d *Decisions) { d.Wind = true }), "turn faces the way their part is"},
+	{Gaps, finding.Look, count("point nearly meets another", "points nearly meet others"),
+		func(r *Report, _ int) string {
+			return fmt.Sprintf("They are within %s of a point at another border, and not joined to it: light leaks through.", figure.Length(r.Limits.Gap))
+		},
+		func(r *Report, d Decisions) []finding.Remedy {
+			d.Weld = r.Limits.Gap
+			return []finding.Remedy{{Label: "Join within " + figure.Length(r.Limits.Gap),
+				Effect: "Points so near become one; seams of UVs and hard edges stay.", Decision: d}}
+		}, "join points that nearly meet"},
+	{Doubled, finding.Look, count("face is there twice", "faces are there twice"),
+		says("Both lie on the same points; they cost twice, and flicker where they differ."),
+		one("Drop the second", "The first of each stays.", func(_ *Report, d *Decisions) { d.Doubled = true }), "drop faces that are there twice"},
+	{Empty, finding.Look, count("face has no area", "faces have no area"),
+		says("Nobody sees them; they cost, and give light maps and collision trouble."),
+		one("Drop them", "Nothing that is seen changes.", func(_ *Report, d *Decisions) { d.Empty = true }), "drop faces without area"},
+	{Sheets, finding.Note, count("sheet has no thickness", "sheets have no thickness"),
+		func(r *Report, _ int) string {
+			return "From behind they vanish where a receiver draws faces from the front alone. Together they measure " +
+				figure.Area(r.SheetArea*r.Scale*r.Scale) + "."
+		},
+		func(r *Report, d Decisions) []finding.Remedy {
+			two, thick := d, d
+			two.TwoSided, thick.Thickness = true, 0.005
+			return []finding.Remedy{
+				{Label: "Show their slots from both sides", Effect: "The slots are marked; nothing is added.", Decision: two, Harsh: true},
+				{Label: "Give 5 mm, half to each side", Effect: "Each becomes a closed solid; the sheet stays its middle.", Decision: thick, Harsh: true}}
+		}, ""},
+	{Bent, finding.Note, func(r *Report, n int) string {
+		return figure.Plural(n, "polygon is bent", "polygons are bent") + ", by up to " + figure.Length(r.BentBy*r.Scale)
+	}, says("Receivers cut them in their own way, and the surface comes out otherwise than here."),
+		one("Cut them here", "They become triangles along the better diagonal; all else stays.", func(_ *Report, d *Decisions) { d.Flat = true }),
+		"cut bent and dented polygons"},
+	{Concave, finding.Look, func(r *Report, n int) string {
+		return figure.Plural(n, "polygon has a dent", "polygons have dents") + " of up to " + figure.Length(r.DentBy*r.Scale)
+	}, says("A receiver that cuts polygons as fans lays triangles over one another there."),
+		one("Cut them here", "They become triangles that lie within them; all else stays.", func(_ *Report, d *Decisions) { d.Flat = true }), ""},
+	{Holes, finding.Note, count("hole in a body", "holes in bodies"),
+		says("The part they are in is otherwise closed. They may be meant so."),
+		func(_ *Report, d Decisions) []finding.Remedy {
+			d.Holes = 16
+			return []finding.Remedy{{Label: "Close those of up to 16 edges", Harsh: true,
+				Effect: "Flat ones get one polygon, others the least surface over their rim.", Decision: d}}
+		}, ""},
+	{Crowded, finding.Note, count("edge has more than two faces", "edges have more than two faces"),
+		says("The surface branches there: it has no inside, and smoothing breaks."), none, ""},
+	{Pinched, finding.Note, count("place where surfaces meet in a point alone", "places where surfaces meet in a point alone"),
+		says("Nothing is wrong to look at; what walks over the surface stops there."), none, ""},
+	{Needles, finding.Note, count("triangle is a needle", "triangles are needles"),
+		func(r *Report, _ int) string {
+			return fmt.Sprintf("More than %s times as long as high: they cost more to draw than they show.", figure.Significant(r.Limits.Needle, 4))
+		}, none, ""},
+	{Short, finding.Note, count("edge is short", "edges are short"),
+		func(r *Report, _ int) string { return "They measure less than " + figure.Length(r.Limits.Short) + "." },
+		func(r *Report, d Decisions) []finding.Remedy {
+			d.Edges = r.Limits.Short
+			return []finding.Remedy{{Label: "Take them out", Effect: "The ends of each become one point.", Decision: d, Harsh: true}}
+		}, ""},
+	{Unjoined, finding.Note, count("point stands where another does", "points stand where others do"),
+		says("Formats split points along seams; nothing is wrong to look at, and each is held once more."),
+		func(_ *Report, d Decisions) []finding.Remedy {
+			d.Weld = Exactly
+			return []finding.Remedy{{Label: "Join them", Effect: "Seams of UVs and hard edges stay.", Decision: d, Harsh: true}}
+		}, "join points that stand together"},
+	{Unused, finding.Note, count("point no face uses", "points no face uses"), says("They leave with some formats, and widen nothing."),
+		one("Drop them", "Nothing that is seen changes.", func(_ *Report, d *Decisions) { d.Unused = true }), "drop points no face uses"},
+	{Against, finding.Look, count("face has a normal that points behind it", "faces have normals that point behind them"),
+		says("They are shaded as if lit from behind."),
+		func(_ *Report, d Decisions) []finding.Remedy {
+			d.Smooth, d.Angle = mend.ByAngle, 35
+			return []finding.Remedy{{Label: "Make normals anew, hard above 35°", Effect: "All normals are replaced.", Decision: d, Harsh: true}}
+		}, ""},
+	{Length, finding.Note, count("corner has no normal of unit length", "corners have no normal of unit length"),
+		says("Exports mend them in any case."),
+		one("Mend them here", "Directions stay.", func(_ *Report, d *Decisions) { d.Units = true }), "give normals unit length"},
+}
+
+// Exactly is the distance that joins what stands together and nothing else.
+const Exactly = 1e-6
+
+// judge says what was found.
+func (r *Report) judge(d Decisions) {
+	for _, v := range verdicts {
+		n := r.Count[v.sort]
+		if n == 0 {
+			continue
+		}
+		sev := v.severity
+		if v.sort == Sheets && !r.Single {
+			continue // all are seen from both sides
+		}
+		f := finding.Finding{Code: Info.ID + "/" + string(v.sort), Severity: sev, Title: v.title(r, n), Text: v.text(r, n), Remedies: v.remedies(r, d)}
+		if p, ok := r.First[v.sort]; ok {
+			at := r.Onto.Apply(p.At)
+			f.Place = finding.Place{Node: p.Node, Point: &at}
+		}
+		r.Say(f)
+		if v.safe != "" {
+			if list := v.remedies(r, d); len(list) > 0 {
+				r.Tidy = append(r.Tidy, Proposal{string(v.sort), v.safe, n, list[0].Decision.(Decisions)})
+			}
+		}
+	}
+	r.flickers()
+	r.uvs()
+	r.smoothing(d)
+}
+
+// flickers tells of faces in one plane.
+func (r *Report) flickers() {
+	o := r.Flicker
+	if o.Faces == 0 {
+		return
+	}
+	at := r.Onto.Apply(o.At)
+	text := fmt.Sprintf("They lie within %s of one another, look the same way and cover %s together: which is in front changes from "+
+		"frame to frame.", figure.Length(r.Limits.Apart), figure.Area(o.Area*r.Scale*r.Scale))
+	if o.Cut {
+		text += " There are more pairs than are compared."
+	}
+	r.Say(finding.Finding{Code: Info.ID + "/flicker", Severity: finding.Look,
+		Title: figure.Plural(o.Faces, "pair of faces will flicker", "pairs of faces will flicker"), Text: text, Place: finding.Place{Point: &at}})
+}
+
+// uvs tells of the first UV set.
+func (r *Report) uvs() {
+	bare, textured := 0, 0
+	for _, m := range r.Mesh {
+		if m.NoUVs {
+			bare++
+			if m.Textured {
+				textured++
+			}
+		}
+	}
+	c := r.Cover
+	overlap, mirrored, outside := c.Share(c.Overlap-c.Mirrored), c.Share(c.Mirrored), c.Share(c.Outside)
+	switch {
+	case textured > 0:
+		r.Say(finding.Finding{Code: Info.ID + "/uv-none", Severity: finding.Look,
+			Title: figure.Plural(textured, "mesh has a texture and no UVs", "meshes have textures and no UVs"),
+			Text:  "The texture has nowhere to lie; receivers show one texel all over."})
+	case bare > 0:
+		r.Say(finding.Finding{Code: Info.ID + "/uv-none", Severity: finding.Note, Title: figure.Plural(bare, "mesh has no UVs", "meshes have no UVs"),
+			Text: "Nothing needs them yet: no material of it has a picture."})
+	}
+	if overlap > 1e-3 {
+		r.Say(finding.Finding{Code: Info.ID + "/uv-overlap", Severity: finding.Note, Title: "UVs lie on one another, " + percent(overlap) + " of what they cover",
+			Text: "Fine for a texture that is used again; what is baked into it comes out wrong there."})
+	}
+	if mirrored > 1e-3 {
+		r.Say(finding.Finding{Code: Info.ID + "/uv-mirrored", Severity: finding.Note,
+			Title: "Mirrored halves share " + percent(mirrored) + " of what the UVs cover",
+			Text:  "Two faces lie on one another, one of them mirrored, as of a body unwrapped by halves."})
+	}
+	if outside > 1e-3 {
+		r.Say(finding.Finding{Code: Info.ID + "/uv-outside", Severity: finding.Note, Title: percent(outside) + " of the UVs lie outside the square",
+			Text: "Fine for a texture that tiles; in an atlas it shows the wrong part."})
+	}
+}
+
+// smoothing tells what is said of it.
+func (r *Report) smoothing(d Decisions) {
+	unsaid, soft := 0, 0
+	for _, m := range r.Mesh {
+		switch {
+		case m.Hard < 0 && m.Triangles > 2:
+			unsaid++
+		case m.Hard == 0 && m.Closed > 0 && m.Triangles <= 200:
+			soft++
+		}
+	}
+	byAngle := d
+	byAngle.Smooth, byAngle.Angle = mend.ByAngle, 35
+	remedy := []finding.Remedy{{Label: "Derive hard edges above 35°", Effect: "Normals are made anew: faces that turn by less share theirs.",
+		Decision: byAngle, Harsh: true}}
+	if unsaid > 0 {
+		r.Say(finding.Finding{Code: Info.ID + "/no-smoothing", Severity: finding.Note,
+			Title: figure.Plural(unsaid, "mesh says nothing of smoothing", "meshes say nothing of smoothing"),
+			Text:  "The receiver decides: all flat in some, all round in others.", Remedies: remedy})
+	}
+	if soft > 0 {
+		r.Say(finding.Finding{Code: Info.ID + "/all-soft", Severity: finding.Note,
+			Title: figure.Plural(soft, "mesh has no hard edge", "meshes have no hard edge"),
+			Text:  "Closed, of few faces, and shaded as if round all over: corners look swollen.", Remedies: remedy})
+	}
+}
+
+// Tidied is what is decided when all that is safe is.
+func (r *Report) Tidied(d Decisions, only func(id string) bool) Decisions {
+	for _, p := range r.Tidy {
+		if !only(p.ID) {
+			continue
+		}
+		q := p.Decision
+		d.Weld = max(d.Weld, q.Weld)
+		d.Empty, d.Doubled, d.Unused = d.Empty || q.Empty, d.Doubled || q.Doubled, d.Unused || q.Unused
+		d.Wind, d.Outward, d.Flat, d.Units = d.Wind || q.Wind, d.Outward || q.Outward, d.Flat || q.Flat, d.Units || q.Units
+	}
+	return d
+}
+
+// Marked are the places of all flaws, in the coordinates of the outcome.
+func (r *Report) Marked() []Mark {
+	out := make([]Mark, 0, len(r.Marks))
+	for _, m := range r.Marks {
+		at := make([]geom.Vec3, len(m.At))
+		for i, p := range m.At {
+			at[i] = r.Onto.Apply(p)
+		}
+		out = append(out, Mark{m.Sort, at})
+	}
+	return out
+}

@@ -1,0 +1,292 @@
+package surface
+
+import (
+	"context"
+	"slices"
+
+	"yarvek/core/figure"
+	"yarvek/core/finding"
+	"yarvek/core/flaw"
+	"yarvek/core/flicker"
+	"yarvek/core/geom"
+	"yarvek/core/mend"
+	"yarvek/core/scene"
+	"yarvek/core/split"
+	"yarvek/core/station"
+	"yarvek/core/tangent"
+	"yarvek/core/topo"
+)
+
+// Done is what one decision changed.
+type Done struct {
+	Remedy string `json:"remedy"` // its name: weld, empty, ...
+	What   string `json:"what"`   // what is counted, in words
+	Count  int    `json:"changed"`
+}
+
+// Mended is a scene put right as decided, and what each decision changed, in the order they are
+// carried out. Meshes nothing is done to are shared. When ctx ends it returns early, and what
+// it returns means nothing.
+func Mended(ctx context.Context, s *scene.Scene, d Decisions) (*scene.Scene, []Done) {
+	if !d.Mends() {
+		return s, nil
+	}
+	list := asks(s)
+	keys := s.Keys()
+	named := map[string]bool{}
+	for _, k := range d.Of {
+		named[k] = true
+	}
+	out := s.Clone()
+	each := make([][]Done, len(list))
+	sided := make([]map[int]bool, len(list))
+	_ = split.Each(ctx, len(list), func(i int) {
+		a := list[i]
+		w := &mender{ctx: ctx, m: s.Meshes[a.mesh], k: 1 / a.scale, d: d}
+		if len(d.Of) > 0 && !named[keys[a.node]] {
+			w.d.Thickness, w.d.TwoSided = 0, false
+		}
+		w.all()
+		out.Meshes[a.mesh], each[i], sided[i] = w.m, w.done, w.slots
+	})
+	var sum []Done
+	for _, e := range each {
+		for _, x := range e {
+			k := slices.IndexFunc(sum, func(y Done) bool { return y.Remedy == x.Remedy })
+			if k < 0 {
+				sum = append(sum, x)
+			} else {
+				sum[k].Count += x.Count
+			}
+		}
+	}
+	if d.TwoSided {
+		out.Materials = slices.Clone(out.Materials)
+		n := 0
+		for _, slots := range sided {
+			for mat := range slots {
+				if !out.Materials[mat].TwoSided {
+					out.Materials[mat].TwoSided = true
+					n++
+				}
+			}
+		}
+		sum = append(sum, Done{"two-sided", "slots are seen from both sides", n})
+	}
+	return out, sum
+}
+
+// mender puts one mesh right. Lengths of decisions are k times as long in it.
+type mender struct {
+	ctx   context.Context
+	m     *scene.Mesh
+	k     float64
+	d     Decisions
+	done  []Done
+	slots map[int]bool // materials of sheets
+}
+
+func (w *mender) say(remedy, what string, n int) { w.done = append(w.done, Done{remedy, what, n}) }
+
+// find looks at the mesh as it is by now.
+func (w *mender) find() *flaw.Flaws {
+	return flaw.Find(w.ctx, w.m, flaw.Limits{BentBy: w.d.Limits.or(Usual).Bent * w.k})
+}
+
+// all carries out what is decided. Every decision says a line, changed anything or not, so that
+// the lines of all meshes are alike.
+func (w *mender) all() {
+	d := w.d
+	if d.Weld > 0 {
+		var joined, gone int
+		w.m, joined, gone = mend.Weld(w.ctx, w.m, d.Weld*w.k)
+		w.say("weld", "points were joined", joined)
+		w.say("weld-faces", "faces became lines by it and went", gone)
+	}
+	if d.Edges > 0 {
+		var joined, gone int
+		w.m, joined, gone = mend.ShortEdges(w.ctx, w.m, d.Edges*w.k)
+		w.say("edges", "points of short edges were joined", joined)
+		w.say("edges-faces", "faces became lines by it and went", gone)
+	}
+	if w.ctx.Err() != nil {
+		return
+	}
+	var f *flaw.Flaws // of the mesh as it is, nil when that is not known
+	at := func() *flaw.Flaws {
+		if f == nil {
+			f = w.find()
+		}
+		return f
+	}
+	drop := func(remedy, what string, list []int32, to func(*scene.Mesh, []int32) *scene.Mesh) {
+		w.say(remedy, what, len(list))
+		if len(list) > 0 && w.ctx.Err() == nil {
+			w.m, f = to(w.m, list), nil
+		}
+	}
+	if d.Empty {
+		drop("empty", "faces without area went", at().Empty, mend.Faces)
+	}
+	if d.Doubled {
+		drop("doubled", "faces that were there twice went", at().Doubled, mend.Faces)
+	}
+	if d.Unused {
+		var n int
+		if w.m, n = mend.Unused(w.m); n > 0 {
+			f = nil
+		}
+		w.say("unused", "points no face used went", n)
+	}
+	if d.Wind {
+		drop("wind", "faces were turned the way their part is", at().Flipped, mend.Turn)
+	}
+	if d.Outward {
+		x := at()
+		var list []int32
+		for g, p := range x.Parts.Of {
+			if _, ok := slices.BinarySearch(x.Inside, p); ok && p >= 0 {
+				list = append(list, int32(g))
+			}
+		}
+		drop("outward", "faces of parts that were inside out were turned", list, mend.Turn)
+	}
+	if d.Holes > 0 {
+		x := at()
+		var n int
+		if w.m, n = mend.Holes(w.ctx, w.m, x.Net, x.Borders, x.Parts, d.Holes); n > 0 {
+			f = nil
+		}
+		w.say("holes", "holes were closed", n)
+	}
+	if d.Flat {
+		x := at()
+		list := slices.Concat(x.Bent, x.Concave)
+		slices.Sort(list)
+		drop("flat", "bent and dented polygons were cut into triangles", slices.Compact(list), mend.Flat)
+	}
+	w.sheets(at)
+	if d.Units {
+		var n int
+		w.m, n = mend.Units(w.m)
+		w.say("units", "corners got a normal of unit length", n)
+	}
+	if d.Smooth != "" && w.ctx.Err() == nil {
+		net := topo.Of(w.ctx, w.m, topo.Places(w.ctx, w.m.Points, 0), nil)
+		var n int
+		w.m, n = mend.Smooth(w.ctx, w.m, net, mend.Smoothing{By: d.Smooth, Angle: d.Angle, Blend: 1 - d.Keep})
+		w.say("smooth", "corners got another normal", n)
+	}
+	if d.Tangents && w.ctx.Err() == nil {
+		before := w.m
+		w.m = tangent.Of(w.ctx, w.m)
+		n := 0
+		if w.m != before {
+			n = len(w.m.Corners)
+		}
+		w.say("tangents", "corners got a tangent", n)
+	}
+}
+
+// sheets gives sheets thickness, and gathers their slots.
+func (w *mender) sheets(at func() *flaw.Flaws) {
+	if w.d.Thickness == 0 && !w.d.TwoSided {
+		return
+	}
+	x := at()
+	if w.ctx.Err() != nil {
+		return
+	}
+	areas := mend.Areas(x.Net, x.Parts)
+	sheet := make([]bool, x.Parts.N)
+	for _, ch := range x.Borders {
+		if k := x.Parts.Of[x.Net.FaceOf[x.Net.Runs(int(ch.Edges[0]))[0]]]; k >= 0 && !mend.IsHole(x.Net, x.Parts, areas, ch) {
+			sheet[k] = true
+		}
+	}
+	if w.d.TwoSided {
+		w.slots = map[int]bool{}
+		for f, k := range x.Parts.Of {
+			if k >= 0 && sheet[k] && w.m.Material(f) >= 0 {
+				w.slots[w.m.Material(f)] = true
+			}
+		}
+	}
+	if w.d.Thickness > 0 {
+		var n int
+		w.m, n = mend.Thicken(w.ctx, w.m, x.Net, x.Parts, func(k int32) bool { return sheet[k] }, w.d.Thickness*w.k, w.d.Side)
+		w.say("thickness", "sheets became solids", n)
+	}
+}
+
+// Report is what the station found.
+type Report struct {
+	station.Account
+	*Seen               // of the outcome
+	Onto    geom.Affine // from the coordinates of Seen to those of the outcome
+	Scale   float64     // of lengths from those of Seen
+	Limits  Limits      // those in force
+	Box     geom.Box    // of the outcome
+	Done    []Done      // what the decisions changed
+	Flicker flicker.Overlap
+	Tidy    []Proposal
+}
+
+// Proposal is something safe to do: it changes neither shape nor look.
+type Proposal struct {
+	ID       string
+	Label    string
+	Count    int
+	Decision Decisions // what is decided with it
+}
+
+// Figure is how many sorts of flaw there are.
+func (r *Report) Figure() string {
+	n := 0
+	for _, f := range r.Findings() {
+		if f.Severity > finding.Note {
+			n++
+		}
+	}
+	if n == 0 {
+		return "sound"
+	}
+	return figure.Plural(n, "flaw", "flaws")
+}
+
+// Ask is what the station needs to know besides the scene.
+type Ask struct {
+	Seen    *Seen // the flaws of the scene as it is, or as it came to Size when nothing is mended
+	Flicker flicker.Overlap
+	Onto    geom.Affine // from the coordinates of Seen to those of the scene
+	Scale   float64     // of lengths likewise
+	Limits  Limits      // in force
+	Done    []Done
+	Mended  bool // the decisions changed the scene
+	Box     geom.Box
+	Keys    []string // of the nodes that came
+}
+
+// Run judges the surface of a scene, which was looked at and mended before.
+func Run(d Decisions, a Ask) *Report {
+	r := &Report{Seen: a.Seen, Onto: a.Onto, Scale: a.Scale, Limits: a.Limits, Box: a.Box, Done: a.Done, Flicker: a.Flicker}
+	r.judge(d)
+	r.Refer(Info, d, a.Keys)
+	return r
+}
+
+// InForce are the limits that apply: those decided, and the usual ones. seen is how far the
+// asset is usually seen from, 0 for what is usual for a class nobody has chosen.
+func InForce(d Decisions, seen float64) Limits {
+	if seen == 0 {
+		seen = 4
+	}
+	u := Usual
+	u.Apart = flicker.Apart(seen)
+	return d.Limits.or(u)
+}
+
+// Times are the limits with lengths k times as long.
+func (l Limits) Times(k float64) Limits {
+	return Limits{l.Gap * k, l.Short * k, l.Needle, l.Bent * k, l.Apart * k}
+}
