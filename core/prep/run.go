@@ -52,6 +52,9 @@ type Stop struct {
 	Stand    geom.Mat3
 	Standing geom.Box
 	Letters  geom.Basis // of Scene's axes as it stands there
+	// Changed tells that a mesh of Scene differs from what Source left by more than where it
+	// stands and how large it is.
+	Changed bool
 }
 
 // Result is the outcome of every station. Scenes and reports are shared with the memo,
@@ -270,7 +273,7 @@ func Run(ctx context.Context, in Input, p Prep, m *Memo) (*Result, error) {
 		return r, nil
 	}
 
-	t := &tail{walk: w, in: in, p: p, kept: kept, keptKey: keptKey, onto: toSeated}
+	t := &tail{walk: w, in: in, p: p, kept: kept, keptKey: keptKey, onto: toSeated, placed: toSeated}
 	t.surface()
 	if w.err != nil {
 		return nil, w.err
@@ -290,6 +293,7 @@ func Run(ctx context.Context, in Input, p Prep, m *Memo) (*Result, error) {
 	mustFix, _ := r.Open()
 	r.Export = export.Run(p.Export, export.Ask{MustFix: mustFix, Scene: w.scene, Target: in.Target})
 	w.stop(export.Info, r.Export, w.scene, r.Surface.Box, toSeated)
+	r.stops[len(r.stops)-1].Changed = t.changed
 	return r, nil
 }
 

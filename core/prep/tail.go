@@ -21,7 +21,8 @@ type tail struct {
 	p       Prep
 	kept    *scene.Scene // as Source leaves it
 	keptKey string
-	onto    geom.Affine // from there to the scene
+	onto    geom.Affine // from kept to the scene
+	placed  geom.Affine // from coordinates as Source leaves them to the scene's
 	changed bool        // a mesh differs from kept's by more than where it stands
 }
 
@@ -76,7 +77,8 @@ func (t *tail) surface() {
 	}
 	before := t.scene
 	r.Surface = surface.Run(d, ask)
-	t.stop(surface.Info, r.Surface, before, ask.Box, r.Pivot.Map.Mul(r.Axes.Map).Mul(geom.Linear(geom.Identity3.Scaled(r.Size.Factor))))
+	t.stop(surface.Info, r.Surface, before, ask.Box, t.placed)
+	r.stops[len(r.stops)-1].Changed = t.changed
 }
 
 // budget counts the cost and takes out what is decided.
@@ -102,5 +104,6 @@ func (t *tail) budget() {
 		return
 	}
 	r.Budget = budget.Run(t.ctx, seen, d, ask)
-	t.stop(budget.Info, r.Budget, before, r.Surface.Box, r.stops[len(r.stops)-1].FromSource)
+	t.stop(budget.Info, r.Budget, before, r.Surface.Box, t.placed)
+	r.stops[len(r.stops)-1].Changed = t.changed
 }

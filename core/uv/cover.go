@@ -182,7 +182,7 @@ func (s *sweep) line(tris []Triangle, active []int32, r row) {
 	s.ends, s.cover = s.ends[:0], Cover{}
 	for _, i := range active {
 		t := tris[i]
-		a, b := t.crossed(r.at)
+		a, b := t.Crossed(r.at)
 		if !(b > a) {
 			continue
 		}
@@ -215,9 +215,10 @@ func (s *sweep) line(tris []Triangle, active []int32, r row) {
 	}
 }
 
-// crossed is where a horizontal line enters and leaves the triangle. A side is cut the same
-// way whichever triangle it belongs to, so that neighbours meet without a gap.
-func (t Triangle) crossed(y float64) (a, b float64) {
+// Crossed is where a horizontal line enters and leaves the triangle. A side is cut the same
+// way whichever triangle it belongs to, so that neighbours meet without a gap; b is less than a
+// where it does neither.
+func (t Triangle) Crossed(y float64) (a, b float64) {
 	a, b = math.Inf(1), math.Inf(-1)
 	for k := range 3 {
 		p, q := t[k], t[(k+1)%3]

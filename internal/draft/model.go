@@ -28,6 +28,7 @@ type Model struct {
 	edges  []edge
 	Box    geom.Box
 
+	tint    []uint8 // of each face, a step of density, nil for shading by light
 	coarser bool    // its instances are drawn with fewer triangles than they have
 	from    *origin // nil for one that was flattened from a scene or thinned
 

@@ -15,7 +15,7 @@ type Paint struct {
 	Name     string     `json:"name"`
 	Color    [4]float64 `json:"color"`   // linear; alpha is opacity
 	Glow     [3]float64 `json:"glow"`    // linear
-	Picture  int        `json:"picture"` // of the scene's images, -1 for none
+	Picture  int        `json:"picture"` // of the scene's images, -1 for none, -2 for a checker
 	WrapU    scene.Wrap `json:"wrapU"`
 	WrapV    scene.Wrap `json:"wrapV"`
 	Alpha    string     `json:"alpha"` // glTF's words
@@ -25,6 +25,23 @@ type Paint struct {
 	First    int        `json:"first"` // of its triangles
 	Count    int        `json:"count"`
 }
+
+// Look is how a painted model looks.
+type Look string
+
+// The looks.
+const (
+	AsMaterials Look = "material"
+	AsShading   Look = "shading" // its normals alone
+	AsChecker   Look = "checker" // a checker on its first UV set
+	AsDensity   Look = "density" // triangles a square metre
+)
+
+// Looks lists them.
+var Looks = []Look{AsMaterials, AsShading, AsChecker, AsDensity}
+
+// checker is the number of a picture that is none of the scene's.
+const checker = -2
 
 // paintedHead begins a packed painted model. What follows, little-endian: float32 points, int8
 // normals with a fourth byte of nothing, float32 UVs with their origin at the bottom left,
@@ -46,13 +63,16 @@ type vertex struct {
 // Painted packs a scene for the turntable with its materials as they are: base colour and its
 // picture, where the picture lies on the UVs, vertex colours, opacity, and what glows. onto
 // carries its coordinates to the frame of the paper; has tells which images can be shown. A
-// face without normals is flat. The error is ctx's.
-func Painted(ctx context.Context, s *scene.Scene, onto geom.Affine, has func(image int) bool) ([]byte, error) {
+// face without normals is flat. Another look paints all of it alike. The error is ctx's.
+func Painted(ctx context.Context, s *scene.Scene, onto geom.Affine, as Look, has func(image int) bool) ([]byte, error) {
 	worlds := s.Worlds()
 	paints := make([]Paint, len(s.Materials)+1)
 	paints[len(s.Materials)] = Paint{Color: [4]float64{0.73, 0.77, 0.75, 1}, Picture: -1, Alpha: string(scene.Opaque), TwoSided: true}
 	for i, m := range s.Materials {
 		paints[i] = paintOf(s, m, has)
+	}
+	if as == AsChecker {
+		paints[len(s.Materials)].Picture = checker
 	}
 	tris := make([][]uint32, len(paints)) // by material
 	number := map[vertex]uint32{}
@@ -60,20 +80,43 @@ func Painted(ctx context.Context, s *scene.Scene, onto geom.Affine, has func(ima
 	done := 0
 	for _, i := range distinct(s, worlds) {
 		mesh := s.Meshes[s.Nodes[i].Mesh].MappedIn(ctx, onto.Mul(worlds[i]))
+		if as == AsShading && !mesh.Normals.Has() {
+			smooth := *mesh
+			smooth.Normals = mesh.SmoothNormals()
+			mesh = &smooth
+		}
+		normals := mesh.Normals
 		mesh.EachTriangle(func(f int, a, b, c int32) {
 			if done++; done&0x3fff == 0 && ctx.Err() != nil {
 				return
 			}
 			mat := mesh.Material(f)
-			if mat < 0 || mat >= len(s.Materials) {
+			if mat < 0 || mat >= len(s.Materials) || as != AsMaterials {
 				mat = len(s.Materials)
 			}
 			var flat geom.Vec3
-			if !mesh.Normals.Has() {
+			if !normals.Has() {
 				flat = mesh.FaceNormal(f).Unit()
+			}
+			dense := [4]uint8{255, 255, 255, 255}
+			if as == AsDensity {
+				dense = densityAt(mesh, a, b, c)
 			}
 			for _, k := range [3]int32{a, b, c} {
 				v := vertexOf(s, mesh, k, mat, flat)
+				switch as {
+				case AsShading:
+					v.color = dense
+				case AsDensity:
+					v.color, v.uv = dense, [2]float32{}
+				case AsChecker:
+					v.color = dense
+					if len(mesh.UVs) > 0 {
+						if i := indexOf(mesh.UVs[0].Layer, k); i >= 0 {
+							v.uv = [2]float32{float32(mesh.UVs[0].Values[i][0]), float32(mesh.UVs[0].Values[i][1])}
+						}
+					}
+				}
 				n, ok := number[v]
 				if !ok {
 					n = uint32(len(vertices))
@@ -185,4 +228,16 @@ func indexOf[T any](l scene.Layer[T], corner int32) int32 {
 		return -1
 	}
 	return l.Index[corner]
+}
+
+// densityAt is the colour of a triangle by how many like it a square metre has, linear.
+func densityAt(m *scene.Mesh, a, b, c int32) [4]uint8 {
+	p, q, r := m.Points[m.Corners[a]], m.Points[m.Corners[b]], m.Points[m.Corners[c]]
+	area := q.Sub(p).Cross(r.Sub(p)).Len() / 2
+	k := densityColors[len(densityColors)-1]
+	if area > 0 {
+		k = densityColors[stepOf(1/area)]
+	}
+	linear := func(v uint8) uint8 { return uint8(math.Round(255 * math.Pow(float64(v)/255, 2.2))) }
+	return [4]uint8{linear(k.R), linear(k.G), linear(k.B), 255}
 }

@@ -228,6 +228,12 @@ func (s *shot) fillNearest() {
 // shadeAll gives every face its grey.
 func (s *shot) shadeAll() []uint8 {
 	shade := make([]uint8, len(s.faces))
+	if s.tint != nil && len(s.tint) == len(s.faces) {
+		for i, step := range s.tint {
+			shade[i] = inkShade + 1 + step
+		}
+		return shade
+	}
 	for i, n := range s.faces {
 		if i&0x7fff == 0 && s.ctx.Err() != nil {
 			return shade
@@ -328,7 +334,11 @@ var palette = func() color.Palette {
 		t := float64(i) / (shades - 1)
 		p = append(p, color.NRGBA{uint8(lo[0] + t*(hi[0]-lo[0])), uint8(lo[1] + t*(hi[1]-lo[1])), uint8(lo[2] + t*(hi[2]-lo[2])), 255})
 	}
-	return append(p, color.NRGBA{0x16, 0x23, 0x2b, 255})
+	p = append(p, color.NRGBA{0x16, 0x23, 0x2b, 255})
+	for _, c := range densityColors {
+		p = append(p, c)
+	}
+	return p
 }()
 
 // dataURI is the shading as a PNG within the drawing.

@@ -40,8 +40,13 @@ func New(desk *work.Desk) *Board {
 
 // model is a view's scene made ready to be drawn as it stands. What the stations after
 // Source do to it moves, turns and scales it as a whole, so it is flattened once for them
-// all, as Source leaves it.
+// all, as Source leaves it, as long as none has changed a mesh.
 func (b *Board) model(ctx context.Context, v view) (*draft.Model, error) {
+	if v.stop.Changed {
+		return b.models.Get(ctx, v.standing(), func(ctx context.Context) (*draft.Model, error) {
+			return draft.NewModel(ctx, v.stop.Scene), ctx.Err()
+		})
+	}
 	first, err := b.first(ctx, v.Opened)
 	if err != nil {
 		return nil, err
@@ -79,7 +84,7 @@ func (v view) fromRead() (geom.Affine, bool) {
 // standing names a view's scene with how it stands.
 func (v view) standing() string { return fmt.Sprint(v.stop.Key, v.stop.Stand) }
 
-// face is how a station shows itself. All its fields are set.
+// face is how a station shows itself. All its fields are set but dense.
 type face struct {
 	id string
 	// ask says what the layout depends on besides the box and the artist's own figure.
@@ -89,10 +94,12 @@ type face struct {
 	// outline is what becomes of the drawing by a decision: now is what it shows, then
 	// what it would.
 	outline func(ctx context.Context, b *Board, now, then view) (draft.Ghost, error)
+	// dense shades the views by how many triangles a square metre has.
+	dense bool
 }
 
 // faces lists those of all stations.
-var faces = []face{sourceFace, sizeFace, axesFace, pivotFace, exportFace}
+var faces = []face{sourceFace, sizeFace, axesFace, pivotFace, surfaceFace, budgetFace, exportFace}
 
 // faceOf finds a station's; the error is a *station.UnknownError.
 func faceOf(id string) (face, error) {
@@ -185,11 +192,17 @@ func (b *Board) Draw(ctx context.Context, o *work.Opened, id string, height floa
 
 // views draws a stop's scene from its three sides, at scale pixels a metre.
 func (b *Board) views(ctx context.Context, v view, scale float64) ([3]draft.View, error) {
-	key := fmt.Sprintf("%s %g", v.standing(), scale)
-	return work.Derive(ctx, b.desk.Derived, "views", key, func(ctx context.Context) (out [3]draft.View, err error) {
+	key, kind := fmt.Sprintf("%s %g", v.standing(), scale), "views"
+	if v.face.dense {
+		kind = "dense views"
+	}
+	return work.Derive(ctx, b.desk.Derived, kind, key, func(ctx context.Context) (out [3]draft.View, err error) {
 		m, err := b.model(ctx, v)
 		if err != nil {
 			return out, err
+		}
+		if v.face.dense {
+			m = m.ByDensity(ctx)
 		}
 		split.Together(
 			func() { out[draft.Front] = m.Draw(ctx, draft.Front, scale) },

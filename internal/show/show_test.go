@@ -121,7 +121,7 @@ func TestAStationThatIsNotThereSaysSo(t *testing.T) {
 	assert.ErrorAs(t, err, &unknown)
 	_, err = b.Turntable(ctx, o, "unheard", 0)
 	assert.ErrorAs(t, err, &unknown)
-	_, err = b.Painted(ctx, o, "unheard")
+	_, err = b.Painted(ctx, o, "unheard", draft.AsMaterials)
 	assert.ErrorAs(t, err, &unknown)
 	_, err = Measure(o, "unheard", geom.Vec3{}, geom.Vec3{1, 0, 0})
 	assert.ErrorAs(t, err, &unknown)

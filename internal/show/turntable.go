@@ -3,6 +3,7 @@ package show
 import (
 	"context"
 	"fmt"
+	"slices"
 
 	"yarvek/core/fault"
 	"yarvek/core/format/picture"
@@ -45,18 +46,21 @@ func (b *Board) Turntable(ctx context.Context, o *work.Opened, id string, height
 	return m.Turntable(ctx, t)
 }
 
-// Painted is the same scene with its materials; see [draft.Painted].
-func (b *Board) Painted(ctx context.Context, o *work.Opened, id string) ([]byte, error) {
+// Painted is the same scene with its materials, or with another look; see [draft.Painted].
+func (b *Board) Painted(ctx context.Context, o *work.Opened, id string, as draft.Look) ([]byte, error) {
+	if !slices.Contains(draft.Looks, as) {
+		return nil, fault.Input("%q is no look: expected one of %v", as, draft.Looks)
+	}
 	v, err := look(o, id, 0)
 	if err != nil {
 		return nil, err
 	}
 	if n := v.stop.Scene.Count().Triangles; n > paintedTriangles {
-		return nil, fault.New(fault.Limit, "the turntable shows the materials of up to a million triangles, and this has more; "+
+		return nil, fault.New(fault.Limit, "the turntable shows materials, shading, checker and density of up to a million triangles, and this has more; "+
 			"it shows it as paper")
 	}
 	s := v.stop.Scene
-	return draft.Painted(ctx, s, geom.Linear(v.paper), func(image int) bool { return picture.Shown(s.Images[image].Data) })
+	return draft.Painted(ctx, s, geom.Linear(v.paper), as, func(image int) bool { return picture.Shown(s.Images[image].Data) })
 }
 
 // pictureSide bounds the pictures on the turntable, in pixels.

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"encoding/json"
 	"io"
 	"net/http"
@@ -11,6 +12,7 @@ import (
 	"yarvek/core/fault"
 	"yarvek/core/geom"
 	"yarvek/core/prep"
+	"yarvek/internal/draft"
 	"yarvek/internal/show"
 	"yarvek/internal/work"
 )
@@ -138,8 +140,8 @@ func (s *Server) turntable(w http.ResponseWriter, r *http.Request) error {
 	}
 	at := r.URL.Query().Get("station")
 	var b []byte
-	if r.URL.Query().Get("look") == "material" {
-		b, err = s.board.Painted(r.Context(), o, at)
+	if as := r.URL.Query().Get("look"); as != "" {
+		b, err = s.board.Painted(r.Context(), o, at, draft.Look(as))
 	} else {
 		b, err = s.board.Turntable(r.Context(), o, at, figureHeight(r))
 	}
@@ -169,6 +171,26 @@ func (s *Server) picture(w http.ResponseWriter, r *http.Request) error {
 	w.Header().Set("Content-Type", shot.MIME)
 	w.Header().Set("Cache-Control", "no-store")
 	_, err = w.Write(shot.Data)
+	return err
+}
+
+// uvs is the layout of a UV set at a station.
+func (s *Server) uvs(w http.ResponseWriter, r *http.Request) error {
+	o, err := s.open(r)
+	if err != nil {
+		return err
+	}
+	set, err := strconv.Atoi(cmp.Or(r.URL.Query().Get("set"), "0"))
+	if err != nil || set < 0 || set > 7 {
+		return work.ErrNotFound
+	}
+	b, err := s.board.UVs(r.Context(), o, r.URL.Query().Get("station"), set)
+	if err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "image/png")
+	w.Header().Set("Cache-Control", "no-store")
+	_, err = w.Write(b)
 	return err
 }
 

@@ -92,6 +92,7 @@ func (s *Server) Handler() http.Handler {
 		r.Get("/", s.page(s.asset))
 		r.Get("/turntable", s.page(s.turntable))
 		r.Get("/small.svg", s.page(s.small))
+		r.Get("/uvs.png", s.page(s.uvs))
 		r.Get("/pictures/{picture}", s.page(s.picture))
 		r.Get("/pick", s.page(s.pick))
 		r.Get("/area", s.page(s.area))

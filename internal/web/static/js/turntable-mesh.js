@@ -3,6 +3,7 @@
 import * as T from "../vendor/three-0.187.0.min.js";
 
 const INK = 0x16232b, SHADE = 0xdfe5e1;
+const CHECKER = -2; // the number of a picture that is none of the asset's
 
 // unpacked fetches a packed answer: its header, and a reader of the arrays behind it.
 async function unpacked(url) {
@@ -53,8 +54,8 @@ function surface(paint, pictures, loaded) {
   m.emissive = new T.Color(...glow);
   if (alpha === "MASK") m.alphaTest = paint.cutoff;
   if (alpha === "BLEND") Object.assign(m, { transparent: true, opacity: a, depthWrite: false });
-  if (paint.picture >= 0) {
-    m.map = new T.TextureLoader().load(pictures(paint.picture), loaded);
+  if (paint.picture >= 0 || paint.picture === CHECKER) {
+    m.map = new T.TextureLoader().load(paint.picture === CHECKER ? "/static/checker.png" : pictures(paint.picture), loaded);
     m.map.colorSpace = T.SRGBColorSpace;
     m.map.wrapS = wraps[paint.wrapU] ?? T.RepeatWrapping;
     m.map.wrapT = wraps[paint.wrapV] ?? T.RepeatWrapping;

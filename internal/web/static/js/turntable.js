@@ -10,7 +10,7 @@ const PAPER = 0xfbfcf8, INK = 0x16232b, HAIR = 0xb7c2be, DIM = 0x1f4fbf;
 let stood;
 
 // turntable shows a station of an asset on a canvas, with names in a box over it. It gives
-// look, to change between "paper" and "material", things, to show or hide what stands beside
+// look, to change between "paper", "material", "shading", "checker" and "density", things, to show or hide what stands beside
 // it, and stop.
 export async function turntable(canvas, labels, { asset: path, station, figure }) {
   const url = `${path}/turntable?station=${station}&figure=${figure}`;
@@ -122,22 +122,26 @@ export async function turntable(canvas, labels, { asset: path, station, figure }
   watch.observe(canvas);
   ask();
 
-  // With its materials, fetched when they are first asked for.
-  let inPaint, stopped = false;
+  // With its materials, a checker and so on, each fetched when it is first asked for.
+  const dressed = {};
+  let stopped = false, wanted = "paper";
   const look = async (which) => {
-    if (which === "material") {
-      inPaint ??= painted(`${url}&look=material`, (n) => `${path}/pictures/${n}?station=${station}`, () => {
+    wanted = which;
+    if (which !== "paper") {
+      dressed[which] ??= painted(`${url}&look=${which}`, (n) => `${path}/pictures/${n}?station=${station}`, () => {
         canvas.dataset.pictures = String(Number(canvas.dataset.pictures ?? 0) + 1);
         ask();
       });
-      const mesh = await inPaint.catch((err) => { inPaint = undefined; throw err; });
+      const mesh = await dressed[which].catch((err) => { delete dressed[which]; throw err; });
       if (stopped) return gone(mesh);
       if (!mesh.parent) scene.add(mesh);
     }
-    const mesh = inPaint && (await inPaint);
-    if (mesh) mesh.visible = which === "material";
-    solid.visible = which !== "material";
-    canvas.dataset.look = which;
+    for (const [name, coming] of Object.entries(dressed)) {
+      const mesh = await coming.catch(() => null);
+      if (mesh) mesh.visible = name === wanted;
+    }
+    solid.visible = wanted === "paper";
+    canvas.dataset.look = wanted;
     ask();
   };
   return {

@@ -1,0 +1,68 @@
+package web
+
+import (
+	"cmp"
+	"html/template"
+	"slices"
+
+	"yarvek/core/class"
+	"yarvek/core/figure"
+	"yarvek/core/order"
+	"yarvek/core/prep"
+	"yarvek/core/station/budget"
+)
+
+var budgetRoom = room{
+	id:     budget.Info.ID,
+	decode: decideBudget,
+	page: func(c *call, ws worksheet) (any, error) {
+		r := c.o.Result.Budget
+		extra, err := r.Extra.Get(c.r.Context())
+		if err != nil {
+			return nil, err
+		}
+		nodes := slices.Clone(r.Nodes)
+		slices.SortStableFunc(nodes, func(a, b budget.NodeCost) int { return cmp.Compare(b.Cost.Triangles, a.Cost.Triangles) })
+		return budgetPage{ws, r, c.o.Prep.Budget, extra, nodes, c.o.Kit.Target.Classes}, nil
+	},
+	words: template.FuncMap{
+		"cache": func() int { return order.CacheSize },
+		"density": func(n budget.NodeCost) string {
+			if !(n.Area > 0) {
+				return ""
+			}
+			return figure.Significant(float64(n.Cost.Triangles)/n.Area, 3)
+		},
+		"width": func(is, most int) int { return min(100, 100*is/max(1, most)) },
+	},
+}
+
+// budgetPage is what Budget's worksheet shows.
+type budgetPage struct {
+	worksheet
+	Report  *budget.Report
+	Decided budget.Decisions
+	Extra   budget.Extra
+	Nodes   []budget.NodeCost // the dearest first
+	Classes []class.Class
+}
+
+// Biggest is what the dearest node has of triangles.
+func (p budgetPage) Biggest() int {
+	if len(p.Nodes) == 0 {
+		return 1
+	}
+	return p.Nodes[0].Cost.Triangles
+}
+
+// decideBudget turns Budget's form into decisions.
+func decideBudget(f *form, p *prep.Prep) {
+	switch f.str("act") {
+	case "waste":
+		p.Budget.Waste = f.on("on")
+	case "order":
+		p.Budget.Order = f.on("on")
+	default:
+		f.unknown()
+	}
+}
