@@ -25,7 +25,7 @@ var surfaceRoom = room{
 			return [][2]string{{string(mend.Both), "half to each side"}, {string(mend.Front), "to the front"}, {string(mend.Back), "to the back"}}
 		},
 		"percent":    func(v float64) string { return figure.Significant(100*v, 3) + "\u2009%" },
-		"percentnum": func(v float64) string { return plainNumber(100 * v) },
+		"percentnum": func(v float64) string { return filled(100 * v) },
 		"shareof": func(c, of float64) float64 {
 			if of == 0 {
 				return 0

@@ -132,7 +132,11 @@ func (d Decisions) Lines() []string {
 	case mend.ByAngle:
 		say(true, "Make edges hard above %s°", figure.Significant(d.Angle, 4))
 	default:
-		say(true, "%s", edgeWords[d.Smooth])
+		words, ok := edgeWords[d.Smooth]
+		if !ok {
+			words = "Make edges hard: " + string(d.Smooth) // what Validate refuses
+		}
+		say(true, "%s", words)
 	}
 	say(d.Smooth != "" && d.Keep > 0, "Keep %s %% of the old normals", figure.Significant(100*d.Keep, 3))
 	say(d.Tangents, "Make tangents anew")
