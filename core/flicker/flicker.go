@@ -7,6 +7,7 @@ import (
 	"math"
 
 	"yarvek/core/geom"
+	"yarvek/core/split"
 )
 
 // Apart is how far two faces must be apart for a depth buffer to tell them from a distance, in
@@ -27,78 +28,109 @@ type Overlap struct {
 	Cut   bool    // there are too many pairs to have compared all
 }
 
-// mostPairs bounds the pairs of triangles that are held against one another, and someTris those
-// that are named.
+// mostPairs bounds the pairs of triangles that are held against one another, in each block its
+// share of them, and someTris those that are named.
 const (
 	mostPairs = 8 << 20
 	someTris  = 4096
 )
 
 // Find looks for them among triangles given as three points each, those within tol of one plane;
-// apart tells pairs that are not to be looked at. When ctx ends it returns early.
+// apart tells pairs that are not to be looked at, from several goroutines at a time. When ctx ends it returns early.
 func Find(ctx context.Context, pts []geom.Vec3, tris []int32, tol float64, apart func(s, t int) bool) Overlap {
-	var o Overlap
 	tree := geom.NewBVH(ctx, pts, tris)
-	left := mostPairs
-	most := 0.0
-	for t := range len(tris) / 3 {
-		if t&0x3ff == 0 && ctx.Err() != nil {
-			return o
+	n := len(tris) / 3
+	parts := make([]Overlap, split.Blocks(n, block))
+	most := make([]float64, len(parts))
+	_ = split.InBlocks(ctx, n, block, func(k, from, to int) {
+		f := finder{ctx: ctx, tree: tree, pts: pts, tris: tris, tol: tol, apart: apart, left: max(1<<16, mostPairs/len(parts))}
+		for t := from; t < to && !f.o.Cut; t++ {
+			if t&0x3ff == 0 && ctx.Err() != nil {
+				return
+			}
+			f.look(t)
 		}
-		p := [3]geom.Vec3{pts[tris[3*t]], pts[tris[3*t+1]], pts[tris[3*t+2]]}
-		cross := p[1].Sub(p[0]).Cross(p[2].Sub(p[0]))
-		n := cross.Unit()
-		if n == (geom.Vec3{}) {
-			continue
+		parts[k], most[k] = f.o, f.most
+	})
+	var o Overlap
+	best := 0.0
+	for k, p := range parts {
+		o.Area, o.Faces, o.Cut = o.Area+p.Area, o.Faces+p.Faces, o.Cut || p.Cut
+		if most[k] > best {
+			best, o.At = most[k], p.At
 		}
-		box := geom.EmptyBox().Add(p[0]).Add(p[1]).Add(p[2]).Grown(tol)
-		// Less than a millionth of the triangle is what rounding makes of a common side.
-		least := 1e-6 * cross.Len() / 2
-		found := false
-		tree.Overlapping(box, func(s int) bool {
-			if s == t {
-				return true
-			}
-			if left--; left < 0 {
-				o.Cut = true
-				return false
-			}
-			var q [3]geom.Vec3
-			q[0], q[1], q[2] = tree.Corners(s)
-			m := q[1].Sub(q[0]).Cross(q[2].Sub(q[0]))
-			if m.Dot(n) < 0.999*m.Len() || m == (geom.Vec3{}) {
-				return true // back to back, only one of them is seen from any side
-			}
-			for _, c := range q {
-				if math.Abs(c.Sub(p[0]).Dot(n)) > tol {
-					return true
-				}
-			}
-			if apart(s, t) {
-				return true
-			}
-			area, at := Shared(p, q, n)
-			if area <= least {
-				return true
-			}
-			found = true
-			if s > t { // each pair once
-				o.Area += area
-				o.Faces++
-				if area > most {
-					most, o.At = area, at
-				}
-			}
-			return true
-		})
-		if found && len(o.Tris) < someTris {
-			o.Tris = append(o.Tris, int32(t))
-		}
-		if o.Cut {
-			return o
-		}
+		o.Tris = append(o.Tris, p.Tris[:min(len(p.Tris), someTris-len(o.Tris))]...)
 	}
 	return o
+}
+
+// block is how many triangles are looked at in a stretch.
+const block = 1 << 13
+
+// finder looks at some of the triangles.
+type finder struct {
+	ctx   context.Context
+	tree  *geom.BVH
+	pts   []geom.Vec3
+	tris  []int32
+	tol   float64
+	apart func(s, t int) bool
+	left  int // pairs
+	most  float64
+	o     Overlap
+}
+
+// look holds one triangle against those near it; each pair counts once.
+func (f *finder) look(t int) {
+	p := [3]geom.Vec3{f.pts[f.tris[3*t]], f.pts[f.tris[3*t+1]], f.pts[f.tris[3*t+2]]}
+	cross := p[1].Sub(p[0]).Cross(p[2].Sub(p[0]))
+	n := cross.Unit()
+	if n == (geom.Vec3{}) {
+		return
+	}
+	box := geom.EmptyBox().Add(p[0]).Add(p[1]).Add(p[2]).Grown(f.tol)
+	// Less than a millionth of the triangle is what rounding makes of a common side.
+	least := 1e-6 * cross.Len() / 2
+	found := false
+	f.tree.Overlapping(box, func(s int) bool {
+		if s == t {
+			return true
+		}
+		if f.left--; f.left < 0 {
+			f.o.Cut = true
+			return false
+		}
+		var q [3]geom.Vec3
+		q[0], q[1], q[2] = f.tree.Corners(s)
+		m := q[1].Sub(q[0]).Cross(q[2].Sub(q[0]))
+		if m.Dot(n) < 0.999*m.Len() || m == (geom.Vec3{}) {
+			return true // back to back, only one of them is seen from any side
+		}
+		for _, c := range q {
+			if math.Abs(c.Sub(p[0]).Dot(n)) > f.tol {
+				return true
+			}
+		}
+		if f.apart(s, t) {
+			return true
+		}
+		area, at := Shared(p, q, n)
+		if area <= least {
+			return true
+		}
+		found = true
+		if s > t {
+			f.o.Area += area
+			f.o.Faces++
+			if area > f.most {
+				f.most, f.o.At = area, at
+			}
+		}
+		return true
+	})
+	if found && len(f.o.Tris) < someTris {
+		f.o.Tris = append(f.o.Tris, int32(t))
+	}
 }
 
 // Shared is the area two triangles of one plane have in common, and its middle, by

@@ -8,7 +8,7 @@ import (
 
 // EachTriangle calls f with the three corners of every triangle the faces make,
 // in order. A quad is cut along its shorter diagonal, unless only the other one
-// lies inside; larger polygons lose one ear at a time in the plane of Newell's
+// lies inside, and of equal ones along that which bulges outward; larger polygons lose one ear at a time in the plane of Newell's
 // normal (Meisters 1975, "Polygons have ears"), and what has no ear left, a
 // polygon that crosses itself, is cut as a fan.
 func (m *Mesh) EachTriangle(f func(face int, a, b, c int32)) {
@@ -53,9 +53,14 @@ func (m *Mesh) cutFirst(s int32) bool {
 	if !convex(1) || !convex(3) {
 		return false
 	}
-	// A tie, as in a rectangle, must fall the same way after any rotation or
-	// unit change, so rounding noise is not allowed to decide it.
-	return p[0].Dist(p[2]) <= p[1].Dist(p[3])*(1+1e-9)
+	// A tie, as in a rectangle, must fall the same way after any rotation or unit change, so
+	// rounding noise is not allowed to decide it; and the same way on the mirrored half, where
+	// the corners run round from another one: the cut that bulges outward is made.
+	d, e := p[0].Dist(p[2]), p[1].Dist(p[3])
+	if math.Abs(d-e) > 1e-9*d {
+		return d < e
+	}
+	return p[3].Sub(p[0]).Dot(p[1].Sub(p[0]).Cross(p[2].Sub(p[0]))) <= 1e-9*d*d*d
 }
 
 // project drops the axis most along the polygon's normal, keeping it anticlockwise.

@@ -1,0 +1,207 @@
+package surface
+
+import (
+	"context"
+	"fmt"
+	"math"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"yarvek/core/finding"
+	"yarvek/core/geom"
+	"yarvek/core/measure"
+	"yarvek/core/mend"
+	"yarvek/core/scene"
+	"yarvek/core/shape"
+	"yarvek/core/shape/shapetest"
+)
+
+var ctx = context.Background()
+
+// looked is what the station says of a scene as it stands.
+func looked(s *scene.Scene, d Decisions) *Report {
+	l := InForce(d, 0)
+	return Run(d, Ask{Seen: Look(ctx, s, l), Flicker: Overlapping(ctx, s, l.Apart), Onto: geom.Identity, Scale: 1, Limits: l, Box: s.Bounds(), Keys: s.Keys()})
+}
+
+func codes(r *Report) map[string]finding.Finding {
+	out := map[string]finding.Finding{}
+	for _, f := range r.Findings() {
+		out[f.Code] = f
+	}
+	return out
+}
+
+func box(at geom.Vec3) *shape.Builder { return (&shape.Builder{}).Box(at, at.Add(geom.Vec3{1, 1, 1})) }
+
+func TestASoundBoxIsSound(t *testing.T) {
+	r := looked(shape.Scene("box", nil, box(geom.Vec3{}).Mesh("box")), Decisions{})
+	assert.Equal(t, "sound", r.Figure())
+	for c, f := range codes(r) {
+		assert.Equal(t, finding.Note, f.Severity, c)
+	}
+	assert.Empty(t, r.Tidy)
+	worst, _ := r.Stands()
+	assert.Equal(t, finding.Note, worst)
+}
+
+// flawed is a mesh with six flaws: a face turned, one twice, one without area, an unused point, a
+// gap of a twentieth of a millimetre and a polygon with a dent.
+func flawed() *scene.Scene {
+	m := box(geom.Vec3{}).Prism([][2]float64{{3, 0}, {5, 0}, {5, 2}, {4, 0.5}, {3, 2}}, 0, 1).Mesh("crate")
+	add := func(ring ...int32) {
+		for range ring {
+			m.UVs[0].Index = append(m.UVs[0].Index, 0)
+			m.Normals.Index = append(m.Normals.Index, 0)
+		}
+		m.Corners = append(m.Corners, ring...)
+		m.FaceStart = append(m.FaceStart, int32(len(m.Corners)))
+		m.Smooth = append(m.Smooth, 0)
+	}
+	add(m.Corners[4], m.Corners[5], m.Corners[6], m.Corners[7]) // the back once more
+	add(m.Corners[0], m.Corners[0], m.Corners[1])
+	m.Points = append(m.Points, geom.Vec3{0.5, 0.5, 0.5})
+	// The top is put on points of its own.
+	for c := m.FaceStart[4]; c < m.FaceStart[5]; c++ {
+		p := m.Points[m.Corners[c]]
+		p[1] += 0.00005
+		m.Points = append(m.Points, p)
+		m.Corners[c] = int32(len(m.Points) - 1)
+	}
+	return shape.Scene("crate", nil, mend.Turn(m, []int32{2}))
+}
+
+func TestSixFlawsAreFoundAndTidied(t *testing.T) {
+	s := flawed()
+	r := looked(s, Decisions{})
+	got := codes(r)
+	for _, k := range []Sort{Flipped, Doubled, Empty, Gaps, Concave, Unused} {
+		f, ok := got["surface/"+string(k)]
+		if assert.True(t, ok, "%s is not found", k) {
+			assert.NotEmpty(t, f.Remedies, k)
+			assert.NotEmpty(t, f.Text, k)
+		}
+	}
+	all := func(string) bool { return true }
+	d := r.Tidied(Decisions{}, all)
+	d.Flat = true
+	require.NoError(t, d.Validate())
+	out, done := Mended(ctx, s, d)
+	counts := map[string]int{}
+	for _, x := range done {
+		counts[x.Remedy] = x.Count
+	}
+	assert.Equal(t, 1, counts["doubled"])
+	assert.Equal(t, 1, counts["empty"])
+	assert.Equal(t, 1, counts["wind"])
+	assert.Equal(t, 4, counts["weld"])
+	assert.Equal(t, 2, counts["flat"])
+	after := looked(out, Decisions{})
+	assert.Equal(t, "sound", after.Figure(), "%v", codes(after))
+	body := measure.Of(ctx, out)
+	assert.True(t, body.Closed)
+	assert.InDelta(t, 1+4-1.5, body.Volume, 1e-3)
+	// Twice is no more than once, and the source is as it was.
+	again, done := Mended(ctx, out, d)
+	for _, x := range done {
+		assert.Zero(t, x.Count, x.Remedy)
+	}
+	assert.Equal(t, out.Meshes[0].Corners, again.Meshes[0].Corners)
+	assert.Equal(t, codes(r), codes(looked(s, Decisions{})))
+}
+
+// Lengths are of the world: a node that scales by ten has its gaps ten times as wide.
+func TestLimitsAreRealLengths(t *testing.T) {
+	s := flawed()
+	assert.Equal(t, 4, looked(s, Decisions{}).Count[Gaps])
+	s.Nodes[0].Local = geom.Linear(geom.Identity3.Scaled(10))
+	assert.Zero(t, looked(s, Decisions{}).Count[Gaps], "half a millimetre is no gap of a tenth")
+	d := Decisions{Limits: Limits{Gap: 0.0006}}
+	assert.Equal(t, 4, looked(s, d).Count[Gaps])
+	d.Weld = 0.0006
+	_, done := Mended(ctx, s, d)
+	assert.Equal(t, 4, done[0].Count)
+	d.Weld = 0.0004
+	_, done = Mended(ctx, s, d)
+	assert.Zero(t, done[0].Count)
+}
+
+func TestSheetsAndHolesAreToldApart(t *testing.T) {
+	tub := mend.Faces(box(geom.Vec3{}).Mesh("tub"), []int32{4})
+	r := looked(shape.Scene("tub", nil, tub), Decisions{})
+	assert.Equal(t, 1, r.Count[Holes])
+	assert.Zero(t, r.Count[Sheets])
+	flag := (&shape.Builder{}).Grid(3, 3, func(u, v float64) geom.Vec3 { return geom.Vec3{u, v, 0} }).Mesh("flag")
+	s := shape.Scene("flag", nil, flag)
+	r = looked(s, Decisions{})
+	assert.Equal(t, 1, r.Count[Sheets])
+	assert.Contains(t, codes(r)["surface/sheets"].Text, "1\u2009m²")
+	out, done := Mended(ctx, s, Decisions{Thickness: 0.01})
+	assert.Equal(t, 1, done[0].Count)
+	body := measure.Of(ctx, out)
+	assert.True(t, body.Closed)
+	assert.InDelta(t, 0.01, body.Volume, 1e-12)
+	named, done := Mended(ctx, s, Decisions{Thickness: 0.01, Of: []string{"other"}})
+	assert.Same(t, s.Meshes[0], named.Meshes[0], "it is given to others")
+	assert.Empty(t, done)
+	mat := scene.NewMaterial("cloth")
+	s.Materials, flag.Slots = []scene.Material{mat}, []int{0}
+	two, done := Mended(ctx, s, Decisions{TwoSided: true})
+	assert.True(t, two.Materials[0].TwoSided)
+	assert.False(t, s.Materials[0].TwoSided)
+	assert.Equal(t, 1, done[0].Count)
+	_, ok := codes(looked(two, Decisions{}))["surface/sheets"]
+	assert.False(t, ok, "seen from both sides, it does not vanish")
+}
+
+func TestFlickerIsWithinOneMeshAndGrowsWithDistance(t *testing.T) {
+	m := scene.Joined("panel", []*scene.Mesh{
+		(&shape.Builder{}).Grid(1, 1, func(u, v float64) geom.Vec3 { return geom.Vec3{u, v, 0} }).Mesh("a"),
+		(&shape.Builder{}).Grid(1, 1, func(u, v float64) geom.Vec3 { return geom.Vec3{u/2 + 0.2, v/2 + 0.1, 0.00002} }).Mesh("b")})
+	s := shape.Scene("panel", nil, m)
+	near := Overlapping(ctx, s, InForce(Decisions{}, 2).Apart)
+	assert.Zero(t, near.Faces, "2 hundredths of a millimetre are told apart from 2 m")
+	far := Overlapping(ctx, s, InForce(Decisions{}, 20).Apart)
+	assert.InDelta(t, 0.25, far.Area, 1e-9)
+	back := scene.Joined("panel", []*scene.Mesh{m, mend.Turn(m, []int32{0, 1})})
+	assert.InDelta(t, 0.5, Overlapping(ctx, shape.Scene("panel", nil, back), 1e-3).Area, 1e-9, "back to back nothing flickers")
+	assert.Zero(t, Overlapping(ctx, shape.Scene("box", nil, box(geom.Vec3{}).Mesh("box")), 1e-3).Faces)
+}
+
+func TestSecondUVSetsAreHeldAgainstALightmap(t *testing.T) {
+	m := (&shape.Builder{}).Grid(2, 2, func(u, v float64) geom.Vec3 { return geom.Vec3{u, v, 0} }).Mesh("wall")
+	m.UVs = append(m.UVs, scene.UVSet{Name: "light", Layer: m.UVs[0].Layer})
+	assert.True(t, looked(shape.Scene("wall", nil, m), Decisions{}).Mesh[0].Lightmap.Fit())
+	twice := scene.Joined("walls", []*scene.Mesh{m, m.Mapped(geom.Translation(geom.Vec3{3, 0, 0}))})
+	l := looked(shape.Scene("walls", nil, twice), Decisions{}).Mesh[0].Lightmap
+	assert.InDelta(t, 1, l.Overlap, 1e-9)
+	assert.False(t, l.Fit())
+}
+
+func TestDecisionsAreChecked(t *testing.T) {
+	for _, d := range []Decisions{{Weld: -1}, {Weld: math.NaN()}, {Edges: 11}, {Holes: 201}, {Side: "left"}, {Smooth: "all"}, {Smooth: mend.ByAngle, Angle: 181},
+		{Keep: 1}, {Thickness: math.Inf(1)}, {Limits: Limits{Needle: -1}}, {Limits: Limits{Gap: -1}}} {
+		assert.Error(t, d.Validate(), "%+v", d)
+	}
+	d := Decisions{Thickness: 0.01, Of: []string{"a", "b"}}
+	assert.Equal(t, []string{"a", "b"}, d.Refs())
+	assert.Equal(t, Decisions{Thickness: 0.01, Of: []string{"c", "b"}}, d.Repoint("a", "c"))
+	gone := d.Repoint("a", "").Repoint("b", "")
+	assert.Equal(t, Decisions{Of: nil}, gone, "with the last node goes what was given to it")
+	assert.False(t, Decisions{Limits: Limits{Gap: 1}}.Mends(), "a limit changes nothing")
+}
+
+func BenchmarkLook(b *testing.B) {
+	for _, rings := range []int{250, 353, 500} {
+		s := shape.Scene("boulder", nil, shapetest.Boulder(rings))
+		l := InForce(Decisions{}, 4)
+		b.Run(fmt.Sprintf("%dTriangles", s.Meshes[0].Triangles()), func(b *testing.B) {
+			for range b.N {
+				Look(ctx, s, l)
+				Overlapping(ctx, s, l.Apart)
+			}
+		})
+	}
+}
