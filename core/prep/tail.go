@@ -67,6 +67,7 @@ func (t *tail) surface() {
 		ask.Onto, ask.Scale = geom.Identity, 1
 	}
 	scaled := limits.Times(1 / ask.Scale)
+	scaled.Texels = 0 // which nothing is looked for by
 	ask.Seen = aside(t, "seen", scaled, func(ctx context.Context) *surface.Seen { return surface.Look(ctx, at, scaled) })
 	// The distance within which faces flicker is rounded up by halves, so that a change of size
 	// need not compare them anew.

@@ -7,6 +7,9 @@ import (
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+
+	"yarvek/core/geom"
+	"yarvek/core/shape"
 )
 
 // quad is an axis-aligned rectangle as two triangles, mirrored or not.
@@ -94,6 +97,36 @@ func TestCoversAgreeWithPointsThrownAtRandom(t *testing.T) {
 		assert.InDelta(t, want.Mirrored, got.Mirrored, 0.015)
 		assert.InDelta(t, want.Outside, got.Outside, 0.015)
 	}
+}
+
+// A board of two metres by one on a unit square has half a length of the plane to a metre one way
+// and a whole one the other.
+func TestDensitiesOfABoard(t *testing.T) {
+	for _, c := range []struct {
+		w, h            float64
+		mean, stretched float64
+		leastMost       float64
+	}{{1, 1, 1, 0, 1}, {2, 1, math.Sqrt(0.5), 0, math.Sqrt(0.5)}, {3, 1, math.Sqrt(1.0 / 3), 1, math.Sqrt(1.0 / 3)}} {
+		m := (&shape.Builder{}).Grid(7, 5, func(u, v float64) geom.Vec3 { return geom.Vec3{c.w * u, c.h * v, 0} }).Mesh("board")
+		d := Densities(m, 0)[-1]
+		assert.InDelta(t, c.w*c.h, d.Area, 1e-12)
+		assert.InDelta(t, 1, d.UV, 1e-12)
+		assert.InDelta(t, c.mean, d.Mean(), 1e-12)
+		assert.InDelta(t, c.stretched*c.w*c.h, d.Stretched, 1e-9)
+		assert.InDelta(t, c.leastMost, d.Least, 1e-9)
+		assert.InDelta(t, c.leastMost, d.Most, 1e-9)
+		twice := d.Times(2)
+		assert.InDelta(t, c.mean/2, twice.Mean(), 1e-12)
+		both := d.Add(twice)
+		assert.InDelta(t, twice.Least, both.Least, 1e-12)
+		assert.InDelta(t, 5*c.w*c.h, both.Area, 1e-9)
+	}
+	flat := (&shape.Builder{}).Grid(1, 1, func(u, v float64) geom.Vec3 { return geom.Vec3{u, v, 0} }).Mesh("flat")
+	for i := range flat.UVs[0].Values {
+		flat.UVs[0].Values[i] = [2]float64{0.5, 0.5}
+	}
+	assert.InDelta(t, 1, Densities(flat, 0)[-1].Flat, 1e-12)
+	assert.Nil(t, Densities(flat, 1))
 }
 
 func BenchmarkCover(b *testing.B) {

@@ -99,7 +99,7 @@ func boardwalk() *scene.Scene {
 	b := new(shape.Builder).Slot(wood)
 	for i := range 10 {
 		x := -1 + float64(i)*.2
-		b.Box(v3{x + .008, .2, -.75}, v3{x + .192, .24, .75})
+		subdivided(b, v3{x + .008, .2, -.75}, v3{x + .192, .24, .75}, 9)
 	}
 	for _, z := range []float64{-.6, 0, .6} {
 		b.Box(v3{-1, .1, z - .05}, v3{1, .2, z + .05})
@@ -110,6 +110,18 @@ func boardwalk() *scene.Scene {
 		}
 	}
 	return k.scene("boardwalk-2m", b.Mesh("boardwalk"))
+}
+
+// subdivided adds a box each side of which is cut into n by n quads that show nothing, and is a
+// sheet of its own, as a tool leaves it that was told to divide and not to join.
+func subdivided(b *shape.Builder, lo, hi v3, n int) {
+	z := hi.Sub(lo)
+	x, y, d := v3{z[0], 0, 0}, v3{0, z[1], 0}, v3{0, 0, z[2]}
+	for _, side := range [][3]v3{
+		{lo.Add(d), x, y}, {lo.Add(x), x.Mul(-1), y}, {hi.Sub(y), d.Mul(-1), y}, {lo, d, y}, {lo.Add(y).Add(d), x, d.Mul(-1)}, {lo, x, d},
+	} {
+		b.Grid(n, n, func(u, v float64) v3 { return side[0].Add(side[1].Mul(u)).Add(side[2].Mul(v)) })
+	}
 }
 
 func hut() *scene.Scene {
@@ -152,7 +164,8 @@ func dinghy() *scene.Scene {
 		t := v * math.Pi / 2
 		return v3{-beam * math.Sin(t), keel + (side-keel)*(1-math.Cos(t)), z}
 	})
-	seats := new(shape.Builder).Slot(wood).Box(v3{-.5, .2, -.15}, v3{.5, .24, .1}).Box(v3{-.36, .2, -1.2}, v3{.36, .24, -.9})
+	seats := new(shape.Builder).Slot(wood).Box(v3{-.5, .2, -.15}, v3{.5, .24, .1}).Box(v3{-.36, .2, -1.2}, v3{.36, .24, -.9}).
+		Box(v3{-.3, .21, -.1}, v3{.3, .24, .05}) // a board let into the seat, flush with it: the two flicker
 	s := k.scene("dinghy", half.Mesh("hull_half"), seats.Mesh("thwarts"))
 	s.Nodes = append(s.Nodes, scene.Node{Name: "hull_half_mirrored", Kind: scene.KindMesh, Parent: -1, Mesh: 0,
 		Local: geom.Affine{M: geom.Mat3{{-1, 0, 0}, {0, 1, 0}, {0, 0, 1}}}})

@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"fmt"
 	"html/template"
 	"net/http"
@@ -93,6 +94,59 @@ type kitPage struct {
 
 	Jobs     []string   // uploads under way, or whose outcome was not seen
 	Unsorted []proposed // assets without a class whose name says one
+	Cost     kitCost
+}
+
+// kitCost is what all assets of a kit cost, the dearest first.
+type kitCost struct {
+	Bars      []bar
+	Triangles int
+	Vertices  int
+	DrawCalls int
+	Bytes     int64
+	Over      int // assets that have more triangles than their class may
+}
+
+// bar is one asset of the chart.
+type bar struct {
+	ID        int64
+	Name      string
+	Triangles int
+	Most      int // that its class may have, 0 for any number
+	Width     int // of 1000
+	Mark      int // where its bound stands, likewise; 0 where it is beyond
+}
+
+// Over tells whether it has more triangles than it may.
+func (b bar) Over() bool { return b.Most > 0 && b.Triangles > b.Most }
+
+// costOf adds up a kit's assets. The chart is as wide as the dearest asset.
+func costOf(t target.Target, rows []work.Row) kitCost {
+	var c kitCost
+	widest := 1
+	for _, r := range rows {
+		s := r.Summary
+		if s.Unread != "" {
+			continue
+		}
+		class, _ := t.Class(s.ClassID)
+		b := bar{ID: r.Asset.ID, Name: r.Asset.Name, Triangles: s.Triangles, Most: class.Budget.Triangles}
+		widest = max(widest, s.Triangles)
+		c.Bars = append(c.Bars, b)
+		c.Triangles, c.Vertices, c.DrawCalls, c.Bytes = c.Triangles+s.Triangles, c.Vertices+s.Vertices, c.DrawCalls+s.DrawCalls, c.Bytes+s.Bytes
+		if b.Over() {
+			c.Over++
+		}
+	}
+	slices.SortStableFunc(c.Bars, func(a, b bar) int { return cmp.Compare(b.Triangles, a.Triangles) })
+	for i := range c.Bars {
+		b := &c.Bars[i]
+		b.Width = max(1, 1000*b.Triangles/widest)
+		if b.Most <= widest {
+			b.Mark = 1000 * b.Most / widest
+		}
+	}
+	return c
 }
 
 // proposed is the class an asset's name says.
@@ -182,6 +236,7 @@ func (s *Server) kit(w http.ResponseWriter, r *http.Request) error {
 		}
 	}
 	p.Jobs = s.desk.Uploads(kid)
+	p.Cost = costOf(p.Kit.Target, p.Rows)
 	if err := p.shelve(r); err != nil {
 		return err
 	}

@@ -134,6 +134,9 @@ func decideSurface(f *form, p *prep.Prep) {
 				*x.to = f.length(x.name, x.label)
 			}
 		}
+		if l.Texels = 0; f.str("texels") != "" {
+			l.Texels = f.number("texels", "The density")
+		}
 		if l.Needle = 0; f.str("needle") != "" {
 			l.Needle = f.number("needle", "The needle")
 		}

@@ -48,6 +48,8 @@ type Summary struct {
 	Triangles int
 	Slots     int
 	DrawCalls int
+	Vertices  int   // as a receiver holds them
+	Bytes     int64 // of vertices and indices
 	NodeNames []string // of the nodes with a mesh that leave, the first few thousand
 	SlotNames []string // likewise
 	MustFix   int
@@ -167,6 +169,7 @@ func summarize(o *Opened) Summary {
 	if p := r.Size.Proposals; len(p) > 0 && p[0].ByName {
 		s.Proposed, s.Because = p[0].Class.ID, p[0].Why
 	}
+	s.Vertices, s.Bytes = r.Budget.Cost.Vertices, r.Budget.Cost.Bytes.Vertices+r.Budget.Cost.Bytes.Indices
 	s.Fits, s.Longest, s.DrawCalls = r.Size.Class.Fits(r.Size.Longest), r.Size.Longest, r.Delivery.Scene.DrawCalls()
 	for _, n := range r.Delivery.Scene.Nodes {
 		if n.Mesh >= 0 && len(s.NodeNames) < namesKept {

@@ -65,10 +65,18 @@ type NodeCost struct {
 	Area      float64 // square metres
 }
 
+// SlotCost is what the faces of one slot cost, every instance by itself.
+type SlotCost struct {
+	Name      string
+	Triangles int
+	DrawCalls int // one for each mesh it is on
+}
+
 // Extra is what takes longer to find.
 type Extra struct {
-	Waste  int     // triangles that can go
-	Facets []Facet // the worst first, one a mesh
+	Waste  int         // triangles that can go
+	In     map[int]int // likewise, in one instance of a mesh; those that have none are left out
+	Facets []Facet     // the worst first, one a mesh
 }
 
 // Facet is where a mesh looks faceted.
@@ -108,6 +116,7 @@ func Pixel(c class.Class, lines int, angle float64) float64 {
 type Seen struct {
 	Cost  cost.Cost // every instance by itself, but for bytes, which instances share
 	Nodes []NodeCost
+	Slots []SlotCost // in order of first use
 	Extra *memo.Once[Extra]
 }
 
@@ -262,6 +271,7 @@ func Look(ctx context.Context, s *scene.Scene, pixel float64) *Seen {
 		done[n.Mesh] = true
 		x.Cost = x.Cost.Add(c)
 	}
+	x.slots(s, users)
 	x.Extra = memo.NewOnce(func(ctx context.Context) (Extra, error) {
 		e := extra(ctx, s, worlds, users, pixel)
 		return e, ctx.Err()
@@ -270,6 +280,35 @@ func Look(ctx context.Context, s *scene.Scene, pixel float64) *Seen {
 		_, _ = x.Extra.Get(ctx)
 	}
 	return x
+}
+
+// slots counts by slot.
+func (x *Seen) slots(s *scene.Scene, users [][]int) {
+	at := map[int]int{}
+	for i, m := range s.Meshes {
+		if len(users[i]) == 0 {
+			continue
+		}
+		slots, corners := m.SlotCorners()
+		for k, slot := range slots {
+			mat := -1
+			if slot < len(m.Slots) {
+				mat = m.Slots[slot]
+			}
+			j, ok := at[mat]
+			if !ok {
+				j = len(x.Slots)
+				at[mat] = j
+				name := scene.NoSlot
+				if mat >= 0 {
+					name = s.Materials[mat].Name
+				}
+				x.Slots = append(x.Slots, SlotCost{Name: name})
+			}
+			x.Slots[j].Triangles += len(corners[k]) / 3 * len(users[i])
+			x.Slots[j].DrawCalls += len(users[i])
+		}
+	}
 }
 
 // Run holds what a scene costs against what it may cost.
@@ -302,9 +341,11 @@ func extra(ctx context.Context, s *scene.Scene, worlds []geom.Affine, users [][]
 			facets[i] = &Facet{s.Nodes[users[i][0]].Name, f.Edges, f.Turn, f.Off * k, f.Off * k / pixel, w.Apply(f.At)}
 		}
 	})
-	var x Extra
+	x := Extra{In: map[int]int{}}
 	for i, f := range facets {
-		x.Waste += wastes[i] * len(users[i])
+		if x.Waste += wastes[i] * len(users[i]); wastes[i] > 0 {
+			x.In[i] = wastes[i]
+		}
 		if f != nil {
 			x.Facets = append(x.Facets, *f)
 		}

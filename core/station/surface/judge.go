@@ -115,6 +115,12 @@ var verdicts = []verdict{
 			d.Smooth, d.Angle = mend.ByAngle, 35
 			return []finding.Remedy{{Label: "Make normals anew, hard above 35°", Effect: "All normals are replaced.", Decision: d, Harsh: true}}
 		}, ""},
+	{Tangents, finding.Note, count("face has a tangent that is not that of its UVs", "faces have tangents that are not those of their UVs"),
+		says("Off by more than 15°, or of the other handedness: a normal map is lit wrongly there."),
+		func(_ *Report, d Decisions) []finding.Remedy {
+			d.Tangents = true
+			return []finding.Remedy{{Label: "Make tangents anew", Effect: "In the way normal maps are baked for.", Decision: d, Harsh: true}}
+		}, ""},
 	{Length, finding.Note, count("corner has no normal of unit length", "corners have no normal of unit length"),
 		says("Exports mend them in any case."),
 		one("Mend them here", "Directions stay.", func(_ *Report, d *Decisions) { d.Units = true }), "give normals unit length"},
@@ -149,6 +155,29 @@ func (r *Report) judge(d Decisions) {
 	r.flickers()
 	r.uvs()
 	r.smoothing(d)
+	r.texels()
+}
+
+// texels holds the slots' textures against the density that is wanted.
+func (r *Report) texels() {
+	for i, s := range r.Slots {
+		if s.Flat > 0.01*s.Area {
+			r.Say(finding.Finding{Code: fmt.Sprintf("%s/uv-flat-%d", Info.ID, i+1), Severity: finding.Note,
+				Title: fmt.Sprintf("%s of “%s” has UVs that span nothing", percent(s.Flat/s.Area), s.Name),
+				Text:  "Its texture is drawn out to lines or to one texel there."})
+		}
+		want, is := r.Limits.Texels, s.PerMetre(r.Scale)
+		if !(want > 0) || !(is > 0) || is > want/2 && is < want*2 {
+			continue
+		}
+		words := "too few"
+		if is > want {
+			words = "more than wanted"
+		}
+		r.Say(finding.Finding{Code: fmt.Sprintf("%s/texels-%d", Info.ID, i+1), Severity: finding.Look,
+			Title: fmt.Sprintf("“%s” has %s texels a metre, %s", s.Name, figure.Significant(is, 3), words),
+			Text:  fmt.Sprintf("Wanted are %s.", figure.Significant(want, 3))})
+	}
 }
 
 // flickers tells of faces in one plane.

@@ -11,6 +11,7 @@ import (
 	"yarvek/core/mend"
 	"yarvek/core/scene"
 	"yarvek/core/split"
+	"yarvek/core/tangent"
 	"yarvek/core/topo"
 	"yarvek/core/uv"
 )
@@ -38,6 +39,7 @@ const (
 	Unused   Sort = "unused"   // points no face uses
 	Against  Sort = "against"  // normals that point behind their face
 	Length   Sort = "length"   // normals that are missing or of another length
+	Tangents Sort = "tangents" // tangents that are not those of UVs and normals
 )
 
 // Mark is where one flaw is, in the coordinates of the scene that was looked at: a point, a line
@@ -64,8 +66,20 @@ type Seen struct {
 	FlickerCut     bool
 	SheetArea      float64
 	kept           map[Sort]int
-	Single         bool // some sheet has a slot that is seen from one side alone
+	Slots          []SlotSeen // in order of first use
+	Single         bool       // some sheet has a slot that is seen from one side alone
 }
+
+// SlotSeen is how a slot's faces lie on its texture, all meshes together.
+type SlotSeen struct {
+	Name string
+	uv.Density
+	Texels float64 // of its texture to a unit of the UV plane, the mean of both sides; 0 without one
+}
+
+// PerMetre is the texture's texels to a metre, k metres being one of the scene's lengths; 0
+// where no picture says how many it has.
+func (s SlotSeen) PerMetre(k float64) float64 { return s.Mean() * s.Texels / k }
 
 // Place is the first place of a sort.
 type Place struct {
@@ -149,7 +163,45 @@ func Look(ctx context.Context, s *scene.Scene, l Limits) *Seen {
 		}
 	}
 	x.Cover = planes.Cover(ctx)
+	x.slots(s, list, each)
 	return x
+}
+
+// slots gathers the densities of all meshes by slot.
+func (x *Seen) slots(s *scene.Scene, list []ask, each []*meshLook) {
+	at := map[int]int{}
+	for i, m := range each {
+		for _, mat := range s.Meshes[list[i].mesh].UsedSlots() {
+			d, ok := m.density[mat]
+			if !ok {
+				continue
+			}
+			k, seen := at[mat]
+			if !seen {
+				k = len(x.Slots)
+				at[mat] = k
+				x.Slots = append(x.Slots, slotOf(s, mat))
+			}
+			x.Slots[k].Density = x.Slots[k].Add(d.Times(list[i].scale))
+		}
+	}
+}
+
+// slotOf names a slot and finds the size of its base colour, or of another picture it has.
+func slotOf(s *scene.Scene, mat int) SlotSeen {
+	if mat < 0 {
+		return SlotSeen{Name: scene.NoSlot}
+	}
+	out := SlotSeen{Name: s.Materials[mat].Name}
+	for _, mp := range s.Materials[mat].Maps {
+		if !mp.Has() || out.Texels > 0 {
+			continue
+		}
+		if i := s.Textures[mp.Texture-1].Image; i >= 0 {
+			out.Texels = math.Sqrt(float64(s.Images[i].Width) * float64(s.Images[i].Height))
+		}
+	}
+	return out
 }
 
 // take adds what one mesh has.
@@ -191,6 +243,7 @@ type meshLook struct {
 	bent, dent float64
 	sheetArea  float64
 	single     bool
+	density    map[int]uv.Density
 }
 
 // look looks at one mesh.
@@ -240,6 +293,8 @@ func look(ctx context.Context, s *scene.Scene, a ask, l Limits) *meshLook {
 	say(Unjoined, f.Unjoined, point)
 	say(Unused, f.Unused, point)
 	say(Against, f.Normals.Against, face)
+	say(Tangents, crooked(ctx, m), face)
+	out.density = uv.Densities(m, 0)
 	out.order = append(out.order, Length, Sheets, Holes)
 	out.count[Length] = f.Normals.Missing + f.Normals.Length
 	out.bent, out.dent = f.BentBy*a.scale, f.DentBy*a.scale
@@ -272,6 +327,37 @@ func look(ctx context.Context, s *scene.Scene, a ask, l Limits) *meshLook {
 		out.seen.Lightmap = Lightmap{true, c.Share(c.Overlap), c.Share(c.Outside)}
 	}
 	return out
+}
+
+// crookedFrom is the angle between a tangent and that of UVs and normals from which on a normal map
+// looks wrong, as a cosine: 15°.
+const crookedFrom = 0.9659
+
+// crooked lists the faces with a tangent that is not that of its normals and UVs, or has another
+// handedness.
+func crooked(ctx context.Context, m *scene.Mesh) []int32 {
+	if !m.Tangents.Has() {
+		return nil
+	}
+	made := tangent.Of(ctx, m)
+	if made == m || ctx.Err() != nil {
+		return nil
+	}
+	var list []int32
+	for f := range m.Faces() {
+		for c := m.FaceStart[f]; c < m.FaceStart[f+1]; c++ {
+			if m.Tangents.Index[c] < 0 {
+				continue
+			}
+			a, b := m.Tangents.Values[m.Tangents.Index[c]], made.Tangents.Values[made.Tangents.Index[c]]
+			long := math.Sqrt(float64(a[0]*a[0] + a[1]*a[1] + a[2]*a[2]))
+			if dot := float64(a[0]*b[0] + a[1]*b[1] + a[2]*b[2]); dot < crookedFrom*long || a[3]*b[3] < 0 {
+				list = append(list, int32(f))
+				break
+			}
+		}
+	}
+	return list
 }
 
 // gaps lists points at borders that a point of another place is near to: what ought to be joined.

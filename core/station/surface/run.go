@@ -288,5 +288,5 @@ func InForce(d Decisions, seen float64) Limits {
 
 // Times are the limits with lengths k times as long.
 func (l Limits) Times(k float64) Limits {
-	return Limits{l.Gap * k, l.Short * k, l.Needle, l.Bent * k, l.Apart * k}
+	return Limits{l.Gap * k, l.Short * k, l.Needle, l.Bent * k, l.Apart * k, l.Texels}
 }

@@ -50,6 +50,7 @@ type Limits struct {
 	Needle float64 `json:"needle,omitempty"` // a triangle so many times as long as high is a needle
 	Bent   float64 `json:"bent,omitempty"`   // a polygon is bent whose corner is so far off its plane
 	Apart  float64 `json:"apart,omitempty"`  // faces nearer than this flicker
+	Texels float64 `json:"texels,omitempty"` // wanted to a metre; 0 for none
 }
 
 // Usual are the limits where nothing else is decided. Apart depends on the class.
@@ -63,7 +64,7 @@ func (l Limits) or(u Limits) Limits {
 		}
 		return v
 	}
-	return Limits{pick(l.Gap, u.Gap), pick(l.Short, u.Short), pick(l.Needle, u.Needle), pick(l.Bent, u.Bent), pick(l.Apart, u.Apart)}
+	return Limits{pick(l.Gap, u.Gap), pick(l.Short, u.Short), pick(l.Needle, u.Needle), pick(l.Bent, u.Bent), pick(l.Apart, u.Apart), l.Texels}
 }
 
 // Bounds of what may be typed.
@@ -98,6 +99,9 @@ func (d Decisions) Validate() error {
 	}
 	if l := d.Limits; !(l.Needle >= 0 && l.Needle <= 1e6) {
 		err = errors.Join(err, fmt.Errorf("a needle %g times as long as high is out of bounds", l.Needle))
+	}
+	if l := d.Limits; !(l.Texels >= 0 && l.Texels <= 1e6) {
+		err = errors.Join(err, fmt.Errorf("%g texels a metre are out of bounds", l.Texels))
 	}
 	return errors.Join(err, length(d.Weld, "a distance"), length(d.Edges, "an edge"), length(d.Thickness, "a thickness"),
 		length(d.Limits.Gap, "a gap"), length(d.Limits.Short, "an edge"), length(d.Limits.Bent, "a bend"), length(d.Limits.Apart, "a distance"))
@@ -146,6 +150,7 @@ func (d Decisions) Lines() []string {
 	say(u.Needle > 0, "A needle is %s times as long as high", figure.Significant(u.Needle, 4))
 	say(u.Bent > 0, "A polygon is bent by more than %s", figure.Length(u.Bent))
 	say(u.Apart > 0, "Faces nearer than %s flicker", figure.Length(u.Apart))
+	say(u.Texels > 0, "Textures ought to have %s texels a metre", figure.Significant(u.Texels, 4))
 	return l
 }
 
