@@ -14,7 +14,7 @@ func TestShot(t *testing.T) {
 	if os.Getenv("SHOT") == "" {
 		t.Skip()
 	}
-	for _, s := range strings.Split(os.Getenv("SHOT"), ",") {
+	for _, s := range strings.Split(os.Getenv("SHOT"), "@@") {
 		name, url, _ := strings.Cut(s, "=")
 		url, act, _ := strings.Cut(url, "|")
 		ctx := tab(t)

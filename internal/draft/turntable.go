@@ -8,6 +8,7 @@ import (
 	"math"
 	"slices"
 
+	"yarvek/core/finding"
 	"yarvek/core/geom"
 )
 
@@ -20,11 +21,12 @@ type Table struct {
 	Ground  float64     // height of the ground
 	Axes    [3]string   // letters of right, up and toward the viewer
 	Marks   []geom.Vec3 // markers
+	Flaws   Flaws
 }
 
 // tableHead is what begins a packed turntable: the counts of what follows, and what is drawn
 // besides. What follows, little-endian: float32 points, uint32 corners of triangles, uint32
-// ends of feature edges, float32 ends of the lines of known things.
+// ends of feature edges, float32 ends of the lines of known things and of those of flaws.
 type tableHead struct {
 	Points    int          `json:"points"`
 	Triangles int          `json:"triangles"`
@@ -35,6 +37,7 @@ type tableHead struct {
 	Heading   float64      `json:"heading"`
 	Marks     []geom.Vec3  `json:"marks"`
 	Ground    float64      `json:"ground"`
+	Flaws     int          `json:"flaws"` // lines
 	Axes      [3]string    `json:"axes"`
 	Reach     float64      `json:"reach"` // of the asset, its longest extent
 	Min       geom.Vec3    `json:"min"`
@@ -74,6 +77,17 @@ func (m *Model) Turntable(ctx context.Context, t Table) ([]byte, error) {
 		})
 		at[0] -= k.w / 2
 		head.Things = append(head.Things, tableThing{k.name, k.figure, lines})
+	}
+	for _, f := range t.Flaws {
+		if f.Class == SeverityClass(finding.Note) {
+			continue // what is wrong stands out
+		}
+		for i, p := range f.At {
+			if q := f.At[(i+1)%len(f.At)]; len(f.At) > 1 && (i+1 < len(f.At) || !f.Open) {
+				things = appendVec(appendVec(things, p), q)
+				head.Flaws++
+			}
+		}
 	}
 	b, err := headed(head)
 	if err != nil {

@@ -28,8 +28,8 @@ var surfaceFace = face{
 		var list draft.Flaws
 		for _, sev := range []finding.Severity{finding.MustFix, finding.Look, finding.Note} { // what matters first, as far as marks go
 			for _, m := range r.Marked() {
-				if class[string(m.Sort)] != draft.SeverityClass(sev) {
-					continue
+				if class[string(m.Sort)] != draft.SeverityClass(sev) || m.Sort == surface.Unjoined {
+					continue // points that formats split are everywhere along seams
 				}
 				at := make([]geom.Vec3, len(m.At))
 				for i, p := range m.At {

@@ -41,6 +41,8 @@ func (b *Board) Turntable(ctx context.Context, o *work.Opened, id string, height
 			t.Pivot, t.Heading = &l.At, l.Heading
 		case draft.Marker:
 			t.Marks = append(t.Marks, l.At)
+		case draft.Flaws:
+			t.Flaws = l
 		}
 	}
 	return m.Turntable(ctx, t)

@@ -48,8 +48,8 @@ type Summary struct {
 	Triangles int
 	Slots     int
 	DrawCalls int
-	Vertices  int   // as a receiver holds them
-	Bytes     int64 // of vertices and indices
+	Vertices  int      // as a receiver holds them
+	Bytes     int64    // of vertices and indices
 	NodeNames []string // of the nodes with a mesh that leave, the first few thousand
 	SlotNames []string // likewise
 	MustFix   int

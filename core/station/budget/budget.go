@@ -131,9 +131,17 @@ type Report struct {
 // Figure is the triangles, against what the class may have.
 func (r *Report) Figure() string {
 	if most := r.Class.Budget.Triangles; most > 0 {
-		return figure.Count(r.Cost.Triangles) + " / " + figure.Count(most)
+		return short(r.Cost.Triangles) + " of " + short(most)
 	}
 	return figure.Plural(r.Cost.Triangles, "triangle", "triangles")
+}
+
+// short writes a number in thousands from ten thousand on.
+func short(n int) string {
+	if n < 10_000 {
+		return figure.Count(n)
+	}
+	return figure.Significant(float64(n)/1000, 3) + "k"
 }
 
 // Row is one sum against its bound.

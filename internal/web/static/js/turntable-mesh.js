@@ -2,7 +2,7 @@
 // materials. The server says what is in a packed answer by a header before it.
 import * as T from "../vendor/three-0.187.0.min.js";
 
-const INK = 0x16232b, SHADE = 0xdfe5e1;
+const INK = 0x16232b, SHADE = 0xdfe5e1, MUST = 0xc2391a;
 const CHECKER = -2; // the number of a picture that is none of the asset's
 
 // unpacked fetches a packed answer: its header, and a reader of the arrays behind it.
@@ -40,6 +40,11 @@ export async function paper(url) {
   const edges = new T.LineSegments(lines, new T.LineBasicMaterial({ color: INK }));
   solid.add(edges);
   const all = take(Float32Array, 6 * head.things.reduce((n, t) => n + t.lines, 0));
+  if (head.flaws) {
+    const wrong = new T.BufferGeometry();
+    wrong.setAttribute("position", new T.BufferAttribute(take(Float32Array, 6 * head.flaws), 3));
+    solid.add(new T.LineSegments(wrong, new T.LineBasicMaterial({ color: MUST, depthTest: false })));
+  }
   return { head, solid, thingLines: all };
 }
 
