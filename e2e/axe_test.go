@@ -49,7 +49,7 @@ func TestPagesAreAccessible(t *testing.T) {
 	visit("/kits/1?lineup=fit")
 	visit("/kits/1/exports")
 	visit("/kits/1?find=nothing+like+that")
-	for _, at := range []string{"source", "size", "axes", "pivot", "export"} {
+	for _, at := range []string{"source", "size", "axes", "pivot", "surface", "budget", "export"} {
 		visit("/assets/10/" + at) // the messy scene
 		visit("/assets/1/" + at)  // settled, and sent
 	}
@@ -57,7 +57,7 @@ func TestPagesAreAccessible(t *testing.T) {
 	visit("/assets/1/revisions/1")
 	visit("/assets/77")
 	// Everything unfolded, a refusal told, the keys open.
-	for _, at := range []string{"source", "size", "axes", "pivot", "export"} {
+	for _, at := range []string{"source", "size", "axes", "pivot", "surface", "budget", "export"} {
 		do(t, ctx, chromedp.Navigate(h.URL+"/assets/10/"+at))
 		until(t, ctx, `document.querySelector("#worksheet")`)
 		js[bool](t, ctx, `(document.querySelectorAll("details").forEach((d) => { d.open = true }), true)`)

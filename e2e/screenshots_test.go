@@ -42,6 +42,8 @@ func TestScreenshots(t *testing.T) {
 		{"size", "/assets/2/size", ""},
 		{"axes", "/assets/3/axes", ""},
 		{"pivot", "/assets/8/pivot", ""},
+		{"surface", "/assets/3/surface", ""},
+		{"budget", "/assets/4/budget", ""},
 		{"export", "/assets/5/export", ""},
 		{"turntable", "/assets/5/pivot", "[data-view=turntable]"},
 		{"exports", "/kits/1/exports", ""},

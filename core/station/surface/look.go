@@ -279,7 +279,12 @@ func look(ctx context.Context, s *scene.Scene, a ask, l Limits) *meshLook {
 		insides = append(insides, f.Parts.FirstFace[p])
 	}
 	say(Inside, insides, face)
-	say(Flipped, f.Flipped, face)
+	// A face that is there twice hangs together with its like alone at a border, and looks the
+	// same way: that is no flaw besides.
+	say(Flipped, slices.DeleteFunc(slices.Clone(f.Flipped), func(g int32) bool {
+		_, twice := slices.BinarySearch(f.Doubled, g)
+		return twice
+	}), face)
 	say(Gaps, gaps(ctx, m, f, l.Gap*k), point)
 	say(Doubled, f.Doubled, face)
 	say(Empty, f.Empty, face)
