@@ -66,6 +66,9 @@ func TestTidyDoesWhatIsAskedAndSaysIt(t *testing.T) {
 		require.NoError(t, err, said)
 		did := map[string]int{}
 		for line := range strings.Lines(said) {
+			if !strings.HasPrefix(line, "{") {
+				continue // what the format can't hold, which goes to the other stream
+			}
 			var l struct {
 				Remedy  string
 				Changed *int
@@ -84,13 +87,13 @@ func TestTidyDoesWhatIsAskedAndSaysIt(t *testing.T) {
 	assert.Equal(t, 14, r.Budget.Triangles)
 	assert.Equal(t, before.Bounds, r.Bounds, "axes and unit stay")
 	// One at a time, and nothing else.
-	r, did = tidy("waste.glb", "--waste")
+	r, did = tidy("waste.obj", "--waste")
 	assert.Equal(t, map[string]int{"waste": 30}, did)
 	assert.Equal(t, 14+1+2, r.Budget.Triangles)
 	assert.Equal(t, 1, r.Surface.FlippedFaces)
 	assert.Equal(t, 1, r.Surface.DuplicateFaces)
 	r, did = tidy("thick.obj", "--thickness", "20")
-	assert.Equal(t, 1, did["thickness"]-1, "the sheet, and the face that is there twice")
+	assert.Equal(t, map[string]int{"thickness": 1}, did)
 	assert.Equal(t, 1, r.Surface.FlippedFaces)
 	assert.InDelta(t, -0.01, r.Bounds.Min[1], 1e-6)
 	r, did = tidy("smooth.glb", "--smooth", "30")

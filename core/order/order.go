@@ -9,6 +9,7 @@ import (
 	"slices"
 
 	"yarvek/core/geom"
+	"yarvek/core/split"
 )
 
 // CacheSize is how many transformed vertices the cache holds that orders are judged by: it is
@@ -41,7 +42,7 @@ func Best(ctx context.Context, index []uint32, vertices int, place func(v uint32
 	}
 	// From there on by numbers of that order: neighbours lie together in memory.
 	near := renumbered(Applied(index, fans), vertices)
-	orders := [2][]int32{fans, Forsyth(ctx, near, vertices, 2*CacheSize)}
+	orders := [2][]int32{fans, inHalves(ctx, near, vertices)}
 	if ctx.Err() != nil {
 		return nil
 	}
@@ -62,6 +63,20 @@ func Best(ctx context.Context, index []uint32, vertices int, place func(v uint32
 		return o
 	}
 	return best
+}
+
+// inHalves is [Forsyth]'s order of the first half of the triangles and of the second, side by
+// side, which costs the few vertices that both have.
+func inHalves(ctx context.Context, index []uint32, vertices int) []int32 {
+	mid := int32(len(index) / 6)
+	var first, second []int32
+	split.Together(
+		func() { first = Forsyth(ctx, index[:3*mid], vertices, 2*CacheSize) },
+		func() { second = Forsyth(ctx, renumbered(index[3*mid:], vertices), vertices, 2*CacheSize) })
+	for _, t := range second {
+		first = append(first, mid+t)
+	}
+	return first
 }
 
 // renumbered gives vertices numbers in the order of their first use.
@@ -200,6 +215,12 @@ func Forsyth(ctx context.Context, index []uint32, vertices, size int) []int32 {
 	for t := range sum {
 		sum[t] = of[index[3*t]] + of[index[3*t+1]] + of[index[3*t+2]]
 	}
+	// Where each triangle stands in the lists of its corners' vertices.
+	at, fill := make([]int32, len(index)), slices.Clone(start)
+	for i, v := range index {
+		at[i] = fill[v]
+		fill[v]++
+	}
 	drawn := make([]bool, len(sum))
 	out := make([]int32, 0, len(sum))
 	cache, next := make([]uint32, 0, size+3), make([]uint32, 0, size+3)
@@ -218,9 +239,19 @@ func Forsyth(ctx context.Context, index []uint32, vertices, size int) []int32 {
 		drawn[t] = true
 		out = append(out, t)
 		next = next[:0]
-		for _, v := range index[3*t : 3*t+3] {
+		for i := 3 * t; i < 3*t+3; i++ {
+			v := index[i]
 			live[v]--
-			drop(list[start[v]:start[v]+live[v]+1], t)
+			// The last living one takes its place; those that are drawn stand behind.
+			last := start[v] + live[v]
+			if u := list[last]; u != t {
+				j := 3 * u
+				for index[j] != v || at[j] != last {
+					j++
+				}
+				list[at[i]], at[j] = u, at[i]
+				list[last], at[i] = t, last
+			}
 			if !slices.Contains(next, v) {
 				next = append(next, v)
 			}
@@ -253,15 +284,6 @@ func Forsyth(ctx context.Context, index []uint32, vertices, size int) []int32 {
 
 // maxFan bounds how many of a vertex's triangles are looked at each time it is used.
 const maxFan = 64
-
-// drop takes a triangle out of the living ones of a vertex, which come first; among many of
-// them the first maxFan alone are looked through, and it stays, drawn, at the end.
-func drop(list []int32, t int32) {
-	if i := slices.Index(list, t); i >= 0 {
-		list[i] = list[len(list)-1]
-		list[len(list)-1] = t
-	}
-}
 
 // outward puts an order's clusters, the stretches between triangles of which no vertex is in
 // the cache, so that those that face away from the middle come first: from most sides they
