@@ -2,6 +2,7 @@ package main
 
 import (
 	"cmp"
+	"context"
 	"encoding/json"
 	"fmt"
 	"math"
@@ -12,6 +13,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"yarvek/core/cost"
 	"yarvek/core/format"
 	"yarvek/core/mend"
 	"yarvek/core/scene"
@@ -144,9 +146,9 @@ func spared(c *cobra.Command, s *scene.Scene, a remedies, enc *json.Encoder) (*s
 	if !a.order && !a.all {
 		return s, ctx.Err()
 	}
-	before := budget.Look(ctx, s, 0).Cost
+	before := costOf(ctx, s)
 	out, _ := budget.Changed(ctx, s, budget.Decisions{Order: true})
-	after := budget.Look(ctx, out, 0).Cost
+	after := costOf(ctx, out)
 	moved := 0
 	for i, m := range out.Meshes {
 		if m != s.Meshes[i] {
@@ -156,4 +158,13 @@ func spared(c *cobra.Command, s *scene.Scene, a remedies, enc *json.Encoder) (*s
 	round := func(v float64) float64 { return math.Round(v*1e4) / 1e4 }
 	return out, cmp.Or(ctx.Err(), enc.Encode(tidied{Done: surface.Done{Remedy: "order", What: "triangles were put in another order", Count: moved},
 		Before: round(before.MissesATriangle()), After: round(after.MissesATriangle())}))
+}
+
+// costOf adds up what all meshes of a scene cost, each once.
+func costOf(ctx context.Context, s *scene.Scene) cost.Cost {
+	var sum cost.Cost
+	for _, m := range s.Meshes {
+		sum = sum.Add(cost.Of(ctx, m))
+	}
+	return sum
 }

@@ -2,8 +2,10 @@
 package coarse
 
 import (
+	"cmp"
 	"context"
 	"math"
+	"slices"
 
 	"yarvek/core/geom"
 	"yarvek/core/scene"
@@ -12,17 +14,20 @@ import (
 
 // Facets are the smooth edges at which an outline would show corners.
 type Facets struct {
-	Edges int
-	Turn  float64   // of the worst of them, radians
-	Off   float64   // by how much the facets leave the curve there; the mesh's lengths
-	At    geom.Vec3 // its middle, in the mesh's coordinates
+	Off  []float64 // by how much the facets leave the curve at each, the most first; the mesh's lengths
+	Turn float64   // of the first of them, radians
+	At   geom.Vec3 // its middle, in the mesh's coordinates
 }
 
-// Find looks for edges that are shaded round, whose faces turn by more than turn radians and
-// leave the arc through their middles by more than off. A facet as wide as w that turns by t
-// against the next is off the arc by w/2·tan(t/4) in its middle. When ctx ends it returns early.
-func Find(ctx context.Context, m *scene.Mesh, turn, off float64) Facets {
+// most bounds the edges that are kept.
+const most = 1 << 16
+
+// Find looks for edges that are shaded round and whose faces turn by more than turn radians. A
+// facet as wide as w that turns by t against the next is off the arc through their middles by
+// w/2·tan(t/4) in its own. When ctx ends it returns early.
+func Find(ctx context.Context, m *scene.Mesh, turn float64) Facets {
 	var out Facets
+	worst := 0.0
 	normals := m.Normals
 	if !normals.Has() {
 		if normals = m.SmoothNormals(); !normals.Has() {
@@ -59,13 +64,22 @@ func Find(ctx context.Context, m *scene.Mesh, turn, off float64) Facets {
 		}
 		// The facets are about as wide, across the edge, as their area over its length.
 		sag := max(u.Len(), v.Len()) / 2 / long / 2 * math.Tan(t/4)
-		if sag <= off {
-			continue
-		}
-		out.Edges++
-		if sag > out.Off {
-			out.Off, out.Turn, out.At = sag, t, p.Add(q).Mul(0.5)
+		if out.Off = append(out.Off, sag); sag > worst {
+			worst, out.Turn, out.At = sag, t, p.Add(q).Mul(0.5)
 		}
 	}
+	slices.SortFunc(out.Off, func(a, b float64) int { return cmp.Compare(b, a) })
+	out.Off = out.Off[:min(len(out.Off), most)]
 	return out
+}
+
+// Beyond is how many of them leave the curve by more than off.
+func (f Facets) Beyond(off float64) int {
+	n, _ := slices.BinarySearchFunc(f.Off, off, func(x, off float64) int {
+		if x > off {
+			return -1
+		}
+		return 1
+	})
+	return n
 }

@@ -22,7 +22,7 @@ type Limits struct {
 	Needle float64 // a triangle is a needle when it is more than this many times as long as high
 	Edge   float64 // an edge is short below it; metres, 0 for none
 	Bent   float64 // a polygon is bent when a corner is off its mean plane by more than this share of its longest edge
-	BentBy float64 // or, when it is not 0, by more than this; metres
+	BentBy float64 // or, when it is not 0, by more than this; metres, negative for any
 }
 
 // Usual are the limits that apply where nothing else is decided.
@@ -54,10 +54,11 @@ type Flaws struct {
 	Inside  []int32      // parts that are turned inside out
 	Volumes []float64    // of each part as most of it is wound; cubic metres, 0 for an open one
 
-	Bent    []int32 // polygons with a corner off their mean plane
-	BentBy  float64 // the farthest such corner; metres
-	Concave []int32 // polygons with a dent
-	DentBy  float64 // the deepest dent, from the line between its neighbours; metres
+	Bent    []int32   // polygons with a corner off their mean plane
+	Off     []float64 // of each of them: its farthest corner; metres
+	BentBy  float64   // the farthest of all; metres
+	Concave []int32   // polygons with a dent
+	DentBy  float64   // the deepest dent, from the line between its neighbours; metres
 
 	Normals Normals
 }
@@ -106,7 +107,7 @@ func Find(ctx context.Context, m *scene.Mesh, l Limits) *Flaws {
 			x.Empty = append(x.Empty, int32(f))
 		}
 		if s.bent > 0 {
-			x.Bent, x.BentBy = append(x.Bent, int32(f)), max(x.BentBy, s.bent)
+			x.Bent, x.Off, x.BentBy = append(x.Bent, int32(f)), append(x.Off, s.bent), max(x.BentBy, s.bent)
 		}
 		if s.dent > 0 {
 			x.Concave, x.DentBy = append(x.Concave, int32(f)), max(x.DentBy, s.dent)
@@ -196,8 +197,11 @@ func lookAt(m *scene.Mesh, f int, l Limits) look {
 	}
 	middle = middle.Mul(1 / float64(len(c))).Add(m.Points[c[0]])
 	bent := l.Bent * longest
-	if l.BentBy > 0 {
+	switch {
+	case l.BentBy > 0:
 		bent = l.BentBy
+	case l.BentBy < 0:
+		bent = 1e-7 * longest // what is more than rounding
 	}
 	for k, i := range c {
 		b := m.Points[i]

@@ -182,6 +182,7 @@ func Run(ctx context.Context, in Input, p Prep, m *Memo) (*Result, error) {
 			return c.Scene, c
 		})
 	}
+	cameKey := w.key
 	names := in.Target.Names
 	read := struct {
 		Rules      naming.Rules
@@ -273,7 +274,7 @@ func Run(ctx context.Context, in Input, p Prep, m *Memo) (*Result, error) {
 		return r, nil
 	}
 
-	t := &tail{walk: w, in: in, p: p, kept: kept, keptKey: keptKey, onto: toSeated, placed: toSeated}
+	t := &tail{walk: w, in: in, p: p, kept: kept, keptKey: keptKey, cameKey: cameKey, onto: toSeated, placed: toSeated}
 	t.surface()
 	if w.err != nil {
 		return nil, w.err

@@ -1,15 +1,23 @@
 package prep
 
 import (
+	"cmp"
 	"context"
+	"crypto/sha256"
+	"encoding/json"
+	"errors"
+	"fmt"
 	"math"
+	"sync/atomic"
 
 	"yarvek/core/flicker"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
+	"yarvek/core/split"
 	"yarvek/core/station/budget"
 	"yarvek/core/station/size"
 	"yarvek/core/station/surface"
+	"yarvek/core/uv"
 )
 
 // tail is the walk through the stations that look at meshes by themselves. What they find does
@@ -21,19 +29,60 @@ type tail struct {
 	p       Prep
 	kept    *scene.Scene // as Source leaves it
 	keptKey string
+	cameKey string      // of the scene as it came to Source, cropped and taken apart
 	onto    geom.Affine // from kept to the scene
 	placed  geom.Affine // from coordinates as Source leaves them to the scene's
 	changed bool        // a mesh differs from kept's by more than where it stands
 }
 
-// aside runs a step whose outcome depends on the scene that Source leaves, not on what was
-// decided since.
+// aside runs a step whose outcome depends on the scene that is looked at, not on how it stands.
 func aside[R any](t *tail, id string, asked any, run func(context.Context) R) R {
 	key := t.key
 	t.key = t.keptKey
 	_, r := step(t.walk, id, asked, func(ctx context.Context) (*scene.Scene, R) { return nil, run(ctx) })
 	t.key = key
 	return r
+}
+
+// each runs something for each of some meshes of the scene that is looked at, given by their
+// numbers. What is found in a mesh that came in belongs to it whatever others are there; all of
+// it counts as one step.
+func each[R any](t *tail, id string, meshes []int, asked func(i int) any, run func(context.Context, *scene.Mesh, int) R) []R {
+	out := make([]R, len(meshes))
+	if t.err != nil {
+		return out
+	}
+	came := t.result.Came.Scene.Meshes
+	at := make(map[*scene.Mesh]int, len(came))
+	for i, m := range came {
+		at[m] = i
+	}
+	var ran atomic.Bool
+	errs := make([]error, len(meshes))
+	err := split.Each(t.ctx, len(meshes), func(i int) {
+		m := t.kept.Meshes[meshes[i]]
+		key := fmt.Sprintf("%s mesh %d", t.keptKey, meshes[i])
+		if k, ok := at[m]; ok {
+			key = fmt.Sprintf("%s mesh %d", t.cameKey, k)
+		}
+		d, err := json.Marshal(asked(i))
+		if errs[i] = err; err != nil {
+			return
+		}
+		sum := sha256.Sum256(fmt.Appendf(nil, "%s\n%s\n%s", key, id, d))
+		k, err := t.memo.Get(t.ctx, fmt.Sprintf("%x", sum[:16]), func(ctx context.Context) (Kept, error) {
+			ran.Store(true)
+			r := run(ctx, m, i)
+			return Kept{nil, r}, ctx.Err()
+		})
+		if errs[i] = err; err == nil {
+			out[i] = k.report.(R)
+		}
+	})
+	if t.err = cmp.Or(err, errors.Join(errs...)); t.err == nil && !ran.Load() {
+		t.result.Hits++
+	}
+	return out
 }
 
 // surface looks for flaws and mends what is decided.
@@ -68,11 +117,30 @@ func (t *tail) surface() {
 	}
 	scaled := limits.Times(1 / ask.Scale)
 	scaled.Texels = 0 // which nothing is looked for by
-	ask.Seen = aside(t, "seen", scaled, func(ctx context.Context) *surface.Seen { return surface.Look(ctx, at, scaled) })
+	places := surface.Places(at)
+	meshes := make([]int, len(places))
+	for i, p := range places {
+		meshes[i] = p.Mesh
+	}
+	seen := each(t, "flaws", meshes, func(int) any { return limits.Needle }, func(ctx context.Context, m *scene.Mesh, _ int) *surface.MeshSeen {
+		return surface.LookAt(ctx, m, limits.Needle)
+	})
 	// The distance within which faces flicker is rounded up by halves, so that a change of size
 	// need not compare them anew.
-	apart := math.Exp2(math.Ceil(2*math.Log2(max(scaled.Apart, 1e-7*r.Source.Box.Size().Max(), 1e-9))) / 2)
-	ask.Flicker = aside(t, "flicker", apart, func(ctx context.Context) flicker.Overlap { return surface.Overlapping(ctx, at, apart) })
+	size := r.Source.Box.Size().Max()
+	apart := func(i int) any {
+		return math.Exp2(math.Ceil(2*math.Log2(max(scaled.Apart, 1e-7*size, 1e-9)/places[i].Scale)) / 2)
+	}
+	overlaps := each(t, "flicker", meshes, apart, func(ctx context.Context, m *scene.Mesh, i int) flicker.Overlap {
+		return surface.Overlapping(ctx, m, apart(i).(float64))
+	})
+	cover := aside(t, "cover", nil, func(ctx context.Context) uv.Cover { return surface.CoverOf(ctx, at) })
+	if t.err != nil {
+		return
+	}
+	ask.Seen = aside(t, "seen", scaled, func(ctx context.Context) *surface.Seen {
+		return surface.Gathered(ctx, at, seen, overlaps, cover, scaled)
+	})
 	if t.err != nil {
 		return
 	}
@@ -100,11 +168,25 @@ func (t *tail) budget() {
 		return
 	}
 	pixel := budget.Pixel(class, t.in.Target.View.Lines, t.in.Target.View.Angle) / ask.Scale
-	seen := aside(t, budget.Info.ID, pixel, func(ctx context.Context) *budget.Seen { return budget.Look(ctx, at, pixel) })
+	t.kept = at
+	var meshes []int
+	for _, p := range surface.Places(at) {
+		meshes = append(meshes, p.Mesh)
+	}
+	costs := each(t, budget.Info.ID, meshes, func(int) any { return nil }, func(ctx context.Context, m *scene.Mesh, _ int) *budget.MeshCost {
+		return budget.LookAt(ctx, m)
+	})
 	if t.err != nil {
 		return
 	}
-	r.Budget = budget.Run(t.ctx, seen, d, ask)
+	all := make([]*budget.MeshCost, len(at.Meshes))
+	for i, m := range meshes {
+		all[m] = costs[i]
+	}
+	r.Budget = budget.Run(t.ctx, budget.Gathered(at, all, pixel), d, ask)
+	if t.err = t.ctx.Err(); t.err != nil {
+		return
+	}
 	t.stop(budget.Info, r.Budget, before, r.Surface.Box, t.placed)
 	r.stops[len(r.stops)-1].Changed = t.changed
 }

@@ -17,7 +17,7 @@ var budgetRoom = room{
 	decode: decideBudget,
 	page: func(c *call, ws worksheet) (any, error) {
 		r := c.o.Result.Budget
-		extra, err := r.Extra.Get(c.r.Context())
+		extra, err := r.Extra(c.r.Context())
 		if err != nil {
 			return nil, err
 		}

@@ -3,6 +3,7 @@
 package budget
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"math"
@@ -112,12 +113,123 @@ func Pixel(c class.Class, lines int, angle float64) float64 {
 	return 2 * seen * math.Tan(angle*math.Pi/360) / float64(lines)
 }
 
-// Seen is what a scene costs, whatever it may cost. It is shared, and only read.
+// MeshCost is what one mesh costs by itself. It is shared, and only read.
+type MeshCost struct {
+	cost.Cost
+	Area  float64     // of its faces, in its own lengths
+	Slots map[int]int // triangles by material, -1 for none
+	Extra *memo.Once[MeshExtra]
+}
+
+// MeshExtra is what takes longer to find in a mesh.
+type MeshExtra struct {
+	Waste  int // triangles that can go
+	Facets coarse.Facets
+}
+
+// LookAt counts what a mesh costs. When ctx ends it returns early, and what it returns means
+// nothing.
+func LookAt(ctx context.Context, m *scene.Mesh) *MeshCost {
+	x := &MeshCost{Cost: cost.Of(ctx, m), Slots: map[int]int{}}
+	for f := range m.Faces() {
+		x.Area += m.FaceNormal(f).Len() / 2
+	}
+	slots, corners := m.SlotCorners()
+	for k, slot := range slots {
+		mat := -1
+		if slot < len(m.Slots) {
+			mat = m.Slots[slot]
+		}
+		x.Slots[mat] += len(corners[k]) / 3
+	}
+	x.Extra = memo.NewOnce(func(ctx context.Context) (MeshExtra, error) {
+		e := MeshExtra{waste.Of(ctx, m).Triangles, coarse.Find(ctx, m, mostTurn)}
+		return e, ctx.Err()
+	})
+	return x
+}
+
+// Seen is what a scene costs, whatever it may cost.
 type Seen struct {
 	Cost  cost.Cost // every instance by itself, but for bytes, which instances share
 	Nodes []NodeCost
 	Slots []SlotCost // in order of first use
-	Extra *memo.Once[Extra]
+
+	meshes []*MeshCost // of each mesh of the scene, nil for those no node places
+	scene  *scene.Scene
+	pixel  float64
+}
+
+// Gathered puts together what a scene's meshes cost, given by their numbers. pixel is as wide as
+// [Pixel] says, in the scene's lengths.
+func Gathered(s *scene.Scene, meshes []*MeshCost, pixel float64) *Seen {
+	x := &Seen{meshes: meshes, scene: s, pixel: pixel}
+	keys, worlds := s.Keys(), s.Worlds()
+	done := make([]bool, len(s.Meshes))
+	at := map[int]int{} // slots
+	for i, n := range s.Nodes {
+		if n.Mesh < 0 || s.Meshes[n.Mesh].Faces() == 0 {
+			continue
+		}
+		m := meshes[n.Mesh]
+		c := m.Cost
+		k := math.Cbrt(math.Abs(worlds[i].M.Det()))
+		x.Nodes = append(x.Nodes, NodeCost{keys[i], n.Name, n.Mesh, c, m.Area * k * k})
+		if done[n.Mesh] {
+			c.Bytes = cost.Bytes{}
+		}
+		done[n.Mesh] = true
+		x.Cost = x.Cost.Add(c)
+		for _, mat := range s.Meshes[n.Mesh].UsedSlots() {
+			j, ok := at[mat]
+			if !ok {
+				j = len(x.Slots)
+				at[mat] = j
+				name := scene.NoSlot
+				if mat >= 0 {
+					name = s.Materials[mat].Name
+				}
+				x.Slots = append(x.Slots, SlotCost{Name: name})
+			}
+			x.Slots[j].Triangles += m.Slots[mat]
+			x.Slots[j].DrawCalls++
+		}
+	}
+	return x
+}
+
+// Extra looks for waste and facets, or gives what was found before.
+func (x *Seen) Extra(ctx context.Context) (Extra, error) {
+	e := Extra{In: map[int]int{}}
+	users, worlds := x.scene.Users(), x.scene.Worlds()
+	found := make([]MeshExtra, len(x.meshes))
+	err := split.Each(ctx, len(x.meshes), func(i int) {
+		if x.meshes[i] != nil {
+			found[i], _ = x.meshes[i].Extra.Get(ctx)
+		}
+	})
+	if err != nil {
+		return e, err
+	}
+	for i, f := range found {
+		if len(users[i]) == 0 || x.meshes[i] == nil {
+			continue
+		}
+		if e.Waste += f.Waste * len(users[i]); f.Waste > 0 {
+			e.In[i] = f.Waste
+		}
+		w := worlds[users[i][0]]
+		k := math.Cbrt(math.Abs(w.M.Det()))
+		if !(k > 0) || !(x.pixel > 0) {
+			continue
+		}
+		if n := f.Facets.Beyond(mostPixels * x.pixel / k); n > 0 {
+			off := f.Facets.Off[0] * k
+			e.Facets = append(e.Facets, Facet{x.scene.Nodes[users[i][0]].Name, n, f.Facets.Turn, off, off / x.pixel, w.Apply(f.Facets.At)})
+		}
+	}
+	slices.SortStableFunc(e.Facets, func(a, b Facet) int { return cmp.Compare(b.Pixels, a.Pixels) })
+	return e, nil
 }
 
 // Report is what the station found.
@@ -245,129 +357,16 @@ func Ordered(ctx context.Context, m *scene.Mesh) *scene.Mesh {
 	return m.Reordered(faces)
 }
 
-// Look counts what a scene costs. pixel is as wide as [Pixel] says, in the scene's lengths.
-func Look(ctx context.Context, s *scene.Scene, pixel float64) *Seen {
-	x := &Seen{}
-	costs := make([]cost.Cost, len(s.Meshes))
-	areas := make([]float64, len(s.Meshes))
-	users := s.Users()
-	_ = split.Each(ctx, len(s.Meshes), func(i int) {
-		if len(users[i]) == 0 {
-			return
-		}
-		m := s.Meshes[i]
-		costs[i] = cost.Of(ctx, m)
-		for f := range m.Faces() {
-			areas[i] += m.FaceNormal(f).Len() / 2
-		}
-	})
-	if ctx.Err() != nil {
-		return x
-	}
-	keys, worlds := s.Keys(), s.Worlds()
-	done := make([]bool, len(s.Meshes))
-	for i, n := range s.Nodes {
-		if n.Mesh < 0 || s.Meshes[n.Mesh].Faces() == 0 {
-			continue
-		}
-		c := costs[n.Mesh]
-		k := math.Cbrt(math.Abs(worlds[i].M.Det()))
-		x.Nodes = append(x.Nodes, NodeCost{keys[i], n.Name, n.Mesh, c, areas[n.Mesh] * k * k})
-		if done[n.Mesh] {
-			c.Bytes = cost.Bytes{}
-		}
-		done[n.Mesh] = true
-		x.Cost = x.Cost.Add(c)
-	}
-	x.slots(s, users)
-	x.Extra = memo.NewOnce(func(ctx context.Context) (Extra, error) {
-		e := extra(ctx, s, worlds, users, pixel)
-		return e, ctx.Err()
-	})
-	if x.Cost.Triangles <= Eager {
-		_, _ = x.Extra.Get(ctx)
-	}
-	return x
-}
-
-// slots counts by slot.
-func (x *Seen) slots(s *scene.Scene, users [][]int) {
-	at := map[int]int{}
-	for i, m := range s.Meshes {
-		if len(users[i]) == 0 {
-			continue
-		}
-		slots, corners := m.SlotCorners()
-		for k, slot := range slots {
-			mat := -1
-			if slot < len(m.Slots) {
-				mat = m.Slots[slot]
-			}
-			j, ok := at[mat]
-			if !ok {
-				j = len(x.Slots)
-				at[mat] = j
-				name := scene.NoSlot
-				if mat >= 0 {
-					name = s.Materials[mat].Name
-				}
-				x.Slots = append(x.Slots, SlotCost{Name: name})
-			}
-			x.Slots[j].Triangles += len(corners[k]) / 3 * len(users[i])
-			x.Slots[j].DrawCalls += len(users[i])
-		}
-	}
-}
-
 // Run holds what a scene costs against what it may cost.
 func Run(ctx context.Context, x *Seen, d Decisions, a Ask) *Report {
 	r := &Report{Seen: x, Class: a.Class, Ask: a}
 	r.judge()
 	if r.Cost.Triangles <= Eager {
-		if e, err := x.Extra.Get(ctx); err == nil {
+		if e, err := x.Extra(ctx); err == nil {
 			r.told(e, d)
 		}
 	}
 	return r
-}
-
-// extra looks for waste and facets.
-func extra(ctx context.Context, s *scene.Scene, worlds []geom.Affine, users [][]int, pixel float64) Extra {
-	wastes := make([]int, len(s.Meshes))
-	facets := make([]*Facet, len(s.Meshes))
-	_ = split.Each(ctx, len(s.Meshes), func(i int) {
-		if len(users[i]) == 0 {
-			return
-		}
-		m, w := s.Meshes[i], worlds[users[i][0]]
-		wastes[i] = waste.Of(ctx, m).Triangles
-		k := math.Cbrt(math.Abs(w.M.Det()))
-		if !(k > 0) || !(pixel > 0) {
-			return
-		}
-		if f := coarse.Find(ctx, m, mostTurn, mostPixels*pixel/k); f.Edges > 0 {
-			facets[i] = &Facet{s.Nodes[users[i][0]].Name, f.Edges, f.Turn, f.Off * k, f.Off * k / pixel, w.Apply(f.At)}
-		}
-	})
-	x := Extra{In: map[int]int{}}
-	for i, f := range facets {
-		if x.Waste += wastes[i] * len(users[i]); wastes[i] > 0 {
-			x.In[i] = wastes[i]
-		}
-		if f != nil {
-			x.Facets = append(x.Facets, *f)
-		}
-	}
-	slices.SortStableFunc(x.Facets, func(a, b Facet) int {
-		switch {
-		case a.Pixels > b.Pixels:
-			return -1
-		case a.Pixels < b.Pixels:
-			return 1
-		}
-		return 0
-	})
-	return x
 }
 
 // A stretch that is shaded round looks faceted when its facets turn by more than mostTurn radians,

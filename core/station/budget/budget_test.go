@@ -22,8 +22,17 @@ import (
 
 var ctx = context.Background()
 
+// seen looks at every mesh of a scene.
+func seen(s *scene.Scene, pixel float64) *Seen {
+	meshes := make([]*MeshCost, len(s.Meshes))
+	for i, m := range s.Meshes {
+		meshes[i] = LookAt(ctx, m)
+	}
+	return Gathered(s, meshes, pixel)
+}
+
 func looked(s *scene.Scene, c class.Class) *Report {
-	return Run(ctx, Look(ctx, s, Pixel(c, 1080, 50)), Decisions{}, Ask{Class: c, Onto: geom.Identity, Scale: 1})
+	return Run(ctx, seen(s, Pixel(c, 1080, 50)), Decisions{}, Ask{Class: c, Onto: geom.Identity, Scale: 1})
 }
 
 func TestABoxIsWhatIsWorkedOutByHand(t *testing.T) {
@@ -49,9 +58,9 @@ func TestABoxIsWhatIsWorkedOutByHand(t *testing.T) {
 
 func TestInstancesCostTrianglesEachAndMemoryOnce(t *testing.T) {
 	s := shape.Scene("two", nil, (&shape.Builder{}).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box"))
-	one := Look(ctx, s, 0).Cost
+	one := seen(s, 0).Cost
 	s.Nodes = append(s.Nodes, scene.Node{Name: "again", Kind: scene.KindMesh, Parent: -1, Mesh: 0, Local: geom.Translation(geom.Vec3{3, 0, 0})})
-	two := Look(ctx, s, 0)
+	two := seen(s, 0)
 	assert.Equal(t, 2*one.Triangles, two.Cost.Triangles)
 	assert.Equal(t, 2*one.DrawCalls, two.Cost.DrawCalls)
 	assert.Equal(t, one.Bytes, two.Cost.Bytes)
@@ -70,7 +79,7 @@ func TestWhatIsOverTheBudgetIsSaid(t *testing.T) {
 	assert.Equal(t, "1\u2009520 of 1\u2009000", r.Figure())
 	assert.Empty(t, looked(s, class.Unsorted).Over())
 	wide := shape.Scene("sheet", nil, (&shape.Builder{}).Grid(260, 260, func(u, v float64) geom.Vec3 { return geom.Vec3{u, 0, v} }).Mesh("sheet"))
-	x := Look(ctx, wide, 0)
+	x := seen(wide, 0)
 	assert.Equal(t, 1, x.Cost.Wide)
 	assert.EqualValues(t, 4*3*2*260*260, x.Cost.Bytes.Indices)
 	assert.Contains(t, Run(ctx, x, Decisions{}, Ask{Index: 16, Scale: 1}).Findings()[0].Code, "budget/wide")
@@ -80,7 +89,7 @@ func TestWasteAndOrderAreTakenAsDecided(t *testing.T) {
 	s := shape.Scene("sheet", nil, (&shape.Builder{}).Grid(40, 40, func(u, v float64) geom.Vec3 { return geom.Vec3{u, 0, v} }).Mesh("sheet"),
 		shapetest.Boulder(24))
 	r := looked(s, class.Unsorted)
-	e, err := r.Extra.Get(ctx)
+	e, err := r.Extra(ctx)
 	require.NoError(t, err)
 	assert.Equal(t, 2*40*40-2, e.Waste)
 	out, went := Changed(ctx, s, Decisions{Waste: true})
@@ -89,9 +98,9 @@ func TestWasteAndOrderAreTakenAsDecided(t *testing.T) {
 	assert.Same(t, s.Meshes[1], out.Meshes[1])
 	same, _ := Changed(ctx, s, Decisions{})
 	assert.Same(t, s, same)
-	before, after := Look(ctx, s, 0).Cost, cost.Cost{}
+	before, after := seen(s, 0).Cost, cost.Cost{}
 	sorted, _ := Changed(ctx, s, Decisions{Order: true})
-	after = Look(ctx, sorted, 0).Cost
+	after = seen(sorted, 0).Cost
 	assert.Less(t, after.Misses, before.Misses)
 	assert.Equal(t, before.Vertices, after.Vertices)
 	assert.Equal(t, before.Triangles, after.Triangles)
@@ -104,14 +113,15 @@ func TestWasteAndOrderAreTakenAsDecided(t *testing.T) {
 func TestCylindersLookFacetedByTheirSides(t *testing.T) {
 	for _, n := range []int{6, 8, 12, 24} {
 		m := (&shape.Builder{}).Lathe([][2]float64{{0.5, 0}, {0.5, 2}}, n).Mesh("post")
-		f := coarse.Find(ctx, m, 0.1, 0)
-		require.Equal(t, n, f.Edges, "%d sides", n)
+		f := coarse.Find(ctx, m, 0.1)
+		require.Len(t, f.Off, n)
 		assert.InDelta(t, 2*math.Pi/float64(n), f.Turn, 1e-9)
-		assert.InDelta(t, 0.5*(1-math.Cos(math.Pi/float64(n))), f.Off, 1e-9, "%d sides", n)
-		assert.Zero(t, coarse.Find(ctx, m, 2*math.Pi/float64(n)+0.01, 0).Edges)
-		assert.Zero(t, coarse.Find(ctx, m, 0.1, 1).Edges)
+		assert.InDelta(t, 0.5*(1-math.Cos(math.Pi/float64(n))), f.Off[0], 1e-9, "%d sides", n)
+		assert.Empty(t, coarse.Find(ctx, m, 2*math.Pi/float64(n)+0.01).Off)
+		assert.Zero(t, f.Beyond(f.Off[0]+1e-12))
+		assert.Equal(t, n, f.Beyond(f.Off[0]-1e-9))
 	}
-	assert.Zero(t, coarse.Find(ctx, (&shape.Builder{}).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box"), 0.1, 0).Edges, "hard edges are meant")
+	assert.Empty(t, coarse.Find(ctx, (&shape.Builder{}).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box"), 0.1).Off, "hard edges are meant")
 	r := looked(shape.Scene("post", nil, (&shape.Builder{}).Lathe([][2]float64{{0.5, 0}, {0.5, 2}}, 12).Mesh("post")), class.Usual[0])
 	assert.Contains(t, r.Findings()[len(r.Findings())-1].Title, "12 sides of 30")
 }
@@ -121,7 +131,7 @@ func BenchmarkLook(b *testing.B) {
 		s := shape.Scene("boulder", nil, shapetest.Boulder(rings))
 		b.Run(fmt.Sprintf("%dTriangles", s.Meshes[0].Triangles()), func(b *testing.B) {
 			for range b.N {
-				Look(ctx, s, 0.001)
+				LookAt(ctx, s.Meshes[0])
 			}
 		})
 	}

@@ -31,7 +31,7 @@ func Mended(ctx context.Context, s *scene.Scene, d Decisions) (*scene.Scene, []D
 	if !d.Mends() {
 		return s, nil
 	}
-	list := asks(s)
+	list := Places(s)
 	keys := s.Keys()
 	named := map[string]bool{}
 	for _, k := range d.Of {
@@ -42,12 +42,12 @@ func Mended(ctx context.Context, s *scene.Scene, d Decisions) (*scene.Scene, []D
 	sided := make([]map[int]bool, len(list))
 	_ = split.Each(ctx, len(list), func(i int) {
 		a := list[i]
-		w := &mender{ctx: ctx, m: s.Meshes[a.mesh], k: 1 / a.scale, d: d}
-		if len(d.Of) > 0 && !named[keys[a.node]] {
+		w := &mender{ctx: ctx, m: s.Meshes[a.Mesh], k: 1 / a.Scale, d: d}
+		if len(d.Of) > 0 && !named[keys[a.Node]] {
 			w.d.Thickness, w.d.TwoSided = 0, false
 		}
 		w.all()
-		out.Meshes[a.mesh], each[i], sided[i] = w.m, w.done, w.slots
+		out.Meshes[a.Mesh], each[i], sided[i] = w.m, w.done, w.slots
 	})
 	var sum []Done
 	for _, e := range each {
@@ -222,14 +222,13 @@ func (w *mender) sheets(at func() *flaw.Flaws) {
 // Report is what the station found.
 type Report struct {
 	station.Account
-	*Seen               // of the outcome
-	Onto    geom.Affine // from the coordinates of Seen to those of the outcome
-	Scale   float64     // of lengths from those of Seen
-	Limits  Limits      // those in force
-	Box     geom.Box    // of the outcome
-	Done    []Done      // what the decisions changed
-	Flicker flicker.Overlap
-	Tidy    []Proposal
+	*Seen              // of the outcome
+	Onto   geom.Affine // from the coordinates of Seen to those of the outcome
+	Scale  float64     // of lengths from those of Seen
+	Limits Limits      // those in force
+	Box    geom.Box    // of the outcome
+	Done   []Done      // what the decisions changed
+	Tidy   []Proposal
 }
 
 // Proposal is something safe to do: it changes neither shape nor look.
@@ -256,20 +255,18 @@ func (r *Report) Figure() string {
 
 // Ask is what the station needs to know besides the scene.
 type Ask struct {
-	Seen    *Seen // the flaws of the scene as it is, or as it came to Size when nothing is mended
-	Flicker flicker.Overlap
-	Onto    geom.Affine // from the coordinates of Seen to those of the scene
-	Scale   float64     // of lengths likewise
-	Limits  Limits      // in force
-	Done    []Done
-	Mended  bool // the decisions changed the scene
-	Box     geom.Box
-	Keys    []string // of the nodes that came
+	Seen   *Seen       // the flaws of the scene as it is, or as it came to Size when nothing is mended
+	Onto   geom.Affine // from the coordinates of Seen to those of the scene
+	Scale  float64     // of lengths likewise
+	Limits Limits      // in force
+	Done   []Done
+	Box    geom.Box
+	Keys   []string // of the nodes that came
 }
 
 // Run judges the surface of a scene, which was looked at and mended before.
 func Run(d Decisions, a Ask) *Report {
-	r := &Report{Seen: a.Seen, Onto: a.Onto, Scale: a.Scale, Limits: a.Limits, Box: a.Box, Done: a.Done, Flicker: a.Flicker}
+	r := &Report{Seen: a.Seen, Onto: a.Onto, Scale: a.Scale, Limits: a.Limits, Box: a.Box, Done: a.Done}
 	r.judge(d)
 	r.Refer(Info, d, a.Keys)
 	return r

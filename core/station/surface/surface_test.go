@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"yarvek/core/finding"
+	"yarvek/core/flicker"
 	"yarvek/core/geom"
 	"yarvek/core/measure"
 	"yarvek/core/mend"
@@ -23,7 +24,18 @@ var ctx = context.Background()
 // looked is what the station says of a scene as it stands.
 func looked(s *scene.Scene, d Decisions) *Report {
 	l := InForce(d, 0)
-	return Run(d, Ask{Seen: Look(ctx, s, l), Flicker: Overlapping(ctx, s, l.Apart), Onto: geom.Identity, Scale: 1, Limits: l, Box: s.Bounds(), Keys: s.Keys()})
+	return Run(d, Ask{Seen: seenOf(s, l), Onto: geom.Identity, Scale: 1, Limits: l, Box: s.Bounds(), Keys: s.Keys()})
+}
+
+// seenOf looks at every mesh of a scene.
+func seenOf(s *scene.Scene, l Limits) *Seen {
+	var meshes []*MeshSeen
+	var overlaps []flicker.Overlap
+	for _, p := range Places(s) {
+		meshes = append(meshes, LookAt(ctx, s.Meshes[p.Mesh], l.Needle))
+		overlaps = append(overlaps, Overlapping(ctx, s.Meshes[p.Mesh], l.Apart/p.Scale))
+	}
+	return Gathered(ctx, s, meshes, overlaps, CoverOf(ctx, s), l)
 }
 
 func codes(r *Report) map[string]finding.Finding {
@@ -160,14 +172,13 @@ func TestFlickerIsWithinOneMeshAndGrowsWithDistance(t *testing.T) {
 	m := scene.Joined("panel", []*scene.Mesh{
 		(&shape.Builder{}).Grid(1, 1, func(u, v float64) geom.Vec3 { return geom.Vec3{u, v, 0} }).Mesh("a"),
 		(&shape.Builder{}).Grid(1, 1, func(u, v float64) geom.Vec3 { return geom.Vec3{u/2 + 0.2, v/2 + 0.1, 0.00002} }).Mesh("b")})
-	s := shape.Scene("panel", nil, m)
-	near := Overlapping(ctx, s, InForce(Decisions{}, 2).Apart)
+	near := Overlapping(ctx, m, InForce(Decisions{}, 2).Apart)
 	assert.Zero(t, near.Faces, "2 hundredths of a millimetre are told apart from 2 m")
-	far := Overlapping(ctx, s, InForce(Decisions{}, 20).Apart)
+	far := Overlapping(ctx, m, InForce(Decisions{}, 20).Apart)
 	assert.InDelta(t, 0.25, far.Area, 1e-9)
 	back := scene.Joined("panel", []*scene.Mesh{m, mend.Turn(m, []int32{0, 1})})
-	assert.InDelta(t, 0.5, Overlapping(ctx, shape.Scene("panel", nil, back), 1e-3).Area, 1e-9, "back to back nothing flickers")
-	assert.Zero(t, Overlapping(ctx, shape.Scene("box", nil, box(geom.Vec3{}).Mesh("box")), 1e-3).Faces)
+	assert.InDelta(t, 0.5, Overlapping(ctx, back, 1e-3).Area, 1e-9, "back to back nothing flickers")
+	assert.Zero(t, Overlapping(ctx, box(geom.Vec3{}).Mesh("box"), 1e-3).Faces)
 }
 
 func TestSecondUVSetsAreHeldAgainstALightmap(t *testing.T) {
@@ -199,8 +210,8 @@ func BenchmarkLook(b *testing.B) {
 		l := InForce(Decisions{}, 4)
 		b.Run(fmt.Sprintf("%dTriangles", s.Meshes[0].Triangles()), func(b *testing.B) {
 			for range b.N {
-				Look(ctx, s, l)
-				Overlapping(ctx, s, l.Apart)
+				LookAt(ctx, s.Meshes[0], l.Needle)
+				Overlapping(ctx, s.Meshes[0], l.Apart)
 			}
 		})
 	}
