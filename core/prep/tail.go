@@ -45,12 +45,12 @@ func aside[R any](t *tail, id string, asked any, run func(context.Context) R) R 
 }
 
 // each runs something for each of some meshes of the scene that is looked at, given by their
-// numbers. What is found in a mesh that came in belongs to it whatever others are there; all of
-// it counts as one step.
-func each[R any](t *tail, id string, meshes []int, asked func(i int) any, run func(context.Context, *scene.Mesh, int) R) []R {
-	out := make([]R, len(meshes))
+// numbers. What is found in a mesh that came in belongs to it whatever others are there. It tells
+// whether all of it was kept, and writes nothing to t: several may run side by side.
+func each[R any](t *tail, id string, meshes []int, asked func(i int) any, run func(context.Context, *scene.Mesh, int) R) (out []R, kept bool, err error) {
+	out = make([]R, len(meshes))
 	if t.err != nil {
-		return out
+		return out, false, t.err
 	}
 	came := t.result.Came.Scene.Meshes
 	at := make(map[*scene.Mesh]int, len(came))
@@ -59,7 +59,7 @@ func each[R any](t *tail, id string, meshes []int, asked func(i int) any, run fu
 	}
 	var ran atomic.Bool
 	errs := make([]error, len(meshes))
-	err := split.Each(t.ctx, len(meshes), func(i int) {
+	err = split.Each(t.ctx, len(meshes), func(i int) {
 		m := t.kept.Meshes[meshes[i]]
 		key := fmt.Sprintf("%s mesh %d", t.keptKey, meshes[i])
 		if k, ok := at[m]; ok {
@@ -79,10 +79,14 @@ func each[R any](t *tail, id string, meshes []int, asked func(i int) any, run fu
 			out[i] = k.report.(R)
 		}
 	})
-	if t.err = cmp.Or(err, errors.Join(errs...)); t.err == nil && !ran.Load() {
+	return out, !ran.Load(), cmp.Or(err, errors.Join(errs...))
+}
+
+// took notes what each told.
+func (t *tail) took(kept bool, err error) {
+	if t.err = cmp.Or(t.err, err); t.err == nil && kept {
 		t.result.Hits++
 	}
-	return out
 }
 
 // surface looks for flaws and mends what is decided.
@@ -122,18 +126,26 @@ func (t *tail) surface() {
 	for i, p := range places {
 		meshes[i] = p.Mesh
 	}
-	seen := each(t, "flaws", meshes, func(int) any { return limits.Needle }, func(ctx context.Context, m *scene.Mesh, _ int) *surface.MeshSeen {
-		return surface.LookAt(ctx, m, limits.Needle)
-	})
 	// The distance within which faces flicker is rounded up by halves, so that a change of size
 	// need not compare them anew.
 	size := r.Source.Box.Size().Max()
 	apart := func(i int) any {
 		return math.Exp2(math.Ceil(2*math.Log2(max(scaled.Apart, 1e-7*size, 1e-9)/places[i].Scale)) / 2)
 	}
-	overlaps := each(t, "flicker", meshes, apart, func(ctx context.Context, m *scene.Mesh, i int) flicker.Overlap {
-		return surface.Overlapping(ctx, m, apart(i).(float64))
+	var seen []*surface.MeshSeen
+	var overlaps []flicker.Overlap
+	var kept [2]bool
+	var errs [2]error
+	split.Together(func() {
+		seen, kept[0], errs[0] = each(t, "flaws", meshes, func(int) any { return limits.Needle },
+			func(ctx context.Context, m *scene.Mesh, _ int) *surface.MeshSeen { return surface.LookAt(ctx, m, limits.Needle) })
+	}, func() {
+		overlaps, kept[1], errs[1] = each(t, "flicker", meshes, apart, func(ctx context.Context, m *scene.Mesh, i int) flicker.Overlap {
+			return surface.Overlapping(ctx, m, apart(i).(float64))
+		})
 	})
+	t.took(kept[0], errs[0])
+	t.took(kept[1], errs[1])
 	cover := aside(t, "cover", nil, func(ctx context.Context) uv.Cover { return surface.CoverOf(ctx, at) })
 	if t.err != nil {
 		return
@@ -173,10 +185,9 @@ func (t *tail) budget() {
 	for _, p := range surface.Places(at) {
 		meshes = append(meshes, p.Mesh)
 	}
-	costs := each(t, budget.Info.ID, meshes, func(int) any { return nil }, func(ctx context.Context, m *scene.Mesh, _ int) *budget.MeshCost {
-		return budget.LookAt(ctx, m)
-	})
-	if t.err != nil {
+	costs, had, err := each(t, budget.Info.ID, meshes, func(int) any { return nil },
+		func(ctx context.Context, m *scene.Mesh, _ int) *budget.MeshCost { return budget.LookAt(ctx, m) })
+	if t.took(had, err); t.err != nil {
 		return
 	}
 	all := make([]*budget.MeshCost, len(at.Meshes))

@@ -185,21 +185,10 @@ func (x *MeshSeen) limits(m *scene.Mesh, f *flaw.Flaws, face, edge func(int32) [
 	}
 	x.off = keep(len(f.Bent), func(i int) float64 { return f.Off[i] }, func(a, b float64) int { return cmp.Compare(b, a) },
 		func(i int) []geom.Vec3 { return face(f.Bent[i]) })
-	// Edges of more than a fiftieth of the mesh are never short.
-	box := geom.EmptyBox()
-	for _, p := range m.Points {
-		box = box.Add(p)
-	}
-	var short []int32
+	short := shortest(f.Net)
 	length := func(e int32) float64 {
 		a, b := f.Net.Ends(int(e))
 		return m.Points[a].Dist(m.Points[b])
-	}
-	most := 0.02 * box.Size().Max()
-	for e := range f.Net.Edges() {
-		if length(int32(e)) < most {
-			short = append(short, int32(e))
-		}
 	}
 	x.edges = keep(len(short), func(i int) float64 { return length(short[i]) }, cmp.Compare[float64], func(i int) []geom.Vec3 { return edge(short[i]) })
 	seen := map[int32]bool{}
@@ -214,6 +203,29 @@ func (x *MeshSeen) limits(m *scene.Mesh, f *flaw.Flaws, face, edge func(int32) [
 			}
 		}
 	}
+}
+
+// shortest are the edges that may be among the mostLimits shortest, found by counting lengths by
+// the upper half of their 32 bits.
+func shortest(n *topo.Net) []int32 {
+	bits := make([]uint32, n.Edges())
+	var bins [1 << 16]int32
+	for e := range bits {
+		a, b := n.Ends(e)
+		bits[e] = math.Float32bits(float32(n.Mesh.Points[a].Dist(n.Mesh.Points[b])))
+		bins[bits[e]>>16]++
+	}
+	top, sum := uint32(0), int32(0)
+	for ; top < 1<<16-1 && sum+bins[top] < mostLimits; top++ {
+		sum += bins[top]
+	}
+	var list []int32
+	for e, b := range bits {
+		if b>>16 <= top {
+			list = append(list, int32(e))
+		}
+	}
+	return list
 }
 
 // gaps lists points at borders that one of another place is near to: what ought to be joined.

@@ -17,6 +17,7 @@ import (
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/shape/shapetest"
+	"yarvek/core/split"
 )
 
 var ctx = context.Background()
@@ -210,8 +211,7 @@ func BenchmarkLook(b *testing.B) {
 		l := InForce(Decisions{}, 4)
 		b.Run(fmt.Sprintf("%dTriangles", s.Meshes[0].Triangles()), func(b *testing.B) {
 			for range b.N {
-				LookAt(ctx, s.Meshes[0], l.Needle)
-				Overlapping(ctx, s.Meshes[0], l.Apart)
+				split.Together(func() { LookAt(ctx, s.Meshes[0], l.Needle) }, func() { Overlapping(ctx, s.Meshes[0], l.Apart) })
 			}
 		})
 	}
