@@ -3,8 +3,10 @@
 package flicker
 
 import (
+	"cmp"
 	"context"
 	"math"
+	"slices"
 
 	"yarvek/core/geom"
 	"yarvek/core/split"
@@ -19,20 +21,37 @@ func Apart(distance float64) float64 {
 	return max(1e-6, distance*distance/(near*steps))
 }
 
+// Pair is two triangles that cover one another.
+type Pair struct {
+	Off  float64 // the farthest corner of the one from the plane of the other
+	Area float64 // that they share
+	At   geom.Vec3
+}
+
 // Overlap is what was found.
 type Overlap struct {
-	Area  float64 // of all pairs, square metres
-	Faces int     // pairs of triangles
-	At    geom.Vec3
-	Tris  []int32 // some of the triangles, ascending
-	Cut   bool    // there are too many pairs to have compared all
+	Pairs []Pair // the nearest to one plane first
+	Cut   bool   // there are too many pairs to have compared or kept all
+}
+
+// Within sums the pairs within tol of one plane: how many, the area they share, and where the
+// largest of them is.
+func (o Overlap) Within(tol float64) (n int, area float64, at geom.Vec3) {
+	most := 0.0
+	for ; n < len(o.Pairs) && o.Pairs[n].Off <= tol; n++ {
+		p := o.Pairs[n]
+		if area += p.Area; p.Area > most {
+			most, at = p.Area, p.At
+		}
+	}
+	return n, area, at
 }
 
 // mostPairs bounds the pairs of triangles that are held against one another, in each block its
-// share of them, and someTris those that are named.
+// share of them, and keptPairs those that are kept.
 const (
 	mostPairs = 8 << 20
-	someTris  = 4096
+	keptPairs = 1 << 17
 )
 
 // Find looks for them among triangles given as three points each, those within tol of one plane;
@@ -41,25 +60,23 @@ func Find(ctx context.Context, pts []geom.Vec3, tris []int32, tol float64, apart
 	tree := geom.NewBVH(ctx, pts, tris)
 	n := len(tris) / 3
 	parts := make([]Overlap, split.Blocks(n, block))
-	most := make([]float64, len(parts))
 	_ = split.InBlocks(ctx, n, block, func(k, from, to int) {
-		f := finder{ctx: ctx, tree: tree, pts: pts, tris: tris, tol: tol, apart: apart, left: max(1<<16, mostPairs/len(parts))}
+		f := finder{tree: tree, pts: pts, tris: tris, tol: tol, apart: apart, left: max(1<<16, mostPairs/len(parts))}
 		for t := from; t < to && !f.o.Cut; t++ {
 			if t&0x3ff == 0 && ctx.Err() != nil {
 				return
 			}
 			f.look(t)
 		}
-		parts[k], most[k] = f.o, f.most
+		parts[k] = f.o
 	})
 	var o Overlap
-	best := 0.0
-	for k, p := range parts {
-		o.Area, o.Faces, o.Cut = o.Area+p.Area, o.Faces+p.Faces, o.Cut || p.Cut
-		if most[k] > best {
-			best, o.At = most[k], p.At
-		}
-		o.Tris = append(o.Tris, p.Tris[:min(len(p.Tris), someTris-len(o.Tris))]...)
+	for _, p := range parts {
+		o.Pairs, o.Cut = append(o.Pairs, p.Pairs...), o.Cut || p.Cut
+	}
+	slices.SortStableFunc(o.Pairs, func(a, b Pair) int { return cmp.Compare(a.Off, b.Off) })
+	if len(o.Pairs) > keptPairs {
+		o.Pairs, o.Cut = o.Pairs[:keptPairs], true
 	}
 	return o
 }
@@ -69,14 +86,12 @@ const block = 1 << 13
 
 // finder looks at some of the triangles.
 type finder struct {
-	ctx   context.Context
 	tree  *geom.BVH
 	pts   []geom.Vec3
 	tris  []int32
 	tol   float64
 	apart func(s, t int) bool
 	left  int // pairs
-	most  float64
 	o     Overlap
 }
 
@@ -91,9 +106,8 @@ func (f *finder) look(t int) {
 	box := geom.EmptyBox().Add(p[0]).Add(p[1]).Add(p[2]).Grown(f.tol)
 	// Less than a millionth of the triangle is what rounding makes of a common side.
 	least := 1e-6 * cross.Len() / 2
-	found := false
 	f.tree.Overlapping(box, func(s int) bool {
-		if s == t {
+		if s <= t {
 			return true
 		}
 		if f.left--; f.left < 0 {
@@ -106,8 +120,9 @@ func (f *finder) look(t int) {
 		if m.Dot(n) < 0.999*m.Len() || m == (geom.Vec3{}) {
 			return true // back to back, only one of them is seen from any side
 		}
+		off := 0.0
 		for _, c := range q {
-			if math.Abs(c.Sub(p[0]).Dot(n)) > f.tol {
+			if off = max(off, math.Abs(c.Sub(p[0]).Dot(n))); off > f.tol {
 				return true
 			}
 		}
@@ -118,19 +133,9 @@ func (f *finder) look(t int) {
 		if area <= least {
 			return true
 		}
-		found = true
-		if s > t {
-			f.o.Area += area
-			f.o.Faces++
-			if area > f.most {
-				f.most, f.o.At = area, at
-			}
-		}
+		f.o.Pairs = append(f.o.Pairs, Pair{off, area, at})
 		return true
 	})
-	if found && len(f.o.Tris) < someTris {
-		f.o.Tris = append(f.o.Tris, int32(t))
-	}
 }
 
 // Shared is the area two triangles of one plane have in common, and its middle, by

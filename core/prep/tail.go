@@ -126,11 +126,14 @@ func (t *tail) surface() {
 	for i, p := range places {
 		meshes[i] = p.Mesh
 	}
-	// The distance within which faces flicker is rounded up by halves, so that a change of size
-	// need not compare them anew.
+	// Pairs of faces are kept up to a ten-thousandth of the scene, more than flickers of nearly
+	// anything, so that a change of size need not compare them anew.
 	size := r.Source.Box.Size().Max()
 	apart := func(i int) any {
-		return math.Exp2(math.Ceil(2*math.Log2(max(scaled.Apart, 1e-7*size, 1e-9)/places[i].Scale)) / 2)
+		if least := 1e-4 * size; scaled.Apart > least {
+			return math.Exp2(math.Ceil(math.Log2(scaled.Apart / places[i].Scale)))
+		}
+		return max(1e-4*size, 1e-9) / places[i].Scale
 	}
 	var seen []*surface.MeshSeen
 	var overlaps []flicker.Overlap
@@ -138,7 +141,9 @@ func (t *tail) surface() {
 	var errs [2]error
 	split.Together(func() {
 		seen, kept[0], errs[0] = each(t, "flaws", meshes, func(int) any { return limits.Needle },
-			func(ctx context.Context, m *scene.Mesh, _ int) *surface.MeshSeen { return surface.LookAt(ctx, m, limits.Needle) })
+			func(ctx context.Context, m *scene.Mesh, _ int) *surface.MeshSeen {
+				return surface.LookAt(ctx, m, limits.Needle)
+			})
 	}, func() {
 		overlaps, kept[1], errs[1] = each(t, "flicker", meshes, apart, func(ctx context.Context, m *scene.Mesh, i int) flicker.Overlap {
 			return surface.Overlapping(ctx, m, apart(i).(float64))

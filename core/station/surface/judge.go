@@ -183,7 +183,7 @@ func (r *Report) texels() {
 // flickers tells of faces in one plane.
 func (r *Report) flickers() {
 	o := r.Flicker
-	if o.Faces == 0 {
+	if o.Pairs == 0 {
 		return
 	}
 	at := r.Onto.Apply(o.At)
@@ -193,7 +193,7 @@ func (r *Report) flickers() {
 		text += " There are more pairs than are compared."
 	}
 	r.Say(finding.Finding{Code: Info.ID + "/flicker", Severity: finding.Look,
-		Title: figure.Plural(o.Faces, "pair of faces will flicker", "pairs of faces will flicker"), Text: text, Place: finding.Place{Point: &at}})
+		Title: figure.Plural(o.Pairs, "pair of faces will flicker", "pairs of faces will flicker"), Text: text, Place: finding.Place{Point: &at}})
 }
 
 // uvs tells of the first UV set.

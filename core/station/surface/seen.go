@@ -56,11 +56,19 @@ type Seen struct {
 	BentBy float64
 	DentBy float64
 
-	Flicker   flicker.Overlap
+	Flicker   Flickers
 	SheetArea float64
 	Single    bool // some sheet has a slot that is seen from one side alone
 
 	kept map[Sort]int // marks
+}
+
+// Flickers are faces of one mesh that cover one another, of all meshes.
+type Flickers struct {
+	Pairs int
+	Area  float64
+	At    geom.Vec3 // of the first mesh that has some
+	Cut   bool      // there are more than were compared
 }
 
 // PlacedSeen is a mesh with the node that places it first.
@@ -131,11 +139,13 @@ func Gathered(ctx context.Context, s *scene.Scene, meshes []*MeshSeen, overlaps 
 		for mat := range m.sheetSlots {
 			x.Single = x.Single || mat < 0 || !s.Materials[mat].TwoSided
 		}
-		o := overlaps[i]
-		if o.Area *= p.Scale * p.Scale; o.Faces > 0 && x.Flicker.Faces == 0 {
-			x.Flicker.At = p.World.Apply(o.At)
+		n, area, at := overlaps[i].Within(l.Apart / p.Scale)
+		if n > 0 && x.Flicker.Pairs == 0 {
+			x.Flicker.At = p.World.Apply(at)
 		}
-		x.Flicker.Area, x.Flicker.Faces, x.Flicker.Cut = x.Flicker.Area+o.Area, x.Flicker.Faces+o.Faces, x.Flicker.Cut || o.Cut
+		x.Flicker.Pairs += n
+		x.Flicker.Area += area * p.Scale * p.Scale
+		x.Flicker.Cut = x.Flicker.Cut || overlaps[i].Cut
 	}
 	return x
 }

@@ -173,13 +173,15 @@ func TestFlickerIsWithinOneMeshAndGrowsWithDistance(t *testing.T) {
 	m := scene.Joined("panel", []*scene.Mesh{
 		(&shape.Builder{}).Grid(1, 1, func(u, v float64) geom.Vec3 { return geom.Vec3{u, v, 0} }).Mesh("a"),
 		(&shape.Builder{}).Grid(1, 1, func(u, v float64) geom.Vec3 { return geom.Vec3{u/2 + 0.2, v/2 + 0.1, 0.00002} }).Mesh("b")})
-	near := Overlapping(ctx, m, InForce(Decisions{}, 2).Apart)
-	assert.Zero(t, near.Faces, "2 hundredths of a millimetre are told apart from 2 m")
-	far := Overlapping(ctx, m, InForce(Decisions{}, 20).Apart)
-	assert.InDelta(t, 0.25, far.Area, 1e-9)
+	all := Overlapping(ctx, m, 1e-3)
+	n, _, _ := all.Within(InForce(Decisions{}, 2).Apart)
+	assert.Zero(t, n, "2 hundredths of a millimetre are told apart from 2 m")
+	_, area, _ := all.Within(InForce(Decisions{}, 20).Apart)
+	assert.InDelta(t, 0.25, area, 1e-9)
 	back := scene.Joined("panel", []*scene.Mesh{m, mend.Turn(m, []int32{0, 1})})
-	assert.InDelta(t, 0.5, Overlapping(ctx, back, 1e-3).Area, 1e-9, "back to back nothing flickers")
-	assert.Zero(t, Overlapping(ctx, box(geom.Vec3{}).Mesh("box"), 1e-3).Faces)
+	_, area, _ = Overlapping(ctx, back, 1e-3).Within(1e-3)
+	assert.InDelta(t, 0.5, area, 1e-9, "back to back nothing flickers")
+	assert.Empty(t, Overlapping(ctx, box(geom.Vec3{}).Mesh("box"), 1e-3).Pairs)
 }
 
 func TestSecondUVSetsAreHeldAgainstALightmap(t *testing.T) {
