@@ -2,7 +2,9 @@ package flaw
 
 import (
 	"context"
+	"fmt"
 	"math"
+	"math/rand/v2"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -220,5 +222,121 @@ func BenchmarkFind(b *testing.B) {
 			}
 			b.ReportMetric(float64(m.Triangles()), "triangles")
 		})
+	}
+}
+
+// Random soups of faces over a few places are counted once more by maps of coordinates.
+func TestRandomSoupsAreCountedAsByHand(t *testing.T) {
+	r := rand.New(rand.NewPCG(11, 12))
+	for round := range 300 {
+		m := &scene.Mesh{FaceStart: []int32{0}, Slots: []int{-1}}
+		n := 4 + r.IntN(8)
+		for range n {
+			m.Points = append(m.Points, geom.Vec3{float64(r.IntN(2)), float64(r.IntN(3)), float64(r.IntN(2))})
+		}
+		for range 1 + r.IntN(14) {
+			for range 3 + r.IntN(2) {
+				m.Corners = append(m.Corners, int32(r.IntN(n)))
+			}
+			m.FaceStart = append(m.FaceStart, int32(len(m.Corners)))
+		}
+		got := Find(context.Background(), m, Limits{})
+
+		used, places := map[int32]bool{}, map[geom.Vec3]bool{}
+		for _, c := range m.Corners {
+			used[c] = true
+			places[m.Points[c]] = true
+		}
+		assert.Len(t, got.Unjoined, len(used)-len(places), "round %d", round)
+		assert.Len(t, got.Unused, n-len(used))
+		type edge [2]geom.Vec3
+		faces := map[edge]map[int]bool{}
+		rings := map[string]bool{}
+		empty, doubled := 0, 0
+		for f := range m.Faces() {
+			var ring []geom.Vec3
+			var area geom.Vec3
+			long := 0.0
+			c := m.Corners[m.FaceStart[f]:m.FaceStart[f+1]]
+			for i, p := range c {
+				a, b := m.Points[p], m.Points[c[(i+1)%len(c)]]
+				area = area.Add(a.Cross(b).Mul(0.5))
+				long = max(long, a.Dist(b))
+				if len(ring) == 0 || ring[len(ring)-1] != a {
+					ring = append(ring, a)
+				}
+			}
+			if area.Len() <= 1e-9*long*long {
+				empty++
+				continue
+			}
+			for len(ring) > 1 && ring[0] == ring[len(ring)-1] {
+				ring = ring[:len(ring)-1]
+			}
+			// All ways to begin and both ways round: the least of their texts.
+			best := ""
+			for k := range ring {
+				for _, step := range []int{1, len(ring) - 1} {
+					s := ""
+					for i := range ring {
+						s += fmt.Sprint(ring[(k+i*step)%len(ring)])
+					}
+					if best == "" || s < best {
+						best = s
+					}
+				}
+			}
+			if rings[best] {
+				doubled++
+			}
+			rings[best] = true
+			for i, p := range c {
+				a, b := m.Points[p], m.Points[c[(i+1)%len(c)]]
+				if a == b {
+					continue
+				}
+				if fmt.Sprint(b) < fmt.Sprint(a) {
+					a, b = b, a
+				}
+				if faces[edge{a, b}] == nil {
+					faces[edge{a, b}] = map[int]bool{}
+				}
+				faces[edge{a, b}][f] = true
+			}
+		}
+		crowded := 0
+		at := map[geom.Vec3][]edge{}
+		for e, list := range faces {
+			if len(list) > 2 {
+				crowded++
+			}
+			if len(list) == 1 {
+				at[e[0]], at[e[1]] = append(at[e[0]], e), append(at[e[1]], e)
+			}
+		}
+		chains, seen := 0, map[edge]bool{}
+		var walk func(e edge)
+		walk = func(e edge) {
+			if !seen[e] {
+				seen[e] = true
+				for _, p := range e {
+					for _, o := range at[p] {
+						walk(o)
+					}
+				}
+			}
+		}
+		for _, list := range at {
+			for _, e := range list {
+				if !seen[e] {
+					chains++
+					walk(e)
+				}
+			}
+		}
+		assert.Len(t, got.Empty, empty)
+		assert.Len(t, got.Doubled, doubled, "round %d", round)
+		assert.Len(t, got.Crowded, crowded, "round %d", round)
+		assert.Len(t, got.Borders, chains, "round %d", round)
 	}
 }

@@ -26,6 +26,7 @@ var surfaceRoom = room{
 		},
 		"percent":    func(v float64) string { return figure.Significant(100*v, 3) + "\u2009%" },
 		"percentnum": func(v float64) string { return filled(100 * v) },
+		"times":      func(a, b, c float64) float64 { return a * b * c },
 		"shareof": func(c, of float64) float64 {
 			if of == 0 {
 				return 0

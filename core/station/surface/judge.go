@@ -235,13 +235,15 @@ func (r *Report) uvs() {
 
 // smoothing tells what is said of it.
 func (r *Report) smoothing(d Decisions) {
-	unsaid, soft := 0, 0
+	unsaid, soft, hard := 0, 0, 0
 	for _, m := range r.Mesh {
 		switch {
 		case m.Hard < 0 && m.Triangles > 2:
 			unsaid++
 		case m.Hard == 0 && m.Closed > 0 && m.Triangles <= 200:
 			soft++
+		case m.Hard == 1 && m.Triangles > 200:
+			hard++
 		}
 	}
 	byAngle := d
@@ -252,6 +254,11 @@ func (r *Report) smoothing(d Decisions) {
 		r.Say(finding.Finding{Code: Info.ID + "/no-smoothing", Severity: finding.Note,
 			Title: figure.Plural(unsaid, "mesh says nothing of smoothing", "meshes say nothing of smoothing"),
 			Text:  "The receiver decides: all flat in some, all round in others.", Remedies: remedy})
+	}
+	if hard > 0 {
+		r.Say(finding.Finding{Code: Info.ID + "/all-hard", Severity: finding.Note,
+			Title: figure.Plural(hard, "mesh is hard all over", "meshes are hard all over"),
+			Text:  "Every edge splits its points: more vertices, and every facet shows.", Remedies: remedy})
 	}
 	if soft > 0 {
 		r.Say(finding.Finding{Code: Info.ID + "/all-soft", Severity: finding.Note,

@@ -56,6 +56,7 @@ type MeshSeen struct {
 	Closed    int // parts that are closed
 	Sheets    int // open parts that are no body with a hole
 	Borders   int
+	Rim       float64 // length of the borders
 	Hard      float64 // share of edges that are hard; -1 when nothing is said of smoothing
 	NoNormals bool
 	NoUVs     bool
@@ -193,6 +194,7 @@ func (x *MeshSeen) limits(m *scene.Mesh, f *flaw.Flaws, face, edge func(int32) [
 	x.edges = keep(len(short), func(i int) float64 { return length(short[i]) }, cmp.Compare[float64], func(i int) []geom.Vec3 { return edge(short[i]) })
 	seen := map[int32]bool{}
 	for _, ch := range f.Borders {
+		x.Rim += ch.Length
 		for _, e := range ch.Edges {
 			a, b := f.Net.Ends(int(e))
 			for _, p := range [2]int32{a, b} {

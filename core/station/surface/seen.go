@@ -75,7 +75,8 @@ type Flickers struct {
 type PlacedSeen struct {
 	*MeshSeen
 	Key, Node string
-	Textured  bool // a material of it has a picture
+	Textured  bool    // a material of it has a picture
+	Scale     float64 // of its lengths to those of the scene that was looked at
 }
 
 // Place is the first place of a sort.
@@ -112,7 +113,7 @@ func Gathered(ctx context.Context, s *scene.Scene, meshes []*MeshSeen, overlaps 
 	at := map[int]int{} // slots
 	for i, p := range Places(s) {
 		m, name := meshes[i], s.Nodes[p.Node].Name
-		one := PlacedSeen{MeshSeen: m, Key: keys[p.Node], Node: name}
+		one := PlacedSeen{MeshSeen: m, Key: keys[p.Node], Node: name, Scale: p.Scale}
 		for _, mat := range s.Meshes[p.Mesh].UsedSlots() {
 			if mat >= 0 {
 				for _, mp := range s.Materials[mat].Maps {

@@ -18,6 +18,7 @@ import (
 	"yarvek/core/shape"
 	"yarvek/core/shape/shapetest"
 	"yarvek/core/split"
+	"yarvek/core/tangent"
 )
 
 var ctx = context.Background()
@@ -192,6 +193,43 @@ func TestSecondUVSetsAreHeldAgainstALightmap(t *testing.T) {
 	l := looked(shape.Scene("walls", nil, twice), Decisions{}).Mesh[0].Lightmap
 	assert.InDelta(t, 1, l.Overlap, 1e-9)
 	assert.False(t, l.Fit())
+}
+
+func TestSmoothingIsTold(t *testing.T) {
+	ball := shapetest.Boulder(12)
+	bare := *ball
+	bare.Normals, bare.Smooth = scene.Layer[[3]float32]{}, nil
+	_, ok := codes(looked(shape.Scene("bare", nil, &bare), Decisions{}))["surface/no-smoothing"]
+	assert.True(t, ok)
+	for how, code := range map[mend.Edges]string{mend.AllHard: "surface/all-hard", mend.AllSoft: "surface/all-soft"} {
+		s := shape.Scene("ball", nil, box(geom.Vec3{}).Mesh("box"))
+		if how == mend.AllHard {
+			s = shape.Scene("ball", nil, ball)
+		}
+		out, _ := Mended(ctx, s, Decisions{Smooth: how})
+		f, ok := codes(looked(out, Decisions{}))[code]
+		assert.True(t, ok, how)
+		assert.NotEmpty(t, f.Remedies)
+	}
+	out, _ := Mended(ctx, shape.Scene("box", nil, box(geom.Vec3{}).Mesh("box")), Decisions{Smooth: mend.ByAngle, Angle: 35})
+	for c := range codes(looked(out, Decisions{})) {
+		assert.NotContains(t, c, "soft")
+		assert.NotContains(t, c, "hard")
+	}
+}
+
+// Tangents of another texture are told, and made anew.
+func TestTangentsAreHeldAgainstUVsAndNormals(t *testing.T) {
+	m := tangent.Of(ctx, box(geom.Vec3{}).Mesh("box"))
+	assert.Zero(t, looked(shape.Scene("box", nil, m), Decisions{}).Count[Tangents])
+	turned := *m
+	turned.Tangents.Values = append([][4]float32(nil), m.Tangents.Values...)
+	i := turned.Tangents.Index[0]
+	turned.Tangents.Values[i][3] = -turned.Tangents.Values[i][3]
+	s := shape.Scene("box", nil, &turned)
+	assert.Equal(t, 1, looked(s, Decisions{}).Count[Tangents])
+	out, _ := Mended(ctx, s, Decisions{Tangents: true})
+	assert.Zero(t, looked(out, Decisions{}).Count[Tangents])
 }
 
 func TestDecisionsAreChecked(t *testing.T) {
