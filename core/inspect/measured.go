@@ -6,6 +6,8 @@ import (
 	"yarvek/core/cost"
 	"yarvek/core/flaw"
 	"yarvek/core/scene"
+	"yarvek/core/split"
+	"yarvek/core/station/surface"
 	"yarvek/core/uv"
 	"yarvek/core/waste"
 )
@@ -42,37 +44,32 @@ const mostMeasured = 8_000_000
 
 // measured is surface and budget of a scene as its nodes place it.
 func measured(ctx context.Context, s *scene.Scene) (*Surface, *Budget) {
-	flat := s.Flattened()
-	whole := scene.Joined(s.Name, flat.Meshes)
-	f := flaw.Find(ctx, whole, flaw.Limits{})
-	var planes uv.ByMaterial
+	var f *flaw.Flaws
+	var cover uv.Cover
 	budget := &Budget{}
-	type own struct {
-		cost  cost.Cost
-		waste int
-	}
-	done := map[int]own{}
-	for _, n := range s.Nodes {
-		if n.Mesh < 0 || s.Meshes[n.Mesh].Faces() == 0 {
-			continue
-		}
-		m := s.Meshes[n.Mesh]
-		o, ok := done[n.Mesh]
-		if !ok {
-			o = own{cost.Of(ctx, m), waste.Of(ctx, m).Triangles}
-			done[n.Mesh] = o
-			uv.Triangles(m, 0, &planes)
-		}
-		budget.Triangles += o.cost.Triangles
-		budget.Vertices += o.cost.Vertices
-		budget.DrawCalls += o.cost.DrawCalls
-		budget.WasteTriangles += o.waste
-		budget.ACMR += float64(o.cost.Misses)
-	}
-	if budget.Triangles > 0 {
-		budget.ACMR /= float64(budget.Triangles)
-	}
-	cover := planes.Cover(ctx)
+	split.Together(
+		func() { f = flaw.Find(ctx, scene.Joined(s.Name, s.Flattened().Meshes), flaw.Limits{}) },
+		func() { cover = surface.CoverOf(ctx, s) },
+		func() { costs(ctx, s, budget) })
 	return &Surface{len(f.Unjoined), len(f.Unused), len(f.Empty), len(f.Doubled), len(f.Crowded), len(f.Borders), len(f.Flipped),
 		len(f.Inside), f.NeedleN, len(f.Bent), len(f.Concave), cover.Share(cover.Overlap), cover.Share(cover.Outside)}, budget
+}
+
+// costs adds up what all instances cost.
+func costs(ctx context.Context, s *scene.Scene, b *Budget) {
+	for i, users := range s.Users() {
+		m := s.Meshes[i]
+		if len(users) == 0 || m.Faces() == 0 {
+			continue
+		}
+		c := cost.Of(ctx, m)
+		b.Triangles += c.Triangles * len(users)
+		b.Vertices += c.Vertices * len(users)
+		b.DrawCalls += c.DrawCalls * len(users)
+		b.WasteTriangles += waste.Of(ctx, m).Triangles * len(users)
+		b.ACMR += float64(c.Misses * len(users))
+	}
+	if b.Triangles > 0 {
+		b.ACMR /= float64(b.Triangles)
+	}
 }
