@@ -380,7 +380,6 @@ const (
 func (r *Report) judge() {
 	for _, x := range r.Over() {
 		f := finding.Finding{Code: Info.ID + "/over-" + strings.ReplaceAll(strings.ToLower(x.What), " ", "-"), Severity: finding.Look,
-			Brief: "over budget",
 			Title: fmt.Sprintf("%s: %s, of %s that a %s may have", x.What, figure.Count(x.Is), figure.Count(x.Most), strings.ToLower(r.Class.Name)),
 			Text:  fmt.Sprintf("That is %s times as many.", figure.Significant(float64(x.Is)/float64(x.Most), 3))}
 		r.Say(f)
