@@ -383,3 +383,70 @@ func (b Box) Gap(c Box) float64 {
 	}
 	return d.Len()
 }
+
+// Nearest is the point of the surface nearest to p, no farther than most; its triangle is -1
+// where there is none. Boxes are gone into by their distance, the nearer first.
+func (t *BVH) Nearest(p Vec3, most float64) (at Vec3, tri int, dist float64) {
+	tri, dist = -1, most
+	if len(t.tris) == 0 {
+		return at, tri, dist
+	}
+	var stack [128]int32
+	list := append(stack[:0], 0)
+	for len(list) > 0 {
+		n := &t.nodes[list[len(list)-1]]
+		list = list[:len(list)-1]
+		if n.box.Distance(p) >= dist {
+			continue
+		}
+		if n.n == 0 {
+			a, b := n.first, n.first+1
+			if t.nodes[a].box.Distance(p) < t.nodes[b].box.Distance(p) {
+				a, b = b, a
+			}
+			list = append(list, a, b)
+			continue
+		}
+		for _, i := range t.order[n.first : n.first+n.n] {
+			q := nearestOn(p, t.pts[t.tris[3*i]], t.pts[t.tris[3*i+1]], t.pts[t.tris[3*i+2]])
+			if d := q.Dist(p); d < dist {
+				at, tri, dist = q, int(i), d
+			}
+		}
+	}
+	return at, tri, dist
+}
+
+// nearestOn is the point of a triangle nearest to p (Ericson 2005, "Real-time collision
+// detection", section 5.1.5).
+func nearestOn(p, a, b, c Vec3) Vec3 {
+	ab, ac, ap := b.Sub(a), c.Sub(a), p.Sub(a)
+	d1, d2 := ab.Dot(ap), ac.Dot(ap)
+	if d1 <= 0 && d2 <= 0 {
+		return a
+	}
+	bp := p.Sub(b)
+	d3, d4 := ab.Dot(bp), ac.Dot(bp)
+	if d3 >= 0 && d4 <= d3 {
+		return b
+	}
+	if vc := d1*d4 - d3*d2; vc <= 0 && d1 >= 0 && d3 <= 0 {
+		return a.Add(ab.Mul(d1 / (d1 - d3)))
+	}
+	cp := p.Sub(c)
+	d5, d6 := ab.Dot(cp), ac.Dot(cp)
+	if d6 >= 0 && d5 <= d6 {
+		return c
+	}
+	if vb := d5*d2 - d1*d6; vb <= 0 && d2 >= 0 && d6 <= 0 {
+		return a.Add(ac.Mul(d2 / (d2 - d6)))
+	}
+	va := d3*d6 - d5*d4
+	if va <= 0 && d4-d3 >= 0 && d5-d6 >= 0 {
+		return b.Add(c.Sub(b).Mul((d4 - d3) / ((d4 - d3) + (d5 - d6))))
+	}
+	if k := d1*d4 - d3*d2 + d5*d2 - d1*d6 + va; k != 0 {
+		return a.Add(ab.Mul((d5*d2 - d1*d6) / k)).Add(ac.Mul((d1*d4 - d3*d2) / k))
+	}
+	return a // a triangle without area
+}

@@ -1,0 +1,178 @@
+// Package simplify makes a mesh of fewer triangles that looks the same from afar, by collapsing
+// edges in the order of what each would cost (Garland and Heckbert 1997, "Surface simplification
+// using quadric error metrics"). Borders, seams of UVs, colours and normals, and borders of slots
+// stay lines: they are collapsed along themselves alone, and held by planes of their own.
+package simplify
+
+import (
+	"context"
+	"fmt"
+	"math"
+
+	"yarvek/core/geom"
+	"yarvek/core/scene"
+)
+
+// Options say where to stop; the first that is reached stops.
+type Options struct {
+	Triangles  int     // not below so many
+	Deviation  float64 // no collapse that leaves the surface by more, in the mesh's lengths; 0 for any
+	KeepPoints bool    // points stay where points were, so that vertex data can be shared
+	Locked     func(face int) bool
+}
+
+// Result is the mesh that came out.
+type Result struct {
+	Mesh    *scene.Mesh
+	In, Out int    // triangles
+	Why     string // it stopped before the triangles that were asked for; "" when it did not
+}
+
+// Of simplifies a mesh, whose polygons are cut into triangles first. Nothing is done to a mesh
+// that has few enough. It takes n log n steps, and the outcome does not depend on processors. When
+// ctx ends it returns early, and what it returns means nothing.
+func Of(ctx context.Context, m *scene.Mesh, o Options) Result {
+	n := m.Triangles()
+	if n <= o.Triangles || n == 0 {
+		return Result{m, n, n, ""}
+	}
+	w := newWork(ctx, m, o)
+	if ctx.Err() != nil {
+		return Result{m, n, n, ""}
+	}
+	w.run(ctx)
+	if ctx.Err() != nil {
+		return Result{m, n, n, ""}
+	}
+	r := Result{Mesh: w.mesh(), In: n, Out: w.left}
+	if w.left > o.Triangles {
+		r.Why = fmt.Sprintf("what is left is held by %s", w.held)
+	}
+	return r
+}
+
+// class is what a place is for collapsing.
+type class uint8
+
+const (
+	free   class = iota // amid one surface
+	line                // on a border or a seam that runs through
+	corner              // where such lines meet or end, or that is locked
+)
+
+// quadric is the sum of squared distances to planes, weighted: a symmetric 4 by 4 matrix.
+type quadric struct {
+	xx, xy, xz, xw, yy, yz, yw, zz, zw, ww float64
+}
+
+// plane adds n·x + d, squared, times k.
+func (q *quadric) plane(n geom.Vec3, d, k float64) {
+	q.xx += k * n[0] * n[0]
+	q.xy += k * n[0] * n[1]
+	q.xz += k * n[0] * n[2]
+	q.xw += k * n[0] * d
+	q.yy += k * n[1] * n[1]
+	q.yz += k * n[1] * n[2]
+	q.yw += k * n[1] * d
+	q.zz += k * n[2] * n[2]
+	q.zw += k * n[2] * d
+	q.ww += k * d * d
+}
+
+func (q *quadric) add(o *quadric) {
+	q.xx += o.xx
+	q.xy += o.xy
+	q.xz += o.xz
+	q.xw += o.xw
+	q.yy += o.yy
+	q.yz += o.yz
+	q.yw += o.yw
+	q.zz += o.zz
+	q.zw += o.zw
+	q.ww += o.ww
+}
+
+// at is the sum at a point.
+func (q *quadric) at(p geom.Vec3) float64 {
+	x, y, z := p[0], p[1], p[2]
+	return q.xx*x*x + q.yy*y*y + q.zz*z*z + q.ww + 2*(q.xy*x*y+q.xz*x*z+q.yz*y*z+q.xw*x+q.yw*y+q.zw*z)
+}
+
+// least is where the sum is least; false where that is no one place.
+func (q *quadric) least() (geom.Vec3, bool) {
+	a := q.yy*q.zz - q.yz*q.yz
+	b := q.xz*q.yz - q.xy*q.zz
+	c := q.xy*q.yz - q.xz*q.yy
+	det := q.xx*a + q.xy*b + q.xz*c
+	scale := q.xx + q.yy + q.zz
+	if !(math.Abs(det) > 1e-7*scale*scale*scale) {
+		return geom.Vec3{}, false
+	}
+	d := q.xx*q.zz - q.xz*q.xz
+	e := q.xy*q.xz - q.xx*q.yz
+	f := q.xx*q.yy - q.xy*q.xy
+	k := -1 / det
+	return geom.Vec3{k * (a*q.xw + b*q.yw + c*q.zw), k * (b*q.xw + d*q.yw + e*q.zw), k * (c*q.xw + e*q.yw + f*q.zw)}, true
+}
+
+// work is a mesh on the way down. Corner c is that of triangle c/3. Places are numbered anew, and
+// so are wedges: corners of one place that agree in all they carry.
+type work struct {
+	m *scene.Mesh
+	o Options
+
+	at     []geom.Vec3 // of each place, about origin
+	origin geom.Vec3
+	q      []quadric
+	weight []float64 // of each place: the area its quadric is of
+	class  []class
+	alive  []bool // of each place
+
+	place []int32 // of each corner; -1 of a triangle that is gone
+	wedge []int32 // of each corner
+	next  []int32 // of each corner, the next one at its place, in a ring
+	first []int32 // of each place, a corner; -1 for none
+	face  []int32 // of each triangle, that of m
+	left  int
+
+	values wedges
+	crease map[[2]int32]bool // edges of lines, by their places, the lower first
+
+	queue *queue
+	stamp []uint32 // of each place: it changes with the place
+	held  string
+}
+
+// entry is an edge that may be collapsed.
+type entry struct {
+	a, b   int32
+	sa, sb uint32 // stamps it was made at
+}
+
+// wedges are what corners carry, by wedge: normals, UVs of all sets, colours, one after the other.
+type wedges struct {
+	width  int
+	data   []float64
+	normal bool // the first three are a normal
+}
+
+func (v *wedges) of(w int32) []float64 { return v.data[int(w)*v.width : (int(w)+1)*v.width] }
+
+// lineWeight is how much more a plane along a border or a seam weighs than a face of the square
+// of its length.
+const lineWeight = 20
+
+// prev and after are the other corners of a corner's triangle.
+func after(c int32) int32 {
+	if c%3 == 2 {
+		return c - 2
+	}
+	return c + 1
+}
+
+func prev(c int32) int32 {
+	if c%3 == 0 {
+		return c + 2
+	}
+	return c - 1
+}
