@@ -2,16 +2,17 @@ package simplify
 
 import (
 	"context"
-	"math"
+	"slices"
 
 	"yarvek/core/geom"
 	"yarvek/core/scene"
+	"yarvek/core/split"
 	"yarvek/core/topo"
 )
 
 // newWork cuts the mesh into triangles, joins what stands together, and sets up the quadrics.
 func newWork(ctx context.Context, m *scene.Mesh, o Options) *work {
-	w := &work{m: m, o: o, crease: map[[2]int32]bool{}, held: "its outline and its seams"}
+	w := &work{m: m, o: o, held: "its outline and its seams"}
 	tri := m.Triangulated()
 	same := topo.Places(ctx, tri.Points, 0)
 	number := make([]int32, len(tri.Points))
@@ -34,7 +35,14 @@ func newWork(ctx context.Context, m *scene.Mesh, o Options) *work {
 		w.first[p] = -1
 	}
 	w.place, w.next = make([]int32, len(tri.Corners)), make([]int32, len(tri.Corners))
-	w.carry(ctx, tri)
+	w.crease = make([]bool, len(tri.Corners))
+	var net *topo.Net
+	split.Together(func() { w.carry(ctx, tri, same) }, func() {
+		net = topo.Of(ctx, tri, same, func(f int) bool {
+			a, b, c := same[tri.Corners[3*f]], same[tri.Corners[3*f+1]], same[tri.Corners[3*f+2]]
+			return a != b && b != c && c != a
+		})
+	})
 	source := make([]int32, 0, tri.Faces())
 	m.EachTriangle(func(f int, _, _, _ int32) { source = append(source, int32(f)) })
 	w.face = source
@@ -65,7 +73,9 @@ func newWork(ctx context.Context, m *scene.Mesh, o Options) *work {
 			w.weight[v] += area
 		}
 	}
-	w.lines(ctx, tri)
+	if ctx.Err() == nil {
+		w.lines(tri, net)
+	}
 	return w
 }
 
@@ -82,7 +92,7 @@ func (w *work) link(c int32) {
 }
 
 // carry numbers the wedges and copies what they carry.
-func (w *work) carry(ctx context.Context, tri *scene.Mesh) {
+func (w *work) carry(ctx context.Context, tri *scene.Mesh, same []int32) {
 	normals := tri.Normals
 	if !normals.Has() {
 		normals = tri.SmoothNormals()
@@ -90,7 +100,6 @@ func (w *work) carry(ctx context.Context, tri *scene.Mesh) {
 	plain := *tri
 	plain.Tangents = scene.Layer[[4]float32]{}
 	keys := plain.VertexKeys(normals)
-	same := topo.Places(ctx, tri.Points, 0)
 	places := make([]int32, len(tri.Corners))
 	for c, p := range tri.Corners {
 		places[c] = same[p]
@@ -147,11 +156,7 @@ func (w *work) carry(ctx context.Context, tri *scene.Mesh) {
 
 // lines finds the edges that are borders or seams, gives them planes of their own, and classes
 // the places by how many of them they have.
-func (w *work) lines(ctx context.Context, tri *scene.Mesh) {
-	net := topo.Of(ctx, tri, topo.Places(ctx, tri.Points, 0), func(f int) bool { return w.place[3*f] >= 0 })
-	if ctx.Err() != nil {
-		return
-	}
+func (w *work) lines(tri *scene.Mesh, net *topo.Net) {
 	many := make([]uint8, len(w.at))
 	for e := range net.Edges() {
 		runs := net.Runs(e)
@@ -175,7 +180,9 @@ func (w *work) lines(ctx context.Context, tri *scene.Mesh) {
 		if !hold {
 			continue
 		}
-		w.crease[[2]int32{min(a, b), max(a, b)}] = true
+		for _, c := range runs {
+			w.crease[c] = true
+		}
 		for _, p := range [2]int32{a, b} {
 			if many[p] < 3 {
 				many[p]++
@@ -221,21 +228,42 @@ func (w *work) lines(ctx context.Context, tri *scene.Mesh) {
 // oneFan tells whether the triangles round a place hang together over edges of it as one fan, or
 // as two where a line runs through.
 func (w *work) oneFan(p int32) bool {
-	// Each neighbour is met twice, or once at the two ends of a border.
-	ends := 0
-	met := map[int32]int{}
+	// Each neighbour is met once on the way out of a triangle and once on the way in, but for the
+	// two ends of a border.
+	var near [32]int32
+	out := near[:0]
+	n := 0
 	w.each(p, func(c int32) {
-		met[w.place[after(c)]]++
-		met[w.place[prev(c)]]++
+		n++
+		if len(out) < mostRound {
+			out = append(out, w.place[after(c)])
+		}
 	})
-	for _, n := range met {
-		if n == 1 {
-			ends++
-		} else if n > 2 {
+	if n > mostRound {
+		return false
+	}
+	slices.Sort(out)
+	for i := 1; i < len(out); i++ {
+		if out[i] == out[i-1] {
 			return false
 		}
 	}
-	return ends == 0 || ends == 2
+	// From one triangle to the next: those that are reached are all, or all from the border on.
+	begin := w.first[p]
+	reached := 0
+	at := map[int32]int32{}
+	w.each(p, func(c int32) { at[w.place[after(c)]] = c })
+	came := map[int32]bool{}
+	w.each(p, func(c int32) { came[w.place[prev(c)]] = true })
+	w.each(p, func(c int32) {
+		if !came[w.place[after(c)]] {
+			begin = c // nothing comes before it
+		}
+	})
+	for c, ok := begin, true; ok && reached < n; reached++ {
+		c, ok = at[w.place[prev(c)]]
+	}
+	return reached == n
 }
 
 // each calls f for every corner at a place.
@@ -252,13 +280,4 @@ func (w *work) each(p int32, f func(c int32)) {
 		}
 		c = n
 	}
-}
-
-// size is the largest extent.
-func (w *work) size() float64 {
-	r := 0.0
-	for _, p := range w.at {
-		r = max(r, math.Abs(p[0]), math.Abs(p[1]), math.Abs(p[2]))
-	}
-	return 2 * r
 }

@@ -10,14 +10,111 @@ import (
 	"yarvek/core/split"
 )
 
-// run collapses edges, the cheapest first, until it may stop.
+// halfFrom is how many triangles are worth being divided for two to work on.
+const halfFrom = 60_000
+
+// run collapses edges, the cheapest first, until it may stop. Much of the way two halves of a
+// large mesh are worked on side by side, each on what lies within it, always the same halves; from
+// there on all of it is one.
 func (w *work) run(ctx context.Context) {
-	w.fill(ctx)
+	if w.left > halfFrom && w.left > 3*w.o.Triangles {
+		half := w.halves()
+		var hands [2]*hand
+		split.Together(func() { hands[0] = w.within(ctx, half, 0) }, func() { hands[1] = w.within(ctx, half, 1) })
+		for _, h := range hands {
+			w.left -= h.gone
+		}
+		if ctx.Err() != nil {
+			return
+		}
+	}
+	h := &hand{work: w, goal: w.left - w.o.Triangles}
+	h.fill(ctx, func(int32) bool { return true })
+	h.descend(ctx)
+	w.left -= h.gone
+	w.held = h.held
+}
+
+// halves divides the places by the middle of the longest extent: 0 and 1 within the two halves, 2
+// for those with a neighbour in the other one.
+func (w *work) halves() []uint8 {
+	box := geom.EmptyBox()
+	for p, at := range w.at {
+		if w.alive[p] {
+			box = box.Add(at)
+		}
+	}
+	axis := 0
+	for k := range 3 {
+		if box.Size()[k] > box.Size()[axis] {
+			axis = k
+		}
+	}
+	mid := make([]float64, 0, len(w.at))
+	for p, at := range w.at {
+		if w.alive[p] {
+			mid = append(mid, at[axis])
+		}
+	}
+	slices.Sort(mid)
+	cut := mid[len(mid)/2]
+	side := func(p int32) uint8 {
+		if w.at[p][axis] < cut {
+			return 0
+		}
+		return 1
+	}
+	half := make([]uint8, len(w.at))
+	for p := range half {
+		half[p] = side(int32(p))
+	}
+	for c, p := range w.place {
+		if p < 0 {
+			continue
+		}
+		if q := w.place[after(int32(c))]; side(p) != side(q) {
+			half[p], half[q] = 2, 2
+		}
+	}
+	return half
+}
+
+// within works on one half, down to some way above its share of what is asked.
+func (w *work) within(ctx context.Context, half []uint8, own uint8) *hand {
+	n := 0
+	for t := 0; t < len(w.place); t += 3 {
+		if p := w.place[t]; p >= 0 && half[p] == own && half[w.place[t+1]] == own && half[w.place[t+2]] == own {
+			n++
+		}
+	}
+	share := float64(w.o.Triangles) / float64(w.left)
+	h := &hand{work: w, goal: int(float64(n) * (1 - 1.6*share))}
+	in := func(p int32) bool { return half[p] == own }
+	h.in = in
+	h.fill(ctx, in)
+	h.descend(ctx)
+	return h
+}
+
+// hand is one that collapses edges. Several may work on one mesh at a time, on places whose
+// neighbours no other one moves.
+type hand struct {
+	*work
+	in    func(p int32) bool // places it may move or take out; nil for all
+	queue *queue
+	goal  int // triangles that are to go
+	gone  int
+	held  string
+}
+
+// descend collapses until the goal is reached.
+func (w *hand) descend(ctx context.Context) {
+	w.held = w.work.held
 	limit := math.Inf(1)
 	if w.o.Deviation > 0 {
 		limit = w.o.Deviation * w.o.Deviation
 	}
-	for steps := 0; w.queue.n > 0 && w.left > w.o.Triangles; steps++ {
+	for steps := 0; w.queue.n > 0 && w.gone < w.goal; steps++ {
 		if steps&0xfff == 0 && ctx.Err() != nil {
 			return
 		}
@@ -37,9 +134,9 @@ func (w *work) run(ctx context.Context) {
 	}
 }
 
-// fill queues all edges, their costs found side by side.
-func (w *work) fill(ctx context.Context) {
-	var list []entry
+// fill queues all edges between places it may move.
+func (w *hand) fill(ctx context.Context, in func(p int32) bool) {
+	w.queue = newQueue()
 	for c, p := range w.place {
 		if c&0xffff == 0 && ctx.Err() != nil {
 			return
@@ -48,41 +145,23 @@ func (w *work) fill(ctx context.Context) {
 			continue
 		}
 		q := w.place[after(int32(c))]
-		// Every edge once: where both its triangles run along it, from the lower place.
-		if p < q || w.crease[[2]int32{min(p, q), max(p, q)}] && w.once(p, q) {
-			list = append(list, entry{a: p, b: q})
-		}
-	}
-	costs := make([]float64, len(list))
-	split.Range(len(list), 1<<12, func(_, from, to int) {
-		for i := from; i < to; i++ {
-			if i&0xfff == 0 && ctx.Err() != nil {
-				return
+		// Every edge once: its other triangle runs along it from the other end. At a border, and
+		// along seams, from either.
+		if (p < q || w.crease[c]) && in(p) && in(q) {
+			if _, cost, ok := w.target(p, q); ok {
+				w.queue.push(entry{float32(cost), p, q, w.stamp[p], w.stamp[q]})
 			}
-			var ok bool
-			if _, costs[i], ok = w.target(list[i].a, list[i].b); !ok {
-				costs[i] = -1
-			}
-		}
-	})
-	w.queue = newQueue()
-	for i, e := range list {
-		if costs[i] >= 0 {
-			w.queue.push(costs[i], e)
 		}
 	}
 }
 
-// once tells whether only one triangle has the edge from p to q, p being the higher: a border that
-// is run along from the higher place alone.
-func (w *work) once(p, q int32) bool {
-	n := 0
-	w.each(p, func(c int32) {
-		if w.place[after(c)] == q || w.place[prev(c)] == q {
-			n++
-		}
+// isLine tells whether the edge between two places is a border or a seam.
+func (w *work) isLine(a, b int32) bool {
+	found := false
+	w.each(a, func(c int32) {
+		found = found || w.crease[c] && w.place[after(c)] == b || w.crease[prev(c)] && w.place[prev(c)] == b
 	})
-	return n == 1 && p > q
+	return found
 }
 
 // target is where an edge would be collapsed to and what that would cost, false when the classes
@@ -95,7 +174,7 @@ func (w *work) target(a, b int32) (geom.Vec3, float64, bool) {
 	switch {
 	case ca == corner && cb == corner:
 		return geom.Vec3{}, 0, false
-	case along && !w.crease[[2]int32{min(a, b), max(a, b)}]:
+	case along && !w.isLine(a, b):
 		return geom.Vec3{}, 0, false // two lines would become one
 	}
 	pa, pb := w.at[a], w.at[b]
@@ -117,7 +196,7 @@ func (w *work) target(a, b int32) (geom.Vec3, float64, bool) {
 		best, cost = mid, v
 	}
 	long := pa.Dist(pb)
-	if p, ok := q.least(); ok && p.Dist(mid) < 2*long {
+	if p, ok := q.least(); ok && p.Dist(mid) < 10*long {
 		if v := q.at(p); v < cost {
 			best, cost = p, v
 		}
@@ -127,8 +206,8 @@ func (w *work) target(a, b int32) (geom.Vec3, float64, bool) {
 }
 
 // collapse carries an edge out, when that turns no triangle over and joins nothing that was apart.
-func (w *work) collapse(a, b int32, to geom.Vec3) {
-	if !w.joinable(a, b) || !w.upright(a, b, to) || !w.upright(b, a, to) {
+func (w *hand) collapse(a, b int32, to geom.Vec3) {
+	if w.in != nil && !w.alone(a, b) || !w.joinable(a, b) || !w.upright(a, b, to) || !w.upright(b, a, to) {
 		return // it is tried again when one of its ends has changed
 	}
 	// The one that keeps its values is the one that may not move.
@@ -153,18 +232,11 @@ func (w *work) collapse(a, b int32, to geom.Vec3) {
 	w.each(a, func(c int32) { w.place[c] = b })
 	w.next[last], w.next[w.first[b]] = w.next[w.first[b]], w.first[a]
 	w.first[a], w.alive[a] = -1, false
-	var others [4]int32
-	for i, t := range gone[:n] {
-		others[i] = -1
-		for c := 3 * t; c < 3*t+3; c++ {
-			if w.place[c] != b {
-				others[i] = w.place[c]
-			}
-		}
+	for _, t := range gone[:n] {
 		for c := 3 * t; c < 3*t+3; c++ {
 			w.unlink(c)
 		}
-		w.left--
+		w.gone++
 	}
 	w.at[b] = to
 	w.q[b].add(&w.q[a])
@@ -175,6 +247,21 @@ func (w *work) collapse(a, b int32, to geom.Vec3) {
 	w.stamp[a]++
 	w.stamp[b]++
 	w.around(b)
+}
+
+// alone tells whether the triangles at an edge are at places this hand may change: what goes is
+// taken out at all three of a triangle's.
+func (w *hand) alone(a, b int32) bool {
+	ok := true
+	w.each(a, func(c int32) {
+		p, q := w.place[after(c)], w.place[prev(c)]
+		if p == b {
+			ok = ok && w.in(q)
+		} else if q == b {
+			ok = ok && w.in(p)
+		}
+	})
+	return ok
 }
 
 // unlink takes a corner out of the ring of its place.
@@ -199,15 +286,15 @@ func (w *work) unlink(c int32) {
 }
 
 // around takes the edges of a place into the heap as they are now, and names its lines anew.
-func (w *work) around(b int32) {
+func (w *hand) around(b int32) {
 	w.each(b, func(c int32) {
 		for _, d := range [2]int32{after(c), prev(c)} {
 			o := w.place[d]
-			if d == prev(c) && !w.crease[[2]int32{min(o, b), max(o, b)}] {
-				continue // it is the next of another triangle
+			if d == prev(c) && !w.crease[d] || w.in != nil && !w.in(o) {
+				continue // it is the next of another triangle, or another's
 			}
 			if _, cost, ok := w.target(b, o); ok {
-				w.queue.push(cost, entry{b, o, w.stamp[b], w.stamp[o]})
+				w.queue.push(entry{float32(cost), b, o, w.stamp[b], w.stamp[o]})
 			}
 		}
 	})
@@ -267,9 +354,9 @@ func (w *work) upright(a, b int32, to geom.Vec3) bool {
 		x, y := w.at[p], w.at[q]
 		before, now := x.Sub(w.at[a]).Cross(y.Sub(w.at[a])), x.Sub(to).Cross(y.Sub(to))
 		d := before.Dot(now)
-		// Turned by more than about 75°, or nearly without area.
+		// Turned by nearly a right angle, or nearly without area.
 		long := max(x.Sub(to).Dot(x.Sub(to)), y.Sub(to).Dot(y.Sub(to)), x.Sub(y).Dot(x.Sub(y)))
-		ok = d > 0.25*before.Len()*now.Len() && now.Len() > 1e-4*long || before.Len() == 0 && now.Len() > 0
+		ok = d > 0.02*before.Len()*now.Len() && now.Len() > 1e-5*long || before.Len() == 0 && now.Len() > 0
 	})
 	return ok && n <= mostRound
 }
@@ -310,55 +397,131 @@ func (w *work) mix(a, b int32, t float64) {
 			}
 		}
 	})
-	// Lines that ran through a run through b.
+	// The two sides at each triangle that goes become one: it is a line where either was.
 	w.each(a, func(c int32) {
-		for _, d := range [2]int32{after(c), prev(c)} {
-			o := w.place[d]
-			k := [2]int32{min(a, o), max(a, o)}
-			if w.crease[k] {
-				delete(w.crease, k)
-				if o != b {
-					w.crease[[2]int32{min(b, o), max(b, o)}] = true
-				}
-			}
+		i, j := after(c), prev(c)
+		if w.place[i] != b && w.place[j] != b {
+			return
+		}
+		var o int32 // the third corner's place
+		sa, sb := false, false
+		if w.place[i] == b { // a, b, o
+			o, sa, sb = w.place[j], w.crease[j], w.crease[i]
+		} else { // a, o, b
+			o, sa, sb = w.place[i], w.crease[c], w.crease[i]
+		}
+		if sa != sb {
+			w.mark(a, o)
+			w.mark(b, o)
 		}
 	})
 }
 
-// queue gives entries by about the least cost: those whose costs differ by less than a sixty-fourth
-// share a bucket, from which the last that came is taken. It takes no comparisons, and memory is
-// gone through in order.
+// mark makes the edge between two places a line, on the sides that are there.
+func (w *work) mark(a, b int32) {
+	w.each(a, func(c int32) {
+		if w.place[after(c)] == b {
+			w.crease[c] = true
+		}
+		if w.place[prev(c)] == b {
+			w.crease[prev(c)] = true
+		}
+	})
+}
+
+// queue gives the entry of least cost. Costs are put into buckets by the upper bits of their
+// numbers, and each bucket is a heap of its own, made when it is first taken from: most entries
+// are never compared, and those that are lie together in memory.
 type queue struct {
-	buckets [][]entry
+	buckets []bucket
 	low     int // no bucket below it holds any
 	n       int
 }
 
-// bucketBits of a cost in 32 bits name its bucket: sign, exponent and six bits after it.
+type bucket struct {
+	list []entry
+	heap bool // list is one
+}
+
+// bucketBits of a cost in 32 bits are below those that name its bucket: sign, exponent and six
+// bits after it.
 const bucketBits = 17
 
 func newQueue() *queue {
-	return &queue{buckets: make([][]entry, 1<<(32-bucketBits-1)), low: 1 << (32 - bucketBits - 1)}
+	return &queue{buckets: make([]bucket, 1<<(32-bucketBits-1)), low: 1 << (32 - bucketBits - 1)}
 }
 
-func (q *queue) push(cost float64, e entry) {
-	k := int(math.Float32bits(float32(cost)) >> bucketBits)
-	q.buckets[k] = append(q.buckets[k], e)
+func (e *entry) less(o *entry) bool {
+	if e.cost != o.cost {
+		return e.cost < o.cost
+	}
+	if e.a != o.a {
+		return e.a < o.a
+	}
+	return e.b < o.b
+}
+
+func (q *queue) push(e entry) {
+	k := int(math.Float32bits(e.cost) >> bucketBits)
+	b := &q.buckets[k]
+	b.list = append(b.list, e)
+	if b.heap {
+		i := len(b.list) - 1
+		for i > 0 {
+			up := (i - 1) / 2
+			if !e.less(&b.list[up]) {
+				break
+			}
+			b.list[i] = b.list[up]
+			i = up
+		}
+		b.list[i] = e
+	}
 	q.low = min(q.low, k)
 	q.n++
 }
 
-// pop takes one; there must be one.
+// pop takes the entry of least cost; there must be one.
 func (q *queue) pop() entry {
-	for len(q.buckets[q.low]) == 0 {
-		q.buckets[q.low] = nil
+	for len(q.buckets[q.low].list) == 0 {
+		q.buckets[q.low].list = nil
 		q.low++
 	}
-	list := q.buckets[q.low]
-	e := list[len(list)-1]
-	q.buckets[q.low] = list[:len(list)-1]
+	b := &q.buckets[q.low]
+	if !b.heap {
+		b.heap = true
+		for i := len(b.list)/2 - 1; i >= 0; i-- {
+			b.sink(i)
+		}
+	}
+	e := b.list[0]
+	last := len(b.list) - 1
+	b.list[0] = b.list[last]
+	if b.list = b.list[:last]; last > 1 {
+		b.sink(0)
+	}
 	q.n--
 	return e
+}
+
+// sink lets an entry of a heap down to its place.
+func (b *bucket) sink(i int) {
+	e := b.list[i]
+	for {
+		c := 2*i + 1
+		if c >= len(b.list) {
+			break
+		}
+		if c+1 < len(b.list) && b.list[c+1].less(&b.list[c]) {
+			c++
+		}
+		if !b.list[c].less(&e) {
+			break
+		}
+		b.list[i] = b.list[c]
+		i = c
+	}
+	b.list[i] = e
 }
 
 // mesh is what is left.

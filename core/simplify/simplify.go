@@ -128,23 +128,24 @@ type work struct {
 	class  []class
 	alive  []bool // of each place
 
-	place []int32 // of each corner; -1 of a triangle that is gone
-	wedge []int32 // of each corner
-	next  []int32 // of each corner, the next one at its place, in a ring
-	first []int32 // of each place, a corner; -1 for none
-	face  []int32 // of each triangle, that of m
-	left  int
-
+	place  []int32 // of each corner; -1 of a triangle that is gone
+	wedge  []int32 // of each corner
+	next   []int32 // of each corner, the next one at its place, in a ring
+	first  []int32 // of each place, a corner; -1 for none
+	face   []int32 // of each triangle, that of m
+	left   int
 	values wedges
-	crease map[[2]int32]bool // edges of lines, by their places, the lower first
+	// crease tells of each corner whether the edge from it to the next is a border or a seam;
+	// one of both sides may say so alone.
+	crease []bool
 
-	queue *queue
 	stamp []uint32 // of each place: it changes with the place
 	held  string
 }
 
 // entry is an edge that may be collapsed.
 type entry struct {
+	cost   float32
 	a, b   int32
 	sa, sb uint32 // stamps it was made at
 }
