@@ -111,10 +111,7 @@ func tidyFile(c *cobra.Command, file, mesh, out string, a remedies) error {
 	if s, err = spared(c, s, a, enc); err != nil {
 		return err
 	}
-	// The receiver is the file itself: its own axes and unit.
-	t := target.Shipped[0].Copy()
-	t.Basis, t.Unit = s.Basis, unit.Unit{Name: "the file's unit", Symbol: "u", Metres: s.UnitMetres}
-	p, err := format.Write(c.Context(), scene.Delivery{Scene: s}, f, strings.TrimSuffix(filepath.Base(out), filepath.Ext(out)), t)
+	p, err := format.Write(c.Context(), scene.Delivery{Scene: s}, f, strings.TrimSuffix(filepath.Base(out), filepath.Ext(out)), ownFrame(s))
 	if err != nil {
 		return err
 	}
@@ -167,4 +164,11 @@ func costOf(ctx context.Context, s *scene.Scene) cost.Cost {
 		sum = sum.Add(cost.Of(ctx, m))
 	}
 	return sum
+}
+
+// ownFrame is a receiver with the axes and the unit of a file itself.
+func ownFrame(s *scene.Scene) target.Target {
+	t := target.Shipped[0].Copy()
+	t.Basis, t.Unit = s.Basis, unit.Unit{Name: "the file's unit", Symbol: "u", Metres: s.UnitMetres}
+	return t
 }

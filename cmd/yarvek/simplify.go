@@ -1,0 +1,158 @@
+package main
+
+import (
+	"cmp"
+	"encoding/json"
+	"fmt"
+	"os"
+	"path/filepath"
+	"runtime"
+	"slices"
+	"strings"
+	"sync/atomic"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"yarvek/core/deviation"
+	"yarvek/core/format"
+	"yarvek/core/scene"
+	"yarvek/core/simplify"
+)
+
+// simplified is what simplify answers.
+type simplified struct {
+	In        int                 `json:"in"` // triangles, every instance counted
+	Out       int                 `json:"out"`
+	Ms        int64               `json:"ms"` // simplifying alone
+	Deviation simplifiedDeviation `json:"deviation"`
+	BytesPeak uint64              `json:"bytesPeak"` // held at most while simplifying, beyond what was before
+	Held      string              `json:"held,omitempty"`
+}
+
+// simplifiedDeviation is the larger of both directions, and both; metres.
+type simplifiedDeviation struct {
+	deviation.Figures
+	There  deviation.Figures `json:"there"`
+	Back   deviation.Figures `json:"back"`
+	Points int               `json:"points"`
+}
+
+func simplifyCommand() *cobra.Command {
+	var o simplify.SceneOptions
+	var out, mesh, lock string
+	var mm float64
+	c := &cobra.Command{Use: "simplify FILE|ZIP -o OUT.(obj|glb|gltf|fbx) (--ratio R | --triangles N | --deviation MM)", Args: cobra.ExactArgs(1),
+		Short: "Make a mesh file of fewer triangles that looks the same",
+		Long: "Prints one JSON object: triangles before and after, the time, how far the surfaces are apart (metres, both ways, sampled), and\n" +
+			"the memory it took. Borders, seams of UVs and normals, and borders of slots stay in place.",
+		RunE: func(c *cobra.Command, args []string) error {
+			switch {
+			case o.Ratio < 0 || o.Ratio > 1 || o.Triangles < 0 || mm < 0:
+				return fmt.Errorf("a ratio is above 0 and up to 1, triangles and a deviation are above 0")
+			case o.Ratio == 0 && o.Triangles == 0 && mm == 0:
+				return fmt.Errorf("nothing is asked for: give --ratio, --triangles or --deviation")
+			}
+			o.Deviation = mm / 1000
+			if lock != "" {
+				o.Locked = map[string]bool{}
+				for s := range strings.SplitSeq(lock, ",") {
+					o.Locked[strings.TrimSpace(s)] = true
+				}
+			}
+			return simplifyFile(c, args[0], mesh, out, o)
+		}}
+	c.Flags().StringVarP(&out, "out", "o", "", "file to write; its suffix chooses the format")
+	c.Flags().Float64Var(&o.Ratio, "ratio", 0, "share of the triangles to come down to")
+	c.Flags().IntVar(&o.Triangles, "triangles", 0, "triangles to come down to")
+	c.Flags().Float64Var(&mm, "deviation", 0, "millimetres that the surfaces may be apart")
+	c.Flags().BoolVar(&o.KeepPoints, "keep-points", false, "leave points only where points are")
+	c.Flags().StringVar(&lock, "lock", "", "slots that stay as they are, with commas between")
+	c.Flags().StringVar(&mesh, "mesh", "", "which mesh of a zip, by its name in it")
+	_ = c.MarkFlagRequired("out")
+	return c
+}
+
+func simplifyFile(c *cobra.Command, file, mesh, out string, o simplify.SceneOptions) error {
+	f, err := format.BySuffix(filepath.Ext(out))
+	if err != nil {
+		return fmt.Errorf("%s: %w", out, err)
+	}
+	set, meshes, done, err := open(file)
+	if err != nil {
+		return err
+	}
+	defer done()
+	name := cmp.Or(mesh, meshes[0])
+	if mesh == "" && len(meshes) > 1 || !slices.Contains(meshes, name) {
+		return fmt.Errorf("%s holds the meshes %s: name one with --mesh", file, strings.Join(meshes, ", "))
+	}
+	s, _, err := format.Read(c.Context(), set, name, nil)
+	if err != nil {
+		return err
+	}
+	for slot := range o.Locked {
+		if !slices.ContainsFunc(s.Materials, func(m scene.Material) bool { return m.Name == slot }) {
+			return fmt.Errorf("no slot is called %q: the file has %s", slot, strings.Join(s.SlotNames(), ", "))
+		}
+	}
+	answer := simplified{In: s.Count().Triangles}
+	peak := watchMemory()
+	began := time.Now()
+	less, held := simplify.Scene(c.Context(), s, o)
+	answer.Ms, answer.BytesPeak, answer.Held = time.Since(began).Milliseconds(), peak(), held
+	answer.Out = less.Count().Triangles
+	d := deviation.Of(c.Context(), s, less, 200_000)
+	answer.Deviation = simplifiedDeviation{d.Worst(), d.There, d.Back, d.Points}
+	p, err := format.Write(c.Context(), scene.Delivery{Scene: less}, f, strings.TrimSuffix(filepath.Base(out), filepath.Ext(out)), ownFrame(less))
+	if err != nil {
+		return err
+	}
+	for i, f := range p.Files {
+		to := filepath.Join(filepath.Dir(out), f.Name)
+		if i == 0 {
+			to = out
+		}
+		if err := os.WriteFile(to, f.Data, 0o644); err != nil {
+			return err
+		}
+	}
+	enc := json.NewEncoder(c.OutOrStdout())
+	enc.SetEscapeHTML(false)
+	return enc.Encode(answer)
+}
+
+// watchMemory looks at the memory that is held every few milliseconds; the function it gives ends
+// that and tells how much more than at the beginning was held at most.
+func watchMemory() func() uint64 {
+	var m runtime.MemStats
+	runtime.GC()
+	runtime.ReadMemStats(&m)
+	before := m.HeapAlloc
+	var most atomic.Uint64
+	stop, ended := make(chan struct{}), make(chan struct{})
+	look := func() {
+		var m runtime.MemStats
+		runtime.ReadMemStats(&m)
+		if m.HeapAlloc > before {
+			most.Store(max(most.Load(), m.HeapAlloc-before))
+		}
+	}
+	go func() {
+		defer close(ended)
+		for {
+			select {
+			case <-stop:
+				return
+			case <-time.After(5 * time.Millisecond):
+				look()
+			}
+		}
+	}()
+	return func() uint64 {
+		close(stop)
+		<-ended
+		look()
+		return most.Load()
+	}
+}
