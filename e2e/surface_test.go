@@ -78,7 +78,7 @@ func TestSixFlawsAreMadeSound(t *testing.T) {
 			button(`el.textContent.trim() === "Cut them here"`)
 			until(t, ctx, `document.querySelector("#tape-surface").textContent.includes("sound")`)
 			say = text(t, ctx, "#worksheet")
-			for _, want := range []string{"4 points were joined", "1 faces without area went", "1 faces that were there twice went",
+			for _, want := range []string{"4 points were joined", "1 face without area went", "1 face that was there twice went",
 				"2 bent and dented polygons were cut"} {
 				assert.Contains(t, say, want)
 			}

@@ -5,6 +5,7 @@ import (
 	"math"
 
 	"yarvek/core/geom"
+	"yarvek/core/split"
 )
 
 // VertexKeys are lists of numbers for the corners: corners that have the same number in every
@@ -13,26 +14,31 @@ import (
 // together are two. normals are the mesh's or those that stand for them.
 func (m *Mesh) VertexKeys(normals Layer[[3]float32]) [][]int32 {
 	keys := [][]int32{m.Corners}
-	if normals.Has() {
-		keys = append(keys, interned(normals, func(v [3]float32) uint64 {
-			return uint64(math.Float32bits(v[0]))<<32 | uint64(math.Float32bits(v[1]))*31 ^ uint64(math.Float32bits(v[2]))<<16
-		}))
+	var tasks []func()
+	add := func(has bool, of func() []int32) {
+		if has {
+			k := len(keys)
+			keys = append(keys, nil)
+			tasks = append(tasks, func() { keys[k] = of() })
+		}
 	}
+	add(normals.Has(), func() []int32 {
+		return interned(normals, func(v [3]float32) uint64 {
+			return uint64(math.Float32bits(v[0]))<<32 | uint64(math.Float32bits(v[1]))*31 ^ uint64(math.Float32bits(v[2]))<<16
+		})
+	})
 	four := func(v [4]float32) uint64 {
 		return uint64(math.Float32bits(v[0]))<<32 ^ uint64(math.Float32bits(v[1]))<<11 ^ uint64(math.Float32bits(v[2]))*31 ^
 			uint64(math.Float32bits(v[3]))<<43
 	}
-	if m.Tangents.Has() {
-		keys = append(keys, interned(m.Tangents, four))
-	}
-	if m.Colors.Has() {
-		keys = append(keys, interned(m.Colors, four))
-	}
+	add(m.Tangents.Has(), func() []int32 { return interned(m.Tangents, four) })
+	add(m.Colors.Has(), func() []int32 { return interned(m.Colors, four) })
 	for _, u := range m.UVs {
-		if u.Has() {
-			keys = append(keys, interned(u.Layer, func(v [2]float64) uint64 { return math.Float64bits(v[0])*31 ^ math.Float64bits(v[1]) }))
-		}
+		add(u.Has(), func() []int32 {
+			return interned(u.Layer, func(v [2]float64) uint64 { return math.Float64bits(v[0])*31 ^ math.Float64bits(v[1]) })
+		})
 	}
+	split.Together(tasks...)
 	return keys
 }
 

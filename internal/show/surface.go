@@ -45,7 +45,7 @@ var surfaceFace = face{
 		var said []string
 		for _, d := range then.Result.Surface.Done {
 			if d.Count > 0 {
-				said = append(said, figure.Count(d.Count)+" "+d.What)
+				said = append(said, d.Say())
 			}
 		}
 		if g.Say = strings.Join(said, "; "); g.Say == "" {

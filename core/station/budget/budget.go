@@ -360,12 +360,12 @@ func Ordered(ctx context.Context, m *scene.Mesh) *scene.Mesh {
 // Run holds what a scene costs against what it may cost.
 func Run(ctx context.Context, x *Seen, d Decisions, a Ask) *Report {
 	r := &Report{Seen: x, Class: a.Class, Ask: a}
-	r.judge()
+	var e Extra
 	if r.Cost.Triangles <= Eager {
-		if e, err := x.Extra(ctx); err == nil {
-			r.told(e, d)
-		}
+		e, _ = x.Extra(ctx)
 	}
+	r.judge(e, d)
+	r.told(e, d)
 	return r
 }
 
@@ -377,11 +377,15 @@ const (
 )
 
 // judge says what is over budget.
-func (r *Report) judge() {
+func (r *Report) judge(e Extra, d Decisions) {
 	for _, x := range r.Over() {
 		f := finding.Finding{Code: Info.ID + "/over-" + strings.ReplaceAll(strings.ToLower(x.What), " ", "-"), Severity: finding.Look,
-			Title: fmt.Sprintf("%s: %s, of %s that a %s may have", x.What, figure.Count(x.Is), figure.Count(x.Most), strings.ToLower(r.Class.Name)),
-			Text:  fmt.Sprintf("That is %s times as many.", figure.Significant(float64(x.Is)/float64(x.Most), 3))}
+			Title: fmt.Sprintf("%s: %s, where its class allows %s", x.What, figure.Count(x.Is), figure.Count(x.Most)),
+			Text:  fmt.Sprintf("That is %s times what “%s” may have.", figure.Significant(float64(x.Is)/float64(x.Most), 3), r.Class.Name)}
+		if left := x.Is - e.Waste; x.What == "Triangles" && left <= x.Most {
+			f.Text += fmt.Sprintf(" Without those that add nothing there are %s.", figure.Count(left))
+			f.Remedies = []finding.Remedy{spare(d)}
+		}
 		r.Say(f)
 	}
 	if r.Ask.Index == 16 && r.Cost.Wide > 0 {
@@ -391,16 +395,19 @@ func (r *Report) judge() {
 	}
 }
 
+// spare takes waste out.
+func spare(d Decisions) finding.Remedy {
+	d.Waste = true
+	return finding.Remedy{Label: "Take out what adds nothing", Effect: "The surface stays where it is, to a millionth of its size.", Decision: d, Harsh: true}
+}
+
 // told says what takes longer to find.
 func (r *Report) told(x Extra, d Decisions) {
 	if x.Waste > 0 && x.Waste*50 >= r.Cost.Triangles {
-		with := d
-		with.Waste = true
 		r.Say(finding.Finding{Code: Info.ID + "/waste", Severity: finding.Note,
-			Title: fmt.Sprintf("%s of %s add nothing", figure.Plural(x.Waste, "triangle", "triangles"), figure.Count(r.Cost.Triangles)),
-			Text:  "They lie in flat areas and along straight edges that no UV, slot or smoothing needs.",
-			Remedies: []finding.Remedy{{Label: "Take them out", Effect: "The surface stays where it is, to a millionth of its size.",
-				Decision: with, Harsh: true}}})
+			Title:    fmt.Sprintf("%s of %s add nothing", figure.Plural(x.Waste, "triangle", "triangles"), figure.Count(r.Cost.Triangles)),
+			Text:     "They lie in flat areas and along straight edges that no UV, slot or smoothing needs.",
+			Remedies: []finding.Remedy{spare(d)}})
 	}
 	for i, f := range x.Facets {
 		if i == 3 {

@@ -20,9 +20,13 @@ import (
 // Done is what one decision changed.
 type Done struct {
 	Remedy string `json:"remedy"` // its name: weld, empty, ...
-	What   string `json:"what"`   // what is counted, in words
+	What   string `json:"what"`   // what is counted, in words, of many
 	Count  int    `json:"changed"`
+	One    string `json:"-"` // the same of one
 }
+
+// Say is the count with its words.
+func (d Done) Say() string { return figure.Plural(d.Count, d.One, d.What) }
 
 // Mended is a scene put right as decided, and what each decision changed, in the order they are
 // carried out. Meshes nothing is done to are shared. When ctx ends it returns early, and what
@@ -71,7 +75,7 @@ func Mended(ctx context.Context, s *scene.Scene, d Decisions) (*scene.Scene, []D
 				}
 			}
 		}
-		sum = append(sum, Done{"two-sided", "slots are seen from both sides", n})
+		sum = append(sum, Done{"two-sided", "slots are seen from both sides", n, "slot is seen from both sides"})
 	}
 	return out, sum
 }
@@ -86,7 +90,9 @@ type mender struct {
 	slots map[int]bool // materials of sheets
 }
 
-func (w *mender) say(remedy, what string, n int) { w.done = append(w.done, Done{remedy, what, n}) }
+func (w *mender) say(remedy, one, many string, n int) {
+	w.done = append(w.done, Done{remedy, many, n, one})
+}
 
 // find looks at the mesh as it is by now.
 func (w *mender) find() *flaw.Flaws {
@@ -100,14 +106,14 @@ func (w *mender) all() {
 	if d.Weld > 0 {
 		var joined, gone int
 		w.m, joined, gone = mend.Weld(w.ctx, w.m, d.Weld*w.k)
-		w.say("weld", "points were joined", joined)
-		w.say("weld-faces", "faces became lines by it and went", gone)
+		w.say("weld", "point was joined", "points were joined", joined)
+		w.say("weld-faces", "face became a line by it and went", "faces became lines by it and went", gone)
 	}
 	if d.Edges > 0 {
 		var joined, gone int
 		w.m, joined, gone = mend.ShortEdges(w.ctx, w.m, d.Edges*w.k)
-		w.say("edges", "points of short edges were joined", joined)
-		w.say("edges-faces", "faces became lines by it and went", gone)
+		w.say("edges", "point of a short edge was joined", "points of short edges were joined", joined)
+		w.say("edges-faces", "face became a line by it and went", "faces became lines by it and went", gone)
 	}
 	if w.ctx.Err() != nil {
 		return
@@ -119,27 +125,27 @@ func (w *mender) all() {
 		}
 		return f
 	}
-	drop := func(remedy, what string, list []int32, to func(*scene.Mesh, []int32) *scene.Mesh) {
-		w.say(remedy, what, len(list))
+	drop := func(remedy, one, many string, list []int32, to func(*scene.Mesh, []int32) *scene.Mesh) {
+		w.say(remedy, one, many, len(list))
 		if len(list) > 0 && w.ctx.Err() == nil {
 			w.m, f = to(w.m, list), nil
 		}
 	}
 	if d.Empty {
-		drop("empty", "faces without area went", at().Empty, mend.Faces)
+		drop("empty", "face without area went", "faces without area went", at().Empty, mend.Faces)
 	}
 	if d.Doubled {
-		drop("doubled", "faces that were there twice went", at().Doubled, mend.Faces)
+		drop("doubled", "face that was there twice went", "faces that were there twice went", at().Doubled, mend.Faces)
 	}
 	if d.Unused {
 		var n int
 		if w.m, n = mend.Unused(w.m); n > 0 {
 			f = nil
 		}
-		w.say("unused", "points no face used went", n)
+		w.say("unused", "point no face used went", "points no face used went", n)
 	}
 	if d.Wind {
-		drop("wind", "faces were turned the way their part is", at().Flipped, mend.Turn)
+		drop("wind", "face was turned the way its part is", "faces were turned the way their part is", at().Flipped, mend.Turn)
 	}
 	if d.Outward {
 		x := at()
@@ -149,7 +155,7 @@ func (w *mender) all() {
 				list = append(list, int32(g))
 			}
 		}
-		drop("outward", "faces of parts that were inside out were turned", list, mend.Turn)
+		drop("outward", "face of a part that was inside out was turned", "faces of parts that were inside out were turned", list, mend.Turn)
 	}
 	if d.Holes > 0 {
 		x := at()
@@ -157,25 +163,25 @@ func (w *mender) all() {
 		if w.m, n = mend.Holes(w.ctx, w.m, x.Net, x.Borders, x.Parts, d.Holes); n > 0 {
 			f = nil
 		}
-		w.say("holes", "holes were closed", n)
+		w.say("holes", "hole was closed", "holes were closed", n)
 	}
 	if d.Flat {
 		x := at()
 		list := slices.Concat(x.Bent, x.Concave)
 		slices.Sort(list)
-		drop("flat", "bent and dented polygons were cut into triangles", slices.Compact(list), mend.Flat)
+		drop("flat", "bent or dented polygon was cut into triangles", "bent and dented polygons were cut into triangles", slices.Compact(list), mend.Flat)
 	}
 	w.sheets(at)
 	if d.Units {
 		var n int
 		w.m, n = mend.Units(w.m)
-		w.say("units", "corners got a normal of unit length", n)
+		w.say("units", "corner got a normal of unit length", "corners got a normal of unit length", n)
 	}
 	if d.Smooth != "" && w.ctx.Err() == nil {
 		net := topo.Of(w.ctx, w.m, topo.Places(w.ctx, w.m.Points, 0), nil)
 		var n int
 		w.m, n = mend.Smooth(w.ctx, w.m, net, mend.Smoothing{By: d.Smooth, Angle: d.Angle, Blend: 1 - d.Keep})
-		w.say("smooth", "corners got another normal", n)
+		w.say("smooth", "corner got another normal", "corners got another normal", n)
 	}
 	if d.Tangents && w.ctx.Err() == nil {
 		before := w.m
@@ -184,7 +190,7 @@ func (w *mender) all() {
 		if w.m != before {
 			n = len(w.m.Corners)
 		}
-		w.say("tangents", "corners got a tangent", n)
+		w.say("tangents", "corner got a tangent", "corners got a tangent", n)
 	}
 }
 
@@ -215,7 +221,7 @@ func (w *mender) sheets(at func() *flaw.Flaws) {
 	if w.d.Thickness > 0 {
 		var n int
 		w.m, n = mend.Thicken(w.ctx, w.m, x.Net, x.Parts, func(k int32) bool { return sheet[k] }, w.d.Thickness*w.k, w.d.Side)
-		w.say("thickness", "sheets became solids", n)
+		w.say("thickness", "sheet became a solid", "sheets became solids", n)
 	}
 }
 
