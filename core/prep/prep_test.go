@@ -248,3 +248,25 @@ func TestTheNumberOfProcessorsChangesNothing(t *testing.T) {
 		assert.True(t, bytes.Equal(one, prepared(n)), "%d processors", n)
 	}
 }
+
+// Thickness is given by name to one sheet of two, under a pivot that puts a node above both.
+func TestASheetIsGivenThicknessByTheNameItHasThere(t *testing.T) {
+	sheet := func(name string, x float64) *scene.Mesh {
+		return (&shape.Builder{}).Grid(2, 2, func(u, v float64) geom.Vec3 { return geom.Vec3{x + u, v, 0} }).Mesh(name)
+	}
+	s := shape.Scene("flags", nil, sheet("flag", 0), sheet("pennant", 3))
+	p := prep.Prep{Pivot: pivot.Decisions{Place: pivot.OnBox, Box: [3]int{0, -1, 0}, Under: true}}
+	in := prep.Input{Key: "k", Scene: s, Target: target.Shipped[0]}
+	r, err := prep.Run(context.Background(), in, p, nil)
+	require.NoError(t, err)
+	require.Len(t, r.Surface.Mesh, 2)
+	key := r.Surface.Mesh[1].Key
+	p.Surface.Thickness, p.Surface.Of = 0.01, []string{key}
+	r, err = prep.Run(context.Background(), in, p, nil)
+	require.NoError(t, err)
+	assert.Empty(t, r.Lost())
+	require.Len(t, r.Surface.Done, 1)
+	assert.Equal(t, 1, r.Surface.Done[0].Count)
+	assert.Equal(t, key, r.Surface.Mesh[1].Key, "it has the name it was given by")
+	assert.Equal(t, []int{1, 0}, []int{r.Surface.Mesh[0].Sheets, r.Surface.Mesh[1].Sheets})
+}

@@ -95,6 +95,9 @@ func (t *tail) surface() {
 	class, _ := t.in.Target.Class(t.p.Size.Class)
 	limits := surface.InForce(d, class.Seen)
 	ask := surface.Ask{Onto: t.onto, Scale: r.Size.Factor, Limits: limits, Box: r.Pivot.Box, Keys: t.scene.Keys()}
+	for _, p := range surface.Places(t.scene) {
+		ask.Placing = append(ask.Placing, ask.Keys[p.Node])
+	}
 	t.changed = t.p.Size.Bake != size.BakeNone || !(r.Size.Factor > 0)
 	if d.Mends() {
 		type mended struct {

@@ -49,6 +49,24 @@ func (p surfacePage) Changed() []surface.Done {
 	return slices.DeleteFunc(slices.Clone(p.Report.Done), func(d surface.Done) bool { return d.Count == 0 })
 }
 
+// SheetNodes are the nodes with a sheet, and those that are given thickness, which makes them none,
+// when there are several to choose from.
+func (p surfacePage) SheetNodes() []surface.PlacedSeen {
+	var list []surface.PlacedSeen
+	for _, m := range p.Report.Mesh {
+		if m.Sheets > 0 || p.Thick(m.Key) {
+			list = append(list, m)
+		}
+	}
+	if len(list) < 2 && len(p.Decided.Of) == 0 {
+		return nil
+	}
+	return list
+}
+
+// Thick tells whether thickness is given to a node by name.
+func (p surfacePage) Thick(key string) bool { return slices.Contains(p.Decided.Of, key) }
+
 // Given names the decisions that one press can give up, by what Lines says of them.
 func (p surfacePage) Given() [][2]string {
 	var list [][2]string
@@ -120,7 +138,10 @@ func decideSurface(f *form, p *prep.Prep) {
 			d.Keep = f.number("keep", "The share") / 100
 		}
 	case "thickness":
-		d.Thickness, d.Side = f.length("thickness", "The thickness"), mend.Side(f.str("side"))
+		d.Thickness, d.Side, d.Of = f.length("thickness", "The thickness"), mend.Side(f.str("side")), nil
+		if of := f.str("of"); of != "" {
+			d.Of = []string{of}
+		}
 	case "twosided":
 		d.TwoSided = true
 	case "tangents":

@@ -268,10 +268,19 @@ type Ask struct {
 	Done   []Done
 	Box    geom.Box
 	Keys   []string // of the nodes that came
+	// Placing are the keys of the nodes that place a mesh first, as they came: those decisions name.
+	Placing []string
 }
 
 // Run judges the surface of a scene, which was looked at and mended before.
 func Run(d Decisions, a Ask) *Report {
+	if seen := *a.Seen; len(a.Placing) == len(seen.Mesh) {
+		seen.Mesh = slices.Clone(seen.Mesh)
+		for i := range seen.Mesh {
+			seen.Mesh[i].Key = a.Placing[i]
+		}
+		a.Seen = &seen
+	}
 	r := &Report{Seen: a.Seen, Onto: a.Onto, Scale: a.Scale, Limits: a.Limits, Box: a.Box, Done: a.Done}
 	r.judge(d)
 	r.Refer(Info, d, a.Keys)
