@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 	"runtime"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -269,4 +270,29 @@ func TestASheetIsGivenThicknessByTheNameItHasThere(t *testing.T) {
 	assert.Equal(t, 1, r.Surface.Done[0].Count)
 	assert.Equal(t, key, r.Surface.Mesh[1].Key, "it has the name it was given by")
 	assert.Equal(t, []int{1, 0}, []int{r.Surface.Mesh[0].Sheets, r.Surface.Mesh[1].Sheets})
+}
+
+// Two nodes that share a plane are told at Surface, and the remedy of it is Source's.
+func TestNodesThatSharePlanesAreOneMatterWithFacesThatDo(t *testing.T) {
+	wall := (&shape.Builder{}).Box(geom.Vec3{}, geom.Vec3{4, 3, 0.2}).Mesh("wall")
+	sign := (&shape.Builder{}).Box(geom.Vec3{1, 1, 0.1}, geom.Vec3{2, 2, 0.2}).Mesh("sign")
+	in := prep.Input{Key: "k", Scene: shape.Scene("yard", nil, wall, sign), Target: target.Shipped[0]}
+	p := prep.Prep{Size: size.Decisions{Fit: size.ByFactor, Factor: 2}, Pivot: pivot.BaseCentre}
+	r, err := prep.Run(context.Background(), in, p, nil)
+	require.NoError(t, err)
+	i := slices.IndexFunc(r.Surface.Findings(), func(f finding.Finding) bool { return f.Code == "surface/flicker-1" })
+	require.GreaterOrEqual(t, i, 0)
+	f := r.Surface.Findings()[i]
+	assert.Contains(t, f.Title, "wall")
+	assert.Contains(t, f.Text, "4\u2009m²", "of the asset as large as it is decided to be")
+	require.NotNil(t, f.Place.Point)
+	assert.LessOrEqual(t, r.Surface.Box.Distance(*f.Place.Point), 1e-9, "it is on the asset as it stands there")
+	p, err = p.With(f.Remedies[0].Decision)
+	require.NoError(t, err)
+	r, err = prep.Run(context.Background(), in, p, nil)
+	require.NoError(t, err)
+	for _, f := range r.Findings() {
+		assert.NotContains(t, f.Code, "flicker")
+	}
+	assert.Equal(t, 12, r.Delivery.Scene.Count().Triangles)
 }

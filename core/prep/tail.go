@@ -95,6 +95,10 @@ func (t *tail) surface() {
 	class, _ := t.in.Target.Class(t.p.Size.Class)
 	limits := surface.InForce(d, class.Seen)
 	ask := surface.Ask{Onto: t.onto, Scale: r.Size.Factor, Limits: limits, Box: r.Pivot.Box, Keys: t.scene.Keys()}
+	for _, f := range r.Source.Flickering {
+		ask.Pairs = append(ask.Pairs, surface.Pair{A: f.A, B: f.B, Area: f.Area * r.Size.Factor * r.Size.Factor, At: t.placed.Apply(f.At),
+			Remedy: f.Remedy})
+	}
 	for _, p := range surface.Places(t.scene) {
 		ask.Placing = append(ask.Placing, ask.Keys[p.Node])
 	}

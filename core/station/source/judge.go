@@ -272,28 +272,16 @@ func (r *run) meshless() {
 	}
 }
 
-// faces says where faces of two nodes lie in one plane.
+// faces gathers where faces of two nodes that go on lie in one plane, which Surface tells.
 func (r *run) faces() {
-	n := 0
 	for i := range r.survey.Overlaps {
 		o := &r.survey.Overlaps[i]
 		a, b := r.rep.Nodes[o.A], r.rep.Nodes[o.B]
 		if !a.Kept || !b.Kept {
 			continue
 		}
-		if n++; n > 6 {
-			continue
-		}
-		r.say(finding.Look, fmt.Sprintf("source/coplanar-%d", n), fmt.Sprintf("“%s” and “%s” share a plane", a.Name, b.Name),
-			fmt.Sprintf("%s m² of their faces lie on one another and look the same way; they will flicker. Move one of them by a few "+
-				"millimetres, or leave it out.", figure.Significant(o.Area, 2)),
-			finding.Remedy{Label: "Leave out " + b.Name, Effect: "It stays in the source and does not go on.",
-				Decision: r.d.leaving([]string{b.Key}), Harsh: true}).
-			Place = r.place(o.At, b.Name)
-	}
-	if n > 6 {
-		r.say(finding.Note, "source/coplanar-more", fmt.Sprintf("%d more pairs share a plane", n-6),
-			"They are listed when the first six are settled.")
+		r.rep.Flickering = append(r.rep.Flickering, Flickering{a.Name, b.Name, o.Area, o.At.Sub(r.d.Move), finding.Remedy{
+			Label: "Leave out " + b.Name, Effect: "It stays in the source and does not go on.", Decision: r.d.leaving([]string{b.Key}), Harsh: true}})
 	}
 	if r.survey.Cut {
 		r.say(finding.Note, "source/not-all-compared", "Not everything was compared",

@@ -238,8 +238,18 @@ type Report struct {
 	Accepted float64
 	Box      geom.Box // of what goes on
 
+	Flickering []Flickering // pairs of nodes that go on
+
 	format   string // of the file, for the tape
 	revision int
+}
+
+// Flickering is two nodes whose faces lie in one plane, look the same way and cover one another.
+type Flickering struct {
+	A, B   string
+	Area   float64        // square metres as read
+	At     geom.Vec3      // in coordinates as the station leaves them
+	Remedy finding.Remedy // leaves one of them out
 }
 
 // Figure is the file's format and the revision's number.

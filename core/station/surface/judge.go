@@ -130,7 +130,7 @@ var verdicts = []verdict{
 const Exactly = 1e-6
 
 // judge says what was found.
-func (r *Report) judge(d Decisions) {
+func (r *Report) judge(d Decisions, pairs []Pair) {
 	for _, v := range verdicts {
 		n := r.Count[v.sort]
 		if n == 0 {
@@ -152,7 +152,7 @@ func (r *Report) judge(d Decisions) {
 			}
 		}
 	}
-	r.flickers()
+	r.flickers(pairs)
 	r.uvs()
 	r.smoothing(d)
 	r.texels()
@@ -180,20 +180,35 @@ func (r *Report) texels() {
 	}
 }
 
-// flickers tells of faces in one plane.
-func (r *Report) flickers() {
-	o := r.Flicker
-	if o.Pairs == 0 {
-		return
+// mostPairs is how many pairs of nodes are told one by one.
+const mostPairs = 6
+
+// flickers tells of faces in one plane, of one mesh and of two.
+func (r *Report) flickers(pairs []Pair) {
+	if o := r.Flicker; o.Pairs > 0 {
+		at := r.Onto.Apply(o.At)
+		text := fmt.Sprintf("They lie within %s of one another, look the same way and cover %s together: which is in front changes from "+
+			"frame to frame.", figure.Length(r.Limits.Apart), figure.Area(o.Area*r.Scale*r.Scale))
+		if o.Cut {
+			text += " There are more pairs than are compared."
+		}
+		r.Say(finding.Finding{Code: Info.ID + "/flicker", Severity: finding.Look,
+			Title: figure.Plural(o.Pairs, "pair of faces will flicker", "pairs of faces will flicker"), Text: text,
+			Place: finding.Place{Point: &at}})
 	}
-	at := r.Onto.Apply(o.At)
-	text := fmt.Sprintf("They lie within %s of one another, look the same way and cover %s together: which is in front changes from "+
-		"frame to frame.", figure.Length(r.Limits.Apart), figure.Area(o.Area*r.Scale*r.Scale))
-	if o.Cut {
-		text += " There are more pairs than are compared."
+	for i, p := range pairs {
+		if i == mostPairs {
+			r.Say(finding.Finding{Code: Info.ID + "/flicker-more", Severity: finding.Note,
+				Title: figure.Plural(len(pairs)-mostPairs, "more pair of nodes shares", "more pairs of nodes share") + " a plane",
+				Text:  "They are listed when the first are settled."})
+			return
+		}
+		r.Say(finding.Finding{Code: fmt.Sprintf("%s/flicker-%d", Info.ID, i+1), Severity: finding.Look,
+			Title: fmt.Sprintf("“%s” and “%s” share a plane", p.A, p.B),
+			Text: fmt.Sprintf("%s of their faces lie on one another and look the same way; they will flicker. Move one of them by a few "+
+				"millimetres, or leave it out.", figure.Area(p.Area)),
+			Place: finding.Place{Node: p.B, Point: &p.At}, Remedies: []finding.Remedy{p.Remedy}})
 	}
-	r.Say(finding.Finding{Code: Info.ID + "/flicker", Severity: finding.Look,
-		Title: figure.Plural(o.Pairs, "pair of faces will flicker", "pairs of faces will flicker"), Text: text, Place: finding.Place{Point: &at}})
 }
 
 // uvs tells of the first UV set.

@@ -270,6 +270,16 @@ type Ask struct {
 	Keys   []string // of the nodes that came
 	// Placing are the keys of the nodes that place a mesh first, as they came: those decisions name.
 	Placing []string
+	// Pairs are pairs of nodes whose faces flicker, in the coordinates and lengths of the scene.
+	Pairs []Pair
+}
+
+// Pair is two nodes whose faces lie in one plane, look the same way and cover one another.
+type Pair struct {
+	A, B   string
+	Area   float64 // square metres
+	At     geom.Vec3
+	Remedy finding.Remedy // of whatever station has one
 }
 
 // Run judges the surface of a scene, which was looked at and mended before.
@@ -282,7 +292,7 @@ func Run(d Decisions, a Ask) *Report {
 		a.Seen = &seen
 	}
 	r := &Report{Seen: a.Seen, Onto: a.Onto, Scale: a.Scale, Limits: a.Limits, Box: a.Box, Done: a.Done}
-	r.judge(d)
+	r.judge(d, a.Pairs)
 	r.Refer(Info, d, a.Keys)
 	return r
 }
