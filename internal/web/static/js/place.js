@@ -73,7 +73,8 @@ function restore(was, refused) {
   if (!refused) window.scrollTo(0, was.window);
   // Where a matter is settled its button is gone: the next matter has the focus.
   const el = found(was.focus) ?? (was.matter ? document.querySelector("#page .finding") : undefined);
-  if (el && !el.disabled && !el.hidden) el.focus({ preventScroll: true });
+  const moved = document.activeElement !== was.landed; // somebody is quicker than the sheet settles
+  if (el && !moved && !el.disabled && !el.hidden) el.focus({ preventScroll: true });
 }
 
 // The form whose fields are on their way; what else is done meanwhile is kept as well.
@@ -89,6 +90,10 @@ document.addEventListener("htmx:beforeSwap", (e) => {
   if (!onSheet(e)) return;
   place = remember(sent);
   sent = undefined;
+});
+
+document.addEventListener("htmx:afterSwap", (e) => {
+  if (onSheet(e) && place) place.landed = document.activeElement;
 });
 
 document.addEventListener("htmx:afterSettle", (e) => {
