@@ -19,7 +19,9 @@ func (w *work) run(ctx context.Context) {
 	if w.left > halfFrom && w.left > 3*w.o.Triangles {
 		half := w.halves()
 		var hands [2]*hand
+		// Both have looked over all of it before either begins.
 		split.Together(func() { hands[0] = w.within(ctx, half, 0) }, func() { hands[1] = w.within(ctx, half, 1) })
+		split.Together(func() { hands[0].descend(ctx) }, func() { hands[1].descend(ctx) })
 		for _, h := range hands {
 			w.left -= h.gone
 		}
@@ -78,7 +80,7 @@ func (w *work) halves() []uint8 {
 	return half
 }
 
-// within works on one half, down to some way above its share of what is asked.
+// within is ready to work on one half, down to some way above its share of what is asked.
 func (w *work) within(ctx context.Context, half []uint8, own uint8) *hand {
 	n := 0
 	for t := 0; t < len(w.place); t += 3 {
@@ -91,7 +93,6 @@ func (w *work) within(ctx context.Context, half []uint8, own uint8) *hand {
 	in := func(p int32) bool { return half[p] == own }
 	h.in = in
 	h.fill(ctx, in)
-	h.descend(ctx)
 	return h
 }
 

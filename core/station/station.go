@@ -11,7 +11,9 @@
 package station
 
 import (
+	"cmp"
 	"fmt"
+	"slices"
 	"strings"
 
 	"yarvek/core/figure"
@@ -70,6 +72,11 @@ func (a *Account) Say(f ...finding.Finding) { a.findings = append(a.findings, f.
 
 // Last is the finding said last, for its place to be added; there must be one.
 func (a *Account) Last() *finding.Finding { return &a.findings[len(a.findings)-1] }
+
+// WorstFirst puts the findings in order of how much they matter, equals as they were said.
+func (a *Account) WorstFirst() {
+	slices.SortStableFunc(a.findings, func(x, y finding.Finding) int { return cmp.Compare(y.Severity, x.Severity) })
+}
 
 // Findings are in the order they were said. The list must not be written to.
 func (a *Account) Findings() []finding.Finding { return a.findings }

@@ -75,6 +75,19 @@ func TestDecisionsForNodesThatAreGoneAreSaidWithTheirRemedy(t *testing.T) {
 	assert.Equal(t, 1, n)
 }
 
+func TestFindingsAreToldTheWorstFirst(t *testing.T) {
+	var a Account
+	for i, s := range []finding.Severity{finding.Note, finding.Look, finding.MustFix, finding.Look, finding.Note} {
+		a.Say(finding.Finding{Code: string(rune('a' + i)), Severity: s})
+	}
+	a.WorstFirst()
+	order := ""
+	for _, f := range a.Findings() {
+		order += f.Code
+	}
+	assert.Equal(t, "cbdae", order)
+}
+
 func TestNamesInSentencesStayFew(t *testing.T) {
 	many := []string{"a", "b", "c", "d", "e", "f", "g", "h", "i", "k"}
 	assert.Equal(t, "a, b, c, d, e, f, g, h and 2 more", Some(many))

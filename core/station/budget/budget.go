@@ -245,12 +245,15 @@ func (r *Report) Figure() string {
 	if most := r.Class.Budget.Triangles; most > 0 {
 		return short(r.Cost.Triangles) + " of " + short(most)
 	}
-	return figure.Plural(r.Cost.Triangles, "triangle", "triangles")
+	if r.Cost.Triangles == 1 {
+		return "1 triangle"
+	}
+	return short(r.Cost.Triangles) + " triangles"
 }
 
-// short writes a number in thousands from ten thousand on.
+// short writes a number in thousands from a thousand on.
 func short(n int) string {
-	if n < 10_000 {
+	if n < 1000 {
 		return figure.Count(n)
 	}
 	return figure.Significant(float64(n)/1000, 3) + "k"

@@ -76,7 +76,7 @@ func TestWhatIsOverTheBudgetIsSaid(t *testing.T) {
 	f := r.Findings()[0]
 	assert.Equal(t, "budget/over-triangles", f.Code)
 	assert.Equal(t, finding.Look, f.Severity)
-	assert.Equal(t, "1\u2009520 of 1\u2009000", r.Figure())
+	assert.Equal(t, "1.52k of 1k", r.Figure())
 	assert.Empty(t, looked(s, class.Unsorted).Over())
 	wide := shape.Scene("sheet", nil, (&shape.Builder{}).Grid(260, 260, func(u, v float64) geom.Vec3 { return geom.Vec3{u, 0, v} }).Mesh("sheet"))
 	x := seen(wide, 0)

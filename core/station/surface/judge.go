@@ -61,7 +61,7 @@ var verdicts = []verdict{
 		one("Drop them", "Nothing that is seen changes.", func(_ *Report, d *Decisions) { d.Empty = true }), "drop faces without area"},
 	{Sheets, finding.Note, count("sheet has no thickness", "sheets have no thickness"),
 		func(r *Report, _ int) string {
-			return "From behind they vanish where a receiver draws faces from the front alone. Together they measure " +
+			return "Seen from behind, nothing is there where a receiver draws faces from the front alone. Their area is " +
 				figure.Area(r.SheetArea*r.Scale*r.Scale) + "."
 		},
 		func(r *Report, d Decisions) []finding.Remedy {

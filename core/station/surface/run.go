@@ -294,6 +294,7 @@ func Run(d Decisions, a Ask) *Report {
 	r := &Report{Seen: a.Seen, Onto: a.Onto, Scale: a.Scale, Limits: a.Limits, Box: a.Box, Done: a.Done}
 	r.judge(d, a.Pairs)
 	r.Refer(Info, d, a.Keys)
+	r.WorstFirst()
 	return r
 }
 
