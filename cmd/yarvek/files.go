@@ -14,10 +14,13 @@ import (
 	"github.com/spf13/cobra"
 
 	"yarvek/core/deliver"
+	"yarvek/core/finding"
 	"yarvek/core/format"
 	"yarvek/core/format/bundle"
+	"yarvek/core/format/pack"
 	"yarvek/core/inspect"
 	"yarvek/core/prep"
+	"yarvek/core/scene"
 	"yarvek/core/target"
 	"yarvek/internal/work"
 )
@@ -101,6 +104,63 @@ func load(file string) (*bundle.Bundle, string, error) {
 	})
 	return bundle.New(files), name, err
 }
+
+// mesh is one mesh of a file, read, and the set it stood in, which is used before close.
+type mesh struct {
+	scene *scene.Scene
+	found []finding.Finding
+	close func()
+}
+
+// readMesh reads a file's mesh, or the one of a zip that is named.
+func readMesh(ctx context.Context, file, name string) (*mesh, error) {
+	set, meshes, done, err := open(file)
+	if err != nil {
+		return nil, err
+	}
+	of := cmp.Or(name, meshes[0])
+	if name == "" && len(meshes) > 1 || !slices.Contains(meshes, of) {
+		done()
+		return nil, fmt.Errorf("%s holds the meshes %s: name one with --mesh", file, strings.Join(meshes, ", "))
+	}
+	s, found, err := format.Read(ctx, set, of, nil)
+	if err != nil {
+		done()
+		return nil, err
+	}
+	return &mesh{s, found, done}, nil
+}
+
+// formatOf is the format that a file's suffix chooses.
+func formatOf(out string) (format.Format, error) {
+	f, err := format.BySuffix(filepath.Ext(out))
+	if err != nil {
+		return f, fmt.Errorf("%s: %w", out, err)
+	}
+	return f, nil
+}
+
+// bareName is a file's name without its folder and its suffix.
+func bareName(file string) string { return strings.TrimSuffix(filepath.Base(file), filepath.Ext(file)) }
+
+// writeAll writes a package: the main file has the name asked for, the others stand beside it. said
+// is called with each.
+func writeAll(p *pack.Package, out string, said func(to string, bytes int)) error {
+	for i, f := range p.Files {
+		to := filepath.Join(filepath.Dir(out), f.Name)
+		if i == 0 {
+			to = out
+		}
+		if err := os.WriteFile(to, f.Data, 0o644); err != nil {
+			return err
+		}
+		said(to, len(f.Data))
+	}
+	return nil
+}
+
+// quietly says nothing of a file that was written.
+func quietly(string, int) {}
 
 func inspectCommand() *cobra.Command {
 	var asJSON bool
@@ -208,24 +268,16 @@ func targetIDs() string {
 }
 
 func exportFile(c *cobra.Command, file, mesh, out, release string, t target.Target, p prep.Prep) error {
-	f, err := format.BySuffix(filepath.Ext(out))
-	if err != nil {
-		return fmt.Errorf("%s: %w", out, err)
-	}
-	set, meshes, done, err := open(file)
+	f, err := formatOf(out)
 	if err != nil {
 		return err
 	}
-	defer done()
-	name := cmp.Or(mesh, meshes[0])
-	if mesh == "" && len(meshes) > 1 || !slices.Contains(meshes, name) {
-		return fmt.Errorf("%s holds the meshes %s: name one with --mesh", file, strings.Join(meshes, ", "))
-	}
-	s, found, err := format.Read(c.Context(), set, name, nil)
+	m, err := readMesh(c.Context(), file, mesh)
 	if err != nil {
 		return err
 	}
-	r, err := prep.Run(c.Context(), prep.Input{Key: file, Scene: s, Findings: found, Revision: 1, Target: t}, p, nil)
+	defer m.close()
+	r, err := prep.Run(c.Context(), prep.Input{Key: file, Scene: m.scene, Findings: m.found, Revision: 1, Target: t}, p, nil)
 	if err != nil {
 		return err
 	}
@@ -243,20 +295,12 @@ func exportFile(c *cobra.Command, file, mesh, out, release string, t target.Targ
 	}
 	p.Export.Format, p.Export.Name = f.ID, ""
 	parcel, err := deliver.Make(c.Context(), deliver.Order{Delivery: r.Delivery, Decisions: p.Export,
-		Asset: strings.TrimSuffix(filepath.Base(out), filepath.Ext(out)), Target: t})
+		Asset: bareName(out), Target: t})
 	if err != nil {
 		return err
 	}
-	// The main file has the name asked for, the others stand beside it.
-	for i, f := range parcel.Package.Files {
-		to := filepath.Join(filepath.Dir(out), f.Name)
-		if i == 0 {
-			to = out
-		}
-		if err := os.WriteFile(to, f.Data, 0o644); err != nil {
-			return err
-		}
-		fmt.Fprintf(c.OutOrStdout(), "wrote %s, %d bytes\n", to, len(f.Data))
+	if err := writeAll(parcel.Package, out, func(to string, n int) { fmt.Fprintf(c.OutOrStdout(), "wrote %s, %d bytes\n", to, n) }); err != nil {
+		return err
 	}
 	for _, ch := range parcel.Package.Changes {
 		fmt.Fprintf(c.OutOrStdout(), "changed: %s: %s\n", ch.What, ch.Why)

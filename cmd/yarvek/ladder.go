@@ -1,19 +1,13 @@
 package main
 
 import (
-	"cmp"
 	"encoding/json"
 	"fmt"
-	"os"
-	"path/filepath"
-	"slices"
-	"strings"
 
 	"github.com/spf13/cobra"
 
 	"yarvek/core/deliver"
 	"yarvek/core/deviation"
-	"yarvek/core/format"
 	"yarvek/core/ladder"
 	"yarvek/core/scene"
 	"yarvek/core/station/export"
@@ -70,23 +64,16 @@ func ladderCommand() *cobra.Command {
 const mostLevels = 8
 
 func ladderFile(c *cobra.Command, file, mesh, out string, o ladder.Options) error {
-	f, err := format.BySuffix(filepath.Ext(out))
-	if err != nil {
-		return fmt.Errorf("%s: %w", out, err)
-	}
-	set, meshes, done, err := open(file)
+	f, err := formatOf(out)
 	if err != nil {
 		return err
 	}
-	defer done()
-	name := cmp.Or(mesh, meshes[0])
-	if mesh == "" && len(meshes) > 1 || !slices.Contains(meshes, name) {
-		return fmt.Errorf("%s holds the meshes %s: name one with --mesh", file, strings.Join(meshes, ", "))
-	}
-	s, _, err := format.Read(c.Context(), set, name, nil)
+	m, err := readMesh(c.Context(), file, mesh)
 	if err != nil {
 		return err
 	}
+	defer m.close()
+	s := m.scene
 	list := ladder.Of(c.Context(), s, o)
 	if err := c.Context().Err(); err != nil {
 		return err
@@ -103,18 +90,12 @@ func ladderFile(c *cobra.Command, file, mesh, out string, o ladder.Options) erro
 		}
 	}
 	p, err := deliver.Make(c.Context(), deliver.Order{Delivery: d, Decisions: export.Decisions{Format: f.ID},
-		Asset: strings.TrimSuffix(filepath.Base(out), filepath.Ext(out)), Target: ownFrame(s)})
+		Asset: bareName(out), Target: ownFrame(s)})
 	if err != nil {
 		return err
 	}
-	for i, f := range p.Package.Files {
-		to := filepath.Join(filepath.Dir(out), f.Name)
-		if i == 0 {
-			to = out
-		}
-		if err := os.WriteFile(to, f.Data, 0o644); err != nil {
-			return err
-		}
+	if err := writeAll(p.Package, out, quietly); err != nil {
+		return err
 	}
 	for _, row := range p.Certificate.Rows {
 		if !row.Equal {

@@ -1,11 +1,8 @@
 package main
 
 import (
-	"cmp"
 	"encoding/json"
 	"fmt"
-	"os"
-	"path/filepath"
 	"runtime"
 	"slices"
 	"strings"
@@ -74,23 +71,16 @@ func simplifyCommand() *cobra.Command {
 }
 
 func simplifyFile(c *cobra.Command, file, mesh, out string, o simplify.SceneOptions) error {
-	f, err := format.BySuffix(filepath.Ext(out))
-	if err != nil {
-		return fmt.Errorf("%s: %w", out, err)
-	}
-	set, meshes, done, err := open(file)
+	f, err := formatOf(out)
 	if err != nil {
 		return err
 	}
-	defer done()
-	name := cmp.Or(mesh, meshes[0])
-	if mesh == "" && len(meshes) > 1 || !slices.Contains(meshes, name) {
-		return fmt.Errorf("%s holds the meshes %s: name one with --mesh", file, strings.Join(meshes, ", "))
-	}
-	s, _, err := format.Read(c.Context(), set, name, nil)
+	m, err := readMesh(c.Context(), file, mesh)
 	if err != nil {
 		return err
 	}
+	defer m.close()
+	s := m.scene
 	for slot := range o.Locked {
 		if !slices.ContainsFunc(s.Materials, func(m scene.Material) bool { return m.Name == slot }) {
 			return fmt.Errorf("no slot is called %q: the file has %s", slot, strings.Join(s.SlotNames(), ", "))
@@ -104,18 +94,12 @@ func simplifyFile(c *cobra.Command, file, mesh, out string, o simplify.SceneOpti
 	answer.Out = less.Count().Triangles
 	d := deviation.Of(c.Context(), s, less, 200_000)
 	answer.Deviation = simplifiedDeviation{d.Worst(), d.There, d.Back, d.Points}
-	p, err := format.Write(c.Context(), scene.Delivery{Scene: less}, f, strings.TrimSuffix(filepath.Base(out), filepath.Ext(out)), ownFrame(less))
+	p, err := format.Write(c.Context(), scene.Delivery{Scene: less}, f, bareName(out), ownFrame(less))
 	if err != nil {
 		return err
 	}
-	for i, f := range p.Files {
-		to := filepath.Join(filepath.Dir(out), f.Name)
-		if i == 0 {
-			to = out
-		}
-		if err := os.WriteFile(to, f.Data, 0o644); err != nil {
-			return err
-		}
+	if err := writeAll(p, out, quietly); err != nil {
+		return err
 	}
 	enc := json.NewEncoder(c.OutOrStdout())
 	enc.SetEscapeHTML(false)

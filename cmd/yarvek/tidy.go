@@ -6,10 +6,6 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
-	"os"
-	"path/filepath"
-	"slices"
-	"strings"
 
 	"github.com/spf13/cobra"
 
@@ -79,27 +75,20 @@ func (a remedies) decisions() surface.Decisions {
 }
 
 func tidyFile(c *cobra.Command, file, mesh, out string, a remedies) error {
-	f, err := format.BySuffix(filepath.Ext(out))
+	f, err := formatOf(out)
 	if err != nil {
-		return fmt.Errorf("%s: %w", out, err)
+		return err
 	}
 	d := a.decisions()
 	if err := d.Validate(); err != nil {
 		return err
 	}
-	set, meshes, done, err := open(file)
+	m, err := readMesh(c.Context(), file, mesh)
 	if err != nil {
 		return err
 	}
-	defer done()
-	name := cmp.Or(mesh, meshes[0])
-	if mesh == "" && len(meshes) > 1 || !slices.Contains(meshes, name) {
-		return fmt.Errorf("%s holds the meshes %s: name one with --mesh", file, strings.Join(meshes, ", "))
-	}
-	s, _, err := format.Read(c.Context(), set, name, nil)
-	if err != nil {
-		return err
-	}
+	defer m.close()
+	s := m.scene
 	enc := json.NewEncoder(c.OutOrStdout())
 	enc.SetEscapeHTML(false)
 	s, lines := surface.Mended(c.Context(), s, d)
@@ -111,18 +100,12 @@ func tidyFile(c *cobra.Command, file, mesh, out string, a remedies) error {
 	if s, err = spared(c, s, a, enc); err != nil {
 		return err
 	}
-	p, err := format.Write(c.Context(), scene.Delivery{Scene: s}, f, strings.TrimSuffix(filepath.Base(out), filepath.Ext(out)), ownFrame(s))
+	p, err := format.Write(c.Context(), scene.Delivery{Scene: s}, f, bareName(out), ownFrame(s))
 	if err != nil {
 		return err
 	}
-	for i, f := range p.Files {
-		to := filepath.Join(filepath.Dir(out), f.Name)
-		if i == 0 {
-			to = out
-		}
-		if err := os.WriteFile(to, f.Data, 0o644); err != nil {
-			return err
-		}
+	if err := writeAll(p, out, quietly); err != nil {
+		return err
 	}
 	for _, ch := range p.Changes {
 		fmt.Fprintf(c.ErrOrStderr(), "%s: %s\n", ch.What, ch.Why)
