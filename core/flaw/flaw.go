@@ -13,6 +13,7 @@ import (
 	"yarvek/core/scene"
 	"yarvek/core/split"
 	"yarvek/core/topo"
+	"yarvek/core/union"
 )
 
 // Limits are where a flaw begins. The zero value of a field is what [Usual] has for it.
@@ -316,22 +317,7 @@ func (x *Flaws) pinched(ctx context.Context) {
 	n := x.Net
 	m := n.Mesh
 	fans := make([]uint8, len(m.Points)) // per place, how many fans there are so far, at most 2
-	up := make([]int32, len(m.Corners))
-	for i := range up {
-		up[i] = int32(i)
-	}
-	find := func(i int32) int32 {
-		for up[i] != i {
-			up[i] = up[up[i]]
-			i = up[i]
-		}
-		return i
-	}
-	join := func(a, b int32) {
-		if a, b = find(a), find(b); a != b {
-			up[max(a, b)] = min(a, b)
-		}
-	}
+	corners := union.New(len(m.Corners))
 	// Corners at one place whose faces share an edge of it are one fan.
 	for e := range n.Edges() {
 		if e&0xffff == 0 && ctx.Err() != nil {
@@ -339,20 +325,14 @@ func (x *Flaws) pinched(ctx context.Context) {
 		}
 		runs := n.Runs(e)
 		for _, c := range runs[1:] {
-			if n.Alike(runs[0], c) {
-				join(runs[0], c)
-				join(n.Next(runs[0]), n.Next(c))
-			} else {
-				join(runs[0], n.Next(c))
-				join(n.Next(runs[0]), c)
-			}
+			n.JoinAcross(corners, runs[0], c)
 		}
 	}
 	for c := range m.Corners {
 		if n.Edge[c] < 0 && n.Edge[n.Prev(int32(c))] < 0 {
 			continue
 		}
-		if find(int32(c)) == int32(c) {
+		if corners.Find(int32(c)) == int32(c) {
 			if p := n.At(int32(c)); fans[p] < 2 {
 				if fans[p]++; fans[p] == 2 {
 					x.Pinched = append(x.Pinched, p)

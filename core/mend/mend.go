@@ -11,6 +11,7 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 	"yarvek/core/topo"
+	"yarvek/core/union"
 )
 
 // builder makes a mesh of corners of another one.
@@ -157,34 +158,18 @@ func ShortEdges(ctx context.Context, m *scene.Mesh, tol float64) (out *scene.Mes
 	if ctx.Err() != nil {
 		return m, 0, 0
 	}
-	up := make([]int32, len(m.Points))
-	for i := range up {
-		up[i] = int32(i)
-	}
-	find := func(i int32) int32 {
-		for up[i] != i {
-			up[i] = up[up[i]]
-			i = up[i]
-		}
-		return i
-	}
+	places := union.New(len(m.Points))
 	for _, e := range f.Short {
-		a, b := f.Net.Ends(int(e))
-		if a, b = find(a), find(b); a != b {
-			up[max(a, b)] = min(a, b)
-		}
+		places.Join(f.Net.Ends(int(e)))
 	}
-	for i := range up {
+	to := make([]int32, len(m.Points))
+	for i, p := range f.Net.Place {
 		// Points at one place are moved together, and stay apart where they were.
-		p := f.Net.Place[i]
-		if to := find(p); to != p {
-			up[i] = to
+		if to[i] = places.Find(p); to[i] == p {
+			to[i] = int32(i)
 		}
 	}
-	for i := range up {
-		up[i] = find(int32(i))
-	}
-	return onto(m, up)
+	return onto(m, to)
 }
 
 // onto puts every corner on the point that is given for its own.

@@ -7,6 +7,7 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 	"yarvek/core/topo"
+	"yarvek/core/union"
 )
 
 // Edges says by what edges are hard.
@@ -47,29 +48,13 @@ func Smooth(ctx context.Context, m *scene.Mesh, net *topo.Net, by Smoothing) (*s
 		}
 	}
 	// Corners between hard edges, joined over soft ones.
-	up := make([]int32, len(m.Corners))
-	for c := range up {
-		up[c] = int32(c)
-	}
-	find := func(i int32) int32 {
-		for up[i] != i {
-			up[i] = up[up[i]]
-			i = up[i]
-		}
-		return i
-	}
-	join := func(a, b int32) {
-		if a, b = find(a), find(b); a != b {
-			up[max(a, b)] = min(a, b)
-		}
-	}
+	corners := union.New(len(m.Corners))
 	for e := range net.Edges() {
 		runs := net.Runs(e)
 		if len(runs) != 2 || out.Hard[runs[0]] || net.Alike(runs[0], runs[1]) {
 			continue
 		}
-		join(runs[0], net.Next(runs[1]))
-		join(net.Next(runs[0]), runs[1])
+		net.JoinAcross(corners, runs[0], runs[1])
 	}
 	sums := make([]geom.Vec3, len(m.Corners))
 	for f := range m.Faces() {
@@ -80,7 +65,7 @@ func Smooth(ctx context.Context, m *scene.Mesh, net *topo.Net, by Smoothing) (*s
 		for c := m.FaceStart[f]; c < m.FaceStart[f+1]; c++ {
 			p := m.Points[m.Corners[c]]
 			u, v := m.Points[m.Corners[net.Prev(c)]].Sub(p).Unit(), m.Points[m.Corners[net.Next(c)]].Sub(p).Unit()
-			k := find(c)
+			k := corners.Find(c)
 			sums[k] = sums[k].Add(n.Mul(math.Acos(min(1, max(-1, u.Dot(v))))))
 		}
 	}
@@ -93,7 +78,7 @@ func Smooth(ctx context.Context, m *scene.Mesh, net *topo.Net, by Smoothing) (*s
 	changed := 0
 	for f := range m.Faces() {
 		for c := m.FaceStart[f]; c < m.FaceStart[f+1]; c++ {
-			n := sums[find(c)].Unit()
+			n := sums[corners.Find(c)].Unit()
 			if n == (geom.Vec3{}) {
 				if n = m.FaceNormal(f).Unit(); n == (geom.Vec3{}) {
 					n = geom.Vec3{0, 1, 0}

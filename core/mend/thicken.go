@@ -7,6 +7,7 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 	"yarvek/core/topo"
+	"yarvek/core/union"
 )
 
 // Side is to which side of a sheet thickness is given.
@@ -82,41 +83,17 @@ func (x *thickener) joins(e int) bool {
 // fans joins corners over the edges that stay.
 func (x *thickener) fans(ctx context.Context) {
 	n := x.net
-	x.fan = make([]int32, len(x.m.Corners))
-	for c := range x.fan {
-		x.fan[c] = int32(c)
-	}
-	find := func(i int32) int32 {
-		for x.fan[i] != i {
-			x.fan[i] = x.fan[x.fan[i]]
-			i = x.fan[i]
-		}
-		return i
-	}
-	join := func(a, b int32) {
-		if a, b = find(a), find(b); a != b {
-			x.fan[max(a, b)] = min(a, b)
-		}
-	}
+	corners := union.New(len(x.m.Corners))
 	for e := range n.Edges() {
 		if e&0xffff == 0 && ctx.Err() != nil {
 			return
 		}
-		if !x.joins(e) {
-			continue
-		}
-		r := n.Runs(e)
-		if n.Alike(r[0], r[1]) {
-			join(r[0], r[1])
-			join(n.Next(r[0]), n.Next(r[1]))
-		} else {
-			join(r[0], n.Next(r[1]))
-			join(n.Next(r[0]), r[1])
+		if x.joins(e) {
+			r := n.Runs(e)
+			n.JoinAcross(corners, r[0], r[1])
 		}
 	}
-	for c := range x.fan {
-		x.fan[c] = find(int32(c))
-	}
+	x.fan = corners.Flatten()
 }
 
 // normal is a face's, as most of its part is wound.

@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"yarvek/core/geom"
+	"yarvek/core/union"
 )
 
 // Weld gives points that stand in exactly the same place the number of the first of
@@ -43,36 +44,20 @@ func Weld(ctx context.Context, pts []geom.Vec3) []int32 {
 // means nothing.
 func (m *Mesh) Bodies(ctx context.Context) (part []int32, n int) {
 	same := Weld(ctx, m.Points)
-	up := make([]int32, len(m.Points))
-	for i := range up {
-		up[i] = int32(i)
-	}
-	find := func(i int32) int32 {
-		for up[i] != i {
-			up[i] = up[up[i]]
-			i = up[i]
-		}
-		return i
-	}
+	places := union.New(len(m.Points))
 	for f := range m.Faces() {
 		if f&0xffff == 0 && ctx.Err() != nil {
 			return make([]int32, m.Faces()), 1
 		}
 		c := m.Corners[m.FaceStart[f]:m.FaceStart[f+1]]
-		a := find(same[c[0]])
 		for _, p := range c[1:] {
-			if b := find(same[p]); a != b {
-				if b < a {
-					a, b = b, a
-				}
-				up[b] = a
-			}
+			places.Join(same[c[0]], same[p])
 		}
 	}
 	part = make([]int32, m.Faces())
 	number := map[int32]int32{}
 	for f := range part {
-		r := find(same[m.Corners[m.FaceStart[f]]])
+		r := places.Find(same[m.Corners[m.FaceStart[f]]])
 		k, ok := number[r]
 		if !ok {
 			k = int32(n)

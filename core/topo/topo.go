@@ -11,6 +11,7 @@ import (
 
 	"yarvek/core/geom"
 	"yarvek/core/scene"
+	"yarvek/core/union"
 )
 
 // Net is the edges of some of a mesh's faces. It is made by [Of] and only read afterwards.
@@ -60,19 +61,7 @@ func near(ctx context.Context, pts []geom.Vec3, same []int32, tol float64) []int
 	}
 	first := make([]int32, size) // by the hash of a cell, the point that came last, plus one
 	next := make([]int32, len(pts))
-	up := slices.Clone(same)
-	find := func(i int32) int32 {
-		for up[i] != i {
-			up[i] = up[up[i]]
-			i = up[i]
-		}
-		return i
-	}
-	join := func(a, b int32) {
-		if a, b = find(a), find(b); a != b {
-			up[max(a, b)] = min(a, b)
-		}
-	}
+	up := union.Sets(slices.Clone(same))
 	for i, p := range pts {
 		if i&0x3fff == 0 && ctx.Err() != nil {
 			return same
@@ -93,7 +82,7 @@ func near(ctx context.Context, pts []geom.Vec3, same []int32, tol float64) []int
 					steps := 0
 					for j := first[hashed(x, y, z)&(size-1)] - 1; j >= 0 && steps < crowd; j = next[j] - 1 {
 						if steps++; pts[j].Dist(p) <= tol {
-							join(j, int32(i))
+							up.Join(j, int32(i))
 						}
 					}
 				}
@@ -103,10 +92,7 @@ func near(ctx context.Context, pts []geom.Vec3, same []int32, tol float64) []int
 		next[i] = first[at]
 		first[at] = int32(i) + 1
 	}
-	for i := range up {
-		up[i] = find(same[i])
-	}
-	return up
+	return up.Flatten()
 }
 
 // crowd bounds how many points of one cell a point is held against, the latest ones: a cell of
@@ -221,6 +207,17 @@ func (n *Net) Ends(e int) (a, b int32) {
 // Alike tells whether two runs along one edge go in the same direction, as those of neighbours
 // wound against each other do.
 func (n *Net) Alike(a, b int32) bool { return n.At(a) == n.At(b) }
+
+// JoinAcross joins, of two runs along one edge, the corners that stand at each of its ends.
+func (n *Net) JoinAcross(corners union.Sets, a, b int32) {
+	if n.Alike(a, b) {
+		corners.Join(a, b)
+		corners.Join(n.Next(a), n.Next(b))
+		return
+	}
+	corners.Join(a, n.Next(b))
+	corners.Join(n.Next(a), b)
+}
 
 // Parts are the faces that hang together over edges of two faces.
 type Parts struct {

@@ -10,6 +10,7 @@ import (
 
 	"yarvek/core/finding"
 	"yarvek/core/geom"
+	"yarvek/core/union"
 )
 
 // Table is what stands on the turntable besides the model. Places are in the frame of the
@@ -177,17 +178,7 @@ func (m *Model) features(ctx context.Context) (list []int32, thinned bool) {
 			many[p] = min(many[p]+1, 3)
 		}
 	}
-	run := make([]int32, len(list)) // union-find
-	for n := range run {
-		run[n] = int32(n)
-	}
-	find := func(n int32) int32 {
-		for run[n] != n {
-			run[n] = run[run[n]]
-			n = run[n]
-		}
-		return n
-	}
+	run := union.New(len(list))
 	along := func(n, from int32) geom.Vec3 {
 		e := m.edges[list[n]]
 		if e.a == from {
@@ -202,19 +193,19 @@ func (m *Model) features(ctx context.Context) (list []int32, thinned bool) {
 		if many[p] == 2 {
 			x, y := met[p][0]-1, met[p][1]-1
 			if -along(x, int32(p)).Dot(along(y, int32(p))) > turnCos {
-				run[find(x)] = find(y)
+				run.Join(x, y)
 			}
 		}
 	}
 	long := make([]float64, len(list))
 	for n := range list {
 		e := m.edges[list[n]]
-		long[find(int32(n))] += m.points[e.a].Dist(m.points[e.b])
+		long[run.Find(int32(n))] += m.points[e.a].Dist(m.points[e.b])
 	}
 	least := featureRun * m.Box.Size().Max()
 	kept := list[:0:0]
 	for n, i := range list {
-		if long[find(int32(n))] >= least {
+		if long[run.Find(int32(n))] >= least {
 			kept = append(kept, i)
 		}
 	}

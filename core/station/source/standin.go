@@ -9,6 +9,7 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/naming"
 	"yarvek/core/scene"
+	"yarvek/core/union"
 )
 
 // standsIn tells whether a node was found to be a level or a collision shape of another.
@@ -39,17 +40,7 @@ func (v *looker) standIns(s *scene.Scene) {
 		}
 	}
 	slices.SortStableFunc(list, func(a, b int) int { return cmp.Compare(v.Boxes[a].Min[0], v.Boxes[b].Min[0]) })
-	group := make([]int, len(s.Nodes)) // of each, the first that shares its place
-	for i := range group {
-		group[i] = i
-	}
-	find := func(i int) int {
-		for group[i] != i {
-			group[i] = group[group[i]]
-			i = group[i]
-		}
-		return i
-	}
+	group := union.New(len(s.Nodes)) // of those that share a place
 	tests := 0
 	for k, a := range list {
 		reach := v.Boxes[a].Min[0] + v.Boxes[a].Size().Max()/2 + v.Near
@@ -62,13 +53,14 @@ func (v *looker) standIns(s *scene.Scene) {
 				return
 			}
 			if samePlace(v.Boxes[a], v.Boxes[b]) {
-				group[find(b)] = find(a)
+				group.Join(int32(a), int32(b))
 			}
 		}
 	}
-	places := map[int][]int{}
+	places := map[int32][]int{}
 	for _, i := range list {
-		places[find(i)] = append(places[find(i)], i)
+		k := group.Find(int32(i))
+		places[k] = append(places[k], i)
 	}
 	stems := map[string]bool{} // of nodes that stand for themselves
 	for _, i := range list {
@@ -77,7 +69,7 @@ func (v *looker) standIns(s *scene.Scene) {
 		}
 	}
 	for _, i := range list {
-		together := places[find(i)]
+		together := places[group.Find(int32(i))]
 		slices.Sort(together)
 		v.standIn(s, i, together, stems)
 	}

@@ -13,6 +13,7 @@ import (
 	"yarvek/core/scene"
 	"yarvek/core/target"
 	"yarvek/core/twin"
+	"yarvek/core/union"
 )
 
 // The things that often do not belong, besides the kinds of node.
@@ -151,17 +152,7 @@ func (v *looker) mainBody(s *scene.Scene) {
 		return
 	}
 	slices.SortStableFunc(list, func(a, b int) int { return cmp.Compare(v.Boxes[a].Min[0], v.Boxes[b].Min[0]) })
-	up := make([]int, len(list))
-	for i := range up {
-		up[i] = i
-	}
-	find := func(i int) int {
-		for up[i] != i {
-			up[i] = up[up[i]]
-			i = up[i]
-		}
-		return i
-	}
+	bodies := union.New(len(list))
 	tests := 0
 	for i, a := range list {
 		for j := i + 1; j < len(list) && v.Boxes[list[j]].Min[0] <= v.Boxes[a].Max[0]+reach; j++ {
@@ -170,23 +161,23 @@ func (v *looker) mainBody(s *scene.Scene) {
 				break
 			}
 			if v.Boxes[a].Gap(v.Boxes[list[j]]) <= reach {
-				up[find(j)] = find(i)
+				bodies.Join(int32(i), int32(j))
 			}
 		}
 	}
-	sum := map[int]float64{}
-	best := -1
+	sum := map[int32]float64{}
+	best := int32(-1)
 	for i, a := range list {
-		sum[find(i)] += area[a]
+		sum[bodies.Find(int32(i))] += area[a]
 	}
 	for i := range list {
-		if k := find(i); best < 0 || sum[k] > sum[best] {
+		if k := bodies.Find(int32(i)); best < 0 || sum[k] > sum[best] {
 			best = k
 		}
 	}
 	v.Main = geom.EmptyBox()
 	for i, a := range list {
-		if find(i) == best {
+		if bodies.Find(int32(i)) == best {
 			v.inMain[a] = true
 			v.Main = v.Main.Union(v.Boxes[a])
 		}
