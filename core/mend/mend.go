@@ -57,61 +57,13 @@ func (b *builder) keep(f int) {
 // mesh finishes it over the given points. Points that faces of m used and none uses any more
 // go; those that none used stay.
 func (b *builder) mesh(points []geom.Vec3) *scene.Mesh {
-	m := b.m
-	out := *m
-	out.FaceStart, out.Corners, out.Hard = b.start, b.point, b.hard
-	pick := func(index []int32) []int32 {
-		if index == nil {
-			return nil
-		}
-		list := make([]int32, len(b.from))
-		for i, c := range b.from {
-			list[i] = index[c]
-		}
-		return list
-	}
-	out.Normals.Index, out.Tangents.Index, out.Colors.Index = pick(m.Normals.Index), pick(m.Tangents.Index), pick(m.Colors.Index)
-	out.UVs = slices.Clone(m.UVs)
-	for i := range out.UVs {
-		out.UVs[i].Index = pick(out.UVs[i].Index)
-	}
-	out.Slot, out.Smooth = nil, nil
-	for _, f := range b.face {
-		if m.Slot != nil {
-			out.Slot = append(out.Slot, m.Slot[f])
-		}
-		if m.Smooth != nil {
-			out.Smooth = append(out.Smooth, m.Smooth[f])
-		}
-	}
-	if m.Slot != nil && out.Slot == nil {
-		out.Slot = []int32{}
-	}
-	was := m.Used()
+	out := b.m.Remade(b.start, b.from, b.face)
+	was := b.m.Used()
 	for len(was) < len(points) {
 		was = append(was, true) // a new one
 	}
-	out.Points = points
-	return dropped(&out, was)
-}
-
-// dropped takes the points out that may go and that no face uses. The mesh's corners are its
-// own, and are changed.
-func dropped(m *scene.Mesh, may []bool) *scene.Mesh {
-	used := m.Used()
-	number := make([]int32, len(m.Points))
-	var points []geom.Vec3
-	for p, q := range m.Points {
-		if used[p] || !may[p] {
-			number[p] = int32(len(points))
-			points = append(points, q)
-		}
-	}
-	m.Points = points
-	for i, p := range m.Corners {
-		m.Corners[i] = number[p]
-	}
-	return m
+	out.Points, out.Corners, out.Hard = points, b.point, b.hard
+	return out.WithoutLoose(was)
 }
 
 // Unused takes out the points no face uses.
@@ -122,7 +74,7 @@ func Unused(m *scene.Mesh) (*scene.Mesh, int) {
 	}
 	out := *m
 	out.Corners = slices.Clone(m.Corners)
-	next := dropped(&out, all)
+	next := out.WithoutLoose(all)
 	if n := len(m.Points) - len(next.Points); n > 0 {
 		return next, n
 	}
@@ -304,11 +256,7 @@ func Flat(m *scene.Mesh, list []int32) *scene.Mesh {
 			return
 		}
 		t := []int32{p, q, r}
-		s, e := m.FaceStart[f], m.FaceStart[f+1]
-		b.add(f, t, nil, func(k int) bool {
-			next := t[(k+1)%3]
-			return (next == t[k]+1 || t[k] == e-1 && next == s) && m.Hard[t[k]]
-		})
+		b.add(f, t, nil, func(k int) bool { return m.HardAfter(f, t[k], t[(k+1)%3]) })
 	})
 	return b.mesh(m.Points)
 }

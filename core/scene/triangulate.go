@@ -295,58 +295,30 @@ func (m *Mesh) Triangulated() *Mesh {
 		return m
 	}
 	n := m.Triangles()
-	from := make([]int32, 0, 3*n) // corner of m for each corner of the outcome
-	out := *m
-	out.FaceStart = make([]int32, n+1)
-	if m.Slot != nil {
-		out.Slot = make([]int32, 0, n)
-	}
-	if m.Smooth != nil {
-		out.Smooth = make([]uint32, 0, n)
-	}
+	from, face := make([]int32, 0, 3*n), make([]int32, 0, n) // corners and faces of m
+	var hard []bool
 	if m.Hard != nil {
-		out.Hard = make([]bool, 0, 3*n)
+		hard = make([]bool, 0, 3*n)
 	}
 	m.EachTriangle(func(f int, a, b, c int32) {
-		t := [3]int32{a, b, c}
-		from = append(from, a, b, c)
-		if m.Slot != nil {
-			out.Slot = append(out.Slot, m.Slot[f])
-		}
-		if m.Smooth != nil {
-			out.Smooth = append(out.Smooth, m.Smooth[f])
-		}
+		from, face = append(from, a, b, c), append(face, int32(f))
 		if m.Hard != nil {
-			s, e := m.FaceStart[f], m.FaceStart[f+1]
-			for i, k := range t {
-				next := t[(i+1)%3]
-				outline := next == k+1 || k == e-1 && next == s
-				out.Hard = append(out.Hard, outline && m.Hard[k])
-			}
+			hard = append(hard, m.HardAfter(f, a, b), m.HardAfter(f, b, c), m.HardAfter(f, c, a))
 		}
 	})
-	for i := range out.FaceStart {
-		out.FaceStart[i] = int32(3 * i)
+	start := make([]int32, n+1)
+	for i := range start {
+		start[i] = int32(3 * i)
 	}
-	pick := func(index []int32) []int32 {
-		if index == nil {
-			return nil
-		}
-		list := make([]int32, len(from))
-		for i, c := range from {
-			list[i] = index[c]
-		}
-		return list
-	}
-	out.Corners = pick(m.Corners)
-	out.Normals.Index = pick(m.Normals.Index)
-	out.Tangents.Index = pick(m.Tangents.Index)
-	out.Colors.Index = pick(m.Colors.Index)
-	out.UVs = append([]UVSet(nil), m.UVs...)
-	for i := range out.UVs {
-		out.UVs[i].Index = pick(out.UVs[i].Index)
-	}
-	return &out
+	out := m.Remade(start, from, face)
+	out.Hard = hard
+	return out
+}
+
+// HardAfter tells of a triangle that face f is cut into whether its side from corner a to b is a
+// hard edge: cuts are not.
+func (m *Mesh) HardAfter(f int, a, b int32) bool {
+	return m.Hard != nil && m.Hard[a] && (b == a+1 || a == m.FaceStart[f+1]-1 && b == m.FaceStart[f])
 }
 
 // Triangulated cuts every mesh of the scene.

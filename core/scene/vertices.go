@@ -152,6 +152,54 @@ func (m *Mesh) SlotCorners() (slots []int, corners [][]int32) {
 	return slots, corners
 }
 
+// Remade is a mesh of corners of this one, given by number, in faces that begin at start: each
+// corner has its point and all it carries, each face the slot and the smoothing group of the one
+// named in face. What it says of hard edges is left for the caller to set.
+func (m *Mesh) Remade(start, from, face []int32) *Mesh {
+	out := *m
+	out.FaceStart, out.Hard = start, nil
+	out.Corners = picks(m.Corners, from)
+	out.Normals.Index, out.Tangents.Index = picks(m.Normals.Index, from), picks(m.Tangents.Index, from)
+	out.Colors.Index = picks(m.Colors.Index, from)
+	out.UVs = append([]UVSet(nil), m.UVs...)
+	for i := range out.UVs {
+		out.UVs[i].Index = picks(out.UVs[i].Index, from)
+	}
+	out.Slot, out.Smooth = picks(m.Slot, face), picks(m.Smooth, face)
+	return &out
+}
+
+// picks are the values of a list at some places, nil of a list that is not there.
+func picks[T any](list []T, at []int32) []T {
+	if list == nil {
+		return nil
+	}
+	out := make([]T, len(at))
+	for i, k := range at {
+		out[i] = list[k]
+	}
+	return out
+}
+
+// WithoutLoose is the mesh without the points that may go and that no face uses. The numbers of
+// its corners' points are changed in place: the mesh must be one that was made just now.
+func (m *Mesh) WithoutLoose(may []bool) *Mesh {
+	used := m.Used()
+	number := make([]int32, len(m.Points))
+	var points []geom.Vec3
+	for p, q := range m.Points {
+		if used[p] || !may[p] {
+			number[p] = int32(len(points))
+			points = append(points, q)
+		}
+	}
+	m.Points = points
+	for i, p := range m.Corners {
+		m.Corners[i] = number[p]
+	}
+	return m
+}
+
 // Reordered is the mesh with its faces in another order, all of them, and its points in the order
 // of their first use; points nothing uses come last.
 func (m *Mesh) Reordered(faces []int32) *Mesh {
@@ -163,41 +211,8 @@ func (m *Mesh) Reordered(faces []int32) *Mesh {
 		}
 		at = append(at, int32(len(from)))
 	}
-	pick := func(index []int32) []int32 {
-		if index == nil {
-			return nil
-		}
-		list := make([]int32, len(from))
-		for i, c := range from {
-			list[i] = index[c]
-		}
-		return list
-	}
-	out := *m
-	out.FaceStart, out.Corners = at, pick(m.Corners)
-	out.Normals.Index, out.Tangents.Index, out.Colors.Index = pick(m.Normals.Index), pick(m.Tangents.Index), pick(m.Colors.Index)
-	out.UVs = append([]UVSet(nil), m.UVs...)
-	for i := range out.UVs {
-		out.UVs[i].Index = pick(out.UVs[i].Index)
-	}
-	if m.Slot != nil {
-		out.Slot = make([]int32, len(faces))
-		for i, f := range faces {
-			out.Slot[i] = m.Slot[f]
-		}
-	}
-	if m.Smooth != nil {
-		out.Smooth = make([]uint32, len(faces))
-		for i, f := range faces {
-			out.Smooth[i] = m.Smooth[f]
-		}
-	}
-	if m.Hard != nil {
-		out.Hard = make([]bool, len(from))
-		for i, c := range from {
-			out.Hard[i] = m.Hard[c]
-		}
-	}
+	out := m.Remade(at, from, faces)
+	out.Hard = picks(m.Hard, from)
 	number := make([]int32, len(m.Points)) // plus one
 	out.Points = make([]geom.Vec3, 0, len(m.Points))
 	for i, p := range out.Corners {
@@ -212,5 +227,5 @@ func (m *Mesh) Reordered(faces []int32) *Mesh {
 			out.Points = append(out.Points, m.Points[p])
 		}
 	}
-	return &out
+	return out
 }

@@ -137,9 +137,7 @@ func newWork(ctx context.Context, m *scene.Mesh) *work {
 	if m.Hard != nil {
 		w.hard = make([]bool, len(w.corner))
 		for h := range w.corner {
-			a, b := w.corner[h], w.corner[next(int32(h))]
-			s, e := m.FaceStart[w.face[h/3]], m.FaceStart[w.face[h/3]+1]
-			w.hard[h] = (b == a+1 || a == e-1 && b == s) && m.Hard[a]
+			w.hard[h] = m.HardAfter(int(w.face[h/3]), w.corner[h], w.corner[next(int32(h))])
 		}
 	}
 	w.pair(ctx)
@@ -271,22 +269,14 @@ func (w *work) mesh() *scene.Mesh {
 			whole[f] = false
 		}
 	}
-	out := *m
-	var from []int32 // corner of m for each corner of the outcome
-	out.FaceStart = []int32{0}
-	out.Slot, out.Smooth, out.Hard = nil, nil, nil
+	from, start, face := []int32(nil), []int32{0}, []int32(nil)
+	var hards []bool
 	emit := func(f int32, hard func(k int) bool, corners ...int32) {
-		from = append(from, corners...)
-		out.FaceStart = append(out.FaceStart, int32(len(from)))
-		if m.Slot != nil {
-			out.Slot = append(out.Slot, m.Slot[f])
-		}
-		if m.Smooth != nil {
-			out.Smooth = append(out.Smooth, m.Smooth[f])
-		}
+		from, face = append(from, corners...), append(face, f)
+		start = append(start, int32(len(from)))
 		if m.Hard != nil {
 			for k := range corners {
-				out.Hard = append(out.Hard, hard(k))
+				hards = append(hards, hard(k))
 			}
 		}
 	}
@@ -308,35 +298,7 @@ func (w *work) mesh() *scene.Mesh {
 			emit(f, func(k int) bool { return w.hard[3*t+k] }, w.corner[3*t:3*t+3]...)
 		}
 	}
-	pick := func(index []int32) []int32 {
-		if index == nil {
-			return nil
-		}
-		list := make([]int32, len(from))
-		for i, c := range from {
-			list[i] = index[c]
-		}
-		return list
-	}
-	out.Corners = pick(m.Corners)
-	out.Normals.Index, out.Tangents.Index, out.Colors.Index = pick(m.Normals.Index), pick(m.Tangents.Index), pick(m.Colors.Index)
-	out.UVs = append([]scene.UVSet(nil), m.UVs...)
-	for i := range out.UVs {
-		out.UVs[i].Index = pick(out.UVs[i].Index)
-	}
-	// Points that faces used and no face uses any more go; those nothing used stay.
-	before := m.Used()
-	used := out.Used()
-	number := make([]int32, len(m.Points))
-	out.Points = nil
-	for p, q := range m.Points {
-		if used[p] || !before[p] {
-			number[p] = int32(len(out.Points))
-			out.Points = append(out.Points, q)
-		}
-	}
-	for i, p := range out.Corners {
-		out.Corners[i] = number[p]
-	}
-	return &out
+	out := m.Remade(start, from, face)
+	out.Hard = hards
+	return out.WithoutLoose(m.Used())
 }
