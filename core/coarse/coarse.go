@@ -35,20 +35,12 @@ func Find(ctx context.Context, m *scene.Mesh, turn float64) Facets {
 		}
 	}
 	n := topo.Of(ctx, m, topo.Places(ctx, m.Points, 0), nil)
-	alike := func(a, b int32) bool {
-		i, j := normals.Index[a], normals.Index[b]
-		if i < 0 || j < 0 {
-			return false
-		}
-		u, v := normals.Values[i], normals.Values[j]
-		return u[0]*v[0]+u[1]*v[1]+u[2]*v[2] > 0.9998
-	}
 	for e := range n.Edges() {
 		if e&0xffff == 0 && ctx.Err() != nil {
 			return out
 		}
 		r := n.Runs(e)
-		if len(r) != 2 || n.Alike(r[0], r[1]) || !alike(r[0], n.Next(r[1])) || !alike(n.Next(r[0]), r[1]) {
+		if !n.Soft(normals, e) {
 			continue
 		}
 		f, g := int(n.FaceOf[r[0]]), int(n.FaceOf[r[1]])

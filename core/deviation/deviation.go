@@ -4,6 +4,7 @@ package deviation
 import (
 	"context"
 	"math"
+	"slices"
 
 	"yarvek/core/geom"
 	"yarvek/core/scene"
@@ -102,7 +103,7 @@ func (x *surface) to(ctx context.Context, y *surface, n int) Figures {
 	type sums struct{ max, sum, square float64 }
 	parts := make([]sums, split.Blocks(n, block))
 	_ = split.InBlocks(ctx, n, block, func(k, from, to int) {
-		t, _ := at(x.area, whole*float64(from)/float64(n))
+		t, _ := slices.BinarySearch(x.area, whole*float64(from)/float64(n))
 		for i := from; i < to; i++ {
 			// Evenly along the area, and by a sequence of low discrepancy within each triangle.
 			s := whole * (float64(i) + 0.5) / float64(n)
@@ -124,19 +125,6 @@ func (x *surface) to(ctx context.Context, y *surface, n int) Figures {
 	}
 	f.Max, f.Mean, f.RMS = max(f.Max, all.max), all.sum/float64(n), math.Sqrt(all.square/float64(n))
 	return f
-}
-
-// at is the first triangle up to which there is so much area.
-func at(area []float64, s float64) (int, bool) {
-	lo, hi := 0, len(area)-1
-	for lo < hi {
-		if mid := (lo + hi) / 2; area[mid] < s {
-			lo = mid + 1
-		} else {
-			hi = mid
-		}
-	}
-	return lo, true
 }
 
 // radical is the van der Corput sequence in a base (Halton 1960).

@@ -106,6 +106,20 @@ func IsHole(net *topo.Net, parts *topo.Parts, areas []float64, ch topo.Chain) bo
 	return rim.Len() < 0.5*areas[k]
 }
 
+// Sheets tells the parts that are sheets, whose outline is among the borders, from bodies, and the
+// borders that are holes.
+func Sheets(net *topo.Net, parts *topo.Parts, borders []topo.Chain) (sheet, hole []bool) {
+	areas := Areas(net, parts)
+	sheet, hole = make([]bool, parts.N), make([]bool, len(borders))
+	for i, ch := range borders {
+		hole[i] = IsHole(net, parts, areas, ch)
+		if k := parts.Of[net.FaceOf[net.Runs(int(ch.Edges[0]))[0]]]; k >= 0 && !hole[i] {
+			sheet[k] = true
+		}
+	}
+	return sheet, hole
+}
+
 // isFlat tells whether a ring lies on a plane, to a thousandth of its size.
 func isFlat(p []geom.Vec3) bool {
 	var n, mid geom.Vec3

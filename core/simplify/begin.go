@@ -161,7 +161,7 @@ func (w *work) lines(tri *scene.Mesh, net *topo.Net) {
 	for e := range net.Edges() {
 		runs := net.Runs(e)
 		c := runs[0]
-		a, b := w.place[c], w.place[after(c)]
+		a, b := w.place[c], w.place[topo.After(c)]
 		hold := len(runs) != 2
 		if !hold {
 			d := runs[1]
@@ -169,7 +169,7 @@ func (w *work) lines(tri *scene.Mesh, net *topo.Net) {
 			switch {
 			case net.Alike(c, d): // wound against one another
 				hold = true
-			case w.wedge[c] != w.wedge[after(d)] || w.wedge[after(c)] != w.wedge[d]:
+			case w.wedge[c] != w.wedge[topo.After(d)] || w.wedge[topo.After(c)] != w.wedge[d]:
 				hold = true
 			case tri.Slot != nil && tri.Slot[f] != tri.Slot[g]:
 				hold = true
@@ -193,7 +193,7 @@ func (w *work) lines(tri *scene.Mesh, net *topo.Net) {
 		}
 		along := w.at[b].Sub(w.at[a])
 		for _, c := range runs {
-			x, y, z := w.at[w.place[c]], w.at[w.place[after(c)]], w.at[w.place[prev(c)]]
+			x, y, z := w.at[w.place[c]], w.at[w.place[topo.After(c)]], w.at[w.place[topo.Before(c)]]
 			n := y.Sub(x).Cross(z.Sub(x)).Cross(along).Unit() // across the edge, in the face
 			var q quadric
 			q.plane(n, -n.Dot(x), lineWeight*along.Dot(along)/float64(len(runs)))
@@ -236,7 +236,7 @@ func (w *work) oneFan(p int32) bool {
 	w.each(p, func(c int32) {
 		n++
 		if len(out) < mostRound {
-			out = append(out, w.place[after(c)])
+			out = append(out, w.place[topo.After(c)])
 		}
 	})
 	if n > mostRound {
@@ -252,16 +252,16 @@ func (w *work) oneFan(p int32) bool {
 	begin := w.first[p]
 	reached := 0
 	at := map[int32]int32{}
-	w.each(p, func(c int32) { at[w.place[after(c)]] = c })
+	w.each(p, func(c int32) { at[w.place[topo.After(c)]] = c })
 	came := map[int32]bool{}
-	w.each(p, func(c int32) { came[w.place[prev(c)]] = true })
+	w.each(p, func(c int32) { came[w.place[topo.Before(c)]] = true })
 	w.each(p, func(c int32) {
-		if !came[w.place[after(c)]] {
+		if !came[w.place[topo.After(c)]] {
 			begin = c // nothing comes before it
 		}
 	})
 	for c, ok := begin, true; ok && reached < n; reached++ {
-		c, ok = at[w.place[prev(c)]]
+		c, ok = at[w.place[topo.Before(c)]]
 	}
 	return reached == n
 }

@@ -7,6 +7,7 @@ import (
 
 	"yarvek/core/geom"
 	"yarvek/core/split"
+	"yarvek/core/topo"
 )
 
 // halfFrom is how many triangles are worth being divided for two to work on.
@@ -73,7 +74,7 @@ func (w *work) halves() []uint8 {
 		if p < 0 {
 			continue
 		}
-		if q := w.place[after(int32(c))]; side(p) != side(q) {
+		if q := w.place[topo.After(int32(c))]; side(p) != side(q) {
 			half[p], half[q] = 2, 2
 		}
 	}
@@ -144,7 +145,7 @@ func (w *hand) fill(ctx context.Context, in func(p int32) bool) {
 		if p < 0 {
 			continue
 		}
-		q := w.place[after(int32(c))]
+		q := w.place[topo.After(int32(c))]
 		// Every edge once: its other triangle runs along it from the other end. At a border, and
 		// along seams, from either.
 		if (p < q || w.crease[c]) && in(p) && in(q) {
@@ -159,7 +160,7 @@ func (w *hand) fill(ctx context.Context, in func(p int32) bool) {
 func (w *work) isLine(a, b int32) bool {
 	found := false
 	w.each(a, func(c int32) {
-		found = found || w.crease[c] && w.place[after(c)] == b || w.crease[prev(c)] && w.place[prev(c)] == b
+		found = found || w.crease[c] && w.place[topo.After(c)] == b || w.crease[topo.Before(c)] && w.place[topo.Before(c)] == b
 	})
 	return found
 }
@@ -221,7 +222,7 @@ func (w *hand) collapse(a, b int32, to geom.Vec3) {
 	var gone [4]int32
 	n := 0
 	w.each(a, func(c int32) {
-		if w.place[after(c)] == b || w.place[prev(c)] == b {
+		if w.place[topo.After(c)] == b || w.place[topo.Before(c)] == b {
 			if n < len(gone) {
 				gone[n] = c / 3
 				n++
@@ -254,7 +255,7 @@ func (w *hand) collapse(a, b int32, to geom.Vec3) {
 func (w *hand) alone(a, b int32) bool {
 	ok := true
 	w.each(a, func(c int32) {
-		p, q := w.place[after(c)], w.place[prev(c)]
+		p, q := w.place[topo.After(c)], w.place[topo.Before(c)]
 		if p == b {
 			ok = ok && w.in(q)
 		} else if q == b {
@@ -288,9 +289,9 @@ func (w *work) unlink(c int32) {
 // around takes the edges of a place into the heap as they are now, and names its lines anew.
 func (w *hand) around(b int32) {
 	w.each(b, func(c int32) {
-		for _, d := range [2]int32{after(c), prev(c)} {
+		for _, d := range [2]int32{topo.After(c), topo.Before(c)} {
 			o := w.place[d]
-			if d == prev(c) && !w.crease[d] || w.in != nil && !w.in(o) {
+			if d == topo.Before(c) && !w.crease[d] || w.in != nil && !w.in(o) {
 				continue // it is the next of another triangle, or another's
 			}
 			if _, cost, ok := w.target(b, o); ok {
@@ -305,7 +306,7 @@ func (w *hand) around(b int32) {
 func (w *work) joinable(a, b int32) bool {
 	at, both := 0, 0
 	w.each(a, func(c int32) {
-		if w.place[after(c)] == b || w.place[prev(c)] == b {
+		if w.place[topo.After(c)] == b || w.place[topo.Before(c)] == b {
 			at++
 		}
 	})
@@ -315,7 +316,7 @@ func (w *work) joinable(a, b int32) bool {
 	var near [64]int32
 	list := near[:0]
 	w.each(a, func(c int32) {
-		for _, d := range [2]int32{after(c), prev(c)} {
+		for _, d := range [2]int32{topo.After(c), topo.Before(c)} {
 			if p := w.place[d]; p != b && !slices.Contains(list, p) {
 				list = append(list, p)
 			}
@@ -326,7 +327,7 @@ func (w *work) joinable(a, b int32) bool {
 	}
 	seen := make([]int32, 0, 8)
 	w.each(b, func(c int32) {
-		for _, d := range [2]int32{after(c), prev(c)} {
+		for _, d := range [2]int32{topo.After(c), topo.Before(c)} {
 			if p := w.place[d]; p != a && slices.Contains(list, p) && !slices.Contains(seen, p) {
 				seen = append(seen, p)
 				both++
@@ -347,7 +348,7 @@ func (w *work) upright(a, b int32, to geom.Vec3) bool {
 	ok := true
 	n := 0
 	w.each(a, func(c int32) {
-		p, q := w.place[after(c)], w.place[prev(c)]
+		p, q := w.place[topo.After(c)], w.place[topo.Before(c)]
 		if n++; !ok || p == b || q == b {
 			return
 		}
@@ -368,7 +369,7 @@ func (w *work) mix(a, b int32, t float64) {
 	var pairs [8]pair
 	list := pairs[:0]
 	w.each(a, func(c int32) {
-		for _, d := range [2]int32{after(c), prev(c)} {
+		for _, d := range [2]int32{topo.After(c), topo.Before(c)} {
 			if w.place[d] == b {
 				if p := (pair{w.wedge[c], w.wedge[d]}); !slices.Contains(list, p) {
 					list = append(list, p)
@@ -399,7 +400,7 @@ func (w *work) mix(a, b int32, t float64) {
 	})
 	// The two sides at each triangle that goes become one: it is a line where either was.
 	w.each(a, func(c int32) {
-		i, j := after(c), prev(c)
+		i, j := topo.After(c), topo.Before(c)
 		if w.place[i] != b && w.place[j] != b {
 			return
 		}
@@ -420,11 +421,11 @@ func (w *work) mix(a, b int32, t float64) {
 // mark makes the edge between two places a line, on the sides that are there.
 func (w *work) mark(a, b int32) {
 	w.each(a, func(c int32) {
-		if w.place[after(c)] == b {
+		if w.place[topo.After(c)] == b {
 			w.crease[c] = true
 		}
-		if w.place[prev(c)] == b {
-			w.crease[prev(c)] = true
+		if w.place[topo.Before(c)] == b {
+			w.crease[topo.Before(c)] = true
 		}
 	})
 }

@@ -162,18 +162,3 @@ func (v *wedges) of(w int32) []float64 { return v.data[int(w)*v.width : (int(w)+
 // lineWeight is how much more a plane along a border or a seam weighs than a face of the square
 // of its length.
 const lineWeight = 20
-
-// prev and after are the other corners of a corner's triangle.
-func after(c int32) int32 {
-	if c%3 == 2 {
-		return c - 2
-	}
-	return c + 1
-}
-
-func prev(c int32) int32 {
-	if c%3 == 0 {
-		return c + 2
-	}
-	return c - 1
-}

@@ -176,6 +176,22 @@ func (n *Net) FacesAt(e int) int {
 	return faces
 }
 
+// After is the corner after c where triangles are numbered three by three.
+func After(c int32) int32 {
+	if c%3 == 2 {
+		return c - 2
+	}
+	return c + 1
+}
+
+// Before is the corner before c, likewise.
+func Before(c int32) int32 {
+	if c%3 == 0 {
+		return c + 2
+	}
+	return c - 1
+}
+
 // Next is the corner after c in its face.
 func (n *Net) Next(c int32) int32 {
 	f := n.FaceOf[c]
@@ -207,6 +223,27 @@ func (n *Net) Ends(e int) (a, b int32) {
 // Alike tells whether two runs along one edge go in the same direction, as those of neighbours
 // wound against each other do.
 func (n *Net) Alike(a, b int32) bool { return n.At(a) == n.At(b) }
+
+// softFrom is the cosine of the angle within which two normals count as one: about a degree.
+const softFrom = 0.9998
+
+// Soft tells whether an edge lies between two faces that look the same way round it and share a
+// normal at both its ends.
+func (n *Net) Soft(normals scene.Layer[[3]float32], e int) bool {
+	r := n.Runs(e)
+	if len(r) != 2 || n.Alike(r[0], r[1]) {
+		return false
+	}
+	same := func(a, b int32) bool {
+		i, j := normals.Index[a], normals.Index[b]
+		if i == j || i < 0 || j < 0 {
+			return i == j && i >= 0
+		}
+		u, v := normals.Values[i], normals.Values[j]
+		return u[0]*v[0]+u[1]*v[1]+u[2]*v[2] > softFrom
+	}
+	return same(r[0], n.Next(r[1])) && same(n.Next(r[0]), r[1])
+}
 
 // JoinAcross joins, of two runs along one edge, the corners that stand at each of its ends.
 func (n *Net) JoinAcross(corners union.Sets, a, b int32) {

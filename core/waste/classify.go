@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"yarvek/core/geom"
+	"yarvek/core/topo"
 )
 
 // fan walks round the place half edge h begins at: the half edges that begin there, each of
@@ -16,14 +17,14 @@ func (w *work) fan(h int32, list []int32, most int) (_ []int32, closed bool) {
 		if g < 0 {
 			break
 		}
-		if first = next(g); first == h {
+		if first = topo.After(g); first == h {
 			closed = true
 			break
 		}
 	}
 	list = append(list[:0], first)
 	for len(list) <= most {
-		g := w.twin[prev(list[len(list)-1])]
+		g := w.twin[topo.Before(list[len(list)-1])]
 		if g < 0 || g == first {
 			break
 		}
@@ -67,7 +68,7 @@ func (w *work) classify(ctx context.Context) {
 		}
 		if !closed {
 			if borders < 2 {
-				ends[borders] = prev(list[len(list)-1])
+				ends[borders] = topo.Before(list[len(list)-1])
 			}
 			borders++
 		}
@@ -92,7 +93,7 @@ func (w *work) other(h, p int32) int32 {
 	if a := w.at(h); a != p {
 		return a
 	}
-	return w.at(next(h))
+	return w.at(topo.After(h))
 }
 
 // straighten lets of the points along borders those stay that the line needs: runs of them are

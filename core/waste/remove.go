@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"yarvek/core/scene"
+	"yarvek/core/topo"
 )
 
 // remove takes points out, those with few triangles round them first: each leaves a hole,
@@ -87,11 +88,11 @@ func (w *work) take(p int32, most int, cut *cutter) (done, many bool) {
 			*x = hole{w.region[h/3], x.corner[:0], x.beyond[:0], x.inner[:0], x.tris[:0]}
 		}
 		x := &cut.holes[len(cut.holes)-1]
-		side := next(h)
+		side := topo.After(h)
 		x.corner, x.beyond, x.inner, x.tris = append(x.corner, w.corner[side]), append(x.beyond, w.twin[side]), append(x.inner, side),
 			append(x.tris, h/3)
 		if i+1 == len(fan) || w.divides(fan[i+1]) {
-			x.corner = append(x.corner, w.corner[prev(h)])
+			x.corner = append(x.corner, w.corner[topo.Before(h)])
 		}
 	}
 	if w.state[p] == inside {
@@ -282,7 +283,7 @@ func (w *work) fill(p int32, c *cutter) {
 	for k, x := range c.holes {
 		if g := x.beyond[0]; len(x.corner) == 2 {
 			closing[k], w.twin[g] = g, -1
-			w.out[w.at(g)], w.out[w.at(next(g))] = g, next(g)
+			w.out[w.at(g)], w.out[w.at(topo.After(g))] = g, topo.After(g)
 			w.touched[g/3] = true
 			if w.hard != nil {
 				w.hard[g] = closingHard

@@ -90,20 +90,6 @@ const (
 	along // between two regions or at a border
 )
 
-func next(h int32) int32 {
-	if h%3 == 2 {
-		return h - 2
-	}
-	return h + 1
-}
-
-func prev(h int32) int32 {
-	if h%3 == 0 {
-		return h + 2
-	}
-	return h - 1
-}
-
 // at is the place a half edge begins at.
 func (w *work) at(h int32) int32 { return w.begins[h] }
 
@@ -137,7 +123,7 @@ func newWork(ctx context.Context, m *scene.Mesh) *work {
 	if m.Hard != nil {
 		w.hard = make([]bool, len(w.corner))
 		for h := range w.corner {
-			w.hard[h] = m.HardAfter(int(w.face[h/3]), w.corner[h], w.corner[next(int32(h))])
+			w.hard[h] = m.HardAfter(int(w.face[h/3]), w.corner[h], w.corner[topo.After(int32(h))])
 		}
 	}
 	w.pair(ctx)
@@ -150,7 +136,7 @@ func (w *work) pair(ctx context.Context) {
 	w.twin, w.out = make([]int32, len(w.corner)), make([]int32, points)
 	start := make([]int32, points+1)
 	low := func(h int32) (a, b int32) {
-		a, b = w.at(h), w.at(next(h))
+		a, b = w.at(h), w.at(topo.After(h))
 		return min(a, b), max(a, b)
 	}
 	for p := range w.out {
@@ -209,7 +195,7 @@ func (w *work) crowded(ctx context.Context) []int32 {
 	type edge struct{ a, b int32 }
 	count := map[edge]int32{}
 	key := func(h int32) edge {
-		a, b := w.at(h), w.at(next(h))
+		a, b := w.at(h), w.at(topo.After(h))
 		return edge{min(a, b), max(a, b)}
 	}
 	for t, touched := range w.touched {

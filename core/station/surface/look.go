@@ -279,14 +279,7 @@ func crooked(ctx context.Context, m *scene.Mesh) []int32 {
 // sheets tells the open parts that are sheets from bodies with holes.
 func (x *MeshSeen) sheets(m *scene.Mesh, f *flaw.Flaws, face func(int32) []geom.Vec3) {
 	areas := mend.Areas(f.Net, f.Parts)
-	isHole := make([]bool, len(f.Borders))
-	sheet := make([]bool, f.Parts.N)
-	for i, ch := range f.Borders {
-		isHole[i] = mend.IsHole(f.Net, f.Parts, areas, ch)
-		if k := f.Parts.Of[f.Net.FaceOf[f.Net.Runs(int(ch.Edges[0]))[0]]]; k >= 0 && !isHole[i] {
-			sheet[k] = true
-		}
-	}
+	sheet, isHole := mend.Sheets(f.Net, f.Parts, f.Borders)
 	for i, ch := range f.Borders {
 		c := f.Net.Runs(int(ch.Edges[0]))[0]
 		if k := f.Parts.Of[f.Net.FaceOf[c]]; isHole[i] && k >= 0 && !sheet[k] {
@@ -326,27 +319,13 @@ func hardShare(m *scene.Mesh, n *topo.Net) float64 {
 		normals = m.SmoothNormals()
 	}
 	hard, all := 0, 0
-	same := func(a, b int32) bool {
-		if !normals.Has() {
-			return true
-		}
-		i, j := normals.Index[a], normals.Index[b]
-		if i == j {
-			return true
-		}
-		if i < 0 || j < 0 {
-			return false
-		}
-		u, v := normals.Values[i], normals.Values[j]
-		return u[0]*v[0]+u[1]*v[1]+u[2]*v[2] > 0.9998
-	}
 	for e := range n.Edges() {
 		r := n.Runs(e)
 		if len(r) != 2 || n.Alike(r[0], r[1]) {
 			continue
 		}
 		all++
-		if m.Hard != nil && m.Hard[r[0]] || !same(r[0], n.Next(r[1])) || !same(n.Next(r[0]), r[1]) {
+		if m.Hard != nil && m.Hard[r[0]] || normals.Has() && !n.Soft(normals, e) {
 			hard++
 		}
 	}

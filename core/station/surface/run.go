@@ -203,13 +203,7 @@ func (w *mender) sheets(at func() *flaw.Flaws) {
 	if w.ctx.Err() != nil {
 		return
 	}
-	areas := mend.Areas(x.Net, x.Parts)
-	sheet := make([]bool, x.Parts.N)
-	for _, ch := range x.Borders {
-		if k := x.Parts.Of[x.Net.FaceOf[x.Net.Runs(int(ch.Edges[0]))[0]]]; k >= 0 && !mend.IsHole(x.Net, x.Parts, areas, ch) {
-			sheet[k] = true
-		}
-	}
+	sheet, _ := mend.Sheets(x.Net, x.Parts, x.Borders)
 	if w.d.TwoSided {
 		w.slots = map[int]bool{}
 		for f, k := range x.Parts.Of {
