@@ -3,6 +3,7 @@ package scene
 import (
 	"context"
 	"math"
+	"slices"
 
 	"yarvek/core/geom"
 	"yarvek/core/split"
@@ -228,4 +229,40 @@ func (m *Mesh) Reordered(faces []int32) *Mesh {
 		}
 	}
 	return out
+}
+
+// WithSlots is the mesh with another list of slots, in its order. What its faces use and the list has
+// not is added at its end.
+func (m *Mesh) WithSlots(slots []int) *Mesh {
+	if slices.Equal(m.Slots, slots) {
+		return m
+	}
+	out := *m
+	out.Slots = slots
+	to := make([]int32, max(1, len(m.Slots)))
+	for k := range to {
+		mat := -1
+		if k < len(m.Slots) {
+			mat = m.Slots[k]
+		}
+		i := slices.Index(slots, mat)
+		if i < 0 {
+			if mat >= 0 || len(slots) > 0 {
+				out.Slots = append(slices.Clone(out.Slots), mat)
+				i = len(out.Slots) - 1
+			} else {
+				i = 0
+			}
+		}
+		to[k] = int32(i)
+	}
+	out.Slot = make([]int32, m.Faces())
+	for f := range out.Slot {
+		k := int32(0)
+		if m.Slot != nil {
+			k = m.Slot[f]
+		}
+		out.Slot[f] = to[k]
+	}
+	return &out
 }

@@ -65,6 +65,9 @@ func newWork(ctx context.Context, m *scene.Mesh, o Options) *work {
 		p, q, r := w.at[a], w.at[b], w.at[c]
 		k := q.Sub(p).Cross(r.Sub(p))
 		area := k.Len() / 2
+		if o.Weight != nil {
+			area *= o.Weight(int(source[t]))
+		}
 		normal := k.Unit()
 		var one quadric
 		one.plane(normal, -normal.Dot(p), area)
@@ -75,6 +78,10 @@ func newWork(ctx context.Context, m *scene.Mesh, o Options) *work {
 	}
 	if ctx.Err() == nil {
 		w.lines(tri, net)
+		w.carried = w.newCarried(ctx)
+	}
+	if o.Mirrored && ctx.Err() == nil {
+		w.mirrored()
 	}
 	return w
 }

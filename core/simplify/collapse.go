@@ -13,28 +13,20 @@ import (
 // halfFrom is how many triangles are worth being divided for two to work on.
 const halfFrom = 60_000
 
-// run collapses edges, the cheapest first, until it may stop. Much of the way two halves of a
-// large mesh are worked on side by side, each on what lies within it, always the same halves; from
-// there on all of it is one.
-func (w *work) run(ctx context.Context) {
-	if w.left > halfFrom && w.left > 3*w.o.Triangles {
-		half := w.halves()
-		var hands [2]*hand
-		// Both have looked over all of it before either begins.
-		split.Together(func() { hands[0] = w.within(ctx, half, 0) }, func() { hands[1] = w.within(ctx, half, 1) })
-		split.Together(func() { hands[0].descend(ctx) }, func() { hands[1].descend(ctx) })
-		for _, h := range hands {
-			w.left -= h.gone
-		}
-		if ctx.Err() != nil {
-			return
-		}
+// halve goes much of the way to a goal with two halves of a large mesh side by side, each on what
+// lies within it, always the same halves; from there on all of it is one.
+func (w *work) halve(ctx context.Context, goal int) {
+	if w.left <= halfFrom || w.left <= 3*goal || w.mate != nil {
+		return
 	}
-	h := &hand{work: w, goal: w.left - w.o.Triangles}
-	h.fill(ctx, func(int32) bool { return true })
-	h.descend(ctx)
-	w.left -= h.gone
-	w.held = h.held
+	half := w.halves()
+	var hands [2]*hand
+	// Both have looked over all of it before either begins.
+	split.Together(func() { hands[0] = w.within(ctx, half, 0, goal) }, func() { hands[1] = w.within(ctx, half, 1, goal) })
+	split.Together(func() { hands[0].descend(ctx) }, func() { hands[1].descend(ctx) })
+	for _, h := range hands {
+		w.left -= h.gone
+	}
 }
 
 // halves divides the places by the middle of the longest extent: 0 and 1 within the two halves, 2
@@ -82,14 +74,14 @@ func (w *work) halves() []uint8 {
 }
 
 // within is ready to work on one half, down to some way above its share of what is asked.
-func (w *work) within(ctx context.Context, half []uint8, own uint8) *hand {
+func (w *work) within(ctx context.Context, half []uint8, own uint8, goal int) *hand {
 	n := 0
 	for t := 0; t < len(w.place); t += 3 {
 		if p := w.place[t]; p >= 0 && half[p] == own && half[w.place[t+1]] == own && half[w.place[t+2]] == own {
 			n++
 		}
 	}
-	share := float64(w.o.Triangles) / float64(w.left)
+	share := float64(goal) / float64(w.left)
 	h := &hand{work: w, goal: int(float64(n) * (1 - 1.6*share))}
 	in := func(p int32) bool { return half[p] == own }
 	h.in = in
@@ -131,13 +123,17 @@ func (w *hand) descend(ctx context.Context) {
 			w.held = "the deviation that is allowed"
 			continue
 		}
-		w.collapse(e.a, e.b, to)
+		if w.mate != nil {
+			w.collapseBoth(e.a, e.b, to)
+		} else {
+			w.collapse(e.a, e.b, to)
+		}
 	}
 }
 
 // fill queues all edges between places it may move.
 func (w *hand) fill(ctx context.Context, in func(p int32) bool) {
-	w.queue = newQueue()
+	w.queue = newQueue(w.left)
 	for c, p := range w.place {
 		if c&0xffff == 0 && ctx.Err() != nil {
 			return
@@ -178,6 +174,16 @@ func (w *work) target(a, b int32) (geom.Vec3, float64, bool) {
 	case along && !w.isLine(a, b):
 		return geom.Vec3{}, 0, false // two lines would become one
 	}
+	if w.carried != nil {
+		if ca == free && cb == free {
+			w.carried.apart(&q, w.wedge[w.first[a]], w.wedge[w.first[b]])
+		} else {
+			var pairs [8]pair
+			for _, p := range w.pairs(a, b, pairs[:0]) {
+				w.carried.apart(&q, p.from, p.to)
+			}
+		}
+	}
 	pa, pb := w.at[a], w.at[b]
 	switch {
 	case ca > cb:
@@ -206,17 +212,23 @@ func (w *work) target(a, b int32) (geom.Vec3, float64, bool) {
 	return best, max(0, cost) + 1e-9*long*long*(w.weight[a]+w.weight[b]), true
 }
 
-// collapse carries an edge out, when that turns no triangle over and joins nothing that was apart.
-func (w *hand) collapse(a, b int32, to geom.Vec3) {
-	if w.in != nil && !w.alone(a, b) || !w.joinable(a, b) || !w.upright(a, b, to) || !w.upright(b, a, to) {
-		return // it is tried again when one of its ends has changed
+// may tells whether an edge can go: that turns no triangle over and joins nothing that was apart.
+func (w *hand) may(a, b int32, to geom.Vec3) bool {
+	return (w.in == nil || w.alone(a, b)) && w.joinable(a, b) && w.upright(a, b, to) && w.upright(b, a, to)
+}
+
+// collapse carries an edge out, if it may, and tells whether it did. One that may not is tried again
+// when one of its ends has changed.
+func (w *hand) collapse(a, b int32, to geom.Vec3) bool {
+	if !w.may(a, b, to) {
+		return false
 	}
 	// The one that keeps its values is the one that may not move.
 	t := 0.0
 	if d := w.at[b].Sub(w.at[a]); d.Dot(d) > 0 {
 		t = min(1, max(0, to.Sub(w.at[a]).Dot(d)/d.Dot(d)))
 	}
-	w.mix(a, b, t)
+	w.mix(a, b, t, to)
 	// Triangles at the edge go; those of a hang on b.
 	last := int32(-1)
 	var gone [4]int32
@@ -248,6 +260,7 @@ func (w *hand) collapse(a, b int32, to geom.Vec3) {
 	w.stamp[a]++
 	w.stamp[b]++
 	w.around(b)
+	return true
 }
 
 // alone tells whether the triangles at an edge are at places this hand may change: what goes is
@@ -362,12 +375,11 @@ func (w *work) upright(a, b int32, to geom.Vec3) bool {
 	return ok && n <= mostRound
 }
 
-// mix gives b's wedges what the new place carries, t of the way from a to b, and a's wedges those
-// of b across the triangles that go.
-func (w *work) mix(a, b int32, t float64) {
-	type pair struct{ from, to int32 }
-	var pairs [8]pair
-	list := pairs[:0]
+// pair is a wedge of one place and what it goes on as at another.
+type pair struct{ from, to int32 }
+
+// pairs adds to a list what the wedges of a go on as at b, across the triangles at the edge.
+func (w *work) pairs(a, b int32, list []pair) []pair {
 	w.each(a, func(c int32) {
 		for _, d := range [2]int32{topo.After(c), topo.Before(c)} {
 			if w.place[d] == b {
@@ -377,11 +389,27 @@ func (w *work) mix(a, b int32, t float64) {
 			}
 		}
 	})
+	return list
+}
+
+// mix gives b's wedges what the new place carries, and a's wedges those of b across the triangles
+// that go. Amid a surface it is what the functions of both say of the place; on lines, and without
+// functions, it lies t of the way from a to b.
+func (w *work) mix(a, b int32, t float64, to geom.Vec3) {
+	var few [8]pair
+	list := w.pairs(a, b, few[:0])
 	v := &w.values
 	for _, p := range list {
 		x, y := v.of(p.from), v.of(p.to)
 		for i := range y {
 			y[i] = x[i]*(1-t) + y[i]*t
+		}
+		if w.carried != nil {
+			w.carried.apart(&w.q[b], p.from, p.to)
+			w.carried.join(p.from, p.to)
+			if w.class[a] == free && w.class[b] == free && t > 0 && t < 1 {
+				w.carried.values(p.to, to, y)
+			}
 		}
 		if v.normal {
 			n := geom.Vec3{y[0], y[1], y[2]}.Unit()

@@ -7,6 +7,7 @@ import "math"
 // are never compared, and those that are lie together in memory.
 type queue struct {
 	buckets []bucket
+	bits    int // of a cost in 32 bits that are below those that name its bucket
 	low     int // no bucket below it holds any
 	n       int
 }
@@ -16,12 +17,15 @@ type bucket struct {
 	heap bool // list is one
 }
 
-// bucketBits of a cost in 32 bits are below those that name its bucket: sign, exponent and six
-// bits after it.
-const bucketBits = 17
-
-func newQueue() *queue {
-	return &queue{buckets: make([]bucket, 1<<(32-bucketBits-1)), low: 1 << (32 - bucketBits - 1)}
+// newQueue makes one for so many triangles: buckets are named by the exponent and six bits after
+// it, of a few triangles by the exponent alone.
+func newQueue(triangles int) *queue {
+	bits := 17
+	if triangles < 1<<12 {
+		bits = 23
+	}
+	n := 1 << (32 - bits - 1)
+	return &queue{buckets: make([]bucket, n), bits: bits, low: n}
 }
 
 func (e *entry) less(o *entry) bool {
@@ -35,7 +39,7 @@ func (e *entry) less(o *entry) bool {
 }
 
 func (q *queue) push(e entry) {
-	k := int(math.Float32bits(e.cost) >> bucketBits)
+	k := int(math.Float32bits(e.cost) >> q.bits)
 	b := &q.buckets[k]
 	b.list = append(b.list, e)
 	if b.heap {

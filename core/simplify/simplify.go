@@ -18,37 +18,75 @@ type Options struct {
 	Triangles  int     // not below so many
 	Deviation  float64 // no collapse that leaves the surface by more, in the mesh's lengths; 0 for any
 	KeepPoints bool    // points stay where points were, so that vertex data can be shared
-	Locked     func(face int) bool
+	// Detail is how much normals, UVs and colours count beside the shape: 0 not at all, 1 as usual.
+	Detail float64
+	// Mirrored keeps halves that mirror one another across the middle of an axis mirrored.
+	Mirrored bool
+	Locked   func(face int) bool
+	// Weight is how much a face counts when edges are put in order; nil for 1 everywhere.
+	Weight func(face int) float64
 }
+
+// Usual are the options of those who ask for nothing in particular.
+var Usual = Options{Detail: 1}
 
 // Result is the mesh that came out.
 type Result struct {
 	Mesh    *scene.Mesh
 	In, Out int    // triangles
 	Why     string // it stopped before the triangles that were asked for; "" when it did not
+	// Mirrored tells that the halves were mirrored and still are; only of those who asked for it.
+	Mirrored bool
 }
 
 // Of simplifies a mesh, whose polygons are cut into triangles first. Nothing is done to a mesh
 // that has few enough. It takes n log n steps, and the outcome does not depend on processors. When
 // ctx ends it returns early, and what it returns means nothing.
 func Of(ctx context.Context, m *scene.Mesh, o Options) Result {
+	return Steps(ctx, m, o, []int{o.Triangles})[0]
+}
+
+// Steps is Of on the way down: the mesh as it is when it has no more than each of the goals, which
+// descend. All of them come of one descent, each in the order of what the whole way has cost.
+func Steps(ctx context.Context, m *scene.Mesh, o Options, goals []int) []Result {
 	n := m.Triangles()
-	if n <= o.Triangles || n == 0 {
-		return Result{m, n, n, ""}
+	out := make([]Result, len(goals))
+	var w *work
+	var h *hand
+	for i, goal := range goals {
+		if out[i] = (Result{Mesh: m, In: n, Out: n}); n <= goal || n == 0 {
+			continue
+		}
+		if w == nil {
+			if w = newWork(ctx, m, o); ctx.Err() != nil {
+				return out
+			}
+			w.halve(ctx, goal)
+		}
+		if h == nil && ctx.Err() == nil {
+			h = &hand{work: w}
+			h.fill(ctx, func(int32) bool { return true })
+		}
+		if ctx.Err() != nil {
+			return out
+		}
+		h.goal, h.gone = w.left-goal, 0
+		h.descend(ctx)
+		w.left -= h.gone
+		w.held = h.held
+		if ctx.Err() != nil {
+			return out
+		}
+		if i > 0 && w.left == out[i-1].Out {
+			out[i] = out[i-1] // it came no farther
+		} else {
+			out[i] = Result{Mesh: w.mesh(), In: n, Out: w.left, Mirrored: w.mate != nil}
+		}
+		if w.left > goal {
+			out[i].Why = fmt.Sprintf("what is left is held by %s", w.held)
+		}
 	}
-	w := newWork(ctx, m, o)
-	if ctx.Err() != nil {
-		return Result{m, n, n, ""}
-	}
-	w.run(ctx)
-	if ctx.Err() != nil {
-		return Result{m, n, n, ""}
-	}
-	r := Result{Mesh: w.mesh(), In: n, Out: w.left}
-	if w.left > o.Triangles {
-		r.Why = fmt.Sprintf("what is left is held by %s", w.held)
-	}
-	return r
+	return out
 }
 
 // class is what a place is for collapsing.
@@ -141,6 +179,9 @@ type work struct {
 
 	stamp []uint32 // of each place: it changes with the place
 	held  string
+
+	carried *carried // nil when what is carried does not count
+	mirror
 }
 
 // entry is an edge that may be collapsed.

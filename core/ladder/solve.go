@@ -1,0 +1,155 @@
+package ladder
+
+import (
+	"math"
+	"slices"
+)
+
+// Wish is a LOD that is asked for: by its share of the triangles, by the distance it takes over at,
+// or by both.
+type Wish struct {
+	Share float64 `json:"share,omitempty"` // of the triangles of the first, above 0 and below 1; 0 for what the distance bears
+	From  float64 `json:"from,omitempty"`  // metres; 0 for where the share shows no more than is allowed
+}
+
+// Rung is a step of a climb put on the ladder.
+type Rung struct {
+	Step int     // of the climb
+	From float64 // metres from which on it stands for the asset
+}
+
+// Apart tells how far from one rung the next has to be at least, as a factor of the distance.
+const apart = 1.02
+
+// Place puts wished LODs on a ladder, in order, finest first. One whose distance bears none of the
+// steps that is coarser than the LOD before it, or whose share no step comes near to, is left out;
+// the second list has their numbers.
+func Place(c *Climb, v View, pixels float64, wishes []Wish) (list []Rung, left []int) {
+	last, from := -1, 0.0
+	for i, w := range wishes {
+		k := -1
+		if w.Share > 0 {
+			k = c.nearest(w.Share)
+		} else {
+			for j, s := range c.Steps {
+				if v.DistanceOf(s.Visible, pixels) <= w.From*(1+1e-9) {
+					k = j
+				}
+			}
+		}
+		if k <= last {
+			left = append(left, i)
+			continue
+		}
+		at := w.From
+		if at == 0 {
+			at = v.DistanceOf(c.Steps[k].Visible, pixels)
+		}
+		at = max(at, from*apart, 0.01)
+		last, from = k, at
+		list = append(list, Rung{k, at})
+	}
+	return list, left
+}
+
+// nearest is the step that comes nearest to a share of the triangles, as a factor; -1 without any.
+func (c *Climb) nearest(share float64) int {
+	best, off := -1, math.Inf(1)
+	for i, s := range c.Steps {
+		if d := math.Abs(math.Log(float64(max(1, s.Triangles)) / (share * float64(c.Triangles)))); d < off {
+			best, off = i, d
+		}
+	}
+	return best
+}
+
+// Range is the distances that an asset is seen from, all as often as the same factor of the
+// distance makes them: as often from 2 to 4 m as from 20 to 40.
+type Range struct{ Near, Far float64 } // metres
+
+// Drawn is the mean of triangles drawn over a range, by counts of each LOD, that of the first with
+// it, and the distances from which on each of the others stands.
+func Drawn(r Range, triangles []int, from []float64) float64 {
+	sum := 0.0
+	for i, n := range triangles {
+		lo, hi := r.Near, r.Far
+		if i > 0 {
+			lo = max(lo, from[i-1])
+		}
+		if i < len(from) {
+			hi = min(hi, from[i])
+		}
+		if hi > lo {
+			sum += float64(n) * math.Log(hi/lo)
+		}
+	}
+	if !(r.Far > r.Near) {
+		return 0
+	}
+	return sum / math.Log(r.Far/r.Near)
+}
+
+// enough is the share of what could be saved that is worth no further LOD.
+const enough = 0.93
+
+// Few proposes the shares of as few LODs as bring most of what any number up to most could save
+// over a range of distances.
+func Few(c *Climb, v View, pixels float64, r Range, most int) []Wish {
+	n := len(c.Steps)
+	if n == 0 || most < 1 || !(r.Far > r.Near) {
+		return nil
+	}
+	at := make([]float64, n) // the logarithm of where each may take over, within the range
+	begin, end := math.Log(r.Near), math.Log(r.Far)
+	before := 0.0
+	for i, s := range c.Steps {
+		before = max(before*apart, v.DistanceOf(s.Visible, pixels), 1e-9)
+		at[i] = min(max(math.Log(before), begin), end)
+	}
+	tris := func(i int) float64 { return float64(c.Steps[i].Triangles) }
+	// saved[k][i] is what k LODs save at most, the last of them step i, to the end of the range.
+	type cell struct {
+		saved float64
+		from  int
+	}
+	table := make([][]cell, most)
+	best := make([]int, most)
+	for k := range table {
+		table[k] = make([]cell, n)
+		best[k] = -1
+		for i := range n {
+			table[k][i] = cell{(float64(c.Triangles) - tris(i)) * (end - at[i]), -1}
+			if k > 0 {
+				table[k][i].saved = math.Inf(-1)
+				for j := range i {
+					if s := table[k-1][j].saved + (tris(j)-tris(i))*(end-at[i]); s > table[k][i].saved {
+						table[k][i] = cell{s, j}
+					}
+				}
+			}
+			if best[k] < 0 || table[k][i].saved > table[k][best[k]].saved {
+				best[k] = i
+			}
+		}
+	}
+	top := 0.0
+	for k := range table {
+		top = max(top, table[k][best[k]].saved)
+	}
+	if !(top > 0) {
+		return nil
+	}
+	for k := range table {
+		if table[k][best[k]].saved < enough*top {
+			continue
+		}
+		var list []Wish
+		for i := best[k]; i >= 0; k-- {
+			list = append(list, Wish{Share: float64(c.Steps[i].Triangles) / float64(c.Triangles)})
+			i = table[k][i].from
+		}
+		slices.Reverse(list)
+		return list
+	}
+	return nil
+}
