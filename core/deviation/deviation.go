@@ -109,58 +109,36 @@ func (x *Surface) plant(ctx context.Context) {
 	}
 }
 
+// Farthest is about the largest distance between points of x and another surface, both ways, by
+// about n of their corners and of the middles of their triangles and edges each, and by what is
+// farther round the farthest of them. When ctx ends it returns early, and what it returns means
+// nothing.
+func (x *Surface) Farthest(ctx context.Context, y *Surface, n int) float64 {
+	var there, back float64
+	split.Together(
+		func() { there = x.climbed(ctx, y, x.marked(ctx, y, n)) },
+		func() { back = y.climbed(ctx, x, y.marked(ctx, x, n)) })
+	return max(there, back)
+}
+
 // to measures from points of x to y.
 func (x *Surface) to(ctx context.Context, y *Surface, n int) Figures {
 	var f Figures
+	whole := x.Area()
 	if len(x.area) == 0 || len(y.tris) == 0 {
 		return f
 	}
-	used := make([]bool, len(x.pts))
-	for _, p := range x.tris {
-		used[p] = true
-	}
-	const block = 1 << 10
-	// Of more corners than that a part is taken, evenly.
-	step := max(1, len(x.pts)/max(n, 1))
-	tops := make([]float64, split.Blocks(len(x.pts), block))
-	_ = split.InBlocks(ctx, len(x.pts), block, func(k, from, to int) {
-		for i := from; i < to; i++ {
-			if used[i] && i%step == 0 {
-				_, _, d := y.tree.Nearest(x.pts[i], math.Inf(1))
-				tops[k] = max(tops[k], d)
-			}
-		}
-	})
-	for _, d := range tops {
-		f.Max = max(f.Max, d)
-	}
-	// The farthest places lie inside, or amid edges: the middles of both, likewise.
-	faces := len(x.tris) / 3
-	step = max(1, faces/max(n, 1))
-	middles := make([]summit, (faces+window-1)/window)
-	_ = split.InBlocks(ctx, len(middles), block/window, func(_, from, to int) {
-		for t := from * window; t < min(faces, to*window); t++ {
-			if t%step != 0 {
-				continue
-			}
-			for _, m := range [4][2]float64{{1. / 3, 1. / 3}, {0.5, 0}, {0, 0.5}, {0.5, 0.5}} {
-				if _, _, d := y.tree.Nearest(x.at(t, m[0], m[1]), math.Inf(1)); d > middles[t/window].d {
-					middles[t/window] = summit{t, m[0], m[1], d}
-				}
-			}
-		}
-	})
-	whole := x.area[len(x.area)-1]
+	best := x.marked(ctx, y, n)
 	if !(whole > 0) {
+		f.Max = x.climbed(ctx, y, best)
 		return f
 	}
-	type sums struct {
-		max, sum, square float64
-	}
-	best := make([]summit, (n+window-1)/window) // of so many points that follow one another
+	type sums struct{ sum, square float64 }
 	parts := make([]sums, split.Blocks(n, block))
+	strewn := make([]summit, (n+window-1)/window) // the farthest of so many points that follow one another
 	_ = split.InBlocks(ctx, n, block, func(k, from, to int) {
 		t, _ := slices.BinarySearch(x.area, whole*float64(from)/float64(n))
+		near := y.nearby()
 		for i := from; i < to; i++ {
 			// Evenly along the area, and by a sequence of low discrepancy within each triangle.
 			s := whole * (float64(i) + 0.5) / float64(n)
@@ -171,9 +149,9 @@ func (x *Surface) to(ctx context.Context, y *Surface, n int) Figures {
 			if u+v > 1 {
 				u, v = 1-u, 1-v
 			}
-			_, _, d := y.tree.Nearest(x.at(t, u, v), math.Inf(1))
-			parts[k].max, parts[k].sum, parts[k].square = max(parts[k].max, d), parts[k].sum+d, parts[k].square+d*d
-			if b := &best[i/window]; d > b.d {
+			d := near.to(x.at(t, u, v))
+			parts[k].sum, parts[k].square = parts[k].sum+d, parts[k].square+d*d
+			if b := &strewn[i/window]; d > b.d {
 				*b = summit{t, u, v, d}
 			}
 		}
@@ -181,19 +159,94 @@ func (x *Surface) to(ctx context.Context, y *Surface, n int) Figures {
 	var sum, square float64
 	for _, p := range parts {
 		sum, square = sum+p.sum, square+p.square
-		f.Max = max(f.Max, p.max)
 	}
 	f.Mean, f.RMS = sum/float64(n), math.Sqrt(square/float64(n))
-	// Between the points the farthest places are looked for from the farthest points on.
-	best = append(best, middles...)
+	f.Max = x.climbed(ctx, y, append(best, strewn...))
+	return f
+}
+
+// block is how many points are measured at a time.
+const block = 1 << 10
+
+// marked are the farthest, of each window, of the corners of the triangles and of the middles of
+// them and of their edges: the farthest places lie there, or near. Of more than n a part is taken,
+// evenly.
+func (x *Surface) marked(ctx context.Context, y *Surface, n int) []summit {
+	faces := len(x.tris) / 3
+	if faces == 0 || len(y.tris) == 0 {
+		return nil
+	}
+	corners, middles := max(1, faces/(2*max(n, 1))), max(1, 4*faces/max(n, 1))
+	out := make([]summit, (faces+window-1)/window)
+	_ = split.InBlocks(ctx, len(out), block/window, func(_, from, to int) {
+		near := y.nearby()
+		for t := from * window; t < min(faces, to*window); t++ {
+			b := &out[t/window]
+			try := func(u, v float64) {
+				if d := near.to(x.at(t, u, v)); d > b.d || b.t < 0 {
+					*b = summit{t, u, v, d}
+				}
+			}
+			if t%corners == 0 {
+				// A point is a corner of two triangles to each of it: one of three is tried.
+				switch t % 3 {
+				case 0:
+					try(0, 0)
+				case 1:
+					try(1, 0)
+				default:
+					try(0, 1)
+				}
+			}
+			if t%middles == 0 {
+				try(1./3, 1./3)
+				try(0.5, 0)
+				try(0, 0.5)
+				try(0.5, 0.5)
+				try(0, 0)
+				try(1, 0)
+				try(0, 1)
+			}
+		}
+	})
+	return out
+}
+
+// climbed is the largest distance found from some of the farthest points on.
+func (x *Surface) climbed(ctx context.Context, y *Surface, best []summit) float64 {
+	most := 0.0
 	slices.SortStableFunc(best, func(a, b summit) int { return cmp.Compare(b.d, a.d) })
 	for i, top := range best[:min(len(best), summits)] {
 		if i&3 == 0 && ctx.Err() != nil {
-			return f
+			return most
 		}
-		f.Max = max(f.Max, x.ascend(y, top))
+		most = max(most, x.ascend(y, top))
 	}
-	return f
+	return most
+}
+
+// nearby measures distances to a surface from points that mostly lie beside the one before.
+type nearby struct {
+	*geom.BVH
+	at   geom.Vec3
+	d    float64
+	some bool
+}
+
+func (x *Surface) nearby() *nearby { return &nearby{BVH: x.tree} }
+
+// to is how far a point is: no farther than the one before and the way between.
+func (n *nearby) to(p geom.Vec3) float64 {
+	most := math.Inf(1)
+	if n.some {
+		most = (n.d + p.Dist(n.at)) * (1 + 1e-9)
+	}
+	_, t, d := n.Nearest(p, most)
+	if t < 0 {
+		_, _, d = n.Nearest(p, math.Inf(1))
+	}
+	n.at, n.d, n.some = p, d, true
+	return d
 }
 
 // summits are how many of the farthest points are climbed on from, of as many windows of points.

@@ -391,30 +391,56 @@ func (t *BVH) Nearest(p Vec3, most float64) (at Vec3, tri int, dist float64) {
 	if len(t.tris) == 0 {
 		return at, tri, dist
 	}
-	var stack [128]int32
-	list := append(stack[:0], 0)
+	// By squares of distances, which are worked out once a box.
+	type waiting struct {
+		node   int32
+		square float64
+	}
+	var stack [128]waiting
+	list := append(stack[:0], waiting{0, t.nodes[0].box.square(&p)})
+	least := dist * dist
 	for len(list) > 0 {
-		n := &t.nodes[list[len(list)-1]]
+		w := list[len(list)-1]
 		list = list[:len(list)-1]
-		if n.box.Distance(p) >= dist {
+		if w.square >= least {
 			continue
 		}
+		n := &t.nodes[w.node]
 		if n.n == 0 {
-			a, b := n.first, n.first+1
-			if t.nodes[a].box.Distance(p) < t.nodes[b].box.Distance(p) {
+			a, b := waiting{n.first, t.nodes[n.first].box.square(&p)}, waiting{n.first + 1, t.nodes[n.first+1].box.square(&p)}
+			if a.square < b.square {
 				a, b = b, a
 			}
-			list = append(list, a, b)
+			if a.square < least {
+				list = append(list, a)
+			}
+			list = append(list, b)
 			continue
 		}
 		for _, i := range t.order[n.first : n.first+n.n] {
 			q := nearestOn(p, t.pts[t.tris[3*i]], t.pts[t.tris[3*i+1]], t.pts[t.tris[3*i+2]])
-			if d := q.Dist(p); d < dist {
-				at, tri, dist = q, int(i), d
+			if v := q.Sub(p); v.Dot(v) < least {
+				at, tri, least = q, int(i), v.Dot(v)
 			}
 		}
 	}
+	if tri >= 0 {
+		dist = at.Dist(p)
+	}
 	return at, tri, dist
+}
+
+// square is that of the distance of a point from the box.
+func (x *Box) square(p *Vec3) float64 {
+	sum := 0.0
+	for k := range p {
+		if d := x.Min[k] - p[k]; d > 0 {
+			sum += d * d
+		} else if d := p[k] - x.Max[k]; d > 0 {
+			sum += d * d
+		}
+	}
+	return sum
 }
 
 // nearestOn is the point of a triangle nearest to p (Ericson 2005, "Real-time collision

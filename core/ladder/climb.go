@@ -9,6 +9,7 @@ package ladder
 import (
 	"container/heap"
 	"context"
+	"math"
 	"slices"
 
 	"yarvek/core/deviation"
@@ -56,12 +57,11 @@ type Step struct {
 	Visible float64
 }
 
-// How fine the steps are.
+// How fine the steps are: the first has two thirds of a halving less of the triangles.
 const (
-	finest    = 0.6   // a step has no more of the triangles than that
-	ratio     = 0.794 // of the triangles of the step before: a third of a halving
-	mostSteps = 27
-	fewest    = 8 // triangles of a body below which it is not tried
+	thirds    = 3            // steps to a halving
+	mostSteps = 2 + 8*thirds // down to a five-hundredth
+	fewest    = 8            // triangles of a body below which it is not tried
 )
 
 // mostUnits bounds how many bodies are brought down by themselves.
@@ -149,13 +149,11 @@ func Down(ctx context.Context, s *scene.Scene, by Making, shares []float64, prog
 // goalsOf are the triangles that steps are wanted at, from the most down.
 func goalsOf(n int, shares []float64) []int {
 	var goals []int
-	f := finest
-	for range mostSteps {
-		goals = append(goals, int(f*float64(n)))
-		f *= ratio
+	for k := range mostSteps {
+		goals = append(goals, int(math.Round(math.Exp2(-float64(k+2)/thirds)*float64(n))))
 	}
 	for _, s := range shares {
-		goals = append(goals, int(s*float64(n)))
+		goals = append(goals, int(math.Round(s*float64(n))))
 	}
 	slices.Sort(goals)
 	slices.Reverse(goals)
@@ -315,7 +313,7 @@ func down(ctx context.Context, s *scene.Scene, m *scene.Mesh, by Making, weight 
 		return steps, "", false
 	}
 	whole := deviation.NewMeshSurface(ctx, m)
-	samples := min(10_000, max(200, n))
+	samples := min(8_000, max(200, n))
 	shows, last := 0.0, n
 	mirrored = true
 	for _, r := range results {
@@ -327,7 +325,7 @@ func down(ctx context.Context, s *scene.Scene, m *scene.Mesh, by Making, weight 
 			continue
 		}
 		last = r.Out
-		is := whole.From(ctx, deviation.NewMeshSurface(ctx, r.Mesh), samples).Worst().Max
+		is := whole.Farthest(ctx, deviation.NewMeshSurface(ctx, r.Mesh), samples)
 		if shows = max(shows, is*scale); ctx.Err() != nil {
 			return steps, "", false
 		}

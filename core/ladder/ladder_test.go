@@ -254,3 +254,39 @@ func TestFewLODsAreThoseOfTryingAll(t *testing.T) {
 		assert.InDelta(t, best[want], drawn(set), 1)
 	}
 }
+
+// Of a closed crate what is inside goes; of one without a lid it stays, and so it does behind glass.
+func TestOnlyTheOutsideStays(t *testing.T) {
+	crate := (&shape.Builder{}).Box(geom.Vec3{0, 0, 0}, geom.Vec3{1, 1, 1}).Box(geom.Vec3{0.4, 0.4, 0.4}, geom.Vec3{0.6, 0.6, 0.6}).Mesh("crate")
+	s := shape.Scene("crate", []scene.Material{{Name: "wood", BaseColor: [4]float64{1, 1, 1, 1}}}, crate)
+	out := Outside(ctx, s)[0]
+	require.NoError(t, out.Validate())
+	assert.Equal(t, 6, out.Faces())
+	assert.InDelta(t, 1, Put(s, []*scene.Mesh{out}).Bounds().Size()[0], 1e-12)
+	open := make([]int32, crate.Faces())
+	for f := range open {
+		if n := crate.FaceNormal(f).Unit(); n[1] > 0.9 && crate.Points[crate.Corners[crate.FaceStart[f]]][1] == 1 {
+			open[f] = 1
+		}
+	}
+	s.Meshes[0] = crate.Cut(open, 2)[0]
+	assert.Equal(t, 10, Outside(ctx, s)[0].Faces())
+	// The underside of the one inside looks at the floor alone.
+	s.Meshes[0] = crate
+	crate.Slots = []int{0}
+	s.Materials[0].BaseColor[3] = 0.5
+	assert.Equal(t, 12, Outside(ctx, s)[0].Faces())
+}
+
+func BenchmarkDown(b *testing.B) {
+	for _, rings := range []int{50, 158, 500} {
+		s := shape.Scene("boulder", nil, shapetest.Boulder(rings))
+		b.Run(s.Meshes[0].Name, func(b *testing.B) {
+			b.ReportAllocs()
+			for range b.N {
+				c, _ := Down(ctx, s, Making{}, nil, nil)
+				b.ReportMetric(float64(c.Triangles), "triangles")
+			}
+		})
+	}
+}

@@ -72,6 +72,9 @@ type Node struct {
 	// Thresholds of a LOD group: the distances in metres beyond which its second,
 	// third, ... child takes over from the one before.
 	Thresholds []float64
+	// Coverage of a LOD group: the shares of the screen down to which its first, second, ...
+	// child stands, where the file tells those instead of distances.
+	Coverage []float64
 }
 
 // Left is something of the file that does not go on, and why.

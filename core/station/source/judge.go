@@ -56,7 +56,7 @@ func (r *run) judge(out *scene.Scene) {
 		r.say(finding.Note, "source/left", title, text)
 	}
 	for i, n := range r.s.Nodes {
-		if n.Kind == scene.KindLOD && r.rep.Nodes[i].Kept {
+		if n.Kind == scene.KindLOD && r.rep.Nodes[i].Kept && !r.gathersOf(i) {
 			r.say(finding.Note, "source/lod-group", fmt.Sprintf("“%s” is a LOD group", n.Name),
 				"All its levels came in and stand in one another. Keep the finest and leave out the rest, unless the receiver is to get "+
 					"the group; FBX keeps it, other formats do not.")
@@ -230,6 +230,19 @@ func (r *run) standIns() {
 			r.say(finding.Note, "source/"+strings.ReplaceAll(k.what, " ", "-"), figure.Plural(len(names), k.one, k.many),
 				station.Some(names)+". "+first.Text+" "+k.text).Place = r.place(first.At, names[0])
 		}
+	}
+	var names []string
+	for _, n := range r.rep.Nodes {
+		for _, h := range r.rep.Hand {
+			if slices.Contains(h.Nodes, n.Key) && !slices.Contains(names, n.Name) {
+				names = append(names, n.Name)
+			}
+		}
+	}
+	if len(names) > 0 {
+		r.say(finding.Note, "source/lods", figure.Plural(len(names), "node goes on as a LOD", "nodes go on as LODs"),
+			station.Some(names)+". By their names or their group they stand for others from afar; LODs shows them. Keep one to have it go on "+
+				"as a mesh of its own.")
 	}
 	r.meshless()
 }

@@ -2,6 +2,7 @@ package source
 
 import (
 	"fmt"
+	"strconv"
 
 	"yarvek/core/naming"
 	"yarvek/core/scene"
@@ -51,10 +52,14 @@ func (v *looker) recognise(s *scene.Scene, t target.Target) {
 	own := map[string]int{} // nodes that stand for themselves, by their clean names
 	var names []string
 	for i, n := range s.Nodes {
-		if _, _, _, ok := read(n.Name); ok || n.Mesh < 0 {
+		r, _, _, ok := read(n.Name)
+		if ok && !(r.What == Level && number(r.N) == 0) || n.Mesh < 0 {
 			continue
 		}
 		clean := t.Names.Rules.Clean(n.Name)
+		if ok {
+			clean = r.Mesh // the first of a ladder is the mesh itself
+		}
 		if _, ok := own[clean]; !ok {
 			own[clean] = i
 			names = append(names, clean)
@@ -68,11 +73,12 @@ func (v *looker) recognise(s *scene.Scene, t target.Target) {
 		if !ok {
 			continue
 		}
+		if r.What == Level && number(r.N) == 0 {
+			continue // the first of a ladder is the mesh itself
+		}
 		r.Of, r.Nearest = -1, -1
 		if of, ok := own[r.Mesh]; ok {
 			r.Of = of
-		} else if r.N == "0" && r.What == Level {
-			continue // the first of a ladder is the mesh itself
 		} else if near := nearestName(r.Mesh, names); near != "" {
 			r.Nearest = own[near]
 			values["mesh"] = near
@@ -87,6 +93,12 @@ func (v *looker) recognise(s *scene.Scene, t target.Target) {
 		}
 		v.note(i, r.What, fmt.Sprintf("By the target's pattern it is %s, number %s, of “%s”.", what, r.N, r.Mesh))
 	}
+}
+
+// number is what a name counts by; its pattern lets only digits in.
+func number(n string) int {
+	k, _ := strconv.Atoi(n)
+	return k
 }
 
 // nearestName is the name that takes the fewest letters changed, "" when that is more than a

@@ -147,6 +147,9 @@ func (r *run) judges() func(i int) (bool, string) {
 				return false, rule.String()
 			}
 		}
+		if n := v.LevelOf(i); n > 0 {
+			return false, gatheredWhy(n)
+		}
 		return true, ""
 	}
 }

@@ -239,6 +239,7 @@ type Report struct {
 	Box      geom.Box // of what goes on
 
 	Flickering []Flickering // pairs of nodes that go on
+	Hand       []Hand       // coarser meshes that came along
 
 	format   string // of the file, for the tape
 	revision int
@@ -289,26 +290,18 @@ func Run(ctx context.Context, s *Came, v *Survey, ask Ask, d Decisions) (*scene.
 	if ctx.Err() != nil {
 		return out, rep
 	}
-	if d.Move != (geom.Vec3{}) {
-		out = out.CarriedIn(ctx, geom.Translation(d.Move.Mul(-1))).Recentred()
-	}
-	rep.Twins = r.twins()
-	if len(d.Sharing) > 0 {
-		out = r.share(out, from)
-	}
+	hand, handFrom := r.hand(out, from)
+	out, hand = r.formed(out, from, hand, handFrom)
 	if ctx.Err() != nil {
 		return out, rep
 	}
-	rep.Merging = effects(out, r.groupOf(from))
-	out = r.merge(out, from)
-	out = r.materials(out)
-	r.rename(out)
 	if d.Merge == Apart { // each node of the outcome is one of the tree
 		for i, k := range from {
 			rep.Nodes[k].Name = out.Nodes[i].Name
 		}
 	}
 	r.renameMeshes(out)
+	rep.Hand = hand
 	rep.Out = out.Count()
 	rep.Box = out.Bounds()
 	r.judge(out)
@@ -420,11 +413,49 @@ func (r *run) prune() (out *scene.Scene, from []int) {
 	return &c, from
 }
 
-// materials joins those that are equal and drops those that nobody uses, as decided.
-func (r *run) materials(out *scene.Scene) *scene.Scene {
+// formed puts the scene and what was made by hand to stand for it into the form decided for.
+func (r *run) formed(out *scene.Scene, from []int, hand []Hand, handFrom [][]int) (*scene.Scene, []Hand) {
+	place := func(s *scene.Scene) *scene.Scene {
+		if r.d.Move != (geom.Vec3{}) {
+			return s.CarriedIn(r.ctx, geom.Translation(r.d.Move.Mul(-1))).Recentred()
+		}
+		return s
+	}
+	out = place(out)
+	r.rep.Twins = r.twins()
+	if len(r.d.Sharing) > 0 {
+		out = r.share(out, from)
+	}
+	if r.ctx.Err() != nil {
+		return out, nil
+	}
+	r.rep.Merging = effects(out, r.groupOf(from))
+	out = r.merge(out, from)
+	scenes := []*scene.Scene{out}
+	for i, h := range hand {
+		scenes = append(scenes, r.merge(place(h.Scene), handFrom[i]))
+	}
+	scenes = r.materials(scenes)
+	for i, s := range scenes {
+		r.rename(s)
+		if i > 0 {
+			hand[i-1].Scene = s
+		}
+	}
+	return scenes[0], hand
+}
+
+// materials joins those that are equal and drops those that nobody uses, as decided, of all scenes
+// alike.
+func (r *run) materials(all []*scene.Scene) []*scene.Scene {
+	each := func(to []int) {
+		for i, s := range all {
+			all[i] = s.WithMaterials(to)
+		}
+	}
 	if r.d.JoinTwins {
-		twins := out.MaterialTwins()
-		to, n := make([]int, len(out.Materials)), 0
+		twins := all[0].MaterialTwins()
+		to, n := make([]int, len(all[0].Materials)), 0
 		for i := range to {
 			if first, ok := twins[i]; ok {
 				to[i] = to[first]
@@ -434,24 +465,26 @@ func (r *run) materials(out *scene.Scene) *scene.Scene {
 			n++
 		}
 		if len(twins) > 0 {
-			out = out.WithMaterials(to)
+			each(to)
 		}
 	}
-	if r.d.DropUnused && len(out.UnusedMaterials()) > 0 {
-		used := map[int]bool{}
-		for _, k := range out.UsedMaterials() {
+	used := map[int]bool{}
+	for _, s := range all {
+		for _, k := range s.UsedMaterials() {
 			used[k] = true
 		}
-		to, n := make([]int, len(out.Materials)), 0
-		for i := range to {
-			if to[i] = -1; used[i] {
-				to[i] = n
-				n++
-			}
-		}
-		out = out.WithMaterials(to)
 	}
-	return out
+	to, n := make([]int, len(all[0].Materials)), 0
+	for i := range to {
+		if to[i] = -1; used[i] {
+			to[i] = n
+			n++
+		}
+	}
+	if r.d.DropUnused && n < len(to) {
+		each(to)
+	}
+	return all
 }
 
 // renameMeshes calls a mesh as its node is called now, where both were called the same in the

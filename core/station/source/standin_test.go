@@ -53,7 +53,7 @@ func TestStandInsAreNeverAdvisedAway(t *testing.T) {
 	}{
 		"words":         {called("hut", "hut lod 1", "hut LOD2", "hut_collision"), "source/simpler-level"},
 		"counted":       {called("hut0", "hut1", "hut2", "hut3"), "source/simpler-level"},
-		"words alone":   {called("hut lod 0", "hut lod 1"), "source/simpler-level"},
+		"words alone":   {called("hut lod 0", "hut lod 1"), "source/lods"},
 		"one collision": {called("hut", "hut collider"), "source/collision-shape"},
 	} {
 		_, r := do(t, c.s, Decisions{})

@@ -64,10 +64,13 @@ type Survey struct {
 	Cut    bool // there was more to look at than was looked at
 	// Recognised are nodes whose names the target's patterns read, by node.
 	Recognised map[int]Recognised
-	Flaws      map[int]Flaw // of meshes that are broken, by mesh
+	// Ladders are the meshes that came with coarser ones made by hand.
+	Ladders []Ladder
+	Flaws   map[int]Flaw // of meshes that are broken, by mesh
 
 	inMain []bool
 	lone   map[int][]string
+	level  map[int]int // see LevelOf
 }
 
 // looker makes a survey. Its bodies and their trees are many times the scene, so they
@@ -99,6 +102,7 @@ func Look(ctx context.Context, s *scene.Scene, t target.Target) *Survey {
 	v.Near = min(max(1e-5*diag, 1e-6), 1e-3)
 	v.Twins = twin.Groups(twin.Find(ctx, s.Meshes, v.Near))
 	v.recognise(s, t)
+	v.ladders(s)
 	v.standIns(s)
 	v.strays(s, diag)
 	v.doubles(s)
