@@ -88,7 +88,7 @@ func TestLabelsKeepClear(t *testing.T) {
 				document.body.innerHTML = "<div>" + %q + "</div>"
 				document.body.firstChild.style.width = "%dpx"
 				return true
-			})()`, strings.ReplaceAll(madeUp(seed), "\u2009", " "), width))
+			})()`, strings.ReplaceAll(madeUp(seed), "\u202f", " "), width))
 			found, err := chromedp.Run(ctx, chromedp.Evaluate[[]string](collisions))
 			require.NoError(t, err)
 			assert.Empty(t, found, "shape %d at %d pixels", seed, width)

@@ -137,5 +137,5 @@ func TestBudgetTakesWasteOutAndTheTurntableShowsWhere(t *testing.T) {
 	do(t, ctx, chromedp.Evaluate[chromedp.Void](`document.querySelectorAll("details").forEach((d) => { d.open = true });
 		document.querySelector(".uv-sheet").scrollIntoView()`))
 	until(t, ctx, `document.querySelector(".uv-sheet").naturalWidth > 0`)
-	assert.Contains(t, text(t, ctx, "#worksheet"), "100\u2009% of a square")
+	assert.Contains(t, text(t, ctx, "#worksheet"), "100\u202f% of a square")
 }

@@ -51,6 +51,21 @@ func (c Cost) Add(d Cost) Cost {
 		c.Wide + d.Wide}
 }
 
+// OfScene is what all meshes of a scene cost, every instance by itself. When ctx ends it returns
+// early, and what it returns means nothing.
+func OfScene(ctx context.Context, s *scene.Scene) Cost {
+	var sum Cost
+	for i, users := range s.Users() {
+		if len(users) > 0 && s.Meshes[i].Faces() > 0 {
+			c := Of(ctx, s.Meshes[i])
+			for range users {
+				sum = sum.Add(c)
+			}
+		}
+	}
+	return sum
+}
+
 // MissesATriangle is the average cache miss ratio: half a vertex a triangle at best, three at
 // worst; 0 without triangles.
 func (c Cost) MissesATriangle() float64 {

@@ -177,13 +177,14 @@ func (x *Surface) marked(ctx context.Context, y *Surface, n int) []summit {
 		return nil
 	}
 	corners, middles := max(1, faces/(2*max(n, 1))), max(1, 4*faces/max(n, 1))
-	out := make([]summit, (faces+window-1)/window)
-	_ = split.InBlocks(ctx, len(out), block/window, func(_, from, to int) {
+	each := max(1, faces/1024) // triangles of a window
+	out := make([]summit, (faces+each-1)/each)
+	_ = split.InBlocks(ctx, len(out), 64, func(_, from, to int) {
 		near := y.nearby()
-		for t := from * window; t < min(faces, to*window); t++ {
-			b := &out[t/window]
+		for t := from * each; t < min(faces, to*each); t++ {
+			b := &out[t/each]
 			try := func(u, v float64) {
-				if d := near.to(x.at(t, u, v)); d > b.d || b.t < 0 {
+				if d := near.to(x.at(t, u, v)); d > b.d {
 					*b = summit{t, u, v, d}
 				}
 			}
@@ -251,7 +252,7 @@ func (n *nearby) to(p geom.Vec3) float64 {
 
 // summits are how many of the farthest points are climbed on from, of as many windows of points.
 const (
-	summits = 64
+	summits = 32
 	window  = 16
 )
 

@@ -14,7 +14,8 @@ import (
 	"yarvek/core/unit"
 )
 
-const thin = "\u2009"
+// thin is a narrow space that no line breaks at.
+const thin = "\u202f"
 
 // Count writes a whole number: 12 672.
 func Count(n int) string { return Number(float64(n), 0) }
@@ -107,7 +108,7 @@ func Plural(n int, one, many string) string {
 // with inches, 6' 2" or 6 ft 2 in; without a unit, fallback is meant. The result is metres.
 func ParseLength(s string, fallback unit.Unit) (float64, error) {
 	bad := fmt.Errorf("%q is no length: type a number, such as 2.18, 218 cm or 7 ft 2 in", s)
-	t := strings.NewReplacer(thin, "", "\u00a0", "", "\u202f", "", " ", "", "−", "-", "’", "'", "′", "'", "”", `"`, "″", `"`, "''", `"`).
+	t := strings.NewReplacer(thin, "", "\u00a0", "", "\u2009", "", " ", "", "−", "-", "’", "'", "′", "'", "”", `"`, "″", `"`, "''", `"`).
 		Replace(strings.TrimSpace(s))
 	t = strings.TrimPrefix(strings.ToLower(t), "under")
 	if m := feetInches.FindStringSubmatch(t); m != nil {
@@ -179,11 +180,11 @@ var lengthWords = sync.OnceValue(func() []lengthWord {
 func Bytes(n int64) string {
 	switch {
 	case n >= 1<<30:
-		return fmt.Sprintf("%.1f\u2009GB", float64(n)/(1<<30))
+		return fmt.Sprintf("%.1f\u202fGB", float64(n)/(1<<30))
 	case n >= 1<<20:
-		return fmt.Sprintf("%.1f\u2009MB", float64(n)/(1<<20))
+		return fmt.Sprintf("%.1f\u202fMB", float64(n)/(1<<20))
 	case n >= 1<<10:
-		return fmt.Sprintf("%.1f\u2009kB", float64(n)/(1<<10))
+		return fmt.Sprintf("%.1f\u202fkB", float64(n)/(1<<10))
 	}
 	return fmt.Sprintf("%d bytes", n)
 }

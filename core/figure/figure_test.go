@@ -22,7 +22,7 @@ func TestLengths(t *testing.T) {
 	} {
 		assert.Equal(t, want, plain(Length(v)))
 	}
-	assert.Equal(t, "12\u2009672", Count(12672))
+	assert.Equal(t, "12\u202f672", Count(12672))
 	assert.Equal(t, "−1 234 567.5", plain(Number(-1234567.5, 1)))
 	assert.Equal(t, "0", Number(-0.2, 0))
 	assert.Equal(t, "21 840", plain(In(218.4, unit.All[1])))

@@ -104,7 +104,7 @@ func TestTreesTooDeepAreRefusedBeforeTheyFillTheMemory(t *testing.T) {
 	_, err = read(20_000)
 	runtime.ReadMemStats(&after)
 	assert.Equal(t, fault.Limit, fault.KindOf(err))
-	assert.ErrorContains(t, err, "a.gltf: has nodes up to 19\u2009999 deep one in another")
+	assert.ErrorContains(t, err, "a.gltf: has nodes up to 19\u202f999 deep one in another")
 	assert.Less(t, after.TotalAlloc-before.TotalAlloc, uint64(256<<20))
 }
 
@@ -126,7 +126,7 @@ func TestInstancesBeyondCountingAreRefused(t *testing.T) {
 	err := placed(s, "roof.glb")
 	assert.Equal(t, fault.Limit, fault.KindOf(err))
 	for _, part := range []string{"roof.glb", "4 002 instances of “shingle”, which has 1 000", "expected at most 4 000 000"} {
-		assert.ErrorContains(t, err, strings.ReplaceAll(part, " 0", "\u20090"))
+		assert.ErrorContains(t, err, strings.ReplaceAll(part, " 0", "\u202f0"))
 	}
 }
 

@@ -184,24 +184,6 @@ func TestAClimbDoesNotDependOnProcessors(t *testing.T) {
 	assert.Equal(t, meshes, again)
 }
 
-func TestLODsArePlacedWhereTheyDoNotShow(t *testing.T) {
-	c := &Climb{Triangles: 1000, Steps: []Step{{Triangles: 500, Visible: 0.001}, {Triangles: 250, Visible: 0.004}, {Triangles: 100, Visible: 0.02}}}
-	at := func(m float64) float64 { return view.DistanceOf(m, 1) }
-	list, left := Place(c, view, 1, []Wish{{Share: 0.5}, {Share: 0.1}})
-	assert.Equal(t, []Rung{{0, at(0.001)}, {2, at(0.02)}}, list)
-	assert.Empty(t, left)
-	// Distances bear the coarsest step that shows by no more.
-	list, _ = Place(c, view, 1, []Wish{{From: at(0.004) * 1.5}, {From: at(0.02)}})
-	assert.Equal(t, []Rung{{1, at(0.004) * 1.5}, {2, at(0.02)}}, list)
-	// Twice the pixels, half the distance.
-	list, _ = Place(c, view, 2, []Wish{{Share: 0.5}})
-	assert.InDelta(t, at(0.001)/2, list[0].From, 1e-12)
-	// A LOD no coarser than the one before it is of no use.
-	list, left = Place(c, view, 1, []Wish{{Share: 0.1}, {Share: 0.5}, {From: at(0.001) / 2}})
-	assert.Len(t, list, 1)
-	assert.Equal(t, []int{1, 2}, left)
-}
-
 // As few as bring the saving are found as trying all ladders finds them.
 func TestFewLODsAreThoseOfTryingAll(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 4))

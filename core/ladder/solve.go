@@ -12,48 +12,8 @@ type Wish struct {
 	From  float64 `json:"from,omitempty"`  // metres; 0 for where the share shows no more than is allowed
 }
 
-// Rung is a step of a climb put on the ladder.
-type Rung struct {
-	Step int     // of the climb
-	From float64 // metres from which on it stands for the asset
-}
-
-// Apart tells how far from one rung the next has to be at least, as a factor of the distance.
-const apart = 1.02
-
-// Place puts wished LODs on a ladder, in order, finest first. One whose distance bears none of the
-// steps that is coarser than the LOD before it, or whose share no step comes near to, is left out;
-// the second list has their numbers.
-func Place(c *Climb, v View, pixels float64, wishes []Wish) (list []Rung, left []int) {
-	last, from := -1, 0.0
-	for i, w := range wishes {
-		k := -1
-		if w.Share > 0 {
-			k = c.nearest(w.Share)
-		} else {
-			for j, s := range c.Steps {
-				if v.DistanceOf(s.Visible, pixels) <= w.From*(1+1e-9) {
-					k = j
-				}
-			}
-		}
-		if k <= last {
-			left = append(left, i)
-			continue
-		}
-		at := w.From
-		if at == 0 {
-			at = v.DistanceOf(c.Steps[k].Visible, pixels)
-		}
-		at = max(at, from*apart, 0.01)
-		last, from = k, at
-		list = append(list, Rung{k, at})
-	}
-	return list, left
-}
-
-// nearest is the step that comes nearest to a share of the triangles, as a factor; -1 without any.
-func (c *Climb) nearest(share float64) int {
+// Nearest is the step that comes nearest to a share of the triangles, as a factor; -1 without any.
+func (c *Climb) Nearest(share float64) int {
 	best, off := -1, math.Inf(1)
 	for i, s := range c.Steps {
 		if d := math.Abs(math.Log(float64(max(1, s.Triangles)) / (share * float64(c.Triangles)))); d < off {
@@ -62,6 +22,31 @@ func (c *Climb) nearest(share float64) int {
 	}
 	return best
 }
+
+// Within is the last step that shows by no more than a length in metres; -1 without any.
+func (c *Climb) Within(visible float64) int {
+	k := -1
+	for i, s := range c.Steps {
+		if s.Visible <= visible*(1+1e-9) {
+			k = i
+		}
+	}
+	return k
+}
+
+// Times is the climb of a scene k times as large.
+func (c *Climb) Times(k float64) *Climb {
+	out := *c
+	out.Steps = slices.Clone(c.Steps)
+	for i := range out.Steps {
+		out.Steps[i].Visible *= k
+	}
+	return &out
+}
+
+// Farther is how many times as far as the one before it a LOD takes over at least: what takes
+// nobody's place is of no use.
+const Farther = 1.02
 
 // Range is the distances that an asset is seen from, all as often as the same factor of the
 // distance makes them: as often from 2 to 4 m as from 20 to 40.
@@ -103,7 +88,7 @@ func Few(c *Climb, v View, pixels float64, r Range, most int) []Wish {
 	begin, end := math.Log(r.Near), math.Log(r.Far)
 	before := 0.0
 	for i, s := range c.Steps {
-		before = max(before*apart, v.DistanceOf(s.Visible, pixels), 1e-9)
+		before = max(before*Farther, v.DistanceOf(s.Visible, pixels), 1e-9)
 		at[i] = min(max(math.Log(before), begin), end)
 	}
 	tris := func(i int) float64 { return float64(c.Steps[i].Triangles) }

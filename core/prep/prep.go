@@ -17,6 +17,7 @@ import (
 	"yarvek/core/station/axes"
 	"yarvek/core/station/budget"
 	"yarvek/core/station/export"
+	"yarvek/core/station/lods"
 	"yarvek/core/station/pivot"
 	"yarvek/core/station/size"
 	"yarvek/core/station/source"
@@ -32,6 +33,7 @@ type Prep struct {
 	Pivot   pivot.Decisions   `json:"pivot,omitzero"`
 	Surface surface.Decisions `json:"surface,omitzero"`
 	Budget  budget.Decisions  `json:"budget,omitzero"`
+	LODs    lods.Decisions    `json:"lods,omitzero"`
 	Export  export.Decisions  `json:"export,omitzero"`
 }
 
@@ -44,6 +46,7 @@ var list = []entry{
 	field(pivot.Info, func(p *Prep) *pivot.Decisions { return &p.Pivot }),
 	field(surface.Info, func(p *Prep) *surface.Decisions { return &p.Surface }),
 	field(budget.Info, func(p *Prep) *budget.Decisions { return &p.Budget }),
+	field(lods.Info, func(p *Prep) *lods.Decisions { return &p.LODs }),
 	field(export.Info, func(p *Prep) *export.Decisions { return &p.Export }),
 }
 

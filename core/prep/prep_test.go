@@ -284,7 +284,7 @@ func TestNodesThatSharePlanesAreOneMatterWithFacesThatDo(t *testing.T) {
 	require.GreaterOrEqual(t, i, 0)
 	f := r.Surface.Findings()[i]
 	assert.Contains(t, f.Title, "wall")
-	assert.Contains(t, f.Text, "4\u2009m²", "of the asset as large as it is decided to be")
+	assert.Contains(t, f.Text, "4\u202fm²", "of the asset as large as it is decided to be")
 	require.NotNil(t, f.Place.Point)
 	assert.LessOrEqual(t, r.Surface.Box.Distance(*f.Place.Point), 1e-9, "it is on the asset as it stands there")
 	p, err = p.With(f.Remedies[0].Decision)

@@ -15,6 +15,7 @@ import (
 	"yarvek/core/station/axes"
 	"yarvek/core/station/budget"
 	"yarvek/core/station/export"
+	"yarvek/core/station/lods"
 	"yarvek/core/station/pivot"
 	"yarvek/core/station/size"
 	"yarvek/core/station/source"
@@ -33,6 +34,19 @@ type Input struct {
 	// Upto is the last station that is asked for, "" for all of them: a look at what a decision
 	// would do need not wait for those after it.
 	Upto string
+	// Shelf keeps what takes long to make beyond the memo; nil for nowhere.
+	Shelf Shelf
+	// Make has coarser meshes made however long that takes; without it the report of LODs says that
+	// those of a large scene are still to be made. Progress, which may be nil, is told how far it
+	// is, from 0 to 1.
+	Make     bool
+	Progress func(fraction float64)
+}
+
+// Shelf keeps bytes by key, and may lose any of them at any moment. Equal keys mean equal bytes.
+type Shelf interface {
+	Load(key string) ([]byte, bool)
+	Save(key string, b []byte)
 }
 
 // Stop is what one station left.
@@ -71,6 +85,7 @@ type Result struct {
 	Pivot   *pivot.Report
 	Surface *surface.Report
 	Budget  *budget.Report
+	LODs    *lods.Report
 	Export  *export.Report
 
 	// Delivery is what leaves, whatever the last station is.
@@ -159,7 +174,7 @@ func NewMemo(limit int64) *Memo {
 // Rules is the version of the rules of all stations: it is part of every key. Raise it
 // when a station gives another outcome for the same scene and decisions, so that what
 // was derived by the old rules and kept on disk is not taken for the new.
-const Rules = 15
+const Rules = 16
 
 // Run walks the stations. What no decision before it changed comes from the memo,
 // which may be nil. The error is ctx's, or says what of the prep can't be meant.
@@ -290,7 +305,18 @@ func Run(ctx context.Context, in Input, p Prep, m *Memo) (*Result, error) {
 		return r, nil
 	}
 
-	r.Delivery = scene.Delivery{Scene: w.scene, Markers: r.Pivot.Delivered()}
+	t.lods()
+	if w.err != nil {
+		return nil, w.err
+	}
+	if in.Upto == lods.Info.ID {
+		return r, nil
+	}
+
+	r.Delivery = scene.Delivery{Scene: w.scene, Markers: r.Pivot.Delivered(), Vanish: p.LODs.Vanish}
+	for _, l := range r.LODs.LODs[1:] {
+		r.Delivery.LODs = append(r.Delivery.LODs, scene.LOD{Scene: l.Scene, From: l.From, Screen: l.Screen})
+	}
 	mustFix, _ := r.Open()
 	r.Export = export.Run(p.Export, export.Ask{MustFix: mustFix, Scene: w.scene, Target: in.Target})
 	w.stop(export.Info, r.Export, w.scene, r.Surface.Box, toSeated)

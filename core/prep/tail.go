@@ -191,6 +191,9 @@ func (t *tail) budget() {
 	if t.err != nil {
 		return
 	}
+	if t.changed {
+		t.onto = geom.Identity
+	}
 	pixel := budget.Pixel(class, t.in.Target.View.Lines, t.in.Target.View.Angle) / ask.Scale
 	t.kept = at
 	var meshes []int

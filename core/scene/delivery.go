@@ -14,6 +14,7 @@ import (
 type Delivery struct {
 	Scene     *Scene   // the finest mesh
 	LODs      []LOD    // coarser ones, the next finest first
+	Vanish    float64  // metres from which on it is not drawn; 0 for never
 	Collision []Shape  // what a body touches
 	Markers   []Marker // named points
 }
@@ -21,8 +22,9 @@ type Delivery struct {
 // LOD is a coarser mesh that takes the place of the finer ones from a distance on.
 type LOD struct {
 	// Scene has the same lists of materials, textures and images as the delivery's.
-	Scene *Scene
-	From  float64 // metres from the viewer
+	Scene  *Scene
+	From   float64 // metres from the viewer
+	Screen float64 // share of the screen's height that the asset has there
 }
 
 // Shape is one simple body that stands for the mesh where things touch.
@@ -114,7 +116,7 @@ func (d Delivery) Each(f func(*Scene) *Scene) Delivery {
 	d.Scene = f(d.Scene)
 	lods := make([]LOD, len(d.LODs))
 	for i, l := range d.LODs {
-		lods[i] = LOD{f(l.Scene), l.From}
+		lods[i] = LOD{f(l.Scene), l.From, l.Screen}
 	}
 	d.LODs = lods
 	return d

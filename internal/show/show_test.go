@@ -245,7 +245,7 @@ func TestPreviewsShowWhereThingsWouldBe(t *testing.T) {
 	}
 	// At Axes the height becomes another extent.
 	up := preview("axes", func(p *prep.Prep) { p.Axes.Up = geom.PosX })
-	assert.Contains(t, up, "4.00\u2009m high")
+	assert.Contains(t, up, "4.00\u202fm high")
 	assert.Equal(t, 0, b.open(id).Step.Seq, "nothing was decided")
 }
 

@@ -97,7 +97,7 @@ func (f *form) axis(name string) geom.Axis {
 
 // number reads a plain number; a comma serves as a point.
 func (f *form) number(name, label string) float64 {
-	v, err := strconv.ParseFloat(strings.NewReplacer(",", ".", "−", "-", "\u2009", "").Replace(f.str(name)), 64)
+	v, err := strconv.ParseFloat(strings.NewReplacer(",", ".", "−", "-", "\u202f", "").Replace(f.str(name)), 64)
 	if err != nil || v-v != 0 {
 		f.fail("%s: %q is no number", label, f.str(name))
 		return 0

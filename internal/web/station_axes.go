@@ -28,7 +28,7 @@ var axesRoom = room{
 		"facingwords": func(i int) string { return [...]string{"front", "left side", "back", "right side"}[i] },
 		"turnwords":   func() []turn { return turns },
 		"ordinal":     ordinal,
-		"percent":     func(v float64) string { return figure.Significant(100*v, 2) + "\u2009%" },
+		"percent":     func(v float64) string { return figure.Significant(100*v, 2) + "\u202f%" },
 		"abouts": func() [][2]string {
 			return [][2]string{{string(axes.AboutUp), "the upright"}, {string(axes.AboutRight), "the sideways axis"},
 				{string(axes.AboutForward), "the front axis"}}

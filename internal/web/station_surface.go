@@ -24,7 +24,7 @@ var surfaceRoom = room{
 		"tosides": func() [][2]string {
 			return [][2]string{{string(mend.Both), "half to each side"}, {string(mend.Front), "to the front"}, {string(mend.Back), "to the back"}}
 		},
-		"percent":    func(v float64) string { return figure.Significant(100*v, 3) + "\u2009%" },
+		"percent":    func(v float64) string { return figure.Significant(100*v, 3) + "\u202f%" },
 		"percentnum": func(v float64) string { return filled(100 * v) },
 		"times":      func(a, b, c float64) float64 { return a * b * c },
 		"shareof": func(c, of float64) float64 {

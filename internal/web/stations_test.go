@@ -200,20 +200,20 @@ func TestEveryControlDecidesWhatItSays(t *testing.T) {
 		{"source", nil, []string{"act", "rule", "by", "name", "what", "ho*"}, "Leave out nodes named “ho*”"},
 		{"source", nil, []string{"act", "rule", "by", "name", "what", "ho*", "keep", "on"}, "Keep nodes named “ho*”"},
 		{"source", nil, []string{"act", "rule", "by", "beyond", "reach", "5 m"},
-			"Leave out what is farther than 5.00\u2009m from the main body"},
+			"Leave out what is farther than 5.00\u202fm from the main body"},
 		{"source", nil, []string{"act", "rule", "by", "area", "across0", "0", "up0", "0", "across1", "1", "up1", "2"},
-			"Leave out what stands in a box of 1.00\u2009m by 2.00\u2009m on the plan"},
+			"Leave out what stands in a box of 1.00\u202fm by 2.00\u202fm on the plan"},
 		{"source", nil, []string{"act", "crop", "view", "front", "side", "inside", "how", "cut", "across0", "0", "up0", "-1 m", "across1", "2", "up1", "9"},
-			"Keep what lies inside a box of 2.00\u2009m by 10.00\u2009m on the front, cut at its edge"},
+			"Keep what lies inside a box of 2.00\u202fm by 10.00\u202fm on the front, cut at its edge"},
 		{"source", [][]string{{"source", "act", "crop", "view", "plan", "side", "outside", "how", "whole", "across0", "0", "up0", "0", "across1", "1", "up1", "1"}},
 			[]string{"act", "uncrop", "crop", "0"},
-			"Give up: Keep what lies outside a box of 1.00\u2009m by 1.00\u2009m on the plan, whole faces"},
+			"Give up: Keep what lies outside a box of 1.00\u202fm by 1.00\u202fm on the plan, whole faces"},
 		{"source", [][]string{{"source", "act", "rule", "by", "kind", "what", "speck"}}, []string{"act", "unrule", "rule", "0"},
 			"Give up: Leave out every speck"},
 		{"source", nil, []string{"act", "share", "key", "hook"}, "Make instances of hook"},
 		{"source", [][]string{{"source", "act", "share", "key", "hook"}}, []string{"act", "unshare", "key", "hook"},
 			"Give up: Make instances of hook"},
-		{"source", nil, []string{"act", "error", "error", "1 mm"}, "Accept coordinates off by 1.00\u2009mm"},
+		{"source", nil, []string{"act", "error", "error", "1 mm"}, "Accept coordinates off by 1.00\u202fmm"},
 		{"source", nil, []string{"act", "name", "key", "hook", "name", "crane hook"}, "Call hook crane hook"},
 		{"source", [][]string{{"source", "act", "name", "key", "hook", "name", "x"}}, []string{"act", "name", "key", "hook", "name", ""},
 			"Give up: Call hook x"},
@@ -222,10 +222,10 @@ func TestEveryControlDecidesWhatItSays(t *testing.T) {
 			"Give up: Call all “h*” “b”"},
 		{"size", nil, []string{"act", "class", "class", "building"}, "Class: Building"},
 		{"size", nil, []string{"act", "unit", "unit", "cm"}, "Read as centimetres"},
-		{"size", nil, []string{"act", "unit", "unit", "custom", "metres", "0.5 m"}, "Read one unit as 0.500\u2009m"},
-		{"size", nil, []string{"act", "fit", "fit", "height", "length", "7 ft"}, "Make the height 2.13\u2009m, along the file’s Y"},
+		{"size", nil, []string{"act", "unit", "unit", "custom", "metres", "0.5 m"}, "Read one unit as 0.500\u202fm"},
+		{"size", nil, []string{"act", "fit", "fit", "height", "length", "7 ft"}, "Make the height 2.13\u202fm, along the file’s Y"},
 		{"size", nil, []string{"act", "between", "from", "0,0,0", "to", "4,0,0", "length", "90 cm"},
-			"Make the measured distance 0.900\u2009m"},
+			"Make the measured distance 0.900\u202fm"},
 		{"size", nil, []string{"act", "factor", "factor", "1,5"}, "Scale by 1.5"},
 		{"size", [][]string{{"size", "act", "factor", "factor", "2"}}, []string{"act", "nofit"}, "Give up: Scale by 2"},
 		{"size", nil, []string{"act", "bake", "bake", "all", "node", "hook"}, "Bake rotation and scale of hook"},
@@ -385,7 +385,7 @@ func TestPreviewsOfWhatIsNotThere(t *testing.T) {
 	} {
 		assert.Equal(t, want, c.get(path).Code, path)
 	}
-	assert.Contains(t, c.get("/assets/1/size?from=0,0,0&to=4,0,0").Body.String(), "<strong>4.00\u2009m</strong>")
+	assert.Contains(t, c.get("/assets/1/size?from=0,0,0&to=4,0,0").Body.String(), "<strong>4.00\u202fm</strong>")
 	assert.Empty(t, c.log.String(), "nothing of it is ours to mend")
 }
 

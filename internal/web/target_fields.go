@@ -274,7 +274,7 @@ func typed(s sort, text string) (any, error) {
 		}
 		return figure.ParseLength(text, unit.Metre)
 	case asNumber, asCount, asBytes:
-		v, err := strconv.ParseFloat(strings.NewReplacer(",", ".", "\u2009", "", " ", "").Replace(text), 64)
+		v, err := strconv.ParseFloat(strings.NewReplacer(",", ".", "\u202f", "", " ", "").Replace(text), 64)
 		if err != nil || v-v != 0 {
 			return nil, fmt.Errorf("%q is no number", text)
 		}

@@ -44,7 +44,7 @@ func TestStancesAreRankedWithReasons(t *testing.T) {
 	assert.Equal(t, geom.PosY, best.Basis.Up, "it stands on its plate")
 	assert.InDelta(t, .64, best.Contact, 1e-9)
 	assert.Greater(t, best.Margin, .3)
-	assert.Contains(t, best.Reasons(), "stands on 0.64\u2009m², its weight")
+	assert.Contains(t, best.Reasons(), "stands on 0.64\u202fm², its weight")
 	assert.Equal(t, axes.Decisions{}, prep.Prep{}.Axes, "nothing is applied by itself")
 }
 

@@ -394,7 +394,7 @@ func (r *Report) judge(e Extra, d Decisions) {
 	if r.Ask.Index == 16 && r.Cost.Wide > 0 {
 		r.Say(finding.Finding{Code: Info.ID + "/wide", Severity: finding.MustFix,
 			Title: figure.Plural(r.Cost.Wide, "draw call needs indices", "draw calls need indices") + " of 32 bits, and the receiver takes 16",
-			Text:  "More than 65\u2009535 vertices share a slot there. Fewer of them, or more slots, make it fit."})
+			Text:  "More than 65\u202f535 vertices share a slot there. Fewer of them, or more slots, make it fit."})
 	}
 }
 

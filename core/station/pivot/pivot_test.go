@@ -32,7 +32,7 @@ func TestPivotsByHand(t *testing.T) {
 		min  geom.Vec3
 		said string
 	}{
-		{pivot.Decisions{}, geom.Vec3{1, 2, 3}, "1.00\u2009m to the left of it, 2.00\u2009m below it, 3.00\u2009m behind it"},
+		{pivot.Decisions{}, geom.Vec3{1, 2, 3}, "1.00\u202fm to the left of it, 2.00\u202fm below it, 3.00\u202fm behind it"},
 		{pivot.BaseCentre, geom.Vec3{-1, 0, -3}, "at the centre of its base"},
 		{pivot.Decisions{Place: pivot.OnBox}, geom.Vec3{-1, -2, -3}, "at its centre"},
 		{pivot.Decisions{Place: pivot.OnBox, Box: [3]int{-1, -1, 1}}, geom.Vec3{-2, 0, -6}, "at its base, front right"},

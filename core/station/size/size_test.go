@@ -191,7 +191,7 @@ func TestAPieceThatMissesTheGrid(t *testing.T) {
 	r, err := prep.Run(context.Background(), in, p, nil)
 	require.NoError(t, err)
 	f := preptest.Find(t, r.Size.Findings(), "size/off-grid")
-	assert.Contains(t, f.Text, "Width 1.98\u2009m is 20.0\u2009mm short of 4 cells")
+	assert.Contains(t, f.Text, "Width 1.98\u202fm is 20.0\u202fmm short of 4 cells")
 	p, err = p.With(f.Remedies[0].Decision)
 	require.NoError(t, err)
 	r, err = prep.Run(context.Background(), in, p, nil)

@@ -98,7 +98,7 @@ func TestSevenThingsThatDoNotBelong(t *testing.T) {
 	d.Leave, d.Keep = []string{"crane"}, nil
 	out, r = do(t, s, d)
 	assert.Equal(t, []string{"quay"}, names(out))
-	assert.Equal(t, "Leave out what is farther than 100.00\u2009m from the main body", r.Nodes[4].Why)
+	assert.Equal(t, "Leave out what is farther than 100.00\u202fm from the main body", r.Nodes[4].Why)
 }
 
 func TestCoplanarFacesFlicker(t *testing.T) {
@@ -226,7 +226,7 @@ func TestDigitsFarFromTheOrigin(t *testing.T) {
 	require.NotNil(t, f)
 	assert.Equal(t, finding.MustFix, f.Severity)
 	assert.Equal(t, 1.0/512, r.Error, "half of 2^-8 m between 32 768 and 65 536 m")
-	assert.Contains(t, f.Title, "1.95\u2009mm")
+	assert.Contains(t, f.Title, "1.95\u202fmm")
 	require.Len(t, f.Remedies, 1)
 	d := f.Remedies[0].Decision.(Decisions)
 	out, r := do(t, s, d)

@@ -196,7 +196,7 @@ func (d Decisions) Mends() bool {
 // percent says a share.
 func percent(v float64) string {
 	if v > 0 && v < 0.001 {
-		return "under 0.1" + "\u2009%"
+		return "under 0.1" + "\u202f%"
 	}
-	return figure.Significant(100*v, 2) + "\u2009%"
+	return figure.Significant(100*v, 2) + "\u202f%"
 }

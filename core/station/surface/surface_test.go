@@ -151,7 +151,7 @@ func TestSheetsAndHolesAreToldApart(t *testing.T) {
 	s := shape.Scene("flag", nil, flag)
 	r = looked(s, Decisions{})
 	assert.Equal(t, 1, r.Count[Sheets])
-	assert.Contains(t, codes(r)["surface/sheets"].Text, "1\u2009m²")
+	assert.Contains(t, codes(r)["surface/sheets"].Text, "1\u202fm²")
 	out, done := Mended(ctx, s, Decisions{Thickness: 0.01})
 	assert.Equal(t, 1, done[0].Count)
 	body := measure.Of(ctx, out)
