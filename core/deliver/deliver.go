@@ -50,18 +50,34 @@ func Make(ctx context.Context, o Order) (*Parcel, error) {
 			return nil, fault.Input("the target's pattern for files can't name it: %v", err)
 		}
 	}
-	shaped, said := Shape(ctx, o.Delivery, o.Decisions, f)
+	chosen, said, err := lodsOf(o.Delivery, o.Decisions, f)
+	if err != nil {
+		return nil, err
+	}
+	shaped, changes := Shape(ctx, chosen, o.Decisions, f)
+	said = append(said, changes...)
 	shaped, names, err := named(shaped, o.Target, o.Asset)
 	if err != nil {
 		return nil, err
 	}
 	said = append(said, names...)
+	apart := shaped.LODs
+	if o.Decisions.LODs != export.LODsApart {
+		apart = nil
+	} else {
+		shaped.LODs = nil
+	}
 	if p.Package, err = format.Write(ctx, shaped, f, p.Name, o.Target); err != nil {
 		return nil, err
 	}
 	p.Package.Changes = append(said, p.Package.Changes...)
 	if p.Certificate, err = Check(ctx, shaped, p.Package, f, o.Target); err != nil {
 		return nil, err
+	}
+	for i, l := range apart {
+		if err := p.addLOD(ctx, o, l, i+1); err != nil {
+			return nil, err
+		}
 	}
 	return p, nil
 }

@@ -212,7 +212,7 @@ func TestWhatGoesAlongArrives(t *testing.T) {
 			for i, b := range got.NodeBounds() {
 				names[got.Nodes[i].Name] = b
 			}
-			want := map[string]geom.Vec3{"crate": {2, 3.5, 4}, "crate coarse": {2, 3.25, 4}, "crate far": {2, 3, 4}, "block": {2, 3, 4},
+			want := map[string]geom.Vec3{"crate": {2, 3.5, 4}, "crate coarse lod 1": {2, 3.25, 4}, "crate far lod 2": {2, 3, 4}, "block": {2, 3, 4},
 				"knob": {.4, .5, .4}}
 			for name, size := range want {
 				b, ok := names[name]

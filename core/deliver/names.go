@@ -3,6 +3,7 @@ package deliver
 import (
 	"errors"
 	"fmt"
+	"strconv"
 
 	"yarvek/core/figure"
 	"yarvek/core/format/pack"
@@ -98,6 +99,7 @@ func named(d scene.Delivery, t target.Target, asset string) (scene.Delivery, []p
 		}
 	}
 	nodes := by.Nodes(asset, names)
+	was := map[string]string{} // what names are now
 	var said []pack.Change
 	for k, r := range nodes {
 		n := &s.Nodes[at[k]]
@@ -121,8 +123,51 @@ func named(d scene.Delivery, t target.Target, asset string) (scene.Delivery, []p
 		}
 		said = append(said, told(pack.Materials, "slot", slots)...)
 	}
+	for k, r := range nodes {
+		was[r.Was] = s.Nodes[at[k]].Name
+	}
+	if d.LODs, err = namedLODs(d.LODs, t, asset, was, s.Materials); err != nil {
+		return d, nil, err
+	}
 	d.Scene = s
 	return d, said, nil
+}
+
+// namedLODs gives the nodes of LODs their names by the target's pattern, of what the nodes they
+// stand for are called now, and the slots of the asset.
+func namedLODs(list []scene.LOD, t target.Target, asset string, is map[string]string, slots []scene.Material) ([]scene.LOD, error) {
+	pattern, err := t.Pattern(target.LODName)
+	if err != nil || len(list) == 0 {
+		return list, err
+	}
+	out := make([]scene.LOD, len(list))
+	for i, l := range list {
+		s := l.Scene.Clone()
+		s.Materials = slots
+		name := func(of string) (string, error) {
+			if now, ok := is[of]; ok {
+				of = now
+			}
+			return pattern.Make(map[string]string{"mesh": of, "asset": asset, "n": strconv.Itoa(i + 1)})
+		}
+		for k := range s.Nodes {
+			n := &s.Nodes[k]
+			if n.Name, err = name(n.Name); err != nil {
+				return nil, err
+			}
+			if n.Mesh >= 0 {
+				own := *s.Meshes[n.Mesh]
+				own.Name = n.Name
+				s.Meshes[n.Mesh] = &own
+			}
+		}
+		out[i] = l
+		out[i].Scene = s
+		if out[i].Name, err = name(s.Name); err != nil {
+			return nil, err
+		}
+	}
+	return out, nil
 }
 
 // told says how many names a pattern changed, and those it could not.

@@ -42,6 +42,7 @@ type Format struct {
 	Tangents bool
 	Tree     bool // nodes keep their tree; without it objects stand side by side
 	Bakes    bool // node transforms can be left out on request, since they are kept otherwise
+	Groups   bool // LODs can be a group, with where each takes over
 	UVSets   int  // how many of a mesh it holds, 0 for any number
 
 	options pack.Options
@@ -109,9 +110,11 @@ var khronos = &Frame{geom.GLTF, 1}
 // Written lists the formats an export can have.
 var Written = []Format{
 	{ID: "glb", Name: "GLB", About: "glTF 2.0 in one file, pictures inside", Suffix: ".glb",
-		Fixed: khronos, Declares: true, Tangents: true, Tree: true, UVSets: gltf.MaxUVSets, write: gltf.Write},
+		Fixed: khronos, Declares: true, Tangents: true, Tree: true, Groups: true, UVSets: gltf.MaxUVSets,
+		write: gltf.Write},
 	{ID: "gltf", Name: "glTF with parts", About: "a document with its buffer and pictures beside it", Suffix: ".gltf",
-		Fixed: khronos, Declares: true, Tangents: true, Tree: true, UVSets: gltf.MaxUVSets, write: gltf.Write,
+		Fixed: khronos, Declares: true, Tangents: true, Tree: true, Groups: true, UVSets: gltf.MaxUVSets,
+		write:   gltf.Write,
 		options: pack.Options{Parts: true}},
 	fbxAs("fbx", "FBX", "binary 7.4, polygons stay polygons; pictures beside it", pack.Options{Parts: true}),
 	fbxAs("fbx-one", "FBX in one file", "the same with the pictures inside", pack.Options{}),
@@ -127,7 +130,7 @@ var Written = []Format{
 // fbxAs is a variant of FBX: they hold the same and differ in their bytes.
 func fbxAs(id, name, about string, opt pack.Options) Format {
 	return Format{ID: id, Name: name, About: about, Suffix: ".fbx", Declares: true, Righted: true, Polygons: true, Tangents: true,
-		Tree: true, Bakes: true, options: opt, write: fbx.Write}
+		Tree: true, Groups: true, Bakes: true, options: opt, write: fbx.Write}
 }
 
 // signed is a format in the target's own handedness, which its files declare.

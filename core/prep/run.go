@@ -318,7 +318,8 @@ func Run(ctx context.Context, in Input, p Prep, m *Memo) (*Result, error) {
 		r.Delivery.LODs = append(r.Delivery.LODs, scene.LOD{Scene: l.Scene, From: l.From, Screen: l.Screen})
 	}
 	mustFix, _ := r.Open()
-	r.Export = export.Run(p.Export, export.Ask{MustFix: mustFix, Scene: w.scene, Target: in.Target})
+	r.Export = export.Run(p.Export, export.Ask{MustFix: mustFix, Scene: w.scene, Target: in.Target,
+		LODs: len(r.Delivery.LODs), Pending: r.LODs.Pending})
 	w.stop(export.Info, r.Export, w.scene, r.Surface.Box, toSeated)
 	r.stops[len(r.stops)-1].Changed = t.changed
 	return r, nil

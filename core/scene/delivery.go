@@ -17,6 +17,8 @@ type Delivery struct {
 	Vanish    float64  // metres from which on it is not drawn; 0 for never
 	Collision []Shape  // what a body touches
 	Markers   []Marker // named points
+	// Grouped has the LODs leave as a group, for formats that know such.
+	Grouped bool
 }
 
 // LOD is a coarser mesh that takes the place of the finer ones from a distance on.
@@ -25,6 +27,7 @@ type LOD struct {
 	Scene  *Scene
 	From   float64 // metres from the viewer
 	Screen float64 // share of the screen's height that the asset has there
+	Name   string  // of a node that holds several of its nodes, where one is needed
 }
 
 // Shape is one simple body that stands for the mesh where things touch.
@@ -70,6 +73,10 @@ func (d Delivery) Assembled() *Scene {
 	}
 	out := d.Scene.Clone()
 	parent, inv := -1, geom.Identity
+	if d.Grouped && len(d.LODs) > 0 {
+		out, d.LODs = d.group(), nil
+		return d.along(out, -1, geom.Identity)
+	}
 	for i, n := range d.Scene.Nodes {
 		if n.Parent >= 0 {
 			continue
@@ -82,6 +89,69 @@ func (d Delivery) Assembled() *Scene {
 			parent, inv = 0, v
 		}
 	}
+	return d.along(out, parent, inv)
+}
+
+// group is the mesh and its LODs below a LOD group, each below one node of its own.
+func (d Delivery) group() *Scene {
+	out := d.Scene.Clone()
+	out.Nodes, out.Meshes = nil, nil
+	g := Node{Name: d.Scene.Name, Kind: KindLOD, Parent: -1, Mesh: -1, Local: geom.Identity}
+	for _, l := range d.LODs {
+		g.Thresholds = append(g.Thresholds, l.From)
+		g.Coverage = append(g.Coverage, l.Screen)
+	}
+	g.Coverage = append(g.Coverage, d.vanishes())
+	if d.Vanish > 0 {
+		g.Thresholds = append(g.Thresholds, d.Vanish)
+	}
+	out.Nodes = append(out.Nodes, g)
+	add := func(s *Scene, name string) {
+		roots, root := 0, 0
+		for i, n := range s.Nodes {
+			if n.Parent < 0 {
+				roots, root = roots+1, i
+			}
+		}
+		parent := 0
+		if roots != 1 {
+			parent = len(out.Nodes)
+			out.Nodes = append(out.Nodes, Node{Name: name, Kind: KindEmpty, Parent: 0, Mesh: -1, Local: geom.Identity})
+		} else if out.Nodes[0].Name == "" {
+			out.Nodes[0].Name = s.Nodes[root].Name
+		}
+		node, mesh := len(out.Nodes), len(out.Meshes)
+		out.Meshes = append(out.Meshes, s.Meshes...)
+		for _, n := range s.Nodes {
+			if n.Parent >= 0 {
+				n.Parent += node
+			} else {
+				n.Parent = parent
+			}
+			if n.Mesh >= 0 {
+				n.Mesh += mesh
+			}
+			out.Nodes = append(out.Nodes, n)
+		}
+	}
+	add(d.Scene, d.Scene.Name)
+	for _, l := range d.LODs {
+		add(l.Scene, l.Name)
+	}
+	return out
+}
+
+// vanishes is the share of the screen's height below which nothing is drawn.
+func (d Delivery) vanishes() float64 {
+	last := d.LODs[len(d.LODs)-1]
+	if !(d.Vanish > 0) || !(last.From > 0) {
+		return 0
+	}
+	return min(last.Screen, last.Screen*last.From/d.Vanish)
+}
+
+// along adds what goes along, below a node whose inverse is given.
+func (d Delivery) along(out *Scene, parent int, inv geom.Affine) *Scene {
 	hang := func(n Node) {
 		if n.Parent < 0 {
 			n.Parent, n.Local = parent, inv.Mul(n.Local)
@@ -116,7 +186,7 @@ func (d Delivery) Each(f func(*Scene) *Scene) Delivery {
 	d.Scene = f(d.Scene)
 	lods := make([]LOD, len(d.LODs))
 	for i, l := range d.LODs {
-		lods[i] = LOD{f(l.Scene), l.From, l.Screen}
+		lods[i] = LOD{f(l.Scene), l.From, l.Screen, l.Name}
 	}
 	d.LODs = lods
 	return d

@@ -93,6 +93,18 @@ func (d *Derived) load(name string, into any) ([]byte, bool) {
 	return b, true
 }
 
+// loadBytes reads a file as it is.
+func (d *Derived) loadBytes(name string) ([]byte, bool) {
+	path := filepath.Join(d.dir, name)
+	b, err := os.ReadFile(path)
+	if err != nil {
+		return nil, false
+	}
+	now := time.Now()
+	_ = os.Chtimes(path, now, now) // it was used; if not, it only goes sooner
+	return b, true
+}
+
 // save writes a file whole or not at all; that it could not is no error, for it can be
 // derived again.
 func (d *Derived) save(name string, b []byte) {

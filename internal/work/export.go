@@ -55,6 +55,9 @@ func (d *Desk) Send(ctx context.Context, asset int64, want string) (Sent, error)
 		return Sent{}, fault.Input("the kit's target was changed to “%s” in another window meanwhile, so nothing was sent. The sheet now shows "+
 			"the asset for that target", now.Name)
 	}
+	if o, err = d.Made(ctx, o, nil); err != nil {
+		return Sent{}, err
+	}
 	p, err := deliver.Make(ctx, deliver.Order{Delivery: o.Result.Delivery, Decisions: o.Prep.Export, Asset: o.Asset.Name,
 		Kit: o.Kit.Name, Target: o.Kit.Target})
 	if err != nil {

@@ -45,6 +45,7 @@ type Job struct {
 type State struct {
 	ID      string
 	About   string // what it works on, such as "kit 3"
+	Of      string // what it makes, "" for nothing that others would make too
 	Title   string
 	Step    string
 	Percent int
@@ -87,9 +88,14 @@ func (job *Job) seen() bool {
 // Start runs f in the background. f is to look at its context: when that ends it gives
 // what was done until then, as its outcome.
 func (j *Jobs) Start(about, title string, f func(ctx context.Context, job *Job) (any, error)) *Job {
+	return j.StartOf(about, "", title, f)
+}
+
+// StartOf is Start for a job that is known by what it makes, too.
+func (j *Jobs) StartOf(about, of, title string, f func(ctx context.Context, job *Job) (any, error)) *Job {
 	ctx, cancel := context.WithCancel(j.ctx)
 	job := &Job{ID: rand.Text(), cancel: cancel}
-	job.state = State{ID: job.ID, About: about, Title: title}
+	job.state = State{ID: job.ID, About: about, Of: of, Title: title}
 	j.mu.Lock()
 	for id, old := range j.byID {
 		if old.over(keep) {

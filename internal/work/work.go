@@ -11,6 +11,7 @@ import (
 	"log/slog"
 	"slices"
 	"strings"
+	"sync"
 
 	"yarvek/core/fault"
 	"yarvek/core/finding"
@@ -69,6 +70,8 @@ type Desk struct {
 	log     *slog.Logger
 	steps   *prep.Memo
 	sources *memo.Memo[read]
+
+	climbing sync.Mutex // held while it is seen whether LODs are being made
 }
 
 // New makes a desk over a store, which it does not close. log gets what goes wrong out
@@ -157,12 +160,39 @@ func (d *Desk) run(ctx context.Context, st store.State, p prep.Prep, upto string
 		return nil, err
 	}
 	r, err := prep.Run(ctx, prep.Input{Key: sourceKey(st.Revision), Scene: src.scene, Findings: src.findings,
-		Revision: st.Revision.Number, Target: st.Kit.Target, Grid: st.Kit.Grid, Upto: upto}, p, d.steps)
+		Revision: st.Revision.Number, Target: st.Kit.Target, Grid: st.Kit.Grid, Upto: upto, Shelf: shelf{d.Derived}}, p, d.steps)
 	if err != nil {
 		return nil, err
 	}
 	return &Opened{st, p, r}, nil
 }
+
+// Made is the asset as it is, with its LODs, however long they take to be made. progress, which may be
+// nil, is told how far that is, from 0 to 1.
+func (d *Desk) Made(ctx context.Context, o *Opened, progress func(float64)) (*Opened, error) {
+	if !o.Result.LODs.Pending {
+		return o, nil
+	}
+	src, err := d.source(ctx, o.Revision)
+	if err != nil {
+		return nil, err
+	}
+	r, err := prep.Run(ctx, prep.Input{Key: sourceKey(o.Revision), Scene: src.scene, Findings: src.findings, Revision: o.Revision.Number,
+		Target: o.Kit.Target, Grid: o.Kit.Grid, Shelf: shelf{d.Derived}, Make: true, Progress: progress}, o.Prep, d.steps)
+	if err != nil {
+		return nil, err
+	}
+	return &Opened{o.State, o.Prep, r}, nil
+}
+
+// shelf keeps what takes long to make among the derived data.
+type shelf struct{ *Derived }
+
+// Load gives bytes that were saved, while they are kept.
+func (s shelf) Load(key string) ([]byte, bool) { return s.loadBytes(key + ".lods") }
+
+// Save keeps bytes.
+func (s shelf) Save(key string, b []byte) { s.save(key+".lods", b) }
 
 // With is the asset as it would be with another prep; nothing is decided by it.
 func (d *Desk) With(ctx context.Context, o *Opened, p prep.Prep) (*Opened, error) {

@@ -55,6 +55,7 @@ type node struct {
 	Mesh        *int                       `json:"mesh,omitempty"`
 	Camera      *int                       `json:"camera,omitempty"`
 	Skin        *int                       `json:"skin,omitempty"`
+	Extras      json.RawMessage            `json:"extras,omitempty"`
 	Extensions  map[string]json.RawMessage `json:"extensions,omitempty"`
 }
 

@@ -6,6 +6,7 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"slices"
 	"strings"
 
 	"yarvek/core/fault"
@@ -440,7 +441,20 @@ func (r *reader) nodes(context.Context) error {
 	if err != nil {
 		return err
 	}
-	placed := make([]bool, n)
+	if len(r.doc.Scenes) == 0 {
+		listed := map[int]bool{}
+		for i, nd := range r.doc.Nodes {
+			levels, _ := r.levelsOf(i, nd, func(int) bool { return true })
+			for _, k := range levels {
+				listed[k] = true
+			}
+		}
+		roots = slices.DeleteFunc(roots, func(i int) bool { return listed[i] })
+	}
+	placed, rooted := make([]bool, n), make([]bool, n)
+	for _, i := range roots {
+		rooted[i] = len(r.doc.Scenes) > 0
+	}
 	type item struct{ node, parent int }
 	var stack []item
 	for i := len(roots) - 1; i >= 0; i-- {
@@ -457,6 +471,17 @@ func (r *reader) nodes(context.Context) error {
 		out, err := r.node(it.node, nd)
 		if err != nil {
 			return err
+		}
+		levels, coverage := r.levelsOf(it.node, nd, func(k int) bool { return parent[k] < 0 && !placed[k] && !rooted[k] })
+		if len(levels) > 0 {
+			// A group holds the node and those that take its place.
+			r.s.Nodes = append(r.s.Nodes, scene.Node{Name: out.Name, Kind: scene.KindLOD, Parent: it.parent, Mesh: -1, Local: geom.Identity,
+				Coverage: coverage})
+			it.parent = len(r.s.Nodes) - 1
+			for k := len(levels) - 1; k >= 0; k-- {
+				stack = append(stack, item{levels[k], it.parent})
+				rooted[levels[k]] = true
+			}
 		}
 		out.Parent = it.parent
 		at := len(r.s.Nodes)

@@ -33,7 +33,7 @@ var errNoBuffer = errors.New("buffer missing")
 
 // understood are the extensions whose data is read as meant. Quantised meshes
 // need nothing beyond reading every accessor type.
-var understood = map[string]bool{"KHR_mesh_quantization": true, visibility: true, "KHR_lights_punctual": true,
+var understood = map[string]bool{"KHR_mesh_quantization": true, visibility: true, "KHR_lights_punctual": true, extLevels: true,
 	extPlacement: true, extUnlit: true, extGlow: true, extSpecular: true, extWebP: true, extInstances: true, extBasis: true, extDDS: true,
 	extDraco: true, extMeshopt: true, extMeshopt2: true}
 

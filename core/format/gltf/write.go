@@ -119,26 +119,37 @@ func (w *writer) indices(idx []uint32, vertices int) int {
 // nodes writes the tree, every node with translation, rotation and scale.
 func (w *writer) nodes() {
 	var roots []int
+	levels := w.levels()
+	at := make([]int, len(w.s.Nodes)) // in the document, -1 of a LOD group that its finest level stands for
 	for i, n := range w.s.Nodes {
+		if at[i] = -1; levels.of[i] != nil {
+			continue
+		}
+		at[i] = len(w.doc.Nodes)
 		out := node{Name: n.Name}
 		if n.Mesh >= 0 && w.meshAt[n.Mesh] >= 0 {
 			k := w.meshAt[n.Mesh]
 			out.Mesh = &k
 		}
+		group := -1
+		if n.Parent >= 0 && levels.of[n.Parent] != nil {
+			group = n.Parent
+			n.Parent, n.Local = w.s.Nodes[group].Parent, w.s.Nodes[group].Local.Mul(n.Local)
+		}
 		place(&out, n.Local)
 		if n.Hidden {
 			w.hide(&out)
 		}
-		if n.Kind == scene.KindLOD {
-			w.out.Say(pack.Nodes, fmt.Sprintf("that “%s” is a LOD group", n.Name), "glTF has none; its levels stand side by side")
-		}
 		w.doc.Nodes = append(w.doc.Nodes, out)
-		if n.Parent >= 0 {
-			w.doc.Nodes[n.Parent].Children = append(w.doc.Nodes[n.Parent].Children, i)
-		} else {
-			roots = append(roots, i)
+		switch {
+		case group >= 0 && levels.of[group][0] != i: // it stands nowhere but in the list of the finest
+		case n.Parent >= 0:
+			w.doc.Nodes[at[n.Parent]].Children = append(w.doc.Nodes[at[n.Parent]].Children, at[i])
+		default:
+			roots = append(roots, at[i])
 		}
 	}
+	w.linkLevels(levels, at)
 	zero := 0
 	w.doc.Scene = &zero
 	w.doc.Scenes = []sceneList{{Name: w.s.Name, Nodes: roots}}

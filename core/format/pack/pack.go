@@ -37,6 +37,7 @@ const (
 	Materials Topic = "materials"
 	Textures  Topic = "textures" // how a material uses a picture
 	Pictures  Topic = "pictures"
+	LODs      Topic = "lods"
 )
 
 // Change is one thing the file does not say the way the scene does.

@@ -31,7 +31,29 @@ type Decisions struct {
 	// Tangents makes them of normals and the first UV set where there are none. It
 	// counts in formats that carry tangents.
 	Tangents bool `json:"tangents,omitempty"`
+	// LODs says how the LODs leave.
+	LODs LODForm `json:"lods,omitempty"`
+	// Only has one LOD leave as the whole asset, 0 for all of it: a light version for a weak device.
+	Only int `json:"only,omitempty"`
 }
+
+// LODForm is how LODs leave.
+type LODForm string
+
+// The ways LODs leave.
+const (
+	LODsNamed LODForm = ""      // nodes named by the target's pattern, in the one file
+	LODsGroup LODForm = "group" // a LOD group, where the format knows such
+	LODsApart LODForm = "apart" // a file each
+	LODsLeft  LODForm = "none"  // not at all
+)
+
+// LODForms lists them in words.
+var LODForms = []struct {
+	ID   LODForm
+	Name string
+}{{LODsNamed, "Nodes named by the target’s pattern"}, {LODsGroup, "The format’s own LOD group"}, {LODsApart, "A file each"},
+	{LODsLeft, "Leave them behind"}}
 
 // maxName bounds the name of a file, in bytes.
 const maxName = 200
@@ -44,8 +66,22 @@ func (d Decisions) Validate() error {
 	if len(d.Name) > maxName {
 		return fmt.Errorf("a file name of %d bytes is too long: expected at most %d", len(d.Name), maxName)
 	}
+	if !slices.ContainsFunc(LODForms, func(f struct {
+		ID   LODForm
+		Name string
+	}) bool {
+		return f.ID == d.LODs
+	}) {
+		return fmt.Errorf("%q is no way for LODs to leave: expected group, apart or none", d.LODs)
+	}
+	if d.Only < 0 || d.Only > maxLOD {
+		return fmt.Errorf("there is no LOD %d", d.Only)
+	}
 	return nil
 }
+
+// maxLOD is the highest number a LOD can have.
+const maxLOD = 8
 
 // Chosen is the format to write, the one the target prefers when none is decided; the error
 // names those there are.
@@ -81,6 +117,17 @@ func (d Decisions) Lines() []string {
 			l = append(l, c.line)
 		}
 	}
+	switch d.LODs {
+	case LODsGroup:
+		l = append(l, "Send LODs as a LOD group")
+	case LODsApart:
+		l = append(l, "Send each LOD as a file")
+	case LODsLeft:
+		l = append(l, "Leave LODs behind")
+	}
+	if d.Only > 0 {
+		l = append(l, fmt.Sprintf("Send LOD %d as the whole asset", d.Only))
+	}
 	return l
 }
 
@@ -94,6 +141,8 @@ type Report struct {
 type Ask struct {
 	MustFix int          // findings of the stations before that must be fixed
 	Scene   *scene.Scene // what leaves
+	LODs    int          // besides the first
+	Pending bool         // LODs are decided and still to be made
 	Target  target.Target
 }
 
@@ -106,6 +155,7 @@ func Run(d Decisions, ask Ask) *Report {
 		return r // nothing leaves, which others say
 	}
 	r.needs(d, f, ask)
+	r.lods(d, f, ask)
 	return r
 }
 
@@ -165,6 +215,29 @@ func (r *Report) needs(d Decisions, f format.Format, ask Ask) {
 	if needs.IndexBits == 16 && large > 0 {
 		say("needs-short-index", "More points than the target's indices count", figure.Plural(large, "mesh has", "meshes have")+
 			" more than 65 536. Split them at Source.")
+	}
+}
+
+// lods says what of the LODs can't leave as decided.
+func (r *Report) lods(d Decisions, f format.Format, ask Ask) {
+	say := func(sev finding.Severity, code, title, text string, remedies ...finding.Remedy) {
+		r.Say(finding.Finding{Code: "export/" + code, Severity: sev, Title: title, Text: text, Remedies: remedies})
+	}
+	if ask.Pending {
+		say(finding.Note, "lods-pending", "LODs are made before it leaves", "They are decided and were not made yet; exporting waits for them.")
+		return
+	}
+	named := d
+	named.LODs = LODsNamed
+	whole := d
+	whole.Only = 0
+	switch {
+	case d.Only > ask.LODs:
+		say(finding.MustFix, "no-such-lod", fmt.Sprintf("There is no LOD %d", d.Only), "It was to leave as the whole asset, and the ladder has "+
+			figure.Plural(ask.LODs, "LOD", "LODs")+".", finding.Remedy{Label: "Send all of it", Effect: "The asset leaves with its LODs.", Decision: whole})
+	case ask.LODs > 0 && d.Only == 0 && d.LODs == LODsGroup && !f.Groups:
+		say(finding.Look, "no-groups", f.Name+" knows no LOD groups", "They leave as nodes named by the target's pattern, and the file does not say where "+
+			"they take over.", finding.Remedy{Label: "Name them by the pattern", Effect: "That is what is done anyway.", Decision: named})
 	}
 }
 
