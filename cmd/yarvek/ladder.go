@@ -6,11 +6,14 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"yarvek/core/class"
+	"yarvek/core/cost"
 	"yarvek/core/deliver"
 	"yarvek/core/deviation"
 	"yarvek/core/ladder"
 	"yarvek/core/scene"
 	"yarvek/core/station/export"
+	"yarvek/core/station/lods"
 	"yarvek/core/target"
 )
 
@@ -30,40 +33,47 @@ type rung struct {
 
 func ladderCommand() *cobra.Command {
 	usual := target.Shipped[0].View
-	o := ladder.Options{View: ladder.View{Lines: usual.Lines, Angle: usual.Angle}}
+	o := ladderOptions{view: ladder.View{Lines: usual.Lines, Angle: usual.Angle}}
 	var out, mesh string
 	c := &cobra.Command{Use: "ladder FILE|ZIP -o OUT.(obj|glb|gltf|fbx)", Args: cobra.ExactArgs(1),
 		Short: "Make the LODs of a mesh file, and say from where each may take over",
 		Long: "Prints one JSON object a LOD: what it costs, how far it is from the first, and from which distance on it shows by no more than\n" +
-			"the pixels allowed. Writes all of them into one file, as nodes named by the target's pattern.",
+			"the pixels allowed. Writes all of them into one file, as nodes named by the target's pattern, or as a LOD group. Without --levels\n" +
+			"there are as few as bring most of what could be saved.",
 		RunE: func(c *cobra.Command, args []string) error {
 			switch {
-			case !(o.Pixels > 0 && o.Pixels <= 100):
-				return fmt.Errorf("%g pixels can't be allowed: expected more than 0 and up to 100", o.Pixels)
-			case o.Levels < 1 || o.Levels > mostLevels:
-				return fmt.Errorf("%d LODs can't be made: expected 1 to %d", o.Levels, mostLevels)
-			case !(o.Share > 0 && o.Share < 1):
-				return fmt.Errorf("a LOD can't have %g of the triangles of the one before: expected more than 0 and less than 1", o.Share)
-			case o.View.Lines < 1 || !(o.View.Angle > 0 && o.View.Angle < 180):
-				return fmt.Errorf("no screen has %d lines over %g degrees", o.View.Lines, o.View.Angle)
+			case !(o.pixels > 0 && o.pixels <= 100):
+				return fmt.Errorf("%g pixels can't be allowed: expected more than 0 and up to 100", o.pixels)
+			case c.Flags().Changed("levels") && o.levels < 1 || o.levels > lods.Most:
+				return fmt.Errorf("%d LODs can't be made: expected 1 to %d", o.levels, lods.Most)
+			case !(o.share > 0 && o.share < 1):
+				return fmt.Errorf("a LOD can't have %g of the triangles of the one before: expected more than 0 and less than 1", o.share)
+			case o.view.Lines < 1 || !(o.view.Angle > 0 && o.view.Angle < 180):
+				return fmt.Errorf("no screen has %d lines over %g degrees", o.view.Lines, o.view.Angle)
 			}
 			return ladderFile(c, args[0], mesh, out, o)
 		}}
 	c.Flags().StringVarP(&out, "out", "o", "", "file to write; its suffix chooses the format")
-	c.Flags().Float64Var(&o.Pixels, "pixels", 1, "by which a LOD may show where it takes over")
-	c.Flags().IntVar(&o.Levels, "levels", 3, "LODs besides the first")
-	c.Flags().Float64Var(&o.Share, "share", 0.5, "of the triangles of the LOD before")
-	c.Flags().IntVar(&o.View.Lines, "lines", o.View.Lines, "of the screen")
-	c.Flags().Float64Var(&o.View.Angle, "angle", o.View.Angle, "degrees that the screen sees upright")
+	c.Flags().Float64Var(&o.pixels, "pixels", 1, "by which a LOD may show where it takes over")
+	c.Flags().IntVar(&o.levels, "levels", 0, "LODs besides the first")
+	c.Flags().Float64Var(&o.share, "share", 0.5, "of the triangles of the LOD before, with --levels")
+	c.Flags().IntVar(&o.view.Lines, "lines", o.view.Lines, "of the screen")
+	c.Flags().Float64Var(&o.view.Angle, "angle", o.view.Angle, "degrees that the screen sees upright")
+	c.Flags().BoolVar(&o.group, "group", false, "write a LOD group, in formats that know such")
 	c.Flags().StringVar(&mesh, "mesh", "", "which mesh of a zip, by its name in it")
 	_ = c.MarkFlagRequired("out")
 	return c
 }
 
-// mostLevels is how many LODs there may be besides the first.
-const mostLevels = 8
+// ladderOptions are what is asked of ladder.
+type ladderOptions struct {
+	pixels, share float64
+	levels        int // 0 for as few as bring the saving
+	view          ladder.View
+	group         bool
+}
 
-func ladderFile(c *cobra.Command, file, mesh, out string, o ladder.Options) error {
+func ladderFile(c *cobra.Command, file, mesh, out string, o ladderOptions) error {
 	f, err := formatOf(out)
 	if err != nil {
 		return err
@@ -73,24 +83,52 @@ func ladderFile(c *cobra.Command, file, mesh, out string, o ladder.Options) erro
 		return err
 	}
 	defer m.close()
-	s := m.scene
-	list := ladder.Of(c.Context(), s, o)
-	if err := c.Context().Err(); err != nil {
+	s, ctx := m.scene, c.Context()
+	d := lods.Decisions{Few: o.levels == 0}
+	share := 1.0
+	for range o.levels {
+		share *= o.share
+		d.Levels = append(d.Levels, lods.Level{Wish: ladder.Wish{Share: share}})
+	}
+	climb, meshes := ladder.Down(ctx, s, d.Making, nil, nil)
+	if more := d.Wanted(climb); len(more) > 0 && ctx.Err() == nil {
+		climb, meshes = ladder.Down(ctx, s, d.Making, more, nil)
+	}
+	if err := ctx.Err(); err != nil {
 		return err
 	}
+	size := s.Bounds().Size().Max()
+	seen := lods.RangeOf(class.Unsorted, o.view, size, 0)
+	placed, left := lods.Plan(d, climb, nil, o.view, o.pixels, seen, lods.Most, nil)
+	stick := lods.NewYardstick(ctx, s)
+	var list []lods.Fetched
+	for _, p := range placed {
+		x := lods.Fetched{Placed: p, Scene: ladder.Put(s, meshes[p.Mesh.Step])}
+		x.Measured = stick.Measure(ctx, x.Scene)
+		x.Visible = climb.Steps[p.Mesh.Step].Visible
+		list = append(list, x)
+	}
+	if err := ctx.Err(); err != nil {
+		return err
+	}
+	r := lods.Run(d, lods.Ask{View: o.view, Pixels: o.pixels, Scene: s, Cost: lods.Measured{Cost: cost.OfScene(ctx, s)}, Slots: s.SlotNames(),
+		Whole: climb, Size: size}, list, left)
 	enc := json.NewEncoder(c.OutOrStdout())
-	d := scene.Delivery{Scene: s}
-	for i, l := range list {
+	delivery := scene.Delivery{Scene: s}
+	for i, l := range r.LODs {
 		if i > 0 {
-			d.LODs = append(d.LODs, scene.LOD{Scene: l.Scene, From: l.From})
+			delivery.LODs = append(delivery.LODs, scene.LOD{Scene: l.Scene, From: l.From, Screen: l.Screen})
 		}
 		if err := enc.Encode(rung{i, l.Cost.Triangles, l.Share, l.Cost.Vertices, l.Cost.DrawCalls, l.Deviation.Worst(), l.From, l.Pixels,
-			l.Silhouette, l.Screen}); err != nil {
+			l.Seen, l.Screen}); err != nil {
 			return err
 		}
 	}
-	p, err := deliver.Make(c.Context(), deliver.Order{Delivery: d, Decisions: export.Decisions{Format: f.ID},
-		Asset: bareName(out), Target: ownFrame(s)})
+	by := export.Decisions{Format: f.ID}
+	if o.group {
+		by.LODs = export.LODsGroup
+	}
+	p, err := deliver.Make(ctx, deliver.Order{Delivery: delivery, Decisions: by, Asset: bareName(out), Target: ownFrame(s)})
 	if err != nil {
 		return err
 	}
@@ -102,8 +140,8 @@ func ladderFile(c *cobra.Command, file, mesh, out string, o ladder.Options) erro
 			fmt.Fprintf(c.ErrOrStderr(), "arrived different: %s: sent %s, arrived %s. %s\n", row.What, row.Sent, row.Arrived, row.Why)
 		}
 	}
-	if len(list)-1 < o.Levels {
-		fmt.Fprintf(c.ErrOrStderr(), "%d of %d LODs: a further one would have hardly fewer triangles\n", len(list)-1, o.Levels)
+	for _, f := range r.Findings() {
+		fmt.Fprintf(c.ErrOrStderr(), "%s: %s\n", f.Title, f.Text)
 	}
 	return nil
 }

@@ -36,7 +36,7 @@ type simplifiedDeviation struct {
 }
 
 func simplifyCommand() *cobra.Command {
-	var o simplify.SceneOptions
+	o := simplify.SceneOptions{Detail: simplify.Usual.Detail}
 	var out, mesh, lock string
 	var mm float64
 	c := &cobra.Command{Use: "simplify FILE|ZIP -o OUT.(obj|glb|gltf|fbx) (--ratio R | --triangles N | --deviation MM)", Args: cobra.ExactArgs(1),
@@ -63,6 +63,8 @@ func simplifyCommand() *cobra.Command {
 	c.Flags().Float64Var(&o.Ratio, "ratio", 0, "share of the triangles to come down to")
 	c.Flags().IntVar(&o.Triangles, "triangles", 0, "triangles to come down to")
 	c.Flags().Float64Var(&mm, "deviation", 0, "millimetres that the surfaces may be apart")
+	c.Flags().Float64Var(&o.Detail, "detail", o.Detail, "how much normals, UVs and colours count beside the shape; 0 for not at all")
+	c.Flags().BoolVar(&o.Mirrored, "mirrored", false, "keep halves that mirror one another mirrored")
 	c.Flags().BoolVar(&o.KeepPoints, "keep-points", false, "leave points only where points are")
 	c.Flags().StringVar(&lock, "lock", "", "slots that stay as they are, with commas between")
 	c.Flags().StringVar(&mesh, "mesh", "", "which mesh of a zip, by its name in it")

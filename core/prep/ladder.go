@@ -9,8 +9,6 @@ import (
 	"errors"
 	"fmt"
 
-	"yarvek/core/cost"
-	"yarvek/core/deviation"
 	"yarvek/core/geom"
 	"yarvek/core/ladder"
 	"yarvek/core/scene"
@@ -20,9 +18,6 @@ import (
 // Eager is up to how many triangles coarser meshes are made at once. Beyond, they are made when
 // that is asked for; see [Input.Make].
 const Eager = 12_000
-
-// lodSamples are the points that deviations are measured by, on each surface.
-const lodSamples = 30_000
 
 // errUnmade is given for what is to be made, and nobody asked for that.
 var errUnmade = errors.New("it is still to be made")
@@ -222,17 +217,13 @@ func (t *tail) climbAt(by ladder.Making, outside bool, shares []float64) *climbe
 func (t *tail) fetch(list []lods.Placed, climbs [2]*climbed, scale float64, hand []lods.Hand) []lods.Fetched {
 	var out []lods.Fetched
 	// What the asset itself is like is looked at when the first figure is asked for.
-	var surface *deviation.Surface
-	var outlines *ladder.Outlines
+	var stick *lods.Yardstick
 	var of *scene.Scene
 	measure := func(ctx context.Context, whole, less *scene.Scene) lods.Measured {
 		if of != whole {
-			of, surface, outlines = whole, deviation.NewSurface(ctx, whole), ladder.NewOutlines(ctx, whole)
+			of, stick = whole, lods.NewYardstick(ctx, whole)
 		}
-		m := lods.Measured{Cost: cost.OfScene(ctx, less), Deviation: surface.From(ctx, deviation.NewSurface(ctx, less), lodSamples),
-			Outline: outlines.Apart(ctx, outlines.Like(ctx, less))}
-		m.Visible = m.Deviation.Worst().Max
-		return m
+		return stick.Measure(ctx, less)
 	}
 	none := func(*lods.Measured) *scene.Scene { return nil }
 	large := t.kept.Count().Triangles > Eager
@@ -259,7 +250,7 @@ func (t *tail) fetch(list []lods.Placed, climbs [2]*climbed, scale float64, hand
 			if t.err != nil {
 				return nil
 			}
-			f.Measured, f.Scene = *m, f.Hand.Scene
+			f.Measured, f.Scene, f.Key = *m, f.Hand.Scene, key
 			out = append(out, f)
 			continue
 		}
@@ -285,6 +276,7 @@ func (t *tail) fetch(list []lods.Placed, climbs [2]*climbed, scale float64, hand
 		}
 		f.Measured = m.Times(scale)
 		f.Scene = t.lodScene(c, p.Mesh.Step)
+		f.Key = t.key + " " + key
 		if t.err != nil {
 			return nil
 		}

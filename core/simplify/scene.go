@@ -15,6 +15,8 @@ type SceneOptions struct {
 	Triangles  int     // of the scene, every instance counted, likewise; 0 for none
 	Deviation  float64 // metres that no point of either surface is off the other by, as far as sampled; 0 for any
 	KeepPoints bool
+	Detail     float64         // as of Options
+	Mirrored   bool            // likewise
 	Locked     map[string]bool // slots whose faces stay as they are, by name
 }
 
@@ -89,7 +91,8 @@ func all(ctx context.Context, s *scene.Scene, o SceneOptions, share, limit float
 		if !(k > 0) {
 			k = 1
 		}
-		opt := Options{Triangles: int(share * float64(m.Triangles())), Deviation: limit / k, KeepPoints: o.KeepPoints}
+		opt := Options{Triangles: int(share * float64(m.Triangles())), Deviation: limit / k, KeepPoints: o.KeepPoints,
+			Detail: o.Detail, Mirrored: o.Mirrored}
 		if len(o.Locked) > 0 {
 			opt.Locked = func(f int) bool {
 				mat := m.Material(f)

@@ -82,6 +82,24 @@ func (m *Model) Draw(ctx context.Context, side Side, scale float64) View {
 	return v
 }
 
+// Wire is the view with the edges of all triangles that are seen. Of triangles so small that
+// nothing but edges would be seen there are none. When ctx ends it returns early, and what it
+// returns means nothing.
+func (m *Model) Wire(ctx context.Context, side Side, scale float64) View {
+	v, s := m.shot(ctx, side, scale, fine)
+	if s == nil {
+		return v
+	}
+	s.wire = true
+	if !s.fill() && ctx.Err() == nil {
+		s.b.clear()
+		s.fillNearest()
+	}
+	v.ImageW, v.ImageH, v.Inset = float64(s.b.w)/s.k, float64(s.b.h)/s.k, margin/s.k
+	v.Image = s.b.dataURI()
+	return v
+}
+
 // sketchFrom is the number of triangles above which an outline is made of a thinned model.
 const sketchFrom = 40_000
 
@@ -154,6 +172,7 @@ type shot struct {
 	k      float64 // buffer pixels a paper pixel
 	xy     []float32
 	near   []float32
+	wire   bool // edges of triangles are drawn
 }
 
 // margin keeps lines along the edge of the box inside the buffer.
@@ -273,6 +292,12 @@ func (s *shot) triangle(t int, sh uint8) int {
 	}
 	inv := 1 / area
 	za, zb, zc := s.near[i], s.near[j], s.near[k]
+	// Of an edge, how much of a barycentric coordinate half a pixel is.
+	var ha, hb, hc float32 = -1, -1, -1
+	if s.wire && abs32(area) > wireLeast {
+		half := 0.7 * abs32(inv)
+		ha, hb, hc = half*length(cx-bx, cy-by), half*length(ax-cx, ay-cy), half*length(bx-ax, by-ay)
+	}
 	for y := y0; y <= y1; y++ {
 		py := float32(y) + 0.5
 		row := y * b.w
@@ -302,11 +327,19 @@ func (s *shot) triangle(t int, sh uint8) int {
 			if z := w0*za + w1*zb + w2*zc; z > b.depth[row+x] {
 				b.depth[row+x] = z
 				b.shade[row+x] = sh
+				if w0 < ha || w1 < hb || w2 < hc {
+					b.shade[row+x] = inkShade
+				}
 			}
 		}
 	}
 	return int(abs32(area)/2) + 8*(y1-y0+1) + 4
 }
+
+// wireLeast is twice the area, in pixels of the buffer, from which on a triangle shows its edges.
+const wireLeast = 24
+
+func length(x, y float32) float32 { return float32(math.Hypot(float64(x), float64(y))) }
 
 // above is the least whole number that is not less than v; v is not far below zero.
 func above(v float32) int {

@@ -84,7 +84,7 @@ func (v view) fromRead() (geom.Affine, bool) {
 // standing names a view's scene with how it stands.
 func (v view) standing() string { return fmt.Sprint(v.stop.Key, v.stop.Stand) }
 
-// face is how a station shows itself. All its fields are set but dense.
+// face is how a station shows itself. All its fields are set but dense and drawn.
 type face struct {
 	id string
 	// ask says what the layout depends on besides the box and the artist's own figure.
@@ -96,10 +96,12 @@ type face struct {
 	outline func(ctx context.Context, b *Board, now, then view) (draft.Ghost, error)
 	// dense shades the views by how many triangles a square metre has.
 	dense bool
+	// drawn makes a drawing of the station's own in the place of the views; nil for the views.
+	drawn func(ctx context.Context, b *Board, v view) (*Picture, error)
 }
 
 // faces lists those of all stations.
-var faces = []face{sourceFace, sizeFace, axesFace, pivotFace, surfaceFace, budgetFace, exportFace}
+var faces = []face{sourceFace, sizeFace, axesFace, pivotFace, surfaceFace, budgetFace, lodsFace, exportFace}
 
 // faceOf finds a station's; the error is a *station.UnknownError.
 func faceOf(id string) (face, error) {
@@ -164,6 +166,9 @@ func (b *Board) Draw(ctx context.Context, o *work.Opened, id string, height floa
 	v, err := look(o, id, height)
 	if err != nil {
 		return nil, err
+	}
+	if v.face.drawn != nil {
+		return v.face.drawn(ctx, b, v)
 	}
 	views, err := b.views(ctx, v, v.layout.Scale)
 	if err != nil {

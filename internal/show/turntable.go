@@ -8,6 +8,7 @@ import (
 	"yarvek/core/fault"
 	"yarvek/core/format/picture"
 	"yarvek/core/geom"
+	"yarvek/core/scene"
 	"yarvek/internal/draft"
 	"yarvek/internal/work"
 )
@@ -50,18 +51,22 @@ func (b *Board) Turntable(ctx context.Context, o *work.Opened, id string, height
 
 // Painted is the same scene with its materials, or with another look; see [draft.Painted].
 func (b *Board) Painted(ctx context.Context, o *work.Opened, id string, as draft.Look) ([]byte, error) {
-	if !slices.Contains(draft.Looks, as) {
-		return nil, fault.Input("%q is no look: expected one of %v", as, draft.Looks)
-	}
 	v, err := look(o, id, 0)
 	if err != nil {
 		return nil, err
 	}
-	if n := v.stop.Scene.Count().Triangles; n > paintedTriangles {
+	return b.painted(ctx, v, v.stop.Scene, as)
+}
+
+// painted is a scene in the place of a view's.
+func (b *Board) painted(ctx context.Context, v view, s *scene.Scene, as draft.Look) ([]byte, error) {
+	if !slices.Contains(draft.Looks, as) {
+		return nil, fault.Input("%q is no look: expected one of %v", as, draft.Looks)
+	}
+	if n := s.Count().Triangles; n > paintedTriangles {
 		return nil, fault.New(fault.Limit, "the turntable shows materials, shading, checker and density of up to a million triangles, and this has more; "+
 			"it shows it as paper")
 	}
-	s := v.stop.Scene
 	return draft.Painted(ctx, s, geom.Linear(v.paper), as, func(image int) bool { return picture.Shown(s.Images[image].Data) })
 }
 

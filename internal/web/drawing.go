@@ -140,7 +140,10 @@ func (s *Server) turntable(w http.ResponseWriter, r *http.Request) error {
 	}
 	at := r.URL.Query().Get("station")
 	var b []byte
-	if as := r.URL.Query().Get("look"); as != "" {
+	lod, _ := strconv.Atoi(r.URL.Query().Get("lod")) // none is the asset itself
+	if as := r.URL.Query().Get("look"); lod > 0 {
+		b, err = s.board.Level(r.Context(), o, lod, draft.Look(as))
+	} else if as != "" {
 		b, err = s.board.Painted(r.Context(), o, at, draft.Look(as))
 	} else {
 		b, err = s.board.Turntable(r.Context(), o, at, figureHeight(r))

@@ -96,18 +96,24 @@ func (f *form) axis(name string) geom.Axis {
 }
 
 // number reads a plain number; a comma serves as a point.
-func (f *form) number(name, label string) float64 {
-	v, err := strconv.ParseFloat(strings.NewReplacer(",", ".", "−", "-", "\u202f", "").Replace(f.str(name)), 64)
+func (f *form) number(name, label string) float64 { return f.numberOf(f.str(name), label) }
+
+// numberOf reads one of several.
+func (f *form) numberOf(s, label string) float64 {
+	v, err := strconv.ParseFloat(strings.NewReplacer(",", ".", "−", "-", "\u202f", "", " ", "").Replace(s), 64)
 	if err != nil || v-v != 0 {
-		f.fail("%s: %q is no number", label, f.str(name))
+		f.fail("%s: %q is no number", label, s)
 		return 0
 	}
 	return v
 }
 
 // length reads a length in metres, or in the unit typed after it.
-func (f *form) length(name, label string) float64 {
-	v, err := figure.ParseLength(f.str(name), unit.Metre)
+func (f *form) length(name, label string) float64 { return f.lengthOf(f.str(name), label) }
+
+// lengthOf reads one of several.
+func (f *form) lengthOf(s, label string) float64 {
+	v, err := figure.ParseLength(s, unit.Metre)
 	if err != nil {
 		f.fail("%s: %v", label, err)
 	}

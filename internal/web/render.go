@@ -72,6 +72,7 @@ var words = template.FuncMap{
 	"metres":     metresOf,
 	"filled":     filled,
 	"plainnum":   plainNumber,
+	"tofloat":    func(n int) float64 { return float64(n) },
 	"point":      func(p geom.Vec3) string { return fmt.Sprintf("%.9g,%.9g,%.9g", p[0], p[1], p[2]) },
 	"nowhere":    func(p geom.Vec3) bool { return p == geom.Vec3{} },
 	"lastname":   station.LastName,

@@ -3,51 +3,100 @@ package work
 import (
 	"context"
 	"fmt"
-	"slices"
+
+	"yarvek/core/fault"
 )
 
-// about names an asset's LODs among the jobs.
+// aboutLODs names an asset's LODs among the jobs.
 func aboutLODs(asset int64) string { return fmt.Sprintf("lods of asset %d", asset) }
 
 // Climb has the LODs of an asset made in the background, and gives the job that does it: the one that
-// is at it already, if there is one. It is nil when nothing is to be made.
+// is at it already, if there is one. It is nil when nothing is to be made, and when making just that
+// ended without it; see [Desk.ClimbAgain].
 func (d *Desk) Climb(o *Opened) *Job {
 	if !o.Result.LODs.Pending {
 		return nil
 	}
-	asset := o.Asset.ID
 	d.climbing.Lock()
 	defer d.climbing.Unlock()
-	want := string(o.Prep.JSON())
-	for _, id := range d.Jobs.About(aboutLODs(asset)) {
-		if job, err := d.Jobs.Find(id); err == nil && !job.State().Done {
-			if job.State().Of == want {
-				return job
-			}
-			job.Cancel() // what it makes is wanted no more
+	if job := d.climbs[o.Asset.ID]; job != nil && job.State().Of == wanted(o) {
+		if job.State().Done {
+			return nil
 		}
+		return job
 	}
-	return d.Jobs.StartOf(aboutLODs(asset), want, "LODs of "+o.Asset.Name, func(ctx context.Context, job *Job) (any, error) {
+	return d.climb(o)
+}
+
+// ClimbAgain is Climb for those who ask for it, whatever came of it before.
+func (d *Desk) ClimbAgain(o *Opened) {
+	if !o.Result.LODs.Pending {
+		return
+	}
+	d.climbing.Lock()
+	defer d.climbing.Unlock()
+	if job := d.climbs[o.Asset.ID]; job == nil || job.State().Done || job.State().Of != wanted(o) {
+		d.climb(o)
+	}
+}
+
+// wanted names what is to be made.
+func wanted(o *Opened) string { return fmt.Sprintf("%d %s", o.Revision.Number, o.Prep.JSON()) }
+
+// climb begins; the lock is held.
+func (d *Desk) climb(o *Opened) *Job {
+	if old := d.climbs[o.Asset.ID]; old != nil {
+		old.Cancel() // what it makes is wanted no more
+	}
+	job := d.Jobs.StartOf(aboutLODs(o.Asset.ID), wanted(o), "LODs of "+o.Asset.Name, func(ctx context.Context, job *Job) (any, error) {
 		job.Report("Collapsing edges", 0)
 		_, err := d.Made(ctx, o, func(f float64) {
 			step := "Collapsing edges"
-			if f > 0.8 {
+			if f >= 0.8 {
 				step = "Measuring what shows"
 			}
 			job.Report(step, f)
 		})
 		return nil, err
 	})
+	d.climbs[o.Asset.ID] = job
+	return job
 }
 
-// Climbing is the job that makes an asset's LODs, nil when none does or did lately.
+// StopClimb stops making an asset's LODs.
+func (d *Desk) StopClimb(asset int64) {
+	d.climbing.Lock()
+	defer d.climbing.Unlock()
+	if job := d.climbs[asset]; job != nil {
+		job.Cancel()
+	}
+}
+
+// Climbing is the job that makes an asset's LODs, nil when none does.
 func (d *Desk) Climbing(asset int64) *Job {
-	ids := d.Jobs.About(aboutLODs(asset))
-	slices.Sort(ids)
-	for _, id := range ids {
-		if job, err := d.Jobs.Find(id); err == nil && !job.State().Done {
-			return job
-		}
+	d.climbing.Lock()
+	defer d.climbing.Unlock()
+	if job := d.climbs[asset]; job != nil && !job.State().Done {
+		return job
 	}
 	return nil
+}
+
+// ClimbEnded says why making an asset's LODs ended without them, "" when it did not.
+func (d *Desk) ClimbEnded(asset int64) string {
+	d.climbing.Lock()
+	defer d.climbing.Unlock()
+	job := d.climbs[asset]
+	if job == nil {
+		return ""
+	}
+	switch s := job.State(); {
+	case s.Stopped:
+		return "It was stopped."
+	case fault.KindOf(s.Err) != 0:
+		return s.Err.Error()
+	case s.Err != nil:
+		return "It broke off; the log has the details."
+	}
+	return ""
 }

@@ -1,6 +1,8 @@
 package lods
 
 import (
+	"context"
+
 	"yarvek/core/cost"
 	"yarvek/core/deviation"
 	"yarvek/core/ladder"
@@ -98,6 +100,30 @@ type Measured struct {
 	Visible float64 `json:"visible"`
 }
 
+// samples are the points that deviations are measured by, on each surface.
+const samples = 30_000
+
+// Yardstick measures LODs against an asset.
+type Yardstick struct {
+	surface  *deviation.Surface
+	outlines *ladder.Outlines
+}
+
+// NewYardstick is that of one asset. When ctx ends it returns early, and what it returns means
+// nothing.
+func NewYardstick(ctx context.Context, s *scene.Scene) *Yardstick {
+	return &Yardstick{deviation.NewSurface(ctx, s), ladder.NewOutlines(ctx, s)}
+}
+
+// Measure is what a scene in the asset's place costs and how far off it is. It shows by its largest
+// deviation.
+func (y *Yardstick) Measure(ctx context.Context, less *scene.Scene) Measured {
+	m := Measured{Cost: cost.OfScene(ctx, less), Deviation: y.surface.From(ctx, deviation.NewSurface(ctx, less), samples),
+		Outline: y.outlines.Apart(ctx, y.outlines.Like(ctx, less))}
+	m.Visible = m.Deviation.Worst().Max
+	return m
+}
+
 // Times is the same of an asset k times as large.
 func (m Measured) Times(k float64) Measured {
 	m.Deviation = m.Deviation.Times(k)
@@ -111,7 +137,8 @@ type Fetched struct {
 	Placed
 	Measured
 	Scene *scene.Scene
-	Hand  *Hand // what came along with it, nil for one that was made
+	Key   string // names the content of Scene and Measured: equal keys mean equal ones
+	Hand  *Hand  // what came along with it, nil for one that was made
 }
 
 // Hand is a LOD that came along.

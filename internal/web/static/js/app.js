@@ -8,3 +8,4 @@ import "./sheet.js";
 import "./tree.js";
 import "./preview.js";
 import "./pick.js";
+import "./ladder.js";

@@ -2,6 +2,7 @@
 // metres, beside things of known size. Needs WebGL and says so when it is missing.
 import * as T from "../vendor/three-0.187.0.min.js";
 import { beside } from "./turntable-beside.js";
+import { walk } from "./turntable-distance.js";
 import { gone, painted, paper } from "./turntable-mesh.js";
 
 const PAPER = 0xfbfcf8, INK = 0x16232b, HAIR = 0xb7c2be, DIM = 0x1f4fbf;
@@ -144,8 +145,30 @@ export async function turntable(canvas, labels, { asset: path, station, figure }
     canvas.dataset.look = wanted;
     ask();
   };
+  // At LODs the distance is walked through; the asset's own meshes are there up to the first of them.
+  let way;
+  const box2 = document.querySelector("#walk"), data = document.querySelector("#distances")?.dataset.distances;
+  if (box2 && data) {
+    box2.hidden = false;
+    const distances = JSON.parse(data);
+    const asset = new T.Group();
+    scene.add(asset);
+    asset.add(solid);
+    const tan = (deg) => Math.tan((deg * Math.PI) / 360);
+    const far = camera.position.distanceTo(controls.target);
+    way = walk(box2, distances, {
+      url, stage: scene, ask, pictures: (n) => `${path}/pictures/${n}?station=${station}`,
+      own(on) { asset.visible = on; for (const m of Object.values(dressed)) m.then((x) => { x.visible = on && canvas.dataset.look === wanted; }).catch(() => {}); },
+      zoom(d) {
+        const off = d ? (d * tan(distances.angle)) / tan(camera.fov) : far;
+        camera.far = Math.max(reach * 100, off * 2);
+        camera.position.sub(controls.target).setLength(off).add(controls.target);
+        controls.update();
+      },
+    });
+  }
   return {
-    look,
+    look: async (which) => { await look(which); await way?.look(which); },
     thinned: head.thinned,
     things(on) {
       company.known(on);
@@ -153,6 +176,7 @@ export async function turntable(canvas, labels, { asset: path, station, figure }
     },
     stop() {
       stopped = true;
+      way?.stop();
       gone(scene);
       labels.replaceChildren();
       watch.disconnect();

@@ -1,0 +1,348 @@
+package web
+
+import (
+	"encoding/json"
+	"fmt"
+	"html/template"
+	"io"
+	"maps"
+	"math"
+	"net/http"
+	"slices"
+	"strconv"
+
+	"yarvek/core/fault"
+	"yarvek/core/figure"
+	"yarvek/core/ladder"
+	"yarvek/core/prep"
+	"yarvek/core/scene"
+	"yarvek/core/station/lods"
+	"yarvek/internal/show"
+	"yarvek/internal/work"
+)
+
+var lodsRoom = room{
+	id:     lods.Info.ID,
+	decode: decideLODs,
+	page: func(c *call, ws worksheet) (any, error) {
+		r, d := c.o.Result.LODs, c.o.Prep.LODs
+		p := lodsPage{worksheet: ws, Report: r, Decided: d, Levels: r.LevelsNow()}
+		if r.Pending {
+			p.Job = c.desk.Climb(c.o)
+		}
+		for i, l := range d.Levels {
+			if i >= len(p.Levels) || r.Pending {
+				p.Levels = append(p.Levels[:min(i, len(p.Levels))], l)
+			}
+		}
+		for _, name := range c.o.Result.Delivery.Scene.SlotNames() {
+			if name != scene.NoSlot {
+				w, ok := d.Making.Weights[name]
+				if !ok {
+					w = 100
+				}
+				p.Slots = append(p.Slots, weighted{name, w})
+			}
+		}
+		b, err := json.Marshal(show.DistancesOf(c.o))
+		if err != nil {
+			return nil, err
+		}
+		p.Distances = string(b)
+		return p, nil
+	},
+	words: template.FuncMap{
+		"px":    func(v float64) string { return figure.Significant(v, 2) + "\u202fpx" },
+		"share": func(v float64) string { return figure.Significant(100*v, 3) + "\u202f%" },
+		"pct": func(v float64) string {
+			if v == 0 {
+				return ""
+			}
+			return fmt.Sprintf("%.4g", 100*v)
+		},
+		"round": lods.Round,
+		"most":  func() int { return lods.Most },
+	},
+}
+
+// lodsPage is what LODs' worksheet shows.
+type lodsPage struct {
+	worksheet
+	Report    *lods.Report
+	Decided   lods.Decisions
+	Levels    []lods.Level // as they are, with triangles and distance of each
+	Slots     []weighted
+	Job       *work.Job // that makes them, nil for none
+	Distances string    // for the turntable's slider
+}
+
+// weighted is a slot with the weight its faces have.
+type weighted struct {
+	Name   string
+	Weight int
+}
+
+// Solved tells whether nobody said from where a LOD takes over.
+func (p lodsPage) Solved(i int) bool {
+	return i < len(p.Report.LODs)-1 && p.Report.LODs[i+1].Solved
+}
+
+// Plain are the steps that LODs are chosen of, every third of them.
+func (p lodsPage) Plain() []ladder.Step {
+	var list []ladder.Step
+	for i, s := range p.Report.Steps {
+		if i%3 == 1 {
+			list = append(list, s)
+		}
+	}
+	return list
+}
+
+// At is from where a step shows no more than is allowed.
+func (p lodsPage) At(s ladder.Step) float64 {
+	return p.Report.View.DistanceOf(s.Visible, p.Report.Allowed)
+}
+
+// decideLODs turns LODs' form into decisions.
+func decideLODs(f *form, p *prep.Prep) {
+	d := &p.LODs
+	switch f.str("act") {
+	case "few":
+		*d = d.With(nil)
+		d.Few, d.None = true, false
+	case "none":
+		*d = d.With(nil)
+	case "asfile":
+		*d = d.With(nil)
+		d.None = false
+	case "levels":
+		*d = d.With(f.levels(f.str("how")))
+	case "move":
+		f.moveLevel(d)
+	case "tolerance":
+		d.Pixels = 0
+		if f.str("pixels") != "" {
+			d.Pixels = f.number("pixels", "The pixels")
+		}
+	case "range":
+		d.Vanish = 0
+		if f.str("vanish") != "" {
+			d.Vanish = f.length("vanish", "The distance")
+		}
+		d.Fade = f.optional("fade")
+	case "making":
+		d.Making.Detail = f.optional("detail")
+		if f.str("detail") == "0" {
+			d.Making.Detail = -1
+		} else if d.Making.Detail == 100 {
+			d.Making.Detail = 0
+		}
+		d.Making.KeepPoints, d.Making.Mirrored, d.Making.Chained = f.on("keep"), f.on("mirrored"), f.on("chained")
+		d.Outside = f.optional("outside")
+	case "normals":
+		d.Making.Angle, d.Making.Blend = 0, 0
+		if f.str("angle") != "" {
+			d.Making.Angle = f.number("angle", "The angle")
+			if d.Making.Blend = f.optional("blend"); d.Making.Blend == 100 {
+				d.Making.Blend = 0
+			}
+		}
+	case "slot":
+		weights := maps.Clone(d.Making.Weights)
+		if weights == nil {
+			weights = map[string]int{}
+		}
+		if w := f.int("weight"); w == 100 {
+			delete(weights, f.str("slot"))
+		} else {
+			weights[f.str("slot")] = w
+		}
+		if d.Making.Weights = weights; len(weights) == 0 {
+			d.Making.Weights = nil
+		}
+	default:
+		f.unknown()
+	}
+}
+
+// levels reads the table of LODs. how says which of its columns counts: "typed" for both,
+// "distances" for the triangles alone, so that distances are found, and "triangles" for the
+// distances alone.
+func (f *form) levels(how string) []lods.Level {
+	shares, froms, hands := f.strs("share"), f.strs("from"), f.strs("hand")
+	if len(shares) != len(froms) || len(shares) != len(hands) || len(shares) > lods.Most {
+		f.fail("the table of LODs did not come whole; load the page again")
+		return nil
+	}
+	drop := f.optional("drop")
+	var list []lods.Level
+	for i := range shares {
+		if i+1 == drop || shares[i] == "" && froms[i] == "" && hands[i] == "" {
+			continue
+		}
+		var l lods.Level
+		if hands[i] != "" {
+			n, err := strconv.Atoi(hands[i])
+			if err != nil || n < 1 {
+				f.fail("LOD %d: %q is no number of a LOD", i+1, hands[i])
+			}
+			l.Hand = n
+		} else if shares[i] != "" {
+			l.Share = f.numberOf(shares[i], fmt.Sprintf("The share of LOD %d", i+1)) / 100
+		}
+		if froms[i] != "" {
+			l.From = f.lengthOf(froms[i], fmt.Sprintf("The distance of LOD %d", i+1))
+		}
+		switch how {
+		case "distances":
+			l.From = 0
+			if l.Share == 0 && l.Hand == 0 {
+				f.fail("LOD %d has no share of the triangles to find a distance for", i+1)
+			}
+		case "triangles":
+			if l.Hand == 0 {
+				l.Share = 0
+			}
+			if l.From == 0 {
+				f.fail("LOD %d has no distance to find triangles for", i+1)
+			}
+		case "typed", "":
+		default:
+			f.unknown()
+		}
+		list = append(list, l)
+	}
+	if f.on("more") {
+		if len(list) == lods.Most {
+			f.fail("there can be %d LODs", lods.Most)
+			return list
+		}
+		share := 0.5
+		for _, l := range list {
+			if l.Share > 0 {
+				share = l.Share / 2
+			}
+		}
+		list = append(list, lods.Level{Wish: ladder.Wish{Share: share}})
+	}
+	return list
+}
+
+// moveLevel lets one LOD take over elsewhere; the others stay as they are, with what they have now.
+func (f *form) moveLevel(d *lods.Decisions) {
+	n, to := f.int("lod"), f.length("from", "The distance")
+	o, err := f.open()
+	if err != nil {
+		f.check(err)
+		return
+	}
+	list := o.Result.LODs.LevelsNow()
+	if n < 1 || n > len(list) {
+		f.fail("there is no LOD %d", n)
+		return
+	}
+	list[n-1].From = lods.Round(to)
+	// Where nobody said from where another takes over it stays where that is solved.
+	for i := range list {
+		if i != n-1 && o.Result.LODs.LODs[i+1].Solved && list[i].Share > 0 {
+			list[i].From = 0
+		}
+	}
+	last := 0.0
+	for i, l := range list {
+		if l.From > 0 && i != n-1 && (i < n-1 && l.From >= list[n-1].From || i > n-1 && l.From <= list[n-1].From) {
+			f.fail("LOD %d can't take over beyond LOD %d, or before it", n, i+1)
+			return
+		}
+		last = math.Max(last, l.From)
+	}
+	*d = d.With(list)
+}
+
+// makeLODs begins to make an asset's LODs.
+func (s *Server) makeLODs(w http.ResponseWriter, r *http.Request) error {
+	o, err := s.open(r)
+	if err != nil {
+		return err
+	}
+	s.desk.ClimbAgain(o)
+	return seeOther(w, r, "%s/%s", assetPath(o.Asset.ID), lods.Info.ID)
+}
+
+// stopLODs stops making them; they are made when that is asked for again.
+func (s *Server) stopLODs(w http.ResponseWriter, r *http.Request) error {
+	o, err := s.open(r)
+	if err != nil {
+		return err
+	}
+	s.desk.StopClimb(o.Asset.ID)
+	return s.lodsProgress(w, r)
+}
+
+// lodsProgress shows how far an asset's LODs are; the page asks again until they are there, and
+// fetches its sheet then.
+func (s *Server) lodsProgress(w http.ResponseWriter, r *http.Request) error {
+	o, err := s.open(r)
+	if err != nil {
+		return err
+	}
+	data := climbing{Path: assetPath(o.Asset.ID), Pending: o.Result.LODs.Pending}
+	if data.Pending {
+		if job := s.desk.Climbing(o.Asset.ID); job != nil {
+			data.State = job.State()
+		} else {
+			data.Say = s.desk.ClimbEnded(o.Asset.ID)
+		}
+	}
+	s.write(w, http.StatusOK, worksheets[lods.Info.ID], "progress", data)
+	return nil
+}
+
+// climbing is how far LODs are.
+type climbing struct {
+	Path    string
+	Pending bool
+	State   work.State
+	Say     string // why they are not being made
+}
+
+// Progress is where the worksheet begins to ask.
+func (p lodsPage) Progress() climbing {
+	c := climbing{Path: assetPath(p.Opened.Asset.ID), Pending: true}
+	if p.Job != nil {
+		c.State = p.Job.State()
+	}
+	return c
+}
+
+// pair draws two LODs beside one another.
+func (s *Server) pair(w http.ResponseWriter, r *http.Request) error {
+	o, err := s.open(r)
+	if err != nil {
+		return err
+	}
+	a, err1 := strconv.Atoi(r.URL.Query().Get("a"))
+	b, err2 := strconv.Atoi(r.URL.Query().Get("b"))
+	if err1 != nil || err2 != nil {
+		return fault.New(fault.Missing, "there is no LOD of this number")
+	}
+	svg, err := s.board.Pair(r.Context(), o, a, b)
+	if err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "image/svg+xml")
+	w.Header().Set("Cache-Control", "no-store")
+	_, err = io.WriteString(w, svg)
+	return err
+}
+
+// Hands are the numbers of what came along and is not on the ladder.
+func (p lodsPage) Hands() []int {
+	var list []int
+	for _, h := range p.Report.Hand {
+		if !slices.ContainsFunc(p.Levels, func(l lods.Level) bool { return l.Hand == h.N }) {
+			list = append(list, h.N)
+		}
+	}
+	return list
+}
