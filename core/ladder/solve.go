@@ -74,6 +74,9 @@ func Drawn(r Range, triangles []int, from []float64) float64 {
 	return sum / math.Log(r.Far/r.Near)
 }
 
+// least is the share of all that is drawn that has to be saved for any LOD to be worth it.
+const least = 0.08
+
 // enough is the share of what could be saved that is worth no further LOD.
 const enough = 0.93
 
@@ -121,7 +124,7 @@ func Few(c *Climb, v View, pixels float64, r Range, most int) []Wish {
 	for k := range table {
 		top = max(top, table[k][best[k]].saved)
 	}
-	if !(top > 0) {
+	if top < least*float64(c.Triangles)*(end-begin) {
 		return nil
 	}
 	for k := range table {

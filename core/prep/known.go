@@ -62,6 +62,10 @@ func knownIn(tree any, t reflect.Type, path string) error {
 func fieldsOf(t reflect.Type) map[string]reflect.Type {
 	out := map[string]reflect.Type{}
 	for i := range t.NumField() {
+		if f := t.Field(i); f.Anonymous && f.Tag.Get("json") == "" { // its fields are the struct's own
+			maps.Copy(out, fieldsOf(f.Type))
+			continue
+		}
 		if name, _, _ := strings.Cut(t.Field(i).Tag.Get("json"), ","); name != "" {
 			out[name] = t.Field(i).Type
 		}

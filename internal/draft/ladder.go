@@ -242,17 +242,22 @@ func (l *Ladder) chart(c *canvas) {
 	if end < l.Far {
 		edge += fmt.Sprintf("V%.1f", chartB)
 	}
+	free := 0.0
 	for _, d := range ticks(l.Near, l.Far) {
 		x := l.x(d)
 		c.line("ladder-grid", x, chartT, x, chartB)
 		c.line("ladder-tick", x, chartB, x, chartB+5)
-		c.pen.text("fig mid", x, chartB+30, figure.Significant(d, 3)+" m")
+		say := tickWord(d)
+		if half := figureAdvance * float64(len([]rune(say))) / 2; x-half > free {
+			c.pen.text("fig mid", x, chartB+30, say)
+			free = x + half + 8
+		}
 	}
 	fmt.Fprintf(&c.pen, `<path class="ladder-fill" d="%s"/><path class="ladder-step" d="%s"/>`, fill, edge)
 	if len(l.Rungs) > 1 {
 		y := rise(l.Allowed)
 		c.line("ladder-allowed", ladderL, y, ladderR, y)
-		c.pen.text("fig ladder-limit", ladderR+3, y+4, pixelsWord(l.Allowed))
+		c.pen.text("fig ladder-limit end", ladderR, y-4, pixelsWord(l.Allowed))
 		for i, r := range l.Rungs[1:] {
 			to := end
 			if i+2 < len(l.Rungs) {
@@ -269,8 +274,10 @@ func (l *Ladder) chart(c *canvas) {
 	}
 	c.line("ladder-axis", ladderL, chartB, ladderR, chartB)
 	c.line("ladder-axis", ladderL, chartT, ladderL, chartB)
-	c.pen.text("word label", ladderL+4, chartT-8, "Triangles drawn")
-	c.pen.text("word label ladder-off-name end", ladderR, chartT-8, "May show by, pixels")
+	c.rect("ladder-key", ladderL, chartB+46, 14, 10)
+	c.pen.text("word label", ladderL+20, chartB+55, "triangles drawn, "+figure.Count(most)+" at most")
+	c.line("ladder-off", ladderL, chartB+71, ladderL+14, chartB+71)
+	c.pen.text("word label ladder-off-name", ladderL+20, chartB+75, "may show by, pixels; dashed: what is allowed")
 	for _, r := range l.Rungs[min(1, len(l.Rungs)):] {
 		x := l.x(r.From)
 		fmt.Fprintf(&c.pen, `<g class="handle" data-lod="%d" tabindex="0" role="slider" aria-label="LOD %d takes over at" aria-orientation="horizontal" `+
@@ -280,6 +287,17 @@ func (l *Ladder) chart(c *canvas) {
 			`<path class="handle-mark" d="M-6 %gH6V%gL0 %gL-6 %gZ"/><text class="fig handle-say mid" y="%g"></text></g>`, chartT-6, chartB, chartB-10, chartB-1,
 			chartB+10, chartB+16, chartB+10, chartT-14)
 	}
+}
+
+// tickWord says a round distance.
+func tickWord(d float64) string {
+	switch {
+	case d >= 1000:
+		return figure.Significant(d/1000, 3) + " km"
+	case d < 0.1:
+		return figure.Significant(d*1000, 3) + " mm"
+	}
+	return figure.Significant(d, 3) + " m"
 }
 
 // ticks are round distances on the axis: 1, 2 and 5 of each power of ten.

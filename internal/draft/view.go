@@ -100,6 +100,38 @@ func (m *Model) Wire(ctx context.Context, side Side, scale float64) View {
 	return v
 }
 
+// Silhouetted is the view with its outline in ink and no other lines, as it is seen from afar. When
+// ctx ends it returns early, and what it returns means nothing.
+func (m *Model) Silhouetted(ctx context.Context, side Side, scale float64) View {
+	v, s := m.shot(ctx, side, scale, fine)
+	if s == nil {
+		return v
+	}
+	if !s.fill() && ctx.Err() == nil {
+		s.b.clear()
+		s.fillNearest()
+	}
+	b := s.b
+	bare := make([]bool, len(b.shade))
+	for i, sh := range b.shade {
+		bare[i] = sh == 0
+	}
+	for y := range b.h {
+		for x := range b.w {
+			i := y*b.w + x
+			if bare[i] {
+				continue
+			}
+			if x == 0 || y == 0 || x == b.w-1 || y == b.h-1 || bare[i-1] || bare[i+1] || bare[i-b.w] || bare[i+b.w] {
+				b.shade[i] = inkShade
+			}
+		}
+	}
+	v.ImageW, v.ImageH, v.Inset = float64(b.w)/s.k, float64(b.h)/s.k, margin/s.k
+	v.Image = b.dataURI()
+	return v
+}
+
 // sketchFrom is the number of triangles above which an outline is made of a thinned model.
 const sketchFrom = 40_000
 

@@ -143,7 +143,7 @@ func (b *Board) rungs(ctx context.Context, v view, d *draft.Ladder) error {
 			if err != nil {
 				return draft.View{}, err
 			}
-			return m.Draw(ctx, draft.Front, scale), ctx.Err()
+			return m.Silhouetted(ctx, draft.Front, scale), ctx.Err()
 		})
 		if err != nil {
 			return err
@@ -188,7 +188,9 @@ func (b *Board) lens(ctx context.Context, v view, i int) (*draft.Lens, error) {
 	if err != nil {
 		return nil, err
 	}
-	l := &draft.Lens{Image: k.Image, Off: k.Metres * r.View.PixelsAt(r.LODs[i].From)}
+	// Outlines are no farther apart than the surfaces; cells may be coarser.
+	off := min(k.Metres, r.LODs[i].Visible+r.LODs[i-1].Visible)
+	l := &draft.Lens{Image: k.Image, Off: off * r.View.PixelsAt(r.LODs[i].From)}
 	if k.Side > 0 {
 		l.Times = draft.LensSide / (k.Side * r.View.PixelsAt(r.LODs[i].From))
 	}

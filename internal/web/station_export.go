@@ -47,6 +47,21 @@ type exportPage struct {
 	Shown   *work.Sent  // the one whose certificate stands on the page
 }
 
+// Forms are the ways LODs leave.
+func (p exportPage) Forms() any { return export.LODForms }
+
+// LODs are the numbers of those that may be sent as the whole asset, and the one that is decided for.
+func (p exportPage) LODs() []int {
+	var list []int
+	for i := range p.Opened.Result.Delivery.LODs {
+		list = append(list, i+1)
+	}
+	if n := p.Decided.Only; n > len(list) {
+		list = append(list, n)
+	}
+	return list
+}
+
 // Old tells whether the shown file is of another revision, target or decisions than are
 // in force, so that it is not what leaves now.
 func (p exportPage) Old() bool {
@@ -75,7 +90,8 @@ func frameWords(f format.Format, t target.Target) string {
 // decideExport turns Export’s form into decisions; the form sends all of them at once.
 func decideExport(f *form, p *prep.Prep) {
 	was := p.Export.Format
-	p.Export = export.Decisions{Format: f.str("format"), Bake: f.on("bake"), Triangles: f.on("triangles"), Tangents: f.on("tangents")}
+	p.Export = export.Decisions{Format: f.str("format"), Bake: f.on("bake"), Triangles: f.on("triangles"), Tangents: f.on("tangents"),
+		LODs: export.LODForm(f.str("lods")), Only: f.optional("only")}
 	if was == "" && p.Export.Format == f.str("preferred") {
 		p.Export.Format = "" // the usual one, which nobody decided
 	}

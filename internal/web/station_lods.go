@@ -29,6 +29,8 @@ var lodsRoom = room{
 		p := lodsPage{worksheet: ws, Report: r, Decided: d, Levels: r.LevelsNow()}
 		if r.Pending {
 			p.Job = c.desk.Climb(c.o)
+			// It may have ended between opening the asset and asking for it: once, the page is fetched again.
+			p.Again = p.Job == nil && c.desk.ClimbEnded(c.o.Asset.ID) == "" && !c.r.URL.Query().Has("again")
 		}
 		for i, l := range d.Levels {
 			if i >= len(p.Levels) || r.Pending {
@@ -73,6 +75,7 @@ type lodsPage struct {
 	Levels    []lods.Level // as they are, with triangles and distance of each
 	Slots     []weighted
 	Job       *work.Job // that makes them, nil for none
+	Again     bool      // they are there by now
 	Distances string    // for the turntable's slider
 }
 
@@ -292,6 +295,7 @@ func (s *Server) lodsProgress(w http.ResponseWriter, r *http.Request) error {
 			data.State = job.State()
 		} else {
 			data.Say = s.desk.ClimbEnded(o.Asset.ID)
+			data.Again = data.Say == ""
 		}
 	}
 	s.write(w, http.StatusOK, worksheets[lods.Info.ID], "progress", data)
@@ -304,11 +308,12 @@ type climbing struct {
 	Pending bool
 	State   work.State
 	Say     string // why they are not being made
+	Again   bool   // they are there by now
 }
 
 // Progress is where the worksheet begins to ask.
 func (p lodsPage) Progress() climbing {
-	c := climbing{Path: assetPath(p.Opened.Asset.ID), Pending: true}
+	c := climbing{Path: assetPath(p.Opened.Asset.ID), Pending: true, Again: p.Again}
 	if p.Job != nil {
 		c.State = p.Job.State()
 	}

@@ -63,6 +63,9 @@ func TestALadderIsSolvedEitherWay(t *testing.T) {
 		levels = append(levels, lods.Level{Wish: ladder.Wish{From: l.From * 1.0001}})
 	}
 	byDistance := preptest.Run(t, rock(), with(lods.Decisions{Levels: levels}), preptest.YUp).LODs.LODs
+	kept, err := prep.Parse(with(lods.Decisions{Levels: append(levels, lods.Level{Hand: 3}), Making: ladder.Making{Weights: map[string]int{"a": 0}}}).JSON())
+	require.NoError(t, err)
+	assert.Equal(t, levels[0], kept.LODs.Levels[0], "they are kept as they are")
 	require.Len(t, byDistance, 3)
 	for i, l := range byDistance[1:] {
 		assert.LessOrEqual(t, l.Cost.Triangles, list[i+1].Cost.Triangles)

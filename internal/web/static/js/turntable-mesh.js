@@ -38,6 +38,7 @@ export async function paper(url) {
   lines.setAttribute("position", pos);
   lines.setIndex(new T.BufferAttribute(take(Uint32Array, 2 * head.edges), 1));
   const edges = new T.LineSegments(lines, new T.LineBasicMaterial({ color: INK }));
+  edges.userData.crease = true;
   solid.add(edges);
   const all = take(Float32Array, 6 * head.things.reduce((n, t) => n + t.lines, 0));
   if (head.flaws) {

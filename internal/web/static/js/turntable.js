@@ -61,6 +61,9 @@ export async function turntable(canvas, labels, { asset: path, station, figure }
     camera.aspect = w / h;
     camera.updateProjectionMatrix();
     company.face(camera, w, h);
+    // So far off that lines would be all that is seen, there are none.
+    const close = camera.position.distanceTo(controls.target) < 9 * reach;
+    scene.traverse((o) => { if (o.userData.crease) o.visible = close; });
     gl.render(scene, camera);
     canvas.dataset.drawn = String(head.triangles);
     // Where it is looked at from, in its own sizes.
