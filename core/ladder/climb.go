@@ -51,9 +51,9 @@ type Climb struct {
 // Step is the scene of fewer triangles than at the step before.
 type Step struct {
 	Triangles int
-	Gone      int // bodies that were left out, each smaller than Visible
+	Gone      int // bodies that were left out, each narrower than Visible
 	// Visible is the length in metres by which it may show: no surface is farther from the one it
-	// stands for, as far as sampled, and what was left out is no larger.
+	// stands for, as far as sampled, and what was left out is no wider.
 	Visible float64
 }
 
@@ -332,18 +332,37 @@ func down(ctx context.Context, s *scene.Scene, m *scene.Mesh, by Making, weight 
 		steps = append(steps, unitStep{shaded(ctx, r.Mesh, by), r.Out, shows})
 	}
 	if !locked {
-		steps = append(steps, unitStep{nil, 0, max(shows, extent(m)*scale)})
+		steps = append(steps, unitStep{nil, 0, max(shows, width(m)*scale)})
 	}
 	return steps, held, mirrored
 }
 
-// extent is the diagonal of the box round a mesh's faces.
-func extent(m *scene.Mesh) float64 {
-	b := geom.EmptyBox()
+// width is how wide a mesh is where it is widest, along its length: the second of its extents along
+// the main axes of its corners. A bar is seen as long as it is a pixel wide.
+func width(m *scene.Mesh) float64 {
+	var middle geom.Vec3
 	for _, p := range m.Corners {
-		b = b.Add(m.Points[p])
+		middle = middle.Add(m.Points[p])
 	}
-	return b.Size().Len()
+	middle = middle.Mul(1 / float64(max(1, len(m.Corners))))
+	var spread geom.Mat3
+	for _, p := range m.Corners {
+		d := m.Points[p].Sub(middle)
+		for i := range 3 {
+			for k := range 3 {
+				spread[i][k] += d[i] * d[k]
+			}
+		}
+	}
+	_, axes := spread.Eigen()
+	box := geom.EmptyBox()
+	for _, p := range m.Corners {
+		d := m.Points[p].Sub(middle)
+		box = box.Add(geom.Vec3{d.Dot(axes.Col(0)), d.Dot(axes.Col(1)), d.Dot(axes.Col(2))})
+	}
+	size := box.Size()
+	slices.Sort(size[:])
+	return size[1]
 }
 
 // options are those for one mesh, and whether any of its faces may not be touched.

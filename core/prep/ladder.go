@@ -117,20 +117,26 @@ func made[R any](t *tail, key string, large bool, weigh func(*R) *scene.Scene, f
 	if t.err != nil {
 		return nil
 	}
+	if k, ok := t.memo.Peek(key); ok {
+		t.result.Hits++
+		return k.report.(*R)
+	}
+	if t.in.Shelf != nil {
+		if b, ok := t.in.Shelf.Load(key); ok {
+			v := new(R)
+			if gob.NewDecoder(bytes.NewReader(b)).Decode(v) == nil {
+				t.memo.Put(key, Kept{weigh(v), v})
+				return v
+			}
+		}
+	}
+	if large && !t.in.Make {
+		t.err = errUnmade // those who make it are not waited for
+		return nil
+	}
 	ran := false
 	k, err := t.memo.Get(t.ctx, key, func(ctx context.Context) (Kept, error) {
 		ran = true
-		if t.in.Shelf != nil {
-			if b, ok := t.in.Shelf.Load(key); ok {
-				v := new(R)
-				if gob.NewDecoder(bytes.NewReader(b)).Decode(v) == nil {
-					return Kept{weigh(v), v}, nil
-				}
-			}
-		}
-		if large && !t.in.Make {
-			return Kept{}, errUnmade
-		}
 		v, err := fill(ctx)
 		if err == nil {
 			err = ctx.Err()

@@ -129,6 +129,9 @@ func (b *Board) rungs(ctx context.Context, v view, d *draft.Ladder) error {
 			break
 		}
 	}
+	if high*d.Factor > draft.RungRoom {
+		d.Factor = draft.RungRoom / high
+	}
 	for i, l := range r.LODs {
 		rung := draft.Rung{Number: l.Number, Triangles: l.Cost.Triangles, From: l.From, Pixels: l.Pixels, Metres: l.Visible,
 			High: size[1] * r.View.PixelsAt(at(i))}

@@ -118,6 +118,9 @@ func (d Decisions) Lines() []string {
 		}
 	}
 	switch d.LODs {
+	case LODsNamed:
+	default:
+		l = append(l, "Send LODs as "+string(d.LODs)) // Validate refuses it
 	case LODsGroup:
 		l = append(l, "Send LODs as a LOD group")
 	case LODsApart:

@@ -34,7 +34,8 @@ function move(handle, metres) {
   handle.setAttribute("aria-valuenow", String(d));
   handle.setAttribute("aria-valuetext", length(d));
   const was = Number(handle.dataset.was ??= handle.dataset.from ?? d);
-  handle.querySelector(".handle-say").textContent = `${length(d)} · ${Number(((Number(handle.dataset.pixels) * was) / d).toPrecision(2))} px`;
+  const px = Number(((Number(handle.dataset.pixels) * was) / d).toPrecision(2));
+  handle.querySelector(".handle-say").textContent = `${length(d)} · ${px} px`;
 }
 
 // settle decides where a handle stands.
@@ -69,7 +70,8 @@ document.addEventListener("pointerup", () => {
   settle(handle);
 });
 
-// Arrow keys move by a fiftieth, with Shift by a fifth; it is decided when they have rested, or at once with Enter.
+// Arrow keys move by a fiftieth, with Shift by a fifth; it is decided when they have rested, or at
+// once with Enter.
 document.addEventListener("keydown", (e) => {
   const handle = e.target.closest?.(".ladder .handle");
   if (!handle) return;

@@ -150,18 +150,21 @@ export async function turntable(canvas, labels, { asset: path, station, figure }
   };
   // At LODs the distance is walked through; the asset's own meshes are there up to the first of them.
   let way;
-  const box2 = document.querySelector("#walk"), data = document.querySelector("#distances")?.dataset.distances;
-  if (box2 && data) {
-    box2.hidden = false;
+  const walkway = document.querySelector("#walk"), data = document.querySelector("#distances")?.dataset.distances;
+  if (walkway && data) {
+    walkway.hidden = false;
     const distances = JSON.parse(data);
     const asset = new T.Group();
     scene.add(asset);
     asset.add(solid);
     const tan = (deg) => Math.tan((deg * Math.PI) / 360);
     const far = camera.position.distanceTo(controls.target);
-    way = walk(box2, distances, {
+    way = walk(walkway, distances, {
       url, stage: scene, ask, pictures: (n) => `${path}/pictures/${n}?station=${station}`,
-      own(on) { asset.visible = on; for (const m of Object.values(dressed)) m.then((x) => { x.visible = on && canvas.dataset.look === wanted; }).catch(() => {}); },
+      own(on) {
+        asset.visible = on;
+        for (const [name, m] of Object.entries(dressed)) m.then((x) => { x.visible = on && name === wanted; }).catch(() => {});
+      },
       zoom(d) {
         const off = d ? (d * tan(distances.angle)) / tan(camera.fov) : far;
         camera.far = Math.max(reach * 100, off * 2);
