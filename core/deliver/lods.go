@@ -39,7 +39,7 @@ func lodsOf(d scene.Delivery, by export.Decisions, f format.Format) (scene.Deliv
 		return d, []pack.Change{{About: pack.LODs, What: figure.Plural(n, "LOD", "LODs") + " stayed behind", Why: "as decided"}}, nil
 	case by.LODs == export.LODsGroup && f.Groups:
 		d.Grouped = true
-		return d, nil, nil
+		return d, faded(d), nil
 	}
 	why := "names can't say it; set them in the receiver"
 	if by.LODs == export.LODsApart {
@@ -52,7 +52,16 @@ func lodsOf(d scene.Delivery, by export.Decisions, f format.Format) (scene.Deliv
 	if d.Vanish > 0 {
 		at = append(at, "nothing from "+figure.Length(d.Vanish))
 	}
-	return d, []pack.Change{{About: pack.LODs, What: "where LODs take over: " + strings.Join(at, ", "), Why: why}}, nil
+	return d, append([]pack.Change{{About: pack.LODs, What: "where LODs take over: " + strings.Join(at, ", "), Why: why}}, faded(d)...), nil
+}
+
+// faded says how LODs fade into one another, which no format holds.
+func faded(d scene.Delivery) []pack.Change {
+	if !(d.Fade > 0) {
+		return nil
+	}
+	return []pack.Change{{About: pack.LODs, What: fmt.Sprintf("that LODs fade into one another over %s %% of the distance",
+		figure.Significant(100*d.Fade, 3)), Why: "no format says it; set it in the receiver"}}
 }
 
 // addLOD writes a LOD as a file of its own, reads it back, and adds both to the parcel.

@@ -5,11 +5,24 @@ import (
 	"slices"
 )
 
-// Wish is a LOD that is asked for: by its share of the triangles, by the distance it takes over at,
-// or by both.
+// Wish is a LOD that is asked for: by one of its share of the triangles, their count, and its largest
+// deviation, by the distance it takes over at, or by both.
 type Wish struct {
-	Share float64 `json:"share,omitempty"` // of the triangles of the first, above 0 and below 1; 0 for what the distance bears
-	From  float64 `json:"from,omitempty"`  // metres; 0 for where the share shows no more than is allowed
+	Share     float64 `json:"share,omitempty"`     // of the triangles of the first, above 0 and below 1; 0 for none asked for
+	Triangles int     `json:"triangles,omitempty"` // no more than so many, likewise
+	Deviation float64 `json:"deviation,omitempty"` // metres that it may show by, likewise
+	From      float64 `json:"from,omitempty"`      // metres; 0 for where it shows no more than is allowed
+}
+
+// Sized tells whether it says how coarse the LOD is.
+func (w Wish) Sized() bool { return w.Share > 0 || w.Triangles > 0 || w.Deviation > 0 }
+
+// ShareOf is the share of the triangles of an asset that it asks for, 0 for none.
+func (w Wish) ShareOf(triangles int) float64 {
+	if w.Triangles > 0 && triangles > 0 {
+		return float64(w.Triangles) / float64(triangles)
+	}
+	return w.Share
 }
 
 // Nearest is the step that comes nearest to a share of the triangles, as a factor; -1 without any.

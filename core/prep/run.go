@@ -313,7 +313,8 @@ func Run(ctx context.Context, in Input, p Prep, m *Memo) (*Result, error) {
 		return r, nil
 	}
 
-	r.Delivery = scene.Delivery{Scene: w.scene, Markers: r.Pivot.Delivered(), Vanish: p.LODs.Vanish}
+	r.Delivery = scene.Delivery{Scene: w.scene, Markers: r.Pivot.Delivered(), Vanish: p.LODs.Vanish,
+		Fade: float64(p.LODs.Fade) / 100}
 	for _, l := range r.LODs.LODs[1:] {
 		r.Delivery.LODs = append(r.Delivery.LODs, scene.LOD{Scene: l.Scene, From: l.From, Screen: l.Screen})
 	}

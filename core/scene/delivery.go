@@ -15,6 +15,7 @@ type Delivery struct {
 	Scene     *Scene   // the finest mesh
 	LODs      []LOD    // coarser ones, the next finest first
 	Vanish    float64  // metres from which on it is not drawn; 0 for never
+	Fade      float64  // share of the distance over which one LOD fades into the next
 	Collision []Shape  // what a body touches
 	Markers   []Marker // named points
 	// Grouped has the LODs leave as a group, for formats that know such.

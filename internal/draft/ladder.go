@@ -37,6 +37,7 @@ type Ladder struct {
 	Near, Far  float64 // metres, of the axis
 	Vanish     float64 // metres, 0 for never
 	Allowed    float64 // pixels
+	Fade       float64 // share of the distance over which one fades into the next
 	PixelsAt   func(distance float64) float64
 	Rungs      []Rung
 	Say        string // what stands in the place of LODs, "" when they are there
@@ -254,6 +255,12 @@ func (l *Ladder) chart(c *canvas) {
 		}
 	}
 	fmt.Fprintf(&c.pen, `<path class="ladder-fill" d="%s"/><path class="ladder-step" d="%s"/>`, fill, edge)
+	for _, r := range l.Rungs[min(1, len(l.Rungs)):] {
+		if l.Fade > 0 {
+			x0, x1 := l.x(r.From*(1-l.Fade/2)), l.x(r.From*(1+l.Fade/2))
+			c.rect("ladder-fade", x0, chartT, x1-x0, chartB-chartT)
+		}
+	}
 	if len(l.Rungs) > 1 {
 		y := rise(l.Allowed)
 		c.line("ladder-allowed", ladderL, y, ladderR, y)

@@ -62,7 +62,8 @@ func (b *Board) lodModel(ctx context.Context, v view, n int) (*draft.Model, erro
 func drawLadder(ctx context.Context, b *Board, v view) (*Picture, error) {
 	r := v.Result.LODs
 	d := &draft.Ladder{Asset: v.Asset.Name, Kit: v.Kit.Name, Revision: v.Revision.Number, Lines: r.View.Lines, Near: r.Range.Near, Far: r.Range.Far,
-		Allowed: r.Allowed, PixelsAt: r.View.PixelsAt, Vanish: v.Prep.LODs.Vanish, Factor: 1}
+		Allowed: r.Allowed, PixelsAt: r.View.PixelsAt, Vanish: v.Prep.LODs.Vanish, Factor: 1,
+		Fade: float64(v.Prep.LODs.Fade) / 100}
 	if len(r.LODs) > 1 {
 		d.Near, d.Far = min(d.Near, r.LODs[1].From/1.3), max(d.Far, 1.3*r.LODs[len(r.LODs)-1].From)
 	}

@@ -10,6 +10,7 @@ import (
 	"net/http"
 	"slices"
 	"strconv"
+	"strings"
 
 	"yarvek/core/fault"
 	"yarvek/core/figure"
@@ -43,8 +44,20 @@ var lodsRoom = room{
 				if !ok {
 					w = 100
 				}
-				p.Slots = append(p.Slots, weighted{name, w})
+				p.Slots = append(p.Slots, weighted{"slot", name, name, w})
 			}
+		}
+		kept := c.o.Result.LODs.LODs[0].Scene
+		keys := kept.Keys()
+		for i, n := range kept.Nodes {
+			if n.Mesh < 0 || kept.Count().Instances < 2 {
+				continue
+			}
+			w, ok := d.Making.Nodes[keys[i]]
+			if !ok {
+				w = 100
+			}
+			p.Nodes = append(p.Nodes, weighted{"node", keys[i], n.Name, w})
 		}
 		b, err := json.Marshal(show.DistancesOf(c.o))
 		if err != nil {
@@ -56,12 +69,7 @@ var lodsRoom = room{
 	words: template.FuncMap{
 		"px":    func(v float64) string { return figure.Significant(v, 2) + "\u202fpx" },
 		"share": func(v float64) string { return figure.Significant(100*v, 3) + "\u202f%" },
-		"pct": func(v float64) string {
-			if v == 0 {
-				return ""
-			}
-			return fmt.Sprintf("%.4g", 100*v)
-		},
+		"sized": sizedWords,
 		"round": lods.Round,
 		"most":  func() int { return lods.Most },
 	},
@@ -74,16 +82,20 @@ type lodsPage struct {
 	Decided   lods.Decisions
 	Levels    []lods.Level // as they are, with triangles and distance of each
 	Slots     []weighted
+	Nodes     []weighted
 	Job       *work.Job // that makes them, nil for none
 	Again     bool      // they are there by now
 	Distances string    // for the turntable's slider
 }
 
-// weighted is a slot with the weight its faces have.
+// weighted is a slot or a node with the weight its faces have.
 type weighted struct {
-	Name   string
-	Weight int
+	What, Key, Name string
+	Weight          int
 }
+
+// Weighs lists both.
+func (p lodsPage) Weighs() [][]weighted { return [][]weighted{p.Slots, p.Nodes} }
 
 // Solved tells whether nobody said from where a LOD takes over.
 func (p lodsPage) Solved(i int) bool {
@@ -151,21 +163,27 @@ func decideLODs(f *form, p *prep.Prep) {
 			}
 		}
 	case "slot":
-		weights := maps.Clone(d.Making.Weights)
-		if weights == nil {
-			weights = map[string]int{}
-		}
-		if w := f.int("weight"); w == 100 {
-			delete(weights, f.str("slot"))
-		} else {
-			weights[f.str("slot")] = w
-		}
-		if d.Making.Weights = weights; len(weights) == 0 {
-			d.Making.Weights = nil
-		}
+		d.Making.Weights = f.weigh(d.Making.Weights)
+	case "node":
+		d.Making.Nodes = f.weigh(d.Making.Nodes)
 	default:
 		f.unknown()
 	}
+}
+
+// weigh gives what a form names another weight, in hundredths of the usual.
+func (f *form) weigh(weights map[string]int) map[string]int {
+	out := maps.Clone(weights)
+	if out == nil {
+		out = map[string]int{}
+	}
+	if out[f.str("key")] = f.int("weight"); out[f.str("key")] == 100 {
+		delete(out, f.str("key"))
+	}
+	if len(out) == 0 {
+		return nil
+	}
+	return out
 }
 
 // levels reads the table of LODs. how says which of its columns counts: "typed" for both,
@@ -191,7 +209,7 @@ func (f *form) levels(how string) []lods.Level {
 			}
 			l.Hand = n
 		} else if shares[i] != "" {
-			l.Share = f.numberOf(shares[i], fmt.Sprintf("The share of LOD %d", i+1)) / 100
+			l.Wish = f.sized(shares[i], i+1)
 		}
 		if froms[i] != "" {
 			l.From = f.lengthOf(froms[i], fmt.Sprintf("The distance of LOD %d", i+1))
@@ -199,13 +217,11 @@ func (f *form) levels(how string) []lods.Level {
 		switch how {
 		case "distances":
 			l.From = 0
-			if l.Share == 0 && l.Hand == 0 {
+			if !l.Sized() && l.Hand == 0 {
 				f.fail("LOD %d has no share of the triangles to find a distance for", i+1)
 			}
 		case "triangles":
-			if l.Hand == 0 {
-				l.Share = 0
-			}
+			l.Share, l.Triangles, l.Deviation = 0, 0, 0
 			if l.From == 0 {
 				f.fail("LOD %d has no distance to find triangles for", i+1)
 			}
@@ -221,14 +237,47 @@ func (f *form) levels(how string) []lods.Level {
 			return list
 		}
 		share := 0.5
-		for _, l := range list {
-			if l.Share > 0 {
-				share = l.Share / 2
+		if o, err := f.open(); err == nil {
+			if now := o.Result.LODs.LODs; len(now) > 1 {
+				share = o.Result.LODs.ShareOf(now[len(now)-1]) / 2
 			}
 		}
 		list = append(list, lods.Level{Wish: ladder.Wish{Share: share}})
 	}
 	return list
+}
+
+// sized reads how coarse a LOD is to be: a share of the triangles in hundredths, a count of them, or
+// a length that it may be off by.
+func (f *form) sized(s string, n int) (w ladder.Wish) {
+	s = strings.ToLower(strings.TrimSpace(s))
+	label := fmt.Sprintf("How coarse LOD %d is", n)
+	if count, ok := strings.CutSuffix(strings.TrimSuffix(strings.TrimSuffix(s, "angles"), "angle"), "tri"); ok {
+		w.Triangles = int(f.numberOf(count, label))
+		if w.Triangles < 1 {
+			f.fail("%s: %q is no count of triangles", label, s)
+		}
+		return w
+	}
+	if last := s[len(s)-1]; last == '%' || last >= '0' && last <= '9' {
+		w.Share = f.numberOf(strings.TrimSuffix(s, "%"), label) / 100
+		return w
+	}
+	w.Deviation = f.lengthOf(s, label)
+	return w
+}
+
+// sizedWords says that as it is typed.
+func sizedWords(w ladder.Wish) string {
+	switch {
+	case w.Triangles > 0:
+		return fmt.Sprintf("%d tri", w.Triangles)
+	case w.Deviation > 0:
+		return fmt.Sprintf("%.4g mm", 1000*w.Deviation)
+	case w.Share > 0:
+		return fmt.Sprintf("%.4g %%", 100*w.Share)
+	}
+	return ""
 }
 
 // moveLevel lets one LOD take over elsewhere; the others stay as they are, with what they have now.
@@ -247,7 +296,7 @@ func (f *form) moveLevel(d *lods.Decisions) {
 	list[n-1].From = lods.Round(to)
 	// Where nobody said from where another takes over it stays where that is solved.
 	for i := range list {
-		if i != n-1 && o.Result.LODs.LODs[i+1].Solved && list[i].Share > 0 {
+		if i != n-1 && o.Result.LODs.LODs[i+1].Solved && list[i].Sized() {
 			list[i].From = 0
 		}
 	}

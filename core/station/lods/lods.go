@@ -8,7 +8,6 @@ package lods
 import (
 	"fmt"
 	"maps"
-	"math"
 	"slices"
 
 	"yarvek/core/figure"
@@ -60,9 +59,13 @@ func (d Decisions) Validate() error {
 			return fmt.Errorf("LOD %d can't have %g of the triangles: expected more than 0 and less than 1", i+1, l.Share)
 		case !(l.From >= 0 && l.From <= 1e6):
 			return fmt.Errorf("LOD %d can't take over at %g m", i+1, l.From)
-		case l.Hand < 0 || l.Hand > 0 && l.Share > 0:
+		case l.Triangles < 0 || !(l.Deviation >= 0 && l.Deviation <= 1e6):
+			return fmt.Errorf("LOD %d can't have %d triangles, or be off by %g m", i+1, l.Triangles, l.Deviation)
+		case l.Share > 0 && l.Triangles > 0 || (l.Share > 0 || l.Triangles > 0) && l.Deviation > 0:
+			return fmt.Errorf("LOD %d is asked for by more than one of share, triangles and deviation", i+1)
+		case l.Hand < 0 || l.Hand > 0 && l.Sized():
 			return fmt.Errorf("LOD %d can't be both made here and by hand", i+1)
-		case l.Hand == 0 && l.Share == 0 && l.From == 0:
+		case l.Hand == 0 && !l.Sized() && l.From == 0:
 			return fmt.Errorf("LOD %d says neither how many triangles it has nor where it takes over", i+1)
 		case l.From > 0 && l.From <= last:
 			return fmt.Errorf("LOD %d takes over at %s, no farther than the one before it", i+1, figure.Length(l.From))
@@ -152,6 +155,10 @@ func (v Level) line(n int) string {
 		return fmt.Sprintf("LOD %d: number %d of the file%s", n, v.Hand, at)
 	case v.Share > 0:
 		return fmt.Sprintf("LOD %d: %s of the triangles%s", n, percent(v.Share), at)
+	case v.Triangles > 0:
+		return fmt.Sprintf("LOD %d: %s%s", n, figure.Plural(v.Triangles, "triangle", "triangles"), at)
+	case v.Deviation > 0:
+		return fmt.Sprintf("LOD %d: off by %s at most%s", n, figure.Length(v.Deviation), at)
 	}
 	return fmt.Sprintf("LOD %d: what shows no more%s", n, at)
 }
@@ -231,14 +238,22 @@ const near = 1.02
 func (d Decisions) Wanted(c *ladder.Climb) []float64 {
 	var list []float64
 	for _, l := range d.Levels {
-		if l.Share == 0 || l.Hand > 0 {
+		share := l.ShareOf(c.Triangles)
+		if !(share > 0 && share < 1) || l.Hand > 0 {
 			continue
 		}
+		// A count is not gone beyond; a share may be missed by a little.
+		least := 1 / near
+		most := near
+		if l.Triangles > 0 {
+			most = 1
+		}
 		close := slices.ContainsFunc(c.Steps, func(s ladder.Step) bool {
-			return math.Abs(math.Log(float64(max(1, s.Triangles))/(l.Share*float64(max(1, c.Triangles))))) <= math.Log(near)
+			k := float64(max(1, s.Triangles)) / (share * float64(max(1, c.Triangles)))
+			return k >= least && k <= most*(1+1e-9)
 		})
-		if !close && !slices.Contains(list, l.Share) {
-			list = append(list, l.Share)
+		if !close && !slices.Contains(list, share) {
+			list = append(list, share)
 		}
 	}
 	slices.Sort(list)

@@ -76,6 +76,23 @@ func TestALadderIsSolvedEitherWay(t *testing.T) {
 	assert.InDelta(t, list[1].From/2, twice[1].From, 1e-9)
 }
 
+func TestLODsAreAskedForByCountAndByDeviation(t *testing.T) {
+	r := preptest.Run(t, rock(), with(lods.Decisions{Levels: []lods.Level{{Wish: ladder.Wish{Deviation: 0.01}}, {Wish: ladder.Wish{Triangles: 123}},
+		{Wish: ladder.Wish{Triangles: 20, From: 500}}}}), preptest.YUp)
+	list := r.LODs.LODs
+	require.Len(t, list, 4)
+	assert.LessOrEqual(t, list[1].Visible, 0.01)
+	assert.Greater(t, list[1].Visible, 0.004, "and about as coarse as that allows")
+	assert.LessOrEqual(t, list[2].Cost.Triangles, 123)
+	assert.GreaterOrEqual(t, list[2].Cost.Triangles, 119)
+	assert.LessOrEqual(t, list[3].Cost.Triangles, 20)
+	assert.Equal(t, 500.0, list[3].From)
+	again := preptest.Run(t, rock(), with(lods.Decisions{}.With(r.LODs.LevelsNow())), preptest.YUp)
+	for i, l := range again.LODs.LODs {
+		assert.Equal(t, list[i].Cost, l.Cost, "written out they are the same")
+	}
+}
+
 func TestAsFewAsBringTheSaving(t *testing.T) {
 	r := preptest.Run(t, rock(), prep.Prep{Size: size.Decisions{Class: "street-furniture"}}, preptest.YUp)
 	f := preptest.Find(t, r.LODs.Findings(), "lods/none")

@@ -2,6 +2,7 @@ package lods
 
 import (
 	"context"
+	"slices"
 
 	"yarvek/core/cost"
 	"yarvek/core/deviation"
@@ -21,7 +22,7 @@ type Placed struct {
 	Mesh  From
 	Wish  int     // number of the LOD that was asked for, from 0 on
 	At    float64 // metres that it is wanted from, 0 for where it does not show
-	Asked float64 // share of the triangles that was asked for, 0 for none
+	Asked ladder.Wish
 }
 
 // Plan finds which meshes the LODs that are asked for have. One that is made and would be no
@@ -48,7 +49,7 @@ func Plan(d Decisions, whole, outside *ladder.Climb, view ladder.View, allowed f
 		last = outside.Triangles
 	}
 	for i, l := range levels {
-		p := Placed{Wish: i, At: l.From, Asked: l.Share}
+		p := Placed{Wish: i, At: l.From, Asked: l.Wish}
 		if l.Hand > 0 {
 			p.Mesh = From{Hand: l.Hand}
 			for _, h := range hand {
@@ -64,9 +65,15 @@ func Plan(d Decisions, whole, outside *ladder.Climb, view ladder.View, allowed f
 			c = outside
 		}
 		k := -1
-		if c != nil && l.Share > 0 {
+		switch {
+		case c == nil:
+		case l.Share > 0:
 			k = c.Nearest(l.Share)
-		} else if c != nil {
+		case l.Triangles > 0:
+			k = slices.IndexFunc(c.Steps, func(s ladder.Step) bool { return s.Triangles <= l.Triangles })
+		case l.Deviation > 0:
+			k = c.Within(l.Deviation)
+		default:
 			k = c.Within(allowed / view.PixelsAt(l.From))
 		}
 		if k < 0 || c.Steps[k].Triangles >= last && last > 0 {

@@ -169,19 +169,20 @@ func (r *Report) Figure() string {
 func (r *Report) LevelsNow() []Level {
 	var list []Level
 	for _, l := range r.LODs[1:] {
-		v := Level{Hand: l.Mesh.Hand}
-		if v.From = Round(l.From); v.Hand == 0 {
+		v := Level{Wish: l.Asked, Hand: l.Mesh.Hand}
+		if v.Hand == 0 && !v.Sized() {
 			v.Share = r.ShareOf(l)
 		}
+		v.From = Round(l.From)
 		list = append(list, v)
 	}
 	return list
 }
 
-// ShareOf is the share of the asset's triangles that a LOD has, as it was asked for.
+// ShareOf is the share of the asset's triangles that a LOD has, as it was asked for if it was.
 func (r *Report) ShareOf(l LOD) float64 {
-	if l.Asked > 0 {
-		return l.Asked
+	if l.Asked.Share > 0 {
+		return l.Asked.Share
 	}
 	return float64(l.Cost.Triangles) / float64(max(1, r.LODs[0].Cost.Triangles))
 }
@@ -274,7 +275,7 @@ func (r *Report) judge(d Decisions, ask Ask, left []int) {
 // are said to take over before.
 func freed(d Decisions, i int) Decisions {
 	for k := i + 1; k < len(d.Levels); k++ {
-		if d.Levels[k].Share > 0 || d.Levels[k].Hand > 0 {
+		if d.Levels[k].Sized() || d.Levels[k].Hand > 0 {
 			d.Levels[k].From = 0
 		}
 	}
@@ -287,13 +288,17 @@ func (r *Report) leftOut(d Decisions, ask Ask, i int, say func(finding.Severity,
 	to := d.With(slices.Delete(slices.Clone(d.Levels), i, i+1))
 	drop := finding.Remedy{Label: "Drop it", Effect: "The others stay as they are.", Decision: to}
 	text := fmt.Sprintf("At %s nothing coarser than the LOD before it stays within %s.", figure.Length(l.From), pixels(r.Allowed))
-	if l.Share > 0 {
-		text = fmt.Sprintf("%s of the triangles would be no fewer than the LOD before it has.", percent(l.Share))
-		if c := ask.Whole; c != nil && len(c.Steps) > 0 && c.Held != "" && l.Share*float64(c.Triangles) < float64(c.Steps[len(c.Steps)-1].Triangles) {
-			text = fmt.Sprintf("%s of the triangles can't be reached: it stops at %s, where %s.", percent(l.Share),
+	c := ask.Whole
+	switch share := l.ShareOf(r.LODs[0].Cost.Triangles); {
+	case c != nil && len(c.Steps) == 0:
+		text = "Not a single triangle can go: " + c.Held + "."
+	case l.Deviation > 0:
+		text = fmt.Sprintf("Nothing coarser than the LOD before it is off by no more than %s.", figure.Length(l.Deviation))
+	case share > 0:
+		text = fmt.Sprintf("%s of the triangles would be no fewer than the LOD before it has.", percent(share))
+		if c != nil && c.Held != "" && share*float64(c.Triangles) < float64(c.Steps[len(c.Steps)-1].Triangles) {
+			text = fmt.Sprintf("%s of the triangles can't be reached: it stops at %s, where %s.", percent(share),
 				figure.Count(c.Steps[len(c.Steps)-1].Triangles), c.Held)
-		} else if c != nil && len(c.Steps) == 0 {
-			text = "Not a single triangle can go: " + c.Held + "."
 		}
 	}
 	say(finding.Look, fmt.Sprintf("left-out-%d", i+1), fmt.Sprintf("LOD %d is not there", i+1), text, drop)
