@@ -31,7 +31,10 @@ var lodsRoom = room{
 		if r.Pending {
 			p.Job = c.desk.Climb(c.o)
 			// It may have ended between opening the asset and asking for it: once, the page is fetched again.
-			p.Again = p.Job == nil && c.desk.ClimbEnded(c.o.Asset.ID) == "" && !c.r.URL.Query().Has("again")
+			if p.Job == nil {
+				p.Ended = c.desk.ClimbEnded(c.o.Asset.ID)
+				p.Again = p.Ended == "" && !c.r.URL.Query().Has("again")
+			}
 		}
 		for i, l := range d.Levels {
 			if i >= len(p.Levels) || r.Pending {
@@ -85,6 +88,7 @@ type lodsPage struct {
 	Nodes     []weighted
 	Job       *work.Job // that makes them, nil for none
 	Again     bool      // they are there by now
+	Ended     string    // why making them ended without them
 	Distances string    // for the turntable's slider
 }
 
@@ -362,7 +366,7 @@ type climbing struct {
 
 // Progress is where the worksheet begins to ask.
 func (p lodsPage) Progress() climbing {
-	c := climbing{Path: assetPath(p.Opened.Asset.ID), Pending: true, Again: p.Again}
+	c := climbing{Path: assetPath(p.Opened.Asset.ID), Pending: true, Again: p.Again, Say: p.Ended}
 	if p.Job != nil {
 		c.State = p.Job.State()
 	}
