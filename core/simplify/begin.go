@@ -267,8 +267,9 @@ func (w *work) oneFan(p int32) bool {
 			begin = c // nothing comes before it
 		}
 	})
-	for c, ok := begin, true; ok && reached < n; reached++ {
+	for c, ok := begin, true; ok && reached < n; ok = ok && c != begin {
 		c, ok = at[w.place[topo.Before(c)]]
+		reached++
 	}
 	return reached == n
 }

@@ -11,12 +11,12 @@ import (
 )
 
 // halfFrom is how many triangles are worth being divided for two to work on.
-const halfFrom = 60_000
+const halfFrom = 400_000
 
 // halve goes much of the way to a goal with two halves of a large mesh side by side, each on what
 // lies within it, always the same halves; from there on all of it is one.
 func (w *work) halve(ctx context.Context, goal int) {
-	if w.left <= halfFrom || w.left <= 3*goal || w.mate != nil {
+	if w.left <= halfFrom || w.left <= 4*goal || w.mate != nil {
 		return
 	}
 	half := w.halves()
@@ -82,7 +82,7 @@ func (w *work) within(ctx context.Context, half []uint8, own uint8, goal int) *h
 		}
 	}
 	share := float64(goal) / float64(w.left)
-	h := &hand{work: w, goal: int(float64(n) * (1 - 1.6*share))}
+	h := &hand{work: w, goal: int(float64(n) * (1 - 2*share))}
 	in := func(p int32) bool { return half[p] == own }
 	h.in = in
 	h.fill(ctx, in)
@@ -185,31 +185,34 @@ func (w *work) target(a, b int32) (geom.Vec3, float64, bool) {
 		}
 	}
 	pa, pb := w.at[a], w.at[b]
+	// A little for the length, so that flat areas are thinned evenly: no place draws in all others.
+	between := pb.Sub(pa)
+	square := between.Dot(between)
+	even := 1e-9 * square * (w.weight[a] + w.weight[b])
 	switch {
 	case ca > cb:
-		return pa, max(0, q.at(pa)), true
+		return pa, max(0, q.at(pa)) + even, true
 	case cb > ca:
-		return pb, max(0, q.at(pb)), true
+		return pb, max(0, q.at(pb)) + even, true
 	}
 	best, cost := pa, q.at(pa)
 	if v := q.at(pb); v < cost {
 		best, cost = pb, v
 	}
 	if w.o.KeepPoints {
-		return best, max(0, cost), true
+		return best, max(0, cost) + even, true
 	}
-	mid := pa.Add(pb).Mul(0.5)
-	if v := q.at(mid); v < cost {
-		best, cost = mid, v
-	}
-	long := pa.Dist(pb)
-	if p, ok := q.least(); ok && p.Dist(mid) < 10*long {
-		if v := q.at(p); v < cost {
-			best, cost = p, v
+	// The middle is not tried: where the least is no one place it lies within what bends, and both
+	// ends on it.
+	if p, ok := q.least(); ok {
+		// Along a line it stays between the ends: beyond them nothing tells what the line carries.
+		if d := p.Sub(pa); d.Dot(d) < 100*square && (!along || d.Dot(between) >= 0 && d.Dot(between) <= square) {
+			if v := q.at(p); v < cost {
+				best, cost = p, v
+			}
 		}
 	}
-	// A little for the length, so that flat areas are thinned evenly.
-	return best, max(0, cost) + 1e-9*long*long*(w.weight[a]+w.weight[b]), true
+	return best, max(0, cost) + even, true
 }
 
 // may tells whether an edge can go: that turns no triangle over and joins nothing that was apart.
@@ -370,7 +373,8 @@ func (w *work) upright(a, b int32, to geom.Vec3) bool {
 		d := before.Dot(now)
 		// Turned by nearly a right angle, or nearly without area.
 		long := max(x.Sub(to).Dot(x.Sub(to)), y.Sub(to).Dot(y.Sub(to)), x.Sub(y).Dot(x.Sub(y)))
-		ok = d > 0.02*before.Len()*now.Len() && now.Len() > 1e-5*long || before.Len() == 0 && now.Len() > 0
+		was, is := before.Dot(before), now.Dot(now)
+		ok = d > 0 && d*d > 0.0004*was*is && is > 1e-10*long*long || was == 0 && is > 0
 	})
 	return ok && n <= mostRound
 }
@@ -407,7 +411,7 @@ func (w *work) mix(a, b int32, t float64, to geom.Vec3) {
 		if w.carried != nil {
 			w.carried.apart(&w.q[b], p.from, p.to)
 			w.carried.join(p.from, p.to)
-			if w.class[a] == free && w.class[b] == free && t > 0 && t < 1 {
+			if w.class[a] == free && w.class[b] == free && to != w.at[a] && to != w.at[b] {
 				w.carried.values(p.to, to, y)
 			}
 		}

@@ -4,6 +4,7 @@ import (
 	"math"
 
 	"yarvek/core/geom"
+	"yarvek/core/topo"
 )
 
 // mirror is what a mesh has of halves that mirror one another across a plane.
@@ -99,12 +100,40 @@ func (w *hand) collapseBoth(a, b int32, to geom.Vec3) {
 		}
 		// What stays on the plane stays where it is: one after the other comes to it.
 		at := w.at[b]
-		if w.class[a] <= w.class[b] && w.may(a, b, at) && w.may(x, b, at) && w.collapse(a, b, at) && !w.collapse(x, b, at) {
+		if w.class[a] <= w.class[b] && w.onto(a, x, b) && w.may(a, b, at) && w.may(x, b, at) && w.collapse(a, b, at) && !w.collapse(x, b, at) {
 			w.mate = nil // one went without the other
 		}
 	default:
+		for _, p := range [2]int32{a, b} {
+			for _, q := range [2]int32{x, y} {
+				if w.beside(p, q) {
+					return // what becomes of one would change the other
+				}
+			}
+		}
 		if w.mate[x] == a && w.mate[y] == b && w.may(a, b, to) && w.may(x, y, back) && w.collapse(a, b, to) && !w.collapse(x, y, back) {
 			w.mate = nil
 		}
 	}
+}
+
+// beside tells whether an edge runs between two places.
+func (w *work) beside(p, q int32) bool {
+	found := false
+	w.each(p, func(c int32) { found = found || w.place[topo.After(c)] == q || w.place[topo.Before(c)] == q })
+	return found
+}
+
+// onto tells whether two places that mirror one another can come to b one after the other: neither
+// is beside the other, and what both are beside is beside b already.
+func (w *work) onto(a, x, b int32) bool {
+	ok := !w.beside(a, x)
+	w.each(a, func(c int32) {
+		for _, d := range [2]int32{topo.After(c), topo.Before(c)} {
+			if q := w.place[d]; ok && q != b && w.beside(q, x) && !w.beside(q, b) {
+				ok = false
+			}
+		}
+	})
+	return ok
 }
