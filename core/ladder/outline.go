@@ -80,8 +80,8 @@ type Apart struct {
 	At        geom.Vec3 // there, in the plane through the middle
 }
 
-// Apart is how far outlines are apart, the worst of thirteen directions. It is told to half a cell:
-// a place is covered where the middle of its cell is.
+// Apart is how far outlines are apart, the worst of thirteen directions. It is told to half a cell, a
+// place being covered where the middle of its cell is; where much is far apart, to six cells.
 func (o *Outlines) Apart(ctx context.Context, p *Outlines) Apart {
 	if o.frame.n == 0 || p.frame.n == 0 {
 		return Apart{}
@@ -184,23 +184,23 @@ func (f frame) beyond(p, q []uint64, least float64) (most float64, col, row int)
 	for _, w := range q {
 		any = any || w != 0
 	}
-	count := 0
+	looks := 0
 	for i := range p {
-		count += bits.OnesCount64(p[i] &^ q[i])
-	}
-	if any && count > fewAlone {
-		if d, c, r := f.beyondAll(p, q); d > least {
-			return d, c, r
+		if looks > mostLooks {
+			// So much is far away that a coarser look tells as well how far.
+			d, c, r := f.coarser().beyondAll(f.thinned(p, true), f.thinned(q, false))
+			if d *= coarse; d > most {
+				most, col, row = d, coarse*c+coarse/2, coarse*r+coarse/2
+			}
+			return most, col, row
 		}
-		return least, 0, 0
-	}
-	for i := range p {
 		for alone := p[i] &^ q[i]; alone != 0; alone &= alone - 1 {
 			r, c := i/f.words, i%f.words<<6+bits.TrailingZeros64(alone)
 			if !any {
 				return float64(f.n), c, r // there is nothing to be near to
 			}
-			if d := f.nearest(q, c, r, most); d > most {
+			d, n := f.nearest(q, c, r, most)
+			if looks += n; d > most {
 				most, col, row = d, c, r
 			}
 		}
@@ -208,8 +208,37 @@ func (f frame) beyond(p, q []uint64, least float64) (most float64, col, row int)
 	return most, col, row
 }
 
-// fewAlone is up to how many cells are looked round one by one.
-const fewAlone = 20_000
+// mostLooks bounds the cells that are looked at round others, one by one; coarse is how many cells a
+// side become one where that does not do.
+const (
+	mostLooks = 8_000_000
+	coarse    = 4
+)
+
+// coarser is the frame of coarser cells.
+func (f frame) coarser() frame {
+	n := f.n / coarse
+	return frame{f.centre, f.cell * coarse, n, (n + 63) / 64}
+}
+
+// thinned is a mask on coarser cells: covered where all of a cell's are, or any.
+func (f frame) thinned(p []uint64, all bool) []uint64 {
+	g := f.coarser()
+	out := make([]uint64, g.n*g.words)
+	for r := range g.n {
+		for c := range g.n {
+			n := 0
+			for y := range coarse {
+				at := (r*coarse+y)*f.words + c*coarse>>6
+				n += bits.OnesCount64(p[at] >> (c * coarse & 63) & (1<<coarse - 1))
+			}
+			if n == coarse*coarse || n > 0 && !all {
+				out[r*g.words+c>>6] |= 1 << (c & 63)
+			}
+		}
+	}
+	return out
+}
 
 // beyondAll is the same by the distances of all cells at once: squared, along columns and then along
 // rows (Felzenszwalb and Huttenlocher 2012, "Distance transforms of sampled functions").
@@ -272,10 +301,12 @@ func lower(f, out []float64, at []int, edge []float64) {
 	}
 }
 
-// nearest is how far a cell of q is from a place, or no more than near as soon as one is that near.
-func (f frame) nearest(q []uint64, col, row int, near float64) float64 {
-	best := math.Inf(1)
+// nearest is how far a cell of q is from a place, or no more than near as soon as one is that near,
+// and how many cells were looked at.
+func (f frame) nearest(q []uint64, col, row int, near float64) (best float64, looks int) {
+	best = math.Inf(1)
 	for ring := 1; float64(ring) < best; ring++ {
+		looks += 8 * ring
 		see := func(c, r int) {
 			if c >= 0 && r >= 0 && c < f.n && r < f.n && q[r*f.words+c>>6]>>(c&63)&1 != 0 {
 				best = min(best, math.Hypot(float64(c-col), float64(r-row)))
@@ -288,13 +319,13 @@ func (f frame) nearest(q []uint64, col, row int, near float64) float64 {
 			see(col+ring, row+k)
 		}
 		if best <= near {
-			return best
+			return best, looks
 		}
 		if ring > 2*f.n {
-			return float64(f.n)
+			return float64(f.n), looks
 		}
 	}
-	return best
+	return best, looks
 }
 
 // Lens is what two scenes cover round a place, seen from a direction: 0 for nothing, 1 for both, 2

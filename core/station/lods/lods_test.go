@@ -3,6 +3,7 @@ package lods_test
 import (
 	"context"
 	"fmt"
+	"math"
 	"strings"
 	"testing"
 
@@ -334,4 +335,68 @@ func TestFarLODsAreOfTheOutside(t *testing.T) {
 	require.Len(t, r.LODs.LODs, 2)
 	assert.Equal(t, 12, r.LODs.LODs[1].Cost.Triangles, "the shell alone")
 	assert.InDelta(t, 0, r.LODs.LODs[1].Visible, 1e-12)
+}
+
+// Meshes with all that is wrong with meshes make ladders without a number that is none, or say why
+// not.
+func TestOddMeshesMakeLaddersOrSayWhyNot(t *testing.T) {
+	soup := func(points []geom.Vec3, corners ...int32) *scene.Mesh {
+		m := &scene.Mesh{Name: "odd", Points: points, Corners: corners, FaceStart: []int32{0}, Slots: []int{-1}}
+		for c := 3; c <= len(corners); c += 3 {
+			m.FaceStart = append(m.FaceStart, int32(c))
+		}
+		return m
+	}
+	var loose []geom.Vec3
+	var order []int32
+	for i := range 12_000 {
+		loose = append(loose, geom.Vec3{float64(i/3%100) + 0.3*float64(i%3), float64(i / 300), 0.3 * float64(i%2)})
+		order = append(order, int32(i))
+	}
+	sheet := (&shape.Builder{}).Grid(20, 20, func(u, v float64) geom.Vec3 { return geom.Vec3{u, 0, v} }).Mesh("plane")
+	twice := scene.Joined("twice", []*scene.Mesh{sheet, sheet})
+	var fan []int32
+	pts := []geom.Vec3{{0, 0, 0}, {0, 1, 0}}
+	for i := range 300 {
+		pts = append(pts, geom.Vec3{float64(1 + i%7), float64(i % 5), float64(i)})
+		fan = append(fan, 0, 1, int32(2+i))
+	}
+	holed := shapetest.Boulder(14)
+	part := make([]int32, holed.Faces())
+	for f := range part {
+		if f%9 == 0 {
+			part[f] = 1
+		}
+	}
+	for name, m := range map[string]*scene.Mesh{
+		"a triangle":        soup([]geom.Vec3{{0, 0, 0}, {1, 0, 0}, {0, 1, 0}}, 0, 1, 2),
+		"no area":           soup([]geom.Vec3{{0, 0, 0}, {1, 0, 0}, {2, 0, 0}}, 0, 1, 2),
+		"one place":         soup([]geom.Vec3{{1, 1, 1}, {1, 1, 1}, {1, 1, 1}}, 0, 1, 2),
+		"loose":             soup(loose, order...),
+		"a plane":           sheet,
+		"faces twice":       twice,
+		"three-faced edges": soup(pts, fan...),
+		"with holes":        holed.Cut(part, 2)[0],
+	} {
+		for _, d := range []lods.Decisions{{Few: true}, {Levels: []lods.Level{{Wish: ladder.Wish{Share: 0.5}}, {Wish: ladder.Wish{Triangles: 1}}}},
+			{Levels: []lods.Level{{Wish: ladder.Wish{From: 3}}}, Outside: 1, Making: ladder.Making{Mirrored: true, KeepPoints: true, Angle: 30}}} {
+			r := preptest.Run(t, shape.Scene(name, nil, m), with(d), preptest.YUp).LODs
+			for _, l := range r.LODs {
+				for _, v := range []float64{l.From, l.Pixels, l.Seen, l.Visible, l.Share, l.Screen, l.Deviation.Worst().RMS, r.Saved(), r.Drawn} {
+					assert.False(t, math.IsNaN(v) || math.IsInf(v, 0), "%s: %+v", name, l)
+				}
+				for _, mesh := range l.Scene.Meshes {
+					require.NoError(t, mesh.Validate(), name)
+					for _, p := range mesh.Points {
+						require.True(t, p.IsFinite(), name)
+					}
+				}
+			}
+			for i := 0; i < len(d.Levels); i++ { // what is not there is said
+				if len(r.LODs)-1 < len(d.Levels) {
+					assert.NotEmpty(t, r.Findings(), "%s %+v", name, d)
+				}
+			}
+		}
+	}
 }
