@@ -3,6 +3,7 @@ package format
 import (
 	"context"
 	"fmt"
+	"math"
 	"os"
 	"regexp"
 	"strings"
@@ -202,6 +203,16 @@ func TestTheTableOfFormatsIsTrue(t *testing.T) {
 		}
 		delete(rows, row)
 	}
+	const groups = "LOD groups with where each takes over"
+	g := full()
+	g.Nodes[0].Kind, g.Nodes[0].Thresholds, g.Nodes[0].Coverage, g.Nodes[2].Hidden = scene.KindLOD, []float64{12}, []float64{0.25, 0}, false
+	for i, id := range []string{"glb", "fbx", "obj"} {
+		got := travel(t, g, id)
+		kept := got.Nodes[0].Kind == scene.KindLOD && len(got.Nodes) == 3 && got.Nodes[2].Parent == 0 &&
+			(len(got.Nodes[0].Thresholds) == 1 && math.Abs(got.Nodes[0].Thresholds[0]-12) < 1e-9 || len(got.Nodes[0].Coverage) == 2)
+		assert.Equal(t, keeps.MatchString(rows[groups][i]), kept, "%s in %s: %+v", groups, id, got.Nodes)
+	}
+	delete(rows, groups)
 	delete(rows, "")
 	for row := range rows {
 		assert.Regexp(t, `^(---|pictures|separate|skins)`, row, "a row that no test tries")

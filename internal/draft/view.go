@@ -100,9 +100,17 @@ func (m *Model) Wire(ctx context.Context, side Side, scale float64) View {
 	return v
 }
 
-// Silhouetted is the view with its outline in ink and no other lines, as it is seen from afar. When
-// ctx ends it returns early, and what it returns means nothing.
+// Silhouetted is the view with its outline in ink and no other lines, as it is seen from afar; of a
+// dense model it is made of one that is thinned, as an outline is. When ctx ends it returns early,
+// and what it returns means nothing.
 func (m *Model) Silhouetted(ctx context.Context, side Side, scale float64) View {
+	if len(m.tris) > 3*sketchFrom {
+		t, err := m.sketchy.Get(ctx)
+		if err != nil {
+			return View{}
+		}
+		m = t
+	}
 	v, s := m.shot(ctx, side, scale, fine)
 	if s == nil {
 		return v
