@@ -68,10 +68,10 @@ func TestALadderIsSolvedDraggedAndSentByMouse(t *testing.T) {
 	do(t, ctx, chromedp.Click(chromedp.CSS("[data-view=turntable]")))
 	until(t, ctx, "document.querySelector('canvas').dataset.drawn > 0")
 	seen := map[string]bool{}
-	for v := 0; v <= 1000; v += 125 {
+	for v := 0; v <= 1000; v += 25 {
 		do(t, ctx, chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`(() => { const s = document.querySelector("#distance"); s.value = %d;
 			s.dispatchEvent(new Event("input", { bubbles: true })) })()`, v)))
-		time.Sleep(120 * time.Millisecond)
+		time.Sleep(60 * time.Millisecond)
 		seen[js[string](t, ctx, `document.querySelector("#walk").dataset.lod`)] = true
 	}
 	assert.Len(t, seen, len(after.Result.LODs.LODs), "every LOD is walked through")

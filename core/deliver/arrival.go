@@ -170,8 +170,13 @@ func corner(b geom.Box, t target.Target) string {
 	if b.IsEmpty() {
 		return "nothing there"
 	}
-	return fmt.Sprintf("%s, %s, %s %s", figure.In(b.Min[0], t.Unit), figure.In(b.Min[1], t.Unit), figure.In(b.Min[2], t.Unit),
-		t.Unit.Symbol)
+	at, least := b.Min, 1e-9*b.Size().Max()
+	for i := range at {
+		if math.Abs(at[i]) < least { // what rounding leaves of zero
+			at[i] = 0
+		}
+	}
+	return fmt.Sprintf("%s, %s, %s %s", figure.In(at[0], t.Unit), figure.In(at[1], t.Unit), figure.In(at[2], t.Unit), t.Unit.Symbol)
 }
 
 // places compares where each part stands: its world box, part by part.

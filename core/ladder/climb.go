@@ -28,7 +28,7 @@ type Making struct {
 	Detail     int  `json:"detail,omitempty"`
 	KeepPoints bool `json:"keepPoints,omitempty"` // points stay where points were
 	Mirrored   bool `json:"mirrored,omitempty"`   // halves that mirror one another stay so
-	Chained    bool `json:"chained,omitempty"`    // each step of the one before, instead of the first
+	OfFirst    bool `json:"ofFirst,omitempty"`    // each step of the asset itself, instead of the one before
 	// Weights are how much the faces of slots count, by the slot's name, in hundredths: 0 keeps
 	// them as they are, 100 is the usual.
 	Weights map[string]int `json:"weights,omitempty"`
@@ -299,7 +299,7 @@ func down(ctx context.Context, s *scene.Scene, m *scene.Mesh, by Making, weight 
 		}
 	}
 	var results []simplify.Result
-	if by.Chained {
+	if !by.OfFirst {
 		for now, i := m, 0; i < len(goals); i++ {
 			o, _ := by.options(s, now, weight)
 			o.Triangles = goals[i]

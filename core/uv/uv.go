@@ -28,9 +28,8 @@ func Triangles(m *scene.Mesh, set int, into *ByMaterial) {
 // ByMaterial are triangles on the plane, those of each material by themselves: the same place
 // in two textures is no overlap. The zero value is ready for use.
 type ByMaterial struct {
-	Materials []int
-	Lists     [][]Triangle
-	at        map[int]int
+	Lists [][]Triangle // in the order of first use
+	at    map[int]int
 }
 
 // of is the list of a material.
@@ -42,7 +41,7 @@ func (b *ByMaterial) of(mat int) *[]Triangle {
 	if !ok {
 		k = len(b.Lists)
 		b.at[mat] = k
-		b.Materials, b.Lists = append(b.Materials, mat), append(b.Lists, nil)
+		b.Lists = append(b.Lists, nil)
 	}
 	return &b.Lists[k]
 }

@@ -30,21 +30,22 @@ type item struct {
 	write func(context.Context, *scene.Scene) ([]bundle.File, error)
 	ready bool // prepared and exported
 	as    string
+	far   bool // it has LODs
 }
 
 func items() []item {
 	zUp := geom.Basis{Up: geom.PosZ, Forward: geom.NegY}
 	return []item{
-		{bollard(), "street-furniture", glb, true, "glb"},
-		{lantern(), "street-furniture", objIn(geom.GLTF, 0.01), false, ""},
-		{vane(), "street-furniture", objIn(zUp, 1), false, ""},
-		{boardwalk(), "modular-piece", glb, true, "obj"},
-		{hut(), "building", glb, true, "gltf"},
-		{dinghy(), "vehicle", glb, false, ""},
-		{shutter(), "building-part", objIn(geom.GLTF, 100), false, ""},
-		{anemometer(), "street-furniture", parts, false, ""},
-		{rock(), "", glb, false, ""},
-		{quay(), "building-part", glb, false, ""},
+		{bollard(), "street-furniture", glb, true, "glb", true},
+		{lantern(), "street-furniture", objIn(geom.GLTF, 0.01), false, "", false},
+		{vane(), "street-furniture", objIn(zUp, 1), false, "", false},
+		{boardwalk(), "modular-piece", glb, true, "obj", false},
+		{hut(), "building", glb, true, "gltf", false},
+		{dinghy(), "vehicle", glb, false, "", false},
+		{shutter(), "building-part", objIn(geom.GLTF, 100), false, "", false},
+		{anemometer(), "street-furniture", parts, false, "", false},
+		{rock(), "", glb, false, "", false},
+		{quay(), "building-part", glb, false, "", false},
 	}
 }
 
@@ -139,6 +140,11 @@ func add(ctx context.Context, d *work.Desk, kit work.Kit, it item) error {
 	}
 	if err := decide(func(p *prep.Prep) { p.Export.Format = it.as }); err != nil {
 		return err
+	}
+	if it.far {
+		if err := decide(func(p *prep.Prep) { p.LODs.Few = true }); err != nil {
+			return err
+		}
 	}
 	_, err = d.Send(ctx, a.ID, "")
 	return err

@@ -205,6 +205,10 @@ func (l *Ladder) lens(c *canvas, i int, x float64) {
 	c.pen.text("word lens-name", lensX+rad+12, lensY-10, fmt.Sprintf("LOD %d to %d", l.Rungs[i-1].Number, r.Number))
 	c.pen.text("fig lens-name", lensX+rad+12, lensY+8, "× "+figure.Significant(r.Lens.Times, 2))
 	c.pen.text("fig lens-off", lensX+rad+12, lensY+28, "off "+pixelsWord(r.Lens.Off))
+	c.rect("lens-gone", lensX+rad+12, lensY+40, 9, 9)
+	c.pen.text("word lens-name", lensX+rad+26, lensY+49, "gone")
+	c.rect("lens-new", lensX+rad+62, lensY+40, 9, 9)
+	c.pen.text("word lens-name", lensX+rad+76, lensY+49, "new")
 	c.WriteString(`</g>`)
 }
 

@@ -146,7 +146,7 @@ func decideLODs(f *form, p *prep.Prep) {
 	case "range":
 		d.Vanish = 0
 		if f.str("vanish") != "" {
-			d.Vanish = f.length("vanish", "The distance")
+			d.Vanish = f.distanceOf(f.str("vanish"), "The distance")
 		}
 		d.Fade = f.optional("fade")
 	case "making":
@@ -156,7 +156,7 @@ func decideLODs(f *form, p *prep.Prep) {
 		} else if d.Making.Detail == 100 {
 			d.Making.Detail = 0
 		}
-		d.Making.KeepPoints, d.Making.Mirrored, d.Making.Chained = f.on("keep"), f.on("mirrored"), f.on("chained")
+		d.Making.KeepPoints, d.Making.Mirrored, d.Making.OfFirst = f.on("keep"), f.on("mirrored"), f.on("first")
 		d.Outside = f.optional("outside")
 	case "normals":
 		d.Making.Angle, d.Making.Blend = 0, 0
@@ -216,7 +216,7 @@ func (f *form) levels(how string) []lods.Level {
 			l.Wish = f.sized(shares[i], i+1)
 		}
 		if froms[i] != "" {
-			l.From = f.lengthOf(froms[i], fmt.Sprintf("The distance of LOD %d", i+1))
+			l.From = f.distanceOf(froms[i], fmt.Sprintf("The distance of LOD %d", i+1))
 		}
 		switch how {
 		case "distances":
@@ -249,6 +249,26 @@ func (f *form) levels(how string) []lods.Level {
 		list = append(list, lods.Level{Wish: ladder.Wish{Share: share}})
 	}
 	return list
+}
+
+// distanceOf reads a distance: a length, or in hundredths the share of the screen's height that the
+// asset has there.
+func (f *form) distanceOf(s, label string) float64 {
+	share, ok := strings.CutSuffix(strings.TrimSpace(s), "%")
+	if !ok {
+		return f.lengthOf(s, label)
+	}
+	v := f.numberOf(share, label)
+	o, err := f.open()
+	if err != nil {
+		f.check(err)
+		return 0
+	}
+	if !(v > 0 && v <= 100) {
+		f.fail("%s: %q is no share of the screen: expected more than 0 %% and up to 100 %%", label, s)
+		return 0
+	}
+	return lods.Round(o.Result.LODs.View.DistanceOfShare(o.Result.LODs.Size, v/100))
 }
 
 // sized reads how coarse a LOD is to be: a share of the triangles in hundredths, a count of them, or

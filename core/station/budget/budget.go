@@ -407,10 +407,13 @@ func spare(d Decisions) finding.Remedy {
 // told says what takes longer to find.
 func (r *Report) told(x Extra, d Decisions) {
 	if x.Waste > 0 && x.Waste*50 >= r.Cost.Triangles {
+		offered := slices.ContainsFunc(r.Findings(), func(f finding.Finding) bool { return len(f.Remedies) > 0 })
 		r.Say(finding.Finding{Code: Info.ID + "/waste", Severity: finding.Note,
-			Title:    fmt.Sprintf("%s of %s add nothing", figure.Plural(x.Waste, "triangle", "triangles"), figure.Count(r.Cost.Triangles)),
-			Text:     "They lie in flat areas and along straight edges that no UV, slot or smoothing needs.",
-			Remedies: []finding.Remedy{spare(d)}})
+			Title: fmt.Sprintf("%s of %s add nothing", figure.Plural(x.Waste, "triangle", "triangles"), figure.Count(r.Cost.Triangles)),
+			Text:  "They lie in flat areas and along straight edges that no UV, slot or smoothing needs."})
+		if !offered { // by what is over budget
+			r.Last().Remedies = []finding.Remedy{spare(d)}
+		}
 	}
 	for i, f := range x.Facets {
 		if i == 3 {

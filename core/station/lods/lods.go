@@ -125,7 +125,7 @@ func (d Decisions) Lines() []string {
 	add(m.Detail > 0, "Weigh what surfaces carry by %d %%", m.Detail)
 	add(m.KeepPoints, "Keep points of LODs where points are")
 	add(m.Mirrored, "Keep halves of LODs mirrored")
-	add(m.Chained, "Make each LOD of the one before")
+	add(m.OfFirst, "Make each LOD of the asset itself")
 	for _, name := range slices.Sorted(maps.Keys(m.Weights)) {
 		l = append(l, weigh("slot", name, m.Weights[name]))
 	}

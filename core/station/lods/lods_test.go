@@ -226,7 +226,7 @@ func TestALargeSceneIsMadeWhenThatIsAskedFor(t *testing.T) {
 	}
 	gone, stop := context.WithCancel(ctx)
 	stop()
-	_, err = prep.Run(gone, in, with(lods.Decisions{Few: true, Making: ladder.Making{Chained: true}}), memo)
+	_, err = prep.Run(gone, in, with(lods.Decisions{Few: true, Making: ladder.Making{OfFirst: true}}), memo)
 	assert.ErrorIs(t, err, context.Canceled)
 }
 
