@@ -13,6 +13,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"yarvek/core/format"
+	"yarvek/core/format/bundle"
+	"yarvek/core/prep"
 	"yarvek/core/scene"
 	"yarvek/core/station/export"
 	"yarvek/core/target"
@@ -189,5 +191,30 @@ func TestSlotsAreRenamedInEveryLOD(t *testing.T) {
 			assert.Equal(t, d.Scene.Materials[i].Name, m.Name)
 			assert.True(t, strings.HasPrefix(m.Name, "m "))
 		}
+	}
+}
+
+// A ladder that was sent as a group comes in again as the same ladder, by hand now.
+func TestALadderComesBackAsALadder(t *testing.T) {
+	ctx := context.Background()
+	to := target.Shipped[1]
+	d := ladderOf(t, to)
+	d.Collision = nil
+	for _, id := range []string{"fbx", "fbx-text", "glb", "obj"} {
+		p, err := Make(ctx, Order{Delivery: d, Decisions: export.Decisions{Format: id, LODs: export.LODsGroup}, Asset: "crate", Target: to})
+		require.NoError(t, err)
+		s, _, err := format.Read(ctx, bundle.New(p.Package.Files), p.Package.Files[0].Name, nil)
+		require.NoError(t, err)
+		r, err := prep.Run(ctx, prep.Input{Key: id, Scene: s, Target: to}, prep.Prep{}, nil)
+		require.NoError(t, err)
+		require.Len(t, r.LODs.LODs, 3, id)
+		for i, l := range r.LODs.LODs[1:] {
+			assert.Equal(t, d.LODs[i].Scene.Count().Triangles, l.Scene.Count().Triangles, id)
+			if id != "obj" { // whose names say no distance
+				assert.InDelta(t, d.LODs[i].From, l.From, 1e-5*l.From, id)
+			}
+		}
+		assert.Equal(t, d.Scene.Count().Triangles, r.Delivery.Scene.Count().Triangles, id)
+		require.Len(t, r.Delivery.LODs, 2, id)
 	}
 }

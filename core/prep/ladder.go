@@ -19,6 +19,13 @@ import (
 // that is asked for; see [Input.Make].
 const Eager = 12_000
 
+// Largest is up to how many triangles coarser meshes are made of: some 600 bytes are held for each
+// meanwhile.
+const Largest = 3_000_000
+
+// shelved bounds what is kept of one climb beyond the memo, in bytes.
+const shelved = 256 << 20
+
 // errUnmade is given for what is to be made, and nobody asked for that.
 var errUnmade = errors.New("it is still to be made")
 
@@ -48,6 +55,9 @@ func (t *tail) lods() {
 		hand, numbers = append(hand, lods.Counted{N: h.N, Triangles: h.Scene.Count().Triangles}), append(numbers, h.N)
 	}
 	whole, outside := d.Climbs(numbers)
+	if n := t.kept.Count().Triangles; (whole || outside) && n > Largest {
+		ask.Beyond, whole, outside = Largest, false, false
+	}
 	var climbs [2]*climbed
 	for i, wanted := range [2]bool{whole, outside} {
 		if wanted {
@@ -144,7 +154,7 @@ func made[R any](t *tail, key string, large bool, weigh func(*R) *scene.Scene, f
 		if err != nil {
 			return Kept{}, err
 		}
-		if t.in.Shelf != nil {
+		if s := weigh(v); t.in.Shelf != nil && s.Bytes() <= shelved {
 			var b bytes.Buffer
 			if err := gob.NewEncoder(&b).Encode(v); err != nil {
 				return Kept{}, err

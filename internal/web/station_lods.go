@@ -51,9 +51,9 @@ var lodsRoom = room{
 			}
 		}
 		kept := c.o.Result.LODs.LODs[0].Scene
-		keys := kept.Keys()
+		keys, several := kept.Keys(), kept.Count().Instances > 1
 		for i, n := range kept.Nodes {
-			if n.Mesh < 0 || kept.Count().Instances < 2 {
+			if n.Mesh < 0 || !several {
 				continue
 			}
 			w, ok := d.Making.Nodes[keys[i]]

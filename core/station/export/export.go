@@ -119,14 +119,14 @@ func (d Decisions) Lines() []string {
 	}
 	switch d.LODs {
 	case LODsNamed:
-	default:
-		l = append(l, "Send LODs as "+string(d.LODs)) // Validate refuses it
 	case LODsGroup:
 		l = append(l, "Send LODs as a LOD group")
 	case LODsApart:
 		l = append(l, "Send each LOD as a file")
 	case LODsLeft:
 		l = append(l, "Leave LODs behind")
+	default:
+		l = append(l, "Send LODs as "+string(d.LODs)) // Validate refuses it
 	}
 	if d.Only > 0 {
 		l = append(l, fmt.Sprintf("Send LOD %d as the whole asset", d.Only))

@@ -37,7 +37,9 @@ func Plan(d Decisions, whole, outside *ladder.Climb, view ladder.View, allowed f
 		if c == nil {
 			c = outside
 		}
-		levels = nil
+		if levels = nil; c == nil {
+			return nil, nil
+		}
 		for _, w := range ladder.Few(c, view, allowed, seen, most) {
 			levels = append(levels, Level{Wish: w})
 		}

@@ -55,6 +55,7 @@ type Ask struct {
 	Hand    []Hand
 	Size    float64
 	Pending bool
+	Beyond  int // triangles up to which LODs are made, where there are more; else 0
 }
 
 // RangeOf is the distances a class of things of a size is usually seen from, up to where it goes
@@ -209,6 +210,11 @@ func (r *Report) judge(d Decisions, ask Ask, left []int) {
 	if r.Pending {
 		say(finding.Note, "pending", "The LODs are still to be made", "What they are made of has changed, or they were never made. It takes a while "+
 			"for a mesh of this size, and everything else goes on meanwhile.")
+		return
+	}
+	if ask.Beyond > 0 {
+		say(finding.Look, "beyond", "More triangles than LODs are made of", fmt.Sprintf("LODs are made of up to %s triangles, and there are %s. Take out waste "+
+			"at Budget, or split it at Source.", figure.Count(ask.Beyond), figure.Count(tris)))
 		return
 	}
 	if len(r.LODs) == 1 && len(left) == 0 && !d.Few && !d.None {
