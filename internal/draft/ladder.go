@@ -84,8 +84,10 @@ func (l *Ladder) Draw() Drawn {
 	c.text("word ladder-title", 48, 54, title)
 	at := l.stand(c)
 	l.chart(c)
+	above := map[int]float64{} // balloons that a LOD has already
 	for _, b := range l.Balloons {
-		x, y := at[b.Rung], standY-40
+		x, y := at[b.Rung], standY-40-31*above[b.Rung]
+		above[b.Rung]++
 		c.balloon(b.Number, b.Severity, min(max(x-26, innerL+16), innerR-16), y)
 		out.Zones[b.Number] = Zone(x, y)
 	}

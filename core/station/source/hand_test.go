@@ -42,6 +42,9 @@ func TestNamesAreGatheredIntoLODs(t *testing.T) {
 	b := one.Scene.NodeBounds()
 	assert.InDelta(t, 5.99, b[1].Max[0], 1e-9, "it stands where it stood")
 	assert.Equal(t, "Pier", one.Scene.Nodes[1].Name, "and is called as what it stands for")
+	for _, f := range r.Source.Findings() {
+		assert.NotEqual(t, "source/unused-materials", f.Code, "a LOD uses iron")
+	}
 	// Kept, it is a mesh like any other; left, it is nowhere.
 	kept := preptest.Run(t, pier(), prep.Prep{Source: source.Decisions{Keep: []string{"all/Pier lod 1"}}}, preptest.YUp)
 	assert.Equal(t, 36, kept.Source.Out.Triangles)

@@ -82,7 +82,12 @@ func (r *run) materialsSaid(out *scene.Scene) {
 			station.Some(names)+". They are equal in all values and pictures; each makes draw calls of its own.",
 			finding.Remedy{Label: "Join them", Effect: "Faces of the copies take the first; nothing looks otherwise.", Decision: d})
 	}
-	if u := out.UnusedMaterials(); len(u) > 0 {
+	u := out.UnusedMaterials()
+	for _, h := range r.rep.Hand {
+		left := h.Scene.UnusedMaterials()
+		u = slices.DeleteFunc(u, func(name string) bool { return !slices.Contains(left, name) })
+	}
+	if len(u) > 0 {
 		d := r.d
 		d.DropUnused = true
 		r.say(finding.Note, "source/unused-materials", figure.Plural(len(u), "material", "materials")+" no face uses",
