@@ -90,7 +90,7 @@ func TestALadderIsSolvedDraggedAndSentByMouse(t *testing.T) {
 	assert.NotContains(t, rows, "not equal")
 }
 
-// By keyboard alone: a LOD added, its distance moved by arrow keys, looked at in the lens, undone.
+// By keyboard alone: a LOD added, its distance moved by arrow keys, looked at in the lens, undone, sent and read back.
 func TestALadderIsMovedByKeyboard(t *testing.T) {
 	_, ctx, now := ladderOf(t)
 	tabTo(t, ctx, `el.id === "addlod"`)
@@ -108,6 +108,16 @@ func TestALadderIsMovedByKeyboard(t *testing.T) {
 	typed(t, ctx, "u")
 	settled(t, ctx, "!document.querySelector('.foot').textContent.includes('from')")
 	assert.InDelta(t, was.From, now().Result.LODs.LODs[1].From, 1e-9)
+	typed(t, ctx, "0")
+	settled(t, ctx, "document.querySelector('#exportlods')")
+	tabTo(t, ctx, `el.id === "send"`)
+	typed(t, ctx, kb.Enter)
+	settled(t, ctx, "document.querySelector('#delivery')")
+	rows := text(t, ctx, ".certificate")
+	assert.Contains(t, rows, "LODs")
+	assert.NotContains(t, rows, "not equal")
+	typed(t, ctx, "7")
+	settled(t, ctx, "document.querySelector('.ladder .handle')")
 	label := js[string](t, ctx, `document.querySelector(".ladder .handle").getAttribute("aria-valuetext")`)
 	assert.True(t, strings.HasSuffix(label, "m"), label)
 }
