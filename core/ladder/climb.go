@@ -207,7 +207,8 @@ func assembled(s *scene.Scene, units []unit) []*scene.Mesh {
 }
 
 // unitsOf brings every body of a scene down by itself.
-func unitsOf(ctx context.Context, s *scene.Scene, by Making, shares []float64, progress func(float64)) (units []unit, held string, mirrored bool) {
+func unitsOf(ctx context.Context, s *scene.Scene, by Making, shares []float64, progress func(float64)) (
+	units []unit, held string, mirrored bool) {
 	users, worlds := s.Users(), s.Worlds()
 	keys := s.Keys()
 	var bodies []*scene.Mesh

@@ -197,7 +197,8 @@ func (l *Ladder) lens(c *canvas, i int, x float64) {
 	const rad = LensSide / 2
 	c.WriteString(`<g class="lens">`)
 	fmt.Fprintf(&c.pen, `<path class="leader" d="M%.1f %.1fL%.1f %.1f"/>`, x, standY-min(r.View.Height/2, 60), lensX, lensY+rad)
-	fmt.Fprintf(&c.pen, `<clipPath id="lens-%d"><circle cx="%g" cy="%g" r="%d"/></clipPath><circle class="lens-paper" cx="%g" cy="%g" r="%d"/>`,
+	fmt.Fprintf(&c.pen, `<clipPath id="lens-%d"><circle cx="%g" cy="%g" r="%d"/></clipPath>`+
+		`<circle class="lens-paper" cx="%g" cy="%g" r="%d"/>`,
 		r.Number, lensX, lensY, rad, lensX, lensY, rad)
 	if r.Lens.Image != "" {
 		fmt.Fprintf(&c.pen, `<image href="%s" x="%g" y="%g" width="%d" height="%d" clip-path="url(#lens-%d)"/>`, r.Lens.Image, lensX-rad,
@@ -293,11 +294,13 @@ func (l *Ladder) chart(c *canvas) {
 	c.pen.text("word label ladder-off-name", ladderL+20, chartB+75, "may show by, pixels; dashed: what is allowed")
 	for _, r := range l.Rungs[min(1, len(l.Rungs)):] {
 		x := l.x(r.From)
-		fmt.Fprintf(&c.pen, `<g class="handle" data-lod="%d" tabindex="0" role="slider" aria-label="LOD %d takes over at" aria-orientation="horizontal" `+
-			`aria-valuemin="%g" aria-valuemax="%g" aria-valuenow="%g" aria-valuetext="%s" data-pixels="%g" data-from="%g" transform="translate(%.1f 0)">`,
+		fmt.Fprintf(&c.pen, `<g class="handle" data-lod="%d" tabindex="0" role="slider" aria-label="LOD %d takes over at" `+
+			`aria-orientation="horizontal" aria-valuemin="%g" aria-valuemax="%g" aria-valuenow="%g" aria-valuetext="%s" `+
+			`data-pixels="%g" data-from="%g" transform="translate(%.1f 0)">`,
 			r.Number, r.Number, l.Near, l.Far, r.From, figure.Length(r.From), r.Pixels, r.From, x)
 		fmt.Fprintf(&c.pen, `<line class="handle-line" y1="%g" y2="%g"/><rect class="handle-field" x="-12" y="%g" width="24" height="34"/>`+
-			`<path class="handle-mark" d="M-6 %gH6V%gL0 %gL-6 %gZ"/><text class="fig handle-say mid" y="%g"></text></g>`, chartT-6, chartB, chartB-10, chartB-1,
+			`<path class="handle-mark" d="M-6 %gH6V%gL0 %gL-6 %gZ"/><text class="fig handle-say mid" y="%g"></text></g>`,
+			chartT-6, chartB, chartB-10, chartB-1,
 			chartB+10, chartB+16, chartB+10, chartT-14)
 	}
 }
@@ -348,7 +351,8 @@ func Pair(a, b View, under [2]string, w, h float64) string {
 	for i, v := range []View{a, b} {
 		x := w/4 + float64(i)*w/2
 		p.WriteString(v.SVG(x-v.Width/2, h-44))
-		fmt.Fprintf(p, `<text x="%.1f" y="%.1f" text-anchor="middle" font-family="IBM Plex Mono, monospace" font-size="13" fill="#16232b">%s</text>`, x,
+		fmt.Fprintf(p, `<text x="%.1f" y="%.1f" text-anchor="middle" font-family="IBM Plex Mono, monospace" font-size="13" `+
+			`fill="#16232b">%s</text>`, x,
 			h-18, html.EscapeString(under[i]))
 	}
 	p.WriteString(`</svg>`)

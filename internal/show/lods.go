@@ -61,7 +61,8 @@ func (b *Board) lodModel(ctx context.Context, v view, n int) (*draft.Model, erro
 // drawLadder makes the ladder drawing.
 func drawLadder(ctx context.Context, b *Board, v view) (*Picture, error) {
 	r := v.Result.LODs
-	d := &draft.Ladder{Asset: v.Asset.Name, Kit: v.Kit.Name, Revision: v.Revision.Number, Lines: r.View.Lines, Near: r.Range.Near, Far: r.Range.Far,
+	d := &draft.Ladder{Asset: v.Asset.Name, Kit: v.Kit.Name, Revision: v.Revision.Number, Lines: r.View.Lines,
+		Near: r.Range.Near, Far: r.Range.Far,
 		Allowed: r.Allowed, PixelsAt: r.View.PixelsAt, Vanish: v.Prep.LODs.Vanish, Factor: 1,
 		Fade: float64(v.Prep.LODs.Fade) / 100}
 	if len(r.LODs) > 1 {
@@ -104,7 +105,8 @@ func rungOf(f finding.Finding) (n int) {
 }
 
 // factors are the parts of the size on the screen that LODs may be drawn at.
-var factors = []float64{1, 1. / 2, 1. / 3, 1. / 4, 1. / 5, 1. / 6, 1. / 8, 1. / 10, 1. / 15, 1. / 20, 1. / 30, 1. / 50, 1. / 100, 1. / 200, 1. / 500, 1. / 1000}
+var factors = []float64{1, 1. / 2, 1. / 3, 1. / 4, 1. / 5, 1. / 6, 1. / 8, 1. / 10, 1. / 15, 1. / 20, 1. / 30,
+	1. / 50, 1. / 100, 1. / 200, 1. / 500, 1. / 1000}
 
 // rungs draws the LODs of a ladder, all at one part of their size on the screen.
 func (b *Board) rungs(ctx context.Context, v view, d *draft.Ladder) error {
@@ -142,7 +144,8 @@ func (b *Board) rungs(ctx context.Context, v view, d *draft.Ladder) error {
 			key = l.Key
 		}
 		var err error
-		rung.View, err = work.Derive(ctx, b.desk.Derived, "rung", fmt.Sprintf("%s %g", key, scale), func(ctx context.Context) (draft.View, error) {
+		drawn := fmt.Sprintf("%s %g", key, scale)
+		rung.View, err = work.Derive(ctx, b.desk.Derived, "rung", drawn, func(ctx context.Context) (draft.View, error) {
 			m, err := b.lodModel(ctx, v, i)
 			if err != nil {
 				return draft.View{}, err

@@ -53,8 +53,9 @@ func (w *writer) levels() groups {
 		for p := i; p >= 0; p = w.s.Nodes[p].Parent {
 			up := w.s.Nodes[p].Parent
 			if up >= 0 && len(g.of[up]) > 0 && g.of[up][0] == i {
-				w.out.Say(pack.Nodes, fmt.Sprintf("that “%s” is a LOD group", w.s.Nodes[i].Name), "it is the finest level of another; its levels stand "+
-					"side by side")
+				w.out.Say(pack.Nodes, fmt.Sprintf("that “%s” is a LOD group", w.s.Nodes[i].Name),
+					"it is the finest level of another; its levels stand "+
+						"side by side")
 				delete(g.of, i)
 				break
 			}

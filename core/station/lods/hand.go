@@ -15,7 +15,7 @@ import (
 const worth = 0.8
 
 // byHand judges what came along.
-func (r *Report) byHand(d Decisions, ask Ask, say func(finding.Severity, string, string, string, ...finding.Remedy) *finding.Finding) {
+func (r *Report) byHand(d Decisions, ask Ask, say sayer) {
 	var numbers []int
 	for _, h := range ask.Hand {
 		numbers = append(numbers, h.N)
@@ -26,8 +26,9 @@ func (r *Report) byHand(d Decisions, ask Ask, say func(finding.Severity, string,
 			if n > before+2 {
 				gap = fmt.Sprintf("LODs %d to %d are", before+1, n-1)
 			}
-			say(finding.Look, fmt.Sprintf("gap-%d", n), gap+" missing", fmt.Sprintf("Number %d follows on number %d. They are put on the ladder in their "+
-				"order; what the gap was to hold can be made here.", n, before))
+			say(finding.Look, fmt.Sprintf("gap-%d", n), gap+" missing",
+				fmt.Sprintf("Number %d follows on number %d. They are put on the ladder in their "+
+					"order; what the gap was to hold can be made here.", n, before))
 		}
 	}
 	whole := r.LODs[0]
@@ -38,7 +39,8 @@ func (r *Report) byHand(d Decisions, ask Ask, say func(finding.Severity, string,
 			continue
 		}
 		without := d.With(slices.Delete(r.LevelsNow(), i, i+1))
-		drop := finding.Remedy{Label: fmt.Sprintf("Leave LOD %d out", l.Number), Effect: "It stays in the source and is in no delivery.", Decision: without}
+		drop := finding.Remedy{Label: fmt.Sprintf("Leave LOD %d out", l.Number),
+			Effect: "It stays in the source and is in no delivery.", Decision: without}
 		made := d.With(r.LevelsNow())
 		made.Levels[i] = Level{}
 		made.Levels[i].Share = 0.5 * r.ShareOf(*before)
@@ -55,8 +57,9 @@ func (r *Report) byHand(d Decisions, ask Ask, say func(finding.Severity, string,
 			at(finding.Look, "close", "spares next to nothing", counts+" Each LOD costs memory and a switch.", drop, again)
 		}
 		for _, m := range l.Fetched.Hand.Moved[:min(1, len(l.Fetched.Hand.Moved))] {
-			at(finding.Look, "pivot", "turns about another place", fmt.Sprintf("The pivot of “%s” is %s from that of what it stands for: receivers that "+
-				"place each by its own would show it jump.", m.Name, figure.Length(m.By)))
+			at(finding.Look, "pivot", "turns about another place",
+				fmt.Sprintf("The pivot of “%s” is %s from that of what it stands for: receivers that "+
+					"place each by its own would show it jump.", m.Name, figure.Length(m.By)))
 		}
 		allowed := max(min(2*r.Allowed/r.View.PixelsAt(l.From), 0.08*r.Size), 0.002*r.Size)
 		if off, how := apart(box, l.Scene.Bounds()); off > allowed {
@@ -65,8 +68,9 @@ func (r *Report) byHand(d Decisions, ask Ask, say func(finding.Severity, string,
 		}
 		names := l.Scene.SlotNames()
 		if more := missing(names, ask.Slots); len(more) > 0 {
-			at(finding.MustFix, "new-slot", "has a slot of its own", fmt.Sprintf("%s is on no face of the asset itself, so that the receiver would have "+
-				"nothing to put there.", strings.Join(quotedAll(more), ", ")), again)
+			at(finding.MustFix, "new-slot", "has a slot of its own",
+				fmt.Sprintf("%s is on no face of the asset itself, so that the receiver would have "+
+					"nothing to put there.", strings.Join(quotedAll(more), ", ")), again)
 		} else if !inOrder(names, ask.Slots) {
 			at(finding.Note, "slot-order", "lists its slots in another order", "It is written with those of the asset, in their order.")
 		}
@@ -75,8 +79,9 @@ func (r *Report) byHand(d Decisions, ask Ask, say func(finding.Severity, string,
 				figure.Plural(b, "UV set", "UV sets"), a), again)
 		}
 		if bare(l.Scene) && !bare(whole.Scene) {
-			at(finding.Look, "smoothing", "says nothing of smoothing", "The asset has normals or smoothing groups, and it has neither: receivers make up "+
-				"normals, and the shading jumps.", again)
+			at(finding.Look, "smoothing", "says nothing of smoothing",
+				"The asset has normals or smoothing groups, and it has neither: receivers make up "+
+					"normals, and the shading jumps.", again)
 		}
 		if l.Pixels > 2*r.Allowed && !l.Solved {
 			at(finding.Look, "shows", fmt.Sprintf("shows by %s where the file has it take over", pixels(l.Pixels)), fmt.Sprintf(

@@ -200,6 +200,10 @@ func Round(m float64) float64 {
 // worthwhile is from how many triangles on LODs are worth proposing.
 const worthwhile = 500
 
+// sayer adds a finding by its severity, code, title, text and remedies, and gives it for its place to
+// be added.
+type sayer func(finding.Severity, string, string, string, ...finding.Remedy) *finding.Finding
+
 func (r *Report) judge(d Decisions, ask Ask, left []int) {
 	say := func(sev finding.Severity, code, title, text string, remedies ...finding.Remedy) *finding.Finding {
 		r.Say(finding.Finding{Code: Info.ID + "/" + code, Severity: sev, Title: title, Text: text, Remedies: remedies})
@@ -208,13 +212,15 @@ func (r *Report) judge(d Decisions, ask Ask, left []int) {
 	tris := r.LODs[0].Cost.Triangles
 	few := Decisions{Few: true, Pixels: d.Pixels, Vanish: d.Vanish, Fade: d.Fade, Making: d.Making, Outside: d.Outside}
 	if r.Pending {
-		say(finding.Note, "pending", "The LODs are still to be made", "What they are made of has changed, or they were never made. It takes a while "+
-			"for a mesh of this size, and everything else goes on meanwhile.")
+		say(finding.Note, "pending", "The LODs are still to be made",
+			"What they are made of has changed, or they were never made. It takes a while "+
+				"for a mesh of this size, and everything else goes on meanwhile.")
 		return
 	}
 	if ask.Beyond > 0 {
-		say(finding.Look, "beyond", "More triangles than LODs are made of", fmt.Sprintf("LODs are made of up to %s triangles, and there are %s. Take out waste "+
-			"at Budget, or split it at Source.", figure.Count(ask.Beyond), figure.Count(tris)))
+		say(finding.Look, "beyond", "More triangles than LODs are made of",
+			fmt.Sprintf("LODs are made of up to %s triangles, and there are %s. Take out waste "+
+				"at Budget, or split it at Source.", figure.Count(ask.Beyond), figure.Count(tris)))
 		return
 	}
 	if len(r.LODs) == 1 && len(left) == 0 && !d.Few && !d.None {
@@ -246,7 +252,8 @@ func (r *Report) judge(d Decisions, ask Ask, left []int) {
 			to.Levels[i].From = 0
 			say(finding.Look, fmt.Sprintf("shows-%d", l.Number), fmt.Sprintf("LOD %d shows by %s where it takes over", l.Number, pixels(l.Pixels)),
 				fmt.Sprintf("At %s no more than %s are allowed; it would not show from %s on.", figure.Length(l.From), pixels(r.Allowed),
-					figure.Length(at)), finding.Remedy{Label: "Let it take over at " + figure.Length(at), Effect: "Its triangles stay.", Decision: freed(to, i)})
+					figure.Length(at)),
+				finding.Remedy{Label: "Let it take over at " + figure.Length(at), Effect: "Its triangles stay.", Decision: freed(to, i)})
 		}
 		if gone := missing(ask.Slots, l.Scene.SlotNames()); len(gone) > 0 && l.Mesh.Hand == 0 {
 			to := d
@@ -270,9 +277,10 @@ func (r *Report) judge(d Decisions, ask Ask, left []int) {
 	if c := ask.Whole; c != nil && d.Making.Mirrored && !c.Mirrored {
 		to := d
 		to.Making.Mirrored = false
-		say(finding.Look, "not-mirrored", "Not all halves mirror one another", "Across no axis through its middle do all points have a counterpart, to a "+
-			"hundred-thousandth of its size; what has none was made as usual.", finding.Remedy{Label: "Don’t ask for it", Decision: to,
-			Effect: "LODs are made without regard to halves."})
+		say(finding.Look, "not-mirrored", "Not all halves mirror one another",
+			"Across no axis through its middle do all points have a counterpart, to a "+
+				"hundred-thousandth of its size; what has none was made as usual.", finding.Remedy{Label: "Don’t ask for it", Decision: to,
+				Effect: "LODs are made without regard to halves."})
 	}
 	r.byHand(d, ask, say)
 }
@@ -289,7 +297,7 @@ func freed(d Decisions, i int) Decisions {
 }
 
 // leftOut says of a LOD that was asked for why it is not there.
-func (r *Report) leftOut(d Decisions, ask Ask, i int, say func(finding.Severity, string, string, string, ...finding.Remedy) *finding.Finding) {
+func (r *Report) leftOut(d Decisions, ask Ask, i int, say sayer) {
 	l := d.Levels[i]
 	to := d.With(slices.Delete(slices.Clone(d.Levels), i, i+1))
 	drop := finding.Remedy{Label: "Drop it", Effect: "The others stay as they are.", Decision: to}
