@@ -46,7 +46,14 @@ type quickhull struct {
 // line, have no hull: it has no faces then.
 //
 // When ctx ends it returns early, with the hull of some of the points.
-func HullOf(ctx context.Context, pts []Vec3) *Hull {
+func HullOf(ctx context.Context, pts []Vec3) *Hull { return HullWithin(ctx, pts, 1e-6) }
+
+// Finely is the least share of the largest extent that [HullWithin] tells points from planes by.
+const Finely = 1e-10
+
+// HullWithin is HullOf where a point counts as inside that is outside by less than a share of the
+// largest extent, at least [Finely].
+func HullWithin(ctx context.Context, pts []Vec3, share float64) *Hull {
 	b := EmptyBox()
 	for _, p := range pts {
 		for k, v := range p {
@@ -63,7 +70,7 @@ func HullOf(ctx context.Context, pts []Vec3) *Hull {
 	}
 	// About the middle, so that a mesh far from the origin keeps its digits.
 	mid := b.Center()
-	q := &quickhull{pts: make([]Vec3, len(pts)), eps: 1e-6 * b.Size().Max()}
+	q := &quickhull{pts: make([]Vec3, len(pts)), eps: max(share, Finely) * b.Size().Max()}
 	for i, p := range pts {
 		q.pts[i] = p.Sub(mid)
 	}
