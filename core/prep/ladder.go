@@ -334,8 +334,9 @@ func placesOf(s *scene.Scene) *scene.Scene {
 	out.Nodes, out.Meshes = nil, nil
 	worlds := s.Worlds()
 	at := map[int]int{}
+	hidden := make([]bool, len(s.Nodes)) // by itself, or with what it hangs from
 	for i, n := range s.Nodes {
-		if n.Mesh < 0 {
+		if hidden[i] = n.Hidden || n.Parent >= 0 && hidden[n.Parent]; n.Mesh < 0 {
 			continue
 		}
 		k, ok := at[n.Mesh]
@@ -344,7 +345,8 @@ func placesOf(s *scene.Scene) *scene.Scene {
 			at[n.Mesh] = k
 			out.Meshes = append(out.Meshes, s.Meshes[n.Mesh])
 		}
-		out.Nodes = append(out.Nodes, scene.Node{Name: n.Name, Kind: scene.KindMesh, Parent: -1, Mesh: k, Local: worlds[i]})
+		out.Nodes = append(out.Nodes, scene.Node{Name: n.Name, Kind: scene.KindMesh, Parent: -1, Mesh: k, Local: worlds[i],
+			Hidden: hidden[i]})
 	}
 	return out
 }

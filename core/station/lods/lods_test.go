@@ -152,6 +152,16 @@ func TestLODsFollowTheAsset(t *testing.T) {
 	}
 }
 
+// What the file hides is hidden in every LOD.
+func TestWhatIsHiddenStaysSo(t *testing.T) {
+	s := rock()
+	s.Nodes = append([]scene.Node{{Name: "all", Kind: scene.KindEmpty, Parent: -1, Mesh: -1, Local: geom.Identity, Hidden: true}}, s.Nodes...)
+	s.Nodes[1].Parent = 0
+	r := preptest.Run(t, s, with(lods.Decisions{Levels: []lods.Level{{Wish: ladder.Wish{Share: 0.25}}}}), preptest.YUp)
+	require.Len(t, r.Delivery.LODs, 1)
+	assert.True(t, r.Delivery.LODs[0].Scene.Nodes[0].Hidden)
+}
+
 // A ladder is replayed on another revision, whose meshes differ.
 func TestALadderOutlastsARevision(t *testing.T) {
 	p := with(lods.Decisions{Levels: []lods.Level{{Wish: ladder.Wish{Share: 0.5, From: 9}}, {Wish: ladder.Wish{Share: 0.1}}}})
