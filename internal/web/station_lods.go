@@ -6,7 +6,6 @@ import (
 	"html/template"
 	"io"
 	"maps"
-	"math"
 	"net/http"
 	"slices"
 	"strconv"
@@ -36,10 +35,8 @@ var lodsRoom = room{
 				p.Again = p.Ended == "" && !c.r.URL.Query().Has("again")
 			}
 		}
-		for i, l := range d.Levels {
-			if i >= len(p.Levels) || r.Pending {
-				p.Levels = append(p.Levels[:min(i, len(p.Levels))], l)
-			}
+		if len(d.Levels) > 0 && len(d.Levels) != len(p.Levels) {
+			p.Levels = d.Levels // not all that are asked for are there
 		}
 		for _, name := range c.o.Result.Delivery.Scene.SlotNames() {
 			if name != scene.NoSlot {
@@ -83,7 +80,7 @@ type lodsPage struct {
 	worksheet
 	Report    *lods.Report
 	Decided   lods.Decisions
-	Levels    []lods.Level // as they are, with triangles and distance of each
+	Levels    []lods.Level // as they are, with how coarse and from where each is
 	Slots     []weighted
 	Nodes     []weighted
 	Job       *work.Job // that makes them, nil for none
@@ -100,11 +97,6 @@ type weighted struct {
 
 // Weighs lists both.
 func (p lodsPage) Weighs() [][]weighted { return [][]weighted{p.Slots, p.Nodes} }
-
-// Solved tells whether nobody said from where a LOD takes over.
-func (p lodsPage) Solved(i int) bool {
-	return i < len(p.Report.LODs)-1 && p.Report.LODs[i+1].Solved
-}
 
 // Plain are the steps that LODs are chosen of, every third of them.
 func (p lodsPage) Plain() []ladder.Step {
@@ -324,13 +316,11 @@ func (f *form) moveLevel(d *lods.Decisions) {
 			list[i].From = 0
 		}
 	}
-	last := 0.0
 	for i, l := range list {
 		if l.From > 0 && i != n-1 && (i < n-1 && l.From >= list[n-1].From || i > n-1 && l.From <= list[n-1].From) {
 			f.fail("LOD %d can't take over beyond LOD %d, or before it", n, i+1)
 			return
 		}
-		last = math.Max(last, l.From)
 	}
 	*d = d.With(list)
 }

@@ -2,7 +2,6 @@ package source
 
 import (
 	"cmp"
-	"fmt"
 	"slices"
 
 	"yarvek/core/scene"
@@ -119,10 +118,7 @@ func (v *looker) ladder(l Ladder) {
 // hand makes a scene of each LOD that came along and is neither kept as a mesh of its own nor left
 // behind, and tells where the nodes of each come from.
 func (r *run) hand(out *scene.Scene, from []int) (list []Hand, froms [][]int) {
-	leave := set(r.d.Leave)
-	gathered := func(i int) bool {
-		return !r.rep.Nodes[i].Kept && !leave[r.survey.Keys[i]] && r.rep.Nodes[i].Why == gatheredWhy(r.survey.LevelOf(i))
-	}
+	gathered := func(i int) bool { return r.rep.Nodes[i].LOD > 0 }
 	at := map[int]int{} // of each node that came, its place in out
 	for k, i := range from {
 		if out.Nodes[k].Mesh >= 0 {
@@ -183,7 +179,7 @@ func (r *run) hand(out *scene.Scene, from []int) (list []Hand, froms [][]int) {
 // gathersOf tells whether a LOD of a group does not go on as a mesh of its own.
 func (r *run) gathersOf(group int) bool {
 	for i := range r.s.Nodes {
-		if r.survey.LevelOf(i) == 0 || r.rep.Nodes[i].Kept {
+		if r.rep.Nodes[i].LOD == 0 {
 			continue
 		}
 		for p := r.s.Nodes[i].Parent; p >= 0; p = r.s.Nodes[p].Parent {
@@ -194,9 +190,6 @@ func (r *run) gathersOf(group int) bool {
 	}
 	return false
 }
-
-// gatheredWhy is why a node that is a LOD of another does not go on as a mesh of its own.
-func gatheredWhy(n int) string { return fmt.Sprintf("it goes on as LOD %d", n) }
 
 // stand puts the nodes of a LOD in the place of those they stand for, where they stand in the file.
 func (r *run) stand(s *scene.Scene, from []int, l Ladder, nodes []int, at map[int]int) []int {

@@ -83,7 +83,7 @@ func (r Rule) String() string {
 }
 
 // judges returns what tells whether a node is kept, and the rule by which it is not.
-func (r *run) judges() func(i int) (bool, string) {
+func (r *run) judges() func(i int) (kept bool, why string, lod int) {
 	s, v := r.s, r.survey
 	leave, keep := set(r.d.Leave), set(r.d.Keep)
 	var match []func(i int) bool
@@ -124,33 +124,33 @@ func (r *run) judges() func(i int) (bool, string) {
 			})
 		}
 	}
-	return func(i int) (bool, string) {
+	return func(i int) (bool, string, int) {
 		n := s.Nodes[i]
 		if !(n.Kind == scene.KindMesh && n.Mesh >= 0 || n.Kind == scene.KindEmpty || n.Kind == scene.KindLOD) {
-			return false, ""
+			return false, "", 0
 		}
 		if k := v.Keys[i]; leave[k] {
-			return false, ""
+			return false, "", 0
 		} else if keep[k] {
-			return true, ""
+			return true, "", 0
 		}
 		for h := s.hubOf[i]; h >= 0; h = s.hubOf[h] {
 			if leave[v.Keys[h]] { // it was left before it was taken apart
-				return false, ""
+				return false, "", 0
 			}
 		}
 		for at := len(match) - 1; at >= 0; at-- {
 			if rule := r.d.Rules[at]; match[at](i) {
 				if rule.Keep {
-					return true, ""
+					return true, "", 0
 				}
-				return false, rule.String()
+				return false, rule.String(), 0
 			}
 		}
 		if n := v.LevelOf(i); n > 0 {
-			return false, gatheredWhy(n)
+			return false, fmt.Sprintf("it goes on as LOD %d", n), n
 		}
-		return true, ""
+		return true, "", 0
 	}
 }
 

@@ -215,6 +215,7 @@ type Node struct {
 	Instance  bool // shares its mesh with another node
 	Kept      bool
 	Why       string // it was left: the rule in words, "" when by itself
+	LOD       int    // it goes on as that LOD of another, 0 for none
 	Carries   bool   // something below it is kept, so it stays as an empty node
 	Lone      []string
 	For       string // what it stands for by the target's patterns, "" for itself
@@ -344,7 +345,7 @@ func (r *run) rows() {
 			}
 			row.Slots = slots[n.Mesh]
 		}
-		row.Kept, row.Why = judge(i)
+		row.Kept, row.Why, row.LOD = judge(i)
 		if row.Kept && n.Mesh >= 0 {
 			rep.Kept++
 		}
