@@ -82,7 +82,7 @@ func drawLadder(ctx context.Context, b *Board, v view) (*Picture, error) {
 	p := &Picture{Ratio: d.Factor}
 	for _, f := range r.Findings() {
 		n := Numbered{Finding: f, Number: len(p.Findings) + 1}
-		if k := rungOf(f); k > 0 && k < len(d.Rungs) && f.Severity > finding.Note {
+		if k := r.About[f.Code]; k > 0 && k < len(d.Rungs) && f.Severity > finding.Note {
 			d.Balloons = append(d.Balloons, draft.RungBalloon{Number: n.Number, Severity: f.Severity, Rung: k})
 		}
 		p.Findings = append(p.Findings, n)
@@ -92,16 +92,6 @@ func drawLadder(ctx context.Context, b *Board, v view) (*Picture, error) {
 		p.Findings[i].Zone = p.Drawn.Zones[p.Findings[i].Number]
 	}
 	return p, nil
-}
-
-// rungOf is the number of the LOD that a finding is about, 0 of none.
-func rungOf(f finding.Finding) (n int) {
-	if k := strings.LastIndexByte(f.Code, '-'); k >= 0 {
-		if _, err := fmt.Sscanf(f.Code[k+1:], "%d", &n); err != nil {
-			return 0
-		}
-	}
-	return n
 }
 
 // factors are the parts of the size on the screen that LODs may be drawn at.

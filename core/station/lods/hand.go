@@ -46,7 +46,9 @@ func (r *Report) byHand(d Decisions, ask Ask, say sayer) {
 		made.Levels[i].Share = 0.5 * r.ShareOf(*before)
 		again := finding.Remedy{Label: "Make one instead", Effect: "With half of the triangles of the one before it.", Decision: made}
 		at := func(sev finding.Severity, code, title, text string, remedies ...finding.Remedy) {
-			say(sev, fmt.Sprintf("%s-%d", code, l.Number), fmt.Sprintf("LOD %d ", l.Number)+title, text, remedies...).Place.Point = middle(l.Scene)
+			f := say(sev, fmt.Sprintf("%s-%d", code, l.Number), fmt.Sprintf("LOD %d ", l.Number)+title, text, remedies...)
+			f.Place.Point = middle(l.Scene)
+			r.About[f.Code] = l.Number
 		}
 		n, was := l.Cost.Triangles, before.Cost.Triangles
 		counts := fmt.Sprintf("It has %s, and the one before it %s.", figure.Plural(n, "triangle", "triangles"), figure.Count(was))

@@ -40,6 +40,8 @@ type Report struct {
 	Pending bool
 	Hand    []Counted // what came along
 	Size    float64   // the asset's largest extent, which shares of the screen are of; metres
+	// About are the numbers of the LODs that findings are about, by their codes.
+	About map[string]int
 }
 
 // Ask is what the station needs to know besides.
@@ -85,7 +87,7 @@ func Budgeted(c class.Class) int {
 // for and have no mesh.
 func Run(d Decisions, ask Ask, list []Fetched, left []int) *Report {
 	r := &Report{Allowed: d.Allowed(ask.Pixels), View: ask.View, Range: RangeOf(ask.Class, ask.View, ask.Size, d.Vanish), Few: d.Few,
-		Pending: ask.Pending, Size: ask.Size}
+		Pending: ask.Pending, Size: ask.Size, About: map[string]int{}}
 	for _, h := range ask.Hand {
 		r.Hand = append(r.Hand, Counted{h.N, h.Scene.Count().Triangles})
 	}
@@ -246,6 +248,9 @@ func (r *Report) judge(d Decisions, ask Ask, left []int) {
 	}
 	for i := range r.LODs[1:] {
 		l := &r.LODs[i+1]
+		for _, sort := range []string{"shows", "slot-gone"} {
+			r.About[fmt.Sprintf("%s/%s-%d", Info.ID, sort, l.Number)] = l.Number
+		}
 		if l.Mesh.Hand == 0 && l.Pixels > 1.05*r.Allowed {
 			at := r.View.DistanceOf(l.Visible, r.Allowed)
 			to := d.With(r.LevelsNow())
