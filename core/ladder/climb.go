@@ -319,13 +319,13 @@ func down(ctx context.Context, s *scene.Scene, m *scene.Mesh, by Making, weight 
 	mirrored = true
 	for _, r := range results {
 		held = r.Why
+		if r.Out >= last || r.Out == 0 {
+			continue // not a step: it says nothing of halves
+		}
+		last = r.Out
 		if by.Mirrored {
 			mirrored = mirrored && r.Mirrored
 		}
-		if r.Out >= last || r.Out == 0 {
-			continue
-		}
-		last = r.Out
 		is := whole.Farthest(ctx, deviation.NewMeshSurface(ctx, r.Mesh), samples)
 		if shows = max(shows, is*scale); ctx.Err() != nil {
 			return steps, "", false

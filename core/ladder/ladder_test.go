@@ -199,6 +199,22 @@ func TestWhatIsLockedStays(t *testing.T) {
 	assert.NotEmpty(t, all.Held)
 }
 
+// Halves that go two by two may come farther than a step was wanted; the step after is none then.
+func TestAMirroredClimbSaysSoOfItsStepsAlone(t *testing.T) {
+	for _, n := range []int{4, 6, 8, 10} { // alike above and below
+		s := shape.Scene("boulder", nil, shapetest.Boulder(n))
+		for _, first := range []bool{false, true} {
+			c, _ := Down(ctx, s, Making{Mirrored: true, OfFirst: first}, nil, nil)
+			require.NotEmpty(t, c.Steps)
+			assert.True(t, c.Mirrored, "%d, of the first %v", n, first)
+		}
+	}
+	odd := shapetest.Boulder(12)
+	odd.Points[40][1] += 0.01
+	c, _ := Down(ctx, shape.Scene("odd", nil, odd), Making{Mirrored: true}, nil, nil)
+	assert.False(t, c.Mirrored)
+}
+
 func TestAClimbDoesNotDependOnProcessors(t *testing.T) {
 	s := shape.Scene("boulder", nil, shapetest.Boulder(16), shapetest.Boulder(8))
 	want, meshes := Down(ctx, s, Making{}, nil, nil)
