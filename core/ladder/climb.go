@@ -2,8 +2,8 @@
 // and finds which of them should take over from one another.
 //
 // A [Climb] is a scene on its way down: the same scene of ever fewer triangles, with the length
-// by which each may show. It knows nothing of distances. [Solve] puts some of its steps on a
-// ladder, by the pixels a length has at a [View]'s distance.
+// by which each may show. It knows nothing of distances. [Few], [Climb.Nearest] and [Climb.Within]
+// put some of its steps on a ladder, by the pixels a length has at a [View]'s distance.
 package ladder
 
 import (
@@ -11,6 +11,7 @@ import (
 	"context"
 	"math"
 	"slices"
+	"sync"
 
 	"yarvek/core/deviation"
 	"yarvek/core/geom"
@@ -32,7 +33,8 @@ type Making struct {
 	// Weights are how much the faces of slots count, by the slot's name, in hundredths: 0 keeps
 	// them as they are, 100 is the usual.
 	Weights map[string]int `json:"weights,omitempty"`
-	// Nodes are the same for parts, by the node's key; of several for one mesh the largest counts.
+	// Nodes are the same for parts, by the node's key; of several for one mesh the largest counts,
+	// and 0 of any locks it.
 	Nodes map[string]int `json:"nodes,omitempty"`
 	// Angle, in degrees, makes normals anew, hard where faces turn by more; 0 keeps those carried.
 	// Blend is the share of the new ones in hundredths, 0 for all.
@@ -233,17 +235,17 @@ func unitsOf(ctx context.Context, s *scene.Scene, by Making, shares []float64, p
 	for _, b := range bodies {
 		whole += b.Triangles()
 	}
-	done := make(chan int, len(bodies))
-	ended := make(chan struct{})
-	go func() {
-		defer close(ended)
-		sum := 0
-		for n := range done {
-			if sum += n; progress != nil {
-				progress(float64(sum) / float64(max(1, whole)))
-			}
+	var counting sync.Mutex
+	sum := 0
+	count := func(n int) {
+		if progress == nil {
+			return
 		}
-	}()
+		counting.Lock()
+		defer counting.Unlock()
+		sum += n
+		progress(float64(sum) / float64(max(1, whole)))
+	}
 	helds, kept := make([]string, len(units)), make([]bool, len(units))
 	_ = split.Each(ctx, len(units), func(i int) {
 		u := &units[i]
@@ -259,10 +261,8 @@ func unitsOf(ctx context.Context, s *scene.Scene, by Making, shares []float64, p
 			}
 		}
 		u.steps, helds[i], kept[i] = down(ctx, s, bodies[i], by, weight, fixed, u.scale, shares)
-		done <- bodies[i].Triangles()
+		count(bodies[i].Triangles())
 	})
-	close(done)
-	<-ended
 	mirrored = by.Mirrored
 	for i := range units {
 		if held == "" {
@@ -333,36 +333,19 @@ func down(ctx context.Context, s *scene.Scene, m *scene.Mesh, by Making, weight 
 		steps = append(steps, unitStep{shaded(ctx, r.Mesh, by), r.Out, shows})
 	}
 	if !locked {
-		steps = append(steps, unitStep{nil, 0, max(shows, width(m)*scale)})
+		steps = append(steps, unitStep{nil, 0, max(shows, width(ctx, m)*scale)})
 	}
 	return steps, held, mirrored
 }
 
-// width is how wide a mesh is where it is widest, along its length: the second of its extents along
-// the main axes of its corners. A bar is seen as long as it is a pixel wide.
-func width(m *scene.Mesh) float64 {
-	var middle geom.Vec3
-	for _, p := range m.Corners {
-		middle = middle.Add(m.Points[p])
+// width is how wide a mesh is where it is widest, along its length: the second side of its tight
+// box. A bar is seen as long as it is a pixel wide.
+func width(ctx context.Context, m *scene.Mesh) float64 {
+	pts := make([]geom.Vec3, len(m.Corners))
+	for i, p := range m.Corners {
+		pts[i] = m.Points[p]
 	}
-	middle = middle.Mul(1 / float64(max(1, len(m.Corners))))
-	var spread geom.Mat3
-	for _, p := range m.Corners {
-		d := m.Points[p].Sub(middle)
-		for i := range 3 {
-			for k := range 3 {
-				spread[i][k] += d[i] * d[k]
-			}
-		}
-	}
-	_, axes := spread.Eigen()
-	box := geom.EmptyBox()
-	for _, p := range m.Corners {
-		d := m.Points[p].Sub(middle)
-		box = box.Add(geom.Vec3{d.Dot(axes.Col(0)), d.Dot(axes.Col(1)), d.Dot(axes.Col(2))})
-	}
-	size := box.Size()
-	slices.Sort(size[:])
+	_, size := geom.HullOf(ctx, pts).TightBox(ctx)
 	return size[1]
 }
 
