@@ -2,8 +2,6 @@ package prep
 
 import (
 	"context"
-	"crypto/sha256"
-	"encoding/json"
 	"fmt"
 
 	"yarvek/core/finding"
@@ -343,13 +341,12 @@ func step[R any](w *walk, id string, asked any, run func(context.Context) (*scen
 	if w.err != nil {
 		return nil, none
 	}
-	d, err := json.Marshal(asked)
+	key, err := named(w.key, id, asked)
 	if err != nil {
 		w.err = err
 		return nil, none
 	}
-	sum := sha256.Sum256(fmt.Appendf(nil, "%s\n%s\n%s", w.key, id, d))
-	w.key = fmt.Sprintf("%x", sum[:16])
+	w.key = key
 	ran := false
 	k, err := w.memo.Get(w.ctx, w.key, func(ctx context.Context) (Kept, error) {
 		ran = true

@@ -3,8 +3,6 @@ package prep
 import (
 	"cmp"
 	"context"
-	"crypto/sha256"
-	"encoding/json"
 	"errors"
 	"fmt"
 	"math"
@@ -65,12 +63,11 @@ func each[R any](t *tail, id string, meshes []int, asked func(i int) any, run fu
 		if k, ok := at[m]; ok {
 			key = fmt.Sprintf("%s mesh %d", t.cameKey, k)
 		}
-		d, err := json.Marshal(asked(i))
+		key, err := named(key, id, asked(i))
 		if errs[i] = err; err != nil {
 			return
 		}
-		sum := sha256.Sum256(fmt.Appendf(nil, "%s\n%s\n%s", key, id, d))
-		k, err := t.memo.Get(t.ctx, fmt.Sprintf("%x", sum[:16]), func(ctx context.Context) (Kept, error) {
+		k, err := t.memo.Get(t.ctx, key, func(ctx context.Context) (Kept, error) {
 			ran.Store(true)
 			r := run(ctx, m, i)
 			return Kept{nil, r}, ctx.Err()
