@@ -60,10 +60,7 @@ func (m *Model) Draw(ctx context.Context, side Side, scale float64) View {
 			s.Model = t
 			s.b.clear()
 			s.project()
-			if !s.fill() {
-				s.b.clear()
-				s.fillNearest()
-			}
+			s.fillSome()
 		} else {
 			s.b.clear()
 			s.fillNearest()
@@ -77,8 +74,7 @@ func (m *Model) Draw(ctx context.Context, side Side, scale float64) View {
 	if v.Path, ok = s.lines(); !ok {
 		v.Path = ""
 	}
-	v.ImageW, v.ImageH, v.Inset = float64(s.b.w)/s.k, float64(s.b.h)/s.k, margin/s.k
-	v.Image = s.b.dataURI()
+	s.show(&v)
 	return v
 }
 
@@ -91,12 +87,8 @@ func (m *Model) Wire(ctx context.Context, side Side, scale float64) View {
 		return v
 	}
 	s.wire = true
-	if !s.fill() && ctx.Err() == nil {
-		s.b.clear()
-		s.fillNearest()
-	}
-	v.ImageW, v.ImageH, v.Inset = float64(s.b.w)/s.k, float64(s.b.h)/s.k, margin/s.k
-	v.Image = s.b.dataURI()
+	s.fillSome()
+	s.show(&v)
 	return v
 }
 
@@ -104,21 +96,15 @@ func (m *Model) Wire(ctx context.Context, side Side, scale float64) View {
 // dense model it is made of one that is thinned, as an outline is. When ctx ends it returns early,
 // and what it returns means nothing.
 func (m *Model) Silhouetted(ctx context.Context, side Side, scale float64) View {
-	if len(m.tris) > 3*sketchFrom {
-		t, err := m.sketchy.Get(ctx)
-		if err != nil {
-			return View{}
-		}
-		m = t
+	m, err := m.sketched(ctx)
+	if err != nil {
+		return View{}
 	}
 	v, s := m.shot(ctx, side, scale, fine)
 	if s == nil {
 		return v
 	}
-	if !s.fill() && ctx.Err() == nil {
-		s.b.clear()
-		s.fillNearest()
-	}
+	s.fillSome()
 	b := s.b
 	bare := make([]bool, len(b.shade))
 	for i, sh := range b.shade {
@@ -135,33 +121,33 @@ func (m *Model) Silhouetted(ctx context.Context, side Side, scale float64) View 
 			}
 		}
 	}
-	v.ImageW, v.ImageH, v.Inset = float64(b.w)/s.k, float64(b.h)/s.k, margin/s.k
-	v.Image = b.dataURI()
+	s.show(&v)
 	return v
 }
 
 // sketchFrom is the number of triangles above which an outline is made of a thinned model.
 const sketchFrom = 40_000
 
+// sketched is the model, or a thinned one of a dense model: made once for it and its copies.
+func (m *Model) sketched(ctx context.Context) (*Model, error) {
+	if len(m.tris) <= 3*sketchFrom {
+		return m, nil
+	}
+	return m.sketchy.Get(ctx)
+}
+
 // Outline is the view without its shading, which is "" where there are too many lines for a
-// page. Of a dense model it is made of one that is thinned, once for it and its copies. When
-// ctx ends it returns early, and what it returns means nothing.
+// page. Of a dense model it is made of one that is thinned. When ctx ends it returns early, and what it returns means nothing.
 func (m *Model) Outline(ctx context.Context, side Side, scale float64) View {
-	if len(m.tris) > 3*sketchFrom {
-		t, err := m.sketchy.Get(ctx)
-		if err != nil {
-			return View{}
-		}
-		m = t
+	m, err := m.sketched(ctx)
+	if err != nil {
+		return View{}
 	}
 	v, s := m.shot(ctx, side, scale, 1)
 	if s == nil {
 		return v
 	}
-	if !s.fill() && ctx.Err() == nil {
-		s.b.clear()
-		s.fillNearest()
-	}
+	s.fillSome()
 	if ctx.Err() == nil {
 		v.Path, _ = s.lines()
 	}
@@ -268,6 +254,20 @@ func (s *shot) fill() bool {
 		}
 	}
 	return true
+}
+
+// fillSome draws all triangles, or the nearest where that takes too many steps.
+func (s *shot) fillSome() {
+	if !s.fill() && s.ctx.Err() == nil {
+		s.b.clear()
+		s.fillNearest()
+	}
+}
+
+// show puts the buffer into a view as its picture.
+func (s *shot) show(v *View) {
+	v.ImageW, v.ImageH, v.Inset = float64(s.b.w)/s.k, float64(s.b.h)/s.k, margin/s.k
+	v.Image = s.b.dataURI()
 }
 
 // fillNearest draws the nearest triangles, as many as fillSteps allows.
