@@ -102,11 +102,7 @@ func collideCommand() *cobra.Command {
 }
 
 func collideFile(c *cobra.Command, file, mesh, out, kind string, most int) error {
-	f, err := formatOf(out)
-	if err != nil {
-		return err
-	}
-	m, err := readMesh(c.Context(), file, mesh)
+	f, m, err := readFor(c.Context(), out, file, mesh)
 	if err != nil {
 		return err
 	}

@@ -140,6 +140,17 @@ func formatOf(out string) (format.Format, error) {
 	return f, nil
 }
 
+// readFor is the format that the suffix of out chooses, and a mesh file that is to be written in it,
+// with its mesh of that name where it holds several. The caller closes the mesh.
+func readFor(ctx context.Context, out, file, name string) (format.Format, *mesh, error) {
+	f, err := formatOf(out)
+	if err != nil {
+		return f, nil, err
+	}
+	m, err := readMesh(ctx, file, name)
+	return f, m, err
+}
+
 // bareName is a file's name without its folder and its suffix.
 func bareName(file string) string { return strings.TrimSuffix(filepath.Base(file), filepath.Ext(file)) }
 
@@ -268,11 +279,7 @@ func targetIDs() string {
 }
 
 func exportFile(c *cobra.Command, file, mesh, out, release string, t target.Target, p prep.Prep) error {
-	f, err := formatOf(out)
-	if err != nil {
-		return err
-	}
-	m, err := readMesh(c.Context(), file, mesh)
+	f, m, err := readFor(c.Context(), out, file, mesh)
 	if err != nil {
 		return err
 	}

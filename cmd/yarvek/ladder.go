@@ -74,11 +74,7 @@ type ladderOptions struct {
 }
 
 func ladderFile(c *cobra.Command, file, mesh, out string, o ladderOptions) error {
-	f, err := formatOf(out)
-	if err != nil {
-		return err
-	}
-	m, err := readMesh(c.Context(), file, mesh)
+	f, m, err := readFor(c.Context(), out, file, mesh)
 	if err != nil {
 		return err
 	}

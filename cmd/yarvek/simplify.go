@@ -73,11 +73,7 @@ func simplifyCommand() *cobra.Command {
 }
 
 func simplifyFile(c *cobra.Command, file, mesh, out string, o simplify.SceneOptions) error {
-	f, err := formatOf(out)
-	if err != nil {
-		return err
-	}
-	m, err := readMesh(c.Context(), file, mesh)
+	f, m, err := readFor(c.Context(), out, file, mesh)
 	if err != nil {
 		return err
 	}

@@ -75,15 +75,11 @@ func (a remedies) decisions() surface.Decisions {
 }
 
 func tidyFile(c *cobra.Command, file, mesh, out string, a remedies) error {
-	f, err := formatOf(out)
-	if err != nil {
-		return err
-	}
 	d := a.decisions()
 	if err := d.Validate(); err != nil {
 		return err
 	}
-	m, err := readMesh(c.Context(), file, mesh)
+	f, m, err := readFor(c.Context(), out, file, mesh)
 	if err != nil {
 		return err
 	}
