@@ -76,5 +76,13 @@ func Find(list []Class, id string) (Class, bool) {
 // Range says the plausible range in words.
 func (c Class) Range() string { return figure.Length(c.Least) + " to " + figure.Length(c.Most) }
 
+// Distance is from how far it is usually seen, in metres; four where the class does not say.
+func (c Class) Distance() float64 {
+	if c.Seen == 0 {
+		return 4
+	}
+	return c.Seen
+}
+
 // Fits tells whether a largest extent is plausible.
 func (c Class) Fits(m float64) bool { return m >= c.Least && m <= c.Most }

@@ -16,6 +16,7 @@ import (
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
+	"yarvek/core/ladder"
 	"yarvek/core/memo"
 	"yarvek/core/order"
 	"yarvek/core/scene"
@@ -103,14 +104,10 @@ type Ask struct {
 // Pixel is how many metres a pixel is wide from where a class is usually seen, on a screen of so
 // many lines that sees an angle of degrees upright; 0 where that is not known.
 func Pixel(c class.Class, lines int, angle float64) float64 {
-	seen := c.Seen
-	if seen == 0 {
-		seen = 4
-	}
 	if lines <= 0 || angle <= 0 {
 		return 0
 	}
-	return 2 * seen * math.Tan(angle*math.Pi/360) / float64(lines)
+	return 1 / ladder.View{Lines: lines, Angle: angle}.PixelsAt(c.Distance())
 }
 
 // MeshCost is what one mesh costs by itself. It is shared, and only read.

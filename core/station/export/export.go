@@ -48,11 +48,14 @@ const (
 	LODsLeft  LODForm = "none"  // not at all
 )
 
-// LODForms lists them in words.
-var LODForms = []struct {
+// NamedForm is a form and what it is called.
+type NamedForm struct {
 	ID   LODForm
 	Name string
-}{{LODsNamed, "Nodes named by the target’s pattern"}, {LODsGroup, "The format’s own LOD group"}, {LODsApart, "A file each"},
+}
+
+// LODForms lists them in words.
+var LODForms = []NamedForm{{LODsNamed, "Nodes named by the target’s pattern"}, {LODsGroup, "The format’s own LOD group"}, {LODsApart, "A file each"},
 	{LODsLeft, "Leave them behind"}}
 
 // maxName bounds the name of a file, in bytes.
@@ -66,12 +69,7 @@ func (d Decisions) Validate() error {
 	if len(d.Name) > maxName {
 		return fmt.Errorf("a file name of %d bytes is too long: expected at most %d", len(d.Name), maxName)
 	}
-	if !slices.ContainsFunc(LODForms, func(f struct {
-		ID   LODForm
-		Name string
-	}) bool {
-		return f.ID == d.LODs
-	}) {
+	if !slices.ContainsFunc(LODForms, func(f NamedForm) bool { return f.ID == d.LODs }) {
 		return fmt.Errorf("%q is no way for LODs to leave: expected group, apart or none", d.LODs)
 	}
 	if d.Only < 0 || d.Only > maxLOD {

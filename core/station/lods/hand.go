@@ -2,6 +2,7 @@ package lods
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
@@ -118,7 +119,7 @@ func apart(a, b geom.Box) (off float64, how string) {
 		return 0, ""
 	}
 	for k := range 3 {
-		off = max(off, abs(a.Min[k]-b.Min[k]), abs(a.Max[k]-b.Max[k]))
+		off = max(off, math.Abs(a.Min[k]-b.Min[k]), math.Abs(a.Max[k]-b.Max[k]))
 	}
 	move := a.Center().Dist(b.Center())
 	grown := b.Size().Max() / max(a.Size().Max(), 1e-12)
@@ -130,8 +131,6 @@ func apart(a, b geom.Box) (off float64, how string) {
 	}
 	return off, "of another extent than the asset"
 }
-
-func abs(v float64) float64 { return max(v, -v) }
 
 func quotedAll(names []string) []string {
 	out := make([]string, len(names))

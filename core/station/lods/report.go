@@ -63,11 +63,7 @@ type Ask struct {
 // RangeOf is the distances a class of things of a size is usually seen from, up to where it goes
 // away: from half of the usual distance to where it is eight pixels.
 func RangeOf(c class.Class, v ladder.View, size, vanish float64) ladder.Range {
-	seen := c.Seen
-	if seen == 0 {
-		seen = 4
-	}
-	r := ladder.Range{Near: seen / 2}
+	r := ladder.Range{Near: c.Distance() / 2}
 	r.Far = max(v.DistanceOf(size, 8), 8*r.Near)
 	if vanish > 0 {
 		r.Far = max(vanish, 1.5*r.Near)
