@@ -51,53 +51,34 @@ func boxAlong(pts []geom.Vec3, axes geom.Mat3) Box {
 
 // Bounds of the search for the smallest box.
 const (
-	mostFaces = 300 // of the hull that a side is laid on
+	mostFaces = 300 // facets of the hull that a side is laid on, the largest
 	mostTried = 12  // boxes that are turned on from
 )
 
-// Smallest is about the box of the least volume that holds a hull. A side is laid on each face of
-// the hull, with the tightest rectangle of what is seen along it (every other box of least volume
+// Smallest is about the box of the least volume that holds a hull. A side is laid on each facet of
+// the hull, as [geom.Hull.TightBox] does, with the tightest rectangle of what is seen along it (every other box of least volume
 // has two sides that each hold an edge: O'Rourke 1985, "Finding minimal enclosing boxes"); from the
 // best of those on it is turned, ever less, as long as that makes it smaller. When ctx ends it
 // returns early, with a box that holds all.
 func Smallest(ctx context.Context, h *geom.Hull) Box {
 	best := []Box{Upright(h.Points)}
-	type side struct {
-		n    geom.Vec3
-		area float64
-	}
-	var sides []side
-	for _, f := range h.Faces {
-		a := h.Points[f[0]]
-		k := h.Points[f[1]].Sub(a).Cross(h.Points[f[2]].Sub(a))
-		n, area := k.Unit(), k.Len()/2
-		if n == (geom.Vec3{}) {
-			continue
-		}
-		i := slices.IndexFunc(sides, func(s side) bool { return math.Abs(s.n.Dot(n)) > 1-1e-9 })
-		if i < 0 && len(sides) < 4*mostFaces {
-			i = len(sides)
-			sides = append(sides, side{n: n})
-		}
-		if i >= 0 {
-			sides[i].area += area
-		}
-	}
-	slices.SortStableFunc(sides, func(a, b side) int { return cmp.Compare(b.area, a.area) })
 	flat := make([]geom.Vec2, len(h.Points))
-	for _, s := range sides[:min(len(sides), mostFaces)] {
+	for i, f := range h.Facets() {
 		if ctx.Err() != nil {
 			return best[0]
 		}
-		u := s.n.Across()
-		v := s.n.Cross(u)
+		if i == mostFaces {
+			break
+		}
+		u := f.Normal.Across()
+		v := f.Normal.Cross(u)
 		for i, p := range h.Points {
 			flat[i] = geom.Vec2{p.Dot(u), p.Dot(v)}
 		}
 		angle, _, _ := geom.OutlineOf(flat).TightRectangle()
 		sin, cos := math.Sincos(angle)
 		x := u.Mul(cos).Add(v.Mul(sin))
-		best = append(best, boxAlong(h.Points, geom.Mat3{x, s.n.Cross(x), s.n}))
+		best = append(best, boxAlong(h.Points, geom.Mat3{x, f.Normal.Cross(x), f.Normal}))
 	}
 	slices.SortStableFunc(best, func(a, b Box) int { return cmp.Compare(a.Volume(), b.Volume()) })
 	best = best[:min(len(best), mostTried)]
