@@ -6,7 +6,7 @@ import (
 	"yarvek/core/geom"
 )
 
-// mostPlanes bounds the planes of a hull that are tried for a body around it.
+// mostPlanes bounds the facets of a hull whose planes are tried for a body around it, the largest.
 const mostPlanes = 2000
 
 // Body is the box as corners and faces.
@@ -43,23 +43,15 @@ func Around(ctx context.Context, h *geom.Hull, most int) Body {
 	size := Upright(h.Points).Half.Len()
 	near := 1e-9 * size
 	var planes []Plane
-	for _, f := range h.Faces {
-		a := h.Points[f[0]]
-		n := h.Points[f[1]].Sub(a).Cross(h.Points[f[2]].Sub(a)).Unit()
-		if n == (geom.Vec3{}) {
-			continue
+	for _, f := range h.Facets() {
+		if len(planes) == mostPlanes {
+			break
 		}
-		known := false
-		for _, p := range planes {
-			known = known || p.N.Dot(n) > 1-1e-10
+		d := f.Ring[0].Dot(f.Normal)
+		for _, p := range h.Points { // no corner of the hull lies beyond it, rounding or not
+			d = max(d, p.Dot(f.Normal))
 		}
-		if !known && len(planes) < mostPlanes {
-			d := a.Dot(n)
-			for _, p := range h.Points { // no corner of the hull lies beyond it, rounding or not
-				d = max(d, p.Dot(n))
-			}
-			planes = append(planes, Plane{n, d})
-		}
+		planes = append(planes, Plane{f.Normal, d})
 	}
 	for len(planes) > 0 && ctx.Err() == nil {
 		best, beyond := -1, 16*near
