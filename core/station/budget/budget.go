@@ -8,7 +8,6 @@ import (
 	"fmt"
 	"math"
 	"slices"
-	"strings"
 
 	"yarvek/core/class"
 	"yarvek/core/coarse"
@@ -258,7 +257,8 @@ func short(n int) string {
 
 // Row is one sum against its bound.
 type Row struct {
-	What string
+	ID   string // a part of the finding's code
+	What string // in words
 	Is   int
 	Most int // 0 for none
 }
@@ -266,10 +266,14 @@ type Row struct {
 // Over tells whether it is more than it may be.
 func (r Row) Over() bool { return r.Most > 0 && r.Is > r.Most }
 
+// triangles is the row of which waste can be taken away.
+const triangles = "triangles"
+
 // Rows are the sums the class bounds.
 func (r *Report) Rows() []Row {
 	b := r.Class.Budget
-	return []Row{{"Triangles", r.Cost.Triangles, b.Triangles}, {"Vertices", r.Cost.Vertices, b.Vertices}, {"Draw calls", r.Cost.DrawCalls, b.DrawCalls}}
+	return []Row{{triangles, "Triangles", r.Cost.Triangles, b.Triangles}, {"vertices", "Vertices", r.Cost.Vertices, b.Vertices},
+		{"draw-calls", "Draw calls", r.Cost.DrawCalls, b.DrawCalls}}
 }
 
 // Over lists the sums that are more than they may be.
@@ -379,10 +383,10 @@ const (
 // judge says what is over budget.
 func (r *Report) judge(e Extra, d Decisions) {
 	for _, x := range r.Over() {
-		f := finding.Finding{Code: Info.ID + "/over-" + strings.ReplaceAll(strings.ToLower(x.What), " ", "-"), Severity: finding.Look,
+		f := finding.Finding{Code: Info.ID + "/over-" + x.ID, Severity: finding.Look,
 			Title: fmt.Sprintf("%s: %s, where its class allows %s", x.What, figure.Count(x.Is), figure.Count(x.Most)),
 			Text:  fmt.Sprintf("That is %s times what “%s” may have.", figure.Significant(float64(x.Is)/float64(x.Most), 3), r.Class.Name)}
-		if left := x.Is - e.Waste; x.What == "Triangles" && left <= x.Most {
+		if left := x.Is - e.Waste; x.ID == triangles && left <= x.Most {
 			f.Text += fmt.Sprintf(" Without those that add nothing there are %s.", figure.Count(left))
 			f.Remedies = []finding.Remedy{spare(d)}
 		}
