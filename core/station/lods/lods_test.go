@@ -42,9 +42,17 @@ func codes(r *lods.Report) map[string]finding.Finding {
 	return m
 }
 
+// wish is a ladder of LODs that are made.
+func wish(list ...ladder.Wish) (out []lods.Level) {
+	for _, w := range list {
+		out = append(out, lods.Level{Wish: w})
+	}
+	return out
+}
+
 func TestALadderIsSolvedEitherWay(t *testing.T) {
 	view := ladder.View{Lines: preptest.YUp.View.Lines, Angle: preptest.YUp.View.Angle}
-	byShare := preptest.Run(t, rock(), with(lods.Decisions{Levels: []lods.Level{{Wish: ladder.Wish{Share: 0.5}}, {Wish: ladder.Wish{Share: 0.1}}}}), preptest.YUp)
+	byShare := preptest.Run(t, rock(), with(lods.Decisions{Levels: wish(ladder.Wish{Share: 0.5}, ladder.Wish{Share: 0.1})}), preptest.YUp)
 	list := byShare.LODs.LODs
 	require.Len(t, list, 3)
 	for i, l := range list[1:] {
@@ -64,7 +72,8 @@ func TestALadderIsSolvedEitherWay(t *testing.T) {
 		levels = append(levels, lods.Level{Wish: ladder.Wish{From: l.From * 1.0001}})
 	}
 	byDistance := preptest.Run(t, rock(), with(lods.Decisions{Levels: levels}), preptest.YUp).LODs.LODs
-	kept, err := prep.Parse(with(lods.Decisions{Levels: append(levels, lods.Level{Hand: 3}), Making: ladder.Making{Weights: map[string]int{"a": 0}}}).JSON())
+	kept, err := prep.Parse(with(lods.Decisions{Levels: append(levels, lods.Level{Hand: 3}),
+		Making: ladder.Making{Weights: map[string]int{"a": 0}}}).JSON())
 	require.NoError(t, err)
 	assert.Equal(t, levels[0], kept.LODs.Levels[0], "they are kept as they are")
 	require.Len(t, byDistance, 3)
@@ -73,7 +82,7 @@ func TestALadderIsSolvedEitherWay(t *testing.T) {
 		assert.LessOrEqual(t, l.Pixels, 1+1e-9)
 	}
 	// Twice the pixels, half the distance.
-	twice := preptest.Run(t, rock(), with(lods.Decisions{Pixels: 2, Levels: []lods.Level{{Wish: ladder.Wish{Share: 0.5}}}}), preptest.YUp).LODs.LODs
+	twice := preptest.Run(t, rock(), with(lods.Decisions{Pixels: 2, Levels: wish(ladder.Wish{Share: 0.5})}), preptest.YUp).LODs.LODs
 	assert.InDelta(t, list[1].From/2, twice[1].From, 1e-9)
 }
 
@@ -126,7 +135,7 @@ func TestLODsFollowTheAsset(t *testing.T) {
 		require.NoError(t, err)
 		return r
 	}
-	p := with(lods.Decisions{Levels: []lods.Level{{Wish: ladder.Wish{Share: 0.25}}}})
+	p := with(lods.Decisions{Levels: wish(ladder.Wish{Share: 0.25})})
 	src := rock()
 	src.Nodes[0].Local = geom.Translation(geom.Vec3{3, 0, 1}).Mul(geom.Linear(geom.Rotation(geom.Vec3{0, 1, 0}, 0.7)))
 	first := run(p, src)
@@ -157,14 +166,14 @@ func TestWhatIsHiddenStaysSo(t *testing.T) {
 	s := rock()
 	s.Nodes = append([]scene.Node{{Name: "all", Kind: scene.KindEmpty, Parent: -1, Mesh: -1, Local: geom.Identity, Hidden: true}}, s.Nodes...)
 	s.Nodes[1].Parent = 0
-	r := preptest.Run(t, s, with(lods.Decisions{Levels: []lods.Level{{Wish: ladder.Wish{Share: 0.25}}}}), preptest.YUp)
+	r := preptest.Run(t, s, with(lods.Decisions{Levels: wish(ladder.Wish{Share: 0.25})}), preptest.YUp)
 	require.Len(t, r.Delivery.LODs, 1)
 	assert.True(t, r.Delivery.LODs[0].Scene.Nodes[0].Hidden)
 }
 
 // A ladder is replayed on another revision, whose meshes differ.
 func TestALadderOutlastsARevision(t *testing.T) {
-	p := with(lods.Decisions{Levels: []lods.Level{{Wish: ladder.Wish{Share: 0.5, From: 9}}, {Wish: ladder.Wish{Share: 0.1}}}})
+	p := with(lods.Decisions{Levels: wish(ladder.Wish{Share: 0.5, From: 9}, ladder.Wish{Share: 0.1})})
 	for _, rings := range []int{16, 22} {
 		s := shape.Scene("rock", nil, shapetest.Boulder(rings))
 		r := preptest.Run(t, s, p, preptest.YUp)
@@ -175,14 +184,10 @@ func TestALadderOutlastsARevision(t *testing.T) {
 }
 
 func TestWhatCantBeHadIsSaid(t *testing.T) {
-	wish := func(list ...ladder.Wish) (out []lods.Level) {
-		for _, w := range list {
-			out = append(out, lods.Level{Wish: w})
-		}
-		return out
-	}
+
 	// Too near for anything coarser, and no coarser than the one before.
-	r := preptest.Run(t, rock(), with(lods.Decisions{Levels: wish(ladder.Wish{From: 0.02}, ladder.Wish{Share: 0.2}, ladder.Wish{Share: 0.4})}), preptest.YUp).LODs
+	levels := wish(ladder.Wish{From: 0.02}, ladder.Wish{Share: 0.2}, ladder.Wish{Share: 0.4})
+	r := preptest.Run(t, rock(), with(lods.Decisions{Levels: levels}), preptest.YUp).LODs
 	require.Len(t, r.LODs, 2)
 	found := codes(r)
 	assert.Contains(t, found["left-out-1"].Text, "nothing coarser")
@@ -198,7 +203,8 @@ func TestWhatCantBeHadIsSaid(t *testing.T) {
 	assert.InDelta(t, 1, again.LODs[1].Pixels, 1e-6)
 	assert.Empty(t, codes(again))
 	// All of it locked.
-	r = preptest.Run(t, rock(), with(lods.Decisions{Levels: wish(ladder.Wish{Share: 0.5}), Making: ladder.Making{Weights: map[string]int{"stone": 0}}}), preptest.YUp).LODs
+	r = preptest.Run(t, rock(), with(lods.Decisions{Levels: wish(ladder.Wish{Share: 0.5}),
+		Making: ladder.Making{Weights: map[string]int{"stone": 0}}}), preptest.YUp).LODs
 	assert.Contains(t, codes(r)["left-out-1"].Text, "Not a single triangle")
 	for _, bad := range []lods.Decisions{
 		{Levels: wish(ladder.Wish{})}, {Levels: wish(ladder.Wish{Share: 1})}, {Levels: wish(ladder.Wish{From: 5}, ladder.Wish{From: 5})},
@@ -215,7 +221,7 @@ func TestALargeSceneIsMadeWhenThatIsAskedFor(t *testing.T) {
 	memo := prep.NewMemo(1 << 30)
 	shelf := shelf{}
 	in := prep.Input{Key: "k", Scene: s, Target: preptest.YUp, Shelf: shelf}
-	p := with(lods.Decisions{Levels: []lods.Level{{Wish: ladder.Wish{Share: 0.25}}}})
+	p := with(lods.Decisions{Levels: wish(ladder.Wish{Share: 0.25})})
 	r, err := prep.Run(ctx, in, p, memo)
 	require.NoError(t, err)
 	assert.True(t, r.LODs.Pending)
@@ -339,9 +345,10 @@ func TestHandMadeAndMadeLODsShareALadder(t *testing.T) {
 // From a LOD on only what is seen goes in.
 func TestFarLODsAreOfTheOutside(t *testing.T) {
 	b := (&shape.Builder{}).Box(geom.Vec3{}, geom.Vec3{1, 1, 1})
-	m := scene.Joined("crate", []*scene.Mesh{b.Mesh("shell"), shapetest.Boulder(10).Mapped(geom.Translation(geom.Vec3{0.5, 0.5, 0.5}).Mul(geom.Linear(geom.Identity3.Scaled(0.6))))})
+	inside := geom.Translation(geom.Vec3{0.5, 0.5, 0.5}).Mul(geom.Linear(geom.Identity3.Scaled(0.6)))
+	m := scene.Joined("crate", []*scene.Mesh{b.Mesh("shell"), shapetest.Boulder(10).Mapped(inside)})
 	s := shape.Scene("crate", nil, m)
-	r := preptest.Run(t, s, with(lods.Decisions{Outside: 1, Levels: []lods.Level{{Wish: ladder.Wish{Share: 0.02}}}}), preptest.YUp)
+	r := preptest.Run(t, s, with(lods.Decisions{Outside: 1, Levels: wish(ladder.Wish{Share: 0.02})}), preptest.YUp)
 	require.Len(t, r.LODs.LODs, 2)
 	assert.Equal(t, 12, r.LODs.LODs[1].Cost.Triangles, "the shell alone")
 	assert.InDelta(t, 0, r.LODs.LODs[1].Visible, 1e-12)
@@ -388,8 +395,8 @@ func TestOddMeshesMakeLaddersOrSayWhyNot(t *testing.T) {
 		"three-faced edges": soup(pts, fan...),
 		"with holes":        holed.Cut(part, 2)[0],
 	} {
-		for _, d := range []lods.Decisions{{Few: true}, {Levels: []lods.Level{{Wish: ladder.Wish{Share: 0.5}}, {Wish: ladder.Wish{Triangles: 1}}}},
-			{Levels: []lods.Level{{Wish: ladder.Wish{From: 3}}}, Outside: 1, Making: ladder.Making{Mirrored: true, KeepPoints: true, Angle: 30}}} {
+		for _, d := range []lods.Decisions{{Few: true}, {Levels: wish(ladder.Wish{Share: 0.5}, ladder.Wish{Triangles: 1})},
+			{Levels: wish(ladder.Wish{From: 3}), Outside: 1, Making: ladder.Making{Mirrored: true, KeepPoints: true, Angle: 30}}} {
 			r := preptest.Run(t, shape.Scene(name, nil, m), with(d), preptest.YUp).LODs
 			for _, l := range r.LODs {
 				for _, v := range []float64{l.From, l.Pixels, l.Seen, l.Visible, l.Share, l.Screen, l.Deviation.Worst().RMS, r.Saved(), r.Drawn} {
