@@ -418,7 +418,7 @@ func (t *BVH) Nearest(p Vec3, most float64) (at Vec3, tri int, dist float64) {
 			continue
 		}
 		for _, i := range t.order[n.first : n.first+n.n] {
-			q := nearestOn(p, t.pts[t.tris[3*i]], t.pts[t.tris[3*i+1]], t.pts[t.tris[3*i+2]])
+			q := NearestOnTriangle(p, t.pts[t.tris[3*i]], t.pts[t.tris[3*i+1]], t.pts[t.tris[3*i+2]])
 			if v := q.Sub(p); v.Dot(v) < least {
 				at, tri, least = q, int(i), v.Dot(v)
 			}
@@ -443,9 +443,9 @@ func (x *Box) square(p *Vec3) float64 {
 	return sum
 }
 
-// nearestOn is the point of a triangle nearest to p (Ericson 2005, "Real-time collision
+// NearestOnTriangle is the point of a triangle nearest to p (Ericson 2005, "Real-time collision
 // detection", section 5.1.5).
-func nearestOn(p, a, b, c Vec3) Vec3 {
+func NearestOnTriangle(p, a, b, c Vec3) Vec3 {
 	ab, ac, ap := b.Sub(a), c.Sub(a), p.Sub(a)
 	d1, d2 := ab.Dot(ap), ac.Dot(ap)
 	if d1 <= 0 && d2 <= 0 {

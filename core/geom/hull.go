@@ -25,13 +25,11 @@ type hullFace struct {
 	seen    int32
 }
 
-// above is the signed distance of p from the plane of the face, positive outside, in
-// metres.
-func (f *hullFace) above(p Vec3) float64 { return f.n.Dot(p) - f.d }
-
 // quickhull is one run of the algorithm (Barber, Dobkin and Huhdanpaa 1996). Faces are
 // kept in one list with free places; every point outside belongs to exactly one face
-// that sees it.
+// that sees it. Which points are far enough outside to be joined is told within a tolerance,
+// which faces such a point sees is told exactly: so the hull of what was joined is always convex.
+// Faces in whose plane a point lies are replaced with those it sees, so that none has no area.
 type quickhull struct {
 	pts   []Vec3
 	eps   float64
@@ -49,10 +47,11 @@ type quickhull struct {
 func HullOf(ctx context.Context, pts []Vec3) *Hull { return HullWithin(ctx, pts, 1e-6) }
 
 // Finely is the least share of the largest extent that [HullWithin] tells points from planes by.
-const Finely = 1e-10
+const Finely = 1e-12
 
 // HullWithin is HullOf where a point counts as inside that is outside by less than a share of the
-// largest extent, at least [Finely].
+// largest extent, at least [Finely], and of what doubles tell so far from the origin. Along an edge
+// sharper than a right angle a point may be outside by that over the sine of half the angle.
 func HullWithin(ctx context.Context, pts []Vec3, share float64) *Hull {
 	b := EmptyBox()
 	for _, p := range pts {
@@ -70,7 +69,8 @@ func HullWithin(ctx context.Context, pts []Vec3, share float64) *Hull {
 	}
 	// About the middle, so that a mesh far from the origin keeps its digits.
 	mid := b.Center()
-	q := &quickhull{pts: make([]Vec3, len(pts)), eps: max(share, Finely) * b.Size().Max()}
+	far := max(b.Max.Max(), b.Min.Mul(-1).Max())
+	q := &quickhull{pts: make([]Vec3, len(pts)), eps: max(max(share, Finely)*b.Size().Max(), 1e-15*far)}
 	for i, p := range pts {
 		q.pts[i] = p.Sub(mid)
 	}
@@ -150,7 +150,7 @@ func (q *quickhull) first(ctx context.Context) (t [4]int32, dim int) {
 // the list.
 func (q *quickhull) face(a, b, c int32) int32 {
 	p := q.pts[a]
-	n := q.pts[b].Sub(p).Cross(q.pts[c].Sub(p)).Unit()
+	n := finely(p, q.pts[b], q.pts[c])
 	q.faces = append(q.faces, hullFace{v: [3]int32{a, b, c}, n: n, d: n.Dot(p), far: -1, seen: -1})
 	return int32(len(q.faces) - 1)
 }
@@ -212,6 +212,10 @@ func (q *quickhull) hand(ctx context.Context, list []int32, faces []int32) {
 func (q *quickhull) raise(ctx context.Context, f int32) []int32 {
 	eye := q.faces[f].far
 	p := q.pts[eye]
+	if v := q.faces[f].v; side(q.pts[v[0]], q.pts[v[1]], q.pts[v[2]], p) <= 0 {
+		q.faces[f].outside = nil // by rounding: none of them is farther out
+		return nil
+	}
 	q.round++
 	type rim struct{ a, b, across int32 }
 	var rims []rim
@@ -240,7 +244,7 @@ func (q *quickhull) raise(ctx context.Context, f int32) []int32 {
 		if nb.dead && nb.seen == q.round {
 			continue
 		}
-		if nb.above(p) > q.eps {
+		if side(q.pts[nb.v[0]], q.pts[nb.v[1]], q.pts[nb.v[2]], p) >= 0 {
 			nb.seen, nb.dead = q.round, true
 			gone = append(gone, k)
 			back := 0
@@ -359,7 +363,7 @@ func (h *Hull) Facets() []Facet {
 	taken := make([]int32, len(h.Faces)) // the facet of each face, from 1
 	var out []Facet
 	for _, first := range order {
-		if taken[first] > 0 || area[first] == 0 {
+		if taken[first] > 0 || area[first] <= 1e-12*area[order[0]] { // a needle says nothing of its plane
 			continue
 		}
 		f := Facet{Normal: n[first]}

@@ -1,0 +1,141 @@
+// Package decompose divides a surface into convex hulls that hold all of it and little else
+// (approximate convex decomposition: Lien and Amato 2007, "Approximate convex decomposition of
+// polyhedra"; what is cut is the mesh itself, not a grid of it, as in Wei, Liu, Ling and Su 2022,
+// "Approximate convex decomposition for 3D meshes with collision-aware concavity and tree search").
+//
+// The work goes in three stages. First the surface is taken apart into what hangs together, and
+// each of its shells is cut by planes into many pieces that are nearly convex: each cut is the one
+// that leaves the least air in front of the surface. The pieces are then joined again, two by two,
+// where joining adds least, until there are few enough. Last the hulls lose points.
+//
+// Nothing of the surface is lost on the way: each triangle goes to a piece, cut in two where a plane
+// cuts it, so that the hulls hold every point of it. Places that must stay free are obeyed at every
+// stage: no cut is the last while a hull reaches into one, and no two pieces are joined into one
+// that does.
+package decompose
+
+import (
+	"cmp"
+	"context"
+	"math"
+	"slices"
+
+	"yarvek/core/fit"
+	"yarvek/core/geom"
+	"yarvek/core/scene"
+)
+
+// Options say what is wanted. Lengths are those of the scene.
+type Options struct {
+	Hulls  int // at most so many; at least 1
+	Points int // that each may have, at most; at least 8
+	// Concavity is how deep a hollow may be filled so that two hulls become one, though there may be
+	// more of them. It is measured from the surface to the nearest side of its hull.
+	Concavity float64
+	// Open are balls that no hull may reach into.
+	Open []fit.Ball
+	// Progress is called now and then with a share of the work, 0 to 1, from one goroutine.
+	Progress func(share float64)
+}
+
+// Hull is one of the convex bodies.
+type Hull struct {
+	Body      fit.Body
+	Concavity float64 // how deep a hollow it fills; of the surface that it was made of
+	Out       float64 // how far a point of that surface lies outside, since it has few points
+}
+
+// Result is the hulls, the largest first.
+type Result struct {
+	Hulls []Hull
+	// Blocked are the places that could not be kept open, by their number in [Options].
+	Blocked []int
+	Shells  int // parts of the surface that hang together
+	Pieces  int // nearly convex ones that they were cut into
+}
+
+// mostShells bounds the parts that are looked at one by one; smaller ones near to one another are
+// taken together when there are more.
+const mostShells = 1000
+
+// Of divides what the nodes of a scene place. It takes n log n steps for the triangles of each
+// cut, and at most some hundred cuts. The outcome is the same on any number of processors. When ctx
+// ends it returns early, and what it returns means nothing.
+func Of(ctx context.Context, s *scene.Scene, o Options) Result {
+	o.Hulls, o.Points = max(1, o.Hulls), max(8, o.Points)
+	if o.Progress == nil {
+		o.Progress = func(float64) {}
+	}
+	list := shellsOf(ctx, s)
+	if len(list) == 0 || ctx.Err() != nil {
+		return Result{}
+	}
+	size := geom.EmptyBox()
+	volume := 0.0
+	for _, x := range list {
+		size = size.Union(x.box)
+		volume += x.volume
+	}
+	c := &cutting{o: o, near: 1e-9 * size.Size().Len(), size: size.Size().Len(), total: volume}
+	pieces := c.all(ctx, list)
+	o.Progress(0.7)
+	r := Result{Shells: len(list), Pieces: len(pieces)}
+	parts := c.few(ctx, list, pieces)
+	slices.SortStableFunc(parts, func(a, b *part) int { return cmp.Compare(b.volume, a.volume) })
+	for _, x := range parts {
+		x.samples = nil
+		for _, y := range x.of {
+			x.samples = append(x.samples, y.samples...)
+		}
+	}
+	for _, p := range parts {
+		if ctx.Err() != nil {
+			return Result{}
+		}
+		r.Hulls = append(r.Hulls, c.limited(ctx, p))
+	}
+	for i, b := range o.Open {
+		for _, h := range r.Hulls {
+			if fit.NewConvex(h.Body).Distance(b.Centre) < b.Radius*(1-slack) {
+				r.Blocked = append(r.Blocked, i)
+				break
+			}
+		}
+	}
+	o.Progress(1)
+	return r
+}
+
+// slack is how far a hull may reach into a place that stays open, as a share of its radius: less
+// than what a grid tells places by.
+const slack = 0.02
+
+// cutting is one run.
+type cutting struct {
+	o     Options
+	near  float64 // metres that points lie on a plane within
+	size  float64 // of all, from corner to corner
+	total float64 // volume of all shells
+}
+
+// all cuts the shells.
+func (c *cutting) all(ctx context.Context, list []*shell) []*part {
+	var out []*part
+	share := func(x *shell) float64 { return x.volume / math.Max(c.total, 1e-300) }
+	done := 0.0
+	for _, x := range list {
+		if ctx.Err() != nil {
+			return nil
+		}
+		most := max(12, int(math.Ceil(float64(pieces(c.o.Hulls))*math.Sqrt(share(x)))))
+		if len(list) > 64 {
+			most = min(most, 12)
+		}
+		out = append(out, c.shell(ctx, x, most, func(k float64) { c.o.Progress(0.7 * (done + k*share(x))) })...)
+		done += share(x)
+	}
+	return out
+}
+
+// pieces is how many pieces are made so that so many hulls can come of them.
+func pieces(hulls int) int { return min(max(64, 6*hulls), 256) }

@@ -1,0 +1,88 @@
+package decompose
+
+import (
+	"context"
+
+	"yarvek/core/fit"
+	"yarvek/core/geom"
+)
+
+// outMost is how far surface may stick out of a hull, as a share of the size of all, because it may
+// have few points; one that would stick out farther gets a body around it.
+const outMost = 0.008
+
+// Where a hull must fill a hollow it may give way by so much on its round outside, as a share of the
+// size of all: then it is about as far too large as it is too small. That is so from which excess
+// over what its pieces fill.
+const (
+	giveWay = 0.014
+	filling = 1.06
+)
+
+// limited is the part with no more points than it may have: those of its corners that each time lie
+// farthest outside of what there is already.
+func (c *cutting) limited(ctx context.Context, x *part) Hull {
+	give := 0.0
+	if x.volume > filling*(x.volume-x.excess()) {
+		give = giveWay * c.size
+	}
+	if len(x.hull.Planes) == 0 || len(x.hull.Points) <= c.o.Points && give == 0 {
+		return Hull{Body: x.hull.Body, Concavity: x.depth()}
+	}
+	body, out := fewer(ctx, x.hull.Points, c.o.Points, give)
+	if out > max(give, outMost*c.size) {
+		around := fit.NewConvex(fit.Around(ctx, geom.HullWithin(ctx, x.hull.Points, geom.Finely), c.o.Points))
+		if c.blocked(around) <= c.blocked(x.hull)+1e-12 {
+			return Hull{Body: around.Body, Concavity: x.depth()}
+		}
+	}
+	return Hull{Body: body, Concavity: x.depth(), Out: out}
+}
+
+// fewer is a hull of some of the corners of one, at most so many and no more than leave none farther
+// outside than enough; and how far the others lie outside.
+func fewer(ctx context.Context, pts []geom.Vec3, most int, enough float64) (fit.Body, float64) {
+	var chosen []geom.Vec3
+	taken := make([]bool, len(pts))
+	take := func(i int) {
+		if !taken[i] {
+			taken[i] = true
+			chosen = append(chosen, pts[i])
+		}
+	}
+	for k := range 3 {
+		lo, hi := 0, 0
+		for i, p := range pts {
+			if p[k] < pts[lo][k] {
+				lo = i
+			}
+			if p[k] > pts[hi][k] {
+				hi = i
+			}
+		}
+		take(lo)
+		take(hi)
+	}
+	for ctx.Err() == nil {
+		g := geom.HullWithin(ctx, chosen, geom.Finely)
+		body := fit.NewConvex(fit.OfHull(g))
+		far, out := -1, 0.0
+		for i, p := range pts {
+			if taken[i] {
+				continue
+			}
+			d := body.Distance(p)
+			if len(body.Planes) > 0 {
+				d = body.Beyond(p)
+			}
+			if d > out {
+				far, out = i, d
+			}
+		}
+		if far < 0 || len(chosen) >= most || out <= enough && len(body.Planes) > 0 {
+			return body.Body, out
+		}
+		take(far)
+	}
+	return fit.OfHull(geom.HullWithin(ctx, pts, geom.Finely)), 0
+}
