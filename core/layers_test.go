@@ -22,7 +22,7 @@ var layers = [][]string{
 	{"core/flaw", "core/uv", "core/order", "core/waste", "core/tangent", "core/flicker"},
 	{"core/cost", "core/coarse", "core/mend", "core/deviation"},
 	{"core/simplify", "core/fit"},
-	{"core/solid"},
+	{"core/solid", "core/decompose", "core/passage"},
 	{"core/ladder"},
 	{"core/class", "core/shape/shapetest"},
 	{"core/target"},

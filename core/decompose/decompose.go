@@ -23,6 +23,7 @@ import (
 	"yarvek/core/fit"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
+	"yarvek/core/split"
 )
 
 // Options say what is wanted. Lengths are those of the scene.
@@ -88,11 +89,9 @@ func Of(ctx context.Context, s *scene.Scene, o Options) Result {
 			x.samples = append(x.samples, y.samples...)
 		}
 	}
-	for _, p := range parts {
-		if ctx.Err() != nil {
-			return Result{}
-		}
-		r.Hulls = append(r.Hulls, c.limited(ctx, p))
+	r.Hulls = make([]Hull, len(parts))
+	if split.Each(ctx, len(parts), func(i int) { r.Hulls[i] = c.limited(ctx, parts[i]) }) != nil {
+		return Result{}
 	}
 	for i, b := range o.Open {
 		for _, h := range r.Hulls {
