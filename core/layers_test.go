@@ -23,6 +23,7 @@ var layers = [][]string{
 	{"core/cost", "core/coarse", "core/mend", "core/deviation"},
 	{"core/simplify", "core/fit"},
 	{"core/solid", "core/decompose", "core/passage"},
+	{"core/gap"},
 	{"core/ladder"},
 	{"core/class", "core/shape/shapetest"},
 	{"core/target"},

@@ -5,18 +5,20 @@ import (
 	"encoding/json"
 	"fmt"
 	"math"
+	"strconv"
 	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
+	"yarvek/core/decompose"
 	"yarvek/core/deliver"
-	"yarvek/core/deviation"
 	"yarvek/core/fit"
+	"yarvek/core/gap"
 	"yarvek/core/geom"
 	"yarvek/core/measure"
+	"yarvek/core/passage"
 	"yarvek/core/scene"
-	"yarvek/core/shape"
 	"yarvek/core/solid"
 	"yarvek/core/station/export"
 	"yarvek/core/target"
@@ -26,120 +28,185 @@ import (
 type collided struct {
 	Shapes      int     `json:"shapes"`
 	Points      int     `json:"points"`
-	VolumeRatio float64 `json:"volumeRatio,omitempty"` // of the shape to the mesh; only of a closed one
-	GapOut      gap     `json:"gapOut"`                // from points of the mesh to the shape
-	GapIn       gap     `json:"gapIn"`                 // from points of the shape to the mesh
-	Ms          int64   `json:"ms"`                    // fitting alone
+	VolumeRatio float64 `json:"volumeRatio,omitempty"` // of the shapes together to the mesh; only of a closed one
+	GapOut      gapped  `json:"gapOut"`                // from points of the mesh to the shapes
+	GapIn       gapped  `json:"gapIn"`                 // from points of the shapes, outside of all others, to the mesh
+	// Passages is of those the body named by --keep-open finds, nil without one.
+	Passages *passages `json:"passages,omitempty"`
+	Ms       int64     `json:"ms"` // finding passages and shapes
 }
 
-type gap struct {
+type gapped struct {
 	Max  float64 `json:"max"`
 	Mean float64 `json:"mean"`
 }
 
-// fitted is a shape round a hull: its kind by the target's words, its mesh, and its exact volume.
-type fitted struct {
-	kind   string
-	mesh   *scene.Mesh
-	volume float64
+type passages struct {
+	Found int `json:"found"`
+	Open  int `json:"open"`
+}
+
+// fitting is what a shape is asked for.
+type fitting struct {
+	kind       string
+	hulls      int
+	points     int
+	concavity  float64 // metres
+	keep       float64 // radius of the ball that passages stay open for; metres, 0 for none
+	scene      *scene.Scene
+	open       []fit.Ball
+	impossible []string // what could not be met, in words
+}
+
+// one is the shapes that a single one is fitted round all with.
+func one(f func(ctx context.Context, h *geom.Hull, most int) solid.Solid) func(context.Context, *fitting) []solid.Solid {
+	return func(ctx context.Context, a *fitting) []solid.Solid {
+		pts := measure.Points(a.scene)
+		h := geom.HullWithin(ctx, pts, geom.Finely)
+		if len(h.Points) == 0 {
+			h.Points = pts // in one place
+		}
+		return []solid.Solid{f(ctx, h, a.points)}
+	}
 }
 
 // fits are the shapes there are, by the words of --shape.
-var fits = map[string]func(ctx context.Context, h *geom.Hull, most int) fitted{
-	"box": func(_ context.Context, h *geom.Hull, _ int) fitted {
-		b := fit.Upright(h.Points)
-		return fitted{"box", solid.Of("", b.Body()), b.Volume()}
-	},
-	"obox": func(ctx context.Context, h *geom.Hull, _ int) fitted {
-		b := fit.Smallest(ctx, h)
-		return fitted{"box", solid.Of("", b.Body()), b.Volume()}
-	},
-	"sphere": func(_ context.Context, h *geom.Hull, _ int) fitted {
-		b := fit.SmallestBall(h.Points)
-		return fitted{"ball", solid.OfBall("", b), b.Volume()}
-	},
-	"capsule": func(ctx context.Context, h *geom.Hull, _ int) fitted {
-		c := fit.SmallestCapsule(ctx, h)
-		return fitted{"capsule", solid.OfCapsule("", c), c.Volume()}
-	},
-	"slab": func(_ context.Context, h *geom.Hull, _ int) fitted {
-		s := fit.SlabOf(h.Points, fit.Slabs[len(fit.Slabs)-1])
-		return fitted{"hull", solid.Of("", s.Body), s.Body.Volume()}
-	},
-	"hull": func(ctx context.Context, h *geom.Hull, most int) fitted {
-		b := fit.Around(ctx, h, most)
-		return fitted{"hull", solid.Of("", b), b.Volume()}
+var fits = map[string]func(context.Context, *fitting) []solid.Solid{
+	"box":  one(func(_ context.Context, h *geom.Hull, _ int) solid.Solid { return solid.OfBox(fit.Upright(h.Points)) }),
+	"obox": one(func(ctx context.Context, h *geom.Hull, _ int) solid.Solid { return solid.OfBox(fit.Smallest(ctx, h)) }),
+	"sphere": one(func(_ context.Context, h *geom.Hull, _ int) solid.Solid {
+		return solid.OfBall(fit.SmallestBall(h.Points))
+	}),
+	"capsule": one(func(ctx context.Context, h *geom.Hull, _ int) solid.Solid {
+		return solid.OfCapsule(fit.SmallestCapsule(ctx, h))
+	}),
+	"slab": one(func(_ context.Context, h *geom.Hull, _ int) solid.Solid {
+		return solid.OfBody(fit.SlabOf(h.Points, fit.Slabs[len(fit.Slabs)-1]).Body)
+	}),
+	"hull": one(func(ctx context.Context, h *geom.Hull, most int) solid.Solid {
+		return solid.OfBody(fit.Around(ctx, h, most))
+	}),
+	"hulls": func(ctx context.Context, a *fitting) []solid.Solid {
+		r := decompose.Of(ctx, a.scene, decompose.Options{Hulls: a.hulls, Points: a.points, Concavity: a.concavity, Open: a.open})
+		var list []solid.Solid
+		for _, h := range r.Hulls {
+			list = append(list, solid.OfBody(h.Body))
+		}
+		if n := len(r.Hulls); n > a.hulls {
+			a.impossible = append(a.impossible, fmt.Sprintf("with %d hulls a passage would be filled: there are %d", a.hulls, n))
+		}
+		if n := len(r.Blocked); n > 0 {
+			a.impossible = append(a.impossible, fmt.Sprintf("%d of %d places could not be kept open", n, len(a.open)))
+		}
+		return list
 	},
 }
 
-const fitWords = "box, obox, sphere, capsule, slab, hull"
+const fitWords = "box, obox, sphere, capsule, slab, hull, hulls"
 
 func collideCommand() *cobra.Command {
-	var out, mesh, kind string
-	most := 64
+	var out, mesh string
+	a := fitting{hulls: 16, points: 64}
 	c := &cobra.Command{Use: "collide FILE|ZIP -o OUT.(obj|glb|gltf|fbx) --shape (" + strings.ReplaceAll(fitWords, ", ", "|") + ")",
 		Args:  cobra.ExactArgs(1),
-		Short: "Fit a collision shape round a mesh file, and say how well it fits",
-		Long: "Prints one JSON object: points, how much more the shape holds than the mesh, how far the two are apart (metres, both ways,\n" +
-			"sampled), and the time. Writes the mesh with the shape beside it, named by the target's pattern. One shape is fitted round all of\n" +
-			"the file; a hull stays outside it, however few points it may have.",
+		Short: "Fit collision shapes to a mesh file, and say how well they fit",
+		Long: "Prints one JSON object: shapes and their points, how much more they hold than the mesh, how far the two are apart (metres,\n" +
+			"both ways, sampled), passages found and still open, and the time. Writes the mesh with the shapes beside it, named by the\n" +
+			"target's pattern. One shape is fitted round all of the file, or as many hulls as it takes, up to --max-hulls; a single hull\n" +
+			"stays outside of the mesh, however few points it may have.",
 		RunE: func(c *cobra.Command, args []string) error {
-			if fits[kind] == nil {
-				return fmt.Errorf("%q is no shape: expected one of %s", kind, fitWords)
+			switch {
+			case fits[a.kind] == nil:
+				return fmt.Errorf("%q is no shape: expected one of %s", a.kind, fitWords)
+			case a.points < 8 || a.points > 4096:
+				return fmt.Errorf("a hull can't have at most %d points: expected 8 to 4096", a.points)
+			case a.hulls < 1 || a.hulls > 1024:
+				return fmt.Errorf("there can't be at most %d hulls: expected 1 to 1024", a.hulls)
+			case !(a.concavity >= 0) || !(a.keep >= 0):
+				return fmt.Errorf("--concavity and --keep-open can't be below 0")
 			}
-			if most < 8 || most > 4096 {
-				return fmt.Errorf("a hull can't have at most %d points: expected 8 to 4096", most)
-			}
-			return collideFile(c, args[0], mesh, out, kind, most)
+			return collideFile(c, args[0], mesh, out, a)
 		}}
 	c.Flags().StringVarP(&out, "out", "o", "", "file to write; its suffix chooses the format")
-	c.Flags().StringVar(&kind, "shape", "", "one of "+fitWords)
-	c.Flags().IntVar(&most, "max-points", most, "that a hull may have")
+	c.Flags().StringVar(&a.kind, "shape", "", "one of "+fitWords)
+	c.Flags().IntVar(&a.hulls, "max-hulls", a.hulls, "that there may be")
+	c.Flags().IntVar(&a.points, "max-points", a.points, "that a hull may have")
+	c.Flags().Float64Var(&a.concavity, "concavity", 0, "millimetres deep that a hollow may be filled to save a hull")
+	c.Flags().Float64Var(&a.keep, "keep-open", 0, "radius in metres of a ball that passages stay open for; 0 for none")
 	c.Flags().StringVar(&mesh, "mesh", "", "which mesh of a zip, by its name in it")
 	_ = c.MarkFlagRequired("out")
 	_ = c.MarkFlagRequired("shape")
 	return c
 }
 
-func collideFile(c *cobra.Command, file, mesh, out, kind string, most int) error {
+// mostBalls bounds the places that are kept open.
+const mostBalls = 300
+
+func collideFile(c *cobra.Command, file, mesh, out string, a fitting) error {
 	f, m, err := readFor(c.Context(), out, file, mesh)
 	if err != nil {
 		return err
 	}
 	defer m.close()
 	s, ctx := m.scene, c.Context()
-	pts := measure.Points(s)
-	if len(pts) == 0 {
+	if len(measure.Points(s)) == 0 {
 		return fmt.Errorf("%s has no polygons to fit a shape round", file)
 	}
+	a.scene = s
+	a.concavity /= 1000
 	began := time.Now()
-	h := geom.HullWithin(ctx, pts, geom.Finely)
-	if len(h.Points) == 0 {
-		h.Points = pts // on one line, or in one place
+	var ways *passage.Grid
+	if a.keep > 0 {
+		if ways, err = passage.New(ctx, s, passage.Body{Radius: a.keep}); err != nil {
+			return fmt.Errorf("--keep-open %g: %w", a.keep, err)
+		}
+		a.open = ways.Balls(mostBalls)
 	}
-	got := fits[kind](ctx, h, most)
+	list := fits[a.kind](ctx, &a)
 	if err := ctx.Err(); err != nil {
 		return err
 	}
-	answer := collided{Shapes: 1, Points: len(got.mesh.Points), Ms: time.Since(began).Milliseconds()}
-	if is := measure.Of(ctx, s); is.Closed && is.Volume != 0 {
-		answer.VolumeRatio = got.volume / math.Abs(is.Volume)
+	answer := collided{Shapes: len(list), Ms: time.Since(began).Milliseconds()}
+	for _, w := range a.impossible {
+		fmt.Fprintln(c.ErrOrStderr(), w)
 	}
 	to := ownFrame(s)
 	pattern, err := to.Pattern(target.SolidName)
 	if err != nil {
 		return err
 	}
+	with := scene.Delivery{Scene: s}
 	asset := bareName(out)
-	name, err := pattern.Make(map[string]string{"mesh": firstMesh(s), "asset": asset, "kind": got.kind, "n": "1"})
-	if err != nil {
-		return err
+	var forms []*solid.Form
+	var stand []passage.Shape
+	volume := 0.0
+	for i, x := range list {
+		name, err := pattern.Make(map[string]string{"mesh": firstMesh(s), "asset": asset, "kind": string(x.Kind), "n": strconv.Itoa(i + 1)})
+		if err != nil {
+			return err
+		}
+		form := x.Form(ctx)
+		m := form.Mesh(name)
+		with.Collision = append(with.Collision, scene.Shape{Name: name, Mesh: m, Frame: geom.Identity})
+		forms, stand = append(forms, form), append(stand, form)
+		answer.Points += len(m.Points)
+		volume += form.Volume()
 	}
-	got.mesh.Name = name
-	// Both ways: out from the mesh, and in from the shape.
-	d := deviation.Of(ctx, s, shape.Scene(name, nil, got.mesh), 100_000)
-	answer.GapOut, answer.GapIn = gap{d.There.Max, d.There.Mean}, gap{d.Back.Max, d.Back.Mean}
-	with := scene.Delivery{Scene: s, Collision: []scene.Shape{{Name: name, Mesh: got.mesh, Frame: geom.Identity}}}
+	is := measure.Of(ctx, s)
+	closed := is.Closed && is.Volume != 0
+	if closed {
+		answer.VolumeRatio = volume / math.Abs(is.Volume)
+	}
+	if ways != nil {
+		answer.Passages = &passages{Found: len(ways.Found)}
+		for _, open := range ways.Open(stand, passage.Slack) {
+			if open {
+				answer.Passages.Open++
+			}
+		}
+	}
+	b := gap.NewMesh(ctx, s, closed).Of(ctx, forms, 0)
+	answer.GapOut, answer.GapIn = gapped{b.Out.Max, b.Out.Mean}, gapped{b.In.Max, b.In.Mean}
 	p, err := deliver.Make(ctx, deliver.Order{Delivery: with, Decisions: export.Decisions{Format: f.ID}, Asset: asset, Target: to})
 	if err != nil {
 		return err

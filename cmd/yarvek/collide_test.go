@@ -45,7 +45,8 @@ func TestShapesAreFittedRoundAFile(t *testing.T) {
 			assert.Equal(t, 8, got.Points, c.shape)
 			assert.InDelta(t, 0, got.GapOut.Max+got.GapIn.Max, 1e-6, c.shape)
 		} else {
-			assert.Greater(t, got.GapOut.Max, 0.1, c.shape)
+			assert.InDelta(t, 0, got.GapOut.Max, 1e-6, c.shape)
+			assert.Greater(t, got.GapIn.Max, 0.1, c.shape)
 		}
 		b, err := os.ReadFile(out)
 		require.NoError(t, err)

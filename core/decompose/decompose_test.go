@@ -154,7 +154,11 @@ func TestPassagesStayOpen(t *testing.T) {
 			for _, h := range hulls {
 				volume += h.Volume()
 			}
-			open := g.Open(hulls, 0.03)
+			var shapes []passage.Shape
+			for _, h := range hulls {
+				shapes = append(shapes, h)
+			}
+			open := g.Open(shapes, passage.Slack)
 			fmt.Printf("%-16s %2d hulls of %3d pieces, volume %.3f, out %.4f of the size, %v open of %d, %d ms\n",
 				x.name, len(hulls), r.Pieces, volume/is.Volume, sticks(s, hulls)/is.Box.Size().Len(), open, len(g.Found), ms)
 			assert.NotContains(t, open, false)

@@ -102,13 +102,16 @@ func (c Capsule) Volume() float64 {
 }
 
 // Holds is how far a point lies outside, 0 within; metres.
-func (c Capsule) Holds(p geom.Vec3) float64 {
+func (c Capsule) Holds(p geom.Vec3) float64 { return max(0, c.From(p)) }
+
+// From is the signed distance of a point from the capsule's surface, negative within; metres.
+func (c Capsule) From(p geom.Vec3) float64 {
 	d := c.B.Sub(c.A)
 	t := 0.0
 	if l := d.Dot(d); l > 0 {
 		t = min(1, max(0, p.Sub(c.A).Dot(d)/l))
 	}
-	return max(0, p.Dist(c.A.Add(d.Mul(t)))-c.Radius)
+	return p.Dist(c.A.Add(d.Mul(t))) - c.Radius
 }
 
 // SmallestCapsule is about the capsule of the least volume that holds a hull: of the directions of

@@ -50,10 +50,10 @@ func TestPassagesByHand(t *testing.T) {
 			}
 			assert.Equal(t, x.mouths, mouths)
 			hull := fit.NewConvex(fit.OfHull(geom.HullOf(t.Context(), measure.Points(s))))
-			for _, open := range g.Open([]*fit.Convex{hull}, 0.02) {
+			for _, open := range g.Open([]Shape{hull}, Slack) {
 				assert.False(t, open, "one hull fills it")
 			}
-			for _, open := range g.Open(nil, 0.02) {
+			for _, open := range g.Open(nil, Slack) {
 				assert.True(t, open)
 			}
 		})

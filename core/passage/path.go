@@ -284,17 +284,28 @@ func (g *Grid) Balls(most int) []fit.Ball {
 	return list
 }
 
+// Shape is what may stand in the way. Beyond is at most how far a point lies outside of it, negative
+// within, and Distance exactly so, 0 within.
+type Shape interface {
+	Beyond(p geom.Vec3) float64
+	Distance(p geom.Vec3) float64
+}
+
+// Slack is by how much a passage is commonly let be narrower, as a share of the radius: about what
+// the grid tells places by.
+const Slack = 0.03
+
 // Open tells of each passage whether convex bodies leave it open: whether the body still comes from
 // each mouth to every other, or to the inmost place. slack is by how much it may be narrower, as a
 // share of the radius.
-func (g *Grid) Open(bodies []*fit.Convex, slack float64) []bool {
+func (g *Grid) Open(bodies []Shape, slack float64) []bool {
 	column := g.Body.column()
 	free := func(p geom.Vec3) bool {
 		least := g.Body.Radius * (1 - slack)
 		for _, c := range column {
 			q := p.Add(c)
 			for _, b := range bodies {
-				if b.Box.Distance(q) < least && b.Beyond(q) < least && b.Distance(q) < least {
+				if b.Beyond(q) < least && b.Distance(q) < least {
 					return false
 				}
 			}

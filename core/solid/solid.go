@@ -1,4 +1,5 @@
-// Package solid makes meshes of the shapes that stand for an asset where things touch.
+// Package solid has the convex shapes that stand for an asset where things touch: boxes, balls,
+// capsules and hulls, with their meshes.
 package solid
 
 import (
@@ -9,8 +10,8 @@ import (
 	"yarvek/core/scene"
 )
 
-// Of is a convex body as a mesh without a material, its faces polygons.
-func Of(name string, b fit.Body) *scene.Mesh {
+// meshOf is a convex body as a mesh without a material, its faces polygons.
+func meshOf(name string, b fit.Body) *scene.Mesh {
 	m := &scene.Mesh{Name: name, Points: b.Points, FaceStart: []int32{0}, Slots: []int{-1}}
 	for _, f := range b.Faces {
 		m.Corners = append(m.Corners, f...)
@@ -25,13 +26,13 @@ const (
 	rings = 4
 )
 
-// OfBall is a ball as a mesh, its corners on it: six of them are its extremes along the axes.
-func OfBall(name string, b fit.Ball) *scene.Mesh {
-	return OfCapsule(name, fit.Capsule{A: b.Centre, B: b.Centre, Radius: b.Radius})
+// ballMesh is a ball as a mesh, its corners on it: six of them are its extremes along the axes.
+func ballMesh(name string, b fit.Ball) *scene.Mesh {
+	return capsuleMesh(name, fit.Capsule{A: b.Centre, B: b.Centre, Radius: b.Radius})
 }
 
-// OfCapsule is a capsule as a mesh, its corners on it.
-func OfCapsule(name string, c fit.Capsule) *scene.Mesh {
+// capsuleMesh is a capsule as a mesh, its corners on it.
+func capsuleMesh(name string, c fit.Capsule) *scene.Mesh {
 	m := &scene.Mesh{Name: name, FaceStart: []int32{0}, Slots: []int{-1}}
 	d := c.B.Sub(c.A).Unit()
 	if d == (geom.Vec3{}) {
