@@ -2,13 +2,17 @@ package main
 
 import (
 	"encoding/json"
+	"fmt"
 	"math"
 	"os"
 	"path/filepath"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"yarvek/core/shape/shapetest"
 )
 
 // crateText is a box of 1 by 2 by 3 m, closed, called crate.
@@ -72,4 +76,63 @@ func TestShapesAreFittedRoundAFile(t *testing.T) {
 			}
 		}
 	}
+}
+
+// hutText is a hut as an OBJ of quads, closed, with a doorway of 1 x 2 m.
+func hutText() string {
+	var b strings.Builder
+	m := shapetest.Hut()
+	b.WriteString("o hut\n")
+	for _, p := range m.Points {
+		fmt.Fprintf(&b, "v %g %g %g\n", p[0], p[1], p[2])
+	}
+	for f := range m.Faces() {
+		b.WriteString("f")
+		for _, c := range m.Corners[m.FaceStart[f]:m.FaceStart[f+1]] {
+			fmt.Fprintf(&b, " %d", c+1)
+		}
+		b.WriteString("\n")
+	}
+	return b.String()
+}
+
+// Hulls round a hut leave its doorway open for a ball of 0.45 m and are objects of their own in the
+// file; one hull closes it. What the file says is read by hand.
+func TestHullsLeaveADoorwayOpen(t *testing.T) {
+	dir := t.TempDir()
+	in := write(t, dir, "hut.obj", hutText())
+	for _, c := range []struct {
+		args  []string
+		open  int
+		ratio float64
+	}{
+		{[]string{"--shape", "hulls", "--max-hulls", "16", "--max-points", "64", "--keep-open", "0.45"}, 1, 1.15},
+		{[]string{"--shape", "hull", "--keep-open", "0.45"}, 0, 10},
+	} {
+		out := filepath.Join(dir, "out.obj")
+		said, err := run(t, collideCommand(), append([]string{in, "-o", out}, c.args...)...)
+		require.NoError(t, err, said)
+		var got collided
+		require.NoError(t, json.Unmarshal([]byte(said), &got), said)
+		require.NotNil(t, got.Passages)
+		assert.Equal(t, passages{Found: 1, Open: c.open}, *got.Passages)
+		assert.LessOrEqual(t, got.VolumeRatio, c.ratio)
+		assert.LessOrEqual(t, got.GapOut.Max, 0.02*5.6)
+		b, err := os.ReadFile(out)
+		require.NoError(t, err)
+		assert.Equal(t, got.Shapes, strings.Count(string(b), "solid hull"), "an object each")
+		if c.open == 0 {
+			continue
+		}
+		// No corner of a hull lies in the doorway, with room for rounding.
+		part := string(b)[strings.Index(string(b), "solid hull"):]
+		for line := range strings.Lines(part) {
+			var x, y, z float64
+			if n, _ := fmt.Sscanf(line, "v %g %g %g", &x, &y, &z); n == 3 {
+				assert.False(t, x > 1.01 && x < 1.99 && y > 0.11 && y < 2.09 && z > 3.89 && z < 4.01, line)
+			}
+		}
+	}
+	_, err := run(t, collideCommand(), in, "-o", filepath.Join(dir, "x.obj"), "--shape", "hulls", "--keep-open", "0.0001")
+	assert.ErrorContains(t, err, "too small")
 }

@@ -90,7 +90,7 @@ func Of(ctx context.Context, s *scene.Scene, o Options) Result {
 		}
 	}
 	r.Hulls = make([]Hull, len(parts))
-	if split.Each(ctx, len(parts), func(i int) { r.Hulls[i] = c.limited(ctx, parts[i]) }) != nil {
+	if split.Each(ctx, len(parts), func(i int) { r.Hulls[i] = c.limited(ctx, c.whole(ctx, parts[i])) }) != nil {
 		return Result{}
 	}
 	for i, b := range o.Open {

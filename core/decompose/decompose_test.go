@@ -167,3 +167,24 @@ func TestPassagesStayOpen(t *testing.T) {
 		})
 	}
 }
+
+// Shapes of a hundred thousand triangles.
+func BenchmarkHundredThousand(b *testing.B) {
+	for _, x := range []struct {
+		name string
+		mesh *scene.Mesh
+	}{
+		{"ring", shapetest.Torus(1, 0.25, 500, 100)},
+		{"bowl", shapetest.Bowl(0.1, 100, 250)},
+		{"boulder", shapetest.Boulder(159)},
+	} {
+		b.Run(x.name, func(b *testing.B) {
+			s := shape.Scene(x.name, nil, x.mesh)
+			for b.Loop() {
+				r := Of(b.Context(), s, Options{Hulls: 16, Points: 64})
+				b.ReportMetric(float64(x.mesh.Triangles()), "triangles")
+				b.ReportMetric(float64(len(r.Hulls)), "hulls")
+			}
+		})
+	}
+}

@@ -16,6 +16,7 @@ type part struct {
 	hull    *fit.Convex
 	volume  float64
 	samples []geom.Vec3 // of the surface it holds
+	all     []geom.Vec3 // the corners of what it holds, where hull has but some of them; of a piece
 	of      []*part     // what it was joined of; itself alone
 	solid   float64     // what of it is filled, where that is known otherwise than by its pieces
 	near    map[int]bool
@@ -24,6 +25,33 @@ type part struct {
 
 // mostSamples bounds the points of its surface that a part keeps.
 const mostSamples = 400
+
+// thick is from how many corners on a piece is joined to others by some of them.
+const thick = 120
+
+// newPiecePart is a part of points of the surface.
+func (c *cutting) newPiecePart(ctx context.Context, pts, samples []geom.Vec3) *part {
+	whole := geom.HullWithin(ctx, pts, geom.Finely)
+	if len(whole.Points) <= thick {
+		x := c.newPart(ctx, whole.Points, samples)
+		x.all = whole.Points
+		return x
+	}
+	x := c.newPart(ctx, geom.HullWithin(ctx, whole.Points, 2e-3).Points, samples)
+	x.all = whole.Points
+	return x
+}
+
+// whole is the part with all corners of its pieces.
+func (c *cutting) whole(ctx context.Context, x *part) *part {
+	var pts []geom.Vec3
+	for _, y := range x.of {
+		pts = append(pts, y.all...)
+	}
+	y := c.newPart(ctx, pts, x.samples)
+	y.solid = y.volume - max(0, x.excess())
+	return y
+}
 
 func (c *cutting) newPart(ctx context.Context, pts, samples []geom.Vec3) *part {
 	x := &part{hull: fit.NewConvex(fit.OfHull(geom.HullWithin(ctx, pts, geom.Finely))), samples: samples, near: map[int]bool{}}
@@ -66,7 +94,7 @@ func (c *cutting) parts(ctx context.Context, x *shell, root *node, cells [][]fit
 			continue
 		}
 		pts := append(slices.Clip(s.corners), c.inner(ctx, x, cells[i], func(p geom.Vec3) bool { return root.owns(p, i+1, c.near) })...)
-		out = append(out, c.newPart(ctx, pts, sampled(s)))
+		out = append(out, c.newPiecePart(ctx, pts, sampled(s)))
 	}
 	return out
 }
@@ -387,6 +415,7 @@ func (c *cutting) traded(ctx context.Context, list []*part) []*part {
 				two := make([]*part, len(x.of))
 				for i, y := range x.of {
 					two[i] = c.newPart(ctx, y.hull.Points, y.samples)
+					two[i].of = []*part{y}
 				}
 				halves[x] = c.exchanged(ctx, c.join(ctx, two, 2))
 			}

@@ -71,9 +71,11 @@ func fewer(ctx context.Context, pts []geom.Vec3, most int, enough float64) (fit.
 			if taken[i] {
 				continue
 			}
-			d := body.Distance(p)
+			d := 0.0
 			if len(body.Planes) > 0 {
 				d = body.Beyond(p)
+			} else {
+				d = body.Distance(p)
 			}
 			if d > out {
 				far, out = i, d

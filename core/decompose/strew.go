@@ -56,7 +56,7 @@ func (c *cutting) strewn(ctx context.Context, x *shell, k int) []*part {
 			continue
 		}
 		pts := append(slices.Clip(s.corners), c.inner(ctx, x, cell, func(geom.Vec3) bool { return true })...)
-		out = append(out, c.newPart(ctx, pts, sampled(s)))
+		out = append(out, c.newPiecePart(ctx, pts, sampled(s)))
 	}
 	for _, y := range out {
 		y.solid = y.volume * min(1, x.volume/math.Max(volumes(out), 1e-300))

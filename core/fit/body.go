@@ -24,6 +24,8 @@ type Convex struct {
 	Body
 	Planes []Plane // of its faces, outward: no corner of the body lies beyond one
 	Box    geom.Box
+	face   []int32 // of each plane, the face it is of; ^ that of a needle
+	size   float64
 }
 
 // thin is up to which share of the body's size the height of a face makes its plane uncertain.
@@ -37,7 +39,8 @@ func NewConvex(b Body) *Convex {
 		c.Box = c.Box.Add(p)
 	}
 	size := c.Box.Size().Max()
-	for _, f := range b.Faces {
+	c.size = size
+	for i, f := range b.Faces {
 		var n geom.Vec3
 		o := b.Points[f[0]]
 		longest := 0.0
@@ -53,12 +56,15 @@ func NewConvex(b Body) *Convex {
 		}
 		p := Plane{n.Mul(1 / area), 0}
 		p.D = p.N.Dot(o)
+		at := int32(i)
 		if area < thin*size*longest {
+			at = ^at
 			for _, q := range b.Points {
 				p.D = max(p.D, p.N.Dot(q))
 			}
 		}
 		c.Planes = append(c.Planes, p)
+		c.face = append(c.face, at)
 	}
 	return c
 }
@@ -90,9 +96,17 @@ func (c *Convex) Distance(p geom.Vec3) float64 {
 	if c.Beyond(p) <= 0 {
 		return 0
 	}
-	// All faces are asked, not only those that see the point: one that lies in a face's plane by
-	// rounding alone may be nearest to the next.
-	for _, f := range c.Faces {
+	// The nearest place lies on a face that sees the point; one in whose plane it lies but for rounding
+	// may be nearest, too, and so may a needle, of which its plane says nothing.
+	near := 1e-9 * c.size
+	for i, q := range c.Planes {
+		n := c.face[i]
+		if n < 0 {
+			n = ^n
+		} else if p.Dot(q.N)-q.D < -near {
+			continue
+		}
+		f := c.Faces[n]
 		for k := 1; k+1 < len(f); k++ {
 			best = min(best, geom.NearestOnTriangle(p, c.Points[f[0]], c.Points[f[k]], c.Points[f[k+1]]).Dist(p))
 		}

@@ -247,3 +247,26 @@ func TestBodiesAroundHoldWithFewCorners(t *testing.T) {
 	}
 	assert.Len(t, Around(ctx, hull(sets["cube"]), 64).Points, 8)
 }
+
+// Distances from a body are those to the nearest of all its faces.
+func TestDistancesAreThoseToAllFaces(t *testing.T) {
+	r := rand.New(rand.NewPCG(5, 6))
+	for range 300 {
+		var pts []geom.Vec3
+		for range 4 + r.IntN(40) {
+			pts = append(pts, geom.Vec3{r.NormFloat64(), r.NormFloat64() * 0.3, math.Round(2 * r.Float64())})
+		}
+		c := NewConvex(OfHull(geom.HullWithin(context.Background(), pts, geom.Finely)))
+		for range 50 {
+			p := geom.Vec3{2 * r.NormFloat64(), r.NormFloat64(), math.Round(4 * r.Float64())}
+			want := math.Inf(1)
+			for _, f := range c.Faces {
+				want = min(want, geom.NearestOnTriangle(p, c.Points[f[0]], c.Points[f[1]], c.Points[f[2]]).Dist(p))
+			}
+			if len(c.Planes) > 0 && c.Beyond(p) <= 0 {
+				want = 0
+			}
+			require.InDelta(t, want, c.Distance(p), 1e-9)
+		}
+	}
+}

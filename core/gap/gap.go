@@ -211,6 +211,9 @@ func strewn(ctx context.Context, pts []geom.Vec3, tris []int32, all float64, d f
 				}
 			}
 			for _, p := range [2]geom.Vec3{b, c} {
+				if n > places {
+					break // others have this corner for their first
+				}
 				if x := d(p); x >= 0 {
 					lists[block] = append(lists[block], sample{p, x, 0})
 					worst[t] = max(worst[t], float32(x))

@@ -101,7 +101,7 @@ func New(ctx context.Context, s *scene.Scene, b Body) (*Grid, error) {
 		used = append(used, pts[t])
 		box = box.Add(pts[t])
 	}
-	hull := geom.HullOf(ctx, used)
+	hull := geom.HullWithin(ctx, used, 1e-3) // of a round one few planes are enough
 	g.hull = fit.NewConvex(fit.OfHull(hull))
 	if len(g.hull.Planes) == 0 || !(b.Radius > 0) {
 		return g, ctx.Err()

@@ -37,6 +37,12 @@ func (g *Grid) measure(ctx context.Context, tree *geom.BVH, column []geom.Vec3) 
 			_, tri, _ := tree.Nearest(middle.Add(c), limit+half)
 			far = far && tri < 0
 		}
+		// No cell is farther from the mesh than the one before it and the way between.
+		before := make([]float64, len(column))
+		for k := range before {
+			before[k] = limit
+		}
+		var last geom.Vec3
 		for z := lo[2]; z < hi[2]; z++ {
 			for y := lo[1]; y < hi[1]; y++ {
 				for x := lo[0]; x < hi[0]; x++ {
@@ -44,10 +50,16 @@ func (g *Grid) measure(ctx context.Context, tree *geom.BVH, column []geom.Vec3) 
 					d := limit
 					if !far {
 						p := g.at(i)
-						for _, c := range column {
-							if _, tri, dist := tree.Nearest(p.Add(c), d); tri >= 0 {
-								d = min(d, dist)
+						way := p.Dist(last)
+						last = p
+						for k, c := range column {
+							// Of the others only what is nearer than the nearest so far counts.
+							most := min(d, (before[k]+way)*(1+1e-9))
+							_, tri, dist := tree.Nearest(p.Add(c), most)
+							if before[k] = dist; tri < 0 {
+								before[k] = limit
 							}
+							d = min(d, dist)
 						}
 					}
 					g.clear[i] = float32(d)
