@@ -143,7 +143,7 @@ func Beam() *scene.Mesh {
 	return Blocks("beam", []float64{0, 0.02, 0.2}, []float64{0, 0.02, 0.2}, []float64{0, 3}, func(p geom.Vec3) bool { return p[0] < 0.02 || p[1] < 0.02 })
 }
 
-// Stair is n solid steps of 0.28 x 0.18 m, 1 m wide, down along +X.
+// Stair is n solid steps of 0.28 x 0.18 m, 1 m wide, up along +X.
 func Stair(n int) *scene.Mesh {
 	steps, rise := []float64{0}, []float64{0}
 	for i := range n {
