@@ -81,7 +81,7 @@ func (o *Outcome) walk(ctx context.Context, forms []*solid.Form) error {
 		}
 		p = next
 		w.Path = append(w.Path, p)
-		w.Climbed = max(w.Climbed, p[1]-ground)
+		w.Climbed = max(w.Climbed, below(forms, p, ground)-ground)
 	}
 	every := max(1, int(t.Speed/stride/60))
 	for i := 0; i < len(w.Path); i += every {
