@@ -157,9 +157,13 @@ type cut struct {
 
 // best is the cut that leaves the least air, nil where none makes it less.
 func (c *cutting) best(ctx context.Context, p *plan, x *piece) *cut {
-	list := c.planes(p, x)
+	list, own := c.planes(p, x)
 	cuts := make([]*cut, len(list))
-	_ = split.Each(ctx, len(list), func(i int) { cuts[i] = c.tried(ctx, p, x, list[i]) })
+	_ = split.Each(ctx, len(list), func(i int) {
+		if cuts[i] = c.tried(ctx, p, x, list[i]); cuts[i] != nil && i < own {
+			cuts[i].cost += crooked * x.air // sides of the mesh itself are cut along before others that are no worse
+		}
+	})
 	var best *cut
 	for _, k := range cuts {
 		if k != nil && (best == nil || k.cost < best.cost) {
@@ -202,9 +206,12 @@ func (c *cutting) tried(ctx context.Context, p *plan, x *piece, at fit.Plane) *c
 // Bounds of the planes that are tried for a cut.
 const mostHollow = 12 // those of faces along hollow edges
 
-// planes are those that may cut a piece: along its axes and the world's, and of faces where the
-// surface is hollow.
-func (c *cutting) planes(p *plan, x *piece) []fit.Plane {
+// crooked is by how much less a cut along no side of the mesh counts, as a share of what there is.
+const crooked = 0.08
+
+// planes are those that may cut a piece: along its axes and the world's, the first own of them, and of
+// faces where the surface is hollow.
+func (c *cutting) planes(p *plan, x *piece) (all []fit.Plane, own int) {
 	var middles []geom.Vec3
 	var areas []float64
 	var sum float64
@@ -231,7 +238,7 @@ func (c *cutting) planes(p *plan, x *piece) []fit.Plane {
 			}
 		}
 	}
-	_, own := spread.Eigen()
+	_, axes := spread.Eigen()
 	var list []fit.Plane
 	for k := range 3 {
 		n := geom.Vec3{}
@@ -241,7 +248,7 @@ func (c *cutting) planes(p *plan, x *piece) []fit.Plane {
 		}
 	}
 	for k := range 3 {
-		n := own.Col(k)
+		n := axes.Col(k)
 		lo, hi := math.Inf(1), math.Inf(-1)
 		for _, q := range x.hull.Points {
 			d := q.Dot(n)
@@ -252,7 +259,7 @@ func (c *cutting) planes(p *plan, x *piece) []fit.Plane {
 			list = append(list, fit.Plane{N: n, D: lo + t*(hi-lo)})
 		}
 	}
-	return append(list, c.hollows(p, x)...)
+	return append(list, c.hollows(p, x)...), len(list)
 }
 
 // hollows are the planes of faces along edges where the surface of a piece is hollow, those with the

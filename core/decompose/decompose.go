@@ -93,6 +93,7 @@ func Of(ctx context.Context, s *scene.Scene, o Options) Result {
 	if split.Each(ctx, len(parts), func(i int) { r.Hulls[i] = c.limited(ctx, c.whole(ctx, parts[i])) }) != nil {
 		return Result{}
 	}
+	r.Hulls = c.needed(r.Hulls)
 	for i, b := range o.Open {
 		for _, h := range r.Hulls {
 			if fit.NewConvex(h.Body).Distance(b.Centre) < b.Radius*(1-slack) {
@@ -103,6 +104,49 @@ func Of(ctx context.Context, s *scene.Scene, o Options) Result {
 	}
 	o.Progress(1)
 	return r
+}
+
+// needed are the hulls without those that hold nothing of their own: slivers between others, and such
+// as lie in another.
+func (c *cutting) needed(list []Hull) []Hull {
+	all := make([]*fit.Convex, len(list))
+	for i, h := range list {
+		all[i] = fit.NewConvex(h.Body)
+	}
+	var out []Hull
+	for i := len(list) - 1; i >= 0; i-- {
+		// A flat one has nothing that is not on its corners; one in another is held whole.
+		size := all[i].Box.Size()
+		flat := list[i].Body.Volume() <= 1e-7*c.size*c.size*size.Max() || min(size[0], size[1], size[2]) <= 1e-6*c.size
+		idle := len(list) > 1
+		in := -1
+		for _, p := range list[i].Body.Points {
+			held := false
+			for k, o := range all {
+				if k == i || o == nil || !flat && in >= 0 && k != in {
+					continue
+				}
+				if o.Distance(p) <= 1e-6*c.size {
+					held = true
+					if !flat {
+						in = k
+					}
+					break
+				}
+			}
+			if !held {
+				idle = false
+				break
+			}
+		}
+		if idle && (flat || in >= 0) {
+			all[i] = nil
+			continue
+		}
+		out = append(out, list[i])
+	}
+	slices.Reverse(out)
+	return out
 }
 
 // slack is how far a hull may reach into a place that stays open, as a share of its radius: less

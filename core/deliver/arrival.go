@@ -97,6 +97,7 @@ func Check(ctx context.Context, d scene.Delivery, p *pack.Package, f format.Form
 		c.row("polygons", "Polygons", figure.Count(a.Polygons), figure.Count(b.Polygons))
 	}
 	c.lods(d, got, t)
+	c.shapes(d, got, t)
 	c.list("parts", "Parts", partNames(sent), partNames(got))
 	c.places(sent, got)
 	if a, b := emptyNames(sent), emptyNames(got); len(a)+len(b) > 0 {
@@ -315,7 +316,7 @@ func only(a, b []string) string {
 var reasons = map[string][]pack.Topic{
 	"slots": {pack.Materials}, "textures": {pack.Textures, pack.Pictures, pack.Materials}, "uvsets": {pack.UVSets},
 	"corners": {pack.Colors, pack.Smoothing, pack.UVSets, pack.Materials}, "parts": {pack.Nodes}, "places": {pack.Nodes}, "empties": {pack.Nodes},
-	"polygons": {pack.Polygons}, "lods": {pack.LODs, pack.Nodes},
+	"polygons": {pack.Polygons}, "collision": {pack.Collision, pack.Nodes}, "lods": {pack.LODs, pack.Nodes},
 }
 
 // reason picks what the writer said about the thing that differs.

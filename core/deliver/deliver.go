@@ -9,6 +9,7 @@ import (
 	"context"
 
 	"yarvek/core/fault"
+	"yarvek/core/figure"
 	"yarvek/core/format"
 	"yarvek/core/format/pack"
 	"yarvek/core/scene"
@@ -54,6 +55,11 @@ func Make(ctx context.Context, o Order) (*Parcel, error) {
 	if err != nil {
 		return nil, err
 	}
+	if n := len(chosen.Collision); o.Decisions.Shapes == export.ShapesLeft && n > 0 {
+		chosen.Collision = nil
+		said = append(said, pack.Change{About: pack.Collision, What: figure.Plural(n, "collision shape", "collision shapes") + " stayed behind",
+			Why: "as decided"})
+	}
 	shaped, changes := Shape(ctx, chosen, o.Decisions, f)
 	said = append(said, changes...)
 	shaped, names, err := named(shaped, o.Target, o.Asset)
@@ -67,6 +73,12 @@ func Make(ctx context.Context, o Order) (*Parcel, error) {
 	} else {
 		shaped.LODs = nil
 	}
+	touch := shaped.Collision
+	if o.Decisions.Shapes != export.ShapesApart {
+		touch = nil
+	} else {
+		shaped.Collision = nil
+	}
 	if p.Package, err = format.Write(ctx, shaped, f, p.Name, o.Target); err != nil {
 		return nil, err
 	}
@@ -76,6 +88,11 @@ func Make(ctx context.Context, o Order) (*Parcel, error) {
 	}
 	for i, l := range apart {
 		if err := p.addLOD(ctx, o, l, i+1); err != nil {
+			return nil, err
+		}
+	}
+	if len(touch) > 0 {
+		if err := p.addShapes(ctx, o, touch, shaped.Scene); err != nil {
 			return nil, err
 		}
 	}

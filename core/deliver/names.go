@@ -129,8 +129,41 @@ func named(d scene.Delivery, t target.Target, asset string) (scene.Delivery, []p
 	if d.LODs, err = namedLODs(d.LODs, t, asset, was, s.Materials); err != nil {
 		return d, nil, err
 	}
+	if d.Collision, err = namedShapes(d.Collision, t, asset, was); err != nil {
+		return d, nil, err
+	}
 	d.Scene = s
 	return d, said, nil
+}
+
+// namedShapes gives collision shapes their names by the target's pattern, of what the nodes they stand
+// for are called now; of each node and kind they are counted from 1 on. Those that have a name keep it.
+func namedShapes(list []scene.Shape, t target.Target, asset string, is map[string]string) ([]scene.Shape, error) {
+	pattern, err := t.Pattern(target.SolidName)
+	if err != nil || len(list) == 0 {
+		return list, err
+	}
+	out := make([]scene.Shape, len(list))
+	count := map[[2]string]int{}
+	for i, s := range list {
+		if s.Name == "" {
+			of := s.Of
+			if now, ok := is[of]; ok {
+				of = now
+			}
+			s.Of = of
+			k := [2]string{of, s.Kind}
+			count[k]++
+			if s.Name, err = pattern.Make(map[string]string{"mesh": of, "asset": asset, "kind": s.Kind, "n": strconv.Itoa(count[k])}); err != nil {
+				return nil, err
+			}
+		}
+		own := *s.Mesh
+		own.Name = s.Name
+		s.Mesh = &own
+		out[i] = s
+	}
+	return out, nil
 }
 
 // namedLODs gives the nodes of LODs their names by the target's pattern, of what the nodes they

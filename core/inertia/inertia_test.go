@@ -14,7 +14,9 @@ import (
 
 func of(m *scene.Mesh) Of {
 	var s Sum
-	m.EachTriangle(func(_ int, a, b, c int32) { s.Add(m.Points[m.Corners[a]], m.Points[m.Corners[b]], m.Points[m.Corners[c]]) })
+	m.EachTriangle(func(_ int, a, b, c int32) {
+		s.Add(m.Points[m.Corners[a]], m.Points[m.Corners[b]], m.Points[m.Corners[c]])
+	})
 	return s.Of()
 }
 

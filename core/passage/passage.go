@@ -21,8 +21,10 @@ import (
 
 // Body is what wants to pass. Lengths are metres.
 type Body struct {
-	Radius float64   // of a ball; more than 0
-	Height float64   // of somebody upright, from sole to crown; 0 for a ball
+	Radius float64 // of a ball; more than 0
+	// Height of somebody upright, from sole to crown; 0 for a ball. Somebody upright stands on the
+	// ground that the mesh stands on, or higher.
+	Height float64
 	Up     geom.Vec3 // unit, of somebody upright
 }
 
@@ -77,6 +79,8 @@ type Grid struct {
 	clear []float32 // distance of the body's balls from the mesh, the least, up to a limit
 	free  []bool    // the body can come there from outside
 	hull  *fit.Convex
+	// height of the middle of somebody who stands where the mesh does
+	soles float64
 	// depth below which a middle counts as within the hull
 	within float64
 	Found  []Passage // the largest first
@@ -106,6 +110,11 @@ func New(ctx context.Context, s *scene.Scene, b Body) (*Grid, error) {
 	if len(g.hull.Planes) == 0 || !(b.Radius > 0) {
 		return g, ctx.Err()
 	}
+	g.soles = math.Inf(1)
+	for _, p := range used {
+		g.soles = min(g.soles, p.Dot(b.Up))
+	}
+	g.soles += b.Height / 2
 	column := b.column()
 	room := box.Grown(b.Radius)
 	for _, c := range column {
@@ -134,6 +143,7 @@ func New(ctx context.Context, s *scene.Scene, b Body) (*Grid, error) {
 	}
 	g.flood()
 	g.find(ctx)
+	g.clear, g.free = nil, nil
 	return g, ctx.Err()
 }
 

@@ -48,6 +48,9 @@ func (g *Grid) measure(ctx context.Context, tree *geom.BVH, column []geom.Vec3) 
 				for x := lo[0]; x < hi[0]; x++ {
 					i := g.number(x, y, z)
 					d := limit
+					if g.Body.Height > 0 && g.at(i).Dot(g.Body.Up) < g.soles-1e-9 {
+						continue // below the ground nobody walks
+					}
 					if !far {
 						p := g.at(i)
 						way := p.Dist(last)

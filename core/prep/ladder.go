@@ -210,9 +210,7 @@ func (t *tail) climbAt(by ladder.Making, outside bool, shares []float64) *climbe
 			from = ladder.Put(kept, before)
 		}
 		c, meshes := ladder.Down(ctx, from, by, shares, func(f float64) {
-			if t.in.Progress != nil {
-				t.in.Progress(0.8 * f)
-			}
+			t.say("Collapsing edges", 0.8*f)
 		})
 		if outside {
 			c.Steps = append([]ladder.Step{{Triangles: from.Count().Triangles}}, c.Steps...)
@@ -282,9 +280,7 @@ func (t *tail) fetch(list []lods.Placed, climbs [2]*climbed, scale float64, hand
 		m := made(t, key, large, none, func(ctx context.Context) (*lods.Measured, error) {
 			m := measure(ctx, t.kept, ladder.Put(t.kept, c.Meshes[p.Mesh.Step]))
 			m.Visible = c.Climb.Steps[p.Mesh.Step].Visible
-			if t.in.Progress != nil {
-				t.in.Progress(0.8 + 0.2*float64(i+1)/float64(len(list)))
-			}
+			t.say("Measuring what shows", 0.8+0.2*float64(i+1)/float64(len(list)))
 			return &m, nil
 		})
 		if t.err != nil {

@@ -16,6 +16,7 @@ import (
 	"yarvek/core/station"
 	"yarvek/core/station/axes"
 	"yarvek/core/station/budget"
+	"yarvek/core/station/collision"
 	"yarvek/core/station/export"
 	"yarvek/core/station/lods"
 	"yarvek/core/station/pivot"
@@ -27,14 +28,15 @@ import (
 // Prep is the decisions of an asset, station by station. Its JSON is what is kept; a
 // station that decides nothing is left out of it. The zero Prep decides nothing.
 type Prep struct {
-	Source  source.Decisions  `json:"source,omitzero"`
-	Size    size.Decisions    `json:"size,omitzero"`
-	Axes    axes.Decisions    `json:"axes,omitzero"`
-	Pivot   pivot.Decisions   `json:"pivot,omitzero"`
-	Surface surface.Decisions `json:"surface,omitzero"`
-	Budget  budget.Decisions  `json:"budget,omitzero"`
-	LODs    lods.Decisions    `json:"lods,omitzero"`
-	Export  export.Decisions  `json:"export,omitzero"`
+	Source    source.Decisions    `json:"source,omitzero"`
+	Size      size.Decisions      `json:"size,omitzero"`
+	Axes      axes.Decisions      `json:"axes,omitzero"`
+	Pivot     pivot.Decisions     `json:"pivot,omitzero"`
+	Surface   surface.Decisions   `json:"surface,omitzero"`
+	Budget    budget.Decisions    `json:"budget,omitzero"`
+	LODs      lods.Decisions      `json:"lods,omitzero"`
+	Collision collision.Decisions `json:"collision,omitzero"`
+	Export    export.Decisions    `json:"export,omitzero"`
 }
 
 // list is the stations in the order of the work, each with its field of a Prep. Every
@@ -47,6 +49,7 @@ var list = []entry{
 	field(surface.Info, func(p *Prep) *surface.Decisions { return &p.Surface }),
 	field(budget.Info, func(p *Prep) *budget.Decisions { return &p.Budget }),
 	field(lods.Info, func(p *Prep) *lods.Decisions { return &p.LODs }),
+	field(collision.Info, func(p *Prep) *collision.Decisions { return &p.Collision }),
 	field(export.Info, func(p *Prep) *export.Decisions { return &p.Export }),
 }
 

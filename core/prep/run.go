@@ -12,6 +12,7 @@ import (
 	"yarvek/core/station"
 	"yarvek/core/station/axes"
 	"yarvek/core/station/budget"
+	"yarvek/core/station/collision"
 	"yarvek/core/station/export"
 	"yarvek/core/station/lods"
 	"yarvek/core/station/pivot"
@@ -36,9 +37,9 @@ type Input struct {
 	Shelf Shelf
 	// Make has coarser meshes made however long that takes; without it the report of LODs says that
 	// those of a large scene are still to be made. Progress, which may be nil, is told how far it
-	// is, from 0 to 1.
+	// is at what, from 0 to 1; it may be called from several goroutines.
 	Make     bool
-	Progress func(fraction float64)
+	Progress func(step string, fraction float64)
 }
 
 // Shelf keeps bytes by key, and may lose any of them at any moment. Equal keys mean equal bytes.
@@ -77,14 +78,15 @@ type Result struct {
 	Survey *source.Survey // of Came
 
 	// The stations' reports in their own types; Stops has them too.
-	Source  *source.Report
-	Size    *size.Report
-	Axes    *axes.Report
-	Pivot   *pivot.Report
-	Surface *surface.Report
-	Budget  *budget.Report
-	LODs    *lods.Report
-	Export  *export.Report
+	Source    *source.Report
+	Size      *size.Report
+	Axes      *axes.Report
+	Pivot     *pivot.Report
+	Surface   *surface.Report
+	Budget    *budget.Report
+	LODs      *lods.Report
+	Collision *collision.Report
+	Export    *export.Report
 
 	// Delivery is what leaves, whatever the last station is.
 	Delivery scene.Delivery
@@ -93,6 +95,9 @@ type Result struct {
 
 	stops []Stop // one for each on the list, in order
 }
+
+// Pending tells that something that takes long is still to be made.
+func (r *Result) Pending() bool { return r.LODs.Pending || r.Collision.Pending }
 
 // Stops lists the stops in the order of the work, one a station as far as they were asked for. The list must not be
 // written to.
@@ -172,7 +177,7 @@ func NewMemo(limit int64) *Memo {
 // Rules is the version of the rules of all stations: it is part of every key. Raise it
 // when a station gives another outcome for the same scene and decisions, so that what
 // was derived by the old rules and kept on disk is not taken for the new.
-const Rules = 17
+const Rules = 18
 
 // Run walks the stations. What no decision before it changed comes from the memo,
 // which may be nil. The error is ctx's, or says what of the prep can't be meant.
@@ -311,14 +316,23 @@ func Run(ctx context.Context, in Input, p Prep, m *Memo) (*Result, error) {
 		return r, nil
 	}
 
-	r.Delivery = scene.Delivery{Scene: w.scene, Markers: r.Pivot.Delivered(), Vanish: p.LODs.Vanish,
+	t.collision()
+	if w.err != nil {
+		return nil, w.err
+	}
+	if in.Upto == collision.Info.ID {
+		return r, nil
+	}
+
+	r.Delivery = scene.Delivery{Scene: w.scene, Collision: r.Collision.Delivered(), Markers: r.Pivot.Delivered(), Vanish: p.LODs.Vanish,
 		Fade: float64(p.LODs.Fade) / 100}
 	for _, l := range r.LODs.LODs[1:] {
 		r.Delivery.LODs = append(r.Delivery.LODs, scene.LOD{Scene: l.Scene, From: l.From, Screen: l.Screen})
 	}
 	mustFix, _ := r.Open()
 	r.Export = export.Run(p.Export, export.Ask{MustFix: mustFix, Scene: w.scene, Target: in.Target,
-		LODs: len(r.Delivery.LODs), Pending: r.LODs.Pending})
+		LODs: len(r.Delivery.LODs), Pending: r.Pending(),
+		Shapes: len(r.Delivery.Collision)})
 	w.stop(export.Info, r.Export, w.scene, r.Surface.Box, toSeated)
 	r.stops[len(r.stops)-1].Changed = t.changed
 	return r, nil

@@ -34,8 +34,18 @@ type LOD struct {
 // Shape is one simple body that stands for the mesh where things touch.
 type Shape struct {
 	Name  string
-	Mesh  *Mesh // without materials
+	Of    string // name of the node with a mesh that it stands for
+	Kind  string // by the target's words
+	Mesh  *Mesh  // without materials
 	Frame geom.Affine
+}
+
+// touch is what the shape says of itself, nil when it says nothing.
+func (s Shape) touch() *Touch {
+	if s.Kind == "" {
+		return nil
+	}
+	return &Touch{Kind: s.Kind, Mesh: s.Of}
 }
 
 // Marker is a named point with a heading.
@@ -173,7 +183,8 @@ func (d Delivery) along(out *Scene, parent int, inv geom.Affine) *Scene {
 		}
 	}
 	for _, s := range d.Collision {
-		hang(Node{Name: s.Name, Kind: KindMesh, Parent: -1, Mesh: len(out.Meshes), Local: s.Frame})
+		hang(Node{Name: s.Name, Kind: KindMesh, Parent: -1, Mesh: len(out.Meshes), Local: s.Frame,
+			Touch: s.touch()})
 		out.Meshes = append(out.Meshes, s.Mesh)
 	}
 	for _, m := range d.Markers {

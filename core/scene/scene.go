@@ -75,6 +75,14 @@ type Node struct {
 	// Coverage of a LOD group: the shares of the screen down to which its first, second, ...
 	// child stands, where the file tells those instead of distances.
 	Coverage []float64
+	// Touch says of a node that stands for another where things touch what it is, nil for all others.
+	Touch *Touch
+}
+
+// Touch is what a shape of collision is and stands for.
+type Touch struct {
+	Kind string `json:"kind"` // by the target's words
+	Mesh string `json:"mesh"` // name of the node it stands for
 }
 
 // Left is something of the file that does not go on, and why.

@@ -15,6 +15,7 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/prep"
 	"yarvek/core/scene"
+	"yarvek/core/station/collision"
 	"yarvek/core/station/pivot"
 	"yarvek/core/target"
 	"yarvek/internal/work"
@@ -31,21 +32,23 @@ type item struct {
 	ready bool // prepared and exported
 	as    string
 	far   bool // it has LODs
+	touch collision.Form
 }
 
 func items() []item {
 	zUp := geom.Basis{Up: geom.PosZ, Forward: geom.NegY}
 	return []item{
-		{bollard(), "street-furniture", glb, true, "glb", true},
-		{lantern(), "street-furniture", objIn(geom.GLTF, 0.01), false, "", false},
-		{vane(), "street-furniture", objIn(zUp, 1), false, "", false},
-		{boardwalk(), "modular-piece", glb, true, "obj", false},
-		{hut(), "building", glb, true, "gltf", false},
-		{dinghy(), "vehicle", glb, false, "", false},
-		{shutter(), "building-part", objIn(geom.GLTF, 100), false, "", false},
-		{anemometer(), "street-furniture", parts, false, "", false},
-		{rock(), "", glb, false, "", false},
-		{quay(), "building-part", glb, false, "", false},
+		{bollard(), "street-furniture", glb, true, "glb", true, collision.Hulls},
+		{lantern(), "street-furniture", objIn(geom.GLTF, 0.01), false, "", false, ""},
+		{vane(), "street-furniture", objIn(zUp, 1), false, "", false, ""},
+		{boardwalk(), "modular-piece", glb, true, "obj", false, collision.Box},
+		// Its single hull fills the doorway, as many a first one does.
+		{hut(), "building", glb, true, "gltf", false, collision.OneHull},
+		{dinghy(), "vehicle", glb, false, "", false, ""},
+		{shutter(), "building-part", objIn(geom.GLTF, 100), false, "", false, ""},
+		{anemometer(), "street-furniture", parts, false, "", false, ""},
+		{rock(), "", glb, false, "", false, ""},
+		{quay(), "building-part", glb, false, "", false, ""},
 	}
 }
 
@@ -143,6 +146,11 @@ func add(ctx context.Context, d *work.Desk, kit work.Kit, it item) error {
 	}
 	if it.far {
 		if err := decide(func(p *prep.Prep) { p.LODs.Few = true }); err != nil {
+			return err
+		}
+	}
+	if it.touch != "" {
+		if err := decide(func(p *prep.Prep) { p.Collision = p.Collision.With(collision.Fit{Form: it.touch}) }); err != nil {
 			return err
 		}
 	}

@@ -23,6 +23,7 @@ type Table struct {
 	Axes    [3]string   // letters of right, up and toward the viewer
 	Marks   []geom.Vec3 // markers
 	Flaws   Flaws
+	Shapes  bool // the flaws are the edges of shapes, none of them wrong
 }
 
 // tableHead is what begins a packed turntable: the counts of what follows, and what is drawn
@@ -39,6 +40,7 @@ type tableHead struct {
 	Marks     []geom.Vec3  `json:"marks"`
 	Ground    float64      `json:"ground"`
 	Flaws     int          `json:"flaws"` // lines
+	Shapes    bool         `json:"shapes"`
 	Axes      [3]string    `json:"axes"`
 	Reach     float64      `json:"reach"` // of the asset, its longest extent
 	Min       geom.Vec3    `json:"min"`
@@ -61,7 +63,7 @@ func (m *Model) Turntable(ctx context.Context, t Table) ([]byte, error) {
 		return nil, ctx.Err()
 	}
 	head := tableHead{Points: len(m.points), Triangles: len(m.tris) / 3, Edges: len(features), Thinned: thinned, Things: []tableThing{},
-		Pivot: t.Pivot, Heading: t.Heading, Marks: t.Marks, Ground: t.Ground, Axes: t.Axes, Reach: m.Box.Size().Max()}
+		Pivot: t.Pivot, Heading: t.Heading, Marks: t.Marks, Ground: t.Ground, Axes: t.Axes, Shapes: t.Shapes, Reach: m.Box.Size().Max()}
 	if !m.Box.IsEmpty() {
 		head.Min, head.Max = m.Box.Min, m.Box.Max
 	}

@@ -101,7 +101,7 @@ type face struct {
 }
 
 // faces lists those of all stations.
-var faces = []face{sourceFace, sizeFace, axesFace, pivotFace, surfaceFace, budgetFace, lodsFace, exportFace}
+var faces = []face{sourceFace, sizeFace, axesFace, pivotFace, surfaceFace, budgetFace, lodsFace, collisionFace, exportFace}
 
 // faceOf finds a station's; the error is a *station.UnknownError.
 func faceOf(id string) (face, error) {

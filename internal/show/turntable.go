@@ -44,6 +44,8 @@ func (b *Board) Turntable(ctx context.Context, o *work.Opened, id string, height
 			t.Marks = append(t.Marks, l.At)
 		case draft.Flaws:
 			t.Flaws = l
+		case draft.Solids:
+			t.Flaws, t.Shapes = l.Edges(), true
 		}
 	}
 	return m.Turntable(ctx, t)

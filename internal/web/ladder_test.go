@@ -49,7 +49,7 @@ func TestALadderIsMadeOnceAndMovedAtOnce(t *testing.T) {
 		w := c.get("/assets/1/lods")
 		require.Equal(t, http.StatusOK, w.Code)
 		if c.ladder().Pending {
-			has(t, c.get("/assets/1/lods/progress"), "climbing")
+			has(t, c.get("/assets/1/making?station=lods"), "climbing")
 		}
 		time.Sleep(20 * time.Millisecond)
 	}

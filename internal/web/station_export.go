@@ -50,6 +50,12 @@ type exportPage struct {
 // Forms are the ways LODs leave.
 func (p exportPage) Forms() any { return export.LODForms }
 
+// ShapeForms are the ways collision leaves.
+func (p exportPage) ShapeForms() any { return export.ShapeForms }
+
+// Shapes is how many there are.
+func (p exportPage) Shapes() int { return len(p.Opened.Result.Delivery.Collision) }
+
 // LODs are the numbers of those that may be sent as the whole asset, and the one that is decided for.
 func (p exportPage) LODs() []int {
 	var list []int
@@ -91,7 +97,7 @@ func frameWords(f format.Format, t target.Target) string {
 func decideExport(f *form, p *prep.Prep) {
 	was := p.Export.Format
 	p.Export = export.Decisions{Format: f.str("format"), Bake: f.on("bake"), Triangles: f.on("triangles"), Tangents: f.on("tangents"),
-		LODs: export.LODForm(f.str("lods")), Only: f.optional("only")}
+		LODs: export.LODForm(f.str("lods")), Only: f.optional("only"), Shapes: export.ShapeForm(f.str("shapes"))}
 	if was == "" && p.Export.Format == f.str("preferred") {
 		p.Export.Format = "" // the usual one, which nobody decided
 	}

@@ -18,7 +18,6 @@ import (
 	"yarvek/core/scene"
 	"yarvek/core/station/lods"
 	"yarvek/internal/show"
-	"yarvek/internal/work"
 )
 
 var lodsRoom = room{
@@ -26,15 +25,7 @@ var lodsRoom = room{
 	decode: decideLODs,
 	page: func(c *call, ws worksheet) (any, error) {
 		r, d := c.o.Result.LODs, c.o.Prep.LODs
-		p := lodsPage{worksheet: ws, Report: r, Decided: d, Levels: r.LevelsNow()}
-		if r.Pending {
-			p.Job = c.desk.Climb(c.o)
-			// It may have ended between opening the asset and asking for it: once, the page is fetched again.
-			if p.Job == nil {
-				p.Ended = c.desk.ClimbEnded(c.o.Asset.ID)
-				p.Again = p.Ended == "" && !c.r.URL.Query().Has("again")
-			}
-		}
+		p := lodsPage{worksheet: ws, Report: r, Decided: d, Levels: r.LevelsNow(), Progress: c.making(r.Pending, ws.Station.ID)}
 		if len(d.Levels) > 0 && len(d.Levels) != len(p.Levels) {
 			p.Levels = d.Levels // not all that are asked for are there
 		}
@@ -83,10 +74,8 @@ type lodsPage struct {
 	Levels    []lods.Level // as they are, with how coarse and from where each is
 	Slots     []weighted
 	Nodes     []weighted
-	Job       *work.Job // that makes them, nil for none
-	Again     bool      // they are there by now
-	Ended     string    // why making them ended without them
-	Distances string    // for the turntable's slider
+	Progress  making // of those that are to be made
+	Distances string // for the turntable's slider
 }
 
 // weighted is a slot or a node with the weight its faces have.
@@ -323,64 +312,6 @@ func (f *form) moveLevel(d *lods.Decisions) {
 		}
 	}
 	*d = d.With(list)
-}
-
-// makeLODs begins to make an asset's LODs.
-func (s *Server) makeLODs(w http.ResponseWriter, r *http.Request) error {
-	o, err := s.open(r)
-	if err != nil {
-		return err
-	}
-	s.desk.ClimbAgain(o)
-	return seeOther(w, r, "%s/%s", assetPath(o.Asset.ID), lods.Info.ID)
-}
-
-// stopLODs stops making them; they are made when that is asked for again.
-func (s *Server) stopLODs(w http.ResponseWriter, r *http.Request) error {
-	o, err := s.open(r)
-	if err != nil {
-		return err
-	}
-	s.desk.StopClimb(o.Asset.ID)
-	return s.lodsProgress(w, r)
-}
-
-// lodsProgress shows how far an asset's LODs are; the page asks again until they are there, and
-// fetches its sheet then.
-func (s *Server) lodsProgress(w http.ResponseWriter, r *http.Request) error {
-	o, err := s.open(r)
-	if err != nil {
-		return err
-	}
-	data := climbing{Path: assetPath(o.Asset.ID), Pending: o.Result.LODs.Pending}
-	if data.Pending {
-		if job := s.desk.Climbing(o.Asset.ID); job != nil {
-			data.State = job.State()
-		} else {
-			data.Say = s.desk.ClimbEnded(o.Asset.ID)
-			data.Again = data.Say == ""
-		}
-	}
-	s.write(w, http.StatusOK, worksheets[lods.Info.ID], "progress", data)
-	return nil
-}
-
-// climbing is how far LODs are.
-type climbing struct {
-	Path    string
-	Pending bool
-	State   work.State
-	Say     string // why they are not being made
-	Again   bool   // they are there by now
-}
-
-// Progress is where the worksheet begins to ask.
-func (p lodsPage) Progress() climbing {
-	c := climbing{Path: assetPath(p.Opened.Asset.ID), Pending: true, Again: p.Again, Say: p.Ended}
-	if p.Job != nil {
-		c.State = p.Job.State()
-	}
-	return c
 }
 
 // pair draws two LODs beside one another.

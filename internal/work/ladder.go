@@ -14,7 +14,7 @@ func aboutLODs(asset int64) string { return fmt.Sprintf("lods of asset %d", asse
 // is at it already, if there is one. It is nil when nothing is to be made, and when making just that
 // ended without it; see [Desk.ClimbAgain].
 func (d *Desk) Climb(o *Opened) *Job {
-	if !o.Result.LODs.Pending {
+	if !o.Result.Pending() {
 		return nil
 	}
 	d.climbing.Lock()
@@ -30,7 +30,7 @@ func (d *Desk) Climb(o *Opened) *Job {
 
 // ClimbAgain is Climb for those who ask for it, whatever came of it before.
 func (d *Desk) ClimbAgain(o *Opened) {
-	if !o.Result.LODs.Pending {
+	if !o.Result.Pending() {
 		return
 	}
 	d.climbing.Lock()
@@ -48,15 +48,9 @@ func (d *Desk) climb(o *Opened) *Job {
 	if old := d.climbs[o.Asset.ID]; old != nil {
 		old.Cancel() // what it makes is wanted no more
 	}
-	job := d.Jobs.StartOf(aboutLODs(o.Asset.ID), wanted(o), "LODs of "+o.Asset.Name, func(ctx context.Context, job *Job) (any, error) {
-		job.Report("Collapsing edges", 0)
-		_, err := d.Made(ctx, o, func(f float64) {
-			step := "Collapsing edges"
-			if f >= 0.8 {
-				step = "Measuring what shows"
-			}
-			job.Report(step, f)
-		})
+	job := d.Jobs.StartOf(aboutLODs(o.Asset.ID), wanted(o), "LODs and shapes of "+o.Asset.Name, func(ctx context.Context, job *Job) (any, error) {
+		job.Report("Beginning", 0)
+		_, err := d.Made(ctx, o, job.Report)
 		return nil, err
 	})
 	d.climbs[o.Asset.ID] = job

@@ -168,10 +168,10 @@ func (d *Desk) run(ctx context.Context, st store.State, p prep.Prep, upto string
 	return &Opened{st, p, r}, nil
 }
 
-// Made is the asset as it is, with its LODs, however long they take to be made. progress, which may be
-// nil, is told how far that is, from 0 to 1.
-func (d *Desk) Made(ctx context.Context, o *Opened, progress func(float64)) (*Opened, error) {
-	if !o.Result.LODs.Pending {
+// Made is the asset as it is, with its LODs and shapes, however long they take to be made. progress, which
+// may be nil, is told how far that is at what, from 0 to 1.
+func (d *Desk) Made(ctx context.Context, o *Opened, progress func(string, float64)) (*Opened, error) {
+	if !o.Result.Pending() {
 		return o, nil
 	}
 	src, err := d.source(ctx, o.Revision)

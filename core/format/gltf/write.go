@@ -127,6 +127,11 @@ func (w *writer) nodes() {
 		}
 		at[i] = len(w.doc.Nodes)
 		out := node{Name: n.Name}
+		if n.Touch != nil {
+			if b, err := json.Marshal(map[string]any{"collision": n.Touch}); err == nil {
+				out.Extras = b
+			}
+		}
 		if n.Mesh >= 0 && w.meshAt[n.Mesh] >= 0 {
 			k := w.meshAt[n.Mesh]
 			out.Mesh = &k

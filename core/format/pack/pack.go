@@ -38,6 +38,7 @@ const (
 	Textures  Topic = "textures" // how a material uses a picture
 	Pictures  Topic = "pictures"
 	LODs      Topic = "lods"
+	Collision Topic = "collision"
 )
 
 // Change is one thing the file does not say the way the scene does.

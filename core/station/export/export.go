@@ -33,6 +33,8 @@ type Decisions struct {
 	Tangents bool `json:"tangents,omitempty"`
 	// LODs says how the LODs leave.
 	LODs LODForm `json:"lods,omitempty"`
+	// Shapes says how the collision leaves.
+	Shapes ShapeForm `json:"shapes,omitempty"`
 	// Only has one LOD leave as the whole asset, 0 for all of it: a light version for a weak device.
 	Only int `json:"only,omitempty"`
 }
@@ -58,6 +60,25 @@ type NamedForm struct {
 var LODForms = []NamedForm{{LODsNamed, "Nodes named by the target’s pattern"}, {LODsGroup, "The format’s own LOD group"}, {LODsApart, "A file each"},
 	{LODsLeft, "Leave them behind"}}
 
+// ShapeForm is how collision leaves.
+type ShapeForm string
+
+// The ways collision leaves.
+const (
+	ShapesNamed ShapeForm = ""      // nodes named by the target's pattern, in the one file
+	ShapesApart ShapeForm = "apart" // a file of its own
+	ShapesLeft  ShapeForm = "none"  // not at all
+)
+
+// NamedShapeForm is a form and what it is called.
+type NamedShapeForm struct {
+	ID   ShapeForm
+	Name string
+}
+
+// ShapeForms lists them in words.
+var ShapeForms = []NamedShapeForm{{ShapesNamed, "Nodes named by the target’s pattern"}, {ShapesApart, "A file of its own"}, {ShapesLeft, "Leave it behind"}}
+
 // maxName bounds the name of a file, in bytes.
 const maxName = 200
 
@@ -71,6 +92,9 @@ func (d Decisions) Validate() error {
 	}
 	if !slices.ContainsFunc(LODForms, func(f NamedForm) bool { return f.ID == d.LODs }) {
 		return fmt.Errorf("%q is no way for LODs to leave: expected group, apart or none", d.LODs)
+	}
+	if !slices.ContainsFunc(ShapeForms, func(f NamedShapeForm) bool { return f.ID == d.Shapes }) {
+		return fmt.Errorf("%q is no way for collision to leave: expected apart or none", d.Shapes)
 	}
 	if d.Only < 0 || d.Only > maxLOD {
 		return fmt.Errorf("there is no LOD %d", d.Only)
@@ -126,6 +150,15 @@ func (d Decisions) Lines() []string {
 	default:
 		l = append(l, "Send LODs as "+string(d.LODs)) // Validate refuses it
 	}
+	switch d.Shapes {
+	case ShapesNamed:
+	case ShapesApart:
+		l = append(l, "Send collision as a file of its own")
+	case ShapesLeft:
+		l = append(l, "Leave collision behind")
+	default:
+		l = append(l, "Send collision as "+string(d.Shapes)) // Validate refuses it
+	}
 	if d.Only > 0 {
 		l = append(l, fmt.Sprintf("Send LOD %d as the whole asset", d.Only))
 	}
@@ -143,7 +176,8 @@ type Ask struct {
 	MustFix int          // findings of the stations before that must be fixed
 	Scene   *scene.Scene // what leaves
 	LODs    int          // besides the first
-	Pending bool         // LODs are decided and still to be made
+	Shapes  int          // of collision
+	Pending bool         // LODs or shapes are decided and still to be made
 	Target  target.Target
 }
 
@@ -225,7 +259,7 @@ func (r *Report) lods(d Decisions, f format.Format, ask Ask) {
 		r.Say(finding.Finding{Code: "export/" + code, Severity: sev, Title: title, Text: text, Remedies: remedies})
 	}
 	if ask.Pending {
-		say(finding.Note, "lods-pending", "LODs are made before it leaves", "They are decided and were not made yet; exporting waits for them.")
+		say(finding.Note, "lods-pending", "LODs and shapes are made before it leaves", "They are decided and were not made yet; exporting waits for them.")
 		return
 	}
 	named := d

@@ -227,7 +227,7 @@ func TestALargeSceneIsMadeWhenThatIsAskedFor(t *testing.T) {
 	assert.True(t, r.LODs.Pending)
 	assert.Empty(t, r.Delivery.LODs)
 	told := 0.0
-	in.Make, in.Progress = true, func(f float64) { told = max(told, f) }
+	in.Make, in.Progress = true, func(_ string, f float64) { told = max(told, f) }
 	made, err := prep.Run(ctx, in, p, memo)
 	require.NoError(t, err)
 	require.Len(t, made.Delivery.LODs, 1)

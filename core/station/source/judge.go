@@ -249,6 +249,17 @@ func (r *run) standIns() {
 			station.Some(names)+". By their names or their group they stand for others from afar; LODs shows them. Keep one to have it go on "+
 				"as a mesh of its own.")
 	}
+	names = nil
+	for _, n := range r.rep.Nodes {
+		if n.Solid {
+			names = append(names, n.Name)
+		}
+	}
+	if len(names) > 0 {
+		r.say(finding.Note, "source/solids", figure.Plural(len(names), "node goes on as collision", "nodes go on as collision"),
+			station.Some(names)+". By the target's pattern they are what a body touches; Collision shows them. Keep one to have it go on as a "+
+				"mesh like any other.")
+	}
 	r.meshless()
 }
 
@@ -258,7 +269,7 @@ func (r *run) meshless() {
 	said := 0
 	for i := range r.survey.Keys {
 		k, ok := r.survey.Recognised[i]
-		if !ok || k.Of >= 0 || !r.rep.Nodes[i].Kept || k.What == Level && k.N == "0" {
+		if !ok || k.Of >= 0 || !r.rep.Nodes[i].Kept && !r.rep.Nodes[i].Solid || k.What == Level && k.N == "0" {
 			continue
 		}
 		if said++; said > 6 {

@@ -82,6 +82,9 @@ func (r Rule) String() string {
 	return fmt.Sprintf("%s what is farther than %s from the main body", verb, figure.Length(r.Reach))
 }
 
+// solidWhy is why a node that the target's pattern reads as a shape to collide with is no mesh.
+const solidWhy = "it goes on as collision"
+
 // judges returns what tells whether a node is kept, and the rule by which it is not.
 func (r *run) judges() func(i int) (kept bool, why string, lod int) {
 	s, v := r.s, r.survey
@@ -149,6 +152,9 @@ func (r *run) judges() func(i int) (kept bool, why string, lod int) {
 		}
 		if n := v.LevelOf(i); n > 0 {
 			return false, fmt.Sprintf("it goes on as LOD %d", n), n
+		}
+		if v.Recognised[i].What == Solid {
+			return false, solidWhy, 0
 		}
 		return true, "", 0
 	}

@@ -216,6 +216,7 @@ type Node struct {
 	Kept      bool
 	Why       string // it was left: the rule in words, "" when by itself
 	LOD       int    // it goes on as that LOD of another, 0 for none
+	Solid     bool   // it goes on as a shape to collide with
 	Carries   bool   // something below it is kept, so it stays as an empty node
 	Lone      []string
 	For       string // what it stands for by the target's patterns, "" for itself
@@ -241,6 +242,7 @@ type Report struct {
 
 	Flickering []Flickering // pairs of nodes that go on
 	Hand       []Hand       // coarser meshes that came along
+	Solids     []HandSolid  // shapes to collide with that did
 
 	format   string // of the file, for the tape
 	revision int
@@ -302,7 +304,7 @@ func Run(ctx context.Context, s *Came, v *Survey, ask Ask, d Decisions) (*scene.
 		}
 	}
 	r.renameMeshes(out)
-	rep.Hand = hand
+	rep.Hand, rep.Solids = hand, r.solids()
 	rep.Out = out.Count()
 	rep.Box = out.Bounds()
 	r.judge(out)
@@ -346,6 +348,7 @@ func (r *run) rows() {
 			row.Slots = slots[n.Mesh]
 		}
 		row.Kept, row.Why, row.LOD = judge(i)
+		row.Solid = row.Why == solidWhy
 		if row.Kept && n.Mesh >= 0 {
 			rep.Kept++
 		}

@@ -9,3 +9,4 @@ import "./tree.js";
 import "./preview.js";
 import "./pick.js";
 import "./ladder.js";
+import "./solids.js";

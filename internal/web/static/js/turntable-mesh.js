@@ -2,7 +2,7 @@
 // materials. The server says what is in a packed answer by a header before it.
 import * as T from "../vendor/three-0.187.0.min.js";
 
-const INK = 0x16232b, SHADE = 0xdfe5e1, MUST = 0xc2391a;
+const INK = 0x16232b, SHADE = 0xdfe5e1, MUST = 0xc2391a, DIMENSION = 0x1f4fbf;
 const CHECKER = -2; // the number of a picture that is none of the asset's
 
 // unpacked fetches a packed answer: its header, and a reader of the arrays behind it.
@@ -44,7 +44,7 @@ export async function paper(url) {
   if (head.flaws) {
     const wrong = new T.BufferGeometry();
     wrong.setAttribute("position", new T.BufferAttribute(take(Float32Array, 6 * head.flaws), 3));
-    solid.add(new T.LineSegments(wrong, new T.LineBasicMaterial({ color: MUST, depthTest: false })));
+    solid.add(new T.LineSegments(wrong, new T.LineBasicMaterial({ color: head.shapes ? DIMENSION : MUST, depthTest: false })));
   }
   return { head, solid, thingLines: all };
 }

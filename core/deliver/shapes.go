@@ -1,0 +1,121 @@
+package deliver
+
+import (
+	"bytes"
+	"context"
+	"fmt"
+	"slices"
+	"strings"
+
+	"yarvek/core/fault"
+	"yarvek/core/figure"
+	"yarvek/core/format"
+	"yarvek/core/format/bundle"
+	"yarvek/core/geom"
+	"yarvek/core/scene"
+	"yarvek/core/target"
+)
+
+// solidRow is a collision shape as names in a file tell it.
+type solidRow struct {
+	mesh, kind string
+	box        geom.Box
+}
+
+// solidsOf reads the shapes out of a scene as a receiver would, by the target's pattern.
+func solidsOf(s *scene.Scene, t target.Target) []solidRow {
+	pattern, err := t.Pattern(target.SolidName)
+	if err != nil {
+		return nil
+	}
+	var list []solidRow
+	boxes := s.NodeBounds()
+	for i, n := range s.Nodes {
+		if n.Mesh < 0 {
+			continue
+		}
+		if m, ok := pattern.Read(n.Name); ok {
+			list = append(list, solidRow{m["mesh"], m["kind"], boxes[i]})
+		}
+	}
+	return list
+}
+
+// shapes compares the collision: how many shapes of which kind stand for which mesh, and where.
+func (c *Certificate) shapes(d scene.Delivery, got *scene.Scene, t target.Target) {
+	if len(d.Collision) == 0 {
+		return
+	}
+	only := scene.Delivery{Scene: &scene.Scene{Basis: d.Scene.Basis}, Collision: d.Collision}
+	sent, arrived := solidsOf(only.Assembled(), t), solidsOf(got, t)
+	r := Row{Code: "collision", What: "Collision", Sent: solidWords(sent), Arrived: solidWords(arrived), Equal: len(sent) == len(arrived)}
+	tol := tolerance(d.Scene.Bounds().Union(only.Assembled().Bounds()))
+	for i := range min(len(sent), len(arrived)) {
+		a, b := sent[i], arrived[i]
+		r.Equal = r.Equal && a.mesh == b.mesh && a.kind == b.kind && a.box.Min.Near(b.box.Min, tol) && a.box.Max.Near(b.box.Max, tol)
+	}
+	c.Rows = append(c.Rows, r)
+}
+
+func solidWords(list []solidRow) string {
+	if len(list) == 0 {
+		return "none"
+	}
+	type key struct{ kind, mesh string }
+	count := map[key]int{}
+	var order []key
+	for _, s := range list {
+		k := key{s.kind, s.mesh}
+		if count[k] == 0 {
+			order = append(order, k)
+		}
+		count[k]++
+	}
+	var words []string
+	for _, k := range order {
+		words = append(words, fmt.Sprintf("%d %s of %s", count[k], k.kind, k.mesh))
+	}
+	return strings.Join(words[:min(len(words), 4)], ", ") + map[bool]string{true: fmt.Sprintf(" and %d more", len(words)-4)}[len(words) > 4]
+}
+
+// addShapes writes the collision as a file of its own, reads it back, and adds both to the parcel.
+func (p *Parcel) addShapes(ctx context.Context, o Order, list []scene.Shape, of *scene.Scene) error {
+	name := p.Name + " solid"
+	own := &scene.Scene{Name: name, Basis: of.Basis, UnitMetres: of.UnitMetres}
+	for i, s := range list {
+		own.Nodes = append(own.Nodes, scene.Node{Name: s.Name, Kind: scene.KindMesh, Parent: -1, Mesh: i, Local: s.Frame,
+			Touch: &scene.Touch{Kind: s.Kind, Mesh: s.Of}})
+		own.Meshes = append(own.Meshes, s.Mesh)
+	}
+	d := scene.Delivery{Scene: own}
+	written, err := format.Write(ctx, d, p.Format, name, o.Target)
+	if err != nil {
+		return err
+	}
+	c, err := Check(ctx, d, written, p.Format, o.Target)
+	if err != nil {
+		return err
+	}
+	row := Row{Code: "collision", What: "Collision, a file of its own", Equal: c.Equal(), Sent: figure.Plural(len(list), "shape", "shapes")}
+	row.Arrived = row.Sent
+	for _, x := range c.Rows {
+		if !x.Equal {
+			row.Arrived, row.Why = x.What+" "+x.Arrived, x.Why
+			break
+		}
+	}
+	p.Certificate.Rows = append(p.Certificate.Rows, row)
+	for _, f := range written.Files {
+		k := slices.IndexFunc(p.Package.Files, func(g bundle.File) bool { return g.Name == f.Name })
+		switch {
+		case k < 0:
+			p.Package.Files = append(p.Package.Files, f)
+		case !bytes.Equal(p.Package.Files[k].Data, f.Data):
+			return fault.Input("the collision needs a file called %s, and another has that name", f.Name).Advise("Give the file another name at Export")
+		}
+	}
+	for _, c := range written.Changes {
+		p.Package.Say(c.About, c.What, c.Why)
+	}
+	return nil
+}

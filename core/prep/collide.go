@@ -1,0 +1,202 @@
+package prep
+
+import (
+	"context"
+	"errors"
+	"math"
+	"slices"
+
+	"yarvek/core/fit"
+	"yarvek/core/geom"
+	"yarvek/core/passage"
+	"yarvek/core/scene"
+	"yarvek/core/station/collision"
+)
+
+// EagerHulls is up to how many triangles hulls are fitted at once, as [Eager] is for LODs.
+const EagerHulls = 3_000
+
+// mostOpen bounds the places that hulls keep clear of.
+const mostOpen = 300
+
+// ways is the passages of a scene for a body, or why there are none to be told.
+type ways struct {
+	grid *passage.Grid
+	err  error
+}
+
+// collision fits the shapes that are asked for, or finds them, and measures how well they stand for
+// the asset. Hulls, balls and capsules are fitted to the scene as Source leaves it, so that they
+// outlast a change of size, stance and pivot; boxes and slabs to the outcome, whose axes they lie
+// along.
+func (t *tail) collision() {
+	r, d := t.result, t.p.Collision
+	class, _ := t.in.Target.Class(t.p.Size.Class)
+	if t.changed || !t.aligned() {
+		t.kept, t.keptKey, t.onto = t.scene, t.key, geom.Identity
+	}
+	ask := collision.Ask{Class: class, Solids: t.in.Target.Solids, Scene: t.scene, Keys: t.scene.Keys(), Placed: t.placed,
+		Size: r.Surface.Box.Size().Len(), Hand: t.solids()}
+	if len(d.Edited) > 0 || len(d.Fits)+len(ask.Hand) > 0 {
+		ask.Print = t.print()
+	}
+	var measured *collision.Measured
+	if len(d.Fits)+len(d.Edited)+len(ask.Hand) > 0 && !d.None {
+		measured = t.touched(d, &ask)
+	}
+	if errors.Is(t.err, errUnmade) {
+		t.err, ask.Pending, ask.Shapes, ask.Made, measured = nil, true, nil, nil, nil
+	}
+	if t.err != nil {
+		return
+	}
+	r.Collision = collision.Run(d, ask, measured)
+	t.stop(collision.Info, r.Collision, t.scene, r.Surface.Box, t.placed)
+	r.stops[len(r.stops)-1].Changed = t.changed
+}
+
+// touched makes the shapes, and measures them.
+func (t *tail) touched(d collision.Decisions, ask *collision.Ask) *collision.Measured {
+	large := t.scene.Count().Triangles
+	keep := d.Keep.InForce()
+	var w *ways
+	if !keep.None {
+		if w = t.ways(keep, large > Eager); t.err != nil {
+			return nil
+		}
+		ask.Ways = w.err
+	}
+	for i, f := range d.Fits {
+		f.Without = nil
+		made := t.fitted(f, i, len(d.Fits), w, keep, ask)
+		if t.err != nil {
+			return nil
+		}
+		ask.Made = append(ask.Made, made)
+	}
+	ask.Shapes = collision.Gather(t.ctx, d, ask.Made, ask.Hand, t.scene, ask.Keys, t.placed)
+	if len(ask.Shapes) == 0 {
+		return nil
+	}
+	limit, _ := d.Limits(ask.Size)
+	var solids []any
+	for _, s := range ask.Shapes {
+		solids = append(solids, s.Form.Solid)
+	}
+	key, err := named(t.key, "touched", []any{solids, keep, limit})
+	if err != nil {
+		t.err = err
+		return nil
+	}
+	var grid *passage.Grid
+	if w != nil {
+		grid = w.grid
+	}
+	return made(t, key, large > Eager, func(*collision.Measured) *scene.Scene { return nil },
+		func(ctx context.Context) (*collision.Measured, error) {
+			t.say("Measuring gaps", 0.9)
+			m := collision.Measure(ctx, t.scene, ask.Shapes, grid, limit)
+			return &m, nil
+		})
+}
+
+// say tells how far it is, to those who want to know.
+func (t *tail) say(step string, f float64) {
+	if t.in.Progress != nil {
+		t.in.Progress(step, f)
+	}
+}
+
+// ways finds the passages of the outcome for a body.
+func (t *tail) ways(keep collision.Keep, large bool) *ways {
+	key, err := named(t.key, "passages", keep)
+	if err != nil {
+		t.err = err
+		return nil
+	}
+	if _, ok := t.memo.Peek(key); !ok && large && !t.in.Make {
+		t.err = errUnmade
+		return nil
+	}
+	s := t.scene
+	k, err := t.memo.Get(t.ctx, key, func(ctx context.Context) (Kept, error) {
+		t.say("Finding passages", 0)
+		g, err := passage.New(ctx, s, passage.Body{Radius: keep.Radius, Height: keep.Height, Up: s.Basis.Up.Vec()})
+		if err != nil && !errors.Is(err, passage.ErrFine) {
+			return Kept{}, err
+		}
+		return Kept{nil, &ways{g, err}}, ctx.Err()
+	})
+	if t.err = err; err != nil {
+		return nil
+	}
+	return k.report.(*ways)
+}
+
+// fitted is what a fit comes to.
+func (t *tail) fitted(f collision.Fit, number, of int, w *ways, keep collision.Keep, ask *collision.Ask) collision.Fitted {
+	s, key, by := t.kept, t.keptKey, t.onto
+	if f.Form == collision.Box || f.Form == collision.Slab {
+		s, key, by = t.scene, t.key, geom.Identity
+	}
+	var open []fit.Ball
+	asked := []any{f, ask.Keys}
+	large := t.scene.Count().Triangles > 8*Eager
+	if f.Form == collision.Hulls {
+		large = t.scene.Count().Triangles > EagerHulls
+		if w != nil && w.grid != nil {
+			back, ok := by.Inverse()
+			if ok {
+				k := math.Cbrt(math.Abs(back.M.Det()))
+				for _, b := range w.grid.Balls(mostOpen) {
+					open = append(open, fit.Ball{Centre: back.Apply(b.Centre), Radius: b.Radius * k})
+				}
+			}
+			asked = append(asked, keep, t.key)
+		}
+	}
+	key, err := named(key, "fit", asked)
+	if err != nil {
+		t.err = err
+		return collision.Fitted{}
+	}
+	keys := ask.Keys
+	m := made(t, key, large, func(*collision.Made) *scene.Scene { return nil }, func(ctx context.Context) (*collision.Made, error) {
+		m := collision.FitTo(ctx, s, keys, f, open, func(p float64) {
+			t.say("Fitting shapes", 0.1+0.8*(float64(number)+p)/float64(of))
+		})
+		return &m, nil
+	})
+	if t.err != nil {
+		return collision.Fitted{}
+	}
+	return collision.Fitted{Made: *m, By: by}
+}
+
+// print tells the mesh beneath shapes, as Source leaves it.
+func (t *tail) print() string {
+	if t.err != nil {
+		return ""
+	}
+	first := t.result.stops[0]
+	key, err := named(first.Key, "print", nil)
+	if err != nil {
+		t.err = err
+		return ""
+	}
+	k, err := t.memo.Get(t.ctx, key, func(ctx context.Context) (Kept, error) { return Kept{nil, collision.Print(first.Scene)}, ctx.Err() })
+	if t.err = err; err != nil {
+		return ""
+	}
+	return k.report.(string)
+}
+
+// solids are the shapes that came along, in the frame of the outcome.
+func (t *tail) solids() []collision.Hand {
+	var list []collision.Hand
+	for _, h := range t.result.Source.Solids {
+		list = append(list, collision.Hand{Key: h.Key, Name: h.Name, Of: h.Of, Kind: h.Kind, Lost: h.Lost, Near: h.Near,
+			Mesh: h.Mesh.MappedIn(t.ctx, t.placed)})
+	}
+	return slices.Clip(list)
+}
