@@ -114,10 +114,18 @@ func (c *cutting) needed(list []Hull) []Hull {
 		all[i] = fit.NewConvex(h.Body)
 	}
 	var out []Hull
+	sum := 0.0
+	for _, h := range list {
+		sum += h.Body.Volume()
+	}
 	for i := len(list) - 1; i >= 0; i-- {
 		// A flat one has nothing that is not on its corners; one in another is held whole.
 		size := all[i].Box.Size()
-		flat := list[i].Body.Volume() <= 1e-7*c.size*c.size*size.Max() || min(size[0], size[1], size[2]) <= 1e-6*c.size
+		flat := list[i].Body.Volume() <= 1e-3*sum && min(size[0], size[1], size[2]) <= 3e-4*c.size
+		near := 1e-6 * c.size
+		if flat {
+			near = 3e-4 * c.size
+		}
 		idle := len(list) > 1
 		in := -1
 		for _, p := range list[i].Body.Points {
@@ -126,7 +134,7 @@ func (c *cutting) needed(list []Hull) []Hull {
 				if k == i || o == nil || !flat && in >= 0 && k != in {
 					continue
 				}
-				if o.Distance(p) <= 1e-6*c.size {
+				if o.Distance(p) <= near {
 					held = true
 					if !flat {
 						in = k
