@@ -71,6 +71,15 @@ func Of(ctx context.Context, s *scene.Scene, o Options) Result {
 	if len(list) == 0 || ctx.Err() != nil {
 		return Result{}
 	}
+	// Mirrored meshes are the same mesh from here on.
+	by := leaning(list)
+	for _, x := range list {
+		x.mirror(by)
+	}
+	o.Open = slices.Clone(o.Open)
+	for i := range o.Open {
+		o.Open[i].Centre = by.of(o.Open[i].Centre)
+	}
 	size := geom.EmptyBox()
 	volume := 0.0
 	for _, x := range list {
@@ -101,6 +110,9 @@ func Of(ctx context.Context, s *scene.Scene, o Options) Result {
 				break
 			}
 		}
+	}
+	for i := range r.Hulls {
+		r.Hulls[i].Body = by.body(r.Hulls[i].Body)
 	}
 	o.Progress(1)
 	return r

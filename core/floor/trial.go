@@ -211,8 +211,13 @@ func (o *Outcome) play(ctx context.Context, bodies []*Body) error {
 		}
 		known = move(bodies, known)
 		slow := true
-		for _, b := range bodies {
-			slow = slow && b.v.Len()+b.w.Len()*b.reach < still
+		for i, b := range bodies {
+			quiet := b.v.Len()+b.w.Len()*b.reach < still
+			if i > 0 && !quiet { // what goes away is waited for no more
+				away := b.At.Sub(bodies[0].At)
+				quiet = away.Len() > b.reach+bodies[0].reach && away.Dot(b.v) > 0
+			}
+			slow = slow && quiet
 			o.Deepest = max(o.Deepest, -b.Lowest())
 		}
 		if len(bodies) > 1 {

@@ -32,7 +32,8 @@ type ways struct {
 func (t *tail) collision() {
 	r, d := t.result, t.p.Collision
 	class, _ := t.in.Target.Class(t.p.Size.Class)
-	if t.changed || !t.aligned() {
+	t.kept, t.keptKey, t.onto = t.first.scene, t.first.key, t.placed
+	if t.changed || !t.stands() {
 		t.kept, t.keptKey, t.onto = t.scene, t.key, geom.Identity
 	}
 	ask := collision.Ask{Class: class, Solids: t.in.Target.Solids, Scene: t.scene, Keys: t.scene.Keys(), Placed: t.placed,
@@ -53,6 +54,37 @@ func (t *tail) collision() {
 	r.Collision = collision.Run(d, ask, measured)
 	t.stop(collision.Info, r.Collision, t.scene, r.Surface.Box, t.placed)
 	r.stops[len(r.stops)-1].Changed = t.changed
+}
+
+// stands tells whether the scene is the one that is looked at, turned, moved and scaled as a whole.
+func (t *tail) stands() bool {
+	a, b := t.kept.Worlds(), t.scene.Worlds()
+	if len(a) != len(b) {
+		return false
+	}
+	for i, n := range t.kept.Nodes {
+		m := t.scene.Nodes[i]
+		if n.Mesh < 0 || m.Mesh < 0 {
+			if n.Mesh != m.Mesh {
+				return false
+			}
+			continue
+		}
+		k, s := t.kept.Meshes[n.Mesh], t.scene.Meshes[m.Mesh]
+		if len(k.Points) != len(s.Points) || len(k.Corners) != len(s.Corners) {
+			return false
+		}
+		for _, p := range []int{0, len(k.Points) / 2, len(k.Points) - 1} {
+			if len(k.Points) == 0 {
+				break
+			}
+			is := b[i].Apply(s.Points[p])
+			if !is.Near(t.onto.Apply(a[i].Apply(k.Points[p])), 1e-9*(1+is.Len())) {
+				return false
+			}
+		}
+	}
+	return true
 }
 
 // touched makes the shapes, and measures them.

@@ -308,6 +308,7 @@ func Run(ctx context.Context, in Input, p Prep, m *Memo) (*Result, error) {
 		return r, nil
 	}
 
+	t.first = first{t.kept, t.keptKey, t.onto}
 	t.lods()
 	if w.err != nil {
 		return nil, w.err

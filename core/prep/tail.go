@@ -31,6 +31,15 @@ type tail struct {
 	onto    geom.Affine // from kept to the scene
 	placed  geom.Affine // from coordinates as Source leaves them to the scene's
 	changed bool        // a mesh differs from kept's by more than where it stands
+	first   first       // what is looked at, as LODs found it
+}
+
+// first is a scene as it is before it is turned, moved and scaled, with its key and the map that does
+// that.
+type first struct {
+	scene *scene.Scene
+	key   string
+	onto  geom.Affine
 }
 
 // aside runs a step whose outcome depends on the scene that is looked at, not on how it stands.

@@ -46,12 +46,17 @@ type Solids struct {
 // hatches is how many ways shapes are hatched in, so that neighbours differ.
 const hatches = 4
 
-func (s Solids) draw(c *canvas) {
-	c.WriteString(`<defs>`)
+// hatches says what shapes are hatched with.
+func (p *pen) hatches() {
+	p.WriteString(`<defs>`)
 	for i, d := range [hatches]string{"M0 7L7 0", "M0 0L7 7", "M0 3.5H7", "M3.5 0V7"} {
-		fmt.Fprintf(&c.pen, `<pattern id="hatch%d" width="7" height="7" patternUnits="userSpaceOnUse"><path d="%s" class="hatch"/></pattern>`, i, d)
+		fmt.Fprintf(p, `<pattern id="hatch%d" width="7" height="7" patternUnits="userSpaceOnUse"><path d="%s" class="hatch"/></pattern>`, i, d)
 	}
-	c.WriteString(`</defs>`)
+	p.WriteString(`</defs>`)
+}
+
+func (s Solids) draw(c *canvas) {
+	c.hatches()
 	s.shown = map[string]bool{}
 	for _, side := range sides {
 		s.view(c, side)
@@ -215,16 +220,30 @@ func (s Solids) legend(c *canvas) {
 	}
 }
 
-// Edges are the shapes' faces as lines, for the turntable.
+// soft is the cosine of the angle below which an edge of a shape is no line on the turntable.
+const soft = 0.94
+
+// Edges are those of the shapes that show, as lines, for the turntable.
 func (s Solids) Edges() Flaws {
 	var list Flaws
 	for _, x := range s.List {
+		first := map[[2]int32]geom.Vec3{} // the normal of the face beside each edge
 		for _, f := range x.Faces {
-			at := make([]geom.Vec3, len(f))
-			for i, k := range f {
-				at[i] = x.Points[k]
+			if len(f) < 3 {
+				continue
 			}
-			list = append(list, Flaw{At: at, Class: "solid"})
+			o := x.Points[f[0]]
+			n := x.Points[f[1]].Sub(o).Cross(x.Points[f[2]].Sub(o)).Unit()
+			for i, k := range f {
+				j := f[(i+1)%len(f)]
+				e := [2]int32{min(k, j), max(k, j)}
+				m, ok := first[e]
+				if !ok {
+					first[e] = n
+				} else if m.Dot(n) < soft {
+					list = append(list, Flaw{At: []geom.Vec3{x.Points[k], x.Points[j]}, Class: "solid", Open: true})
+				}
+			}
 		}
 	}
 	return list

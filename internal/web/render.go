@@ -74,6 +74,7 @@ var words = template.FuncMap{
 	"plainnum":   plainNumber,
 	"tofloat":    func(n int) float64 { return float64(n) },
 	"sub":        func(a, b float64) float64 { return a - b },
+	"hundred":    func(v float64) float64 { return 100 * v },
 	"twice":      func(v float64) float64 { return 2 * v },
 	"percent":    func(v float64) string { return figure.Significant(100*v, 2) + "\u202f%" },
 	"point":      func(p geom.Vec3) string { return fmt.Sprintf("%.9g,%.9g,%.9g", p[0], p[1], p[2]) },
@@ -176,7 +177,7 @@ const stationPrefix = "station-"
 
 // shared is what every page and every worksheet may use.
 var shared = template.Must(template.New("").Funcs(words).ParseFS(templateFiles, "templates/layout.html", "templates/shared.html",
-	"templates/forms.html"))
+	"templates/forms.html", "templates/floor.html"))
 
 // pages holds one template set for each page, all over the one layout.
 var pages = func() map[string]*template.Template {

@@ -115,6 +115,8 @@ func (s *Server) Handler() http.Handler {
 		r.Post("/making/stop", s.page(s.stopMaking))
 		r.Get("/making", s.page(s.madeSoFar))
 		r.Get("/pair.svg", s.page(s.pair))
+		r.Get("/floor", s.page(s.floor))
+		r.Get("/floor/moves", s.page(s.moves))
 		r.Get("/{station}/lists/{list}", s.page(s.list))
 		r.Get("/{station}", s.page(s.sheet))
 		r.Post("/{station}", s.page(s.decide))

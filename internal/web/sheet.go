@@ -77,6 +77,15 @@ type sheetPage struct {
 	Path         string
 	Worksheet    template.HTML
 	FigureHeight float64
+	Title        string // of a page beside the station's own, "" for that
+}
+
+// Heading is what the worksheet is headed by.
+func (p sheetPage) Heading() string {
+	if p.Title != "" {
+		return p.Title
+	}
+	return p.Station.Name
 }
 
 // SavedLine says how far the decisions are kept.

@@ -211,8 +211,9 @@ type Report struct {
 	Limit   float64 // that the mesh may stick out
 	AirMost float64 // that may be filled
 	Pending bool
-	Most    int // shapes that the class reckons with, 0 for any number
-	Points  int // likewise, of one
+	Most    int     // shapes that the class reckons with, 0 for any number
+	Points  int     // likewise, of one
+	Size    float64 // from corner to corner; metres
 	// Space is what edits need.
 	Space Space
 	Keep  Keep
@@ -239,6 +240,10 @@ func (r *Report) Figure() string {
 	}
 	return figure.Plural(len(r.Shapes), string(kind), plural)
 }
+
+// Balanced tells whether the centres of mass of the shapes and of the mesh agree, to a fiftieth of its
+// size.
+func (r *Report) Balanced() bool { return r.Shift() <= 0.02*r.Size }
 
 // Total is all corners and sides.
 func (r *Report) Total() (points, planes int) {
@@ -268,7 +273,7 @@ func (r *Report) Delivered() []scene.Shape {
 
 // Run says what there is and how good it is. measured may be nil where there is nothing to measure.
 func Run(d Decisions, ask Ask, measured *Measured) *Report {
-	r := &Report{Shapes: ask.Shapes, Hand: ask.Hand, Pending: ask.Pending, Keep: d.Keep.InForce(), Fits: ask.Made,
+	r := &Report{Shapes: ask.Shapes, Hand: ask.Hand, Pending: ask.Pending, Keep: d.Keep.InForce(), Fits: ask.Made, Size: ask.Size,
 		Most: ask.Class.Budget.Shapes, Points: ask.Class.Budget.ShapePoints}
 	r.Limit, r.AirMost = d.Limits(ask.Size)
 	floor := 0.0
@@ -373,7 +378,7 @@ func (r *Report) judge(d Decisions, ask Ask) {
 	r.limits(d, ask, say)
 	r.quality(d, ask, say)
 	r.lost(d, ask, say)
-	if size := ask.Size; r.Closed && size > 0 && r.Shift() > 0.02*size {
+	if r.Closed && !r.Balanced() {
 		say(finding.Note, "balance", "The shapes’ centre of mass lies "+figure.Length(r.Shift())+" from the mesh’s",
 			"A body that moves turns about the shapes’ own.")
 	}

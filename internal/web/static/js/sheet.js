@@ -24,6 +24,9 @@ document.addEventListener("click", (e) => {
   if (view) show(view.dataset.view);
   const look = e.target.closest?.("[data-look]");
   if (look) paint(look.dataset.look);
+  if (e.target.closest?.("#play") && sessionStorage.getItem("view") !== "turntable") {
+    show("turntable").then(() => document.querySelector("#play")?.click());
+  }
   if (e.target.closest?.("#beside")) stand(sessionStorage.getItem("beside") === "no");
 });
 

@@ -3,6 +3,7 @@
 import * as T from "../vendor/three-0.187.0.min.js";
 import { beside } from "./turntable-beside.js";
 import { walk } from "./turntable-distance.js";
+import { play } from "./turntable-floor.js";
 import { gone, painted, paper } from "./turntable-mesh.js";
 
 const PAPER = 0xfbfcf8, INK = 0x16232b, HAIR = 0xb7c2be, DIM = 0x1f4fbf;
@@ -173,6 +174,9 @@ export async function turntable(canvas, labels, { asset: path, station, figure }
       },
     });
   }
+  // On the test floor the asset goes where it went in the trial.
+  const playing = document.querySelector("#playing");
+  const trial = playing ? await play(playing, { solid, stage: scene, ask }) : undefined;
   return {
     look: async (which) => { await look(which); await way?.look(which); },
     thinned: head.thinned,
@@ -183,6 +187,7 @@ export async function turntable(canvas, labels, { asset: path, station, figure }
     stop() {
       stopped = true;
       way?.stop();
+      trial?.stop();
       gone(scene);
       labels.replaceChildren();
       watch.disconnect();

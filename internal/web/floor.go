@@ -1,0 +1,152 @@
+package web
+
+import (
+	"encoding/json"
+	"html/template"
+	"net/http"
+	"strconv"
+	"strings"
+
+	"yarvek/core/fault"
+	"yarvek/core/figure"
+	"yarvek/core/floor"
+	"yarvek/core/station/collision"
+	"yarvek/core/unit"
+	"yarvek/internal/show"
+	"yarvek/internal/work"
+)
+
+// floorPage is what the test floor's worksheet shows.
+type floorPage struct {
+	*show.Floor
+	Report *collision.Report
+	Asset  string // where its addresses begin
+	Query  string // of the trial
+}
+
+// Kinds are the trials there are, with the words of their buttons.
+func (p floorPage) Kinds() [][2]string {
+	return [][2]string{{string(floor.Drop), "Drop"}, {string(floor.Ball), "Ball"}, {string(floor.Box), "Box"}, {string(floor.Walk), "Walker"}}
+}
+
+// Sentence says what came of the trial.
+func (p floorPage) Sentence() template.HTML {
+	o := p.Outcome
+	strong := func(s string) string { return "<strong>" + template.HTMLEscapeString(s) + "</strong>" }
+	if o.Walked != nil {
+		if o.Walked.Stopped {
+			return template.HTML("Somebody who walked at it was " + strong("stopped") + " " + strong(figure.Length(o.Walked.Before)) + " before the shapes.")
+		}
+		s := "Somebody who walked at it " + strong("came through")
+		if o.Walked.Climbed > 0 {
+			s += ", over " + strong(figure.Length(o.Walked.Climbed))
+		}
+		return template.HTML(s + ".")
+	}
+	s := "It " + strong(show.Ended(o))
+	if o.Rested {
+		s += " after " + strong(figure.Significant(o.Rest, 3)+" s")
+	}
+	s += ". Nothing sank in deeper than " + strong(figure.Length(o.Deepest)) + "."
+	if o.Through {
+		s += " What came went " + strong("into it") + "."
+	}
+	return template.HTML(s)
+}
+
+// trialOf reads a trial from an address: what is missing is as usual.
+func trialOf(r *http.Request) (floor.Trial, error) {
+	q := r.URL.Query()
+	t := floor.Trial{Kind: floor.Kind(q.Get("kind"))}
+	if t.Kind == "" {
+		t = floor.Trial{Kind: floor.Drop, Tilt: 30}
+	}
+	var wrong error
+	number := func(name string, to *float64, length bool) {
+		s := strings.TrimSpace(q.Get(name))
+		if s == "" {
+			return
+		}
+		v, err := strconv.ParseFloat(strings.ReplaceAll(s, ",", "."), 64)
+		if length {
+			v, err = figure.ParseLength(s, unit.Metre)
+		}
+		if err != nil {
+			wrong = fault.Input("%s: %q is no number", name, s)
+		}
+		*to = v
+	}
+	number("height", &t.Height, true)
+	number("tilt", &t.Tilt, false)
+	number("roll", &t.Roll, false)
+	number("density", &t.Density, false)
+	number("size", &t.Size, true)
+	number("speed", &t.Speed, false)
+	number("from", &t.From, false)
+	number("tall", &t.Tall, true)
+	number("wide", &t.Wide, true)
+	number("step", &t.Step, true)
+	return t, wrong
+}
+
+// floor shows the test floor of an asset.
+func (s *Server) floor(w http.ResponseWriter, r *http.Request) error {
+	o, err := s.open(r)
+	if err != nil {
+		return err
+	}
+	t, err := trialOf(r)
+	if err != nil {
+		return err
+	}
+	if t.Density == 0 {
+		t.Density = o.Prep.Collision.DensityInForce()
+	}
+	f, err := s.board.Floor(r.Context(), o, t)
+	if err != nil {
+		return err
+	}
+	targets, err := s.choices(r, o.Kit.Target)
+	if err != nil {
+		return err
+	}
+	in, err := work.Station(collision.Info.ID)
+	if err != nil {
+		return err
+	}
+	p := sheetPage{Opened: o, Station: in, Tape: o.Tape(), Targets: targets, Path: assetPath(o.Asset.ID) + "/" + in.ID, FigureHeight: figureHeight(r),
+		Picture: &show.Picture{Drawn: f.Drawn}, Title: "Test floor"}
+	if p.Prev, p.Next, err = s.desk.Neighbours(r.Context(), o.Asset); err != nil {
+		return err
+	}
+	page := floorPage{f, o.Result.Collision, assetPath(o.Asset.ID), r.URL.RawQuery}
+	var b strings.Builder
+	if err := shared.Lookup("floor").Execute(&b, page); err != nil {
+		return err
+	}
+	p.Worksheet = template.HTML(b.String())
+	s.render(w, http.StatusOK, "sheet", o.Asset.Name+" · Test floor · Yarvek", p)
+	return nil
+}
+
+// moves answers with what the turntable plays of a trial.
+func (s *Server) moves(w http.ResponseWriter, r *http.Request) error {
+	o, err := s.open(r)
+	if err != nil {
+		return err
+	}
+	t, err := trialOf(r)
+	if err != nil {
+		return err
+	}
+	if t.Density == 0 {
+		t.Density = o.Prep.Collision.DensityInForce()
+	}
+	m, err := s.board.Moves(r.Context(), o, t)
+	if err != nil {
+		return err
+	}
+	w.Header().Set("Content-Type", "application/json")
+	w.Header().Set("Cache-Control", "no-store")
+	return json.NewEncoder(w).Encode(m)
+}
