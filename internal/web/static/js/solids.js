@@ -34,7 +34,7 @@ function settle(g, dx, dy) {
   }
   for (const [name, metres] of Object.entries(along(view, dx, dy))) form.elements[name].value = `${round(metres)} m`;
   again = { side: view.dataset.side, id: g.dataset.shape };
-  form.requestSubmit(form.querySelector("#domove"));
+  form.querySelector("#domove").click();
 }
 
 let held, again;
