@@ -45,7 +45,11 @@ func (t *tail) collision() {
 	if len(d.Fits)+len(d.Edited)+len(ask.Hand) > 0 && !d.None {
 		measured = t.touched(d, &ask)
 	}
+	if d.Surface.Share > 0 && !d.None && t.err == nil {
+		ask.Surface = t.surfaceOf(d.Surface)
+	}
 	if errors.Is(t.err, errUnmade) {
+		ask.Surface = nil
 		t.err, ask.Pending, ask.Shapes, ask.Made, measured = nil, true, nil, nil, nil
 	}
 	if t.err != nil {
@@ -128,6 +132,22 @@ func (t *tail) touched(d collision.Decisions, ask *collision.Ask) *collision.Mea
 		func(ctx context.Context) (*collision.Measured, error) {
 			t.say("Measuring gaps", 0.9)
 			m := collision.Measure(ctx, t.scene, ask.Shapes, grid, limit)
+			return &m, nil
+		})
+}
+
+// surfaceOf is the mesh itself as collision.
+func (t *tail) surfaceOf(d collision.Surface) *collision.Touched {
+	key, err := named(t.key, "touch", d)
+	if err != nil {
+		t.err = err
+		return nil
+	}
+	s := t.scene
+	return made(t, key, s.Count().Triangles > Eager, func(*collision.Touched) *scene.Scene { return nil },
+		func(ctx context.Context) (*collision.Touched, error) {
+			t.say("Making the surface", 0.9)
+			m := collision.SurfaceOf(ctx, s, d)
 			return &m, nil
 		})
 }

@@ -145,6 +145,14 @@ func decideCollision(f *form, p *prep.Prep) {
 		if f.str("density") != "" {
 			d.Density = f.number("density", "The density")
 		}
+	case "surface":
+		d.Surface = collision.Surface{}
+		if f.str("share") != "" {
+			d.Surface = collision.Surface{Share: f.numberOf(strings.TrimSuffix(f.str("share"), "%"), "The share") / 100, TwoSided: f.on("two")}
+		}
+		if d.Surface.Share > 0 {
+			d.None = false
+		}
 	case "add":
 		f.addShape(d)
 	case "edit":

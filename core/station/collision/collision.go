@@ -33,8 +33,16 @@ type Decisions struct {
 	// usual for its size.
 	Gap float64 `json:"gap,omitempty"`
 	Air float64 `json:"air,omitempty"`
+	// Surface has the mesh itself touched, too, for receivers that take it.
+	Surface Surface `json:"surface,omitzero"`
 	// Density is that of what it is made of, kg/m³; 0 for 500.
 	Density float64 `json:"density,omitempty"`
+}
+
+// Surface is the mesh itself as collision, made of fewer triangles.
+type Surface struct {
+	Share    float64 `json:"share,omitempty"`    // of the triangles, 0 for none of it at all
+	TwoSided bool    `json:"twoSided,omitempty"` // to be touched from behind, too
 }
 
 // Keep is a body that must come through: a ball, or somebody upright when it has a height.
@@ -177,6 +185,8 @@ func (d Decisions) Validate() error {
 		return fmt.Errorf("a walker of %g m can't be %g m wide", k.Height, 2*k.Radius)
 	case !(d.Gap >= 0 && d.Gap <= 1e3) || !(d.Air >= 0 && d.Air <= 1e3):
 		return fmt.Errorf("a gap of %g m can't be accepted", max(d.Gap, d.Air))
+	case !(d.Surface.Share >= 0 && d.Surface.Share <= 1):
+		return fmt.Errorf("%g of the triangles can't be meant for the surface: expected 0 to 1", d.Surface.Share)
 	case d.Density != 0 && !(d.Density >= 1 && d.Density <= 30_000):
 		return fmt.Errorf("a density of %g kg/m³ can't be meant: expected 1 to 30 000", d.Density)
 	}
@@ -201,6 +211,13 @@ func (d Decisions) Lines() []string {
 	}
 	for _, k := range d.FileWithout {
 		l = append(l, fmt.Sprintf("Without the shape “%s” of the file", station.LastName(k)))
+	}
+	if s := d.Surface; s.Share > 0 {
+		line := fmt.Sprintf("Have the surface touched, of %s of its triangles", share(s.Share))
+		if s.TwoSided {
+			line += ", from both sides"
+		}
+		l = append(l, line)
 	}
 	if d.Keep != (Keep{}) {
 		l = append(l, "Let "+d.Keep.Words()+" through")
@@ -296,6 +313,9 @@ func (d Decisions) Repoint(from, to string) station.Decisions {
 // With is the decisions with these fits, in the place of all shapes there are.
 func (d Decisions) With(fits ...Fit) Decisions {
 	d.Fits, d.Edited, d.None, d.FileWithout = fits, nil, len(fits) == 0, nil
+	if d.None {
+		d.Surface = Surface{}
+	}
 	return d
 }
 

@@ -339,6 +339,33 @@ func TestJudgements(t *testing.T) {
 	assert.Contains(t, codes(preptest.Run(t, crate(), p, preptest.YUp).Collision), "many", "three shapes, and two are reckoned with")
 }
 
+// The mesh itself can be touched, too: of fewer triangles, from one side or both.
+func TestTheSurfaceItself(t *testing.T) {
+	rock := shape.Scene("rock", nil, shapetest.Boulder(12))
+	whole := run(t, rock, collision.Decisions{Surface: collision.Surface{Share: 1}})
+	require.Len(t, whole.Delivery.Collision, 1)
+	assert.Equal(t, "surface", whole.Delivery.Collision[0].Kind)
+	assert.Equal(t, rock.Count().Triangles, whole.Delivery.Collision[0].Mesh.Triangles())
+	assert.Equal(t, "surface", whole.Collision.Figure())
+	half := run(t, rock, collision.Decisions{Surface: collision.Surface{Share: 0.5, TwoSided: true}})
+	m := half.Delivery.Collision[0].Mesh
+	assert.InDelta(t, rock.Count().Triangles, m.Triangles(), 4, "half of them, twice")
+	ways := map[[2]int32]int{}
+	for f := range m.Faces() {
+		c := m.Corners[m.FaceStart[f]:m.FaceStart[f+1]]
+		for k := range c {
+			ways[[2]int32{c[k], c[(k+1)%len(c)]}]++
+		}
+	}
+	for e, n := range ways {
+		assert.Equal(t, n, ways[[2]int32{e[1], e[0]}], "as many faces either way")
+	}
+	assert.Greater(t, half.Collision.Surface.Off, 0.0)
+	assert.Less(t, half.Collision.Surface.Off, 0.05)
+	both := collision.Decisions{Surface: collision.Surface{Share: 1}, Fits: []collision.Fit{{Form: collision.OneHull}}}
+	assert.Len(t, run(t, rock, both).Delivery.Collision, 2)
+}
+
 func TestDecisionsThatCantBeMeant(t *testing.T) {
 	for _, d := range []collision.Decisions{
 		{Fits: []collision.Fit{{Form: "blob"}}}, {Fits: []collision.Fit{{Form: collision.Hulls, Most: 9999}}}, {None: true, Fits: []collision.Fit{{Form: collision.Box}}},

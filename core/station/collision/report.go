@@ -193,9 +193,11 @@ type Ask struct {
 	Made   []Fitted
 	Hand   []Hand
 	Shapes []Shape
-	Placed geom.Affine
-	Size   float64 // from corner to corner; metres
-	Print  string
+	// Surface is the mesh itself as collision, nil where that is not asked for.
+	Surface *Touched
+	Placed  geom.Affine
+	Size    float64 // from corner to corner; metres
+	Print   string
 	// Pending tells that shapes are still to be fitted, or measured.
 	Pending bool
 	// Ways is why passages were not looked for, nil where they were.
@@ -211,13 +213,16 @@ type Report struct {
 	Limit   float64 // that the mesh may stick out
 	AirMost float64 // that may be filled
 	Pending bool
-	Most    int     // shapes that the class reckons with, 0 for any number
-	Points  int     // likewise, of one
-	Size    float64 // from corner to corner; metres
+	Surface *Touched
+	Solids  []target.Solid // what the target takes, and what for
+	Most    int            // shapes that the class reckons with, 0 for any number
+	Points  int            // likewise, of one
+	Size    float64        // from corner to corner; metres
 	// Space is what edits need.
 	Space Space
 	Keep  Keep
 	Fits  []Fitted
+	Owner string // name of the first node with a mesh
 }
 
 // Figure is what there is to touch.
@@ -226,6 +231,9 @@ func (r *Report) Figure() string {
 		return "to be fitted"
 	}
 	if len(r.Shapes) == 0 {
+		if r.Surface != nil {
+			return "surface"
+		}
 		return "none"
 	}
 	kind := r.Shapes[0].Form.Kind
@@ -268,12 +276,15 @@ func (r *Report) Delivered() []scene.Shape {
 		}
 		list = append(list, scene.Shape{Of: s.Name, Kind: string(s.Form.Kind), Mesh: m, Frame: geom.Identity})
 	}
+	if r.Surface != nil && r.Surface.Mesh != nil {
+		list = append(list, scene.Shape{Of: r.Owner, Kind: "surface", Mesh: r.Surface.Mesh, Frame: geom.Identity})
+	}
 	return list
 }
 
 // Run says what there is and how good it is. measured may be nil where there is nothing to measure.
 func Run(d Decisions, ask Ask, measured *Measured) *Report {
-	r := &Report{Shapes: ask.Shapes, Hand: ask.Hand, Pending: ask.Pending, Keep: d.Keep.InForce(), Fits: ask.Made, Size: ask.Size,
+	r := &Report{Shapes: ask.Shapes, Hand: ask.Hand, Pending: ask.Pending, Surface: ask.Surface, Solids: ask.Solids, Keep: d.Keep.InForce(), Fits: ask.Made, Size: ask.Size, Owner: firstName(ask.Scene),
 		Most: ask.Class.Budget.Shapes, Points: ask.Class.Budget.ShapePoints}
 	r.Limit, r.AirMost = d.Limits(ask.Size)
 	floor := 0.0
@@ -326,13 +337,20 @@ func (r *Report) judge(d Decisions, ask Ask) {
 				"meanwhile.")
 		return
 	}
-	if len(r.Shapes) == 0 {
+	if r.Surface != nil && len(ask.Solids) > 0 && !slices.ContainsFunc(ask.Solids, func(t target.Solid) bool { return t.Kind == "surface" }) {
+		say(finding.Look, "kind-surface", "The target takes no surface", "What it does with one is not said.",
+			finding.Remedy{Label: "Send none", Effect: "The shapes stay.", Decision: with(d, func(d *Decisions) { d.Surface = Surface{} })})
+	}
+	if len(r.Shapes) == 0 && r.Surface == nil {
 		if !d.None && ask.Scene.Count().Triangles > 0 {
 			say(finding.Note, "none", "There is nothing to touch", "Bodies go through it, and shots too.", hulls,
 				finding.Remedy{Label: "Fit one hull", Effect: "It fills every hollow.", Decision: d.With(Fit{Form: OneHull})},
 				finding.Remedy{Label: "Have none", Effect: "Nothing is to be touched.", Decision: d.With()})
 		}
 		r.lost(d, ask, say)
+		return
+	}
+	if len(r.Shapes) == 0 {
 		return
 	}
 	for i, w := range r.Filled() {
