@@ -45,6 +45,8 @@ func TestScreenshots(t *testing.T) {
 		{"surface", "/assets/3/surface", ""},
 		{"budget", "/assets/4/budget", ""},
 		{"lods", "/assets/1/lods", ""},
+		{"collision", "/assets/5/collision", ""},
+		{"floor", "/assets/1/floor", ""},
 		{"export", "/assets/1/export", ""},
 		{"turntable", "/assets/5/pivot", "[data-view=turntable]"},
 		{"exports", "/kits/1/exports", ""},

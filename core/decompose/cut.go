@@ -18,7 +18,6 @@ type piece struct {
 	cell   []fit.Plane
 	hull   *fit.Convex
 	air    float64 // in front of its surface, within its hull; cubic metres, seen from each face
-	depth  float64 // how deep a point of the surface lies beneath the hull
 	block  float64 // how far it reaches into places that stay open, in all
 	number int     // in the order they were made
 	node   *node

@@ -36,18 +36,6 @@ func (s *soup) polygon(i int) (pts []geom.Vec3, tag []int32) {
 	return s.corners[a:b], s.tag[a:b]
 }
 
-// some is those whose number is chosen.
-func (s *soup) some(chosen func(i int) bool) *soup {
-	out := &soup{}
-	for i := range s.tri {
-		if chosen(i) {
-			pts, tag := s.polygon(i)
-			out.add(pts, tag, s.tri[i])
-		}
-	}
-	return out
-}
-
 // clip divides the polygons at a plane (Sutherland and Hodgman 1974, one plane). What lies in it
 // goes to the side that it bounds. near is within what of the plane points lie on it.
 func (s *soup) clip(p fit.Plane, near float64, below, above *soup) {

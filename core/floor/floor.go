@@ -32,8 +32,6 @@ const (
 	bounce   = 0.15
 	// Speeds below which nothing bounces.
 	quiet = 0.4
-	// Rolling loses so much of its turning a second.
-	rolling = 0.25
 	// How deep bodies may lie in one another before they are pushed apart, and how near they touch.
 	slop, margin = 5e-4, 2e-3
 	rounds       = 24 // of impulses

@@ -16,6 +16,7 @@ import (
 
 	"yarvek/core/fit"
 	"yarvek/core/geom"
+	"yarvek/core/measure"
 	"yarvek/core/scene"
 )
 
@@ -104,6 +105,14 @@ func New(ctx context.Context, s *scene.Scene, b Body) (*Grid, error) {
 	for _, t := range tris {
 		used = append(used, pts[t])
 		box = box.Add(pts[t])
+	}
+	if is := measure.Of(ctx, s); is.Closed && ctx.Err() == nil {
+		// What is convex has no room for anybody.
+		whole := fit.OfHull(geom.HullOf(ctx, used)).Volume()
+		if air := whole - math.Abs(is.Volume); air < 1e-4*math.Pow(b.Radius, 3) && air < 1e-4*whole {
+			g.hull = fit.NewConvex(fit.Body{})
+			return g, ctx.Err()
+		}
 	}
 	hull := geom.HullWithin(ctx, used, 1e-3) // of a round one few planes are enough
 	g.hull = fit.NewConvex(fit.OfHull(hull))

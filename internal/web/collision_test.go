@@ -85,7 +85,7 @@ func TestControlsOfCollision(t *testing.T) {
 	require.Len(t, c.collision().Shapes, 6)
 	c.decide("collision", "act", "surface", "share", "50", "two", "on")
 	require.NotNil(t, c.collision().Surface)
-	has(t, c.get("/assets/1/collision"), "triangles, off by")
+	has(t, c.get("/assets/1/collision"), "at most.")
 	c.decide("collision", "act", "none")
 	assert.Empty(t, c.collision().Shapes)
 	c.decide("collision", "act", "asfile")

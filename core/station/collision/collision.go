@@ -8,7 +8,6 @@ package collision
 
 import (
 	"fmt"
-	"math"
 	"slices"
 
 	"yarvek/core/figure"
@@ -366,6 +365,3 @@ func centre(s solid.Solid) geom.Vec3 {
 	}
 	return b.Center()
 }
-
-// round rounds a length to a tenth of a millimetre, as decisions keep them.
-func round(v float64) float64 { return math.Round(v*1e4) / 1e4 }

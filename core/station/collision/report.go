@@ -493,8 +493,7 @@ func (r *Report) quality(d Decisions, ask Ask, say sayer) {
 				finding.Remedy{Label: "Fit hulls anew", Harsh: true, Effect: "All shapes go, also those by hand.", Decision: d.With(r.hulls())}), s)
 		}
 	}
-	is := measure.Of(context.Background(), ask.Scene)
-	if !is.Closed && len(d.Fits) > 0 {
+	if !r.Closed && len(d.Fits) > 0 {
 		say(finding.Note, "open-mesh", "The mesh is open, so nothing says what is within it",
 			"Shapes are fitted to its surface alone; the volume they fill is not told.")
 	}
