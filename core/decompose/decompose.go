@@ -82,11 +82,13 @@ func Of(ctx context.Context, s *scene.Scene, o Options) Result {
 	}
 	size := geom.EmptyBox()
 	volume := 0.0
+	closed := true
 	for _, x := range list {
 		size = size.Union(x.box)
 		volume += x.volume
+		closed = closed && x.closed
 	}
-	c := &cutting{o: o, near: 1e-9 * size.Size().Len(), size: size.Size().Len(), total: volume}
+	c := &cutting{o: o, near: 1e-9 * size.Size().Len(), size: size.Size().Len(), total: volume, closed: closed}
 	pieces := c.all(ctx, list)
 	o.Progress(0.7)
 	r := Result{Shells: len(list), Pieces: len(pieces)}
@@ -175,10 +177,11 @@ const slack = 0.02
 
 // cutting is one run.
 type cutting struct {
-	o     Options
-	near  float64 // metres that points lie on a plane within
-	size  float64 // of all, from corner to corner
-	total float64 // volume of all shells
+	o      Options
+	near   float64 // metres that points lie on a plane within
+	size   float64 // of all, from corner to corner
+	total  float64 // volume of all shells
+	closed bool    // every shell bounds a solid
 }
 
 // all cuts the shells.

@@ -22,11 +22,14 @@ const (
 // limited is the part with no more points than it may have: those of its corners that each time lie
 // farthest outside of what there is already.
 func (c *cutting) limited(ctx context.Context, x *part) Hull {
+	if len(x.hull.Planes) == 0 || x.volume <= 0 {
+		return Hull{Body: c.thickened(ctx, x.hull.Points)}
+	}
 	give := 0.0
-	if x.volume > filling*(x.volume-x.excess()) {
+	if c.closed && x.volume > filling*(x.volume-x.excess()) {
 		give = giveWay * c.size
 	}
-	if len(x.hull.Planes) == 0 || len(x.hull.Points) <= c.o.Points && give == 0 {
+	if len(x.hull.Points) <= c.o.Points && give == 0 {
 		return Hull{Body: x.hull.Body, Concavity: x.depth()}
 	}
 	body, out := fewer(ctx, x.hull.Points, c.o.Points, give)
@@ -37,6 +40,34 @@ func (c *cutting) limited(ctx context.Context, x *part) Hull {
 		}
 	}
 	return Hull{Body: body, Concavity: x.depth(), Out: out}
+}
+
+// thickness is how thick what is flat is made, as a share of the size of all.
+const thickness = 5e-4
+
+// thickened is a body round points without thickness: their outline, as much above their plane as below,
+// or a box where they lie on a line or in one place.
+func (c *cutting) thickened(ctx context.Context, pts []geom.Vec3) fit.Body {
+	h := geom.HullWithin(ctx, pts, 1e-6)
+	half := thickness / 2 * c.size
+	if h.Flat && len(h.Faces) > 0 {
+		a := h.Points[h.Faces[0][0]]
+		n := h.Points[h.Faces[0][1]].Sub(a).Cross(h.Points[h.Faces[0][2]].Sub(a)).Unit().Mul(half)
+		var both []geom.Vec3
+		for _, p := range h.Points {
+			both = append(both, p.Add(n), p.Sub(n))
+		}
+		body, out := fewer(ctx, both, c.o.Points, 0)
+		if out <= outMost*c.size {
+			return body
+		}
+		return fit.Around(ctx, geom.HullWithin(ctx, both, geom.Finely), c.o.Points)
+	}
+	b := fit.Upright(pts)
+	for k := range b.Half {
+		b.Half[k] += half
+	}
+	return b.Body()
 }
 
 // fewer is a hull of some of the corners of one, at most so many and no more than leave none farther

@@ -104,6 +104,14 @@ func (t *tail) touched(d collision.Decisions, ask *collision.Ask) *collision.Mea
 	}
 	for i, f := range d.Fits {
 		f.Without = nil
+		if most := ask.Class.Budget.Shapes; f.Most == 0 && f.Form == collision.Hulls {
+			if f.Most = collision.UsualHulls; most > 0 {
+				f.Most = min(f.Most, most)
+			}
+		}
+		if most := ask.Class.Budget.ShapePoints; f.Points == 0 && most >= 8 {
+			f.Points = min(collision.UsualPoints, most)
+		}
 		made := t.fitted(f, i, len(d.Fits), w, keep, ask)
 		if t.err != nil {
 			return nil

@@ -209,7 +209,7 @@ func (s Solids) way(c *canvas, side Side, w Way) {
 
 // legend says the colours, below the views.
 func (s Solids) legend(c *canvas) {
-	x, y := fieldL+2, innerB-34.0
+	x, y := fieldL+2, innerB-66.0 // above what a look at a decision says
 	for _, k := range []struct{ class, say string }{{"sticks-out", s.OutSay}, {"air-filled", s.AirSay}} {
 		if k.say == "" {
 			continue

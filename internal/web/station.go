@@ -221,6 +221,9 @@ func (f field) Like(hint string) field { f.Hint = hint; return f }
 // In puts a unit behind it.
 func (f field) In(unit string) field { f.Unit = unit; return f }
 
+// Tight makes room for a figure of a few digits.
+func (f field) Tight() field { f.Width = "tight"; return f }
+
 // Wide makes room for a name.
 func (f field) Wide() field { f.Width = "mid"; return f }
 
