@@ -32,7 +32,8 @@ func ball(x, y, z, r float64) fit.Ball { return fit.Ball{Centre: geom.Vec3{x, y,
 
 func trials() []trial {
 	return []trial{
-		{"table", []*scene.Mesh{shapetest.Table()}, 1.05, []fit.Ball{ball(0.6, 0.35, 0.4, 0.29), ball(0.6, 0.35, 0, 0.29), ball(0, 0.35, 0.4, 0.29)}},
+		{"table", []*scene.Mesh{shapetest.Table()}, 1.05, []fit.Ball{ball(0.6, 0.35, 0.4, 0.29), ball(0.6, 0.35, 0, 0.29), ball(0, 0.35,
+			0.4, 0.29)}},
 		{"chair", []*scene.Mesh{shapetest.Chair()}, 1.05, []fit.Ball{ball(0.225, 0.2, 0.225, 0.17), ball(0.225, 0.66, 0.25, 0.19)}},
 		{"L-beam", []*scene.Mesh{shapetest.Beam()}, 1.05, []fit.Ball{ball(0.11, 0.11, 1.5, 0.089)}},
 		{"staircase", []*scene.Mesh{shapetest.Stair(10)}, 1.05, nil},
@@ -201,7 +202,8 @@ func TestMirroredAndRepeated(t *testing.T) {
 
 // What bounds nothing gets the best there is: flat, open, inside out, through itself, a single triangle.
 func TestImperfectMeshes(t *testing.T) {
-	tri := &scene.Mesh{Points: []geom.Vec3{{0, 0, 0}, {1, 0, 0}, {0, 1, 0}}, Corners: []int32{0, 1, 2}, FaceStart: []int32{0, 3}, Slots: []int{-1}}
+	tri := &scene.Mesh{Points: []geom.Vec3{{0, 0, 0}, {1, 0, 0}, {0, 1, 0}}, Corners: []int32{0, 1, 2}, FaceStart: []int32{0, 3},
+		Slots: []int{-1}}
 	open := new(shape.Builder).Grid(8, 8, func(u, v float64) geom.Vec3 {
 		return geom.Vec3{u, 0.3 * math.Sin(3*u) * math.Cos(2*v), v}
 	}).Mesh("open")

@@ -111,7 +111,8 @@ func (p *Parcel) addShapes(ctx context.Context, o Order, list []scene.Shape, of 
 		case k < 0:
 			p.Package.Files = append(p.Package.Files, f)
 		case !bytes.Equal(p.Package.Files[k].Data, f.Data):
-			return fault.Input("the collision needs a file called %s, and another has that name", f.Name).Advise("Give the file another name at Export")
+			return fault.Input("the collision needs a file called %s, and another has that name",
+				f.Name).Advise("Give the file another name at Export")
 		}
 	}
 	for _, c := range written.Changes {

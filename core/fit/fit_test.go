@@ -38,8 +38,9 @@ func clouds() map[string][]geom.Vec3 {
 	for i := range flat {
 		flat[i] = turn.Apply(flat[i])
 	}
-	return map[string][]geom.Vec3{"four": random(4, 1, 1, 1), "ten": random(10, 1, 1, 1), "long": random(12, 6, 1, 0.7), "thirty": random(30, 2, 2, 1),
-		"cube": cube, "far": far, "twice": twice, "flat": flat}
+	return map[string][]geom.Vec3{"four": random(4, 1, 1, 1), "ten": random(10, 1, 1, 1), "long": random(12, 6, 1, 0.7),
+		"thirty": random(30, 2, 2, 1),
+		"cube":   cube, "far": far, "twice": twice, "flat": flat}
 }
 
 // hull is that of points, or the points alone where they have none.

@@ -61,7 +61,8 @@ func TestABoxFallsAndStays(t *testing.T) {
 // A resting body stays where it is.
 func TestARestingBodyStays(t *testing.T) {
 	for _, lean := range []float64{0, 90} {
-		o := run(t, []*solid.Form{box(geom.Vec3{-0.2, 0, -0.2}, geom.Vec3{0.2, 1, 0.2})}, Trial{Kind: Drop, Height: 1e-9, Tilt: lean, Seconds: 10})
+		o := run(t, []*solid.Form{box(geom.Vec3{-0.2, 0, -0.2}, geom.Vec3{0.2, 1, 0.2})}, Trial{Kind: Drop, Height: 1e-9, Tilt: lean,
+			Seconds: 10})
 		require.True(t, o.Rested)
 		assert.InDelta(t, 0, o.Rest, 0.2)
 		assert.Less(t, o.Moved, 1e-3)
@@ -101,7 +102,8 @@ func TestEnergyDoesNotGrow(t *testing.T) {
 		{[]*solid.Form{box(geom.Vec3{}, geom.Vec3{0.1, 0.5, 2})}, 50, 50},
 	} {
 		o := run(t, c.forms, Trial{Kind: Drop, Height: 0.8, Tilt: c.tilt, Roll: c.roll})
-		fmt.Printf("let go %d: rests %v after %.2f s, sank %.2f mm, trembles %.3f mm, gained %.5f\n", i, o.Rested, o.Rest, 1e3*o.Deepest, 1e3*o.Jitter, grew(o))
+		fmt.Printf("let go %d: rests %v after %.2f s, sank %.2f mm, trembles %.3f mm, gained %.5f\n", i, o.Rested, o.Rest, 1e3*o.Deepest,
+			1e3*o.Jitter, grew(o))
 		assert.Less(t, grew(o), 3e-3)
 		assert.True(t, o.Rested)
 		assert.Less(t, o.Deepest, 5e-3)
@@ -183,7 +185,8 @@ func TestBadTrials(t *testing.T) {
 
 // Sixteen hulls for twenty seconds.
 func BenchmarkTwentySeconds(b *testing.B) {
-	r := decompose.Of(context.Background(), shape.Scene("ring", nil, shapetest.Torus(1, 0.25, 64, 24)), decompose.Options{Hulls: 16, Points: 64})
+	r := decompose.Of(context.Background(), shape.Scene("ring", nil, shapetest.Torus(1, 0.25, 64, 24)), decompose.Options{Hulls: 16,
+		Points: 64})
 	var forms []*solid.Form
 	for _, h := range r.Hulls {
 		forms = append(forms, solid.OfBody(h.Body).Form(context.Background()))

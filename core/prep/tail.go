@@ -54,7 +54,8 @@ func aside[R any](t *tail, id string, asked any, run func(context.Context) R) R 
 // each runs something for each of some meshes of the scene that is looked at, given by their
 // numbers. What is found in a mesh that came in belongs to it whatever others are there. It tells
 // whether all of it was kept, and writes nothing to t: several may run side by side.
-func each[R any](t *tail, id string, meshes []int, asked func(i int) any, run func(context.Context, *scene.Mesh, int) R) (out []R, kept bool, err error) {
+func each[R any](t *tail, id string, meshes []int, asked func(i int) any, run func(context.Context, *scene.Mesh, int) R) (out []R,
+	kept bool, err error) {
 	out = make([]R, len(meshes))
 	if t.err != nil {
 		return out, false, t.err

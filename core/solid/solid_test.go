@@ -29,7 +29,8 @@ func TestShapesAreClosedBodies(t *testing.T) {
 		"box":     {meshOf("box", box.Body()), box.Volume(), 1e-12, box.Holds},
 		"ball":    {ballMesh("ball", ball), ball.Volume(), 0.1, func(p geom.Vec3) float64 { return math.Abs(p.Dist(ball.Centre) - ball.Radius) }},
 		"capsule": {capsuleMesh("capsule", capsule), capsule.Volume(), 0.1, capsule.Holds},
-		"slab":    {meshOf("slab", fit.SlabOf(box.Body().Points, 26).Body), fit.SlabOf(box.Body().Points, 26).Body.Volume(), 1e-9, func(geom.Vec3) float64 { return 0 }},
+		"slab": {meshOf("slab", fit.SlabOf(box.Body().Points, 26).Body), fit.SlabOf(box.Body().Points, 26).Body.Volume(), 1e-9,
+			func(geom.Vec3) float64 { return 0 }},
 	} {
 		require.NoError(t, c.m.Validate(), name)
 		is := measure.OfMesh(context.Background(), c.m)

@@ -98,7 +98,8 @@ func (f FloorSheet) strip(c *canvas) {
 			for m, p := range o {
 				path[m] = place(p)
 			}
-			fmt.Fprintf(&c.pen, `<path class="floor-body" d="%s"/><path class="floor-hatch" fill="url(#hatch%d)" d="%s"/>`, outlinePath(path), j%hatches,
+			fmt.Fprintf(&c.pen, `<path class="floor-body" d="%s"/><path class="floor-hatch" fill="url(#hatch%d)" d="%s"/>`,
+				outlinePath(path), j%hatches,
 				outlinePath(path))
 		}
 		if len(s.Guest) > 0 {

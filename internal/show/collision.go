@@ -18,7 +18,8 @@ var collisionFace = face{
 	outline: func(ctx context.Context, b *Board, now, then view) (draft.Ghost, error) {
 		r := then.Result.Collision
 		points, _ := r.Total()
-		g := draft.Ghost{Box: now.box, Say: fmt.Sprintf("%s of %s then", figure.Plural(len(r.Shapes), "shape", "shapes"), figure.Plural(points, "point", "points"))}
+		g := draft.Ghost{Box: now.box, Say: fmt.Sprintf("%s of %s then", figure.Plural(len(r.Shapes), "shape", "shapes"),
+			figure.Plural(points, "point", "points"))}
 		if r.Pending {
 			g.Say = "It would be fitted then, which takes a while"
 		} else if k := r.Ratio(); k > 0 && len(r.Shapes) > 0 {
@@ -36,7 +37,8 @@ func solidsOf(v view) draft.Solids {
 	mirrored := v.paper.Det() < 0
 	for i, x := range r.Shapes {
 		body := x.Form.Convex
-		d := draft.Solid{ID: x.ID, Letter: x.Letter, Name: fmt.Sprintf("Shape %s, a %s round %s", x.Letter, x.Form.Kind, x.Name), Faces: body.Faces}
+		d := draft.Solid{ID: x.ID, Letter: x.Letter, Name: fmt.Sprintf("Shape %s, a %s round %s", x.Letter, x.Form.Kind, x.Name),
+			Faces: body.Faces}
 		for _, p := range body.Points {
 			d.Points = append(d.Points, place(p))
 		}

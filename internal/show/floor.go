@@ -246,7 +246,8 @@ func guestPoints(t floor.Trial) []geom.Vec3 {
 	if t.Kind == floor.Ball {
 		for i := range 24 {
 			s, c := math.Sincos(2 * math.Pi * float64(i) / 24)
-			pts = append(pts, geom.Vec3{h * c, h * s, 0}, geom.Vec3{0, h * s, h * c}, geom.Vec3{h * c * math.Sqrt2 / 2, h * s, h * c * math.Sqrt2 / 2},
+			pts = append(pts, geom.Vec3{h * c, h * s, 0}, geom.Vec3{0, h * s, h * c}, geom.Vec3{h * c * math.Sqrt2 / 2, h * s,
+				h * c * math.Sqrt2 / 2},
 				geom.Vec3{-h * c * math.Sqrt2 / 2, h * s, h * c * math.Sqrt2 / 2})
 		}
 		return pts
@@ -305,7 +306,8 @@ func walkStages(o *floor.Outcome, forms []*solid.Form) []draft.Stage {
 	low := path[0][1] // the ground
 	for i := range 3 {
 		at := path[(len(path)-1)*i/2]
-		s := draft.Stage{Say: fmt.Sprintf("%.2f s", float64((len(path)-1)*i/2)*0.02/o.Trial.Speed), Centre: geom.Vec2{at.Dot(right), at[1] - low + tall/2}}
+		s := draft.Stage{Say: fmt.Sprintf("%.2f s", float64((len(path)-1)*i/2)*0.02/o.Trial.Speed), Centre: geom.Vec2{at.Dot(right),
+			at[1] - low + tall/2}}
 		if i == 2 && o.Walked.Stopped {
 			s.Say += ", stopped"
 		}
@@ -396,8 +398,9 @@ func (b *Board) others(ctx context.Context, v view, forms []*solid.Form, f *Floo
 		}
 		climbed = max(climbed, w.Walked.Climbed)
 	}
-	f.Others = append(f.Others, Tried{Kind: floor.Walk, What: fmt.Sprintf("Walked at, %d ways", len(walks)), Outcome: fmt.Sprintf("stopped in %d", stopped),
-		Figure: "–", Good: true})
+	f.Others = append(f.Others, Tried{Kind: floor.Walk, What: fmt.Sprintf("Walked at, %d ways", len(walks)),
+		Outcome: fmt.Sprintf("stopped in %d", stopped),
+		Figure:  "–", Good: true})
 	step := Tried{Kind: floor.Walk, What: "Steps climbed", Outcome: "none", Figure: "–", Good: true}
 	if climbed > 0 {
 		step.Outcome, step.Figure = "climbed", figure.Length(climbed)

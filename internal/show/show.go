@@ -256,7 +256,8 @@ func (b *Board) PreviewLines(ctx context.Context, o *work.Opened, id string, p p
 }
 
 // ghost is what another prep would make of an asset at a station, beside what it is now.
-func (b *Board) ghost(ctx context.Context, o *work.Opened, id string, height float64, p prep.Prep) (now, then view, g draft.Ghost, err error) {
+func (b *Board) ghost(ctx context.Context, o *work.Opened, id string, height float64, p prep.Prep) (now, then view, g draft.Ghost,
+	err error) {
 	if now, err = look(o, id, height); err != nil {
 		return now, then, g, err
 	}

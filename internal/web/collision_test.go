@@ -91,7 +91,8 @@ func TestControlsOfCollision(t *testing.T) {
 	c.decide("collision", "act", "asfile")
 	assert.Empty(t, c.collision().Shapes)
 
-	for _, bad := range [][]string{{"act", "fit", "sort", "blob"}, {"act", "edit", "do", "move", "shape", "f9.9", "right", "1 m"}, {"act", "edit", "do", "move"},
+	for _, bad := range [][]string{{"act", "fit", "sort", "blob"}, {"act", "edit", "do", "move", "shape", "f9.9", "right", "1 m"},
+		{"act", "edit", "do", "move"},
 		{"act", "keep", "who", "giant"}, {"act", "add", "kind", "hull"}, {"act", "limits", "gap", "wide"}, {"act", "nothing"}} {
 		w := c.post("/assets/1/collision", c.form(bad...))
 		assert.Equal(t, http.StatusUnprocessableEntity, w.Code, bad)
@@ -104,7 +105,8 @@ func TestTheTestFloor(t *testing.T) {
 	c.bringScene("hut", shapetest.Hut())
 	has(t, c.get("/assets/1/floor"), "Nothing to try")
 	c.decide("collision", "act", "fit", "sort", "hulls")
-	for _, q := range []string{"", "?kind=drop&tilt=170&height=0.2", "?kind=ball&size=0.5+m&speed=4", "?kind=box&from=90", "?kind=walk", "?kind=walk&from=180"} {
+	for _, q := range []string{"", "?kind=drop&tilt=170&height=0.2", "?kind=ball&size=0.5+m&speed=4", "?kind=box&from=90",
+		"?kind=walk", "?kind=walk&from=180"} {
 		has(t, c.get("/assets/1/floor"+q), "floor-body")
 		w := c.get("/assets/1/floor/moves" + q)
 		require.Equal(t, http.StatusOK, w.Code, q)

@@ -114,8 +114,9 @@ func (s *Server) floor(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	p := sheetPage{Opened: o, Station: in, Tape: o.Tape(), Targets: targets, Path: assetPath(o.Asset.ID) + "/" + in.ID, FigureHeight: figureHeight(r),
-		Picture: &show.Picture{Drawn: f.Drawn}, Title: "Test floor"}
+	p := sheetPage{Opened: o, Station: in, Tape: o.Tape(), Targets: targets, Path: assetPath(o.Asset.ID) + "/" + in.ID,
+		FigureHeight: figureHeight(r),
+		Picture:      &show.Picture{Drawn: f.Drawn}, Title: "Test floor"}
 	if p.Prev, p.Next, err = s.desk.Neighbours(r.Context(), o.Asset); err != nil {
 		return err
 	}

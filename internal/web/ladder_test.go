@@ -66,7 +66,8 @@ func TestALadderIsMadeOnceAndMovedAtOnce(t *testing.T) {
 	moved := time.Now()
 	c.decide("lods", "act", "move", "lod", fmt.Sprint(last), "from", fmt.Sprintf("%.3g m", before.LODs[last].From*1.3))
 	c.get("/assets/1/lods")
-	t.Logf("%d triangles, %d LODs: made in %v; its page first %v, then %v; moved in %v", before.LODs[0].Cost.Triangles, last, made, drawn, cached,
+	t.Logf("%d triangles, %d LODs: made in %v; its page first %v, then %v; moved in %v", before.LODs[0].Cost.Triangles, last, made,
+		drawn, cached,
 		time.Since(moved))
 	after := c.ladder()
 	assert.InDelta(t, before.LODs[last].From*1.3, after.LODs[last].From, 0.01*after.LODs[last].From)

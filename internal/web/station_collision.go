@@ -164,8 +164,9 @@ func decideCollision(f *form, p *prep.Prep) {
 
 // fit reads what is to be fitted.
 func (f *form) fit() collision.Fit {
-	x := collision.Fit{Form: collision.Form(f.str("sort")), Most: f.optional("most"), Points: f.optional("points"), Planes: f.optional("planes"),
-		Each: f.on("each"), Slot: f.str("slot")}
+	x := collision.Fit{Form: collision.Form(f.str("sort")), Most: f.optional("most"), Points: f.optional("points"),
+		Planes: f.optional("planes"),
+		Each:   f.on("each"), Slot: f.str("slot")}
 	if s := f.str("concavity"); s != "" {
 		x.Concavity = f.lengthOf(s, "The hollow")
 	}

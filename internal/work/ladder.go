@@ -48,7 +48,8 @@ func (d *Desk) climb(o *Opened) *Job {
 	if old := d.climbs[o.Asset.ID]; old != nil {
 		old.Cancel() // what it makes is wanted no more
 	}
-	job := d.Jobs.StartOf(aboutLODs(o.Asset.ID), wanted(o), "LODs and shapes of "+o.Asset.Name, func(ctx context.Context, job *Job) (any, error) {
+	job := d.Jobs.StartOf(aboutLODs(o.Asset.ID), wanted(o), "LODs and shapes of "+o.Asset.Name, func(ctx context.Context,
+		job *Job) (any, error) {
 		job.Report("Beginning", 0)
 		_, err := d.Made(ctx, o, job.Report)
 		return nil, err

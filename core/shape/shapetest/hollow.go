@@ -127,20 +127,22 @@ func Table() *scene.Mesh {
 
 // Chair has four legs, a seat and a back.
 func Chair() *scene.Mesh {
-	return Blocks("chair", []float64{0, 0.05, 0.4, 0.45}, []float64{0, 0.42, 0.46, 0.9}, []float64{0, 0.05, 0.4, 0.45}, func(p geom.Vec3) bool {
-		switch {
-		case p[1] > 0.46:
-			return p[2] < 0.05
-		case p[1] > 0.42:
-			return true
-		}
-		return !between(p[0], 0.05, 0.4) && !between(p[2], 0.05, 0.4)
-	})
+	return Blocks("chair", []float64{0, 0.05, 0.4, 0.45}, []float64{0, 0.42, 0.46, 0.9}, []float64{0, 0.05, 0.4, 0.45},
+		func(p geom.Vec3) bool {
+			switch {
+			case p[1] > 0.46:
+				return p[2] < 0.05
+			case p[1] > 0.42:
+				return true
+			}
+			return !between(p[0], 0.05, 0.4) && !between(p[2], 0.05, 0.4)
+		})
 }
 
 // Beam is an L of 20 mm plates, 3 m long.
 func Beam() *scene.Mesh {
-	return Blocks("beam", []float64{0, 0.02, 0.2}, []float64{0, 0.02, 0.2}, []float64{0, 3}, func(p geom.Vec3) bool { return p[0] < 0.02 || p[1] < 0.02 })
+	return Blocks("beam", []float64{0, 0.02, 0.2}, []float64{0, 0.02, 0.2}, []float64{0, 3},
+		func(p geom.Vec3) bool { return p[0] < 0.02 || p[1] < 0.02 })
 }
 
 // Stair is n solid steps of 0.28 x 0.18 m, 1 m wide, up along +X.
@@ -170,7 +172,8 @@ func Gabled() []*scene.Mesh {
 		wall := !between(p[0], 0.1, 2.9) || !between(p[2], 0.1, 3.9)
 		return wall && !(p[2] > 3.9 && between(p[0], 1, 2) && p[1] < 2)
 	})
-	roof := new(shape.Builder).Prism([][2]float64{{-0.3, 2.2}, {-0.2, 2.1}, {1.5, 3.3}, {3.2, 2.1}, {3.3, 2.2}, {1.5, 3.45}}, -0.2, 4.2).Mesh("roof")
+	roof := new(shape.Builder).Prism([][2]float64{{-0.3, 2.2}, {-0.2, 2.1}, {1.5, 3.3}, {3.2, 2.1}, {3.3, 2.2}, {1.5, 3.45}}, -0.2,
+		4.2).Mesh("roof")
 	gables := new(shape.Builder).Prism([][2]float64{{0, 2.4}, {3, 2.4}, {1.5, 3.2}}, 0, 0.1).
 		Prism([][2]float64{{0, 2.4}, {3, 2.4}, {1.5, 3.2}}, 3.9, 4).Mesh("gables")
 	return []*scene.Mesh{walls, roof, gables}

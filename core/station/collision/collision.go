@@ -97,7 +97,8 @@ type NamedForm struct {
 }
 
 // Forms lists them.
-var Forms = []NamedForm{{Hulls, "Hulls", solid.Hull}, {OneHull, "One hull", solid.Hull}, {Box, "Box", solid.Box}, {Turned, "Turned box", solid.Box},
+var Forms = []NamedForm{{Hulls, "Hulls", solid.Hull}, {OneHull, "One hull", solid.Hull}, {Box, "Box", solid.Box}, {Turned,
+	"Turned box", solid.Box},
 	{Capsule, "Capsule", solid.Capsule}, {Ball, "Ball", solid.Ball}, {Slab, "Slab", solid.Hull}}
 
 // named finds a sort.
@@ -206,7 +207,8 @@ func (d Decisions) Lines() []string {
 	}
 	for i, e := range d.Edited {
 		c := centre(e.Solid)
-		l = append(l, fmt.Sprintf("Shape %d by hand: a %s at %s, %s, %s", i+1, e.Solid.Kind, figure.Length(c[0]), figure.Length(c[1]), figure.Length(c[2])))
+		l = append(l, fmt.Sprintf("Shape %d by hand: a %s at %s, %s, %s", i+1, e.Solid.Kind, figure.Length(c[0]), figure.Length(c[1]),
+			figure.Length(c[2])))
 	}
 	for _, k := range d.FileWithout {
 		l = append(l, fmt.Sprintf("Without the shape “%s” of the file", station.LastName(k)))

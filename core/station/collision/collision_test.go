@@ -103,7 +103,8 @@ func TestShapesFollowSizeStanceAndPivot(t *testing.T) {
 	moved, err := d.Changed(ctx, space.Space, []string{space.Shapes[0].ID}, collision.Edit{Do: collision.Move, By: geom.Vec3{0, 0, 0.25}})
 	require.NoError(t, err)
 	plain := run(t, hut(), moved)
-	p := prep.Prep{Collision: moved, Size: size.Decisions{Fit: size.ByFactor, Factor: 2}, Axes: axes.Decisions{Up: geom.PosZ, Forward: geom.PosX}, Pivot: pivot.BaseCentre}
+	p := prep.Prep{Collision: moved, Size: size.Decisions{Fit: size.ByFactor, Factor: 2}, Axes: axes.Decisions{Up: geom.PosZ,
+		Forward: geom.PosX}, Pivot: pivot.BaseCentre}
 	other := preptest.Run(t, hut(), p, preptest.YUp)
 	require.Len(t, other.Collision.Shapes, len(plain.Collision.Shapes))
 	a, b := plain.Collision, other.Collision
@@ -187,7 +188,8 @@ func TestEditsByHand(t *testing.T) {
 	for _, bad := range []struct {
 		ids []string
 		e   collision.Edit
-	}{{nil, collision.Edit{Do: collision.Move}}, {[]string{"e9"}, collision.Edit{Do: collision.Move}}, {[]string{"f0.0"}, collision.Edit{Do: "fly"}},
+	}{{nil, collision.Edit{Do: collision.Move}}, {[]string{"e9"}, collision.Edit{Do: collision.Move}}, {[]string{"f0.0"},
+		collision.Edit{Do: "fly"}},
 		{[]string{"f0.0"}, collision.Edit{Do: collision.Split, At: 9}}, {[]string{"f0.0"}, collision.Edit{Do: collision.Merge}},
 		{[]string{"f0.0"}, collision.Edit{Do: collision.Move, By: geom.Vec3{math.NaN()}}}} {
 		_, err := d.Changed(ctx, r.Space, bad.ids, bad.e)
@@ -298,7 +300,8 @@ func TestFitsToParts(t *testing.T) {
 func TestImperfectMeshes(t *testing.T) {
 	flat := &scene.Mesh{Name: "flat", Points: []geom.Vec3{{0, 0, 0}, {1, 0, 0}, {1, 0, 1}, {0, 0, 1}}, Corners: []int32{0, 1, 2, 3},
 		FaceStart: []int32{0, 4}, Slots: []int{-1}}
-	line := &scene.Mesh{Name: "line", Points: []geom.Vec3{{0, 0, 0}, {1, 0, 0}, {2, 0, 0}}, Corners: []int32{0, 1, 2}, FaceStart: []int32{0, 3}, Slots: []int{-1}}
+	line := &scene.Mesh{Name: "line", Points: []geom.Vec3{{0, 0, 0}, {1, 0, 0}, {2, 0, 0}}, Corners: []int32{0, 1, 2},
+		FaceStart: []int32{0, 3}, Slots: []int{-1}}
 	open := new(shape.Builder).Grid(6, 6, func(u, v float64) geom.Vec3 { return geom.Vec3{u, u * v, v} }).Mesh("open")
 	for _, m := range []*scene.Mesh{flat, line, open} {
 		for _, f := range collision.Forms {
@@ -368,8 +371,10 @@ func TestTheSurfaceItself(t *testing.T) {
 
 func TestDecisionsThatCantBeMeant(t *testing.T) {
 	for _, d := range []collision.Decisions{
-		{Fits: []collision.Fit{{Form: "blob"}}}, {Fits: []collision.Fit{{Form: collision.Hulls, Most: 9999}}}, {None: true, Fits: []collision.Fit{{Form: collision.Box}}},
-		{Fits: []collision.Fit{{Form: collision.Slab, Planes: 7}}}, {Fits: []collision.Fit{{Form: collision.Hulls, Concavity: -1}}}, {Keep: collision.Keep{Radius: -1}},
+		{Fits: []collision.Fit{{Form: "blob"}}}, {Fits: []collision.Fit{{Form: collision.Hulls, Most: 9999}}}, {None: true,
+			Fits: []collision.Fit{{Form: collision.Box}}},
+		{Fits: []collision.Fit{{Form: collision.Slab, Planes: 7}}}, {Fits: []collision.Fit{{Form: collision.Hulls,
+			Concavity: -1}}}, {Keep: collision.Keep{Radius: -1}},
 		{Keep: collision.Keep{Height: 1}}, {Keep: collision.Keep{Radius: 2, Height: 1}}, {Density: -4}, {Gap: math.NaN()},
 		{Edited: []collision.Edited{{Solid: solid.Solid{Kind: solid.Box}}}}, {Edited: []collision.Edited{{Solid: solid.Solid{Kind: "blob"}}}},
 	} {

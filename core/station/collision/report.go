@@ -142,7 +142,8 @@ func sideOf(b geom.Basis, d geom.Vec3) string {
 	for _, x := range []struct {
 		axis geom.Axis
 		name string
-	}{{b.Forward, "front"}, {b.Forward.Neg(), "back"}, {b.Right(), "right side"}, {b.Right().Neg(), "left side"}, {b.Up, "top"}, {b.Up.Neg(), "underside"}} {
+	}{{b.Forward, "front"}, {b.Forward.Neg(), "back"}, {b.Right(), "right side"}, {b.Right().Neg(), "left side"}, {b.Up,
+		"top"}, {b.Up.Neg(), "underside"}} {
 		if k := d.Dot(x.axis.Vec()); k > most+1e-9 {
 			best, most = x.name, k
 		}
@@ -284,7 +285,8 @@ func (r *Report) Delivered() []scene.Shape {
 
 // Run says what there is and how good it is. measured may be nil where there is nothing to measure.
 func Run(d Decisions, ask Ask, measured *Measured) *Report {
-	r := &Report{Shapes: ask.Shapes, Hand: ask.Hand, Pending: ask.Pending, Surface: ask.Surface, Solids: ask.Solids, Keep: d.Keep.InForce(), Fits: ask.Made, Size: ask.Size, Owner: firstName(ask.Scene),
+	r := &Report{Shapes: ask.Shapes, Hand: ask.Hand, Pending: ask.Pending, Surface: ask.Surface, Solids: ask.Solids,
+		Keep: d.Keep.InForce(), Fits: ask.Made, Size: ask.Size, Owner: firstName(ask.Scene),
 		Most: ask.Class.Budget.Shapes, Points: ask.Class.Budget.ShapePoints}
 	r.Limit, r.AirMost = d.Limits(ask.Size)
 	floor := 0.0
@@ -356,7 +358,8 @@ func (r *Report) judge(d Decisions, ask Ask) {
 	for i, w := range r.Filled() {
 		f := say(finding.Look, fmt.Sprintf("filled-%d", i+1), w.Name()+" is filled",
 			fmt.Sprintf("The mesh has room for %s there, and the shapes have none.", r.Keep.Words()), hulls,
-			finding.Remedy{Label: "Let it be filled", Effect: "No passages are looked for any more.", Decision: with(d, func(d *Decisions) { d.Keep = Keep{None: true} }),
+			finding.Remedy{Label: "Let it be filled", Effect: "No passages are looked for any more.", Decision: with(d,
+				func(d *Decisions) { d.Keep = Keep{None: true} }),
 				Harsh: true})
 		at := w.At
 		f.Place.Point = &at
@@ -373,10 +376,12 @@ func (r *Report) judge(d Decisions, ask Ask) {
 		remedies := []finding.Remedy{{Label: "Accept " + figure.Length(accept), Effect: "It may stick out so far.",
 			Decision: with(d, func(d *Decisions) { d.Gap = accept })}}
 		if len(d.Fits) > 0 && slices.ContainsFunc(d.Fits, func(f Fit) bool { return f.Form == Hulls }) {
-			remedies = append([]finding.Remedy{{Label: "Fit them closer", Effect: "Each hull may have twice as many points.", Decision: more}}, remedies...)
+			remedies = append([]finding.Remedy{{Label: "Fit them closer", Effect: "Each hull may have twice as many points.",
+				Decision: more}}, remedies...)
 		}
 		f := say(finding.Look, "sticks-out", "The mesh sticks out by "+figure.Length(r.Gap.Out.Max),
-			fmt.Sprintf("On %s of its surface a body would sink in by more than %s before it is stopped.", share(r.Gap.Out.Over), figure.Length(r.Limit)),
+			fmt.Sprintf("On %s of its surface a body would sink in by more than %s before it is stopped.", share(r.Gap.Out.Over),
+				figure.Length(r.Limit)),
 			remedies...)
 		at := r.Gap.Out.At
 		f.Place.Point = &at
@@ -432,7 +437,8 @@ func (r *Report) limits(d Decisions, ask Ask, say sayer) {
 	}
 	for _, s := range r.Shapes {
 		if r.Points > 0 && s.Points() > r.Points && s.Form.Kind == solid.Hull {
-			f := say(finding.Look, "points-"+s.Letter, fmt.Sprintf("Shape %s has %d points, and %d are reckoned with", s.Letter, s.Points(), r.Points),
+			f := say(finding.Look, "points-"+s.Letter, fmt.Sprintf("Shape %s has %d points, and %d are reckoned with", s.Letter, s.Points(),
+				r.Points),
 				"Fit it with fewer, or split it.")
 			at := s.Form.Bounds().Center()
 			f.Place.Point = &at
@@ -443,7 +449,8 @@ func (r *Report) limits(d Decisions, ask Ask, say sayer) {
 	}
 	var said []solid.Kind
 	for _, s := range r.Shapes {
-		if !slices.ContainsFunc(ask.Solids, func(t target.Solid) bool { return t.Kind == string(s.Form.Kind) }) && !slices.Contains(said, s.Form.Kind) {
+		if !slices.ContainsFunc(ask.Solids, func(t target.Solid) bool { return t.Kind == string(s.Form.Kind) }) && !slices.Contains(said,
+			s.Form.Kind) {
 			said = append(said, s.Form.Kind)
 			say(finding.Look, "kind-"+string(s.Form.Kind), fmt.Sprintf("The target takes no %s", s.Form.Kind), "What it does with one is not said.",
 				finding.Remedy{Label: "Fit hulls", Effect: "They take the place of all shapes.", Decision: d.With(r.hulls())})
@@ -498,7 +505,8 @@ func (r *Report) quality(d Decisions, ask Ask, say sayer) {
 			"Shapes are fitted to its surface alone; the volume they fill is not told.")
 	}
 	if r.Fine || ask.Ways != nil && errors.Is(ask.Ways, passage.ErrFine) {
-		say(finding.Note, "fine", "Passages were not looked for", fmt.Sprintf("%s is too small beside an asset of %s.", r.Keep.Words(), figure.Length(ask.Size)))
+		say(finding.Note, "fine", "Passages were not looked for", fmt.Sprintf("%s is too small beside an asset of %s.", r.Keep.Words(),
+			figure.Length(ask.Size)))
 	}
 }
 

@@ -85,7 +85,8 @@ func partOf(s *scene.Scene, nodes []int, worlds []geom.Affine, slot string) *sce
 				continue
 			}
 		}
-		out.Nodes = append(out.Nodes, scene.Node{Name: s.Nodes[i].Name, Kind: scene.KindMesh, Parent: -1, Mesh: len(out.Meshes), Local: worlds[i]})
+		out.Nodes = append(out.Nodes, scene.Node{Name: s.Nodes[i].Name, Kind: scene.KindMesh, Parent: -1, Mesh: len(out.Meshes),
+			Local: worlds[i]})
 		out.Meshes = append(out.Meshes, m)
 	}
 	return &out

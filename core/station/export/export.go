@@ -57,7 +57,8 @@ type NamedForm struct {
 }
 
 // LODForms lists them in words.
-var LODForms = []NamedForm{{LODsNamed, "Nodes named by the target’s pattern"}, {LODsGroup, "The format’s own LOD group"}, {LODsApart, "A file each"},
+var LODForms = []NamedForm{{LODsNamed, "Nodes named by the target’s pattern"}, {LODsGroup, "The format’s own LOD group"},
+	{LODsApart, "A file each"},
 	{LODsLeft, "Leave them behind"}}
 
 // ShapeForm is how collision leaves.
@@ -77,7 +78,8 @@ type NamedShapeForm struct {
 }
 
 // ShapeForms lists them in words.
-var ShapeForms = []NamedShapeForm{{ShapesNamed, "Nodes named by the target’s pattern"}, {ShapesApart, "A file of its own"}, {ShapesLeft, "Leave it behind"}}
+var ShapeForms = []NamedShapeForm{{ShapesNamed, "Nodes named by the target’s pattern"}, {ShapesApart, "A file of its own"},
+	{ShapesLeft, "Leave it behind"}}
 
 // maxName bounds the name of a file, in bytes.
 const maxName = 200
@@ -259,7 +261,8 @@ func (r *Report) lods(d Decisions, f format.Format, ask Ask) {
 		r.Say(finding.Finding{Code: "export/" + code, Severity: sev, Title: title, Text: text, Remedies: remedies})
 	}
 	if ask.Pending {
-		say(finding.Note, "lods-pending", "LODs and shapes are made before it leaves", "They are decided and were not made yet; exporting waits for them.")
+		say(finding.Note, "lods-pending", "LODs and shapes are made before it leaves",
+			"They are decided and were not made yet; exporting waits for them.")
 		return
 	}
 	named := d
@@ -269,10 +272,12 @@ func (r *Report) lods(d Decisions, f format.Format, ask Ask) {
 	switch {
 	case d.Only > ask.LODs:
 		say(finding.MustFix, "no-such-lod", fmt.Sprintf("There is no LOD %d", d.Only), "It was to leave as the whole asset, and the ladder has "+
-			figure.Plural(ask.LODs, "LOD", "LODs")+".", finding.Remedy{Label: "Send all of it", Effect: "The asset leaves with its LODs.", Decision: whole})
+			figure.Plural(ask.LODs, "LOD", "LODs")+".", finding.Remedy{Label: "Send all of it", Effect: "The asset leaves with its LODs.",
+			Decision: whole})
 	case ask.LODs > 0 && d.Only == 0 && d.LODs == LODsGroup && !f.Groups:
-		say(finding.Look, "no-groups", f.Name+" knows no LOD groups", "They leave as nodes named by the target's pattern, and the file does not say where "+
-			"they take over.", finding.Remedy{Label: "Name them by the pattern", Effect: "That is what is done anyway.", Decision: named})
+		say(finding.Look, "no-groups", f.Name+" knows no LOD groups",
+			"They leave as nodes named by the target's pattern, and the file does not say where "+
+				"they take over.", finding.Remedy{Label: "Name them by the pattern", Effect: "That is what is done anyway.", Decision: named})
 	}
 }
 

@@ -87,7 +87,8 @@ func TestALadderIsSolvedEitherWay(t *testing.T) {
 }
 
 func TestLODsAreAskedForByCountAndByDeviation(t *testing.T) {
-	r := preptest.Run(t, rock(), with(lods.Decisions{Levels: []lods.Level{{Wish: ladder.Wish{Deviation: 0.01}}, {Wish: ladder.Wish{Triangles: 123}},
+	r := preptest.Run(t, rock(), with(lods.Decisions{Levels: []lods.Level{{Wish: ladder.Wish{Deviation: 0.01}},
+		{Wish: ladder.Wish{Triangles: 123}},
 		{Wish: ladder.Wish{Triangles: 20, From: 500}}}}), preptest.YUp)
 	list := r.LODs.LODs
 	require.Len(t, list, 4)

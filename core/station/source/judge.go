@@ -218,7 +218,8 @@ func (r *run) lone() {
 // purpose.
 func (r *run) standIns() {
 	for _, k := range []struct{ what, one, many, text string }{
-		{Level, "node reads as a simpler level", "nodes read as simpler levels", "All levels go on and stand in one another, as the file has them."},
+		{Level, "node reads as a simpler level", "nodes read as simpler levels",
+			"All levels go on and stand in one another, as the file has them."},
 		{Solid, "node reads as a collision shape", "nodes read as collision shapes", "It goes on as a mesh like any other, as the file has it."},
 	} {
 		var names []string
