@@ -143,7 +143,7 @@ func (c *Certificate) row(code, what, sent, arrived string) {
 
 // boxes compares extents, and the pivot as where the origin lies in the box.
 func (c *Certificate) boxes(sent, got *scene.Scene, t target.Target) {
-	a, b := sent.Bounds(), got.Bounds()
+	a, b := seen(sent, t), seen(got, t)
 	tol := tolerance(a)
 	view := t.Basis.ToView()
 	va, vb := view.Apply(a.Size()), view.Apply(b.Size())
@@ -155,6 +155,26 @@ func (c *Certificate) boxes(sent, got *scene.Scene, t target.Target) {
 	pa, pb := a.Min, b.Min
 	equal := pa.Near(pb, tol) && a.Max.Near(b.Max, tol)
 	c.Rows = append(c.Rows, Row{Code: "box", What: "Box from pivot", Sent: corner(a, t), Arrived: corner(b, t), Equal: equal})
+}
+
+// seen is the box round what is seen of a scene: all but what the target's pattern reads as collision.
+func seen(s *scene.Scene, t target.Target) geom.Box {
+	pattern, err := t.Pattern(target.SolidName)
+	box := geom.EmptyBox()
+	for i, b := range s.NodeBounds() {
+		if n := s.Nodes[i]; n.Mesh >= 0 {
+			if err == nil {
+				if _, ok := pattern.Read(n.Name); ok {
+					continue
+				}
+			}
+			box = box.Union(b)
+		}
+	}
+	if box.IsEmpty() { // a file of collision alone
+		return s.Bounds()
+	}
+	return box
 }
 
 // tolerance is how far a coordinate within the box may be off, in metres.
