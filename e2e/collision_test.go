@@ -3,7 +3,6 @@ package e2e
 import (
 	"context"
 	"testing"
-	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -132,5 +131,11 @@ func TestShapesAreChangedByKeys(t *testing.T) {
 	two := now()
 	d := two.Shapes[1].Form.Bounds().Center().Sub(two.Shapes[0].Form.Bounds().Center())
 	assert.InDelta(t, 2, d.Len(), 1e-6)
-	time.Sleep(50 * time.Millisecond)
+	// A box round the part that is pointed at, besides what there is.
+	do(t, ctx, chromedp.Click(chromedp.CSS("#pick-body")))
+	until(t, ctx, "document.body.classList.contains('picking')")
+	at := js[[]float64](t, ctx, `(() => { const r = document.querySelector('.solids[data-side="0"] .solid-hatch').getBoundingClientRect();
+		return [r.x + r.width / 2, r.y + r.height / 2] })()`)
+	do(t, ctx, chromedp.MouseClickXY(at[0], at[1]))
+	settled(t, ctx, "document.querySelectorAll('#shapes tbody tr').length === 3")
 }

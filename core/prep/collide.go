@@ -221,6 +221,12 @@ func (t *tail) fitted(f collision.Fit, number, of int, w *ways, keep collision.K
 		return collision.Fitted{}
 	}
 	keys := ask.Keys
+	if back, ok := by.Inverse(); ok && len(f.At) > 0 { // places are kept as Source leaves them
+		f.At = slices.Clone(f.At)
+		for i, p := range f.At {
+			f.At[i] = back.Apply(t.placed.Apply(p))
+		}
+	}
 	m := made(t, key, large, func(*collision.Made) *scene.Scene { return nil }, func(ctx context.Context) (*collision.Made, error) {
 		m := collision.FitTo(ctx, s, keys, f, open, func(p float64) {
 			t.say("Fitting shapes", 0.1+0.8*(float64(number)+p)/float64(of))

@@ -24,6 +24,9 @@ type Table struct {
 	Marks   []geom.Vec3 // markers
 	Flaws   Flaws
 	Shapes  bool // the flaws are the edges of shapes, none of them wrong
+	// Patches are triangles that are coloured: where the mesh sticks out of its shapes, and where these fill
+	// air.
+	Patches [2][]Patch
 }
 
 // tableHead is what begins a packed turntable: the counts of what follows, and what is drawn
@@ -41,11 +44,15 @@ type tableHead struct {
 	Ground    float64      `json:"ground"`
 	Flaws     int          `json:"flaws"` // lines
 	Shapes    bool         `json:"shapes"`
+	Patches   [2]int       `json:"patches"` // triangles of each, after the lines
 	Axes      [3]string    `json:"axes"`
 	Reach     float64      `json:"reach"` // of the asset, its longest extent
 	Min       geom.Vec3    `json:"min"`
 	Max       geom.Vec3    `json:"max"`
 }
+
+// mostTablePatches bounds the coloured triangles of either kind.
+const mostTablePatches = 200_000
 
 // tableThing is a thing everybody knows the size of.
 type tableThing struct {
@@ -89,6 +96,17 @@ func (m *Model) Turntable(ctx context.Context, t Table) ([]byte, error) {
 			if q := f.At[(i+1)%len(f.At)]; len(f.At) > 1 && (i+1 < len(f.At) || !f.Open) {
 				things = appendVec(appendVec(things, p), q)
 				head.Flaws++
+			}
+		}
+	}
+	for i, list := range t.Patches {
+		for _, p := range list {
+			if len(p) != 3 || head.Patches[i] == mostTablePatches {
+				continue
+			}
+			head.Patches[i]++
+			for _, q := range p {
+				things = appendVec(things, q)
 			}
 		}
 	}

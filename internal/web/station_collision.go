@@ -128,6 +128,9 @@ func decideCollision(f *form, p *prep.Prep) {
 		} else {
 			*d = d.With(fit)
 		}
+	case "picked":
+		fit := collision.Fit{Form: collision.Form(f.str("sort")), At: []geom.Vec3{f.point("at")}, Flat: f.on("flat")}
+		d.Fits, d.None = append(append([]collision.Fit(nil), d.Fits...), fit), false
 	case "none":
 		*d = d.With()
 	case "asfile":

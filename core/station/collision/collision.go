@@ -116,6 +116,10 @@ type Fit struct {
 	Nodes []string `json:"nodes,omitempty"` // keys of what it is fitted to; all without any
 	Slot  string   `json:"slot,omitempty"`  // only to faces with that slot
 	Each  bool     `json:"each,omitempty"`  // each node by itself
+	// At are places on the surface, as Source leaves it: only what hangs together with the face there is
+	// fitted to, or with Flat only the faces beside it that look the same way.
+	At   []geom.Vec3 `json:"at,omitempty"`
+	Flat bool        `json:"flat,omitempty"`
 	// Most are the hulls there may be, and Points the corners of each; 0 for what the class reckons with.
 	Most   int `json:"most,omitempty"`
 	Points int `json:"points,omitempty"`
@@ -140,6 +144,7 @@ const (
 	mostFits   = 64
 	mostEdited = 512
 	mostHulls  = 256
+	mostPicks  = 32
 )
 
 // Validate checks the decisions.
@@ -163,12 +168,14 @@ func (d Decisions) Validate() error {
 			return fmt.Errorf("a slab of %d planes can't be fitted: expected 6, 18 or 26", f.Planes)
 		case !(f.Concavity >= 0 && f.Concavity <= 1e6):
 			return fmt.Errorf("a hollow of %g m can't be meant", f.Concavity)
+		case len(f.At) > mostPicks:
+			return fmt.Errorf("fit %d is picked at too many places: expected at most %d", i+1, mostPicks)
 		case len(f.Without) > mostEdited:
 			return fmt.Errorf("fit %d leaves out too many shapes", i+1)
 		}
-		for _, p := range f.Without {
+		for _, p := range slices.Concat(f.Without, f.At) {
 			if !p.IsFinite() {
-				return fmt.Errorf("fit %d leaves out a shape at no place", i+1)
+				return fmt.Errorf("fit %d names a place that is none", i+1)
 			}
 		}
 	}
@@ -256,6 +263,9 @@ func (f Fit) line() string {
 	}
 	if f.Slot != "" {
 		s += " to slot “" + f.Slot + "”"
+	}
+	if len(f.At) > 0 {
+		s += map[bool]string{false: " to the part at ", true: " to the flat faces at "}[f.Flat] + figure.Plural(len(f.At), "place", "places")
 	}
 	if f.Each {
 		s += ", each node by itself"

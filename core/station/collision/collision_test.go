@@ -419,3 +419,29 @@ func TestLargeMeshesWait(t *testing.T) {
 	require.NoError(t, err)
 	assert.Len(t, again.Delivery.Collision, len(made.Delivery.Collision))
 }
+
+// A part, or flat faces, where somebody points.
+func TestFitsToWhatIsPicked(t *testing.T) {
+	m := new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Box(geom.Vec3{2, 0, 0}, geom.Vec3{4, 3, 1}).Mesh("two")
+	s := shape.Scene("two", nil, m)
+	of := func(f collision.Fit, p prep.Prep) *collision.Report {
+		p.Collision = collision.Decisions{Keep: collision.Keep{None: true}, Fits: []collision.Fit{f}}
+		return preptest.Run(t, s, p, preptest.YUp).Collision
+	}
+	for _, form := range []collision.Form{collision.Box, collision.OneHull, collision.Hulls} {
+		r := of(collision.Fit{Form: form, At: []geom.Vec3{{2.5, 3, 0.5}}}, prep.Prep{})
+		require.Len(t, r.Shapes, 1, form)
+		assert.InDelta(t, 6, r.Shapes[0].Form.Volume(), 1e-6, form)
+		// Where it points at stays the same place when the asset is made twice as large and seated.
+		r = of(collision.Fit{Form: form, At: []geom.Vec3{{2.5, 3, 0.5}}},
+			prep.Prep{Size: size.Decisions{Fit: size.ByFactor, Factor: 2}, Pivot: pivot.BaseCentre})
+		assert.InDelta(t, 48, r.Shapes[0].Form.Volume(), 1e-6, form)
+	}
+	both := of(collision.Fit{Form: collision.Box, At: []geom.Vec3{{2.5, 3, 0.5}, {0.5, 1, 0.5}}}, prep.Prep{})
+	assert.InDelta(t, 12, both.Shapes[0].Form.Volume(), 1e-9)
+	flat := of(collision.Fit{Form: collision.Box, At: []geom.Vec3{{3, 3, 0.5}}, Flat: true}, prep.Prep{})
+	b := flat.Shapes[0].Form.Bounds()
+	assert.InDelta(t, 2, b.Size()[0], 1e-9)
+	assert.Less(t, b.Size()[1], 0.03, "the top alone, as thick as it takes")
+	assert.InDelta(t, 3, b.Center()[1], 1e-9)
+}

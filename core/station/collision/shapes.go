@@ -13,6 +13,7 @@ import (
 	"yarvek/core/measure"
 	"yarvek/core/scene"
 	"yarvek/core/solid"
+	"yarvek/core/topo"
 )
 
 // Usual hulls and points where neither the decision nor the class says any.
@@ -55,6 +56,9 @@ func FitTo(ctx context.Context, s *scene.Scene, keys []string, f Fit, open []fit
 			return m
 		}
 		part := partOf(s, g, worlds, f.Slot)
+		if len(f.At) > 0 {
+			part = pickedOf(ctx, part, f.At, f.Flat)
+		}
 		of := -1
 		if len(g) == 1 {
 			of = g[0]
@@ -88,6 +92,81 @@ func partOf(s *scene.Scene, nodes []int, worlds []geom.Affine, slot string) *sce
 		out.Nodes = append(out.Nodes, scene.Node{Name: s.Nodes[i].Name, Kind: scene.KindMesh, Parent: -1, Mesh: len(out.Meshes),
 			Local: worlds[i]})
 		out.Meshes = append(out.Meshes, m)
+	}
+	return &out
+}
+
+// alike is the cosine of the angle within which faces look the same way.
+const alike = 0.985
+
+// pickedOf is what of a scene hangs together with the faces nearest to some places; with flat only those
+// of them, from face to face, that look the way the first does.
+func pickedOf(ctx context.Context, s *scene.Scene, at []geom.Vec3, flat bool) *scene.Scene {
+	whole := s.Flattened()
+	out := *whole
+	out.Nodes, out.Meshes = nil, nil
+	chosen := make([]map[int]bool, len(whole.Meshes))
+	for _, p := range at {
+		mesh, face, least := -1, -1, math.Inf(1)
+		for i, m := range whole.Meshes {
+			if ctx.Err() != nil {
+				return s
+			}
+			m.EachTriangle(func(f int, a, b, c int32) {
+				q := geom.NearestOnTriangle(p, m.Points[m.Corners[a]], m.Points[m.Corners[b]], m.Points[m.Corners[c]])
+				if d := q.Dist(p); d < least {
+					mesh, face, least = i, f, d
+				}
+			})
+		}
+		if mesh < 0 {
+			continue
+		}
+		if chosen[mesh] == nil {
+			chosen[mesh] = map[int]bool{}
+		}
+		m := whole.Meshes[mesh]
+		if !flat {
+			part, _ := m.Bodies(ctx)
+			for f := range part {
+				if part[f] == part[face] {
+					chosen[mesh][f] = true
+				}
+			}
+			continue
+		}
+		net := topo.Of(ctx, m, topo.Places(ctx, m.Points, 0), nil)
+		way := m.FaceNormal(face).Unit()
+		todo := []int{face}
+		chosen[mesh][face] = true
+		for len(todo) > 0 && ctx.Err() == nil {
+			f := todo[len(todo)-1]
+			todo = todo[:len(todo)-1]
+			for c := m.FaceStart[f]; c < m.FaceStart[f+1]; c++ {
+				if net.Edge[c] < 0 {
+					continue
+				}
+				for _, r := range net.Runs(int(net.Edge[c])) {
+					if g := int(net.FaceOf[r]); !chosen[mesh][g] && m.FaceNormal(g).Unit().Dot(way) > alike {
+						chosen[mesh][g] = true
+						todo = append(todo, g)
+					}
+				}
+			}
+		}
+	}
+	for i, m := range whole.Meshes {
+		if len(chosen[i]) == 0 {
+			continue
+		}
+		part := make([]int32, m.Faces())
+		for f := range part {
+			if !chosen[i][f] {
+				part[f] = 1
+			}
+		}
+		out.Nodes = append(out.Nodes, scene.Node{Name: whole.Nodes[i].Name, Kind: scene.KindMesh, Parent: -1, Mesh: len(out.Meshes), Local: geom.Identity})
+		out.Meshes = append(out.Meshes, m.Cut(part, 2)[0])
 	}
 	return &out
 }

@@ -11,7 +11,7 @@ const words = {
   measure: ["Point at the first end", "Point at the second end"],
   corner: ["Point at a corner, or anywhere on the mesh"],
   edge: ["Point at the hinge edge"], along: ["Point at the edge to follow"], part: ["Point at the part’s hinge edge"],
-  marker: ["Point at the surface"],
+  marker: ["Point at the surface"], body: ["Point at the part"],
   area: ["Drag a box on a view, or press Enter at two of its corners"],
 };
 const svg = () => document.querySelector("#drawing svg");
@@ -156,6 +156,9 @@ function use(got) {
         const place = fields.place;
         place.insertAdjacentHTML("beforeend", '<option value="picks" selected>hinge edge</option>');
       }
+      break;
+    case "body":
+      fields.at.value = vec(got.source);
       break;
     case "marker":
       fields.at.value = vec(got.source);

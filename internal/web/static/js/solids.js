@@ -51,7 +51,7 @@ function place(g, dx, dy) {
 
 document.addEventListener("pointerdown", (e) => {
   const g = e.target.closest?.("#drawing .solid");
-  if (!g || e.button !== 0) return;
+  if (!g || e.button !== 0 || document.body.classList.contains("picking")) return;
   const svg = g.ownerSVGElement;
   const p = new DOMPoint(e.clientX, e.clientY).matrixTransform(svg.getScreenCTM().inverse());
   held = { g, x: p.x, y: p.y, far: false };

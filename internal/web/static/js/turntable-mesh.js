@@ -2,7 +2,7 @@
 // materials. The server says what is in a packed answer by a header before it.
 import * as T from "../vendor/three-0.187.0.min.js";
 
-const INK = 0x16232b, SHADE = 0xdfe5e1, MUST = 0xc2391a, DIMENSION = 0x1f4fbf;
+const INK = 0x16232b, SHADE = 0xdfe5e1, MUST = 0xc2391a, DIMENSION = 0x1f4fbf, LOOK = 0xa87400;
 const CHECKER = -2; // the number of a picture that is none of the asset's
 
 // unpacked fetches a packed answer: its header, and a reader of the arrays behind it.
@@ -45,6 +45,15 @@ export async function paper(url) {
     const wrong = new T.BufferGeometry();
     wrong.setAttribute("position", new T.BufferAttribute(take(Float32Array, 6 * head.flaws), 3));
     solid.add(new T.LineSegments(wrong, new T.LineBasicMaterial({ color: head.shapes ? DIMENSION : MUST, depthTest: false })));
+  }
+  // Where the mesh sticks out of its shapes, and where these fill air.
+  for (const [i, color] of [MUST, LOOK].entries()) {
+    if (!head.patches[i]) continue;
+    const part = new T.BufferGeometry();
+    part.setAttribute("position", new T.BufferAttribute(take(Float32Array, 9 * head.patches[i]), 3));
+    part.computeVertexNormals();
+    solid.add(new T.Mesh(part, new T.MeshLambertMaterial({ color, side: T.DoubleSide, transparent: true, opacity: i ? 0.35 : 0.8,
+      depthWrite: false, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -2 })));
   }
   return { head, solid, thingLines: all };
 }
