@@ -203,7 +203,11 @@ func (c *cutting) tried(ctx context.Context, p *plan, x *piece, at fit.Plane) *c
 }
 
 // Bounds of the planes that are tried for a cut.
-const mostHollow = 12 // those of faces along hollow edges
+const (
+	mostHollow  = 12 // those of faces along hollow edges
+	roundHollow = 4  // of a surface that is hollow everywhere, as within a ring
+	manyHollow  = 60 // from how many on it is
+)
 
 // crooked is by how much less a cut along no side of the mesh counts, as a share of what there is.
 const crooked = 0.08
@@ -239,10 +243,15 @@ func (c *cutting) planes(p *plan, x *piece) (all []fit.Plane, own int) {
 	}
 	_, axes := spread.Eigen()
 	var list []fit.Plane
+	along, round := c.hollows(p, x)
+	at := []float64{0.5, 0.25, 0.75}
+	if round && x.block == 0 {
+		at = at[:1] // where it is hollow everywhere halves are as good as any
+	}
 	for k := range 3 {
 		n := geom.Vec3{}
 		n[k] = 1
-		for _, t := range [3]float64{0.5, 0.25, 0.75} {
+		for _, t := range at {
 			list = append(list, fit.Plane{N: n, D: box.Min[k] + t*(box.Max[k]-box.Min[k])})
 		}
 	}
@@ -254,16 +263,16 @@ func (c *cutting) planes(p *plan, x *piece) (all []fit.Plane, own int) {
 			lo, hi = min(lo, d), max(hi, d)
 		}
 		list = append(list, fit.Plane{N: n, D: centre.Dot(n)})
-		for _, t := range [3]float64{0.5, 0.25, 0.75} {
+		for _, t := range at {
 			list = append(list, fit.Plane{N: n, D: lo + t*(hi-lo)})
 		}
 	}
-	return append(list, c.hollows(p, x)...), len(list)
+	return append(list, along...), len(list)
 }
 
 // hollows are the planes of faces along edges where the surface of a piece is hollow, those with the
-// longest and sharpest edges first.
-func (c *cutting) hollows(p *plan, x *piece) []fit.Plane {
+// longest and sharpest edges first; round tells that it is hollow everywhere.
+func (c *cutting) hollows(p *plan, x *piece) (planes []fit.Plane, round bool) {
 	type key [4]int
 	type found struct {
 		plane  fit.Plane
@@ -300,9 +309,12 @@ func (c *cutting) hollows(p *plan, x *piece) []fit.Plane {
 		}
 	}
 	slices.SortStableFunc(list, func(a, b found) int { return cmp.Compare(b.weight, a.weight) })
-	var out []fit.Plane
-	for _, f := range list[:min(len(list), mostHollow)] {
-		out = append(out, f.plane)
+	most := mostHollow
+	if round = len(list) > manyHollow; round {
+		most = roundHollow
 	}
-	return out
+	for _, f := range list[:min(len(list), most)] {
+		planes = append(planes, f.plane)
+	}
+	return planes, round
 }

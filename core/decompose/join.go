@@ -9,6 +9,7 @@ import (
 
 	"yarvek/core/fit"
 	"yarvek/core/geom"
+	"yarvek/core/split"
 )
 
 // part is a convex hull of some of the surface.
@@ -27,7 +28,7 @@ type part struct {
 const mostSamples = 400
 
 // thick is from how many corners on a piece is joined to others by some of them.
-const thick = 120
+const thick = 80
 
 // newPiecePart is a part of points of the surface.
 func (c *cutting) newPiecePart(ctx context.Context, pts, samples []geom.Vec3) *part {
@@ -37,7 +38,7 @@ func (c *cutting) newPiecePart(ctx context.Context, pts, samples []geom.Vec3) *p
 		x.all = whole.Points
 		return x
 	}
-	x := c.newPart(ctx, geom.HullWithin(ctx, whole.Points, 2e-3).Points, samples)
+	x := c.newPart(ctx, geom.HullWithin(ctx, whole.Points, 4e-3).Points, samples)
 	x.all = whole.Points
 	return x
 }
@@ -85,18 +86,20 @@ func (c *cutting) parts(ctx context.Context, x *shell, root *node, cells [][]fit
 		soups[i] = &soup{}
 	}
 	root.pour(whole, c.near, soups)
-	var out []*part
-	for i, s := range soups {
-		if ctx.Err() != nil {
-			return nil
-		}
+	all := make([]*part, len(soups))
+	x.planted(ctx)
+	_ = split.Each(ctx, len(soups), func(i int) {
+		s := soups[i]
 		if s.len() == 0 {
-			continue
+			return
 		}
 		pts := append(slices.Clip(s.corners), c.inner(ctx, x, cells[i], func(p geom.Vec3) bool { return root.owns(p, i+1, c.near) })...)
-		out = append(out, c.newPiecePart(ctx, pts, sampled(s)))
+		all[i] = c.newPiecePart(ctx, pts, sampled(s))
+	})
+	if ctx.Err() != nil {
+		return nil
 	}
-	return out
+	return slices.DeleteFunc(all, func(y *part) bool { return y == nil })
 }
 
 // inner are the corners of a cell that lie in the solid and belong to what is asked for.
@@ -330,8 +333,8 @@ func (c *cutting) anyNear(list []*part, try func(a, b int)) {
 
 // Bounds of exchanging pieces between parts.
 const (
-	mostRounds = 12
-	worthwhile = 1e-6 // share of a part's volume that an exchange must save
+	mostRounds = 8
+	worthwhile = 1e-4 // share of a part's volume that an exchange must save
 )
 
 // exchanged moves pieces from one part to another as long as that makes the hulls smaller, all
@@ -437,7 +440,7 @@ func (c *cutting) traded(ctx context.Context, list []*part) []*part {
 					if i == len(rest)-1 && b == two[0] || a.hull.Box.Gap(b.hull.Box) > 1e-3*c.size {
 						continue
 					}
-					if y := joint(a, b); saved-(y.volume-a.volume-b.volume) > bestSaved+1e-6*c.total {
+					if y := joint(a, b); saved-(y.volume-a.volume-b.volume) > bestSaved+1e-4*c.total {
 						bestSaved = saved - (y.volume - a.volume - b.volume)
 						best = append(slices.DeleteFunc(slices.Clone(rest), func(z *part) bool { return z == a || z == b }), y)
 					}

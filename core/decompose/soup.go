@@ -234,7 +234,7 @@ func (p *plan) bodies(s *soup, cell []fit.Plane, near float64) []*soup {
 }
 
 // looks is from how many polygons of each body is looked through the solid.
-const looks = 12
+const looks = 8
 
 // through joins bodies that are two sides of one solid. One whose faces look inward, at its own
 // middle, is a side of something for certain.

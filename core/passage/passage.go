@@ -18,6 +18,7 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/measure"
 	"yarvek/core/scene"
+	"yarvek/core/split"
 )
 
 // Body is what wants to pass. Lengths are metres.
@@ -66,7 +67,7 @@ var ErrFine = errors.New("the body is too small beside the asset for passages to
 // Bounds of the grid.
 const (
 	mostCells  = 3_000_000
-	fewCells   = 200_000
+	fewCells   = 100_000
 	perRadius  = 4   // cells that a radius is divided into, and the hull where it is thin, where there is room
 	leastCells = 1.4 // no fewer
 )
@@ -220,14 +221,22 @@ func (g *Grid) flood() {
 func (g *Grid) find(ctx context.Context) {
 	inside := make([]bool, len(g.clear))
 	depth := make([]float32, len(g.clear))
-	for i := range g.clear {
-		if !g.free[i] {
-			continue
+	_ = split.InBlocks(ctx, len(g.clear), 1<<12, func(_, from, to int) {
+		for i := from; i < to; i++ {
+			if !g.free[i] {
+				continue
+			}
+			p, d := g.at(int32(i)), math.Inf(1)
+			for k := range g.hull.Planes {
+				if d = min(d, g.hull.Planes[k].D-p.Dot(g.hull.Planes[k].N)); d < g.within {
+					break // it is outside
+				}
+			}
+			if d >= g.within {
+				inside[i], depth[i] = true, max(float32(d), 1e-30)
+			}
 		}
-		if d := -g.hull.Beyond(g.at(int32(i))); d >= g.within {
-			inside[i], depth[i] = true, max(float32(d), 1e-30)
-		}
-	}
+	})
 	for i := range inside {
 		if !inside[i] || ctx.Err() != nil {
 			continue

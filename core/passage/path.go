@@ -13,11 +13,11 @@ import (
 	"yarvek/core/union"
 )
 
-// measure fills in how clear each place is, up to twice the body's radius. Blocks of cells that are
+// measure fills in how clear each place is, up to half as much again as the body's radius. Blocks of cells that are
 // far from the mesh are told by one distance.
 func (g *Grid) measure(ctx context.Context, tree *geom.BVH, column []geom.Vec3) {
 	g.clear = make([]float32, g.n[0]*g.n[1]*g.n[2])
-	limit := 2 * g.Body.Radius
+	limit := 1.5 * g.Body.Radius
 	const block = 8
 	blocks := [3]int{}
 	for k := range 3 {
@@ -56,8 +56,14 @@ func (g *Grid) measure(ctx context.Context, tree *geom.BVH, column []geom.Vec3) 
 						way := p.Dist(last)
 						last = p
 						for k, c := range column {
+							// Where it is too near in any case, how near does not matter.
+							upper := (before[k] + way) * (1 + 1e-9)
+							if upper < 0.99*g.Body.Radius {
+								before[k], d = upper, min(d, upper)
+								continue
+							}
 							// Of the others only what is nearer than the nearest so far counts.
-							most := min(d, (before[k]+way)*(1+1e-9))
+							most := min(d, upper)
 							_, tri, dist := tree.Nearest(p.Add(c), most)
 							if before[k] = dist; tri < 0 {
 								before[k] = limit
