@@ -32,7 +32,7 @@ func (c *cutting) limited(ctx context.Context, x *part) Hull {
 	if len(x.hull.Points) <= c.o.Points && give == 0 {
 		return Hull{Body: x.hull.Body, Concavity: x.depth()}
 	}
-	body, out := fewer(ctx, x.hull.Points, c.o.Points, give)
+	body, out := fit.Within(ctx, x.hull.Points, c.o.Points, give)
 	if out > max(give, outMost*c.size) {
 		around := fit.NewConvex(fit.Around(ctx, geom.HullWithin(ctx, x.hull.Points, geom.Finely), c.o.Points))
 		if c.blocked(around) <= c.blocked(x.hull)+1e-12 {
@@ -57,7 +57,7 @@ func (c *cutting) thickened(ctx context.Context, pts []geom.Vec3) fit.Body {
 		for _, p := range h.Points {
 			both = append(both, p.Add(n), p.Sub(n))
 		}
-		body, out := fewer(ctx, both, c.o.Points, 0)
+		body, out := fit.Within(ctx, both, c.o.Points, 0)
 		if out <= outMost*c.size {
 			return body
 		}
@@ -68,54 +68,4 @@ func (c *cutting) thickened(ctx context.Context, pts []geom.Vec3) fit.Body {
 		b.Half[k] += half
 	}
 	return b.Body()
-}
-
-// fewer is a hull of some of the corners of one, at most so many and no more than leave none farther
-// outside than enough; and how far the others lie outside.
-func fewer(ctx context.Context, pts []geom.Vec3, most int, enough float64) (fit.Body, float64) {
-	var chosen []geom.Vec3
-	taken := make([]bool, len(pts))
-	take := func(i int) {
-		if !taken[i] {
-			taken[i] = true
-			chosen = append(chosen, pts[i])
-		}
-	}
-	for k := range 3 {
-		lo, hi := 0, 0
-		for i, p := range pts {
-			if p[k] < pts[lo][k] {
-				lo = i
-			}
-			if p[k] > pts[hi][k] {
-				hi = i
-			}
-		}
-		take(lo)
-		take(hi)
-	}
-	for ctx.Err() == nil {
-		g := geom.HullWithin(ctx, chosen, geom.Finely)
-		body := fit.NewConvex(fit.OfHull(g))
-		far, out := -1, 0.0
-		for i, p := range pts {
-			if taken[i] {
-				continue
-			}
-			d := 0.0
-			if len(body.Planes) > 0 {
-				d = body.Beyond(p)
-			} else {
-				d = body.Distance(p)
-			}
-			if d > out {
-				far, out = i, d
-			}
-		}
-		if far < 0 || len(chosen) >= most || out <= enough && len(body.Planes) > 0 {
-			return body.Body, out
-		}
-		take(far)
-	}
-	return fit.OfHull(geom.HullWithin(ctx, pts, geom.Finely)), 0
 }

@@ -271,3 +271,35 @@ func TestDistancesAreThoseToAllFaces(t *testing.T) {
 		}
 	}
 }
+
+// A hull of some corners is within the hull, and the others lie outside by no more than it says.
+func TestHullsOfSomeCorners(t *testing.T) {
+	r := rand.New(rand.NewPCG(7, 8))
+	for range 40 {
+		var pts []geom.Vec3
+		for range 30 + r.IntN(200) {
+			d := geom.Vec3{r.NormFloat64(), r.NormFloat64(), r.NormFloat64()}.Unit()
+			pts = append(pts, geom.Vec3{2 * d[0], d[1], 0.7 * d[2]})
+		}
+		whole := NewConvex(OfHull(geom.HullWithin(context.Background(), pts, geom.Finely)))
+		last := math.Inf(1)
+		for _, most := range []int{8, 16, 32, 64} {
+			b, out := Within(context.Background(), whole.Points, most, 0)
+			c := NewConvex(b)
+			require.LessOrEqual(t, len(b.Points), most)
+			worst := 0.0
+			for _, p := range whole.Points {
+				worst = max(worst, c.Beyond(p))
+			}
+			require.InDelta(t, worst, out, 1e-9)
+			for _, p := range b.Points {
+				require.LessOrEqual(t, whole.Beyond(p), 1e-9)
+			}
+			require.LessOrEqual(t, out, last+0.3, "about nearer with more")
+			last = out
+		}
+		b, out := Within(context.Background(), whole.Points, 1000, 0.05)
+		require.LessOrEqual(t, out, 0.05)
+		require.Less(t, len(b.Points), len(whole.Points)+1)
+	}
+}

@@ -173,6 +173,9 @@ func (f *form) fit() collision.Fit {
 	if s := f.str("concavity"); s != "" {
 		x.Concavity = f.lengthOf(s, "The hollow")
 	}
+	if s := f.str("within"); s != "" && x.Form == collision.OneHull {
+		x.Within = f.lengthOf(s, "How far it may stick out")
+	}
 	for _, k := range f.strs("node") {
 		if k != "" {
 			x.Nodes = append(x.Nodes, k)

@@ -123,7 +123,10 @@ type Fit struct {
 	// Most are the hulls there may be, and Points the corners of each; 0 for what the class reckons with.
 	Most   int `json:"most,omitempty"`
 	Points int `json:"points,omitempty"`
-	Planes int `json:"planes,omitempty"` // of a slab: one of fit.Slabs, 0 for the most
+	// Within is how far the mesh may stick out of one hull, so that it has few points and fills little;
+	// metres as Source leaves it. Without, it stays outside of the mesh.
+	Within float64 `json:"within,omitempty"`
+	Planes int     `json:"planes,omitempty"` // of a slab: one of fit.Slabs, 0 for the most
 	// Concavity is how deep a hollow may be filled to save a hull; metres as Source leaves it.
 	Concavity float64 `json:"concavity,omitempty"`
 	// Without are places, as Source leaves them, whose shape was taken out, or changed by hand: that
@@ -166,6 +169,8 @@ func (d Decisions) Validate() error {
 			return fmt.Errorf("a hull of %d points can't be meant: expected 8 to 1024", f.Points)
 		case f.Planes != 0 && f.Planes != 6 && f.Planes != 18 && f.Planes != 26:
 			return fmt.Errorf("a slab of %d planes can't be fitted: expected 6, 18 or 26", f.Planes)
+		case !(f.Within >= 0 && f.Within <= 1e6):
+			return fmt.Errorf("a hull can't be within %g m", f.Within)
 		case !(f.Concavity >= 0 && f.Concavity <= 1e6):
 			return fmt.Errorf("a hollow of %g m can't be meant", f.Concavity)
 		case len(f.At) > mostPicks:
@@ -251,6 +256,9 @@ func (f Fit) line() string {
 	}
 	if f.Points > 0 && n.Kind == solid.Hull {
 		s += fmt.Sprintf(" of %d points", f.Points)
+	}
+	if f.Within > 0 {
+		s += " that the mesh sticks out of by " + figure.Length(f.Within) + " at most"
 	}
 	if f.Concavity > 0 {
 		s += " that fill hollows of " + figure.Length(f.Concavity)

@@ -271,6 +271,24 @@ func TestShapesOfTheFile(t *testing.T) {
 	assert.Contains(t, got, "inside-out-A")
 }
 
+// One hull of few points lets the mesh stick out by no more than is said, and says when it can't.
+func TestAHullWithinADistance(t *testing.T) {
+	rock := shape.Scene("rock", nil, shapetest.Boulder(16))
+	of := func(points int, within float64) *collision.Report {
+		return run(t, rock, collision.Decisions{Keep: collision.Keep{None: true},
+			Fits: []collision.Fit{{Form: collision.OneHull, Points: points, Within: within}}}).Collision
+	}
+	outside, within := of(48, 0), of(48, 0.04)
+	assert.InDelta(t, 0, outside.Gap.Out.Max, 1e-9)
+	assert.Greater(t, within.Gap.Out.Max, 0.001)
+	assert.LessOrEqual(t, within.Gap.Out.Max, 0.04)
+	assert.Less(t, within.Volume, outside.Volume)
+	assert.LessOrEqual(t, within.Shapes[0].Points(), 48)
+	short := of(8, 0.001)
+	assert.Contains(t, codes(short), "short-1")
+	assert.InDelta(t, 0, short.Gap.Out.Max, 1e-9, "then it stays outside")
+}
+
 // Parts, slots and each node by itself.
 func TestFitsToParts(t *testing.T) {
 	s := shape.Scene("set", []scene.Material{{Name: "wood"}, {Name: "iron"}},

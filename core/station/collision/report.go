@@ -435,6 +435,16 @@ func (r *Report) limits(d Decisions, ask Ask, say sayer) {
 					Decision: with(d, func(d *Decisions) { d.Keep = Keep{None: true} })})
 		}
 	}
+	for i, m := range r.Fits {
+		if m.Short {
+			say(finding.Look, fmt.Sprintf("short-%d", i+1), "So few points can’t come so near",
+				fmt.Sprintf("No hull of that many points has the mesh stick out by no more than %s. It stays outside instead.",
+					figure.Length(d.Fits[i].Within)),
+				finding.Remedy{Label: "Allow twice as many points", Effect: "It may then come so near.", Decision: with(d, func(d *Decisions) {
+					d.Fits[i].Points = min(1024, 2*max(d.Fits[i].Points, 8))
+				})})
+		}
+	}
 	for _, s := range r.Shapes {
 		if r.Points > 0 && s.Points() > r.Points && s.Form.Kind == solid.Hull {
 			f := say(finding.Look, "points-"+s.Letter, fmt.Sprintf("Shape %s has %d points, and %d are reckoned with", s.Letter, s.Points(),

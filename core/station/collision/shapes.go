@@ -29,7 +29,9 @@ type Made struct {
 	// Blocked is how many of the places that were to stay open could not be, and More by how many
 	// hulls there are more than there may be, because fewer would fill a passage.
 	Blocked, More int
-	Pieces        int // nearly convex ones that hulls were made of
+	// Short tells that a hull could not be within the distance that was asked for.
+	Short  bool
+	Pieces int // nearly convex ones that hulls were made of
 }
 
 // FitTo fits to a scene whose nodes have these keys, in its coordinates. open are balls that no hull
@@ -205,6 +207,12 @@ func (m *Made) fitted(ctx context.Context, s *scene.Scene, f Fit, open []fit.Bal
 	}
 	switch f.Form {
 	case OneHull:
+		if f.Within > 0 {
+			if body, out := fit.Within(ctx, h.Points, points, f.Within); out <= f.Within {
+				return []solid.Solid{solid.OfBody(body)}
+			}
+			m.Short = true // so few points can't be so near: it stays outside
+		}
 		return []solid.Solid{solid.OfBody(fit.Around(ctx, h, points))}
 	case Box:
 		return []solid.Solid{solid.OfBox(fit.Upright(h.Points))}
