@@ -44,6 +44,7 @@ type Hull struct {
 	Body      fit.Body
 	Concavity float64 // how deep a hollow it fills; of the surface that it was made of
 	Out       float64 // how far a point of that surface lies outside, since it has few points
+	samples   []geom.Vec3
 }
 
 // Result is the hulls, the largest first.
@@ -101,7 +102,11 @@ func Of(ctx context.Context, s *scene.Scene, o Options) Result {
 		}
 	}
 	r.Hulls = make([]Hull, len(parts))
-	if split.Each(ctx, len(parts), func(i int) { r.Hulls[i] = c.limited(ctx, c.whole(ctx, parts[i])) }) != nil {
+	err := split.Each(ctx, len(parts), func(i int) {
+		r.Hulls[i] = c.limited(ctx, c.whole(ctx, parts[i]))
+		r.Hulls[i].samples = parts[i].samples
+	})
+	if err != nil {
 		return Result{}
 	}
 	r.Hulls = c.needed(r.Hulls)
@@ -114,14 +119,15 @@ func Of(ctx context.Context, s *scene.Scene, o Options) Result {
 		}
 	}
 	for i := range r.Hulls {
-		r.Hulls[i].Body = by.body(r.Hulls[i].Body)
+		r.Hulls[i].Body, r.Hulls[i].samples = by.body(r.Hulls[i].Body), nil
 	}
 	o.Progress(1)
 	return r
 }
 
 // needed are the hulls without those that hold nothing of their own: slivers between others, and such
-// as lie in another.
+// as lie in another. The surface they were made of is asked as well as their corners: a sheet that
+// spans others is held by them at its corners alone.
 func (c *cutting) needed(list []Hull) []Hull {
 	all := make([]*fit.Convex, len(list))
 	for i, h := range list {
@@ -142,7 +148,7 @@ func (c *cutting) needed(list []Hull) []Hull {
 		}
 		idle := len(list) > 1
 		in := -1
-		for _, p := range list[i].Body.Points {
+		for _, p := range slices.Concat(list[i].Body.Points, list[i].samples) {
 			held := false
 			for k, o := range all {
 				if k == i || o == nil || !flat && in >= 0 && k != in {

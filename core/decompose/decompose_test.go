@@ -226,6 +226,21 @@ func TestImperfectMeshes(t *testing.T) {
 	assert.Empty(t, Of(t.Context(), shape.Scene("nothing", nil), Options{}).Hulls)
 }
 
+// A thin sheet that four posts bear stays, though its corners lie on the posts.
+func TestAThinSheetStays(t *testing.T) {
+	b := new(shape.Builder)
+	for _, x := range []float64{0, 2.8} {
+		for _, z := range []float64{0, 1.8} {
+			b.Box(geom.Vec3{x, 0, z}, geom.Vec3{x + 0.2, 2, z + 0.2})
+		}
+	}
+	b.Box(geom.Vec3{0, 2, 0}, geom.Vec3{3, 2.0008, 2})
+	s := shape.Scene("shelter", nil, b.Mesh("shelter"))
+	r := Of(t.Context(), s, Options{Hulls: 16, Points: 64})
+	require.Len(t, r.Hulls, 5)
+	assert.LessOrEqual(t, sticks(s, checked(t, r)), 1e-9)
+}
+
 // It ends when it is told to.
 func TestItEnds(t *testing.T) {
 	ctx, cancel := context.WithTimeout(t.Context(), 30*time.Millisecond)

@@ -54,6 +54,7 @@ func (c *cutting) whole(ctx context.Context, x *part) *part {
 	return y
 }
 
+// newPart is the hull of points.
 func (c *cutting) newPart(ctx context.Context, pts, samples []geom.Vec3) *part {
 	x := &part{hull: fit.NewConvex(fit.OfHull(geom.HullWithin(ctx, pts, geom.Finely))), samples: samples, near: map[int]bool{}}
 	x.volume = x.hull.Volume()
