@@ -18,7 +18,7 @@ var layers = [][]string{
 	{"core/split", "core/fault", "core/naming", "core/unit", "core/union"},
 	{"core/geom", "core/memo"},
 	{"core/scene", "core/finding"},
-	{"core/figure", "core/shape", "core/measure", "core/stand", "core/twin", "core/topo", "core/inertia"},
+	{"core/figure", "core/filter", "core/shape", "core/measure", "core/stand", "core/twin", "core/topo", "core/inertia"},
 	{"core/flaw", "core/uv", "core/order", "core/waste", "core/tangent", "core/flicker"},
 	{"core/cost", "core/coarse", "core/mend", "core/deviation"},
 	{"core/simplify", "core/fit"},
