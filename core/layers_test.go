@@ -28,7 +28,7 @@ var layers = [][]string{
 	{"core/class", "core/shape/shapetest"},
 	{"core/target"},
 	{"core/format/bundle", "core/format/picture"},
-	{"core/format/pack", "core/format/draco", "core/format/meshopt"},
+	{"core/texture", "core/format/pack", "core/format/draco", "core/format/meshopt"},
 	{"core/format/fbx", "core/format/gltf", "core/format/obj"},
 	{"core/format/formattest"},
 	{"core/format"},

@@ -17,11 +17,12 @@ import (
 // Sort is what the pixels of a picture mean.
 type Sort int
 
-// The sorts. Alpha is opacity in the first, and a number like the others in the rest.
+// The sorts. Alpha is opacity in the first, and a number like any other in the rest.
 const (
 	Colours    Sort = iota // in sRGB (IEC 61966-2-1)
 	Numbers                // each channel by itself: roughness, metallic, occlusion, heights
 	Directions             // unit vectors, as (n+1)/2
+	Tints                  // colours in sRGB whose alpha is a number by itself
 )
 
 // linear is the light of each sRGB value.
@@ -141,6 +142,8 @@ func (m *mixer) add(pix []uint8, weight float32) {
 				lr, lg, lb := linear[p[0]], linear[p[1]], linear[p[2]]
 				r, g, b, a = r+alpha*lr, g+alpha*lg, b+alpha*lb, a+alpha
 				pr, pg, pb = pr+w*lr, pg+w*lg, pb+w*lb
+			case Tints:
+				r, g, b, a = r+w*linear[p[0]], g+w*linear[p[1]], b+w*linear[p[2]], a+w*float32(p[3])
 			case Directions:
 				r, g, b, a = r+w*(float32(p[0])-127.5), g+w*(float32(p[1])-127.5), b+w*(float32(p[2])-127.5), a+w*float32(p[3])
 			default:
@@ -177,6 +180,8 @@ func (m *mixer) put(pix []uint8) {
 				p[0], p[1], p[2] = number(127.5+127.5*o[0]/l), number(127.5+127.5*o[1]/l), number(127.5+127.5*o[2]/l)
 			}
 			p[3] = number(o[3])
+		case Tints:
+			p[0], p[1], p[2], p[3] = encode(o[0]), encode(o[1]), encode(o[2]), number(o[3])
 		default:
 			p[0], p[1], p[2], p[3] = number(o[0]), number(o[1]), number(o[2]), number(o[3])
 		}

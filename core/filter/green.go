@@ -90,3 +90,27 @@ func GreenTurned(img *image.NRGBA) *image.NRGBA {
 	}
 	return out
 }
+
+// NormalsOf is the normal map of a picture of heights, light being high, that lies on and on beside
+// itself: the slopes by the middle difference, with the range of heights as many texels high as deep says.
+// Green points up.
+func NormalsOf(ctx context.Context, img *image.NRGBA, deep float64) *image.NRGBA {
+	w, h := img.Bounds().Dx(), img.Bounds().Dy()
+	out := image.NewNRGBA(image.Rect(0, 0, w, h))
+	at := func(x, y int) float64 {
+		p := img.Pix[(y+h)%h*img.Stride+4*((x+w)%w):]
+		return (0.2126*float64(p[0]) + 0.7152*float64(p[1]) + 0.0722*float64(p[2])) / 255 * deep
+	}
+	_ = split.InBlocks(ctx, h, 16, func(_, from, to int) {
+		for y := from; y < to; y++ {
+			row := out.Pix[y*out.Stride:]
+			for x := range w {
+				a, b := (at(x+1, y)-at(x-1, y))/2, (at(x, y-1)-at(x, y+1))/2 // y runs downward
+				l := math.Sqrt(a*a + b*b + 1)
+				row[4*x], row[4*x+1], row[4*x+2], row[4*x+3] = number(float32(127.5-127.5*a/l)), number(float32(127.5-127.5*b/l)),
+					number(float32(127.5+127.5/l)), 255
+			}
+		}
+	})
+	return out
+}

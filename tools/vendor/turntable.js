@@ -2,7 +2,8 @@
 export {
   AmbientLight, Box3, BufferAttribute, BufferGeometry, ClampToEdgeWrapping, Color, DirectionalLight, DoubleSide,
   EdgesGeometry, GridHelper, Group, HemisphereLight, LineBasicMaterial, LineDashedMaterial, LineSegments, Mesh,
-  MeshLambertMaterial, MirroredRepeatWrapping, OrthographicCamera, PerspectiveCamera, Raycaster, RepeatWrapping, Scene,
-  SRGBColorSpace, TextureLoader, Vector2, Vector3, WebGLRenderer,
+  MeshLambertMaterial, MeshStandardMaterial, MirroredRepeatWrapping, NoColorSpace, OrthographicCamera,
+  PerspectiveCamera, Raycaster, RepeatWrapping, Scene,
+  SphereGeometry, SRGBColorSpace, TextureLoader, Vector2, Vector3, WebGLRenderer,
 } from "three";
 export { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";

@@ -26,30 +26,11 @@ const samples = 1 << 14
 // third part is not below zero, in 19 of 20 pixels at least; a grey picture's parts differ
 // by no more than four steps of 255.
 func Look(data []byte) (Shows, int) {
-	img, err := decode(data)
+	img, _, err := Open(data)
 	if err != nil {
 		return Unknown, 0
 	}
-	n, grey, unit := 0, 0, 0
-	each(img, func(r, g, b, _ float64) {
-		n++
-		if max(r, g, b)-min(r, g, b) <= 4.0/255 {
-			grey++
-		}
-		x, y, z := 2*r-1, 2*g-1, 2*b-1
-		if l := math.Sqrt(x*x + y*y + z*z); math.Abs(l-1) <= 0.1 && z >= -0.02 {
-			unit++
-		}
-	})
-	switch {
-	case n == 0:
-		return Unknown, 0
-	case 20*unit >= 19*n && grey < n:
-		return Directions, 100 * unit / n
-	case 20*grey >= 19*n:
-		return Grey, 100 * grey / n
-	}
-	return Colours, 100
+	return ShowsOf(img)
 }
 
 // Full tells whether a channel has its largest value in every pixel that is looked at.
