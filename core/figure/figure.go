@@ -95,6 +95,14 @@ func Significant(v float64, digits int) string {
 	return s
 }
 
+// Percent says a share in hundredths, with two digits; what is under a tenth of one is said to be.
+func Percent(share float64) string {
+	if share > 0 && share < 0.001 {
+		return "under 0.1\u202f%"
+	}
+	return Significant(100*share, 2) + "\u202f%"
+}
+
 // Plural chooses the word for a count: 1 node, 2 nodes.
 func Plural(n int, one, many string) string {
 	if n == 1 {

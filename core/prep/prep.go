@@ -21,6 +21,7 @@ import (
 	"yarvek/core/station/lods"
 	"yarvek/core/station/pivot"
 	"yarvek/core/station/size"
+	"yarvek/core/station/slots"
 	"yarvek/core/station/source"
 	"yarvek/core/station/surface"
 )
@@ -36,6 +37,7 @@ type Prep struct {
 	Budget    budget.Decisions    `json:"budget,omitzero"`
 	LODs      lods.Decisions      `json:"lods,omitzero"`
 	Collision collision.Decisions `json:"collision,omitzero"`
+	Slots     slots.Decisions     `json:"slots,omitzero"`
 	Export    export.Decisions    `json:"export,omitzero"`
 }
 
@@ -50,6 +52,7 @@ var list = []entry{
 	field(budget.Info, func(p *Prep) *budget.Decisions { return &p.Budget }),
 	field(lods.Info, func(p *Prep) *lods.Decisions { return &p.LODs }),
 	field(collision.Info, func(p *Prep) *collision.Decisions { return &p.Collision }),
+	field(slots.Info, func(p *Prep) *slots.Decisions { return &p.Slots }),
 	field(export.Info, func(p *Prep) *export.Decisions { return &p.Export }),
 }
 

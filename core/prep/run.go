@@ -17,6 +17,7 @@ import (
 	"yarvek/core/station/lods"
 	"yarvek/core/station/pivot"
 	"yarvek/core/station/size"
+	"yarvek/core/station/slots"
 	"yarvek/core/station/source"
 	"yarvek/core/station/surface"
 	"yarvek/core/target"
@@ -30,6 +31,10 @@ type Input struct {
 	Revision int               // its number, for the tape
 	Target   target.Target
 	Grid     float64 // the kit's module in metres, 0 for the target's
+	// SlotMap is the kit's map of slot names, and Added the pictures that were added to the asset, each
+	// with the SHA-256 of its bytes for a path.
+	SlotMap []slots.MapLine
+	Added   []scene.Image
 	// Upto is the last station that is asked for, "" for all of them: a look at what a decision
 	// would do need not wait for those after it.
 	Upto string
@@ -86,6 +91,7 @@ type Result struct {
 	Budget    *budget.Report
 	LODs      *lods.Report
 	Collision *collision.Report
+	Slots     *slots.Report
 	Export    *export.Report
 
 	// Delivery is what leaves, whatever the last station is.
@@ -97,7 +103,7 @@ type Result struct {
 }
 
 // Pending tells that something that takes long is still to be made.
-func (r *Result) Pending() bool { return r.LODs.Pending || r.Collision.Pending }
+func (r *Result) Pending() bool { return r.LODs.Pending || r.Collision.Pending || r.Slots.Pending }
 
 // Stops lists the stops in the order of the work, one a station as far as they were asked for. The list must not be
 // written to.
@@ -177,7 +183,7 @@ func NewMemo(limit int64) *Memo {
 // Rules is the version of the rules of all stations: it is part of every key. Raise it
 // when a station gives another outcome for the same scene and decisions, so that what
 // was derived by the old rules and kept on disk is not taken for the new.
-const Rules = 18
+const Rules = 19
 
 // Run walks the stations. What no decision before it changed comes from the memo,
 // which may be nil. The error is ctx's, or says what of the prep can't be meant.
@@ -325,10 +331,18 @@ func Run(ctx context.Context, in Input, p Prep, m *Memo) (*Result, error) {
 		return r, nil
 	}
 
+	t.slots()
+	if w.err != nil {
+		return nil, w.err
+	}
+	if in.Upto == slots.Info.ID {
+		return r, nil
+	}
+
 	r.Delivery = scene.Delivery{Scene: w.scene, Collision: r.Collision.Delivered(), Markers: r.Pivot.Delivered(), Vanish: p.LODs.Vanish,
 		Fade: float64(p.LODs.Fade) / 100}
-	for _, l := range r.LODs.LODs[1:] {
-		r.Delivery.LODs = append(r.Delivery.LODs, scene.LOD{Scene: l.Scene, From: l.From, Screen: l.Screen})
+	for i, l := range r.LODs.LODs[1:] {
+		r.Delivery.LODs = append(r.Delivery.LODs, scene.LOD{Scene: r.Slots.LODs[i], From: l.From, Screen: l.Screen})
 	}
 	mustFix, _ := r.Open()
 	r.Export = export.Run(p.Export, export.Ask{MustFix: mustFix, Scene: w.scene, Target: in.Target,

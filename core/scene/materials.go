@@ -1,6 +1,9 @@
 package scene
 
-import "fmt"
+import (
+	"fmt"
+	"slices"
+)
 
 // MaterialTwins finds materials that are equal in all but their names: each that has an
 // equal one before it, with that one's number. Textures are equal when they show the same
@@ -80,6 +83,72 @@ func (s *Scene) WithMaterials(to []int) *Scene {
 			}
 		}
 		out.Meshes[i] = &c
+	}
+	return &out
+}
+
+// MaterialKeys names every material by its name; the second of two alike gets #2. Keys are what
+// decisions keep.
+func (s *Scene) MaterialKeys() []string {
+	names := make([]string, len(s.Materials))
+	for i, m := range s.Materials {
+		names[i] = m.Name
+	}
+	return numbered(names)
+}
+
+// ImageKeys names every picture by its name, likewise.
+func (s *Scene) ImageKeys() []string {
+	names := make([]string, len(s.Images))
+	for i, m := range s.Images {
+		names[i] = m.Name
+	}
+	return numbered(names)
+}
+
+// numbered tells names alike apart.
+func numbered(names []string) []string {
+	out, seen := make([]string, len(names)), map[string]int{}
+	for i, n := range names {
+		out[i] = n
+		if seen[n]++; seen[n] > 1 {
+			out[i] = fmt.Sprintf("%s#%d", n, seen[n])
+		}
+	}
+	return out
+}
+
+// WithMaterial is the mesh with another material on some of its faces, -1 for none.
+func (m *Mesh) WithMaterial(faces map[int]bool, to int) *Mesh {
+	list := make([]int, m.Faces())
+	for f := range list {
+		if list[f] = m.Material(f); faces[f] {
+			list[f] = to
+		}
+	}
+	return m.WithFaceMaterials(list)
+}
+
+// WithFaceMaterials is the mesh with the material of each face as it is listed, -1 for none; its slots
+// come in the order of the materials, faces without one last.
+func (m *Mesh) WithFaceMaterials(list []int) *Mesh {
+	out := *m
+	used := slices.Clone(list)
+	slices.Sort(used)
+	used = slices.Compact(used)
+	if len(used) > 0 && used[0] < 0 {
+		used = append(used[1:], -1)
+	}
+	at := make(map[int]int32, len(used))
+	for k, mat := range used {
+		at[mat] = int32(k)
+	}
+	out.Slots, out.Slot = used, nil
+	if len(used) > 1 {
+		out.Slot = make([]int32, len(list))
+		for f, mat := range list {
+			out.Slot[f] = at[mat]
+		}
 	}
 	return &out
 }

@@ -171,8 +171,11 @@ func (t Target) Judged() []byte {
 		LOD, Solid string
 		View       View
 		IndexBits  int
+		Solids     []Solid
+		Textures   Textures
+		Mixes      bool
 	}{t.Basis, t.Unit, t.Classes, t.Reads, t.Prefers, t.Pivot, t.Names.Rules, t.Names.LOD, t.Names.Solid, t.View,
-		t.Needs.IndexBits})
+		t.Needs.IndexBits, t.Solids, t.Textures, t.Mixes})
 	if err != nil {
 		panic(err) // no value of it is one that can't be written
 	}

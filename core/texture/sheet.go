@@ -26,6 +26,8 @@ type Piece struct {
 	Sort  filter.Sort `json:"sort,omitempty"` // as which it is made larger or smaller
 	// By multiplies what the picture holds: colours as light, numbers as they are. Zero is one.
 	By [4]float64 `json:"by,omitzero"`
+	// Channels are where red, green and blue come from, of the pictures that go in, instead of Of.
+	Channels *[3]Channel `json:"channels,omitempty"`
 }
 
 // Sheet is several pictures side by side. Each piece fills its place but for Padding texels along all its
@@ -52,15 +54,15 @@ func (s Sheet) paint(ctx context.Context, in [][]byte) (*image.NRGBA, error) {
 	out := image.NewNRGBA(image.Rect(0, 0, s.W, s.H))
 	fill(out, Rect{0, 0, s.W, s.H}, s.Behind)
 	for _, p := range s.Pieces {
-		if p.Of < 0 {
-			fill(out, p.Rect, p.Value)
-		}
 		if p.Of >= len(in) || p.X < 0 || p.Y < 0 || p.X+p.W > s.W || p.Y+p.H > s.H || p.W < 1 || p.H < 1 {
 			return nil, fmt.Errorf("a piece of the sheet lies beyond it")
 		}
+		if p.Of < 0 {
+			fill(out, p.Rect, p.Value)
+		}
 	}
 	for n, data := range in {
-		if !slices.ContainsFunc(s.Pieces, func(p Piece) bool { return p.Of == n }) {
+		if !slices.ContainsFunc(s.Pieces, func(p Piece) bool { return p.asks(n) }) {
 			continue
 		}
 		img, _, err := picture.Open(data)
@@ -68,8 +70,8 @@ func (s Sheet) paint(ctx context.Context, in [][]byte) (*image.NRGBA, error) {
 			return nil, err
 		}
 		for _, p := range s.Pieces {
-			if p.Of == n {
-				s.place(ctx, out, img, p)
+			if p.asks(n) {
+				s.place(ctx, out, img, p, n)
 			}
 		}
 		if err := ctx.Err(); err != nil {
@@ -79,8 +81,16 @@ func (s Sheet) paint(ctx context.Context, in [][]byte) (*image.NRGBA, error) {
 	return out, nil
 }
 
-// place puts a picture into the inside of its place, and lets its edge run on.
-func (s Sheet) place(ctx context.Context, out, img *image.NRGBA, p Piece) {
+// asks tells whether a piece needs the nth picture.
+func (p Piece) asks(n int) bool {
+	if p.Channels == nil {
+		return p.Of == n
+	}
+	return slices.ContainsFunc(p.Channels[:], func(c Channel) bool { return c.Of == n })
+}
+
+// place puts the nth picture into the inside of its place, and lets its edge run on.
+func (s Sheet) place(ctx context.Context, out, img *image.NRGBA, p Piece, n int) {
 	r := s.Inner(p.Rect)
 	if img.Bounds().Dx() != r.W || img.Bounds().Dy() != r.H {
 		img = filter.Resized(ctx, img, r.W, r.H, p.Sort)
@@ -106,8 +116,16 @@ func (s Sheet) place(ctx context.Context, out, img *image.NRGBA, p Piece) {
 		to := out.Pix[y*out.Stride:]
 		for x := p.X; x < p.X+p.W; x++ {
 			q := from[4*min(max(x-r.X, 0), r.W-1):]
-			for k := range 4 {
-				to[4*x+k] = table[k][q[k]]
+			if p.Channels == nil {
+				for k := range 4 {
+					to[4*x+k] = table[k][q[k]]
+				}
+				continue
+			}
+			for k, c := range p.Channels {
+				if c.Of == n {
+					to[4*x+k] = table[k][c.take(q)]
+				}
 			}
 		}
 	}

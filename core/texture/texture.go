@@ -197,15 +197,7 @@ func (r Recipe) packed(ctx context.Context, in [][]byte) (*image.NRGBA, error) {
 			for y := range out.Rect.Dy() {
 				from, to := img.Pix[y*img.Stride:], out.Pix[y*out.Stride:]
 				for x := range out.Rect.Dx() {
-					p := from[4*x : 4*x+4]
-					v := p[c.From&3]
-					if c.From == Luminance {
-						v = uint8((2126*int(p[0]) + 7152*int(p[1]) + 722*int(p[2]) + 5000) / 10000)
-					}
-					if c.Invert {
-						v = 255 - v
-					}
-					to[4*x+k] = v
+					to[4*x+k] = c.take(from[4*x : 4*x+4])
 				}
 			}
 		}
@@ -214,6 +206,18 @@ func (r Recipe) packed(ctx context.Context, in [][]byte) (*image.NRGBA, error) {
 		}
 	}
 	return out, nil
+}
+
+// take is the channel of a pixel.
+func (c Channel) take(p []uint8) uint8 {
+	v := p[c.From&3]
+	if c.From == Luminance {
+		v = uint8((2126*int(p[0]) + 7152*int(p[1]) + 722*int(p[2]) + 5000) / 10000)
+	}
+	if c.Invert {
+		return 255 - v
+	}
+	return v
 }
 
 // Size is what a recipe makes of a picture's size.

@@ -163,7 +163,7 @@ func (r *Report) texels() {
 	for i, s := range r.Slots {
 		if s.Flat > 0.01*s.Area {
 			r.Say(finding.Finding{Code: fmt.Sprintf("%s/uv-flat-%d", Info.ID, i+1), Severity: finding.Note,
-				Title: fmt.Sprintf("%s of “%s” has UVs that span nothing", percent(s.Flat/s.Area), s.Name),
+				Title: fmt.Sprintf("%s of “%s” has UVs that span nothing", figure.Percent(s.Flat/s.Area), s.Name),
 				Text:  "Its texture is drawn out to lines or to one texel there."})
 		}
 		want, is := r.Limits.Texels, s.PerMetre(r.Scale)
@@ -234,16 +234,16 @@ func (r *Report) uvs() {
 			Text: "Nothing needs them yet: no material of it has a picture."})
 	}
 	if overlap > 1e-3 {
-		r.Say(finding.Finding{Code: Info.ID + "/uv-overlap", Severity: finding.Note, Title: "UVs lie on one another, " + percent(overlap) + " of what they cover",
+		r.Say(finding.Finding{Code: Info.ID + "/uv-overlap", Severity: finding.Note, Title: "UVs lie on one another, " + figure.Percent(overlap) + " of what they cover",
 			Text: "Fine for a texture that is used again; what is baked into it comes out wrong there."})
 	}
 	if mirrored > 1e-3 {
 		r.Say(finding.Finding{Code: Info.ID + "/uv-mirrored", Severity: finding.Note,
-			Title: "Mirrored halves share " + percent(mirrored) + " of what the UVs cover",
+			Title: "Mirrored halves share " + figure.Percent(mirrored) + " of what the UVs cover",
 			Text:  "Two faces lie on one another, one of them mirrored, as of a body unwrapped by halves."})
 	}
 	if outside > 1e-3 {
-		r.Say(finding.Finding{Code: Info.ID + "/uv-outside", Severity: finding.Note, Title: percent(outside) + " of the UVs lie outside the square",
+		r.Say(finding.Finding{Code: Info.ID + "/uv-outside", Severity: finding.Note, Title: figure.Percent(outside) + " of the UVs lie outside the square",
 			Text: "Fine for a texture that tiles; in an atlas it shows the wrong part."})
 	}
 }

@@ -192,11 +192,3 @@ func (d Decisions) Mends() bool {
 	d.Limits = Limits{}
 	return len(d.Lines()) > 0
 }
-
-// percent says a share.
-func percent(v float64) string {
-	if v > 0 && v < 0.001 {
-		return "under 0.1" + "\u202f%"
-	}
-	return figure.Significant(100*v, 2) + "\u202f%"
-}

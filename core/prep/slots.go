@@ -1,0 +1,208 @@
+package prep
+
+import (
+	"context"
+	"errors"
+	"fmt"
+
+	"yarvek/core/format/picture"
+	"yarvek/core/scene"
+	"yarvek/core/station/slots"
+	"yarvek/core/texture"
+)
+
+// EagerPixels is up to how many pixels of pictures are looked at, or made, at once, as [Eager] is for
+// meshes.
+const EagerPixels = 3 << 20
+
+// slots gives faces their slots, makes the pictures that are decided, and carries both to the LODs.
+func (t *tail) slots() {
+	r, d := t.result, t.p.Slots
+	class, _ := t.in.Target.Class(t.p.Size.Class)
+	by := slots.Against{Ask: slots.Ask{Target: t.in.Target, Map: t.in.SlotMap}, Class: class, Nodes: t.scene.Keys()}
+	images, stock, pending := t.stock()
+	by.Stock, by.Pending = stock, pending
+	came, of := t.scene, t.scene
+	keys := came.MaterialKeys()
+	toSource := t.placed
+	if len(d.Moves) > 0 && t.err == nil {
+		came, _ = step(t.walk, "moved", d.Moves, func(ctx context.Context) (*scene.Scene, any) {
+			return slots.Moved(ctx, of, of, d.Moves, toSource), nil
+		})
+	}
+	var lods []lodAt
+	for _, l := range r.LODs.LODs[1:] {
+		lods = append(lods, lodAt{l.Scene, l.Key})
+	}
+	asked := slotsAsked{D: d, Target: t.in.Target.Judged(), Map: t.in.SlotMap, Pending: pending, Stock: stock}
+	_, plan := step(t.walk, "slots plan", asked, func(ctx context.Context) (*scene.Scene, *slots.Plan) {
+		return nil, slots.NewPlan(ctx, came, keys, d, by.Ask)
+	})
+	if t.err != nil {
+		return
+	}
+	made, waits := t.cook(plan, images, by.Stock)
+	by.Pending = pending || waits
+	type left struct {
+		Images []bool
+		LODs   []*scene.Scene
+	}
+	var names []string
+	for _, l := range lods {
+		names = append(names, l.key)
+	}
+	before := t.scene
+	changes := !plan.Same() || len(d.Moves) > 0
+	var got left
+	t.scene, got = step(t.walk, slots.Info.ID, []any{made.ready, names}, func(ctx context.Context) (*scene.Scene, left) {
+		l := left{Images: made.ready}
+		for _, x := range lods {
+			moved := slots.Moved(ctx, x.scene, of, d.Moves, toSource)
+			l.LODs = append(l.LODs, plan.Apply(ctx, moved, made.images))
+		}
+		return plan.Apply(ctx, came, made.images), l
+	})
+	if t.err != nil {
+		return
+	}
+	r.Slots = slots.Run(d, plan, slots.Made{Scene: t.scene, Images: got.Images}, by)
+	r.Slots.LODs = got.LODs
+	if changes {
+		t.changed = true
+	}
+	t.stop(slots.Info, r.Slots, before, r.Surface.Box, t.placed)
+	r.stops[len(r.stops)-1].Changed = t.changed
+}
+
+// slotsAsked is what a plan of slots depends on besides the scene.
+type slotsAsked struct {
+	D       slots.Decisions
+	Target  []byte
+	Map     []slots.MapLine
+	Pending bool
+	Stock   []slots.Stock
+}
+
+// lodAt is a LOD with the key of its meshes.
+type lodAt struct {
+	scene *scene.Scene
+	key   string
+}
+
+// stock is the pictures that came along and those that were added, with what they are like. pending tells
+// that some are still to be looked at: of those only the size is known.
+func (t *tail) stock() (images []scene.Image, list []slots.Stock, pending bool) {
+	images = append(append(images, t.scene.Images...), t.in.Added...)
+	keys := t.scene.ImageKeys()
+	pixels := 0
+	for _, im := range images {
+		pixels += im.Width * im.Height
+	}
+	for i, im := range images {
+		s := slots.Stock{Name: im.Name, Found: im.Found()}
+		if s.Added = i >= len(keys); s.Added {
+			s.Key = im.Path
+		} else {
+			s.Key = keys[i]
+		}
+		if s.Found && t.err == nil {
+			f := made(t, t.pictureKey(im), pixels > EagerPixels, func(*texture.Facts) *scene.Scene { return nil },
+				func(ctx context.Context) (*texture.Facts, error) {
+					t.say("Looking at pictures", float64(i)/float64(len(images)))
+					f := texture.Measure(ctx, im.Data)
+					return &f, nil
+				})
+			switch {
+			case errors.Is(t.err, errUnmade):
+				t.err, pending = nil, true
+				mime, w, h := picture.Probe(im.Data)
+				s.Facts = texture.Facts{SHA: t.pictureKey(im), Size: len(im.Data), MIME: mime, Width: w, Height: h, Depth: 0}
+			case t.err == nil:
+				s.Facts = *f
+			}
+		} else {
+			s.Facts.Width, s.Facts.Height, s.Facts.MIME = im.Width, im.Height, im.MIME
+		}
+		list = append(list, s)
+	}
+	return images, list, pending
+}
+
+// pictureKey names what is known of a picture: by its place in what was read, which is known without
+// reading all of it, or by its own address where it was added.
+func (t *tail) pictureKey(im scene.Image) string {
+	for j, own := range t.in.Scene.Images {
+		if len(own.Data) == len(im.Data) && (len(im.Data) == 0 || &own.Data[0] == &im.Data[0]) {
+			return fmt.Sprintf("%s\nrules %d picture %d", t.in.Key, Rules, j)
+		}
+	}
+	return fmt.Sprintf("rules %d picture %s", Rules, im.Path)
+}
+
+// cooked is the pictures that leave.
+type cooked struct {
+	images []scene.Image
+	ready  []bool
+}
+
+// cook makes the pictures of a plan. waits tells that some are still to be made: those have the bytes of
+// before, and the size they will have.
+func (t *tail) cook(plan *slots.Plan, images []scene.Image, stock []slots.Stock) (out cooked, waits bool) {
+	pixels := 0
+	for _, c := range plan.Cooks {
+		if !c.Idle() {
+			pixels += c.W * c.H
+			for _, i := range c.In {
+				pixels += stock[i].Facts.Width * stock[i].Facts.Height
+			}
+		}
+	}
+	for n, c := range plan.Cooks {
+		from := scene.Image{}
+		st := slots.Stock{}
+		if len(c.In) > 0 {
+			from, st = images[c.In[0]], stock[c.In[0]]
+		}
+		if c.Idle() {
+			out.images, out.ready = append(out.images, from), append(out.ready, true)
+			continue
+		}
+		var in [][]byte
+		var keys []string
+		for _, i := range c.In {
+			in, keys = append(in, images[i].Data), append(keys, t.pictureKey(images[i]))
+		}
+		key, err := named(fmt.Sprintf("rules %d", Rules), "cooked", []any{keys, c.Recipe})
+		if err != nil {
+			t.err = err
+			return out, waits
+		}
+		data := made(t, key, pixels > EagerPixels, func(b *dish) *scene.Scene { return &scene.Scene{Images: []scene.Image{{Data: b.Data}}} },
+			func(ctx context.Context) (*dish, error) {
+				t.say("Making pictures", float64(n)/float64(len(plan.Cooks)))
+				b, err := texture.Make(ctx, in, c.Recipe)
+				if err != nil && ctx.Err() == nil {
+					return &dish{Why: err.Error()}, nil
+				}
+				return &dish{Data: b}, err
+			})
+		switch {
+		case errors.Is(t.err, errUnmade):
+			t.err, waits = nil, true
+			out.images, out.ready = append(out.images, c.Imaged(nil, st, from)), append(out.ready, false)
+		case t.err != nil:
+			return out, waits
+		case data.Why != "":
+			out.images, out.ready = append(out.images, from), append(out.ready, false)
+		default:
+			out.images, out.ready = append(out.images, c.Imaged(data.Data, st, from)), append(out.ready, true)
+		}
+	}
+	return out, waits
+}
+
+// dish is a picture that was made, or why it could not be.
+type dish struct {
+	Data []byte
+	Why  string
+}

@@ -1,0 +1,664 @@
+package slots
+
+import (
+	"fmt"
+	"slices"
+	"strings"
+
+	"yarvek/core/figure"
+	"yarvek/core/filter"
+	"yarvek/core/finding"
+	"yarvek/core/naming"
+	"yarvek/core/scene"
+	"yarvek/core/texture"
+)
+
+// judge says what should be looked at.
+type judge struct {
+	*Report
+	d  Decisions
+	p  *Plan
+	by Against
+}
+
+func (j judge) all() {
+	j.lost()
+	j.none()
+	j.blank()
+	j.twins()
+	j.slivers()
+	j.count()
+	j.unused()
+	j.alpha()
+	j.names()
+	j.pictures()
+	j.sheets()
+	j.light()
+}
+
+func (j judge) say(sev finding.Severity, code, title, text string, remedies ...finding.Remedy) {
+	j.Say(finding.Finding{Code: "slots/" + code, Severity: sev, Title: title, Text: text, Remedies: remedies})
+}
+
+// with is a remedy that changes the decisions.
+func (j judge) with(label, effect string, change func(*Decisions)) finding.Remedy {
+	to := j.d
+	change(&to)
+	return finding.Remedy{Label: label, Effect: effect, Decision: to}
+}
+
+// harsh is one that is never offered as the main one.
+func harsh(r finding.Remedy) finding.Remedy {
+	r.Harsh = true
+	return r
+}
+
+// joining makes slots one with another.
+func (j judge) joining(label, into string, slots ...string) finding.Remedy {
+	return j.with(label, "Their faces get the one slot, and their draw calls become one on each mesh.", func(d *Decisions) {
+		d.Joins = slices.Clone(d.Joins)
+		for _, s := range slots {
+			d.Joins = append(d.Joins, Join{s, into})
+		}
+	})
+}
+
+// lost are decisions for what is not there.
+func (j judge) lost() {
+	j.Refer(Info, j.d, j.by.Nodes)
+	if len(j.p.Lost) == 0 {
+		return
+	}
+	gone := func(k string) bool { return slices.Contains(j.p.Lost, k) }
+	j.say(finding.Look, "lost-slot", figure.Plural(len(j.p.Lost), "slot decided for is", "slots decided for are")+" not in this revision",
+		some(j.p.Lost)+". What was decided for others still holds.", j.with("Drop these decisions", "Nothing changes but that they are no longer kept.",
+			func(d *Decisions) { *d = d.without(gone) }))
+}
+
+// without are the decisions but those for slots that are gone.
+func (d Decisions) without(gone func(string) bool) Decisions {
+	d.Moves = slices.DeleteFunc(slices.Clone(d.Moves), func(m Move) bool { return gone(m.To) || m.From != "" && gone(m.From) })
+	d.Joins = slices.DeleteFunc(slices.Clone(d.Joins), func(x Join) bool { return gone(x.Slot) || gone(x.Into) })
+	d.Order = slices.DeleteFunc(slices.Clone(d.Order), gone)
+	d.Names = slices.DeleteFunc(slices.Clone(d.Names), func(n Name) bool { return gone(n.Slot) })
+	d.Looks = slices.DeleteFunc(slices.Clone(d.Looks), func(l Look) bool { return gone(l.Slot) })
+	d.Assigned = slices.DeleteFunc(slices.Clone(d.Assigned), func(a Assigned) bool {
+		return gone(a.Slot) || gone("picture "+a.Picture[:min(8, len(a.Picture))])
+	})
+	var sheets []Sheet
+	for _, s := range d.Sheets {
+		if s.Slots = slices.DeleteFunc(slices.Clone(s.Slots), gone); len(s.Slots) > 1 {
+			sheets = append(sheets, s)
+		}
+	}
+	d.Sheets = sheets
+	return d
+}
+
+// used are the slots that have faces and a material.
+func (j judge) used() []Slot {
+	return slices.DeleteFunc(slices.Clone(j.Slots), func(s Slot) bool { return s.Stat.Faces == 0 || s.Key == scene.NoSlot })
+}
+
+// largest is the slot that most of the surface has, but for one.
+func (j judge) largest(but string) string {
+	best, area := "", -1.0
+	for _, s := range j.used() {
+		if s.Key != but && s.Stat.Area > area {
+			best, area = s.Key, s.Stat.Area
+		}
+	}
+	return best
+}
+
+// none are faces without a slot.
+func (j judge) none() {
+	i := slices.IndexFunc(j.Slots, func(s Slot) bool { return s.Key == scene.NoSlot })
+	if i < 0 {
+		return
+	}
+	st := j.Slots[i].Stat
+	var rem []finding.Remedy
+	if to := j.largest(scene.NoSlot); to != "" {
+		rem = append(rem, j.joining("Give them "+to, to, scene.NoSlot))
+	}
+	j.say(finding.Look, "no-slot", figure.Plural(st.Faces, "face has", "faces have")+" no slot",
+		"They are "+figure.Percent(j.Slots[i].Share)+" of the surface. A receiver gives them a material of its own choice.", rem...)
+}
+
+// plainLook tells a material that says nothing.
+func plainLook(m scene.Material) bool {
+	if slices.ContainsFunc(m.Maps[:], scene.Map.Has) || m.Emissive != [3]float64{} || m.AlphaMode != scene.Opaque || m.Metallic != 0 {
+		return false
+	}
+	c := m.BaseColor
+	return c[0] == c[1] && c[1] == c[2] && c[3] == 1 && c[0] >= 0.5
+}
+
+// blank are default materials nobody wanted.
+func (j judge) blank() {
+	for _, s := range j.used() {
+		if len(s.Was) > 1 || s.Sheet > 0 || j.d.Bare || !plainLook(s.Material) || !(naming.Idle(s.Had) || strings.Contains(strings.ToLower(s.Had), "material")) {
+			continue
+		}
+		var rem []finding.Remedy
+		if to := j.largest(s.Key); to != "" {
+			rem = append(rem, j.joining("Give its faces "+to, to, s.Key))
+		}
+		j.say(finding.Look, "blank-"+s.Key, "“"+s.Had+"” says nothing", fmt.Sprintf("It is grey or white, has no picture, and a name that says nothing; "+
+			"%s have it, %s of the surface. It makes %s of its own.", figure.Plural(s.Stat.Faces, "face", "faces"), figure.Percent(s.Share),
+			figure.Plural(s.Stat.Calls, "draw call", "draw calls")), rem...)
+	}
+}
+
+// facets are all that two materials can differ in, by the words for it.
+func (j judge) facets(i int) []struct{ what, is string } {
+	m := j.Slots[i].Material
+	out := []struct{ what, is string }{
+		{"colour", fmt.Sprint(m.BaseColor)}, {"metallic", fmt.Sprint(m.Metallic)}, {"roughness", fmt.Sprint(m.Roughness)},
+		{"what glows", fmt.Sprint(m.Emissive, m.Glow)}, {"opacity", fmt.Sprint(m.AlphaMode, m.AlphaCutoff)},
+		{"how many sides", fmt.Sprint(m.TwoSided)}, {"how strong normals are", fmt.Sprint(m.NormalScale)},
+		{"how strong occlusion is", fmt.Sprint(m.Occlusion)}, {"lighting", fmt.Sprint(m.Unlit)}}
+	for use, mp := range m.Maps {
+		is := "none"
+		if mp.Has() {
+			t := j.p.Textures[mp.Texture-1]
+			c := j.p.Cooks[t.Image]
+			var of []string
+			for _, at := range c.In {
+				if st := j.by.Stock[at]; st.Found {
+					of = append(of, st.Facts.SHA)
+				} else {
+					of = append(of, "missing "+st.Name)
+				}
+			}
+			place := scene.Placement{Scale: [2]float64{1, 1}}
+			if mp.Place != nil {
+				place = *mp.Place
+			}
+			is = fmt.Sprint(of, recipeKey(c.Recipe), t.WrapU, t.WrapV, mp.UVSet, mp.Channel, place)
+		}
+		out = append(out, struct{ what, is string }{scene.Use(use).String() + " picture", is})
+	}
+	return out
+}
+
+// mostNear is in how many things near twins differ at most.
+const mostNear = 2
+
+// twins are slots that are equal, or nearly.
+func (j judge) twins() {
+	if j.d.Bare {
+		return
+	}
+	gone := map[int]bool{}
+	for a := range j.Slots {
+		if s := j.Slots[a]; gone[a] || s.Stat.Faces == 0 || s.Key == scene.NoSlot {
+			continue
+		}
+		fa := j.facets(a)
+		var same []string
+		for b := a + 1; b < len(j.Slots); b++ {
+			s := j.Slots[b]
+			if gone[b] || s.Stat.Faces == 0 || s.Key == scene.NoSlot {
+				continue
+			}
+			var differs []string
+			for k, f := range j.facets(b) {
+				if f.is != fa[k].is {
+					differs = append(differs, f.what)
+				}
+			}
+			switch {
+			case len(differs) == 0:
+				same, gone[b] = append(same, s.Key), true
+			case len(differs) <= mostNear && slices.ContainsFunc(j.Slots[a].Material.Maps[:], scene.Map.Has):
+				one := j.joining("Make them "+j.Slots[a].Name, j.Slots[a].Key, s.Key)
+				j.say(finding.Note, "near-"+j.Slots[a].Key+"-"+s.Key, fmt.Sprintf("%s and %s are nearly twins", j.Slots[a].Name, s.Name),
+					"They differ in "+strings.Join(differs, " and ")+" alone.", harsh(one))
+			}
+		}
+		if len(same) > 0 {
+			names := append([]string{j.Slots[a].Key}, same...)
+			is := " are twins"
+			if len(names) > 2 {
+				is = " are one and the same"
+			}
+			j.say(finding.Look, "twins-"+j.Slots[a].Key, and(names)+is,
+				"Every value and picture is equal; only the names differ. Each makes draw calls of its own.",
+				j.joining("Make them one", j.Slots[a].Key, same...))
+		}
+	}
+}
+
+// sliver is the share of the surface below which a slot is hardly worth its draw call.
+const sliver = 0.002
+
+func (j judge) slivers() {
+	if len(j.used()) < 2 {
+		return
+	}
+	for _, s := range j.used() {
+		if s.Share >= sliver || s.Stat.Area <= 0 {
+			continue
+		}
+		var rem []finding.Remedy
+		if to := j.largest(s.Key); to != "" {
+			rem = append(rem, harsh(j.joining("Give them "+to, to, s.Key)))
+		}
+		j.say(finding.Note, "sliver-"+s.Key, "Hardly anything is "+s.Name, fmt.Sprintf("%s have it, %s of the surface, for %s.",
+			figure.Plural(s.Stat.Faces, "face", "faces"), figure.Percent(s.Share), figure.Plural(s.Stat.Calls, "draw call", "draw calls")), rem...)
+	}
+}
+
+// count holds slots and pictures against the class.
+func (j judge) count() {
+	b := j.by.Class.Budget
+	if n := len(j.used()); b.Slots > 0 && n > b.Slots {
+		j.say(finding.Look, "many", fmt.Sprintf("%s, and %s may have %d", figure.Plural(n, "slot", "slots"), strings.ToLower(j.by.Class.Name), b.Slots),
+			fmt.Sprintf("They make %s. Twins can be made one, and pictures of several slots can share a sheet.",
+				figure.Plural(j.Calls, "draw call", "draw calls")))
+	}
+	if b.TextureBytes > 0 && j.Memory.Blocks > b.TextureBytes {
+		half := j.largestSide() / 2
+		j.say(finding.Look, "memory", fmt.Sprintf("Pictures take %s, and %s may take %s", figure.Bytes(j.Memory.Blocks), strings.ToLower(j.by.Class.Name),
+			figure.Bytes(b.TextureBytes)), "In graphics memory, in blocks and with mips; as they are they take "+figure.Bytes(j.Memory.Plain)+".",
+			j.with(fmt.Sprintf("At most %d pixels a side", half), "Larger ones are halved until they are.", func(d *Decisions) { d.Pictures.Most = half }))
+	}
+}
+
+// largestSide is the longest side of all pictures that leave.
+func (j judge) largestSide() (n int) {
+	for _, x := range j.Pictures {
+		n = max(n, x.W, x.H)
+	}
+	return n
+}
+
+func (j judge) unused() {
+	var names []string
+	for _, s := range j.Slots {
+		if s.Stat.Faces == 0 {
+			names = append(names, s.Key)
+		}
+	}
+	if len(names) > 0 {
+		j.say(finding.Note, "unused", figure.Plural(len(names), "material", "materials")+" no face uses",
+			some(names)+". They don't leave in FBX and OBJ, and cost nothing; in glTF they stand in the file.",
+			j.with("Leave them behind", "They are in no file then.", func(d *Decisions) { d.Drop = true }))
+	}
+	if len(j.Orphans) > 0 {
+		j.say(finding.Note, "orphans", figure.Plural(len(j.Orphans), "picture", "pictures")+" no slot uses", some(j.Orphans)+". They don't leave.")
+	}
+}
+
+// alphaFacts are those of the picture that a material's opacity is in.
+func (j judge) alphaFacts(s Slot) (f texture.Facts, ok bool) {
+	for _, u := range s.Pictures {
+		if u.Use == scene.UseOpacity && u.Channel != scene.Alpha {
+			return texture.Facts{}, false // in a picture of its own, which is taken at its word
+		}
+	}
+	for _, u := range s.Pictures {
+		if u.Use == scene.UseBaseColor || u.Use == scene.UseOpacity {
+			x := j.Pictures[u.Picture]
+			if len(x.Was) == 1 && x.Was[0].Found && x.Facts.Broken == "" && x.Facts.Depth > 0 {
+				return x.Facts, true
+			}
+			return texture.Facts{}, false
+		}
+	}
+	return texture.Facts{Full: 1, Depth: 8}, true
+}
+
+// maskFrom is from which share of pixels that are wholly there or wholly not on opacity is a mask.
+const maskFrom = 0.98
+
+func (j judge) alpha() {
+	looked := func(s Slot, mode scene.AlphaMode) func(*Decisions) {
+		return func(d *Decisions) {
+			d.Looks = append(slices.DeleteFunc(slices.Clone(d.Looks), func(l Look) bool { return l.Slot == s.Key && l.Sides == 0 }),
+				Look{Slot: s.Key, Alpha: mode})
+		}
+	}
+	var clear []string
+	for _, s := range j.used() {
+		if s.Material.AlphaMode == scene.Blend {
+			clear = append(clear, s.Name)
+		}
+		f, ok := j.alphaFacts(s)
+		if !ok || s.Sheet > 0 {
+			continue
+		}
+		full := s.Material.BaseColor[3] >= 1
+		switch {
+		case s.Material.AlphaMode != scene.Opaque && full && f.Full >= 1:
+			j.say(finding.Look, "full-"+s.Key, s.Name+" is drawn "+alphaWords[s.Material.AlphaMode]+", and nothing of it is clear",
+				"Its opacity is full everywhere. Drawn like that it costs more, and sorts badly.",
+				j.with("Draw it opaque", "It looks the same.", looked(s, scene.Opaque)))
+		case s.Material.AlphaMode == scene.Blend && full && f.Full < 1 && f.Partly() <= 1-maskFrom:
+			j.say(finding.Look, "mask-"+s.Key, s.Name+" is drawn translucent, and its picture is a mask",
+				figure.Percent(f.Full+f.Clear)+" of its pixels are wholly there or wholly not. Cut out it costs less, and needs no sorting.",
+				j.with("Draw it cut out", "Pixels of less than half opacity are not drawn.", looked(s, scene.Mask)))
+		case s.Material.AlphaMode == scene.Opaque && f.Channels == 4 && f.Full < 1 && f.Clear > 0.001:
+			j.say(finding.Note, "unused-alpha-"+s.Key, s.Name+" is opaque, and its picture is not",
+				figure.Percent(1-f.Full)+" of its pixels are clear in part, which shows nowhere.",
+				harsh(j.with("Draw it cut out", "Pixels of less than half opacity are not drawn.", looked(s, scene.Mask))))
+		}
+	}
+	if n := len(j.used()); !j.by.Target.Mixes && len(clear) > 0 && len(clear) < n && slices.ContainsFunc(j.used(), func(s Slot) bool { return s.Stat.Mixed }) {
+		j.say(finding.Look, "mixed", "Translucent and opaque faces share a mesh", some(clear)+
+			" is translucent, and the target takes no mesh of both. Split it by slot at Source, or draw it cut out.",
+			j.with("Draw them cut out", "Pixels of less than half opacity are not drawn.", func(d *Decisions) {
+				for _, s := range j.used() {
+					if s.Material.AlphaMode == scene.Blend {
+						looked(s, scene.Mask)(d)
+					}
+				}
+			}))
+	}
+	var two []string
+	share := 0.0
+	for _, s := range j.used() {
+		if s.Material.TwoSided {
+			two = append(two, s.Name)
+			share += s.Share
+		}
+	}
+	if len(two) > 0 {
+		j.say(finding.Note, "two-sided", figure.Plural(len(two), "slot is", "slots are")+" drawn from both sides",
+			some(two)+": "+figure.Percent(share)+" of the surface is drawn twice where its back is seen, and none of it is left out when it faces away.",
+			harsh(j.with("Draw all from one side", "Backs are not drawn.", func(d *Decisions) {
+				d.Looks = slices.Clone(d.Looks)
+				for _, s := range j.used() {
+					if s.Material.TwoSided {
+						d.Looks = append(d.Looks, Look{Slot: s.Key, Sides: 1})
+					}
+				}
+			})))
+	}
+}
+
+// names holds names against the target's rule, one another, and the kit's map.
+func (j judge) names() {
+	rules := j.by.Target.Names.Rules
+	var wrong []string
+	same := map[string][]string{}
+	for _, s := range j.used() {
+		if clean := rules.Clean(s.Name); clean != s.Name {
+			wrong = append(wrong, s.Name)
+		}
+		if rules.Longest > 0 && len([]rune(s.Name)) > rules.Longest && !slices.Contains(wrong, s.Name) {
+			wrong = append(wrong, s.Name)
+		}
+		k := strings.ToLower(rules.Clean(s.Name))
+		same[k] = append(same[k], s.Key)
+	}
+	if len(wrong) > 0 {
+		j.say(finding.Look, "names", figure.Plural(len(wrong), "name breaks", "names break")+" the target’s rule", some(wrong)+
+			". It would be changed on the way, or refused.", j.with("Clean the names", "What the rule does not allow becomes its first mark, or goes.",
+			func(d *Decisions) { d.Clean = true }))
+	}
+	for _, s := range j.used() {
+		list := same[strings.ToLower(rules.Clean(s.Name))]
+		if len(list) < 2 || list[0] != s.Key {
+			continue
+		}
+		apart := j.with("Number them", "The second and those after it get a number.", func(d *Decisions) {
+			d.Names = slices.Clone(d.Names)
+			for n, key := range list[1:] {
+				d.Names = append(slices.DeleteFunc(d.Names, func(x Name) bool { return x.Slot == key }),
+					Name{key, fmt.Sprintf("%s %d", s.Name, n+2)})
+			}
+		})
+		j.say(finding.Look, "clash-"+s.Key, and(list)+" would be called alike",
+			"Cleaned by the target's rule and with case ignored they have one name, so that a receiver may take one for the other.",
+			apart, harsh(j.joining("Make them one", s.Key, list[1:]...)))
+	}
+	if len(j.by.Map) == 0 {
+		return
+	}
+	var not []string
+	for _, s := range j.used() {
+		switch {
+		case s.Project != "":
+		case s.Near != "":
+			near := s.Near
+			j.say(finding.Note, "near-name-"+s.Key, "The project has no “"+s.Name+"”", "The nearest it has is “"+near+"”.",
+				j.with("Call it "+near, "It is the same material everywhere then.", func(d *Decisions) {
+					d.Names = append(slices.DeleteFunc(slices.Clone(d.Names), func(x Name) bool { return x.Slot == s.Key }), Name{s.Key, near})
+				}))
+		default:
+			not = append(not, s.Name)
+		}
+	}
+	if len(not) > 0 {
+		j.say(finding.Note, "not-there", figure.Plural(len(not), "slot is", "slots are")+" not in the project yet", some(not)+".")
+	}
+}
+
+// pictures holds them against what the target wants.
+func (j judge) pictures() {
+	t := j.by.Target.Textures
+	if j.d.Bare {
+		return
+	}
+	var odd, large, turned, unsaid, deep []string
+	var formats []string
+	missing := map[string]string{}
+	want := map[bool]string{true: "up", false: "down"}[t.GreenUp]
+	for _, x := range j.Pictures {
+		for _, s := range x.Was {
+			if !s.Found {
+				missing[s.Key] = "is missing"
+			} else if s.Facts.Broken != "" {
+				missing[s.Key] = "can’t be opened: " + s.Facts.Broken
+			}
+		}
+		if x.W == 0 || len(x.Was) == 0 || missing[x.Key] != "" {
+			continue
+		}
+		if t.PowerOfTwo && (x.W&(x.W-1) != 0 || x.H&(x.H-1) != 0) {
+			odd = append(odd, fmt.Sprintf("%s (%d × %d)", x.Name, x.W, x.H))
+		}
+		if max(x.W, x.H) > t.Largest {
+			large = append(large, fmt.Sprintf("%s (%d × %d)", x.Name, x.W, x.H))
+		}
+		if x.Recipe.Sheet == nil && slices.Contains(x.Uses, scene.UseNormal) && x.Recipe.Height == 0 {
+			g := GreenOf(x.Facts, j.ownOf(x.Key))
+			if x.Recipe.Green {
+				g = filter.GreenUp + filter.GreenDown - g
+			}
+			switch {
+			case g == filter.Unsaid && !x.Facts.Even:
+				unsaid = append(unsaid, x.Key)
+			case g == filter.GreenUp && !t.GreenUp, g == filter.GreenDown && t.GreenUp:
+				turned = append(turned, x.Name)
+			}
+		}
+		if x.Facts.Depth == 16 && x.Idle() {
+			deep = append(deep, x.Name)
+		}
+		is := x.Image.MIME
+		if x.Recipe.Format != texture.Same {
+			is = x.Recipe.Format.MIME()
+		}
+		if f := texture.Format(t.Formats[x.Role]); f != "" && f.MIME() != is && f != texture.WebP {
+			formats = append(formats, fmt.Sprintf("%s (%s, and %s for %s)", x.Name, strings.TrimPrefix(is, "image/"), f, x.Role))
+		}
+	}
+	for _, key := range sortedKeys(missing) {
+		j.say(finding.Look, "picture-"+key, "“"+key+"” "+first(missing[key]), "Slots that use it leave without what it holds. "+rest(missing[key])+
+			"Drop it on the sheet, or send the mesh with it again.")
+	}
+	if len(odd) > 0 {
+		to := func(how string) finding.Remedy {
+			return j.with("To a power of two, "+how, "Filtered by what the pixels mean: colours as light, normals as directions.", func(d *Decisions) { d.Pictures.Power = how })
+		}
+		j.say(finding.Look, "sides", figure.Plural(len(odd), "picture has a side", "pictures have sides")+" that is no power of two",
+			some(odd)+". The target wants powers of two.", to("down"), to("up"), to("nearest"))
+	}
+	if len(large) > 0 {
+		j.say(finding.Look, "large", figure.Plural(len(large), "picture is", "pictures are")+fmt.Sprintf(" larger than %d pixels a side", t.Largest),
+			some(large)+". That is the target's limit.", j.with(fmt.Sprintf("At most %d", t.Largest), "Larger ones are halved until they are.",
+				func(d *Decisions) { d.Pictures.Most = t.Largest }))
+	}
+	if len(turned) > 0 {
+		j.say(finding.Look, "green", "Green of "+figure.Plural(len(turned), "normal map points", "normal maps point")+" the other way", some(turned)+
+			". The target wants it "+want+"; bumps would look like dents.", j.with("Turn it "+want, "It is turned where it points the other way, and nowhere else.",
+			func(d *Decisions) { d.Pictures.Green = want }))
+	}
+	for _, key := range unsaid {
+		said := func(way string) finding.Remedy {
+			return j.with("It points "+way, "It is turned when the target wants it otherwise and that is decided.", func(d *Decisions) { *d = d.owning(key, func(o *Own) { o.Green = way }) })
+		}
+		j.say(finding.Note, "unsaid-"+key, "Which way green of “"+key+"” points can’t be told", "It is flat, or no map of heights. The target wants it "+want+".",
+			said(want), said(map[string]string{"up": "down", "down": "up"}[want]))
+	}
+	if len(deep) > 0 {
+		j.say(finding.Note, "deep", figure.Plural(len(deep), "picture holds", "pictures hold")+" 16 bits a channel", some(deep)+
+			". Twice as large, and most receivers make 8 of them.", j.with("Make 8 of them", "Rounded to the nearest.", func(d *Decisions) { d.Pictures.Eight = true }))
+	}
+	if len(formats) > 0 {
+		j.say(finding.Note, "formats", figure.Plural(len(formats), "picture is", "pictures are")+" in another format than the target wants", some(formats)+".",
+			j.with("Write them as it wants", "By role. A picture with alpha does not become JPEG.", func(d *Decisions) { d.Pictures.Formats = "target" }))
+	}
+	j.packing()
+	j.double()
+}
+
+// packing says whether occlusion, roughness and metallic are put together as the target has it.
+func (j judge) packing() {
+	if j.by.Target.Textures.Packing != "orm" || j.d.Pictures.Pack == "orm" {
+		return
+	}
+	var apart []string
+	for _, s := range j.used() {
+		seen := map[int]bool{}
+		for _, u := range s.Pictures {
+			if u.Use == scene.UseOcclusion || u.Use == scene.UseRoughness || u.Use == scene.UseMetallic {
+				seen[u.Picture] = true
+			}
+		}
+		if len(seen) > 1 {
+			apart = append(apart, s.Name)
+		}
+	}
+	if len(apart) > 0 {
+		j.say(finding.Look, "packing", "Occlusion, roughness and metallic are pictures of their own", some(apart)+
+			". The target wants them in red, green and blue of one.", j.with("Put them together", "One picture instead of up to three.", func(d *Decisions) { d.Pictures.Pack = "orm" }))
+	}
+}
+
+// double are pictures with the same bytes under two names.
+func (j judge) double() {
+	first := map[string]string{}
+	var list []string
+	for _, s := range j.by.Stock {
+		if !s.Found || s.Facts.SHA == "" {
+			continue
+		}
+		if k, ok := first[s.Facts.SHA]; ok {
+			list = append(list, s.Key+" as "+k)
+		} else {
+			first[s.Facts.SHA] = s.Key
+		}
+	}
+	if len(list) > 0 {
+		j.say(finding.Note, "double", figure.Plural(len(list), "picture is", "pictures are")+" there twice", some(list)+". They leave once.")
+	}
+}
+
+func (j judge) ownOf(key string) Own {
+	for _, o := range j.d.Own {
+		if o.Picture == key {
+			return o
+		}
+	}
+	return Own{}
+}
+
+// owning changes what is decided for one picture.
+func (d Decisions) owning(key string, change func(*Own)) Decisions {
+	d.Own = slices.Clone(d.Own)
+	i := slices.IndexFunc(d.Own, func(o Own) bool { return o.Picture == key })
+	if i < 0 {
+		i = len(d.Own)
+		d.Own = append(d.Own, Own{Picture: key})
+	}
+	change(&d.Own[i])
+	if d.Own[i] == (Own{Picture: key}) {
+		d.Own = slices.Delete(d.Own, i, i+1)
+	}
+	return d
+}
+
+// Owning changes what is decided for one picture; what decides nothing is not kept.
+func (d Decisions) Owning(key string, change func(*Own)) Decisions { return d.owning(key, change) }
+
+func (j judge) sheets() {
+	if len(j.p.Tiled) > 0 {
+		j.say(finding.Look, "not-on-sheet", figure.Plural(len(j.p.Tiled), "slot is", "slots are")+" not on the sheet", some(j.p.Tiled)+".")
+	}
+	if n := len(j.d.Sheets) - len(j.p.sheets); n > 0 {
+		j.say(finding.Look, "no-sheet", figure.Plural(n, "sheet", "sheets")+" could not be made", "Fewer than two of its slots can lie on one.",
+			j.with("Drop it", "Slots keep their pictures.", func(d *Decisions) {
+				var kept []Sheet
+				for _, l := range j.p.sheets {
+					kept = append(kept, j.d.Sheets[l.of])
+				}
+				d.Sheets = kept
+			}))
+	}
+}
+
+// light says what of the light set should be looked at.
+func (j judge) light() {
+	l := j.Light
+	if l.Over {
+		j.say(finding.MustFix, "light-overlap", "The light set overlaps", "Charts lie on one another, and would be lit alike.")
+	}
+	if l.Kept {
+		j.say(finding.Note, "light-kept", "A fit light set is there already", "It has no overlap and lies within 0 to 1, so it was kept.",
+			harsh(j.with("Make one anyway", "The one that is there is replaced by name, or left.", func(d *Decisions) { d.Light.Again = true })))
+	}
+}
+
+// some names up to six.
+func some(list []string) string {
+	if len(list) > 6 {
+		return strings.Join(list[:6], ", ") + fmt.Sprintf(" and %d more", len(list)-6)
+	}
+	return strings.Join(list, ", ")
+}
+
+// and lists names in a sentence.
+func and(list []string) string {
+	if len(list) > 6 {
+		return some(list)
+	}
+	if len(list) < 2 {
+		return strings.Join(list, "")
+	}
+	return strings.Join(list[:len(list)-1], ", ") + " and " + list[len(list)-1]
+}
+
+func sortedKeys(m map[string]string) []string {
+	var list []string
+	for k := range m {
+		list = append(list, k)
+	}
+	slices.Sort(list)
+	return list
+}
+
+// first is what comes before a colon, and rest what comes behind, as a sentence.
+func first(s string) string { before, _, _ := strings.Cut(s, ":"); return before }
+
+func rest(s string) string {
+	_, behind, ok := strings.Cut(s, ": ")
+	if !ok {
+		return ""
+	}
+	return strings.ToUpper(behind[:1]) + behind[1:] + ". "
+}

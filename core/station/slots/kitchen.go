@@ -1,0 +1,471 @@
+package slots
+
+import (
+	"fmt"
+	"math"
+	"path"
+	"slices"
+
+	"yarvek/core/filter"
+	"yarvek/core/scene"
+	"yarvek/core/texture"
+)
+
+// kitchen plans the pictures that leave.
+type kitchen struct {
+	s    *scene.Scene
+	mats []scene.Material // as they came, with looks and assigned pictures; Texture is into texs
+	texs []scene.Texture  // those of the scene, and those of assigned pictures; Image is of the stock
+	d    Decisions
+	ask  Ask
+	plan *Plan
+	at   map[string]int // cooks by what they are
+	sort []filter.Sort  // of each of the stock
+	role [][scene.Uses]bool
+	gave map[[2]int]Assigned // of material and use
+}
+
+func newKitchen(s *scene.Scene, mats []scene.Material, d Decisions, ask Ask, p *Plan) *kitchen {
+	k := &kitchen{s: s, mats: mats, texs: slices.Clone(s.Textures), d: d, ask: ask, plan: p, at: map[string]int{},
+		gave: map[[2]int]Assigned{}}
+	for _, a := range d.Assigned {
+		k.assign(a)
+	}
+	without := map[scene.Use]bool{}
+	for _, role := range d.Pictures.Without {
+		if use, ok := UseOf(role); ok {
+			without[use] = true
+		}
+	}
+	for i := range k.mats {
+		for use := range k.mats[i].Maps {
+			if without[scene.Use(use)] {
+				k.mats[i].Maps[use] = scene.Map{}
+			}
+		}
+	}
+	k.sorts()
+	return k
+}
+
+// assign puts a picture of the stock into a material.
+func (k *kitchen) assign(a Assigned) {
+	i := k.plan.Keys.of(a.Slot)
+	if i < 0 || i >= len(k.mats) {
+		k.plan.lose(i, a.Slot)
+		return
+	}
+	uses := []scene.Use{a.Use}
+	if a.Packed {
+		uses = []scene.Use{scene.UseOcclusion, scene.UseRoughness, scene.UseMetallic}
+	}
+	if a.Picture == "" {
+		k.mats[i].Maps[a.Use] = scene.Map{}
+		return
+	}
+	at := slices.IndexFunc(k.ask.Stock, func(s Stock) bool { return s.Added && s.Facts.SHA == a.Picture })
+	if at < 0 {
+		k.plan.lose(-2, "picture "+a.Picture[:min(8, len(a.Picture))])
+		return
+	}
+	k.texs = append(k.texs, scene.Texture{Name: k.ask.Stock[at].Name, Image: at, WrapU: scene.Repeat, WrapV: scene.Repeat})
+	for n, use := range uses {
+		m := scene.Map{Texture: len(k.texs)}
+		if old := k.mats[i].Maps[use]; old.Has() {
+			m.UVSet, m.Place = old.UVSet, old.Place
+		}
+		if a.Packed {
+			m.Channel = scene.Red + scene.Channel(n)
+		}
+		k.mats[i].Maps[use] = m
+		k.gave[[2]int{i, int(use)}] = a
+		switch use { // a picture is told by its factor
+		case scene.UseMetallic:
+			k.mats[i].Metallic = 1
+		case scene.UseRoughness:
+			k.mats[i].Roughness = 1
+		case scene.UseEmissive:
+			if k.mats[i].Emissive == [3]float64{} {
+				k.mats[i].Emissive = [3]float64{1, 1, 1}
+			}
+		}
+	}
+}
+
+// sorts tells of each of the stock what its pixels mean, by all that use it: colours before directions
+// before numbers.
+func (k *kitchen) sorts() {
+	k.sort = make([]filter.Sort, len(k.ask.Stock))
+	k.role = make([][scene.Uses]bool, len(k.ask.Stock))
+	clear := make([]bool, len(k.ask.Stock))
+	for i := range k.mats {
+		if k.plan.Stats[i+1].Faces == 0 {
+			continue
+		}
+		for use, m := range k.mats[i].Maps {
+			if at := k.imageOf(m); at >= 0 {
+				k.role[at][use] = true
+				if scene.Use(use) == scene.UseOpacity && m.Channel == scene.Alpha ||
+					scene.Use(use) == scene.UseBaseColor && k.mats[i].AlphaMode != scene.Opaque {
+					clear[at] = true
+				}
+			}
+		}
+	}
+	for i, r := range k.role {
+		switch {
+		case r[scene.UseBaseColor] || r[scene.UseEmissive]:
+			if k.sort[i] = filter.Tints; clear[i] {
+				k.sort[i] = filter.Colours
+			}
+		case r[scene.UseNormal]:
+			k.sort[i] = filter.Directions
+		default:
+			k.sort[i] = filter.Numbers
+		}
+	}
+}
+
+// imageOf is the number in the stock of a map's picture, -1 of none.
+func (k *kitchen) imageOf(m scene.Map) int {
+	if !m.Has() || m.Texture > len(k.texs) {
+		return -1
+	}
+	at := k.texs[m.Texture-1].Image
+	if at < 0 || at >= len(k.ask.Stock) {
+		return -1
+	}
+	return at
+}
+
+// own is what is decided for one picture.
+func (k *kitchen) own(at int) Own {
+	key := k.ask.Stock[at].Key
+	for _, o := range k.d.Own {
+		if o.Picture == key {
+			return o
+		}
+	}
+	return Own{}
+}
+
+// size is what becomes of a picture's sides.
+func (k *kitchen) size(w, h int, o Own, uses []scene.Use) (int, int) {
+	p := k.d.Pictures
+	power := func(n int) int {
+		switch p.Power {
+		case "down":
+			return filter.PowerOfTwo(n, filter.Down)
+		case "up":
+			return filter.PowerOfTwo(n, filter.Up)
+		case "nearest":
+			return filter.PowerOfTwo(n, filter.Nearest)
+		}
+		return n
+	}
+	nw, nh := w, h
+	if o.Width > 0 {
+		nw = o.Width
+	}
+	if o.Height > 0 {
+		nh = o.Height
+	}
+	if o.Width == 0 && o.Height == 0 {
+		nw, nh = power(w), power(h)
+	}
+	meant := len(p.Roles) == 0 || slices.ContainsFunc(uses, func(u scene.Use) bool { return slices.Contains(p.Roles, Roles[u]) })
+	if p.Most > 0 && meant {
+		nw, nh = filter.Limited(nw, nh, p.Most)
+	}
+	return nw, nh
+}
+
+// GreenOf is which way the green of a picture points: as it is said, or as it was found.
+func GreenOf(f texture.Facts, o Own) filter.Green {
+	switch o.Green {
+	case "up":
+		return filter.GreenUp
+	case "down":
+		return filter.GreenDown
+	}
+	return f.Green
+}
+
+// formatFor is what a picture for a role is written as, by decision.
+func (k *kitchen) formatFor(role string, o Own) texture.Format {
+	switch {
+	case o.Format != "":
+		return formatOf(o.Format)
+	case k.d.Pictures.Formats == "target":
+		return formatOf(k.ask.Target.Textures.Formats[role])
+	}
+	return formatOf(k.d.Pictures.Formats)
+}
+
+// finish makes the materials that leave refer to the pictures that leave.
+func (k *kitchen) finish() {
+	p := k.plan
+	for i := range p.Slots {
+		m := &p.Materials[i]
+		name := m.Name
+		if at := p.Slots[i].Sheet; at > 0 {
+			*m = k.sheetMaterial(&p.sheets[at-1], i)
+			m.Name = name
+			continue
+		}
+		from := p.Keys.of(p.Slots[i].Key)
+		*m = k.mats[from]
+		m.Name = name
+		if k.d.Bare {
+			*m = scene.NewMaterial(name)
+			m.TwoSided = k.mats[from].TwoSided
+			continue
+		}
+		k.dress(m, from, i)
+	}
+}
+
+// dress gives a material that leaves its pictures.
+func (k *kitchen) dress(m *scene.Material, from, slot int) {
+	packs := k.packs(from)
+	for use := range m.Maps {
+		mp := k.mats[from].Maps[use]
+		at := k.imageOf(mp)
+		if at < 0 {
+			m.Maps[use] = scene.Map{}
+			continue
+		}
+		u := scene.Use(use)
+		o := k.own(at)
+		a, given := k.gave[[2]int{from, use}]
+		st := k.ask.Stock[at]
+		var c Cook
+		switch {
+		case packs && (u == scene.UseOcclusion || u == scene.UseRoughness || u == scene.UseMetallic):
+			c = k.packed(from)
+			mp.Channel = map[scene.Use]scene.Channel{scene.UseOcclusion: scene.Red, scene.UseRoughness: scene.Green,
+				scene.UseMetallic: scene.Blue}[u]
+		case k.d.Pictures.Pack == "apart" && mp.Channel != scene.Whole && u != scene.UseOpacity, given && a.Invert, o.Invert && u == scene.UseRoughness:
+			c = k.alone(at, mp.Channel, o, u, given && a.Invert || o.Invert && u == scene.UseRoughness)
+			mp.Channel = scene.Whole
+		default:
+			c = k.plain(at, o, k.uses(at))
+		}
+		if !st.Found || st.Facts.Broken != "" && !c.Idle() {
+			c = Cook{Name: st.Name, In: []int{at}, W: st.Facts.Width, H: st.Facts.Height} // what can't be opened leaves as it is
+		}
+		mp.Texture = k.textured(mp, c, u, slot)
+		m.Maps[use] = mp
+	}
+	if o := k.heightOf(from); o.Deep != 0 && m.Maps[scene.UseHeight].Has() && !m.Maps[scene.UseNormal].Has() {
+		at := k.imageOf(k.mats[from].Maps[scene.UseHeight])
+		mp := k.mats[from].Maps[scene.UseHeight]
+		w, h := k.size(k.ask.Stock[at].Facts.Width, k.ask.Stock[at].Facts.Height, o, []scene.Use{scene.UseNormal})
+		c := Cook{Name: stem(k.ask.Stock[at].Name) + " normal", In: []int{at}, W: w, H: h, Recipe: texture.Recipe{Sort: filter.Directions,
+			Height: o.Deep, Green: k.d.Pictures.Green == "down", Format: k.formatFor("normal", Own{})}}
+		k.resize(&c, k.ask.Stock[at].Facts.Width, k.ask.Stock[at].Facts.Height)
+		mp.Channel = scene.Whole
+		mp.Texture = k.textured(mp, c, scene.UseNormal, slot)
+		m.Maps[scene.UseNormal], m.Maps[scene.UseHeight] = mp, scene.Map{}
+		m.NormalScale = 1
+	}
+}
+
+// heightOf is what is decided for a material's height map.
+func (k *kitchen) heightOf(from int) Own {
+	if at := k.imageOf(k.mats[from].Maps[scene.UseHeight]); at >= 0 {
+		return k.own(at)
+	}
+	return Own{}
+}
+
+// uses lists what a picture of the stock is used for.
+func (k *kitchen) uses(at int) []scene.Use {
+	var list []scene.Use
+	for u, on := range k.role[at] {
+		if on {
+			list = append(list, scene.Use(u))
+		}
+	}
+	return list
+}
+
+// plain is a picture by itself.
+func (k *kitchen) plain(at int, o Own, uses []scene.Use) Cook {
+	st, p := k.ask.Stock[at], k.d.Pictures
+	c := Cook{Name: st.Name, In: []int{at}, Recipe: texture.Recipe{Sort: k.sort[at], Strip: p.Strip, Eight: p.Eight && st.Facts.Depth == 16,
+		Quality: p.Quality}}
+	c.W, c.H = k.size(st.Facts.Width, st.Facts.Height, o, uses)
+	k.resize(&c, st.Facts.Width, st.Facts.Height)
+	role := "colour"
+	if len(uses) > 0 {
+		role = Roles[uses[0]]
+	}
+	if n := k.packedUses(uses); n > 1 {
+		role = "orm"
+	}
+	if f := k.formatFor(role, o); f.MIME() != st.Facts.MIME {
+		c.Recipe.Format = f
+	}
+	if slices.Contains(uses, scene.UseNormal) && p.Green != "" {
+		g := GreenOf(st.Facts, o)
+		c.Recipe.Green = g == filter.GreenUp && p.Green == "down" || g == filter.GreenDown && p.Green == "up"
+	}
+	c.Recipe.Format = k.holds(c.Recipe.Format, st.Facts, k.sort[at] == filter.Colours)
+	return c
+}
+
+// packedUses is how many of occlusion, roughness and metallic there are.
+func (k *kitchen) packedUses(uses []scene.Use) (n int) {
+	for _, u := range uses {
+		if u == scene.UseOcclusion || u == scene.UseRoughness || u == scene.UseMetallic {
+			n++
+		}
+	}
+	return n
+}
+
+// holds is a format that holds a picture: a JPEG holds no alpha, and WebP is not written.
+func (k *kitchen) holds(f texture.Format, facts texture.Facts, clear bool) texture.Format {
+	if f == texture.WebP || f == texture.JPEG && facts.Channels != 3 && facts.Channels != 1 && facts.Full < 1 {
+		return texture.Same
+	}
+	return f
+}
+
+// resize notes the size in a recipe, where it differs.
+func (k *kitchen) resize(c *Cook, w, h int) {
+	if c.W != w || c.H != h {
+		c.Recipe.Width, c.Recipe.Depth = c.W, c.H
+	}
+}
+
+// channelOf is a channel by its number for recipes.
+func channelOf(c scene.Channel) int {
+	if c == scene.Whole {
+		return texture.Luminance
+	}
+	return int(c - scene.Red)
+}
+
+// alone is one channel of a picture as a picture of its own.
+func (k *kitchen) alone(at int, ch scene.Channel, o Own, use scene.Use, invert bool) Cook {
+	st := k.ask.Stock[at]
+	one := texture.Channel{Of: 0, From: channelOf(ch), Invert: invert}
+	c := Cook{Name: stem(st.Name) + " " + Roles[use], In: []int{at}, Recipe: texture.Recipe{Sort: filter.Numbers,
+		Pack: &[4]texture.Channel{one, one, one, {Of: -1, Value: 255}}}}
+	c.W, c.H = k.size(st.Facts.Width, st.Facts.Height, o, []scene.Use{use})
+	c.Recipe.Width, c.Recipe.Depth = c.W, c.H
+	c.Recipe.Format, c.Recipe.Quality = k.holds(k.formatFor(Roles[use], o), texture.Facts{Channels: 1}, false), k.d.Pictures.Quality
+	return c
+}
+
+// packs tells whether occlusion, roughness and metallic of a material go into one picture, and are not
+// there already.
+func (k *kitchen) packs(from int) bool {
+	if k.d.Pictures.Pack != "orm" {
+		return false
+	}
+	m := k.mats[from]
+	seen := map[int]bool{}
+	n, right := 0, true
+	for i, u := range []scene.Use{scene.UseOcclusion, scene.UseRoughness, scene.UseMetallic} {
+		if at := k.imageOf(m.Maps[u]); at >= 0 && k.ask.Stock[at].Found && k.ask.Stock[at].Facts.Broken == "" {
+			n++
+			seen[at] = true
+			a := k.gave[[2]int{from, int(u)}]
+			right = right && m.Maps[u].Channel == scene.Red+scene.Channel(i) && !a.Invert && !k.own(at).Invert
+		}
+	}
+	if n < 2 {
+		return false
+	}
+	// They lie the same way on the mesh, or they can't be one.
+	first := scene.Map{}
+	for _, u := range []scene.Use{scene.UseOcclusion, scene.UseRoughness, scene.UseMetallic} {
+		if mp := m.Maps[u]; mp.Has() {
+			if first.Has() && (mp.UVSet != first.UVSet || !samePlace(mp.Place, first.Place)) {
+				return false
+			}
+			first = mp
+		}
+	}
+	return len(seen) > 1 || !right
+}
+
+func samePlace(a, b *scene.Placement) bool { return a == b || a != nil && b != nil && *a == *b }
+
+// packed is one picture of occlusion, roughness and metallic. A channel that has no picture is full, and
+// its value stays the material's factor.
+func (k *kitchen) packed(from int) Cook {
+	m := k.mats[from]
+	c := Cook{Name: k.plan.Keys.key(from) + " orm", Recipe: texture.Recipe{Sort: filter.Numbers, Pack: &[4]texture.Channel{
+		{Of: -1, Value: 255}, {Of: -1, Value: 255}, {Of: -1, Value: 255}, {Of: -1, Value: 255}}}}
+	for i, u := range []scene.Use{scene.UseOcclusion, scene.UseRoughness, scene.UseMetallic} {
+		at := k.imageOf(m.Maps[u])
+		if at < 0 || !k.ask.Stock[at].Found || k.ask.Stock[at].Facts.Broken != "" {
+			continue
+		}
+		n := slices.Index(c.In, at)
+		if n < 0 {
+			n = len(c.In)
+			c.In = append(c.In, at)
+		}
+		a := k.gave[[2]int{from, int(u)}]
+		c.Recipe.Pack[i] = texture.Channel{Of: n, From: channelOf(m.Maps[u].Channel), Invert: u == scene.UseRoughness && (a.Invert || k.own(at).Invert)}
+		w, h := k.size(k.ask.Stock[at].Facts.Width, k.ask.Stock[at].Facts.Height, k.own(at), []scene.Use{u})
+		c.W, c.H = max(c.W, w), max(c.H, h)
+	}
+	c.Recipe.Width, c.Recipe.Depth = c.W, c.H
+	c.Recipe.Format, c.Recipe.Quality = k.holds(k.formatFor("orm", Own{}), texture.Facts{Channels: 3}, false), k.d.Pictures.Quality
+	return c
+}
+
+// textured is the number of a texture that leaves, plus one: of a picture that is made once for all that
+// use it alike.
+func (k *kitchen) textured(mp scene.Map, c Cook, use scene.Use, slot int) int {
+	p := k.plan
+	key := fmt.Sprintf("%v %s", c.In, recipeKey(c.Recipe))
+	at, ok := k.at[key]
+	if !ok {
+		at = len(p.Cooks)
+		k.at[key] = at
+		c.Role = Roles[use]
+		p.Cooks = append(p.Cooks, c)
+	}
+	if !slices.Contains(p.Cooks[at].Uses, use) {
+		p.Cooks[at].Uses = append(p.Cooks[at].Uses, use)
+		if k.packedUses(p.Cooks[at].Uses) > 1 {
+			p.Cooks[at].Role = "orm"
+		}
+	}
+	if name := p.Slots[slot].Name; !slices.Contains(p.Cooks[at].Slots, name) {
+		p.Cooks[at].Slots = append(p.Cooks[at].Slots, name)
+	}
+	t := scene.Texture{WrapU: scene.Repeat, WrapV: scene.Repeat}
+	if mp.Texture > 0 && mp.Texture <= len(k.texs) {
+		t = k.texs[mp.Texture-1]
+	}
+	t.Image = at
+	if i := slices.Index(p.Textures, t); i >= 0 {
+		return i + 1
+	}
+	p.Textures = append(p.Textures, t)
+	return len(p.Textures)
+}
+
+// stem is a name without its suffix.
+func stem(name string) string { return name[:len(name)-len(path.Ext(name))] }
+
+// colourOf is a linear colour as bytes in sRGB.
+func colourOf(c [4]float64) [4]uint8 {
+	var out [4]uint8
+	for i, v := range c {
+		v = min(1, max(0, v))
+		if i < 3 {
+			v = filter.Encoded(v)
+		}
+		out[i] = uint8(math.Round(255 * v))
+	}
+	return out
+}

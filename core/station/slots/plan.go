@@ -1,0 +1,357 @@
+package slots
+
+import (
+	"context"
+	"math"
+	"slices"
+	"strings"
+
+	"yarvek/core/naming"
+	"yarvek/core/scene"
+	"yarvek/core/target"
+	"yarvek/core/texture"
+)
+
+// Stock is a picture that materials can use: one that came along, or one that was added.
+type Stock struct {
+	Key   string
+	Name  string
+	Facts texture.Facts
+	Added bool
+	Found bool
+}
+
+// Stat is how much of an asset has a material.
+type Stat struct {
+	Faces, Triangles int
+	Area             float64 // square metres
+	Nodes            []string
+	Calls            int           // nodes whose meshes have it
+	UV               [2][2]float64 // the box of its first UV set, least and most
+	Bare             int           // corners without coordinates
+	Mixed            bool          // it shares a mesh with others
+}
+
+// Stats are those of a scene's materials, by number plus one: faces without one come first. Instances
+// count each time.
+func Stats(ctx context.Context, s *scene.Scene) []Stat {
+	list := make([]Stat, len(s.Materials)+1)
+	for i := range list {
+		list[i].UV = [2][2]float64{{math.Inf(1), math.Inf(1)}, {math.Inf(-1), math.Inf(-1)}}
+	}
+	for i, w := range s.Worlds() {
+		n := s.Nodes[i]
+		if n.Mesh < 0 || ctx.Err() != nil {
+			continue
+		}
+		m := s.Meshes[n.Mesh]
+		used := m.UsedSlots()
+		for _, mat := range used {
+			st := &list[mat+1]
+			st.Nodes, st.Calls, st.Mixed = append(st.Nodes, n.Name), st.Calls+1, st.Mixed || len(used) > 1
+		}
+		m.EachTriangle(func(f int, a, b, c int32) {
+			st := &list[m.Material(f)+1]
+			st.Triangles++
+			p, q, r := w.Apply(m.Points[m.Corners[a]]), w.Apply(m.Points[m.Corners[b]]), w.Apply(m.Points[m.Corners[c]])
+			st.Area += q.Sub(p).Cross(r.Sub(p)).Len() / 2
+		})
+		for f := range m.Faces() {
+			st := &list[m.Material(f)+1]
+			st.Faces++
+			for c := m.FaceStart[f]; c < m.FaceStart[f+1]; c++ {
+				if len(m.UVs) == 0 || !m.UVs[0].Has() || m.UVs[0].Index[c] < 0 {
+					st.Bare++
+					continue
+				}
+				for k, v := range m.UVs[0].Values[m.UVs[0].Index[c]] {
+					st.UV[0][k], st.UV[1][k] = min(st.UV[0][k], v), max(st.UV[1][k], v)
+				}
+			}
+		}
+	}
+	return list
+}
+
+// plus joins two.
+func (a Stat) plus(b Stat) Stat {
+	a.Faces, a.Triangles, a.Area, a.Calls, a.Bare = a.Faces+b.Faces, a.Triangles+b.Triangles, a.Area+b.Area, a.Calls+b.Calls, a.Bare+b.Bare
+	a.Nodes, a.Mixed = append(slices.Clone(a.Nodes), b.Nodes...), a.Mixed || b.Mixed
+	for k := range 2 {
+		a.UV[0][k], a.UV[1][k] = min(a.UV[0][k], b.UV[0][k]), max(a.UV[1][k], b.UV[1][k])
+	}
+	return a
+}
+
+// MapLine is a line of a kit's map of names: From as a pattern becomes To; without From, To is a material
+// that the receiving project has.
+type MapLine struct {
+	From string `json:"from,omitempty"`
+	To   string `json:"to"`
+}
+
+// Ask is what a plan depends on besides the decisions.
+type Ask struct {
+	Target target.Target
+	Stock  []Stock
+	Map    []MapLine
+}
+
+// Plan is what becomes of the slots and pictures of an asset: the same for the asset itself and all its
+// LODs. It is made by [NewPlan] and only read afterwards.
+type Plan struct {
+	Keys  named
+	Stats []Stat // of what came, by number plus one
+	// To is the number of the slot that leaves for each that came, by number plus one; -1 for none.
+	To    []int
+	Slots []Leaving
+	Cooks []Cook // the pictures that leave, in order
+
+	Materials []scene.Material
+	Textures  []scene.Texture
+	sheets    []laid
+	rects     map[int]placedUV // of slots that came, by number: where their coordinates go
+	Tiled     []string         // slots that a sheet was decided for and that can't be on one
+	Lost      []string         // keys that decisions name and that are not there
+}
+
+// Leaving is a slot that leaves.
+type Leaving struct {
+	Key     string   // of the first that it is made of
+	Was     []string // the keys of all
+	Name    string
+	Had     string // its name as it came
+	By      NameBy
+	Project string // the material of the receiving project it is, "" when that is not known
+	Near    string // the nearest of the project's, where it is none
+	Stat    Stat
+	Sheet   int // one more than its number, 0 for none
+}
+
+// NameBy is what a name comes from.
+type NameBy int
+
+// What names come from.
+const (
+	ByFile NameBy = iota
+	ByHand
+	ByMap
+	ByRule
+)
+
+// Cook is a picture that leaves: a recipe with what goes into it, or a file as it is.
+type Cook struct {
+	Name   string
+	Recipe texture.Recipe
+	In     []int // numbers of the stock
+	W, H   int
+	Uses   []scene.Use // what it is used for
+	Slots  []string    // names of the slots that use it
+	Role   string      // the target's word
+}
+
+// Idle tells a picture that leaves as it came.
+func (c Cook) Idle() bool { return len(c.In) == 1 && c.Recipe.Idle() }
+
+// NewPlan makes the plan for a scene whose faces are moved. When ctx ends it returns early, and what it
+// returns means nothing.
+func NewPlan(ctx context.Context, s *scene.Scene, keys []string, d Decisions, ask Ask) *Plan {
+	p := &Plan{Keys: named{keys: keys}, Stats: Stats(ctx, s), rects: map[int]placedUV{}}
+	for _, m := range s.Materials[len(keys):] {
+		p.Keys.made = append(p.Keys.made, m.Name)
+	}
+	n := len(s.Materials)
+	into := p.joined(d, n)
+	mats := slices.Clone(s.Materials)
+	lookOf(mats, d.Looks, p)
+	kit := newKitchen(s, mats, d, ask, p)
+	p.sheetsOf(s, d, ask, into, kit)
+	p.ordered(d, s, into)
+	p.named(d, ask, s)
+	kit.finish()
+	return p
+}
+
+// joined is what each slot becomes, by number plus one.
+func (p *Plan) joined(d Decisions, n int) []int {
+	into := make([]int, n+1)
+	for i := range into {
+		into[i] = i - 1
+	}
+	for _, j := range d.Joins {
+		a, b := p.Keys.of(j.Slot), p.Keys.of(j.Into)
+		if a < -1 || b < -1 {
+			p.lose(a, j.Slot)
+			p.lose(b, j.Into)
+			continue
+		}
+		b = into[b+1]
+		if b == a { // round in a circle
+			continue
+		}
+		for k := range into {
+			if into[k] == a {
+				into[k] = b
+			}
+		}
+	}
+	return into
+}
+
+// lose notes a key that is not there.
+func (p *Plan) lose(n int, key string) {
+	if n < -1 && !slices.Contains(p.Lost, key) {
+		p.Lost = append(p.Lost, key)
+	}
+}
+
+func lookOf(mats []scene.Material, looks []Look, p *Plan) {
+	for _, l := range looks {
+		i := p.Keys.of(l.Slot)
+		if i < 0 || i >= len(mats) {
+			p.lose(i, l.Slot)
+			continue
+		}
+		if l.Alpha != "" {
+			mats[i].AlphaMode = l.Alpha
+		}
+		if l.Sides > 0 {
+			mats[i].TwoSided = l.Sides == 2
+		}
+	}
+}
+
+// ordered numbers the slots that leave.
+func (p *Plan) ordered(d Decisions, s *scene.Scene, into []int) {
+	var order []int // numbers of slots as they came
+	has := func(i int) bool { return slices.Contains(order, i) }
+	for _, key := range d.Order {
+		i := p.Keys.of(key)
+		if i < 0 {
+			p.lose(i, key)
+			continue
+		}
+		if k := into[i+1]; k >= 0 && !has(k) {
+			order = append(order, k)
+		}
+	}
+	used := make([]bool, len(into))
+	sums := make([]Stat, len(into))
+	for i, k := range into {
+		if p.Stats[i].Faces > 0 {
+			if !used[k+1] {
+				used[k+1], sums[k+1] = true, p.Stats[i]
+			} else {
+				sums[k+1] = sums[k+1].plus(p.Stats[i])
+			}
+		}
+	}
+	for _, m := range s.UsedMaterials() {
+		if k := into[m+1]; k >= 0 && !has(k) {
+			order = append(order, k)
+		}
+	}
+	if !d.Drop {
+		for i := range len(into) - 1 {
+			if into[i+1] == i && !has(i) {
+				order = append(order, i)
+			}
+		}
+	}
+	order = slices.DeleteFunc(order, func(k int) bool { return d.Drop && !used[k+1] })
+	p.To = make([]int, len(into))
+	for i, k := range into {
+		p.To[i] = slices.Index(order, k)
+		if k < 0 {
+			p.To[i] = -1
+		}
+	}
+	for _, k := range order {
+		l := Leaving{Key: p.Keys.key(k), Stat: sums[k+1], Had: s.Materials[k].Name}
+		for i := range into {
+			if into[i] == k && i > 0 && (i-1 == k || p.Stats[i].Faces > 0) {
+				l.Was = append(l.Was, p.Keys.key(i-1))
+			}
+		}
+		if i := slices.IndexFunc(p.sheets, func(x laid) bool { return x.slot == k }); i >= 0 {
+			l.Sheet = i + 1
+			p.sheets[i].to = len(p.Slots)
+		}
+		p.Slots = append(p.Slots, l)
+		p.Materials = append(p.Materials, s.Materials[k])
+	}
+}
+
+// named gives the slots their names.
+func (p *Plan) named(d Decisions, ask Ask, s *scene.Scene) {
+	for i := range p.Slots {
+		l := &p.Slots[i]
+		l.Name, l.By = l.Had, ByFile
+		if l.Sheet > 0 {
+			if name := d.Sheets[p.sheets[l.Sheet-1].of].Name; name != "" {
+				l.Name, l.By = name, ByHand
+			}
+		}
+		if !d.Unmapped {
+			if to, ok := Mapped(ask.Map, l.Name); ok {
+				l.Name, l.By = to, ByMap
+			}
+		}
+		if d.Clean {
+			if clean := ask.Target.Names.Rules.Clean(l.Name); clean != l.Name {
+				l.Name, l.By = clean, ByRule
+			}
+		}
+		if k := slices.IndexFunc(d.Names, func(n Name) bool { return n.Slot == l.Key }); k >= 0 {
+			l.Name, l.By = d.Names[k].To, ByHand
+		}
+		l.Project, l.Near = InProject(ask.Map, l.Name)
+		p.Materials[i].Name = l.Name
+		if l.Stat.Faces == 0 {
+			l.Project, l.Near = "", ""
+		}
+	}
+	for _, n := range d.Names {
+		p.lose(p.Keys.of(n.Slot), n.Slot)
+	}
+}
+
+// Mapped is what a map makes of a name: by a line that is just that name, else by the first pattern it
+// matches.
+func Mapped(lines []MapLine, name string) (string, bool) {
+	for _, l := range lines {
+		if l.From != "" && strings.EqualFold(l.From, name) {
+			return l.To, true
+		}
+	}
+	for i, l := range lines {
+		if l.From == "" || !strings.ContainsAny(l.From, "*?#") {
+			continue
+		}
+		if pattern, err := naming.Parse(l.From); err == nil && pattern.Matches(name) {
+			return pattern.Make(l.To, name, i+1), true
+		}
+	}
+	return "", false
+}
+
+// InProject is the material of the receiving project that a name is, whatever its case; or the nearest
+// one, that differs in a third of its letters at most.
+func InProject(lines []MapLine, name string) (is, near string) {
+	least := 0
+	plain := strings.Join(naming.Words(name), " ")
+	for _, l := range lines {
+		if l.To == name || strings.EqualFold(l.To, name) {
+			return l.To, ""
+		}
+		if l.From != "" {
+			continue
+		}
+		other := strings.Join(naming.Words(l.To), " ")
+		d := naming.Distance(plain, other)
+		if 3*d <= max(len(plain), len(other)) && (near == "" || d < least) {
+			near, least = l.To, d
+		}
+	}
+	return "", near
+}

@@ -1,0 +1,232 @@
+package slots
+
+import (
+	"fmt"
+
+	"yarvek/core/class"
+	"yarvek/core/figure"
+	"yarvek/core/scene"
+	"yarvek/core/station"
+	"yarvek/core/texture"
+)
+
+// Report is what an asset is made of.
+type Report struct {
+	station.Account
+	Slots    []Slot
+	Gone     []string // materials that came and don't leave, by name
+	Pictures []Picture
+	Orphans  []string // pictures no slot uses
+	Sheets   []OnSheet
+	Calls    int // draw calls of the finest mesh
+	Were     int // as it came
+	Memory   Memory
+	Had      Memory
+	Light    LightMade
+	// Pending tells that pictures are decided and still to be made; what is said of their bytes is of before.
+	Pending bool
+	// What decisions choose from, by key.
+	Keys []string
+	Has  bool           // a picture is there at all
+	LODs []*scene.Scene // the coarser ones, as they leave
+}
+
+// Memory is what pictures take, in bytes.
+type Memory struct{ Disk, Plain, Blocks int64 }
+
+// Slot is one that leaves.
+type Slot struct {
+	Leaving
+	Letter   string
+	Share    float64 // of the surface
+	Material scene.Material
+	Pictures []Used
+}
+
+// Used is a picture with its use.
+type Used struct {
+	Use     scene.Use
+	Picture int // of the report's
+	Channel scene.Channel
+}
+
+// Picture is one that leaves, beside what it was.
+type Picture struct {
+	Cook
+	Key    string // of the first that goes in
+	Image  scene.Image
+	Facts  texture.Facts // of the first that goes in
+	Was    []Stock
+	Plain  int64
+	Blocks int64
+	// Made is whether its bytes are those that leave.
+	Made  bool
+	Added bool
+}
+
+// OnSheet is a sheet.
+type OnSheet struct {
+	Slot   string
+	Of     []string
+	Layout texture.Layout
+	Pad    int
+}
+
+// Figure is how many slots there are, and how many are twins.
+func (r *Report) Figure() string {
+	n := 0
+	for _, s := range r.Slots {
+		if s.Stat.Faces > 0 {
+			n++
+		}
+	}
+	return figure.Plural(n, "slot", "slots")
+}
+
+// Letter is the letter of a slot by its number, from a on; after z come aa, ab and so on.
+func Letter(i int) string {
+	if i < 26 {
+		return string(rune('a' + i))
+	}
+	return Letter(i/26-1) + string(rune('a'+i%26))
+}
+
+// Made is all that came of a plan.
+type Made struct {
+	Scene  *scene.Scene // what leaves
+	Images []bool       // whether each picture's bytes are those that leave
+	Light  LightMade
+}
+
+// Against is what the report is judged by.
+type Against struct {
+	Ask
+	Class   class.Class
+	Pending bool
+	Nodes   []string // keys of those that decisions can name
+}
+
+// Run says what leaves and what of it should be looked at. came is the scene as it came to the station,
+// with faces moved.
+func Run(d Decisions, p *Plan, made Made, by Against) *Report {
+	r := &Report{Pending: by.Pending, Light: made.Light, Has: len(by.Stock) > 0, Keys: append([]string{}, p.Keys.keys...)}
+	r.Keys = append(r.Keys, p.Keys.made...)
+	r.slots(p, made)
+	r.pictures(p, made, by)
+	for i, st := range p.Stats {
+		r.Were += st.Calls
+		if i > 0 && st.Faces == 0 && p.To[i] < 0 {
+			r.Gone = append(r.Gone, p.Keys.key(i-1))
+		}
+	}
+	for _, n := range made.Scene.Nodes {
+		if n.Mesh >= 0 {
+			r.Calls += len(made.Scene.Meshes[n.Mesh].UsedSlots())
+		}
+	}
+	for _, l := range p.sheets {
+		s := OnSheet{Slot: p.Slots[l.to].Name, Layout: l.layout, Pad: l.pad}
+		for _, i := range l.slots {
+			s.Of = append(s.Of, p.Keys.key(i))
+		}
+		r.Sheets = append(r.Sheets, s)
+	}
+	j := judge{r, d, p, by}
+	j.all()
+	r.WorstFirst()
+	return r
+}
+
+func (r *Report) slots(p *Plan, made Made) {
+	whole := 0.0
+	for _, st := range p.Stats {
+		whole += st.Area
+	}
+	n := 0
+	for i, l := range p.Slots {
+		s := Slot{Leaving: l, Material: made.Scene.Materials[i]}
+		if whole > 0 {
+			s.Share = l.Stat.Area / whole
+		}
+		if l.Stat.Faces > 0 {
+			s.Letter = Letter(n)
+			n++
+		}
+		for use, mp := range s.Material.Maps {
+			if mp.Has() {
+				s.Pictures = append(s.Pictures, Used{scene.Use(use), p.Textures[mp.Texture-1].Image, mp.Channel})
+			}
+		}
+		r.Slots = append(r.Slots, s)
+	}
+	if st := p.Stats[0]; st.Faces > 0 && p.To[0] < 0 {
+		s := Slot{Leaving: Leaving{Key: scene.NoSlot, Name: scene.NoSlot, Stat: st, Was: []string{scene.NoSlot}}, Letter: Letter(n)}
+		if whole > 0 {
+			s.Share = st.Area / whole
+		}
+		r.Slots = append(r.Slots, s)
+	}
+}
+
+func (r *Report) pictures(p *Plan, made Made, by Against) {
+	used := map[int]bool{}
+	for i, c := range p.Cooks {
+		x := Picture{Cook: c, Image: made.Scene.Images[i], Made: made.Images[i]}
+		for _, at := range c.In {
+			x.Was = append(x.Was, by.Stock[at])
+			if !used[at] {
+				used[at] = true
+				f := by.Stock[at].Facts
+				plain, blocks := texture.Bytes(f.Width, f.Height)
+				r.Had = r.Had.plus(Memory{int64(f.Size), plain, blocks})
+			}
+		}
+		if len(x.Was) > 0 {
+			x.Key, x.Facts, x.Added = x.Was[0].Key, x.Was[0].Facts, x.Was[0].Added
+		}
+		x.Plain, x.Blocks = texture.Bytes(c.W, c.H)
+		r.Memory = r.Memory.plus(Memory{int64(len(x.Image.Data)), x.Plain, x.Blocks})
+		r.Pictures = append(r.Pictures, x)
+	}
+	for i, s := range by.Stock {
+		if !used[i] {
+			r.Orphans = append(r.Orphans, s.Key)
+		}
+	}
+}
+
+func (a Memory) plus(b Memory) Memory {
+	return Memory{a.Disk + b.Disk, a.Plain + b.Plain, a.Blocks + b.Blocks}
+}
+
+// Does says in a few words what is done to a picture.
+func (x Picture) Does() string {
+	var list []string
+	say := func(on bool, format string, args ...any) {
+		if on {
+			list = append(list, fmt.Sprintf(format, args...))
+		}
+	}
+	r := x.Recipe
+	say(r.Sheet != nil, "laid on a sheet")
+	say(r.Pack != nil && len(x.In) > 1, "put together of %d", len(x.In))
+	say(r.Pack != nil && len(x.In) == 1, "one channel")
+	say(r.Height != 0, "made of heights")
+	say(r.Sheet == nil && len(x.Was) == 1 && (x.W != x.Facts.Width || x.H != x.Facts.Height), "%d × %d before", x.Facts.Width, x.Facts.Height)
+	say(r.Green, "green turned")
+	say(r.Format != texture.Same && r.Format.MIME() != x.Facts.MIME, "as %s", string(r.Format))
+	say(r.Eight, "8 bits")
+	say(r.Strip && r.Sheet == nil && r.Pack == nil, "nothing but pixels")
+	return join(list)
+}
+
+func join(list []string) string {
+	out := ""
+	for i, s := range list {
+		if i > 0 {
+			out += ", "
+		}
+		out += s
+	}
+	return out
+}

@@ -1,0 +1,323 @@
+package slots
+
+import (
+	"encoding/json"
+	"math"
+	"slices"
+
+	"yarvek/core/filter"
+	"yarvek/core/scene"
+	"yarvek/core/texture"
+)
+
+// laid is a sheet with its places.
+type laid struct {
+	of     int   // of the decisions
+	slot   int   // number of the slot that stands for all, as it came
+	to     int   // of the slots that leave
+	slots  []int // numbers of those on it
+	layout texture.Layout
+	pad    int
+}
+
+// placedUV is where the coordinates from 0 to 1 of a slot go: scaled, then moved; the origin is at the
+// bottom left.
+type placedUV struct{ Scale, Move [2]float64 }
+
+// recipeKey tells recipes apart.
+func recipeKey(r texture.Recipe) string {
+	b, err := json.Marshal(r)
+	if err != nil {
+		panic(err) // plain data, and no number that is none
+	}
+	return string(b)
+}
+
+// edge is how far coordinates may lie beyond 0 to 1 and still be within: half a texel of 4096.
+const edge = 1.0 / 8192
+
+// Sheetable tells why a slot can't lie on a sheet with others, "" when it can.
+func (k *kitchen) sheetable(i int) string {
+	st, m := k.plan.Stats[i+1], k.mats[i]
+	switch {
+	case st.Faces == 0:
+		return "has no faces"
+	case st.Bare > 0:
+		return "has faces without UVs"
+	case st.UV[0][0] < -edge || st.UV[0][1] < -edge || st.UV[1][0] > 1+edge || st.UV[1][1] > 1+edge:
+		return "tiles: its UVs go beyond 0 to 1"
+	}
+	for _, mp := range m.Maps {
+		if mp.Has() && (mp.UVSet != 0 || mp.Place != nil) {
+			return "has a picture that lies in a way of its own"
+		}
+		if at := k.imageOf(mp); at >= 0 && (!k.ask.Stock[at].Found || k.ask.Stock[at].Facts.Broken != "") {
+			return "has a picture that is missing or broken"
+		}
+	}
+	return ""
+}
+
+// sheetsOf lays the slots of sheets side by side, and joins them.
+func (p *Plan) sheetsOf(s *scene.Scene, d Decisions, ask Ask, into []int, k *kitchen) {
+	taken := map[int]bool{}
+	for n, sh := range d.Sheets {
+		l := laid{of: n, pad: sh.Padding, to: -1}
+		if l.pad == 0 {
+			l.pad = UsualPadding
+		}
+		for _, key := range sh.Slots {
+			i := p.Keys.of(key)
+			if i < 0 {
+				p.lose(i, key)
+				continue
+			}
+			if i = into[i+1]; i < 0 || taken[i] || slices.Contains(l.slots, i) {
+				continue
+			}
+			if why := k.sheetable(i); why != "" {
+				p.Tiled = append(p.Tiled, key+" "+why)
+				continue
+			}
+			// A slot that others were joined to has their coordinates too.
+			ok := true
+			for j := range into {
+				if into[j] == i && j-1 != i && p.Stats[j].Faces > 0 && j > 0 && k.sheetable(j-1) != "" {
+					p.Tiled = append(p.Tiled, p.Keys.key(j-1)+" "+k.sheetable(j-1))
+					ok = false
+				}
+			}
+			if ok {
+				l.slots = append(l.slots, i)
+			}
+		}
+		if len(l.slots) < 2 || !k.lay(&l, sh) {
+			continue
+		}
+		l.slot = l.slots[0]
+		for i, slot := range l.slots {
+			taken[slot] = true
+			r := texture.Sheet{Padding: l.pad}.Inner(l.layout.Places[i])
+			w, h := float64(l.layout.W), float64(l.layout.H)
+			uv := placedUV{Scale: [2]float64{float64(r.W) / w, float64(r.H) / h},
+				Move: [2]float64{float64(r.X) / w, 1 - float64(r.Y+r.H)/h}}
+			for j := range into {
+				if into[j] == slot && j > 0 {
+					p.rects[j-1] = uv
+				}
+			}
+			for j := range into {
+				if into[j] == slot {
+					into[j] = l.slot
+				}
+			}
+		}
+		p.sheets = append(p.sheets, l)
+	}
+}
+
+// lay finds the places of a sheet: of each slot as large as its largest picture, or by how much surface it
+// covers, in powers of two.
+func (k *kitchen) lay(l *laid, sh Sheet) bool {
+	most := sh.Most
+	if most == 0 {
+		most = k.ask.Target.Textures.Largest
+	}
+	most = filter.PowerOfTwo(max(most, 16), filter.Down)
+	sizes := make([][2]int, len(l.slots))
+	density := 0.0 // texels a metre: that of the densest
+	length := make([]float64, len(l.slots))
+	for i, slot := range l.slots {
+		w, h := k.largest(slot)
+		sizes[i] = [2]int{filter.PowerOfTwo(w, filter.Nearest), filter.PowerOfTwo(h, filter.Nearest)}
+		st := k.plan.Stats[slot+1]
+		span := (st.UV[1][0] - st.UV[0][0]) * (st.UV[1][1] - st.UV[0][1])
+		if st.Area > 0 && span > 0 {
+			// What a side of the picture would measure if it were laid on the surface.
+			length[i] = math.Sqrt(st.Area / min(1, span))
+			density = max(density, math.Sqrt(float64(w*h))/length[i])
+		}
+	}
+	if !sh.AsIs && density > 0 {
+		for i, slot := range l.slots {
+			w, h := k.largest(slot)
+			side := density * length[i]
+			r := math.Sqrt(float64(w) / float64(h))
+			sizes[i] = [2]int{filter.PowerOfTwo(max(4*l.pad, int(side*r)), filter.Nearest), filter.PowerOfTwo(max(4*l.pad, int(side/r)), filter.Nearest)}
+		}
+	}
+	for i := range sizes {
+		for c := range 2 {
+			sizes[i][c] = min(max(sizes[i][c], filter.PowerOfTwo(2*l.pad+2, filter.Up)), most)
+		}
+	}
+	for range 16 {
+		if layout, ok := texture.LayOut(sizes, most, !sh.AsIs); ok {
+			l.layout = layout
+			return true
+		}
+		// Too much for the largest sheet: all become half as large.
+		for i := range sizes {
+			for c := range 2 {
+				sizes[i][c] = max(sizes[i][c]/2, filter.PowerOfTwo(2*l.pad+2, filter.Up))
+			}
+		}
+	}
+	return false
+}
+
+// largest is the size of a slot's largest picture, 64 a side of one that has none.
+func (k *kitchen) largest(slot int) (w, h int) {
+	for _, mp := range k.mats[slot].Maps {
+		if at := k.imageOf(mp); at >= 0 {
+			f := k.ask.Stock[at].Facts
+			x, y := k.size(f.Width, f.Height, k.own(at), k.uses(at))
+			if x*y > w*h {
+				w, h = x, y
+			}
+		}
+	}
+	if w == 0 || h == 0 {
+		return 64, 64
+	}
+	return w, h
+}
+
+// sheetMaterial is the material of a sheet. Values that differ, or that belong to a picture, are in the
+// pictures; a role that no slot has a picture for, and whose values agree, has none.
+func (k *kitchen) sheetMaterial(l *laid, slot int) scene.Material {
+	p := k.plan
+	m := k.mats[l.slot]
+	m.Maps = [scene.Uses]scene.Map{}
+	first := m
+	all := func(same func(a, b scene.Material) bool) bool {
+		return !slices.ContainsFunc(l.slots, func(i int) bool { return !same(first, k.mats[i]) })
+	}
+	has := func(uses ...scene.Use) bool {
+		return slices.ContainsFunc(l.slots, func(i int) bool {
+			return slices.ContainsFunc(uses, func(u scene.Use) bool { return k.mats[i].Maps[u].Has() })
+		})
+	}
+	if k.d.Bare {
+		return scene.NewMaterial(m.Name)
+	}
+	for _, i := range l.slots {
+		m.TwoSided = m.TwoSided || k.mats[i].TwoSided
+		if k.mats[i].AlphaMode == scene.Blend || m.AlphaMode == scene.Opaque {
+			m.AlphaMode = k.mats[i].AlphaMode
+		}
+		m.NormalScale = max(m.NormalScale, 1)
+	}
+	add := func(uses []scene.Use, channels []scene.Channel, role string, sort filter.Sort, piece func(i int) (texture.Piece, []int)) {
+		sheet := &texture.Sheet{W: l.layout.W, H: l.layout.H, Padding: l.pad}
+		if sort == filter.Directions {
+			sheet.Behind = [4]uint8{128, 128, 255, 255}
+		} else {
+			sheet.Behind = [4]uint8{128, 128, 128, 255}
+		}
+		c := Cook{Name: m.Name + " sheet " + role, W: l.layout.W, H: l.layout.H, Recipe: texture.Recipe{Sort: sort, Sheet: sheet,
+			Format: k.holds(k.formatFor(role, Own{}), texture.Facts{Channels: 4}, true)}}
+		for n, i := range l.slots {
+			x, in := piece(i)
+			x.Rect = l.layout.Places[n]
+			if len(in) > 0 {
+				at := slices.Index(c.In, in[0])
+				if at < 0 {
+					at = len(c.In)
+					c.In = append(c.In, in[0])
+				}
+				x.Of = at
+			}
+			sheet.Pieces = append(sheet.Pieces, x)
+		}
+		for n, u := range uses {
+			mp := scene.Map{Channel: channels[n]}
+			mp.Texture = k.textured(mp, c, u, slot)
+			m.Maps[u] = mp
+		}
+		p.Cooks[p.Textures[m.Maps[uses[0]].Texture-1].Image].Role = role
+	}
+	if has(scene.UseBaseColor) || has(scene.UseOpacity) || !all(func(a, b scene.Material) bool { return a.BaseColor == b.BaseColor }) {
+		add([]scene.Use{scene.UseBaseColor}, []scene.Channel{scene.Whole}, "colour", filter.Tints, func(i int) (texture.Piece, []int) {
+			x := texture.Piece{Of: -1, Value: colourOf(k.mats[i].BaseColor), Sort: filter.Tints}
+			if at := k.imageOf(k.mats[i].Maps[scene.UseBaseColor]); at >= 0 {
+				x.Sort, x.By = k.sort[at], k.mats[i].BaseColor
+				return x, []int{at}
+			}
+			return x, nil
+		})
+		m.BaseColor = [4]float64{1, 1, 1, 1}
+	}
+	if has(scene.UseNormal) {
+		add([]scene.Use{scene.UseNormal}, []scene.Channel{scene.Whole}, "normal", filter.Directions, func(i int) (texture.Piece, []int) {
+			x := texture.Piece{Of: -1, Value: [4]uint8{128, 128, 255, 255}, Sort: filter.Directions}
+			if at := k.imageOf(k.mats[i].Maps[scene.UseNormal]); at >= 0 {
+				return x, []int{at}
+			}
+			return x, nil
+		})
+	}
+	values := [][3]any{}
+	for _, i := range l.slots {
+		values = append(values, [3]any{k.mats[i].Roughness, k.mats[i].Metallic, 0})
+	}
+	if has(scene.UseOcclusion, scene.UseRoughness, scene.UseMetallic) || slices.ContainsFunc(values, func(v [3]any) bool { return v != values[0] }) {
+		k.ormSheet(&m, l, slot)
+	}
+	if has(scene.UseEmissive) || !all(func(a, b scene.Material) bool { return a.Emissive == b.Emissive }) {
+		add([]scene.Use{scene.UseEmissive}, []scene.Channel{scene.Whole}, "glow", filter.Tints, func(i int) (texture.Piece, []int) {
+			e := k.mats[i].Emissive
+			x := texture.Piece{Of: -1, Value: colourOf([4]float64{e[0], e[1], e[2], 1}), Sort: filter.Tints}
+			if at := k.imageOf(k.mats[i].Maps[scene.UseEmissive]); at >= 0 {
+				x.By = [4]float64{e[0], e[1], e[2], 1}
+				return x, []int{at}
+			}
+			return x, nil
+		})
+		m.Emissive = [3]float64{1, 1, 1}
+	}
+	return m
+}
+
+// ormSheet lays occlusion, roughness and metallic side by side. Each piece is put together first, when
+// its channels come of several pictures or not in order: then the sheet has a piece for each channel.
+func (k *kitchen) ormSheet(m *scene.Material, l *laid, slot int) {
+	p := k.plan
+	sheet := &texture.Sheet{W: l.layout.W, H: l.layout.H, Padding: l.pad, Behind: [4]uint8{255, 255, 0, 255}}
+	c := Cook{Name: m.Name + " sheet orm", W: l.layout.W, H: l.layout.H, Recipe: texture.Recipe{Sort: filter.Numbers, Sheet: sheet,
+		Format: k.holds(k.formatFor("orm", Own{}), texture.Facts{Channels: 3}, false)}}
+	for n, i := range l.slots {
+		mat := k.mats[i]
+		x := texture.Piece{Rect: l.layout.Places[n], Of: -1, Sort: filter.Numbers,
+			Value: [4]uint8{255, uint8(255*mat.Roughness + 0.5), uint8(255*mat.Metallic + 0.5), 255}}
+		from := &[3]texture.Channel{}
+		any := false
+		for ch, u := range []scene.Use{scene.UseOcclusion, scene.UseRoughness, scene.UseMetallic} {
+			from[ch] = texture.Channel{Of: -1, Value: x.Value[ch]}
+			at := k.imageOf(mat.Maps[u])
+			if at < 0 {
+				continue
+			}
+			any = true
+			in := slices.Index(c.In, at)
+			if in < 0 {
+				in = len(c.In)
+				c.In = append(c.In, at)
+			}
+			a := k.gave[[2]int{i, int(u)}]
+			from[ch] = texture.Channel{Of: in, From: channelOf(mat.Maps[u].Channel), Invert: u == scene.UseRoughness && (a.Invert || k.own(at).Invert)}
+		}
+		if any {
+			x.Channels = from
+			x.By = [4]float64{1, mat.Roughness, mat.Metallic, 1}
+		}
+		sheet.Pieces = append(sheet.Pieces, x)
+	}
+	for n, u := range []scene.Use{scene.UseOcclusion, scene.UseRoughness, scene.UseMetallic} {
+		mp := scene.Map{Channel: scene.Red + scene.Channel(n)}
+		mp.Texture = k.textured(mp, c, u, slot)
+		m.Maps[u] = mp
+	}
+	p.Cooks[p.Textures[m.Maps[scene.UseOcclusion].Texture-1].Image].Role = "orm"
+	m.Roughness, m.Metallic, m.Occlusion = 1, 1, 1
+}
