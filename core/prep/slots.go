@@ -4,6 +4,7 @@ import (
 	"context"
 	"errors"
 	"fmt"
+	"slices"
 
 	"yarvek/core/format/picture"
 	"yarvek/core/scene"
@@ -33,8 +34,15 @@ func (t *tail) slots() {
 	var lods []lodAt
 	for _, l := range r.LODs.LODs[1:] {
 		lods = append(lods, lodAt{l.Scene, l.Key})
+		for _, m := range l.Scene.UsedMaterials() {
+			if m >= 0 {
+				by.InLODs = append(by.InLODs, m)
+			}
+		}
 	}
-	asked := slotsAsked{D: d, Target: t.in.Target.Judged(), Map: t.in.SlotMap, Pending: pending, Stock: stock}
+	slices.Sort(by.InLODs)
+	by.InLODs = slices.Compact(by.InLODs)
+	asked := slotsAsked{D: d, Target: t.in.Target.Judged(), Map: t.in.SlotMap, Pending: pending, Stock: stock, InLODs: by.InLODs}
 	_, plan := step(t.walk, "slots plan", asked, func(ctx context.Context) (*scene.Scene, *slots.Plan) {
 		return nil, slots.NewPlan(ctx, came, keys, d, by.Ask)
 	})
@@ -81,6 +89,7 @@ type slotsAsked struct {
 	Map     []slots.MapLine
 	Pending bool
 	Stock   []slots.Stock
+	InLODs  []int
 }
 
 // lodAt is a LOD with the key of its meshes.

@@ -10,14 +10,14 @@ import (
 	"yarvek/core/target"
 )
 
-const kitColumns = `k.id, k.name, k.target, k.grid, k.created,
+const kitColumns = `k.id, k.name, k.target, k.grid, k.slot_map, k.created,
 	(SELECT count(*) FROM assets a WHERE a.kit_id = k.id AND a.removed IS NULL)`
 
 // scanKit reads a row of the columns of kits.
 func scanKit(row interface{ Scan(...any) error }) (Kit, error) {
 	var k Kit
 	var t, created string
-	if err := row.Scan(&k.ID, &k.Name, &t, &k.Grid, &created, &k.Assets); err != nil {
+	if err := row.Scan(&k.ID, &k.Name, &t, &k.Grid, &k.SlotMap, &created, &k.Assets); err != nil {
 		return k, missing(err)
 	}
 	k.Created = when(created)
@@ -107,6 +107,36 @@ func (s *Store) SetGrid(ctx context.Context, id int64, metres float64) error {
 	return one(s.db.ExecContext(ctx, `UPDATE kits SET grid = ?, signed = ? WHERE id = ?`, metres, By(ctx), id))
 }
 
+// SetSlotMap gives a kit its map of slot names, as JSON.
+func (s *Store) SetSlotMap(ctx context.Context, id int64, lines []byte) error {
+	return one(s.db.ExecContext(ctx, `UPDATE kits SET slot_map = ?, signed = ? WHERE id = ?`, lines, By(ctx), id))
+}
+
+// AddPictures keeps pictures that were added to an asset's materials; one that is there already stays as
+// it is called.
+func (s *Store) AddPictures(ctx context.Context, asset int64, files []File) error {
+	return s.tx(ctx, func(tx *sql.Tx) error {
+		if _, err := assetOf(ctx, tx, asset); err != nil {
+			return err
+		}
+		for _, f := range files {
+			if _, err := tx.ExecContext(ctx, `INSERT OR IGNORE INTO added_pictures (asset_id, sha, name, size, created, signed)
+				VALUES (?, ?, ?, ?, ?, ?)`, asset, f.SHA, f.Name, f.Size, now(), By(ctx)); err != nil {
+				return err
+			}
+		}
+		return nil
+	})
+}
+
+// addedTo lists the pictures that were added to an asset, in the order they came.
+func addedTo(ctx context.Context, tx queries, asset int64) ([]File, error) {
+	return all(ctx, tx, func(row interface{ Scan(...any) error }) (f File, err error) {
+		err = row.Scan(&f.Name, &f.SHA, &f.Size)
+		return f, err
+	}, `SELECT name, sha, size FROM added_pictures WHERE asset_id = ? ORDER BY created, sha`, asset)
+}
+
 // one makes sure that a row was changed.
 func one(res sql.Result, err error) error {
 	if err != nil {
@@ -188,7 +218,10 @@ func stateOf(ctx context.Context, tx queries, asset int64) (st State, err error)
 	if st.Revision, err = currentOf(ctx, tx, asset); err != nil {
 		return st, err
 	}
-	st.Step, err = stepOf(ctx, tx, asset)
+	if st.Step, err = stepOf(ctx, tx, asset); err != nil {
+		return st, err
+	}
+	st.Added, err = addedTo(ctx, tx, asset)
 	return st, err
 }
 

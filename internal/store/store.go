@@ -135,6 +135,7 @@ type Kit struct {
 	Name    string
 	Target  target.Target
 	Grid    float64 // the module of its pieces in metres, 0 for none
+	SlotMap []byte  // JSON of what slots are called in the receiving project
 	Created time.Time
 	Assets  int
 }
@@ -183,6 +184,7 @@ type State struct {
 	Asset    Asset
 	Revision Revision // in force, with its files
 	Step     Step
+	Added    []File // pictures that were added to its materials
 }
 
 // Export is a kept package.

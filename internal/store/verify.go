@@ -124,6 +124,7 @@ func usersOf(ctx context.Context, db queries) (map[string][]string, error) {
 		SELECT f.sha, f.name || ' of ' || a.name || ', revision ' || r.number FROM revision_files f
 			JOIN revisions r ON r.id = f.revision_id JOIN assets a ON a.id = r.asset_id
 		UNION ALL SELECT e.sha, e.name || ', an export of ' || a.name FROM exports e JOIN assets a ON a.id = e.asset_id
+		UNION ALL SELECT p.sha, p.name || ', added to ' || a.name FROM added_pictures p JOIN assets a ON a.id = p.asset_id
 		ORDER BY 1, 2`)
 	if err != nil {
 		return nil, err
@@ -172,7 +173,7 @@ func readOnly(file string) (*sql.DB, error) {
 const databaseName = "yarvek.db"
 
 // newest is the schema this program knows, the number of the last migration.
-const newest = 6
+const newest = 7
 
 // unopened says why a data folder can't be opened, what is safe, and what to do.
 func unopened(dir string, err error) error {

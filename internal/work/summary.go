@@ -129,8 +129,8 @@ func samePrep(a, b []byte) bool {
 
 // SummaryKey names what a summary is made of, for what else is derived of it.
 func SummaryKey(st store.State) string {
-	return fmt.Sprintf("rules %d\n%s\n%s\n%s\n%g\n%d", prep.Rules, sourceKey(st.Revision), st.Step.JSON, st.Kit.Target.Judged(), st.Kit.Grid,
-		st.Revision.Number)
+	return fmt.Sprintf("rules %d\n%s\n%s\n%s\n%g\n%d\n%s", prep.Rules, sourceKey(st.Revision), st.Step.JSON, st.Kit.Target.Judged(),
+		st.Kit.Grid, st.Revision.Number, st.Kit.SlotMap)
 }
 
 // Summary is the row of an asset as it was at one moment. A source that can't be read is

@@ -161,12 +161,28 @@ func (d *Desk) run(ctx context.Context, st store.State, p prep.Prep, upto string
 	if err != nil {
 		return nil, err
 	}
-	r, err := prep.Run(ctx, prep.Input{Key: sourceKey(st.Revision), Scene: src.scene, Findings: src.findings,
-		Revision: st.Revision.Number, Target: st.Kit.Target, Grid: st.Kit.Grid, Upto: upto, Shelf: shelf{d.Derived}}, p, d.steps)
+	in, err := d.input(st, src, p)
+	if err != nil {
+		return nil, err
+	}
+	in.Upto = upto
+	r, err := prep.Run(ctx, in, p, d.steps)
 	if err != nil {
 		return nil, err
 	}
 	return &Opened{st, p, r}, nil
+}
+
+// input is what the stations start from.
+func (d *Desk) input(st store.State, src read, p prep.Prep) (prep.Input, error) {
+	in := prep.Input{Key: sourceKey(st.Revision), Scene: src.scene, Findings: src.findings, Revision: st.Revision.Number,
+		Target: st.Kit.Target, Grid: st.Kit.Grid, Shelf: shelf{d.Derived}}
+	var err error
+	if in.SlotMap, err = SlotMap(st.Kit); err != nil {
+		return in, err
+	}
+	in.Added, err = d.added(st, p)
+	return in, err
 }
 
 // Made is the asset as it is, with its LODs and shapes, however long they take to be made. progress, which
@@ -179,8 +195,12 @@ func (d *Desk) Made(ctx context.Context, o *Opened, progress func(string, float6
 	if err != nil {
 		return nil, err
 	}
-	r, err := prep.Run(ctx, prep.Input{Key: sourceKey(o.Revision), Scene: src.scene, Findings: src.findings, Revision: o.Revision.Number,
-		Target: o.Kit.Target, Grid: o.Kit.Grid, Shelf: shelf{d.Derived}, Make: true, Progress: progress}, o.Prep, d.steps)
+	in, err := d.input(o.State, src, o.Prep)
+	if err != nil {
+		return nil, err
+	}
+	in.Make, in.Progress = true, progress
+	r, err := prep.Run(ctx, in, o.Prep, d.steps)
 	if err != nil {
 		return nil, err
 	}

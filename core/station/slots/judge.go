@@ -278,7 +278,7 @@ func (j judge) largestSide() (n int) {
 func (j judge) unused() {
 	var names []string
 	for _, s := range j.Slots {
-		if s.Stat.Faces == 0 {
+		if !s.Used && s.Key != scene.NoSlot {
 			names = append(names, s.Key)
 		}
 	}

@@ -95,6 +95,8 @@ type Ask struct {
 	Target target.Target
 	Stock  []Stock
 	Map    []MapLine
+	// InLODs are the numbers of materials that LODs use, whether or not the asset itself does.
+	InLODs []int
 }
 
 // Plan is what becomes of the slots and pictures of an asset: the same for the asset itself and all its
@@ -125,7 +127,8 @@ type Leaving struct {
 	Project string // the material of the receiving project it is, "" when that is not known
 	Near    string // the nearest of the project's, where it is none
 	Stat    Stat
-	Sheet   int // one more than its number, 0 for none
+	Used    bool // by the asset or a LOD of it
+	Sheet   int  // one more than its number, 0 for none
 }
 
 // NameBy is what a name comes from.
@@ -166,7 +169,7 @@ func NewPlan(ctx context.Context, s *scene.Scene, keys []string, d Decisions, as
 	lookOf(mats, d.Looks, p)
 	kit := newKitchen(s, mats, d, ask, p)
 	p.sheetsOf(s, d, ask, into, kit)
-	p.ordered(d, s, into)
+	p.ordered(d, s, ask, into)
 	p.named(d, ask, s)
 	kit.finish()
 	return p
@@ -222,7 +225,7 @@ func lookOf(mats []scene.Material, looks []Look, p *Plan) {
 }
 
 // ordered numbers the slots that leave.
-func (p *Plan) ordered(d Decisions, s *scene.Scene, into []int) {
+func (p *Plan) ordered(d Decisions, s *scene.Scene, ask Ask, into []int) {
 	var order []int // numbers of slots as they came
 	has := func(i int) bool { return slices.Contains(order, i) }
 	for _, key := range d.Order {
@@ -258,6 +261,14 @@ func (p *Plan) ordered(d Decisions, s *scene.Scene, into []int) {
 			}
 		}
 	}
+	for _, m := range ask.InLODs {
+		if k := into[m+1]; k >= 0 && !used[k+1] {
+			used[k+1] = true
+			if !has(k) {
+				order = append(order, k)
+			}
+		}
+	}
 	order = slices.DeleteFunc(order, func(k int) bool { return d.Drop && !used[k+1] })
 	p.To = make([]int, len(into))
 	for i, k := range into {
@@ -267,7 +278,7 @@ func (p *Plan) ordered(d Decisions, s *scene.Scene, into []int) {
 		}
 	}
 	for _, k := range order {
-		l := Leaving{Key: p.Keys.key(k), Stat: sums[k+1], Had: s.Materials[k].Name}
+		l := Leaving{Key: p.Keys.key(k), Stat: sums[k+1], Had: s.Materials[k].Name, Used: used[k+1]}
 		for i := range into {
 			if into[i] == k && i > 0 && (i-1 == k || p.Stats[i].Faces > 0) {
 				l.Was = append(l.Was, p.Keys.key(i-1))

@@ -62,38 +62,7 @@ func (r *run) judge(out *scene.Scene) {
 					"the group; FBX keeps it, other formats do not.")
 		}
 	}
-	r.materialsSaid(out)
 	r.rep.Refer(Info, r.d, r.survey.Keys)
-}
-
-// materialsSaid names materials that are equal but for their names, as copies that differ by
-// a number are, and those that nobody uses.
-func (r *run) materialsSaid(out *scene.Scene) {
-	if twins := out.MaterialTwins(); len(twins) > 0 {
-		var names []string
-		for i := range out.Materials {
-			if first, ok := twins[i]; ok {
-				names = append(names, fmt.Sprintf("%s as %s", out.Materials[i].Name, out.Materials[first].Name))
-			}
-		}
-		d := r.d
-		d.JoinTwins = true
-		r.say(finding.Look, "source/material-twins", figure.Plural(len(names), "material is another’s twin", "materials are twins of others"),
-			station.Some(names)+". They are equal in all values and pictures; each makes draw calls of its own.",
-			finding.Remedy{Label: "Join them", Effect: "Faces of the copies take the first; nothing looks otherwise.", Decision: d})
-	}
-	u := out.UnusedMaterials()
-	for _, h := range r.rep.Hand {
-		left := h.Scene.UnusedMaterials()
-		u = slices.DeleteFunc(u, func(name string) bool { return !slices.Contains(left, name) })
-	}
-	if len(u) > 0 {
-		d := r.d
-		d.DropUnused = true
-		r.say(finding.Note, "source/unused-materials", figure.Plural(len(u), "material", "materials")+" no face uses",
-			station.Some(u)+". They go along and make no draw call.",
-			finding.Remedy{Label: "Leave them out", Effect: "They stay in the source and do not go on.", Decision: d})
-	}
 }
 
 // nothing says that no polygon goes on.
