@@ -22,7 +22,7 @@ func (t *tail) slots() {
 	class, _ := t.in.Target.Class(t.p.Size.Class)
 	by := slots.Against{Ask: slots.Ask{Target: t.in.Target, Map: t.in.SlotMap}, Class: class, Nodes: t.scene.Keys()}
 	images, stock, pending := t.stock()
-	by.Stock, by.Pending = stock, pending
+	by.Stock, by.Images, by.Pending = stock, images, pending
 	came, of := t.scene, t.scene
 	keys := came.MaterialKeys()
 	toSource := t.placed

@@ -23,7 +23,7 @@ const worthSplitting = 1 << 15
 // directions. All but points and the directions of faces is shared with it. box is what it
 // fills then, an empty one when that is not known.
 func (m *Model) Carried(by geom.Affine, box geom.Box) *Model {
-	out := &Model{tris: m.tris, faceOf: m.faceOf, edges: m.edges, Box: box, coarser: m.coarser, from: &origin{m, by}}
+	out := &Model{tris: m.tris, faceOf: m.faceOf, edges: m.edges, slots: m.slots, Box: box, coarser: m.coarser, from: &origin{m, by}}
 	if m.from != nil {
 		out.from = &origin{m.from.Model, by.Mul(m.from.to)}
 	}

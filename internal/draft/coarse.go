@@ -72,6 +72,9 @@ func (m *Model) thinned(ctx context.Context, cells float64) *Model {
 		}
 		if kept[f] == 0 {
 			out.faces = append(out.faces, m.faces[f])
+			if len(m.slots) == len(m.faces) {
+				out.slots = append(out.slots, m.slots[f])
+			}
 			kept[f] = int32(len(out.faces))
 		}
 		return kept[f] - 1

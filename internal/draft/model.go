@@ -28,9 +28,11 @@ type Model struct {
 	edges  []edge
 	Box    geom.Box
 
-	tint    []uint8 // of each face, a step of density, nil for shading by light
-	coarser bool    // its instances are drawn with fewer triangles than they have
-	from    *origin // nil for one that was flattened from a scene or thinned
+	slots   []uint16 // of each face, the number of its material plus one, 0 for none
+	tint    []uint8  // of each face, a step of density or a slot, nil for shading by light
+	hatched []int    // the order of slots that are hatched, nil for none
+	coarser bool     // its instances are drawn with fewer triangles than they have
+	from    *origin  // nil for one that was flattened from a scene or thinned
 
 	// Made when first asked for.
 	tree    *memo.Once[*geom.BVH] // of the triangles
@@ -46,7 +48,7 @@ func (m *Model) Bytes() int64 {
 	if m.from != nil {
 		return int64(24*len(m.points) + 24*len(m.faces))
 	}
-	n := int64(24*len(m.points) + 4*len(m.tris) + 4*len(m.faceOf) + 24*len(m.faces) + 20*len(m.edges))
+	n := int64(24*len(m.points) + 4*len(m.tris) + 4*len(m.faceOf) + 26*len(m.faces) + 20*len(m.edges))
 	return n + 40*int64(len(m.tris)/3)
 }
 
@@ -132,6 +134,7 @@ func (m *Model) add(ctx context.Context, mesh *scene.Mesh) {
 					return
 				}
 				normals[f] = mesh.FaceNormal(f).Unit()
+				m.slots = append(m.slots, uint16(min(mesh.Material(f)+1, math.MaxUint16)))
 			}
 			mesh.EachTriangle(func(f int, a, b, c int32) {
 				m.tris = append(m.tris, base+mesh.Corners[a], base+mesh.Corners[b], base+mesh.Corners[c])

@@ -26,6 +26,7 @@ type View struct {
 	Inset         float64 // margin of the picture round the box
 	Path          string  // feature edges as SVG path data, or "" when they are in the picture
 	Coarse        bool    // more is there than was drawn
+	Spots         []Spot  // where each slot is widest, of views hatched by slot
 }
 
 const (
@@ -57,7 +58,9 @@ func (m *Model) Draw(ctx context.Context, side Side, scale float64) View {
 	full := s.fill()
 	if !full && ctx.Err() == nil {
 		if t, err := m.fine.Get(ctx); err == nil && len(t.tris) < len(m.tris) {
-			s.Model = t
+			if s.Model = t; m.hatched != nil {
+				s.Model = t.BySlot(ctx, m.hatched)
+			}
 			s.b.clear()
 			s.project()
 			s.fillSome()
@@ -266,6 +269,9 @@ func (s *shot) fillSome() {
 
 // show puts the buffer into a view as its picture.
 func (s *shot) show(v *View) {
+	if s.hatched != nil {
+		s.hatch(v)
+	}
 	v.ImageW, v.ImageH, v.Inset = float64(s.b.w)/s.k, float64(s.b.h)/s.k, margin/s.k
 	v.Image = s.b.dataURI()
 }
@@ -411,6 +417,7 @@ var palette = func() color.Palette {
 	for _, c := range densityColors {
 		p = append(p, c)
 	}
+	p = append(p, hatchPaper, hatchLine)
 	return p
 }()
 

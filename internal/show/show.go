@@ -84,7 +84,7 @@ func (v view) fromRead() (geom.Affine, bool) {
 // standing names a view's scene with how it stands.
 func (v view) standing() string { return fmt.Sprint(v.stop.Key, v.stop.Stand) }
 
-// face is how a station shows itself. All its fields are set but dense and drawn.
+// face is how a station shows itself. All its fields are set but dense, bySlot and drawn.
 type face struct {
 	id string
 	// ask says what the layout depends on besides the box and the artist's own figure.
@@ -96,12 +96,14 @@ type face struct {
 	outline func(ctx context.Context, b *Board, now, then view) (draft.Ghost, error)
 	// dense shades the views by how many triangles a square metre has.
 	dense bool
+	// bySlot gives the order of materials, by number plus one, that the views are hatched by; nil for none.
+	bySlot func(v view) []int
 	// drawn makes a drawing of the station's own in the place of the views; nil for the views.
 	drawn func(ctx context.Context, b *Board, v view) (*Picture, error)
 }
 
 // faces lists those of all stations.
-var faces = []face{sourceFace, sizeFace, axesFace, pivotFace, surfaceFace, budgetFace, lodsFace, collisionFace, exportFace}
+var faces = []face{sourceFace, sizeFace, axesFace, pivotFace, surfaceFace, budgetFace, lodsFace, collisionFace, slotsFace, exportFace}
 
 // faceOf finds a station's; the error is a *station.UnknownError.
 func faceOf(id string) (face, error) {
@@ -201,6 +203,11 @@ func (b *Board) views(ctx context.Context, v view, scale float64) ([3]draft.View
 	if v.face.dense {
 		kind = "dense views"
 	}
+	var order []int
+	if v.face.bySlot != nil {
+		order = v.face.bySlot(v)
+		kind, key = "slot views", fmt.Sprint(key, order)
+	}
 	return work.Derive(ctx, b.desk.Derived, kind, key, func(ctx context.Context) (out [3]draft.View, err error) {
 		m, err := b.model(ctx, v)
 		if err != nil {
@@ -208,6 +215,9 @@ func (b *Board) views(ctx context.Context, v view, scale float64) ([3]draft.View
 		}
 		if v.face.dense {
 			m = m.ByDensity(ctx)
+		}
+		if order != nil {
+			m = m.BySlot(ctx, order)
 		}
 		split.Together(
 			func() { out[draft.Front] = m.Draw(ctx, draft.Front, scale) },

@@ -79,6 +79,7 @@ const pictureSide = 2048
 type Shot struct {
 	Data []byte
 	MIME string
+	Name string // of a file that is kept, "" of one that is looked at
 }
 
 // Picture is one of the images of a station's scene, by its number. Without such an image the
@@ -105,6 +106,6 @@ func (b *Board) Picture(ctx context.Context, o *work.Opened, id string, image in
 		if err != nil {
 			return Shot{}, fault.Input("%s: %v", all[image].Name, err)
 		}
-		return Shot{shown, mime}, nil
+		return Shot{Data: shown, MIME: mime}, nil
 	})
 }

@@ -31,7 +31,7 @@ type room struct {
 }
 
 // rooms lists those of all stations.
-var rooms = []room{sourceRoom, sizeRoom, axesRoom, pivotRoom, surfaceRoom, budgetRoom, lodsRoom, collisionRoom, exportRoom}
+var rooms = []room{sourceRoom, sizeRoom, axesRoom, pivotRoom, surfaceRoom, budgetRoom, lodsRoom, collisionRoom, slotsRoom, exportRoom}
 
 // roomOf finds a station's; the error is a *station.UnknownError.
 func roomOf(id string) (room, error) {

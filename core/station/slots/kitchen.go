@@ -457,8 +457,8 @@ func (k *kitchen) textured(mp scene.Map, c Cook, use scene.Use, slot int) int {
 // stem is a name without its suffix.
 func stem(name string) string { return name[:len(name)-len(path.Ext(name))] }
 
-// colourOf is a linear colour as bytes in sRGB.
-func colourOf(c [4]float64) [4]uint8 {
+// ColourOf is a linear colour as bytes in sRGB.
+func ColourOf(c [4]float64) [4]uint8 {
 	var out [4]uint8
 	for i, v := range c {
 		v = min(1, max(0, v))

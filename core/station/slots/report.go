@@ -59,6 +59,7 @@ type Picture struct {
 	Was    []Stock
 	Plain  int64
 	Blocks int64
+	Source scene.Image // the first that goes in
 	// Made is whether its bytes are those that leave.
 	Made  bool
 	Added bool
@@ -103,7 +104,8 @@ type Against struct {
 	Ask
 	Class   class.Class
 	Pending bool
-	Nodes   []string // keys of those that decisions can name
+	Images  []scene.Image // of the stock, in its order
+	Nodes   []string      // keys of those that decisions can name
 }
 
 // Run says what leaves and what of it should be looked at. came is the scene as it came to the station,
@@ -182,7 +184,7 @@ func (r *Report) pictures(p *Plan, made Made, by Against) {
 			}
 		}
 		if len(x.Was) > 0 {
-			x.Key, x.Facts, x.Added = x.Was[0].Key, x.Was[0].Facts, x.Was[0].Added
+			x.Key, x.Facts, x.Added, x.Source = x.Was[0].Key, x.Was[0].Facts, x.Was[0].Added, by.Images[c.In[0]]
 		}
 		x.Plain, x.Blocks = texture.Bytes(c.W, c.H)
 		r.Memory = r.Memory.plus(Memory{int64(len(x.Image.Data)), x.Plain, x.Blocks})

@@ -239,7 +239,7 @@ func (k *kitchen) sheetMaterial(l *laid, slot int) scene.Material {
 	}
 	if has(scene.UseBaseColor) || has(scene.UseOpacity) || !all(func(a, b scene.Material) bool { return a.BaseColor == b.BaseColor }) {
 		add([]scene.Use{scene.UseBaseColor}, []scene.Channel{scene.Whole}, "colour", filter.Tints, func(i int) (texture.Piece, []int) {
-			x := texture.Piece{Of: -1, Value: colourOf(k.mats[i].BaseColor), Sort: filter.Tints}
+			x := texture.Piece{Of: -1, Value: ColourOf(k.mats[i].BaseColor), Sort: filter.Tints}
 			if at := k.imageOf(k.mats[i].Maps[scene.UseBaseColor]); at >= 0 {
 				x.Sort, x.By = k.sort[at], k.mats[i].BaseColor
 				return x, []int{at}
@@ -267,7 +267,7 @@ func (k *kitchen) sheetMaterial(l *laid, slot int) scene.Material {
 	if has(scene.UseEmissive) || !all(func(a, b scene.Material) bool { return a.Emissive == b.Emissive }) {
 		add([]scene.Use{scene.UseEmissive}, []scene.Channel{scene.Whole}, "glow", filter.Tints, func(i int) (texture.Piece, []int) {
 			e := k.mats[i].Emissive
-			x := texture.Piece{Of: -1, Value: colourOf([4]float64{e[0], e[1], e[2], 1}), Sort: filter.Tints}
+			x := texture.Piece{Of: -1, Value: ColourOf([4]float64{e[0], e[1], e[2], 1}), Sort: filter.Tints}
 			if at := k.imageOf(k.mats[i].Maps[scene.UseEmissive]); at >= 0 {
 				x.By = [4]float64{e[0], e[1], e[2], 1}
 				return x, []int{at}

@@ -10,3 +10,4 @@ import "./preview.js";
 import "./pick.js";
 import "./ladder.js";
 import "./solids.js";
+import "./slots.js";

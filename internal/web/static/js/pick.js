@@ -11,7 +11,7 @@ const words = {
   measure: ["Point at the first end", "Point at the second end"],
   corner: ["Point at a corner, or anywhere on the mesh"],
   edge: ["Point at the hinge edge"], along: ["Point at the edge to follow"], part: ["Point at the part’s hinge edge"],
-  marker: ["Point at the surface"], body: ["Point at the part"],
+  marker: ["Point at the surface"], body: ["Point at the part"], faces: ["Point at a face"],
   area: ["Drag a box on a view, or press Enter at two of its corners"],
 };
 const svg = () => document.querySelector("#drawing svg");
@@ -65,7 +65,7 @@ async function ask(query) {
 
 // The views of the drawing are pictures that are clear where no mesh is.
 function grounds() {
-  return Promise.all([...svg().querySelectorAll("image")].map(async (image) => {
+  return Promise.all([...svg().querySelectorAll("image:not(.swatch)")].map(async (image) => {
     const at = image.getCTM(), page = svg().getCTM();
     const to = page.inverse().multiply(at);
     const p = new DOMPoint(image.x.baseVal.value, image.y.baseVal.value).matrixTransform(to);
@@ -157,7 +157,7 @@ function use(got) {
         place.insertAdjacentHTML("beforeend", '<option value="picks" selected>hinge edge</option>');
       }
       break;
-    case "body":
+    case "body": case "faces":
       fields.at.value = vec(got.source);
       break;
     case "marker":
