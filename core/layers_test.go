@@ -20,7 +20,7 @@ var layers = [][]string{
 	{"core/scene", "core/finding"},
 	{"core/figure", "core/filter", "core/shape", "core/measure", "core/stand", "core/twin", "core/topo", "core/inertia"},
 	{"core/flaw", "core/uv", "core/order", "core/waste", "core/tangent", "core/flicker"},
-	{"core/cost", "core/coarse", "core/mend", "core/deviation"},
+	{"core/unfold", "core/cost", "core/coarse", "core/mend", "core/deviation"},
 	{"core/simplify", "core/fit"},
 	{"core/solid", "core/decompose", "core/passage"},
 	{"core/gap", "core/floor"},

@@ -73,13 +73,64 @@ func (t *tail) slots() {
 	if t.err != nil {
 		return
 	}
-	r.Slots = slots.Run(d, plan, slots.Made{Scene: t.scene, Images: got.Images}, by)
-	r.Slots.LODs = got.LODs
-	if changes {
+	light, lodsLit := t.light(d.Light, plan, got.LODs)
+	if t.err != nil {
+		return
+	}
+	by.Pending = by.Pending || light == nil
+	if light == nil {
+		light = &slots.LightMade{}
+	}
+	if d.Light.Size == 0 && t.in.Target.Needs.Lightmap {
+		_, set := step(t.walk, "fit set", nil, func(ctx context.Context) (*scene.Scene, int) { return nil, slots.FitSet(ctx, before) })
+		by.Bare = set < 0
+	}
+	r.Slots = slots.Run(d, plan, slots.Made{Scene: t.scene, Images: got.Images, Light: *light}, by)
+	r.Slots.LODs = lodsLit
+	if changes || light.There && !light.Kept {
 		t.changed = true
 	}
 	t.stop(slots.Info, r.Slots, before, r.Surface.Box, t.placed)
 	r.stops[len(r.stops)-1].Changed = t.changed
+}
+
+// light makes the light sets of the scene and its LODs; nil when they are still to be made. Each LOD is
+// unfolded by itself: its charts are its own.
+func (t *tail) light(l slots.Light, plan *slots.Plan, lods []*scene.Scene) (*slots.LightMade, []*scene.Scene) {
+	if l.Size == 0 {
+		return &slots.LightMade{}, lods
+	}
+	all := append([]*scene.Scene{t.scene}, lods...)
+	var first *slots.LightMade
+	large := t.scene.Count().Triangles > Eager
+	for i, s := range all {
+		key, err := named(t.key, "light", []any{l, i})
+		if err != nil {
+			t.err = err
+			return nil, nil
+		}
+		m := made(t, key, large, func(*slots.LightMade) *scene.Scene { return nil }, func(ctx context.Context) (*slots.LightMade, error) {
+			m, err := slots.LightOf(ctx, s, l, plan, func(f float64) { t.say("Unfolding", (float64(i)+f)/float64(len(all))) })
+			return &m, err
+		})
+		if errors.Is(t.err, errUnmade) {
+			t.err = nil
+			return nil, lods
+		}
+		if t.err != nil {
+			return nil, nil
+		}
+		lit, number := m.Lit(s)
+		all[i] = lit
+		if i == 0 {
+			own := *m
+			own.Number = number
+			first = &own
+		}
+	}
+	key, err := named(t.key, "lit", l)
+	t.scene, t.key, t.err = all[0], key, err
+	return first, all[1:]
 }
 
 // slotsAsked is what a plan of slots depends on besides the scene.

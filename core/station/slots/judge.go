@@ -618,6 +618,15 @@ func (j judge) light() {
 	if l.Over {
 		j.say(finding.MustFix, "light-overlap", "The light set overlaps", "Charts lie on one another, and would be lit alike.")
 	}
+	if l.Full {
+		j.say(finding.MustFix, "light-full", "The light set has no room for all charts", "With that padding they don't fit, however small they become.",
+			j.with("Make it twice as large", fmt.Sprintf("%d texels a side.", 2*j.d.Light.Size), func(d *Decisions) { d.Light.Size *= 2 }))
+	}
+	if j.by.Target.Needs.Lightmap && j.d.Light.Size == 0 && j.by.Bare {
+		j.say(finding.Look, "light-none", "The target needs a UV set for light", "No set but the first is there that covers all without overlap.",
+			j.with("Unfold one", fmt.Sprintf("%d texels a side, %d between charts.", UsualLightSize, UsualLightPadding),
+				func(d *Decisions) { d.Light.Size = UsualLightSize }))
+	}
 	if l.Kept {
 		j.say(finding.Note, "light-kept", "A fit light set is there already", "It has no overlap and lies within 0 to 1, so it was kept.",
 			harsh(j.with("Make one anyway", "The one that is there is replaced by name, or left.", func(d *Decisions) { d.Light.Again = true })))

@@ -105,6 +105,7 @@ type Against struct {
 	Class   class.Class
 	Pending bool
 	Images  []scene.Image // of the stock, in its order
+	Bare    bool          // no UV set but the first carries light
 	Nodes   []string      // keys of those that decisions can name
 }
 
