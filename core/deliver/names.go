@@ -3,12 +3,16 @@ package deliver
 import (
 	"errors"
 	"fmt"
+	"path"
 	"strconv"
+	"strings"
 
 	"yarvek/core/figure"
 	"yarvek/core/format/pack"
+	"yarvek/core/format/picture"
 	"yarvek/core/naming"
 	"yarvek/core/scene"
+	"yarvek/core/station/slots"
 	"yarvek/core/target"
 )
 
@@ -115,18 +119,25 @@ func named(d scene.Delivery, t target.Target, asset string) (scene.Delivery, []p
 	for _, m := range s.Materials {
 		names = append(names, m.Name)
 	}
-	slots := by.Slots(asset, names)
-	if slots != nil {
+	called := by.Slots(asset, names)
+	if called != nil {
 		s.Materials = append([]scene.Material(nil), s.Materials...)
-		for k, r := range slots {
+		for k, r := range called {
 			s.Materials[k].Name = r.Is
 		}
-		said = append(said, told(pack.Materials, "slot", slots)...)
+		said = append(said, told(pack.Materials, "slot", called)...)
 	}
 	for k, r := range nodes {
 		was[r.Was] = s.Nodes[at[k]].Name
 	}
-	if d.LODs, err = namedLODs(d.LODs, t, asset, was, s.Materials); err != nil {
+	if d.NamePictures {
+		list, err := namedPictures(s, t, asset)
+		if err != nil {
+			return d, nil, err
+		}
+		said = append(said, told(pack.Pictures, "picture", list)...)
+	}
+	if d.LODs, err = namedLODs(d.LODs, t, asset, was, s); err != nil {
 		return d, nil, err
 	}
 	if d.Collision, err = namedShapes(d.Collision, t, asset, was); err != nil {
@@ -134,6 +145,54 @@ func named(d scene.Delivery, t target.Target, asset string) (scene.Delivery, []p
 	}
 	d.Scene = s
 	return d, said, nil
+}
+
+// namedPictures gives pictures their names by the target's pattern, of the first slot that uses each and
+// what for; of those that would be called alike all but the first are counted from 2 on. What the pattern
+// can't name keeps its own.
+func namedPictures(s *scene.Scene, t target.Target, asset string) ([]Renamed, error) {
+	pattern, err := t.Pattern(target.TextureName)
+	if err != nil || pattern == nil {
+		return nil, err
+	}
+	images := append([]scene.Image(nil), s.Images...)
+	named := make([]bool, len(images))
+	count := map[string]int{}
+	var list []Renamed
+	for _, m := range s.Materials {
+		role := map[int]string{}
+		for use := range scene.Uses { // in the order of uses
+			at := pictureOf(s, m.Maps[use])
+			if at < 0 || named[at] {
+				continue
+			}
+			switch word := slots.Roles[use]; {
+			case role[at] == "":
+				role[at] = word
+			case role[at] == slots.Roles[scene.UseMetallic] || role[at] == slots.Roles[scene.UseRoughness]:
+				role[at] = "orm"
+			}
+		}
+		for use := range scene.Uses {
+			at := pictureOf(s, m.Maps[use])
+			if at < 0 || named[at] {
+				continue
+			}
+			named[at] = true
+			was := images[at].Name
+			is, err := pattern.Make(map[string]string{"slot": m.Name, "asset": asset, "role": role[at]})
+			if err != nil {
+				is = strings.TrimSuffix(was, path.Ext(was))
+			}
+			if count[strings.ToLower(is)]++; count[strings.ToLower(is)] > 1 {
+				is = fmt.Sprintf("%s %d", is, count[strings.ToLower(is)])
+			}
+			images[at].Name = is + picture.Suffix(images[at].MIME)
+			list = append(list, Renamed{Was: was, Is: images[at].Name})
+		}
+	}
+	s.Images = images
+	return list, nil
 }
 
 // namedShapes gives collision shapes their names by the target's pattern, of what the nodes they stand
@@ -168,7 +227,7 @@ func namedShapes(list []scene.Shape, t target.Target, asset string, is map[strin
 
 // namedLODs gives the nodes of LODs their names by the target's pattern, of what the nodes they
 // stand for are called now, and the slots of the asset.
-func namedLODs(list []scene.LOD, t target.Target, asset string, is map[string]string, slots []scene.Material) ([]scene.LOD, error) {
+func namedLODs(list []scene.LOD, t target.Target, asset string, is map[string]string, of *scene.Scene) ([]scene.LOD, error) {
 	pattern, err := t.Pattern(target.LODName)
 	if err != nil || len(list) == 0 {
 		return list, err
@@ -176,7 +235,7 @@ func namedLODs(list []scene.LOD, t target.Target, asset string, is map[string]st
 	out := make([]scene.LOD, len(list))
 	for i, l := range list {
 		s := l.Scene.Clone()
-		s.Materials = slots
+		s.Materials, s.Images = of.Materials, of.Images
 		name := func(of string) (string, error) {
 			if now, ok := is[of]; ok {
 				of = now

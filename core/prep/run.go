@@ -344,6 +344,7 @@ func Run(ctx context.Context, in Input, p Prep, m *Memo) (*Result, error) {
 	for i, l := range r.LODs.LODs[1:] {
 		r.Delivery.LODs = append(r.Delivery.LODs, scene.LOD{Scene: r.Slots.LODs[i], From: l.From, Screen: l.Screen})
 	}
+	r.Delivery.NamePictures = p.Slots.Pictures.Names
 	mustFix, _ := r.Open()
 	r.Export = export.Run(p.Export, export.Ask{MustFix: mustFix, Scene: w.scene, Target: in.Target,
 		LODs: len(r.Delivery.LODs), Pending: r.Pending(),

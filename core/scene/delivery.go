@@ -20,6 +20,8 @@ type Delivery struct {
 	Markers   []Marker // named points
 	// Grouped has the LODs leave as a group, for formats that know such.
 	Grouped bool
+	// NamePictures has pictures named by the target's pattern.
+	NamePictures bool
 }
 
 // LOD is a coarser mesh that takes the place of the finer ones from a distance on.

@@ -152,6 +152,8 @@ func dinghy() *scene.Scene {
 	var k stock
 	hull := k.add("hull", [3]float64{}, "dinghy_hull.png", paint(128, whitewash))
 	wood := k.add("thwarts", [3]float64{}, "dinghy_wood.png", paint(128, planks))
+	k.materials[hull].Maps[scene.UseNormal] = scene.Map{Texture: k.texture("dinghy_bumps.png", paint(128, dents))}
+	k.materials[wood].Maps[scene.UseRoughness] = scene.Map{Texture: k.texture("dinghy_rough.png", paintOn(96, 64, roughness))}
 	half := new(shape.Builder).Slot(hull).Grid(28, 10, func(u, v float64) v3 {
 		z := 1.55 - 3.1*u
 		bow := math.Pow(math.Max(0, 2*math.Abs(u-.42)), 2.4)

@@ -24,11 +24,14 @@ func noise(x, y float64, period int, seed uint32) float64 {
 }
 
 // paint makes a square picture; f gives the colour at (x, y) in [0,1)².
-func paint(size int, f func(x, y float64) color.NRGBA) []byte {
-	img := image.NewNRGBA(image.Rect(0, 0, size, size))
-	for y := range size {
-		for x := range size {
-			img.SetNRGBA(x, y, f(float64(x)/float64(size), float64(y)/float64(size)))
+func paint(size int, f func(x, y float64) color.NRGBA) []byte { return paintOn(size, size, f) }
+
+// paintOn is paint on a picture that need not be square.
+func paintOn(w, h int, f func(x, y float64) color.NRGBA) []byte {
+	img := image.NewNRGBA(image.Rect(0, 0, w, h))
+	for y := range h {
+		for x := range w {
+			img.SetNRGBA(x, y, f(float64(x)/float64(w), float64(y)/float64(h)))
 		}
 	}
 	var b bytes.Buffer
@@ -72,4 +75,14 @@ func stone(x, y float64) color.NRGBA {
 func roughness(x, y float64) color.NRGBA {
 	v := 110 + 120*noise(x*16, y*16, 16, 11)
 	return color.NRGBA{uint8(v), uint8(v), uint8(v), 255}
+}
+
+// dents is the normal map of hammered planking, whose green points down.
+func dents(x, y float64) color.NRGBA {
+	height := func(x, y float64) float64 { return noise(x*8, y*8, 8, 21) + 0.3*noise(x*16, y*16, 16, 22) }
+	const d = 1.0 / 256
+	u, v := (height(x+d, y)-height(x-d, y))/(2*d)*0.05, (height(x, y+d)-height(x, y-d))/(2*d)*0.05
+	l := math.Sqrt(u*u + v*v + 1)
+	b := func(n float64) uint8 { return uint8(math.Round(127.5 + 127.5*n/l)) }
+	return color.NRGBA{b(-u), b(-v), b(1), 255}
 }

@@ -161,18 +161,18 @@ func (list SlotLegend) draw(c *canvas) {
 		shown--
 	}
 	for i, s := range list[:shown] {
-		x, y := innerL+14+float64(i/legendRows)*legendColumn, baseY+52+float64(i%legendRows)*25
+		x, y := innerL+14+float64(i/legendRows)*legendColumn, baseY+46+float64(i%legendRows)*27
 		fmt.Fprintf(&c.pen, `<g class="slot-key"><image class="swatch" href="%s" x="%.1f" y="%.1f" width="28" height="18"/>`+
 			`<rect class="swatch" x="%.1f" y="%.1f" width="28" height="18"/>`, swatch(i), x+18, y, x+18, y)
 		c.text("fig slot-letter", x, y+13, s.Letter)
-		fmt.Fprintf(&c.pen, `<text class="word slot-name" x="%.1f" y="%.1f"><title>%s</title>%s</text>`, x+52, y+8, html.EscapeString(s.Name),
+		fmt.Fprintf(&c.pen, `<text class="word slot-name" x="%.1f" y="%.1f"><title>%s</title>%s</text>`, x+52, y+7, html.EscapeString(s.Name),
 			html.EscapeString(shorten(s.Name, legendName)))
-		c.text("fig small-fig", x+52, y+19, s.Note)
+		c.text("fig small-fig", x+52, y+20, s.Note)
 		c.WriteString(`</g>`)
 		c.take(x+70, y+9, 150, 24)
 	}
 	if left := len(list) - shown; left > 0 {
-		x, y := innerL+14+float64(shown/legendRows)*legendColumn, baseY+52+float64(shown%legendRows)*25
+		x, y := innerL+14+float64(shown/legendRows)*legendColumn, baseY+46+float64(shown%legendRows)*27
 		c.text("word slot-name", x, y+13, fmt.Sprintf("and %d more", left))
 	}
 	for k, s := range list {

@@ -20,10 +20,30 @@ type Paint struct {
 	WrapV    scene.Wrap `json:"wrapV"`
 	Alpha    string     `json:"alpha"` // glTF's words
 	Cutoff   float64    `json:"cutoff"`
+	// Of lit materials: values, and what else pictures hold.
+	Metallic  float64 `json:"metallic"`
+	Roughness float64 `json:"roughness"`
+	Bumps     float64 `json:"bumps"` // how strong normals are, below zero where their green points down
+	Shade     float64 `json:"shade"` // how strong occlusion is
+	Prints    []Print `json:"prints,omitempty"`
+
 	TwoSided bool       `json:"twoSided"`
 	Unlit    bool       `json:"unlit"`
 	First    int        `json:"first"` // of its triangles
 	Count    int        `json:"count"`
+}
+
+// Print is a picture of a material besides that of its colour, which lies on the same UVs.
+type Print struct {
+	Use     string `json:"use"`     // in the words of [scene.Use]
+	Picture int    `json:"picture"` // of the scene's images
+	Channel int    `json:"channel"` // 0 all of it, 1 red, 2 green, 3 blue, 4 alpha
+}
+
+// Shown tells what of a scene's images can be shown.
+type Shown struct {
+	Has  func(image int) bool
+	Down func(image int) bool // its green points down; nil for none
 }
 
 // Look is how a painted model looks.
@@ -62,14 +82,14 @@ type vertex struct {
 
 // Painted packs a scene for the turntable with its materials as they are: base colour and its
 // picture, where the picture lies on the UVs, vertex colours, opacity, and what glows. onto
-// carries its coordinates to the frame of the paper; has tells which images can be shown. A
+// carries its coordinates to the frame of the paper; shown tells which images can be. A
 // face without normals is flat. Another look paints all of it alike. The error is ctx's.
-func Painted(ctx context.Context, s *scene.Scene, onto geom.Affine, as Look, has func(image int) bool) ([]byte, error) {
+func Painted(ctx context.Context, s *scene.Scene, onto geom.Affine, as Look, shown Shown) ([]byte, error) {
 	worlds := s.Worlds()
 	paints := make([]Paint, len(s.Materials)+1)
 	paints[len(s.Materials)] = Paint{Color: [4]float64{0.73, 0.77, 0.75, 1}, Picture: -1, Alpha: string(scene.Opaque), TwoSided: true}
 	for i, m := range s.Materials {
-		paints[i] = paintOf(s, m, has)
+		paints[i] = paintOf(s, m, shown)
 	}
 	if as == AsChecker {
 		paints[len(s.Materials)].Picture = checker
@@ -170,24 +190,59 @@ func Painted(ctx context.Context, s *scene.Scene, onto geom.Affine, as Look, has
 }
 
 // paintOf is how a material looks.
-func paintOf(s *scene.Scene, m scene.Material, has func(image int) bool) Paint {
+func paintOf(s *scene.Scene, m scene.Material, shown Shown) Paint {
 	p := Paint{Name: m.Name, Color: m.BaseColor, Picture: -1, Alpha: string(m.AlphaMode), Cutoff: m.AlphaCutoff, TwoSided: m.TwoSided,
-		Unlit: m.Unlit}
+		Unlit: m.Unlit, Metallic: m.Metallic, Roughness: m.Roughness, Bumps: m.NormalScale, Shade: m.Occlusion}
+	has := func(mp scene.Map) (scene.Texture, bool) {
+		if !mp.Has() || mp.Texture > len(s.Textures) {
+			return scene.Texture{}, false
+		}
+		t := s.Textures[mp.Texture-1]
+		return t, t.Image >= 0 && t.Image < len(s.Images) && shown.Has(t.Image)
+	}
+	lies := lying(m)
+	for use, mp := range m.Maps {
+		t, ok := has(mp)
+		if u := scene.Use(use); !ok || u == scene.UseBaseColor || u == scene.UseHeight || mp.UVSet != lies.UVSet || !same(mp.Place, lies.Place) ||
+			u == scene.UseOpacity && mp.Channel == scene.Alpha {
+			continue
+		}
+		p.Prints = append(p.Prints, Print{Use: scene.Use(use).String(), Picture: t.Image, Channel: int(mp.Channel)})
+		if scene.Use(use) == scene.UseNormal && shown.Down != nil && shown.Down(t.Image) {
+			p.Bumps = -p.Bumps
+		}
+		if p.Picture < 0 {
+			p.WrapU, p.WrapV = t.WrapU, t.WrapV
+		}
+	}
 	for k := range p.Glow {
 		p.Glow[k] = min(1, m.Emissive[k]*m.Glow)
 	}
-	if m.Maps[scene.UseEmissive].Has() {
+	if e := m.Maps[scene.UseEmissive]; e.Has() && !slices.ContainsFunc(p.Prints, func(x Print) bool { return x.Use == scene.UseEmissive.String() }) {
 		p.Glow = [3]float64{} // where it glows is in a picture that is not shown
 	}
-	if c := m.Maps[scene.UseBaseColor]; c.Has() && c.Texture <= len(s.Textures) {
-		t := s.Textures[c.Texture-1]
-		p.WrapU, p.WrapV = t.WrapU, t.WrapV
-		if t.Image >= 0 && t.Image < len(s.Images) && has(t.Image) {
-			p.Picture = t.Image
-		}
+	if t, ok := has(m.Maps[scene.UseBaseColor]); ok {
+		p.WrapU, p.WrapV, p.Picture = t.WrapU, t.WrapV, t.Image
 	}
 	return p
 }
+
+// lying is the map that says how pictures of a material lie on the mesh: that of its colour, or the first
+// there is.
+func lying(m scene.Material) scene.Map {
+	if m.Maps[scene.UseBaseColor].Has() {
+		return m.Maps[scene.UseBaseColor]
+	}
+	for _, mp := range m.Maps {
+		if mp.Has() {
+			return mp
+		}
+	}
+	return scene.Map{}
+}
+
+// same tells whether two pictures are placed alike.
+func same(a, b *scene.Placement) bool { return a == b || a != nil && b != nil && *a == *b }
 
 // vertexOf is corner k of a placed mesh, seen with a material.
 func vertexOf(s *scene.Scene, mesh *scene.Mesh, k int32, mat int, flat geom.Vec3) vertex {
@@ -212,8 +267,8 @@ func vertexOf(s *scene.Scene, mesh *scene.Mesh, k int32, mat int, flat geom.Vec3
 	if mat >= len(s.Materials) {
 		return v
 	}
-	look := s.Materials[mat].Maps[scene.UseBaseColor]
-	if look.Has() && look.UVSet < len(mesh.UVs) {
+	look := lying(s.Materials[mat])
+	if look.UVSet < len(mesh.UVs) {
 		if i := indexOf(mesh.UVs[look.UVSet].Layer, k); i >= 0 {
 			uv := look.Place.At(mesh.UVs[look.UVSet].Values[i])
 			v.uv = [2]float32{float32(uv[0]), float32(uv[1])}

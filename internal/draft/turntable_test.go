@@ -157,7 +157,7 @@ func TestPaintedCarriesMaterialsAsTheyAre(t *testing.T) {
 	s.Images = []scene.Image{{Name: "tin.png"}}
 	s.Textures = []scene.Texture{{Image: 0, WrapU: scene.Clamp, WrapV: scene.Mirror}}
 	for _, shown := range []bool{true, false} {
-		out, err := Painted(context.Background(), s, geom.Linear(geom.Identity3.Scaled(2)), AsMaterials, func(int) bool { return shown })
+		out, err := Painted(context.Background(), s, geom.Linear(geom.Identity3.Scaled(2)), AsMaterials, Shown{Has: func(int) bool { return shown }})
 		require.NoError(t, err)
 		var head paintedHead
 		p := unpack(t, out, &head)

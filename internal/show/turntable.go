@@ -6,9 +6,13 @@ import (
 	"slices"
 
 	"yarvek/core/fault"
+	"yarvek/core/filter"
 	"yarvek/core/format/picture"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
+	"yarvek/core/station/export"
+	"yarvek/core/station/slots"
+	"yarvek/core/texture"
 	"yarvek/internal/draft"
 	"yarvek/internal/work"
 )
@@ -69,7 +73,15 @@ func (b *Board) painted(ctx context.Context, v view, s *scene.Scene, as draft.Lo
 		return nil, fault.New(fault.Limit, "the turntable shows materials, shading, checker and density of up to a million triangles, and this has more; "+
 			"it shows it as paper")
 	}
-	return draft.Painted(ctx, s, geom.Linear(v.paper), as, func(image int) bool { return picture.Shown(s.Images[image].Data) })
+	return draft.Painted(ctx, s, geom.Linear(v.paper), as, draft.Shown{
+		Has: func(image int) bool { return picture.Shown(s.Images[image].Data) },
+		Down: func(image int) bool {
+			list := v.Result.Slots
+			if s != v.stop.Scene || v.stop.ID != slots.Info.ID && v.stop.ID != export.Info.ID || list == nil || image >= len(list.Pictures) {
+				return false
+			}
+			return list.Pictures[image].Green == filter.GreenDown
+		}})
 }
 
 // pictureSide bounds the pictures on the turntable, in pixels.
@@ -85,7 +97,9 @@ type Shot struct {
 // Picture is one of the images of a station's scene, by its number. Without such an image the
 // error is a *fault.Error. What has to be made smaller or into another format is made one at
 // a time, and kept.
-func (b *Board) Picture(ctx context.Context, o *work.Opened, id string, image int) (Shot, error) {
+//
+// channel is which of it is shown as grey, 1 to 4 for red, green, blue and alpha; 0 for all of it.
+func (b *Board) Picture(ctx context.Context, o *work.Opened, id string, image, channel int) (Shot, error) {
 	stop, err := o.Result.Stop(id)
 	if err != nil {
 		return Shot{}, err
@@ -95,12 +109,20 @@ func (b *Board) Picture(ctx context.Context, o *work.Opened, id string, image in
 		return Shot{}, fault.New(fault.Missing, "there is no such picture that could be shown")
 	}
 	data := all[image].Data
-	return work.Derive(ctx, b.desk.Derived, "picture", fmt.Sprintf("%s %d", stop.Key, image), func(ctx context.Context) (Shot, error) {
+	return work.Derive(ctx, b.desk.Derived, "picture", fmt.Sprintf("%s %d %d", stop.Key, image, channel), func(ctx context.Context) (Shot, error) {
 		select {
 		case b.painting <- struct{}{}:
 			defer func() { <-b.painting }()
 		case <-ctx.Done():
 			return Shot{}, ctx.Err()
+		}
+		if channel > 0 {
+			one := texture.Channel{From: channel - 1}
+			var err error
+			if data, err = texture.Make(ctx, [][]byte{data}, texture.Recipe{Sort: filter.Numbers,
+				Pack: &[4]texture.Channel{one, one, one, {Of: -1, Value: 255}}}); err != nil {
+				return Shot{}, fault.Input("%s: %v", all[image].Name, err)
+			}
 		}
 		shown, mime, err := picture.OnScreen(data, pictureSide)
 		if err != nil {

@@ -167,7 +167,11 @@ func (s *Server) picture(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return work.ErrNotFound
 	}
-	shot, err := s.board.Picture(r.Context(), o, r.URL.Query().Get("station"), n)
+	channel, err := strconv.Atoi(cmp.Or(r.URL.Query().Get("channel"), "0"))
+	if err != nil || channel < 0 || channel > 4 {
+		return work.ErrNotFound
+	}
+	shot, err := s.board.Picture(r.Context(), o, r.URL.Query().Get("station"), n, channel)
 	if err != nil {
 		return err
 	}

@@ -3,7 +3,7 @@ export {
   AmbientLight, Box3, BufferAttribute, BufferGeometry, ClampToEdgeWrapping, Color, DirectionalLight, DoubleSide,
   EdgesGeometry, GridHelper, Group, HemisphereLight, LineBasicMaterial, LineDashedMaterial, LineSegments, Mesh,
   MeshLambertMaterial, MeshStandardMaterial, MirroredRepeatWrapping, NoColorSpace, OrthographicCamera,
-  PerspectiveCamera, Raycaster, RepeatWrapping, Scene,
+  PerspectiveCamera, PMREMGenerator, Raycaster, RepeatWrapping, Scene,
   SphereGeometry, SRGBColorSpace, TextureLoader, Vector2, Vector3, WebGLRenderer,
 } from "three";
 export { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";

@@ -2,6 +2,7 @@ package slots
 
 import (
 	"fmt"
+	"math"
 	"slices"
 	"strings"
 
@@ -38,6 +39,14 @@ func (j judge) all() {
 
 func (j judge) say(sev finding.Severity, code, title, text string, remedies ...finding.Remedy) {
 	j.Say(finding.Finding{Code: "slots/" + code, Severity: sev, Title: title, Text: text, Remedies: remedies})
+}
+
+// at gives the finding said last the place of a slot.
+func (j judge) at(s Slot) {
+	if s.Stat.Faces > 0 {
+		p := s.Stat.At
+		j.Last().Place.Point = &p
+	}
 }
 
 // with is a remedy that changes the decisions.
@@ -124,6 +133,7 @@ func (j judge) none() {
 	}
 	j.say(finding.Look, "no-slot", figure.Plural(st.Faces, "face has", "faces have")+" no slot",
 		"They are "+figure.Percent(j.Slots[i].Share)+" of the surface. A receiver gives them a material of its own choice.", rem...)
+	j.at(j.Slots[i])
 }
 
 // plainLook tells a material that says nothing.
@@ -148,6 +158,7 @@ func (j judge) blank() {
 		j.say(finding.Look, "blank-"+s.Key, "“"+s.Had+"” says nothing", fmt.Sprintf("It is grey or white, has no picture, and a name that says nothing; "+
 			"%s have it, %s of the surface. It makes %s of its own.", figure.Plural(s.Stat.Faces, "face", "faces"), figure.Percent(s.Share),
 			figure.Plural(s.Stat.Calls, "draw call", "draw calls")), rem...)
+		j.at(s)
 	}
 }
 
@@ -183,6 +194,20 @@ func (j judge) facets(i int) []struct{ what, is string } {
 	return out
 }
 
+// isPicture tells that what differs is a picture.
+func isPicture(what string) bool { return strings.HasSuffix(what, " picture") }
+
+// near tells whether values of two materials can hardly be told apart: each within a twentieth.
+func near(a, b scene.Material) bool {
+	within := func(x, y float64) bool { return math.Abs(x-y) <= 0.05 }
+	for k := range 4 {
+		if !within(a.BaseColor[k], b.BaseColor[k]) || k < 3 && !within(a.Emissive[k], b.Emissive[k]) {
+			return false
+		}
+	}
+	return within(a.Metallic, b.Metallic) && within(a.Roughness, b.Roughness)
+}
+
 // mostNear is in how many things near twins differ at most.
 const mostNear = 2
 
@@ -212,7 +237,7 @@ func (j judge) twins() {
 			switch {
 			case len(differs) == 0:
 				same, gone[b] = append(same, s.Key), true
-			case len(differs) <= mostNear && slices.ContainsFunc(j.Slots[a].Material.Maps[:], scene.Map.Has):
+			case len(differs) <= mostNear && near(j.Slots[a].Material, s.Material) && !slices.ContainsFunc(differs, isPicture):
 				one := j.joining("Make them "+j.Slots[a].Name, j.Slots[a].Key, s.Key)
 				j.say(finding.Note, "near-"+j.Slots[a].Key+"-"+s.Key, fmt.Sprintf("%s and %s are nearly twins", j.Slots[a].Name, s.Name),
 					"They differ in "+strings.Join(differs, " and ")+" alone.", harsh(one))
@@ -227,6 +252,7 @@ func (j judge) twins() {
 			j.say(finding.Look, "twins-"+j.Slots[a].Key, and(names)+is,
 				"Every value and picture is equal; only the names differ. Each makes draw calls of its own.",
 				j.joining("Make them one", j.Slots[a].Key, same...))
+			j.at(j.Slots[a])
 		}
 	}
 }
@@ -336,10 +362,12 @@ func (j judge) alpha() {
 			j.say(finding.Look, "full-"+s.Key, s.Name+" is drawn "+alphaWords[s.Material.AlphaMode]+", and nothing of it is clear",
 				"Its opacity is full everywhere. Drawn like that it costs more, and sorts badly.",
 				j.with("Draw it opaque", "It looks the same.", looked(s, scene.Opaque)))
+			j.at(s)
 		case s.Material.AlphaMode == scene.Blend && full && f.Full < 1 && f.Partly() <= 1-maskFrom:
 			j.say(finding.Look, "mask-"+s.Key, s.Name+" is drawn translucent, and its picture is a mask",
 				figure.Percent(f.Full+f.Clear)+" of its pixels are wholly there or wholly not. Cut out it costs less, and needs no sorting.",
 				j.with("Draw it cut out", "Pixels of less than half opacity are not drawn.", looked(s, scene.Mask)))
+			j.at(s)
 		case s.Material.AlphaMode == scene.Opaque && f.Channels == 4 && f.Full < 1 && f.Clear > 0.001:
 			j.say(finding.Note, "unused-alpha-"+s.Key, s.Name+" is opaque, and its picture is not",
 				figure.Percent(1-f.Full)+" of its pixels are clear in part, which shows nowhere.",
@@ -447,7 +475,8 @@ func (j judge) pictures() {
 	var formats []string
 	missing := map[string]string{}
 	want := map[bool]string{true: "up", false: "down"}[t.GreenUp]
-	for _, x := range j.Pictures {
+	at := 0
+	for i, x := range j.Pictures {
 		for _, s := range x.Was {
 			if !s.Found {
 				missing[s.Key] = "is missing"
@@ -459,17 +488,14 @@ func (j judge) pictures() {
 			continue
 		}
 		if t.PowerOfTwo && (x.W&(x.W-1) != 0 || x.H&(x.H-1) != 0) {
+			at = i
 			odd = append(odd, fmt.Sprintf("%s (%d × %d)", x.Name, x.W, x.H))
 		}
 		if max(x.W, x.H) > t.Largest {
 			large = append(large, fmt.Sprintf("%s (%d × %d)", x.Name, x.W, x.H))
 		}
 		if x.Recipe.Sheet == nil && slices.Contains(x.Uses, scene.UseNormal) && x.Recipe.Height == 0 {
-			g := GreenOf(x.Facts, j.ownOf(x.Key))
-			if x.Recipe.Green {
-				g = filter.GreenUp + filter.GreenDown - g
-			}
-			switch {
+			switch g := x.Green; {
 			case g == filter.Unsaid && !x.Facts.Even:
 				unsaid = append(unsaid, x.Key)
 			case g == filter.GreenUp && !t.GreenUp, g == filter.GreenDown && t.GreenUp:
@@ -493,10 +519,20 @@ func (j judge) pictures() {
 	}
 	if len(odd) > 0 {
 		to := func(how string) finding.Remedy {
-			return j.with("To a power of two, "+how, "Filtered by what the pixels mean: colours as light, normals as directions.", func(d *Decisions) { d.Pictures.Power = how })
+			label := "To a power of two, " + how
+			if len(odd) == 1 {
+				label = "To " + sides(j.d, how, j.Pictures[at])
+			}
+			return j.with(label, "Filtered by what the pixels mean: colours as light, normals as directions.", func(d *Decisions) { d.Pictures.Power = how })
 		}
 		j.say(finding.Look, "sides", figure.Plural(len(odd), "picture has a side", "pictures have sides")+" that is no power of two",
 			some(odd)+". The target wants powers of two.", to("down"), to("up"), to("nearest"))
+		if r := j.Last().Remedies; len(odd) == 1 { // nearest is one of both, unless a side goes up and the other down
+			j.Last().Remedies = slices.CompactFunc(r, func(a, b finding.Remedy) bool { return a.Label == b.Label })
+			if n := len(j.Last().Remedies); n == 3 && r[2].Label == r[0].Label {
+				j.Last().Remedies = j.Last().Remedies[:2]
+			}
+		}
 	}
 	if len(large) > 0 {
 		j.say(finding.Look, "large", figure.Plural(len(large), "picture is", "pictures are")+fmt.Sprintf(" larger than %d pixels a side", t.Largest),
@@ -525,6 +561,14 @@ func (j judge) pictures() {
 	}
 	j.packing()
 	j.double()
+}
+
+// sides are what a way to powers of two makes of a picture.
+func sides(d Decisions, how string, x Picture) string {
+	k := kitchen{d: d}
+	k.d.Pictures.Power = how
+	w, h := k.size(x.W, x.H, Own{}, x.Uses)
+	return fmt.Sprintf("%d × %d", w, h)
 }
 
 // packing says whether occlusion, roughness and metallic are put together as the target has it.
@@ -569,8 +613,9 @@ func (j judge) double() {
 	}
 }
 
-func (j judge) ownOf(key string) Own {
-	for _, o := range j.d.Own {
+// ownOf is what is decided for one picture.
+func (d Decisions) ownOf(key string) Own {
+	for _, o := range d.Own {
 		if o.Picture == key {
 			return o
 		}

@@ -140,13 +140,7 @@ func (k *kitchen) imageOf(m scene.Map) int {
 
 // own is what is decided for one picture.
 func (k *kitchen) own(at int) Own {
-	key := k.ask.Stock[at].Key
-	for _, o := range k.d.Own {
-		if o.Picture == key {
-			return o
-		}
-	}
-	return Own{}
+	return k.d.ownOf(k.ask.Stock[at].Key)
 }
 
 // size is what becomes of a picture's sides.

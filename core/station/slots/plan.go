@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"yarvek/core/geom"
 	"yarvek/core/naming"
 	"yarvek/core/scene"
 	"yarvek/core/target"
@@ -29,6 +30,8 @@ type Stat struct {
 	Calls            int           // nodes whose meshes have it
 	UV               [2][2]float64 // the box of its first UV set, least and most
 	Bare             int           // corners without coordinates
+	widest           float64       // area of that
+	At               geom.Vec3     // on the middle of its largest triangle
 	Mixed            bool          // it shares a mesh with others
 }
 
@@ -54,7 +57,10 @@ func Stats(ctx context.Context, s *scene.Scene) []Stat {
 			st := &list[m.Material(f)+1]
 			st.Triangles++
 			p, q, r := w.Apply(m.Points[m.Corners[a]]), w.Apply(m.Points[m.Corners[b]]), w.Apply(m.Points[m.Corners[c]])
-			st.Area += q.Sub(p).Cross(r.Sub(p)).Len() / 2
+			area := q.Sub(p).Cross(r.Sub(p)).Len() / 2
+			if st.Area += area; area > st.widest {
+				st.widest, st.At = area, p.Add(q).Add(r).Mul(1.0/3)
+			}
 		})
 		for f := range m.Faces() {
 			st := &list[m.Material(f)+1]

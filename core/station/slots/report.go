@@ -2,9 +2,11 @@ package slots
 
 import (
 	"fmt"
+	"slices"
 
 	"yarvek/core/class"
 	"yarvek/core/figure"
+	"yarvek/core/filter"
 	"yarvek/core/scene"
 	"yarvek/core/station"
 	"yarvek/core/texture"
@@ -63,6 +65,7 @@ type Picture struct {
 	// Made is whether its bytes are those that leave.
 	Made  bool
 	Added bool
+	Green filter.Green // which way it points as it leaves, of a normal map
 }
 
 // OnSheet is a sheet.
@@ -115,7 +118,7 @@ func Run(d Decisions, p *Plan, made Made, by Against) *Report {
 	r := &Report{Pending: by.Pending, Light: made.Light, Has: len(by.Stock) > 0, Keys: append([]string{}, p.Keys.keys...)}
 	r.Keys = append(r.Keys, p.Keys.made...)
 	r.slots(p, made)
-	r.pictures(p, made, by)
+	r.pictures(d, p, made, by)
 	for i, st := range p.Stats {
 		r.Were += st.Calls
 		if i > 0 && st.Faces == 0 && p.To[i] < 0 {
@@ -171,7 +174,7 @@ func (r *Report) slots(p *Plan, made Made) {
 	}
 }
 
-func (r *Report) pictures(p *Plan, made Made, by Against) {
+func (r *Report) pictures(d Decisions, p *Plan, made Made, by Against) {
 	used := map[int]bool{}
 	for i, c := range p.Cooks {
 		x := Picture{Cook: c, Image: made.Scene.Images[i], Made: made.Images[i]}
@@ -187,6 +190,9 @@ func (r *Report) pictures(p *Plan, made Made, by Against) {
 		if len(x.Was) > 0 {
 			x.Key, x.Facts, x.Added, x.Source = x.Was[0].Key, x.Was[0].Facts, x.Was[0].Added, by.Images[c.In[0]]
 		}
+		if c.Recipe.Sheet == nil && slices.Contains(c.Uses, scene.UseNormal) && len(x.Was) > 0 {
+			x.Green = greenOf(c, x.Key, x.Facts, d)
+		}
 		x.Plain, x.Blocks = texture.Bytes(c.W, c.H)
 		r.Memory = r.Memory.plus(Memory{int64(len(x.Image.Data)), x.Plain, x.Blocks})
 		r.Pictures = append(r.Pictures, x)
@@ -196,6 +202,20 @@ func (r *Report) pictures(p *Plan, made Made, by Against) {
 			r.Orphans = append(r.Orphans, s.Key)
 		}
 	}
+}
+
+// greenOf is which way the green of a picture points as it leaves.
+func greenOf(c Cook, key string, f texture.Facts, d Decisions) filter.Green {
+	g := GreenOf(f, d.ownOf(key))
+	switch {
+	case c.Recipe.Height != 0 && c.Recipe.Green:
+		return filter.GreenDown
+	case c.Recipe.Height != 0:
+		return filter.GreenUp
+	case g != filter.Unsaid && c.Recipe.Green:
+		return filter.GreenUp + filter.GreenDown - g
+	}
+	return g
 }
 
 func (a Memory) plus(b Memory) Memory {

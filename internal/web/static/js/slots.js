@@ -105,3 +105,14 @@ document.addEventListener("click", async (e) => {
   window.htmx.process(dialog);
   dialog.showModal();
 }, true);
+
+// A picture of the artist's own is tried on the ticked slots, or on all: it stays in the browser.
+function attempt(url) {
+  const ticked = [...document.querySelectorAll('#slots [name="slot"]:checked')].map((t) => t.closest("tr").querySelector("label").textContent);
+  document.dispatchEvent(new CustomEvent("yarvek:try", { detail: { url, slots: ticked } }));
+  document.querySelector("#untry").hidden = !url;
+}
+document.addEventListener("change", (e) => {
+  if (e.target.matches("[data-try]") && e.target.files.length) attempt(URL.createObjectURL(e.target.files[0]));
+});
+document.addEventListener("click", (e) => { if (e.target.id === "untry") attempt(""); });

@@ -60,22 +60,43 @@ export async function paper(url) {
 
 const wraps = { repeat: T.RepeatWrapping, mirror: T.MirroredRepeatWrapping, clamp: T.ClampToEdgeWrapping };
 
+// What pictures are for, and the channel each is read from.
+const printed = { metallic: ["metalnessMap", 3], roughness: ["roughnessMap", 2], normal: ["normalMap", 0],
+  occlusion: ["aoMap", 1], emissive: ["emissiveMap", 0], opacity: ["alphaMap", 2] };
+
+// print fetches a picture of a material.
+function print(url, paint, space, loaded) {
+  const map = new T.TextureLoader().load(url, loaded);
+  map.colorSpace = space;
+  map.wrapS = wraps[paint.wrapU] ?? T.RepeatWrapping;
+  map.wrapT = wraps[paint.wrapV] ?? T.RepeatWrapping;
+  map.anisotropy = 4;
+  return map;
+}
+
 // surface makes a material of what the server says of one. loaded is called when its picture is
 // there.
 function surface(paint, pictures, loaded) {
   const { color: [r, g, b, a], glow, alpha } = paint;
-  const m = new T.MeshLambertMaterial({ vertexColors: true, side: paint.twoSided ? T.DoubleSide : T.FrontSide });
+  const m = new T.MeshStandardMaterial({ vertexColors: true, side: paint.twoSided ? T.DoubleSide : T.FrontSide,
+    metalness: paint.metallic, roughness: paint.roughness });
+  m.name = paint.name;
   m.color = new T.Color(r, g, b);
   m.emissive = new T.Color(...glow);
   if (alpha === "MASK") m.alphaTest = paint.cutoff;
   if (alpha === "BLEND") Object.assign(m, { transparent: true, opacity: a, depthWrite: false });
   if (paint.picture >= 0 || paint.picture === CHECKER) {
-    m.map = new T.TextureLoader().load(paint.picture === CHECKER ? "/static/checker.png" : pictures(paint.picture), loaded);
-    m.map.colorSpace = T.SRGBColorSpace;
-    m.map.wrapS = wraps[paint.wrapU] ?? T.RepeatWrapping;
-    m.map.wrapT = wraps[paint.wrapV] ?? T.RepeatWrapping;
-    m.map.anisotropy = 4;
+    m.map = print(paint.picture === CHECKER ? "/static/checker.png" : pictures(paint.picture), paint, T.SRGBColorSpace, loaded);
   }
+  for (const p of paint.prints ?? []) {
+    const [slot, from] = printed[p.use] ?? [];
+    if (!slot) continue;
+    // Of a picture whose channels are not where they are looked for, one is fetched by itself.
+    const own = from && p.channel && p.channel !== from ? `&channel=${p.channel}` : "";
+    m[slot] = print(pictures(p.picture) + own, paint, p.use === "emissive" ? T.SRGBColorSpace : T.NoColorSpace, loaded);
+  }
+  if (m.normalMap) m.normalScale.set(Math.abs(paint.bumps), paint.bumps);
+  if (m.aoMap) m.aoMapIntensity = paint.shade;
   if (paint.unlit) Object.assign(m, { emissive: m.color, emissiveMap: m.map ?? null, color: new T.Color(0, 0, 0) });
   return m;
 }
@@ -93,10 +114,37 @@ export async function painted(url, pictures, loaded) {
   return new T.Mesh(mesh, head.paints.map((p) => surface(p, pictures, loaded)));
 }
 
+// tried puts a picture of the artist's own on slots, by name, all of them without any; nothing of the asset
+// changes. Without a picture what was there comes back.
+export function tried(mesh, url, names, drawn) {
+  for (const m of [mesh.material].flat()) {
+    if (names.length && !names.includes(m.name)) continue;
+    if (m.userData.own === undefined) m.userData.own = m.map ?? null;
+    m.map = url ? print(url, {}, T.SRGBColorSpace, drawn) : m.userData.own;
+    m.needsUpdate = true;
+  }
+  drawn();
+}
+
+// evenly lights metals too: what they mirror is a plain room.
+export function evenly(gl) {
+  const room = new T.Scene();
+  room.background = new T.Color(0xd8dcda);
+  return new T.PMREMGenerator(gl).fromScene(room).texture;
+}
+
+// ball is a neutral one to compare with.
+export function ball(radius) {
+  return new T.Mesh(new T.SphereGeometry(radius, 48, 24), new T.MeshStandardMaterial({ color: 0x9d9d9d, roughness: 0.5 }));
+}
+
 // gone frees what an object holds in the graphics memory.
 export function gone(object) {
   object?.traverse((o) => {
     o.geometry?.dispose();
-    for (const m of [o.material ?? []].flat()) { m.map?.dispose(); m.dispose(); }
+    for (const m of [o.material ?? []].flat()) {
+      for (const v of Object.values(m)) if (v?.isTexture) v.dispose();
+      m.dispose();
+    }
   });
 }

@@ -4,7 +4,7 @@ import * as T from "../vendor/three-0.187.0.min.js";
 import { beside } from "./turntable-beside.js";
 import { walk } from "./turntable-distance.js";
 import { play } from "./turntable-floor.js";
-import { gone, painted, paper } from "./turntable-mesh.js";
+import { ball, evenly, gone, painted, paper, tried } from "./turntable-mesh.js";
 
 const PAPER = 0xfbfcf8, INK = 0x16232b, HAIR = 0xb7c2be, DIM = 0x1f4fbf;
 
@@ -129,9 +129,17 @@ export async function turntable(canvas, labels, { asset: path, station, figure }
 
   // With its materials, a checker and so on, each fetched when it is first asked for.
   const dressed = {};
-  let stopped = false, wanted = "paper";
+  let stopped = false, wanted = "paper", grey;
   const look = async (which) => {
     wanted = which;
+    // Materials are seen in even light, beside a ball of neutral grey.
+    scene.environment = which === "material" ? scene.userData.room ??= evenly(gl) : null;
+    if (which === "material" && !grey) {
+      grey = ball(reach / 9);
+      grey.position.set(box.max.x + reach / 5, head.ground + reach / 9, mid.z);
+      scene.add(grey);
+    }
+    if (grey) grey.visible = which === "material";
     if (which !== "paper") {
       dressed[which] ??= painted(`${url}&look=${which}`, (n) => `${path}/pictures/${n}?station=${station}`, () => {
         canvas.dataset.pictures = String(Number(canvas.dataset.pictures ?? 0) + 1);
@@ -149,6 +157,13 @@ export async function turntable(canvas, labels, { asset: path, station, figure }
     canvas.dataset.look = wanted;
     ask();
   };
+  // A picture of the artist's own is tried on what is dressed in materials.
+  const trying = async (e) => {
+    await look("material");
+    tried(await dressed.material, e.detail.url, e.detail.slots, ask);
+    canvas.dataset.tried = e.detail.url ? "yes" : "";
+  };
+  document.addEventListener("yarvek:try", trying);
   // At LODs the distance is walked through; the asset's own meshes are there up to the first of them.
   let way;
   const walkway = document.querySelector("#walk"), data = document.querySelector("#distances")?.dataset.distances;
@@ -192,6 +207,7 @@ export async function turntable(canvas, labels, { asset: path, station, figure }
       labels.replaceChildren();
       watch.disconnect();
       document.removeEventListener("yarvek:ghost", outline);
+      document.removeEventListener("yarvek:try", trying);
       canvas.removeEventListener("keydown", key);
       canvas.removeEventListener("pointerdown", press);
       canvas.removeEventListener("pointerup", lift);
