@@ -12,14 +12,14 @@ import (
 
 // Paint is how one material looks: its colour, and the picture that goes with it.
 type Paint struct {
-	Name     string     `json:"name"`
-	Color    [4]float64 `json:"color"`   // linear; alpha is opacity
-	Glow     [3]float64 `json:"glow"`    // linear
-	Picture  int        `json:"picture"` // of the scene's images, -1 for none, -2 for a checker
-	WrapU    scene.Wrap `json:"wrapU"`
-	WrapV    scene.Wrap `json:"wrapV"`
-	Alpha    string     `json:"alpha"` // glTF's words
-	Cutoff   float64    `json:"cutoff"`
+	Name    string     `json:"name"`
+	Color   [4]float64 `json:"color"`   // linear; alpha is opacity
+	Glow    [3]float64 `json:"glow"`    // linear
+	Picture int        `json:"picture"` // of the scene's images, -1 for none, -2 for a checker
+	WrapU   scene.Wrap `json:"wrapU"`
+	WrapV   scene.Wrap `json:"wrapV"`
+	Alpha   string     `json:"alpha"` // glTF's words
+	Cutoff  float64    `json:"cutoff"`
 	// Of lit materials: values, and what else pictures hold.
 	Metallic  float64 `json:"metallic"`
 	Roughness float64 `json:"roughness"`
@@ -27,10 +27,10 @@ type Paint struct {
 	Shade     float64 `json:"shade"` // how strong occlusion is
 	Prints    []Print `json:"prints,omitempty"`
 
-	TwoSided bool       `json:"twoSided"`
-	Unlit    bool       `json:"unlit"`
-	First    int        `json:"first"` // of its triangles
-	Count    int        `json:"count"`
+	TwoSided bool `json:"twoSided"`
+	Unlit    bool `json:"unlit"`
+	First    int  `json:"first"` // of its triangles
+	Count    int  `json:"count"`
 }
 
 // Print is a picture of a material besides that of its colour, which lies on the same UVs.
@@ -87,7 +87,8 @@ type vertex struct {
 func Painted(ctx context.Context, s *scene.Scene, onto geom.Affine, as Look, shown Shown) ([]byte, error) {
 	worlds := s.Worlds()
 	paints := make([]Paint, len(s.Materials)+1)
-	paints[len(s.Materials)] = Paint{Color: [4]float64{0.73, 0.77, 0.75, 1}, Picture: -1, Alpha: string(scene.Opaque), TwoSided: true}
+	paints[len(s.Materials)] = Paint{Color: [4]float64{0.73, 0.77, 0.75, 1}, Picture: -1, Alpha: string(scene.Opaque), TwoSided: true,
+		Roughness: 1}
 	for i, m := range s.Materials {
 		paints[i] = paintOf(s, m, shown)
 	}
@@ -221,8 +222,11 @@ func paintOf(s *scene.Scene, m scene.Material, shown Shown) Paint {
 	if e := m.Maps[scene.UseEmissive]; e.Has() && !slices.ContainsFunc(p.Prints, func(x Print) bool { return x.Use == scene.UseEmissive.String() }) {
 		p.Glow = [3]float64{} // where it glows is in a picture that is not shown
 	}
-	if t, ok := has(m.Maps[scene.UseBaseColor]); ok {
-		p.WrapU, p.WrapV, p.Picture = t.WrapU, t.WrapV, t.Image
+	if c := m.Maps[scene.UseBaseColor]; c.Has() {
+		t, ok := has(c)
+		if p.WrapU, p.WrapV = t.WrapU, t.WrapV; ok {
+			p.Picture = t.Image
+		}
 	}
 	return p
 }

@@ -172,7 +172,7 @@ func TestPaintedCarriesMaterialsAsTheyAre(t *testing.T) {
 		require.Len(t, head.Paints, 2)
 		first := head.Paints[0]
 		assert.Equal(t, Paint{Name: "tin", Color: mat.BaseColor, Picture: map[bool]int{true: 0, false: -1}[shown], WrapU: scene.Clamp,
-			WrapV: scene.Mirror, Alpha: "BLEND", Cutoff: .5, Count: 10}, first)
+			WrapV: scene.Mirror, Alpha: "BLEND", Cutoff: .5, Roughness: 1, Bumps: 1, Shade: 1, Count: 10}, first)
 		assert.Equal(t, [2]int{10, 2}, [2]int{head.Paints[1].First, head.Paints[1].Count}, "the face without a material")
 		for _, i := range tris[:30] {
 			// From the top left (0.25, 0.5) scaled by 2 and 4 and moved is (0.6, 2.2).
