@@ -17,6 +17,7 @@ import (
 // in texels.
 type chart struct {
 	piece   int
+	faces   []int32
 	corners []int32 // of its faces
 	point   []int32 // of each corner, the number of its place
 	at      []complex128
@@ -291,7 +292,7 @@ func (b *body) grow(in map[int32]int8, seeds [2]int32, size float64) {
 
 // chart numbers the places of faces: corners that meet across a soft edge between two of them are one.
 func (b *body) chart(faces []int32) *chart {
-	c := &chart{}
+	c := &chart{faces: faces}
 	number := make(map[int32]int32, 4*len(faces)) // of corners
 	for _, f := range faces {
 		c.area += b.area[f] * b.scale * b.scale

@@ -39,6 +39,9 @@ func tileOf(c *chart) *tile {
 	return t
 }
 
+// long is the longer side of its box.
+func (t *tile) long() float64 { return max(t.size[0][0], t.size[0][1]) }
+
 // boxOf is the area of a chart's least box.
 func boxOf(c *chart) float64 {
 	_, area := c.tightest()
@@ -130,7 +133,7 @@ func pack(ctx context.Context, charts []*chart, o Options) error {
 		order[i] = i
 	}
 	height := func(i int) float64 { return min(tiles[i].size[0][0], tiles[i].size[0][1]) }
-	long := func(i int) float64 { return max(tiles[i].size[0][0], tiles[i].size[0][1]) }
+	long := func(i int) float64 { return tiles[i].long() }
 	var sorts = []func(a, b int) int{
 		func(a, b int) int {
 			return cmp.Or(cmp.Compare(long(b), long(a)), cmp.Compare(height(b), height(a)), cmp.Compare(a, b))

@@ -92,6 +92,7 @@ func Unfold(ctx context.Context, pieces []Piece, o Options, progress func(float6
 	if err := ctx.Err(); err != nil {
 		return nil, err
 	}
+	charts = shorter(ctx, charts, bodies, o.Stretch)
 	say(0.8)
 	r := &Result{Charts: len(charts), Sets: make([]scene.Layer[[2]float64], len(pieces))}
 	if err := pack(ctx, charts, o); err != nil {
@@ -127,6 +128,34 @@ func Unfold(ctx context.Context, pieces []Piece, o Options, progress func(float6
 	}
 	r.Gap = gap(ctx, charts, 2*float64(max(1, o.Padding)))
 	return r, ctx.Err()
+}
+
+// longest is how long a chart may be beside the square that holds all of them, as well as they are packed.
+const longest = 1.15
+
+// shorter cuts charts so long that they alone would say how small all of them become.
+func shorter(ctx context.Context, charts []*chart, bodies []*body, most float64) []*chart {
+	area := 0.0
+	for _, c := range charts {
+		area += c.area
+	}
+	limit := longest * math.Sqrt(area/0.8)
+	var out []*chart
+	for n := 0; n < len(charts); n++ { // what is cut is looked at again
+		c := charts[n]
+		if ctx.Err() != nil {
+			return charts
+		}
+		if len(c.faces) == 1 || tileOf(c).long() <= limit {
+			out = append(out, c)
+			continue
+		}
+		for _, p := range bodies[c.piece].cut(ctx, c.faces, most, deepest-mostIn) {
+			p.piece = c.piece
+			charts = append(charts, p)
+		}
+	}
+	return out
 }
 
 // body is a mesh made ready to be cut.
