@@ -147,11 +147,11 @@ type Layout struct {
 }
 
 // LayOut finds places for pieces whose sides are powers of two, on the smallest sheet whose sides are
-// powers of two and no more than most. Larger ones go first, each into the free place it leaves least of:
-// free places are halved as a binary tree has it, so that sides that are powers of two never leave a rest
-// but where the area does (Jylänki 2010, "A thousand ways to pack the bin"). What is left over goes to the pieces with grow: the one
-// with the fewest texels for what it asked for doubles a side as long as all still fit. It is false when
-// they don't fit.
+// powers of two and no more than most. Larger ones go first, each into the free place it leaves least of,
+// and what is left of that is cut in two (Jylänki 2010, "A thousand ways to pack the bin", the guillotine
+// algorithm), in several orders and with several cuts until all fit. What is left over goes to the pieces
+// with grow: the one with the fewest texels for what it asked for doubles a side as long as all still fit.
+// It is false when they don't fit.
 func LayOut(sizes [][2]int, most int, grow bool) (Layout, bool) {
 	area := 0
 	for _, s := range sizes {
@@ -216,13 +216,28 @@ func (l Layout) grown(asked [][2]int) Layout {
 	}
 }
 
-// placed finds places on a sheet.
+// cuts are the ways in which what is left of a free place is divided: whether what is right of the piece
+// keeps the whole height, of what is left to the right and below.
+var cuts = [...]func(right, below int) bool{
+	func(right, below int) bool { return right > below }, // the longer rest stays whole
+	func(right, below int) bool { return right >= below },
+	func(int, int) bool { return true },
+	func(int, int) bool { return false },
+}
+
+// orders are the ways in which pieces follow one another: what is largest comes first.
+var orders = [...]func(size [2]int) int{
+	func(s [2]int) int { return max(s[0], s[1])*65536 + min(s[0], s[1]) },
+	func(s [2]int) int { return s[0]*65536 + s[1] },
+	func(s [2]int) int { return s[1]*65536 + s[0] },
+	func(s [2]int) int { return s[0] * s[1] },
+}
+
+// placed finds places on a sheet in the first order and with the first cut by which all fit.
 func placed(sizes [][2]int, w, h int) ([]Rect, bool) {
 	area := 0
-	order := make([]int, len(sizes))
-	for i, s := range sizes {
+	for _, s := range sizes {
 		area += s[0] * s[1]
-		order[i] = i
 		if s[0] > w || s[1] > h || s[0] < 1 || s[1] < 1 {
 			return nil, false
 		}
@@ -230,10 +245,23 @@ func placed(sizes [][2]int, w, h int) ([]Rect, bool) {
 	if area > w*h {
 		return nil, false
 	}
-	slices.SortStableFunc(order, func(a, b int) int {
-		return max(sizes[b][0], sizes[b][1])*65536 + min(sizes[b][0], sizes[b][1]) -
-			max(sizes[a][0], sizes[a][1])*65536 - min(sizes[a][0], sizes[a][1])
-	})
+	order := make([]int, len(sizes))
+	for _, large := range orders {
+		for i := range order {
+			order[i] = i
+		}
+		slices.SortStableFunc(order, func(a, b int) int { return large(sizes[b]) - large(sizes[a]) })
+		for _, whole := range cuts {
+			if places, ok := placedBy(sizes, order, w, h, whole); ok {
+				return places, true
+			}
+		}
+	}
+	return nil, false
+}
+
+// placedBy finds places in one order, with one way of cutting.
+func placedBy(sizes [][2]int, order []int, w, h int, whole func(right, below int) bool) ([]Rect, bool) {
 	free := []Rect{{0, 0, w, h}}
 	places := make([]Rect, len(sizes))
 	for _, i := range order {
@@ -254,7 +282,7 @@ func placed(sizes [][2]int, w, h int) ([]Rect, bool) {
 		free = slices.Delete(free, best, best+1)
 		places[i] = Rect{f.X, f.Y, s[0], s[1]}
 		right, below := f.W-s[0], f.H-s[1]
-		if right > below { // the longer rest stays whole
+		if whole(right, below) {
 			free = append(free, Rect{f.X + s[0], f.Y, right, f.H}, Rect{f.X, f.Y + s[1], s[0], below})
 		} else {
 			free = append(free, Rect{f.X, f.Y + s[1], f.W, below}, Rect{f.X + s[0], f.Y, right, s[1]})

@@ -57,7 +57,7 @@ type Recipe struct {
 }
 
 // Idle tells a recipe that leaves the file as it is.
-func (r Recipe) Idle() bool { return r.pixels() == false && r.Format == Same && !r.Strip && !r.Eight }
+func (r Recipe) Idle() bool { return !r.pixels() && r.Format == Same && !r.Strip && !r.Eight }
 
 // pixels tells whether pixels are made anew.
 func (r Recipe) pixels() bool {
