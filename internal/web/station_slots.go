@@ -50,8 +50,9 @@ var slotsRoom = room{
 		"kind": func(mime string) string {
 			return strings.ToUpper(strings.TrimPrefix(strings.TrimPrefix(mime, "image/"), "x-"))
 		},
-		"byname": byName,
-		"hex":    hexOf,
+		"sentence": sentence,
+		"byname":   byName,
+		"hex":      hexOf,
 		"reaches": func() (list [][2]string) {
 			for _, r := range slots.Reaches {
 				list = append(list, [2]string{string(r.ID), r.Name})

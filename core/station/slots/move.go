@@ -8,12 +8,8 @@ import (
 
 	"yarvek/core/geom"
 	"yarvek/core/scene"
-	"yarvek/core/station"
 	"yarvek/core/topo"
 )
-
-// maxPicks bounds the places that are picked: each is held against every triangle.
-const maxPicks = 200
 
 // named are the materials of a scene by their keys; slots that moves begin come behind them.
 type named struct {
@@ -90,8 +86,7 @@ func (s mover) move(ctx context.Context, n named, of *scene.Scene, m Move, place
 	}
 	meant := func(int) bool { return true }
 	if m.Node != "" {
-		names := below(of, m.Node)
-		meant = func(i int) bool { return names[s.Nodes[i].Name] }
+		meant = s.below(of, m.Node)
 	}
 	had := func(mesh *scene.Mesh, f int) bool { return m.From == "" || mesh.Material(f) == from }
 	faces := map[int]map[int]bool{} // by node
@@ -122,25 +117,39 @@ func (s mover) move(ctx context.Context, n named, of *scene.Scene, m Move, place
 			}
 		}
 	}
+	whole := len(m.At) == 0
+	own := map[int]int{} // of a mesh that others place too, the copy of those that are meant
 	for i := range s.Nodes {
-		if set := faces[i]; len(set) > 0 {
-			s.give(i, set, to, func(j int) bool { return len(m.At) == 0 && meant(j) })
+		set := faces[i]
+		if len(set) == 0 {
+			continue
+		}
+		at := s.Nodes[i].Mesh
+		if c, ok := own[at]; ok && whole {
+			s.Nodes[i].Mesh = c
+			continue
+		}
+		s.give(i, set, to, func(j int) bool { return whole && meant(j) })
+		if now := s.Nodes[i].Mesh; now != at {
+			own[at] = now
 		}
 	}
 }
 
-// below are the names of a node and of those below it.
-func below(s *scene.Scene, key string) map[string]bool {
+// below tells of nodes whether they are the one with a key, or below it. In an LOD whose nodes stand
+// otherwise than the asset's those of the same names are meant.
+func (s mover) below(of *scene.Scene, key string) func(int) bool {
+	in := func(k string) bool { return k == key || strings.HasPrefix(k, key+"/") }
+	if keys := s.Keys(); slices.ContainsFunc(keys, in) {
+		return func(i int) bool { return in(keys[i]) }
+	}
 	names := map[string]bool{}
-	for i, k := range s.Keys() {
-		if k == key || strings.HasPrefix(k, key+"/") {
-			names[s.Nodes[i].Name] = true
+	for i, k := range of.Keys() {
+		if in(k) {
+			names[of.Nodes[i].Name] = true
 		}
 	}
-	if len(names) == 0 {
-		names[station.LastName(key)] = true
-	}
-	return names
+	return func(i int) bool { return names[s.Nodes[i].Name] }
 }
 
 // nearest is the face that lies nearest to a place, -1 where there is none.

@@ -313,11 +313,15 @@ func (k *kitchen) ormSheet(m *scene.Material, l *laid, slot int) {
 		}
 		sheet.Pieces = append(sheet.Pieces, x)
 	}
+	shaded := slices.ContainsFunc(l.slots, func(i int) bool { return k.mats[i].Maps[scene.UseOcclusion].Has() })
 	for n, u := range []scene.Use{scene.UseOcclusion, scene.UseRoughness, scene.UseMetallic} {
+		if u == scene.UseOcclusion && !shaded {
+			continue
+		}
 		mp := scene.Map{Channel: scene.Red + scene.Channel(n)}
 		mp.Texture = k.textured(mp, c, u, slot)
 		m.Maps[u] = mp
 	}
-	p.Cooks[p.Textures[m.Maps[scene.UseOcclusion].Texture-1].Image].Role = "orm"
+	p.Cooks[p.Textures[m.Maps[scene.UseRoughness].Texture-1].Image].Role = "orm"
 	m.Roughness, m.Metallic, m.Occlusion = 1, 1, 1
 }

@@ -159,6 +159,7 @@ const (
 	maxSide    = 16384
 	maxPadding = 64
 	maxList    = 2000
+	maxPicks   = 200
 	maxName    = 200
 )
 
@@ -181,7 +182,11 @@ func (d Decisions) Validate() error {
 		len(d.Sheets); n > maxList {
 		return fmt.Errorf("%d decisions about slots are more than %d", n, maxList)
 	}
+	picks := 0
 	for _, m := range d.Moves {
+		if picks += len(m.At); picks > maxPicks {
+			return fmt.Errorf("more than %d places were picked: each is held against every triangle; choose by part or slot instead", maxPicks)
+		}
 		switch {
 		case m.To == "" || len(m.To) > maxName:
 			return fmt.Errorf("faces need a slot to go to, with a name of up to %d letters", maxName)
@@ -254,12 +259,6 @@ func (p Pictures) validate() error {
 		}
 	}
 	return nil
-}
-
-// idle tells that nothing is done to pictures.
-func (p Pictures) idle() bool {
-	return p.Most == 0 && p.Power == "" && p.Green == "" && p.Pack == "" && !p.Eight && !p.Strip && !p.Names && p.Formats == "" &&
-		len(p.Without) == 0
 }
 
 // Refs lists the nodes whose faces are moved.

@@ -47,9 +47,11 @@ async function show(view) {
   say.textContent = "Fetching the mesh…";
   try {
     const { turntable } = await import("./turntable.js");
-    const { asset, station } = document.querySelector("#page").dataset;
+    const { asset, station, changes } = document.querySelector("#page").dataset;
     const figure = new URLSearchParams(location.search).get("figure") ?? "";
-    table = await turntable(box.querySelector("canvas"), box.querySelector(".table-names"), { asset: `/assets/${asset}`, station, figure });
+    table = await turntable(box.querySelector("canvas"), box.querySelector(".table-names"), {
+      asset: `/assets/${asset}`, station, figure, changes,
+    });
     say.textContent = "Drag to turn, scroll to come nearer. The grid is one metre." +
       (table.thinned ? " Short creases of a dense mesh are not drawn." : "");
     stand(sessionStorage.getItem("beside") !== "no");

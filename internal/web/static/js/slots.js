@@ -108,7 +108,8 @@ document.addEventListener("click", async (e) => {
 
 // A picture of the artist's own is tried on the ticked slots, or on all: it stays in the browser.
 function attempt(url) {
-  const ticked = [...document.querySelectorAll('#slots [name="slot"]:checked')].map((t) => t.closest("tr").querySelector("label").textContent);
+  const ticked = [...document.querySelectorAll('#slots [name="slot"]:checked')]
+    .map((t) => t.closest("tr").querySelector("label").textContent);
   document.dispatchEvent(new CustomEvent("yarvek:try", { detail: { url, slots: ticked } }));
   document.querySelector("#untry").hidden = !url;
 }

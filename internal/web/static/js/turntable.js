@@ -14,8 +14,10 @@ let stood;
 // turntable shows a station of an asset on a canvas, with names in a box over it. It gives
 // look, to change between "paper", "material", "shading", "checker" and "density", things, to show or hide what stands beside
 // it, and stop.
-export async function turntable(canvas, labels, { asset: path, station, figure }) {
+export async function turntable(canvas, labels, { asset: path, station, figure, changes }) {
   const url = `${path}/turntable?station=${station}&figure=${figure}`;
+  // Browsers take pictures of the same address for the same, so that says how often they changed.
+  const pictures = (n) => `${path}/pictures/${n}?station=${station}&at=${changes}`;
   const { head, solid, thingLines } = await paper(url);
   let gl;
   try {
@@ -26,7 +28,8 @@ export async function turntable(canvas, labels, { asset: path, station, figure }
   gl.setPixelRatio(Math.min(devicePixelRatio, 2));
   const scene = new T.Scene();
   scene.background = new T.Color(PAPER);
-  scene.add(new T.HemisphereLight(0xffffff, 0xc9d2ce, 2.4));
+  const sky = new T.HemisphereLight(0xffffff, 0xc9d2ce, 2.4);
+  scene.add(sky);
   const sun = new T.DirectionalLight(0xffffff, 1.3);
   sun.position.set(-0.5, 0.9, 0.7);
   scene.add(sun);
@@ -134,6 +137,7 @@ export async function turntable(canvas, labels, { asset: path, station, figure }
     wanted = which;
     // Materials are seen in even light, beside a ball of neutral grey.
     scene.environment = which === "material" ? scene.userData.room ??= evenly(gl) : null;
+    sky.intensity = which === "material" ? 0.3 : 2.4;
     if (which === "material" && !grey) {
       grey = ball(reach / 9);
       grey.position.set(box.max.x + reach / 5, head.ground + reach / 9, mid.z);
@@ -141,7 +145,7 @@ export async function turntable(canvas, labels, { asset: path, station, figure }
     }
     if (grey) grey.visible = which === "material";
     if (which !== "paper") {
-      dressed[which] ??= painted(`${url}&look=${which}`, (n) => `${path}/pictures/${n}?station=${station}`, () => {
+      dressed[which] ??= painted(`${url}&look=${which}`, pictures, () => {
         canvas.dataset.pictures = String(Number(canvas.dataset.pictures ?? 0) + 1);
         ask();
       });
@@ -176,7 +180,7 @@ export async function turntable(canvas, labels, { asset: path, station, figure }
     const tan = (deg) => Math.tan((deg * Math.PI) / 360);
     const far = camera.position.distanceTo(controls.target);
     way = walk(walkway, distances, {
-      url, stage: scene, ask, pictures: (n) => `${path}/pictures/${n}?station=${station}`,
+      url, stage: scene, ask, pictures,
       own(on) {
         asset.visible = on;
         for (const [name, m] of Object.entries(dressed)) m.then((x) => { x.visible = on && name === wanted; }).catch(() => {});
