@@ -131,11 +131,7 @@ func ladderFile(c *cobra.Command, file, mesh, out string, o ladderOptions) error
 	if err := writeAll(p.Package, out, quietly); err != nil {
 		return err
 	}
-	for _, row := range p.Certificate.Rows {
-		if !row.Equal {
-			fmt.Fprintf(c.ErrOrStderr(), "arrived different: %s: sent %s, arrived %s. %s\n", row.What, row.Sent, row.Arrived, row.Why)
-		}
-	}
+	sayDifferences(c, p.Certificate)
 	for _, f := range r.Findings() {
 		fmt.Fprintf(c.ErrOrStderr(), "%s: %s\n", f.Title, f.Text)
 	}

@@ -85,7 +85,7 @@ func (t *tail) slots() {
 		_, set := step(t.walk, "fit set", nil, func(ctx context.Context) (*scene.Scene, int) { return nil, slots.FitSet(ctx, before) })
 		by.Bare = set < 0
 	}
-	r.Slots = slots.Run(d, plan, slots.Made{Scene: t.scene, Images: got.Images, Light: *light}, by)
+	r.Slots = slots.Run(d, plan, slots.Made{Scene: t.scene, Images: got.Images, Why: made.why, Light: *light}, by)
 	r.Slots.LODs = lodsLit
 	if changes || light.There && !light.Kept {
 		t.changed = true
@@ -159,12 +159,11 @@ func (t *tail) stock() (images []scene.Image, list []slots.Stock, pending bool) 
 		pixels += im.Width * im.Height
 	}
 	for i, im := range images {
-		s := slots.Stock{Name: im.Name, Found: im.Found()}
-		if s.Added = i >= len(keys); s.Added {
-			s.Key = im.Path
-		} else {
-			s.Key = keys[i]
+		key := im.Path
+		if i < len(keys) {
+			key = keys[i]
 		}
+		s := slots.Stocked(im, key, i >= len(keys))
 		if s.Found && t.err == nil {
 			f := made(t, t.pictureKey(im), pixels > EagerPixels, func(*texture.Facts) *scene.Scene { return nil },
 				func(ctx context.Context) (*texture.Facts, error) {
@@ -180,8 +179,6 @@ func (t *tail) stock() (images []scene.Image, list []slots.Stock, pending bool) 
 			case t.err == nil:
 				s.Facts = *f
 			}
-		} else {
-			s.Facts.Width, s.Facts.Height, s.Facts.MIME = im.Width, im.Height, im.MIME
 		}
 		list = append(list, s)
 	}
@@ -203,6 +200,7 @@ func (t *tail) pictureKey(im scene.Image) string {
 type cooked struct {
 	images []scene.Image
 	ready  []bool
+	why    []string // a picture can't be made
 }
 
 // cook makes the pictures of a plan. waits tells that some are still to be made: those have the bytes of
@@ -217,6 +215,7 @@ func (t *tail) cook(plan *slots.Plan, images []scene.Image, stock []slots.Stock)
 			}
 		}
 	}
+	out.why = make([]string, len(plan.Cooks))
 	for n, c := range plan.Cooks {
 		from := scene.Image{}
 		st := slots.Stock{}
@@ -253,6 +252,7 @@ func (t *tail) cook(plan *slots.Plan, images []scene.Image, stock []slots.Stock)
 		case t.err != nil:
 			return out, waits
 		case data.Why != "":
+			out.why[n] = data.Why
 			out.images, out.ready = append(out.images, from), append(out.ready, false)
 		default:
 			out.images, out.ready = append(out.images, c.Imaged(data.Data, st, from)), append(out.ready, true)

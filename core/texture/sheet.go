@@ -26,6 +26,9 @@ type Piece struct {
 	Sort  filter.Sort `json:"sort,omitempty"` // as which it is made larger or smaller
 	// By multiplies what the picture holds: colours as light, numbers as they are. Zero is one.
 	By [4]float64 `json:"by,omitzero"`
+	// Full has its alpha be full, whatever the picture's is; Green turns that.
+	Full  bool `json:"full,omitempty"`
+	Green bool `json:"green,omitempty"`
 	// Channels are where red, green and blue come from, of the pictures that go in, instead of Of.
 	Channels *[3]Channel `json:"channels,omitempty"`
 }
@@ -107,6 +110,12 @@ func (s Sheet) place(ctx context.Context, out, img *image.NRGBA, p Piece, n int)
 				f = filter.Encoded(min(1, filter.Linear(f)*by[k]))
 			default:
 				f = min(1, f*by[k])
+			}
+			if p.Green && k == 1 {
+				f = 1 - f
+			}
+			if p.Full && k == 3 {
+				f = 1
 			}
 			table[k][v] = uint8(255*f + 0.5)
 		}

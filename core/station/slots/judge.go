@@ -484,6 +484,9 @@ func (j judge) pictures() {
 				missing[s.Key] = "can’t be opened: " + s.Facts.Broken
 			}
 		}
+		if x.Why != "" {
+			j.say(finding.MustFix, "unmade-"+x.Name, "“"+x.Name+"” can’t be made", sentenceOf(x.Why)+" It leaves as it came.")
+		}
 		if x.W == 0 || len(x.Was) == 0 || missing[x.Key] != "" {
 			continue
 		}
@@ -509,7 +512,7 @@ func (j judge) pictures() {
 		if x.Recipe.Format != texture.Same {
 			is = x.Recipe.Format.MIME()
 		}
-		if f := texture.Format(t.Formats[x.Role]); f != "" && f.MIME() != is && f != texture.WebP {
+		if f := texture.Format(t.Formats[x.Role]); f != "" && f.MIME() != is && f != texture.WebP && !(f == texture.JPEG && x.Clear()) {
 			formats = append(formats, fmt.Sprintf("%s (%s, and %s for %s)", x.Name, strings.TrimPrefix(is, "image/"), f, x.Role))
 		}
 	}
@@ -696,6 +699,8 @@ func and(list []string) string {
 	}
 	return strings.Join(list[:len(list)-1], ", ") + " and " + list[len(list)-1]
 }
+
+func sentenceOf(s string) string { return strings.ToUpper(s[:1]) + s[1:] + "." }
 
 func sortedKeys(m map[string]string) []string {
 	var list []string

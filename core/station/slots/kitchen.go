@@ -233,8 +233,9 @@ func (k *kitchen) dress(m *scene.Material, from, slot int) {
 		o := k.own(at)
 		a, given := k.gave[[2]int{from, use}]
 		st := k.ask.Stock[at]
-		var c Cook
+		c := Cook{Name: st.Name, In: []int{at}, W: st.Facts.Width, H: st.Facts.Height}
 		switch {
+		case !st.Found || st.Facts.Broken != "": // what can't be opened leaves as it is
 		case packs && (u == scene.UseOcclusion || u == scene.UseRoughness || u == scene.UseMetallic):
 			c = k.packed(from)
 			mp.Channel = map[scene.Use]scene.Channel{scene.UseOcclusion: scene.Red, scene.UseRoughness: scene.Green,
@@ -244,9 +245,6 @@ func (k *kitchen) dress(m *scene.Material, from, slot int) {
 			mp.Channel = scene.Whole
 		default:
 			c = k.plain(at, o, k.uses(at))
-		}
-		if !st.Found || st.Facts.Broken != "" && !c.Idle() {
-			c = Cook{Name: st.Name, In: []int{at}, W: st.Facts.Width, H: st.Facts.Height} // what can't be opened leaves as it is
 		}
 		mp.Texture = k.textured(mp, c, u, slot)
 		m.Maps[use] = mp
@@ -301,12 +299,16 @@ func (k *kitchen) plain(at int, o Own, uses []scene.Use) Cook {
 	if f := k.formatFor(role, o); f.MIME() != st.Facts.MIME {
 		c.Recipe.Format = f
 	}
-	if slices.Contains(uses, scene.UseNormal) && p.Green != "" {
-		g := GreenOf(st.Facts, o)
-		c.Recipe.Green = g == filter.GreenUp && p.Green == "down" || g == filter.GreenDown && p.Green == "up"
-	}
-	c.Recipe.Format = k.holds(c.Recipe.Format, st.Facts, k.sort[at] == filter.Colours)
+	c.Recipe.Green = slices.Contains(uses, scene.UseNormal) && k.turns(at)
+	c.Recipe.Format = k.holds(c.Recipe.Format, st.Facts)
 	return c
+}
+
+// turns tells whether green of a normal map of the stock is turned: where it points the other way than
+// is decided, and never where that can't be told.
+func (k *kitchen) turns(at int) bool {
+	g, want := GreenOf(k.ask.Stock[at].Facts, k.own(at)), k.d.Pictures.Green
+	return g == filter.GreenUp && want == "down" || g == filter.GreenDown && want == "up"
 }
 
 // packedUses is how many of occlusion, roughness and metallic there are.
@@ -320,7 +322,7 @@ func (k *kitchen) packedUses(uses []scene.Use) (n int) {
 }
 
 // holds is a format that holds a picture: a JPEG holds no alpha, and WebP is not written.
-func (k *kitchen) holds(f texture.Format, facts texture.Facts, clear bool) texture.Format {
+func (k *kitchen) holds(f texture.Format, facts texture.Facts) texture.Format {
 	if f == texture.WebP || f == texture.JPEG && facts.Channels != 3 && facts.Channels != 1 && facts.Full < 1 {
 		return texture.Same
 	}
@@ -350,7 +352,7 @@ func (k *kitchen) alone(at int, ch scene.Channel, o Own, use scene.Use, invert b
 		Pack: &[4]texture.Channel{one, one, one, {Of: -1, Value: 255}}}}
 	c.W, c.H = k.size(st.Facts.Width, st.Facts.Height, o, []scene.Use{use})
 	c.Recipe.Width, c.Recipe.Depth = c.W, c.H
-	c.Recipe.Format, c.Recipe.Quality = k.holds(k.formatFor(Roles[use], o), texture.Facts{Channels: 1}, false), k.d.Pictures.Quality
+	c.Recipe.Format, c.Recipe.Quality = k.holds(k.formatFor(Roles[use], o), texture.Facts{Channels: 1}), k.d.Pictures.Quality
 	return c
 }
 
@@ -411,7 +413,7 @@ func (k *kitchen) packed(from int) Cook {
 		c.W, c.H = max(c.W, w), max(c.H, h)
 	}
 	c.Recipe.Width, c.Recipe.Depth = c.W, c.H
-	c.Recipe.Format, c.Recipe.Quality = k.holds(k.formatFor("orm", Own{}), texture.Facts{Channels: 3}, false), k.d.Pictures.Quality
+	c.Recipe.Format, c.Recipe.Quality = k.holds(k.formatFor("orm", Own{}), texture.Facts{Channels: 3}), k.d.Pictures.Quality
 	return c
 }
 

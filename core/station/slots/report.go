@@ -62,8 +62,9 @@ type Picture struct {
 	Plain  int64
 	Blocks int64
 	Source scene.Image // the first that goes in
-	// Made is whether its bytes are those that leave.
+	// Made is whether its bytes are those that leave; Why says why they can't be made.
 	Made  bool
+	Why   string
 	Added bool
 	Green filter.Green // which way it points as it leaves, of a normal map
 }
@@ -99,6 +100,7 @@ func Letter(i int) string {
 type Made struct {
 	Scene  *scene.Scene // what leaves
 	Images []bool       // whether each picture's bytes are those that leave
+	Why    []string     // why each can't be made, "" when it can
 	Light  LightMade
 }
 
@@ -177,7 +179,7 @@ func (r *Report) slots(p *Plan, made Made) {
 func (r *Report) pictures(d Decisions, p *Plan, made Made, by Against) {
 	used := map[int]bool{}
 	for i, c := range p.Cooks {
-		x := Picture{Cook: c, Image: made.Scene.Images[i], Made: made.Images[i]}
+		x := Picture{Cook: c, Image: made.Scene.Images[i], Made: made.Images[i], Why: made.Why[i]}
 		for _, at := range c.In {
 			x.Was = append(x.Was, by.Stock[at])
 			if !used[at] {
@@ -220,6 +222,16 @@ func greenOf(c Cook, key string, f texture.Facts, d Decisions) filter.Green {
 
 func (a Memory) plus(b Memory) Memory {
 	return Memory{a.Disk + b.Disk, a.Plain + b.Plain, a.Blocks + b.Blocks}
+}
+
+// Clear tells a picture that lets something through, as far as what goes in tells.
+func (x Picture) Clear() bool {
+	if s := x.Recipe.Sheet; s != nil {
+		return slices.ContainsFunc(s.Pieces, func(p texture.Piece) bool {
+			return !p.Full && (p.Sort == filter.Colours || p.Of < 0 && p.Value[3] < 255)
+		})
+	}
+	return x.Recipe.Pack == nil && x.Recipe.Height == 0 && x.Facts.Channels != 3 && x.Facts.Channels != 1 && x.Facts.Full < 1
 }
 
 // Does says in a few words what is done to a picture.

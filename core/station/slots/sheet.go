@@ -47,12 +47,42 @@ func (k *kitchen) sheetable(i int) string {
 	case st.UV[0][0] < -edge || st.UV[0][1] < -edge || st.UV[1][0] > 1+edge || st.UV[1][1] > 1+edge:
 		return "tiles: its UVs go beyond 0 to 1"
 	}
-	for _, mp := range m.Maps {
+	for use, mp := range m.Maps {
+		switch at := k.imageOf(mp); {
+		case scene.Use(use) == scene.UseHeight && at >= 0:
+			return "has a picture of heights, for which a sheet has no room"
+		case scene.Use(use) == scene.UseOpacity && at >= 0 && (at != k.imageOf(m.Maps[scene.UseBaseColor]) || mp.Channel != scene.Alpha):
+			return "has its opacity in a picture of its own"
+		}
 		if mp.Has() && (mp.UVSet != 0 || mp.Place != nil) {
 			return "has a picture that lies in a way of its own"
 		}
 		if at := k.imageOf(mp); at >= 0 && (!k.ask.Stock[at].Found || k.ask.Stock[at].Facts.Broken != "") {
 			return "has a picture that is missing or broken"
+		}
+	}
+	return ""
+}
+
+// clash tells what of a slot can't be said of the others on a sheet too, "" when nothing is: one
+// material says it for all of them.
+func (k *kitchen) clash(on []int, i int) string {
+	m := k.mats[i]
+	glows := func(x scene.Material) bool { return x.Emissive != [3]float64{} }
+	for _, j := range on {
+		o := k.mats[j]
+		both := func(u scene.Use) bool { return m.Maps[u].Has() && o.Maps[u].Has() }
+		switch {
+		case m.Unlit != o.Unlit:
+			return "is lit otherwise than the rest of the sheet"
+		case m.AlphaMode != scene.Opaque && o.AlphaMode != scene.Opaque && (m.AlphaMode != o.AlphaMode || m.AlphaCutoff != o.AlphaCutoff):
+			return "is clear in another way than the rest of the sheet"
+		case both(scene.UseNormal) && m.NormalScale != o.NormalScale:
+			return "has normals of another strength than the rest of the sheet"
+		case both(scene.UseOcclusion) && m.Occlusion != o.Occlusion:
+			return "has occlusion of another strength than the rest of the sheet"
+		case glows(m) && glows(o) && m.Glow != o.Glow:
+			return "glows otherwise than the rest of the sheet"
 		}
 	}
 	return ""
@@ -75,7 +105,11 @@ func (p *Plan) sheetsOf(s *scene.Scene, d Decisions, ask Ask, into []int, k *kit
 			if i = into[i+1]; i < 0 || taken[i] || slices.Contains(l.slots, i) {
 				continue
 			}
-			if why := k.sheetable(i); why != "" {
+			why := k.sheetable(i)
+			if why == "" {
+				why = k.clash(l.slots, i)
+			}
+			if why != "" {
 				p.Tiled = append(p.Tiled, key+" "+why)
 				continue
 			}
@@ -201,14 +235,24 @@ func (k *kitchen) sheetMaterial(l *laid, slot int) scene.Material {
 	if k.d.Bare {
 		return scene.NewMaterial(m.Name)
 	}
-	for _, i := range l.slots {
-		m.TwoSided = m.TwoSided || k.mats[i].TwoSided
-		if k.mats[i].AlphaMode == scene.Blend || m.AlphaMode == scene.Opaque {
-			m.AlphaMode = k.mats[i].AlphaMode
+	for _, i := range l.slots { // they agree in what is said here, by clash
+		o := k.mats[i]
+		m.TwoSided = m.TwoSided || o.TwoSided
+		if o.AlphaMode != scene.Opaque {
+			m.AlphaMode, m.AlphaCutoff = o.AlphaMode, o.AlphaCutoff
 		}
-		m.NormalScale = max(m.NormalScale, 1)
+		if o.Maps[scene.UseNormal].Has() {
+			m.NormalScale = o.NormalScale
+		}
+		if o.Maps[scene.UseOcclusion].Has() {
+			m.Occlusion = o.Occlusion
+		}
+		if o.Emissive != [3]float64{} {
+			m.Glow = o.Glow
+		}
 	}
-	add := func(uses []scene.Use, channels []scene.Channel, role string, sort filter.Sort, piece func(i int) (texture.Piece, []int)) {
+	clear := m.AlphaMode != scene.Opaque
+	add := func(use scene.Use, role string, sort filter.Sort, piece func(i int) (texture.Piece, []int)) {
 		sheet := &texture.Sheet{W: l.layout.W, H: l.layout.H, Padding: l.pad}
 		if sort == filter.Directions {
 			sheet.Behind = [4]uint8{128, 128, 255, 255}
@@ -216,7 +260,7 @@ func (k *kitchen) sheetMaterial(l *laid, slot int) scene.Material {
 			sheet.Behind = [4]uint8{128, 128, 128, 255}
 		}
 		c := Cook{Name: m.Name + " sheet " + role, W: l.layout.W, H: l.layout.H, Recipe: texture.Recipe{Sort: sort, Sheet: sheet,
-			Format: k.holds(k.formatFor(role, Own{}), texture.Facts{Channels: 4}, true)}}
+			Format: k.sheetFormat(role, clear && use == scene.UseBaseColor), Quality: k.d.Pictures.Quality}}
 		for n, i := range l.slots {
 			x, in := piece(i)
 			x.Rect = l.layout.Places[n]
@@ -230,16 +274,17 @@ func (k *kitchen) sheetMaterial(l *laid, slot int) scene.Material {
 			}
 			sheet.Pieces = append(sheet.Pieces, x)
 		}
-		for n, u := range uses {
-			mp := scene.Map{Channel: channels[n]}
-			mp.Texture = k.textured(mp, c, u, slot)
-			m.Maps[u] = mp
-		}
-		p.Cooks[p.Textures[m.Maps[uses[0]].Texture-1].Image].Role = role
+		mp := scene.Map{}
+		mp.Texture = k.textured(mp, c, use, slot)
+		m.Maps[use] = mp
+		p.Cooks[p.Textures[mp.Texture-1].Image].Role = role
 	}
-	if has(scene.UseBaseColor) || has(scene.UseOpacity) || !all(func(a, b scene.Material) bool { return a.BaseColor == b.BaseColor }) {
-		add([]scene.Use{scene.UseBaseColor}, []scene.Channel{scene.Whole}, "colour", filter.Tints, func(i int) (texture.Piece, []int) {
-			x := texture.Piece{Of: -1, Value: ColourOf(k.mats[i].BaseColor), Sort: filter.Tints}
+	if has(scene.UseBaseColor) || !all(func(a, b scene.Material) bool { return a.BaseColor == b.BaseColor }) {
+		add(scene.UseBaseColor, "colour", filter.Tints, func(i int) (texture.Piece, []int) {
+			x := texture.Piece{Of: -1, Value: ColourOf(k.mats[i].BaseColor), Sort: filter.Tints, Full: k.mats[i].AlphaMode == scene.Opaque}
+			if x.Full {
+				x.Value[3] = 255
+			}
 			if at := k.imageOf(k.mats[i].Maps[scene.UseBaseColor]); at >= 0 {
 				x.Sort, x.By = k.sort[at], k.mats[i].BaseColor
 				return x, []int{at}
@@ -247,25 +292,26 @@ func (k *kitchen) sheetMaterial(l *laid, slot int) scene.Material {
 			return x, nil
 		})
 		m.BaseColor = [4]float64{1, 1, 1, 1}
+		if clear && slices.ContainsFunc(l.slots, func(i int) bool { return k.mats[i].Maps[scene.UseOpacity].Has() }) {
+			m.Maps[scene.UseOpacity] = scene.Map{Texture: m.Maps[scene.UseBaseColor].Texture, Channel: scene.Alpha}
+		}
 	}
 	if has(scene.UseNormal) {
-		add([]scene.Use{scene.UseNormal}, []scene.Channel{scene.Whole}, "normal", filter.Directions, func(i int) (texture.Piece, []int) {
+		add(scene.UseNormal, "normal", filter.Directions, func(i int) (texture.Piece, []int) {
 			x := texture.Piece{Of: -1, Value: [4]uint8{128, 128, 255, 255}, Sort: filter.Directions}
 			if at := k.imageOf(k.mats[i].Maps[scene.UseNormal]); at >= 0 {
+				x.Green = k.turns(at)
 				return x, []int{at}
 			}
 			return x, nil
 		})
 	}
-	values := [][3]any{}
-	for _, i := range l.slots {
-		values = append(values, [3]any{k.mats[i].Roughness, k.mats[i].Metallic, 0})
-	}
-	if has(scene.UseOcclusion, scene.UseRoughness, scene.UseMetallic) || slices.ContainsFunc(values, func(v [3]any) bool { return v != values[0] }) {
+	if has(scene.UseOcclusion, scene.UseRoughness, scene.UseMetallic) ||
+		!all(func(a, b scene.Material) bool { return a.Roughness == b.Roughness && a.Metallic == b.Metallic }) {
 		k.ormSheet(&m, l, slot)
 	}
 	if has(scene.UseEmissive) || !all(func(a, b scene.Material) bool { return a.Emissive == b.Emissive }) {
-		add([]scene.Use{scene.UseEmissive}, []scene.Channel{scene.Whole}, "glow", filter.Tints, func(i int) (texture.Piece, []int) {
+		add(scene.UseEmissive, "glow", filter.Tints, func(i int) (texture.Piece, []int) {
 			e := k.mats[i].Emissive
 			x := texture.Piece{Of: -1, Value: ColourOf([4]float64{e[0], e[1], e[2], 1}), Sort: filter.Tints}
 			if at := k.imageOf(k.mats[i].Maps[scene.UseEmissive]); at >= 0 {
@@ -279,13 +325,22 @@ func (k *kitchen) sheetMaterial(l *laid, slot int) scene.Material {
 	return m
 }
 
+// sheetFormat is what a sheet is written as; a clear one is no JPEG.
+func (k *kitchen) sheetFormat(role string, clear bool) texture.Format {
+	f := texture.Facts{Channels: 3, Full: 1}
+	if clear {
+		f = texture.Facts{Channels: 4}
+	}
+	return k.holds(k.formatFor(role, Own{}), f)
+}
+
 // ormSheet lays occlusion, roughness and metallic side by side. Each piece is put together first, when
 // its channels come of several pictures or not in order: then the sheet has a piece for each channel.
 func (k *kitchen) ormSheet(m *scene.Material, l *laid, slot int) {
 	p := k.plan
 	sheet := &texture.Sheet{W: l.layout.W, H: l.layout.H, Padding: l.pad, Behind: [4]uint8{255, 255, 0, 255}}
 	c := Cook{Name: m.Name + " sheet orm", W: l.layout.W, H: l.layout.H, Recipe: texture.Recipe{Sort: filter.Numbers, Sheet: sheet,
-		Format: k.holds(k.formatFor("orm", Own{}), texture.Facts{Channels: 3}, false)}}
+		Format: k.sheetFormat("orm", false), Quality: k.d.Pictures.Quality}}
 	for n, i := range l.slots {
 		mat := k.mats[i]
 		x := texture.Piece{Rect: l.layout.Places[n], Of: -1, Sort: filter.Numbers,
@@ -323,5 +378,5 @@ func (k *kitchen) ormSheet(m *scene.Material, l *laid, slot int) {
 		m.Maps[u] = mp
 	}
 	p.Cooks[p.Textures[m.Maps[scene.UseRoughness].Texture-1].Image].Role = "orm"
-	m.Roughness, m.Metallic, m.Occlusion = 1, 1, 1
+	m.Roughness, m.Metallic = 1, 1
 }

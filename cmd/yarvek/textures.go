@@ -1,0 +1,182 @@
+package main
+
+import (
+	"bytes"
+	"encoding/json"
+	"fmt"
+	"slices"
+	"strings"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"yarvek/core/class"
+	"yarvek/core/deliver"
+	"yarvek/core/format"
+	"yarvek/core/format/bundle"
+	"yarvek/core/format/pack"
+	"yarvek/core/scene"
+	"yarvek/core/station/export"
+	"yarvek/core/station/slots"
+)
+
+// textured is what textures answers. Memory is in bytes.
+type textured struct {
+	Pictures  []pictured `json:"pictures"`
+	Slots     int        `json:"slots"`
+	DrawCalls change     `json:"drawCalls"`
+	Disk      change     `json:"disk"`
+	Blocks    change     `json:"blocks"` // in graphics memory, in blocks of sixteen bytes, with mips
+	Plain     change     `json:"plain"`  // as they are, with mips
+	Ms        int64      `json:"ms"`     // looking at the pictures, and making those that leave
+}
+
+type change struct {
+	Before int64 `json:"before"`
+	After  int64 `json:"after"`
+}
+
+// pictured is a picture that leaves.
+type pictured struct {
+	Name    string   `json:"name"`
+	File    string   `json:"file,omitempty"` // that was written, unless it is in the mesh's own
+	Of      []string `json:"of"`             // the files' own
+	Uses    []string `json:"uses"`
+	Done    string   `json:"done,omitempty"` // in words
+	Width   int      `json:"width"`
+	Height  int      `json:"height"`
+	Bytes   int      `json:"bytes"`
+	Green   string   `json:"green,omitempty"`   // which way it points as it leaves, of a normal map
+	Failed  string   `json:"failed,omitempty"`  // why it leaves as it came
+	Missing bool     `json:"missing,omitempty"` // there is no file
+}
+
+func texturesCommand() *cobra.Command {
+	var out, mesh, pack string
+	var pot, sheet bool
+	var d slots.Decisions
+	c := &cobra.Command{Use: "textures FILE|ZIP -o OUT.(obj|glb|gltf|fbx)", Args: cobra.ExactArgs(1),
+		Short: "Make the pictures of a mesh file what a receiver wants, and say what was done to each",
+		Long: "Prints one JSON object: each picture that leaves, what it was made of and what was done to it, slots and draw calls, and bytes\n" +
+			"before and after. Green of normal maps is turned where it points the other way, and left where that can't be told. With --sheet\n" +
+			"slots whose UVs lie within 0 to 1 get one sheet for each role and become one slot; those that can't are named on the error stream.",
+		RunE: func(c *cobra.Command, args []string) error {
+			if d.Pictures.Pack = strings.ToLower(pack); d.Pictures.Pack != "" && d.Pictures.Pack != "orm" && d.Pictures.Pack != "apart" {
+				return fmt.Errorf("%q is no packing: expected ORM or apart", pack)
+			}
+			if pot {
+				d.Pictures.Power = "nearest"
+			}
+			if err := d.Validate(); err != nil {
+				return err
+			}
+			return texturesFile(c, args[0], mesh, out, d, sheet)
+		}}
+	c.Flags().StringVarP(&out, "out", "o", "", "file to write; its suffix chooses the format, and pictures stand beside it")
+	c.Flags().IntVar(&d.Pictures.Most, "max", 0, "pixels a side; larger pictures are halved until they are no larger")
+	c.Flags().BoolVar(&pot, "pot", false, "sides to the nearest power of two")
+	c.Flags().StringVar(&d.Pictures.Green, "green", "", "which way green of normal maps is to point: up or down")
+	c.Flags().StringVar(&pack, "pack", "", "ORM for occlusion, roughness and metallic in one picture, apart for each in its own")
+	c.Flags().StringVar(&d.Pictures.Formats, "format", "", "png, jpeg or tga for all pictures, or target for its formats by role")
+	c.Flags().BoolVar(&sheet, "sheet", false, "one sheet for all slots that can be on one")
+	c.Flags().StringVar(&mesh, "mesh", "", "which mesh of a zip, by its name in it")
+	_ = c.MarkFlagRequired("out")
+	return c
+}
+
+func texturesFile(c *cobra.Command, file, mesh, out string, d slots.Decisions, sheet bool) error {
+	f, m, err := readFor(c.Context(), out, file, mesh)
+	if err != nil {
+		return err
+	}
+	defer m.close()
+	s := m.scene
+	if sheet {
+		keys := s.MaterialKeys()
+		one := slots.Sheet{}
+		for _, i := range s.UsedMaterials() {
+			if i >= 0 {
+				one.Slots = append(one.Slots, keys[i])
+			}
+		}
+		if len(one.Slots) > 1 {
+			d.Sheets = []slots.Sheet{one}
+		}
+	}
+	began := time.Now()
+	s, r, err := slots.Do(c.Context(), s, nil, d, slots.Ask{Target: ownFrame(s)}, class.Unsorted)
+	if err != nil {
+		return err
+	}
+	a := textured{Pictures: []pictured{}, Slots: len(s.UsedMaterials()), DrawCalls: change{int64(r.Were), int64(r.Calls)}, Disk: change{r.Had.Disk, r.Memory.Disk},
+		Blocks: change{r.Had.Blocks, r.Memory.Blocks}, Plain: change{r.Had.Plain, r.Memory.Plain}, Ms: time.Since(began).Milliseconds()}
+	for _, x := range r.Pictures {
+		p := pictured{Name: x.Image.Name, Done: x.Does(), Width: x.W, Height: x.H, Bytes: len(x.Image.Data), Failed: x.Why, Missing: !x.Image.Found()}
+		for _, w := range x.Was {
+			p.Of = append(p.Of, w.Key)
+		}
+		for _, w := range x.Was {
+			if p.Failed == "" && w.Facts.Broken != "" {
+				p.Failed = w.Facts.Broken
+			}
+		}
+		normal := false
+		for _, u := range x.Uses {
+			p.Uses = append(p.Uses, u.String())
+			normal = normal || u == scene.UseNormal
+		}
+		if normal && x.Recipe.Sheet == nil {
+			p.Green = x.Green.String()
+		}
+		a.Pictures = append(a.Pictures, p)
+	}
+	sent, err := sendAs(c, s, f, out)
+	if err != nil {
+		return err
+	}
+	for i, x := range r.Pictures {
+		at := slices.IndexFunc(sent.Files, func(f bundle.File) bool { return bytes.Equal(f.Data, x.Image.Data) })
+		if at > 0 && x.Image.Found() {
+			a.Pictures[i].File = sent.Files[at].Name
+		}
+	}
+	for _, x := range r.Findings() {
+		if x.Code == "slots/not-on-sheet" || x.Code == "slots/no-sheet" {
+			fmt.Fprintf(c.ErrOrStderr(), "%s: %s\n", x.Title, x.Text)
+		}
+	}
+	return answer(c, a)
+}
+
+// sendAs writes a scene in the axes and the unit of its file, and says what the format can't hold.
+func sendAs(c *cobra.Command, s *scene.Scene, f format.Format, out string) (*pack.Package, error) {
+	p, err := deliver.Make(c.Context(), deliver.Order{Delivery: scene.Delivery{Scene: s}, Decisions: export.Decisions{Format: f.ID}, Asset: bareName(out),
+		Target: ownFrame(s)})
+	if err != nil {
+		return nil, err
+	}
+	if err := writeAll(p.Package, out, quietly); err != nil {
+		return nil, err
+	}
+	for _, ch := range p.Package.Changes {
+		fmt.Fprintf(c.ErrOrStderr(), "changed: %s: %s\n", ch.What, ch.Why)
+	}
+	sayDifferences(c, p.Certificate)
+	return p.Package, nil
+}
+
+// sayDifferences says what did not arrive as it was sent.
+func sayDifferences(c *cobra.Command, cert *deliver.Certificate) {
+	for _, row := range cert.Rows {
+		if !row.Equal {
+			fmt.Fprintf(c.ErrOrStderr(), "arrived different: %s: sent %s, arrived %s. %s\n", row.What, row.Sent, row.Arrived, row.Why)
+		}
+	}
+}
+
+// answer prints an answer as one line of JSON.
+func answer(c *cobra.Command, what any) error {
+	enc := json.NewEncoder(c.OutOrStdout())
+	enc.SetEscapeHTML(false)
+	return enc.Encode(what)
+}

@@ -1,0 +1,74 @@
+package main
+
+import (
+	"fmt"
+	"math"
+	"time"
+
+	"github.com/spf13/cobra"
+
+	"yarvek/core/class"
+	"yarvek/core/station/slots"
+)
+
+// unwrapped is what unwrap answers.
+type unwrapped struct {
+	Set     string  `json:"set"`
+	Number  int     `json:"number"` // of the UV set, from 0
+	Charts  int     `json:"charts"`
+	Fill    float64 `json:"fill"`         // share of the square that charts cover
+	Stretch float64 `json:"stretch"`      // L2, of all; 1 for none
+	Worst   float64 `json:"worstStretch"` // of one chart
+	Gap     float64 `json:"smallestGap"`  // texels
+	Overlap bool    `json:"overlap"`
+	Ms      int64   `json:"ms"`
+}
+
+func unwrapCommand() *cobra.Command {
+	var out, mesh string
+	l := slots.Light{Size: slots.UsualLightSize, Padding: slots.UsualLightPadding, Name: slots.UsualLightName, Again: true}
+	c := &cobra.Command{Use: "unwrap FILE|ZIP -o OUT.(obj|glb|gltf|fbx)", Args: cobra.ExactArgs(1),
+		Short: "Unfold a mesh file without overlap into a UV set of its own, and say how well it lies",
+		Long: "Prints one JSON object: charts, what they fill of the square, how much they stretch (L2, 1 for none), the smallest gap between\n" +
+			"two in texels, and the time. Writes the mesh with the set as its second, or in the place of the set of that name.",
+		RunE: func(c *cobra.Command, args []string) error {
+			if err := (slots.Decisions{Light: l}).Validate(); err != nil {
+				return err
+			}
+			return unwrapFile(c, args[0], mesh, out, l)
+		}}
+	c.Flags().StringVarP(&out, "out", "o", "", "file to write; its suffix chooses the format")
+	c.Flags().IntVar(&l.Size, "size", l.Size, "texels a side")
+	c.Flags().IntVar(&l.Padding, "padding", l.Padding, "texels between charts")
+	c.Flags().StringVar(&l.Name, "set", l.Name, "name of the UV set")
+	c.Flags().StringVar(&mesh, "mesh", "", "which mesh of a zip, by its name in it")
+	_ = c.MarkFlagRequired("out")
+	return c
+}
+
+func unwrapFile(c *cobra.Command, file, mesh, out string, l slots.Light) error {
+	f, m, err := readFor(c.Context(), out, file, mesh)
+	if err != nil {
+		return err
+	}
+	defer m.close()
+	began := time.Now()
+	s, r, err := slots.Do(c.Context(), m.scene, nil, slots.Decisions{Light: l}, slots.Ask{Target: ownFrame(m.scene)}, class.Unsorted)
+	if err != nil {
+		return err
+	}
+	made := r.Light
+	switch {
+	case made.Full:
+		return fmt.Errorf("%s: its charts don't fit on %d texels with %d between them: take a larger --size or a smaller --padding", file, l.Size, l.Padding)
+	case made.Charts == 0:
+		return fmt.Errorf("%s has no polygons to unfold", file)
+	}
+	round := func(v float64) float64 { return math.Round(v*1e4) / 1e4 }
+	a := unwrapped{made.Set, made.Number, made.Charts, round(made.Fill), round(made.Mean), round(made.Worst), round(made.Gap), made.Over,
+		time.Since(began).Milliseconds()}
+	if _, err := sendAs(c, s, f, out); err != nil {
+		return err
+	}
+	return answer(c, a)
+}

@@ -1,0 +1,77 @@
+package slots
+
+import (
+	"context"
+
+	"yarvek/core/class"
+	"yarvek/core/geom"
+	"yarvek/core/scene"
+	"yarvek/core/texture"
+)
+
+// Stocked is a picture under its key, not looked at yet.
+func Stocked(im scene.Image, key string, added bool) Stock {
+	return Stock{Key: key, Name: im.Name, Added: added, Found: im.Found(),
+		Facts: texture.Facts{Width: im.Width, Height: im.Height, MIME: im.MIME}}
+}
+
+// Do is the whole station at once, for a scene alone: its pictures are looked at, with those that were
+// added, all that is decided is done, and a light set is unfolded. Where places are picked they are the
+// scene's own. Ask's stock is made here. The error is ctx's; a picture that can't be made leaves as it
+// came, and the report says why.
+func Do(ctx context.Context, s *scene.Scene, added []scene.Image, d Decisions, by Ask, c class.Class) (*scene.Scene, *Report, error) {
+	images := append(append([]scene.Image{}, s.Images...), added...)
+	keys := s.ImageKeys()
+	by.Stock = nil
+	for i, im := range images {
+		key := im.Path
+		if i < len(keys) {
+			key = keys[i]
+		}
+		st := Stocked(im, key, i >= len(keys))
+		if st.Found {
+			st.Facts = texture.Measure(ctx, im.Data)
+		}
+		by.Stock = append(by.Stock, st)
+	}
+	came := Moved(ctx, s, s, d.Moves, geom.Identity)
+	plan := NewPlan(ctx, came, s.MaterialKeys(), d, by)
+	made := Made{Images: make([]bool, len(plan.Cooks)), Why: make([]string, len(plan.Cooks))}
+	left := make([]scene.Image, len(plan.Cooks))
+	for n, c := range plan.Cooks {
+		if ctx.Err() != nil {
+			return nil, nil, ctx.Err()
+		}
+		var in [][]byte
+		for _, i := range c.In {
+			in = append(in, images[i].Data)
+		}
+		from, st := scene.Image{}, Stock{}
+		if len(c.In) > 0 {
+			from, st = images[c.In[0]], by.Stock[c.In[0]]
+		}
+		left[n], made.Images[n] = from, true
+		if c.Idle() {
+			continue
+		}
+		data, err := texture.Make(ctx, in, c.Recipe)
+		if err != nil {
+			made.Images[n], made.Why[n] = false, err.Error()
+			continue
+		}
+		left[n] = c.Imaged(data, st, from)
+	}
+	made.Scene = plan.Apply(ctx, came, left)
+	if d.Light.Size > 0 {
+		l, err := LightOf(ctx, made.Scene, d.Light, plan, nil)
+		if err != nil {
+			return nil, nil, err
+		}
+		made.Scene, l.Number = l.Lit(made.Scene)
+		made.Light = l
+	}
+	against := Against{Ask: by, Class: c, Images: images, Nodes: s.Keys(),
+		Bare: d.Light.Size == 0 && by.Target.Needs.Lightmap && FitSet(ctx, s) < 0}
+	r := Run(d, plan, made, against)
+	return made.Scene, r, ctx.Err()
+}
