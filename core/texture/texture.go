@@ -89,8 +89,10 @@ func Make(ctx context.Context, in [][]byte, r Recipe) ([]byte, error) {
 	to := r.Format
 	if to == Same {
 		to = PNG
-		if mime, _, _ := picture.Probe(in[0]); mime == JPEG.MIME() && r.Pack == nil && r.Sheet == nil && Opaque(img) {
-			to = JPEG
+		if r.Pack == nil && r.Sheet == nil && Opaque(img) { // painted had a picture to begin with
+			if mime, _, _ := picture.Probe(in[0]); mime == JPEG.MIME() {
+				to = JPEG
+			}
 		}
 	}
 	return Encode(img, to, r.Quality)

@@ -314,6 +314,14 @@ func TestASheetIsItsOriginals(t *testing.T) {
 	}
 }
 
+// A sheet of values alone needs no picture.
+func TestASheetOfValues(t *testing.T) {
+	got, err := Make(ctx, nil, Recipe{Sheet: &Sheet{W: 2, H: 1, Pieces: []Piece{{Rect: Rect{0, 0, 1, 1}, Of: -1, Value: [4]uint8{1, 2, 3, 255}},
+		{Rect: Rect{1, 0, 1, 1}, Of: -1, Value: [4]uint8{4, 5, 6, 255}}}}})
+	require.NoError(t, err)
+	assert.Equal(t, color.NRGBA{4, 5, 6, 255}, at(read(t, got), 1, 0))
+}
+
 // Power-of-two pictures fill a sheet to 0.85 or more, none on another, each at least as large as asked
 // for, and at no more than the limit.
 func TestSheetsAreFull(t *testing.T) {

@@ -286,19 +286,31 @@ func (j judge) count() {
 				figure.Plural(j.Calls, "draw call", "draw calls")))
 	}
 	if b.TextureBytes > 0 && j.Memory.Blocks > b.TextureBytes {
-		half := j.largestSide() / 2
+		half := j.fitting(b.TextureBytes)
 		j.say(finding.Look, "memory", fmt.Sprintf("Pictures take %s, and %s may take %s", figure.Bytes(j.Memory.Blocks), strings.ToLower(j.by.Class.Name),
 			figure.Bytes(b.TextureBytes)), "In graphics memory, in blocks and with mips; as they are they take "+figure.Bytes(j.Memory.Plain)+".",
 			j.with(fmt.Sprintf("At most %d pixels a side", half), "Larger ones are halved until they are.", func(d *Decisions) { d.Pictures.Most = half }))
 	}
 }
 
-// largestSide is the longest side of all pictures that leave.
-func (j judge) largestSide() (n int) {
+// fitting is the largest power of two that pictures have to have at most so that they take no more than
+// so many bytes, as far as that can be had: 16 at least.
+func (j judge) fitting(bytes int64) int {
+	side := 1
 	for _, x := range j.Pictures {
-		n = max(n, x.W, x.H)
+		side = max(side, filter.PowerOfTwo(max(x.W, x.H)-1, filter.Down))
 	}
-	return n
+	for ; side > 16; side /= 2 {
+		sum := int64(0)
+		for _, x := range j.Pictures {
+			_, blocks := texture.Bytes(filter.Limited(x.W, x.H, side))
+			sum += blocks
+		}
+		if sum <= bytes {
+			break
+		}
+	}
+	return max(side, 16)
 }
 
 func (j judge) unused() {
@@ -413,13 +425,10 @@ func (j judge) names() {
 	var wrong []string
 	same := map[string][]string{}
 	for _, s := range j.used() {
-		if clean := rules.Clean(s.Name); clean != s.Name {
+		if cleaned(rules, s.Name) != s.Name {
 			wrong = append(wrong, s.Name)
 		}
-		if rules.Longest > 0 && len([]rune(s.Name)) > rules.Longest && !slices.Contains(wrong, s.Name) {
-			wrong = append(wrong, s.Name)
-		}
-		k := strings.ToLower(rules.Clean(s.Name))
+		k := strings.ToLower(cleaned(rules, s.Name))
 		same[k] = append(same[k], s.Key)
 	}
 	if len(wrong) > 0 {
@@ -428,15 +437,20 @@ func (j judge) names() {
 			func(d *Decisions) { d.Clean = true }))
 	}
 	for _, s := range j.used() {
-		list := same[strings.ToLower(rules.Clean(s.Name))]
+		list := same[strings.ToLower(cleaned(rules, s.Name))]
 		if len(list) < 2 || list[0] != s.Key {
 			continue
 		}
 		apart := j.with("Number them", "The second and those after it get a number.", func(d *Decisions) {
 			d.Names = slices.Clone(d.Names)
-			for n, key := range list[1:] {
-				d.Names = append(slices.DeleteFunc(d.Names, func(x Name) bool { return x.Slot == key }),
-					Name{key, fmt.Sprintf("%s %d", s.Name, n+2)})
+			n := 2
+			for _, key := range list[1:] {
+				to := numbered(rules, s.Name, n)
+				for ; len(same[strings.ToLower(to)]) > 0; to = numbered(rules, s.Name, n) {
+					n++
+				}
+				d.Names = append(slices.DeleteFunc(d.Names, func(x Name) bool { return x.Slot == key }), Name{key, to})
+				n++
 			}
 		})
 		j.say(finding.Look, "clash-"+s.Key, and(list)+" would be called alike",
@@ -463,6 +477,15 @@ func (j judge) names() {
 	if len(not) > 0 {
 		j.say(finding.Note, "not-there", figure.Plural(len(not), "slot is", "slots are")+" not in the project yet", some(not)+".")
 	}
+}
+
+// numbered is a name with a number behind it, within the rules.
+func numbered(r naming.Rules, name string, n int) string {
+	tail := fmt.Sprintf(" %d", n)
+	if list := []rune(name); r.Longest > 0 && len(list)+len(tail) > r.Longest {
+		name = string(list[:max(0, r.Longest-len(tail))])
+	}
+	return cleaned(r, name+tail)
 }
 
 // pictures holds them against what the target wants.

@@ -443,6 +443,9 @@ func (k *kitchen) textured(mp scene.Map, c Cook, use scene.Use, slot int) int {
 		t = k.texs[mp.Texture-1]
 	}
 	t.Image = at
+	if c.Recipe.Pack != nil { // however those were called that went into it
+		t.Name = c.Name
+	}
 	if i := slices.Index(p.Textures, t); i >= 0 {
 		return i + 1
 	}

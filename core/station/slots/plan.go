@@ -315,7 +315,7 @@ func (p *Plan) named(d Decisions, ask Ask, s *scene.Scene) {
 			}
 		}
 		if d.Clean {
-			if clean := ask.Target.Names.Rules.Clean(l.Name); clean != l.Name {
+			if clean := cleaned(ask.Target.Names.Rules, l.Name); clean != l.Name {
 				l.Name, l.By = clean, ByRule
 			}
 		}
@@ -331,6 +331,15 @@ func (p *Plan) named(d Decisions, ask Ask, s *scene.Scene) {
 	for _, n := range d.Names {
 		p.lose(p.Keys.of(n.Slot), n.Slot)
 	}
+}
+
+// cleaned is a name as a target's rules allow it, and no longer.
+func cleaned(r naming.Rules, name string) string {
+	clean := r.Clean(name)
+	if list := []rune(clean); r.Longest > 0 && len(list) > r.Longest {
+		clean = r.Clean(string(list[:r.Longest]))
+	}
+	return clean
 }
 
 // Mapped is what a map makes of a name: by a line that is just that name, else by the first pattern it
