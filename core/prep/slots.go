@@ -27,8 +27,8 @@ func (t *tail) slots() {
 	keys := came.MaterialKeys()
 	toSource := t.placed
 	if len(d.Moves) > 0 && t.err == nil {
-		came, _ = step(t.walk, "moved", d.Moves, func(ctx context.Context) (*scene.Scene, any) {
-			return slots.Moved(ctx, of, of, d.Moves, toSource), nil
+		came, _ = step(t.walk, "moved", d.Moves, func(ctx context.Context) (*scene.Scene, struct{}) {
+			return slots.Moved(ctx, of, of, d.Moves, toSource), struct{}{}
 		})
 	}
 	var lods []lodAt
