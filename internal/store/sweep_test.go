@@ -178,3 +178,25 @@ func TestAPanicUndoesItsTransaction(t *testing.T) {
 	assert.Equal(t, "Tern Point", got.Name)
 	require.NoError(t, s.RenameKit(ctx, k.ID, "East"))
 }
+
+// Pictures that were added to an asset are named by it: they stay, and are looked after.
+func TestAddedPicturesAreNamed(t *testing.T) {
+	ctx, now := context.Background(), time.Now()
+	s := folder(t, t.TempDir())
+	named(t, s, 1)
+	sha := put(t, s, "a picture", 99*time.Hour)
+	require.NoError(t, s.AddPictures(ctx, 1, []File{{Name: "wall.png", SHA: sha}}))
+	require.NoError(t, s.AddPictures(ctx, 1, []File{{Name: "again.png", SHA: sha}}), "twice is once")
+	did, err := s.Sweep(ctx, now)
+	require.NoError(t, err)
+	assert.Zero(t, did.Orphans)
+	st, err := s.State(ctx, 1)
+	require.NoError(t, err)
+	require.Len(t, st.Added, 1)
+	assert.Equal(t, sha, st.Added[0].SHA)
+	require.NoError(t, os.WriteFile(s.blobPath(sha), []byte("b picture"), 0o644))
+	v, err := Verify(ctx, s.dir)
+	require.NoError(t, err)
+	require.Len(t, v.Harmed, 1)
+	assert.Contains(t, v.Harmed[0].Of[0], "wall.png")
+}
