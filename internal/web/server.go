@@ -116,6 +116,7 @@ func (s *Server) Handler() http.Handler {
 		r.Post("/making/stop", s.page(s.stopMaking))
 		r.Get("/making", s.page(s.madeSoFar))
 		r.Get("/pair.svg", s.page(s.pair))
+		r.Get("/slots/names", s.page(s.previewNames))
 		r.Post("/slots/pictures", s.page(s.dropPictures))
 		r.Get("/slots/pictures/{picture}", s.page(s.onePicture))
 		r.Get("/slots/pictures/{picture}/{as}", s.page(s.pictureFile))

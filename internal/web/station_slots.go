@@ -115,6 +115,9 @@ func (p slotsPage) Used() (n int) {
 	return n
 }
 
+// Only tells whether the light set has room for a slot alone.
+func (p slotsPage) Only(key string) bool { return slices.Contains(p.Decided.Light.Slots, key) }
+
 // Mapped tells whether the kit has a map of names.
 func (p slotsPage) Mapped() bool { return p.Map != "" }
 
@@ -128,6 +131,8 @@ func decideSlots(f *form, p *prep.Prep) {
 		d.Order = f.strs("order")
 	case "names":
 		d.Clean, d.Unmapped, d.Bare = f.on("clean"), f.on("unmapped"), f.on("bare")
+	case "rename":
+		d.Rename = append(slices.Clone(d.Rename), slots.Rename{Match: f.str("match"), To: f.str("to")})
 	case "drop":
 		d.Drop = f.on("drop")
 	case "move":
@@ -240,8 +245,8 @@ func (f *form) changeSlots(d *slots.Decisions) {
 			}
 		}
 	case "sheet":
-		d.Sheets = append(slices.Clone(d.Sheets), slots.Sheet{Slots: ticked, Most: f.optional("most"), Padding: f.optional("padding"), AsIs: f.on("asis"),
-			Name: f.str("name")})
+		d.Sheets = append(slices.Clone(d.Sheets), slots.Sheet{Slots: ticked, Most: f.optional("sheetmost"), Padding: f.optional("sheetpadding"),
+			AsIs: f.on("asis"), Name: f.str("sheetname")})
 	case "up", "down", "place":
 		to := f.optional("place") - 1
 		if do == "up" {
@@ -283,6 +288,10 @@ func (f *form) giveBack(d *slots.Decisions) {
 	case "move":
 		if without(len(d.Moves)) {
 			d.Moves = slices.Delete(slices.Clone(d.Moves), n, n+1)
+		}
+	case "rename":
+		if without(len(d.Rename)) {
+			d.Rename = slices.Delete(slices.Clone(d.Rename), n, n+1)
 		}
 	case "sheet":
 		if without(len(d.Sheets)) {
@@ -349,6 +358,43 @@ func (f *form) look(d *slots.Decisions) {
 	if l.Alpha != "" || l.Sides > 0 {
 		d.Looks = append(d.Looks, l)
 	}
+}
+
+// renamedPage is what a pattern would make of the names of slots.
+type renamedPage struct {
+	Trouble string
+	Changed [][2]string // before and after
+}
+
+// previewNames tells what a pattern that is being typed would make of the slots' names.
+func (s *Server) previewNames(w http.ResponseWriter, r *http.Request) error {
+	o, err := s.open(r)
+	if err != nil {
+		return err
+	}
+	by := slots.Rename{Match: r.URL.Query().Get("match"), To: r.URL.Query().Get("to")}
+	var p renamedPage
+	if by.Match != "" && by.To != "" {
+		if err := by.Validate(); err != nil {
+			p.Trouble = sentence(err.Error())
+		}
+		var names []string
+		for _, x := range o.Result.Slots.Slots {
+			if x.Key != scene.NoSlot {
+				names = append(names, x.Name)
+			}
+		}
+		for i, to := range by.Renamed(names) {
+			if p.Trouble == "" && to != names[i] {
+				p.Changed = append(p.Changed, [2]string{names[i], to})
+			}
+		}
+		if p.Trouble == "" && len(p.Changed) == 0 {
+			p.Trouble = "No slot has a name like that."
+		}
+	}
+	s.write(w, http.StatusOK, worksheets[slots.Info.ID], "renamed", p)
+	return nil
 }
 
 // setSlotMap gives a kit its map of slot names.

@@ -56,6 +56,11 @@ func ParseSlotMap(text string) ([]slots.MapLine, error) {
 		case len(l.To) > mapLetter || len(l.From) > mapLetter:
 			return nil, fault.Input("line %d is longer than %d letters a name", n+1, mapLetter)
 		}
+		if both {
+			if err := (slots.Rename{Match: l.From, To: l.To}).Validate(); err != nil {
+				return nil, fault.Input("line %d: %v", n+1, err)
+			}
+		}
 		if list = append(list, l); len(list) > mapLines {
 			return nil, fault.Input("more than %d lines are too many for a map of names", mapLines)
 		}

@@ -314,6 +314,20 @@ func (p *Plan) named(d Decisions, ask Ask, s *scene.Scene) {
 				l.Name, l.By = to, ByMap
 			}
 		}
+	}
+	for _, r := range d.Rename {
+		names := make([]string, len(p.Slots))
+		for i, l := range p.Slots {
+			names[i] = l.Name
+		}
+		for i, to := range r.Renamed(names) {
+			if to != names[i] {
+				p.Slots[i].Name, p.Slots[i].By = to, ByHand
+			}
+		}
+	}
+	for i := range p.Slots {
+		l := &p.Slots[i]
 		if d.Clean {
 			if clean := cleaned(ask.Target.Names.Rules, l.Name); clean != l.Name {
 				l.Name, l.By = clean, ByRule
@@ -331,6 +345,23 @@ func (p *Plan) named(d Decisions, ask Ask, s *scene.Scene) {
 	for _, n := range d.Names {
 		p.lose(p.Keys.of(n.Slot), n.Slot)
 	}
+}
+
+// Renamed are names after it: those that don't match as they are, those that do counted in their order.
+func (r Rename) Renamed(names []string) []string {
+	out := slices.Clone(names)
+	pattern, err := naming.Parse(r.Match)
+	if err != nil {
+		return out
+	}
+	n := 0
+	for i, name := range names {
+		if pattern.Matches(name) {
+			n++
+			out[i] = pattern.Make(r.To, name, n)
+		}
+	}
+	return out
 }
 
 // cleaned is a name as a target's rules allow it, and no longer.

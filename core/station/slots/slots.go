@@ -14,6 +14,7 @@ import (
 
 	"yarvek/core/figure"
 	"yarvek/core/geom"
+	"yarvek/core/naming"
 	"yarvek/core/scene"
 	"yarvek/core/station"
 	"yarvek/core/texture"
@@ -29,6 +30,7 @@ type Decisions struct {
 	Joins    []Join     `json:"joins,omitempty"`    // slots that become others
 	Order    []string   `json:"order,omitempty"`    // which come first; the others follow as they are
 	Names    []Name     `json:"names,omitempty"`    // names of single slots
+	Rename   []Rename   `json:"rename,omitempty"`   // names by pattern, in order, before those of single slots
 	Clean    bool       `json:"clean,omitempty"`    // names as the target's rule has them
 	Unmapped bool       `json:"unmapped,omitempty"` // the kit's map of names is not used
 	Bare     bool       `json:"bare,omitempty"`     // names without values and pictures
@@ -80,6 +82,20 @@ type Join struct {
 type Name struct {
 	Slot string `json:"slot"`
 	To   string `json:"to"`
+}
+
+// Rename gives every slot whose name matches a new one; see package naming.
+type Rename struct {
+	Match string `json:"match"`
+	To    string `json:"to"`
+}
+
+// Validate tells what is wrong with it.
+func (r Rename) Validate() error {
+	if _, err := naming.Parse(r.Match); err != nil {
+		return err
+	}
+	return naming.Check(r.To)
 }
 
 // Look changes how a slot's material is drawn.
@@ -178,7 +194,7 @@ func oneOf(s string, list ...string) bool { return s == "" || slices.Contains(li
 
 // Validate checks the decisions.
 func (d Decisions) Validate() error {
-	if n := len(d.Moves) + len(d.Joins) + len(d.Order) + len(d.Names) + len(d.Looks) + len(d.Assigned) + len(d.Own) +
+	if n := len(d.Moves) + len(d.Joins) + len(d.Order) + len(d.Names) + len(d.Rename) + len(d.Looks) + len(d.Assigned) + len(d.Own) +
 		len(d.Sheets); n > maxList {
 		return fmt.Errorf("%d decisions about slots are more than %d", n, maxList)
 	}
@@ -209,6 +225,11 @@ func (d Decisions) Validate() error {
 	for _, n := range d.Names {
 		if strings.TrimSpace(n.To) == "" || len(n.To) > maxName {
 			return fmt.Errorf("slot “%s” needs a name of 1 to %d letters", n.Slot, maxName)
+		}
+	}
+	for _, r := range d.Rename {
+		if err := r.Validate(); err != nil {
+			return err
 		}
 	}
 	for _, l := range d.Looks {
@@ -306,6 +327,9 @@ func (d Decisions) Lines() []string {
 	say(len(d.Order) > 0, "Put slots in order: %s", strings.Join(d.Order, ", "))
 	for _, n := range d.Names {
 		say(true, "Call %s %s", n.Slot, n.To)
+	}
+	for _, r := range d.Rename {
+		say(true, "Call all named %s %s", r.Match, r.To)
 	}
 	say(d.Clean, "Clean names by the target’s rule")
 	say(d.Unmapped, "Leave the kit’s map of names aside")
