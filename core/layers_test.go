@@ -27,7 +27,7 @@ var layers = [][]string{
 	{"core/ladder"},
 	{"core/class", "core/shape/shapetest"},
 	{"core/target"},
-	{"core/format/bundle", "core/format/picture"},
+	{"core/format/bundle", "core/format/picture", "core/format/webp"},
 	{"core/texture", "core/format/pack", "core/format/draco", "core/format/meshopt"},
 	{"core/format/fbx", "core/format/gltf", "core/format/obj"},
 	{"core/format/formattest"},

@@ -77,7 +77,7 @@ func texturesCommand() *cobra.Command {
 	c.Flags().BoolVar(&pot, "pot", false, "sides to the nearest power of two")
 	c.Flags().StringVar(&d.Pictures.Green, "green", "", "which way green of normal maps is to point: up or down")
 	c.Flags().StringVar(&pack, "pack", "", "ORM for occlusion, roughness and metallic in one picture, apart for each in its own")
-	c.Flags().StringVar(&d.Pictures.Formats, "format", "", "png, jpeg or tga for all pictures, or target for its formats by role")
+	c.Flags().StringVar(&d.Pictures.Formats, "format", "", "png, jpeg, webp or tga for all pictures, or target for its formats by role")
 	c.Flags().BoolVar(&sheet, "sheet", false, "one sheet for all slots that can be on one")
 	c.Flags().StringVar(&mesh, "mesh", "", "which mesh of a zip, by its name in it")
 	_ = c.MarkFlagRequired("out")

@@ -272,7 +272,7 @@ func Write(ctx context.Context, d scene.Delivery, f Format, name string, t targe
 	}
 	opt, frame, all := f.options, f.Frame(t), d.Assembled()
 	all, moved := before(all, t)
-	opt.Name, opt.Basis, opt.UnitMetres = name, frame.Basis, frame.UnitMetres
+	opt.Name, opt.Basis, opt.UnitMetres, opt.WebP = name, frame.Basis, frame.UnitMetres, t.Textures.Reads("webp")
 	if err := held(ctx, all, name+f.Suffix, math.MaxFloat32*frame.UnitMetres,
 		"Read it in another unit at Size, or scale it by less"); err != nil {
 		return nil, err

@@ -103,6 +103,16 @@ type Textures struct {
 	Formats    map[string]string `json:"formats"` // by role: png, jpeg, webp or tga
 }
 
+// Reads tells whether the receiver reads pictures in a format, for any role.
+func (t Textures) Reads(format string) bool {
+	for _, f := range t.Formats {
+		if f == format {
+			return true
+		}
+	}
+	return false
+}
+
 // Solid is a kind of collision the receiver takes.
 type Solid struct {
 	Kind string `json:"kind"` // of SolidKinds

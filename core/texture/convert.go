@@ -12,6 +12,7 @@ import (
 
 	"yarvek/core/filter"
 	"yarvek/core/format/picture"
+	"yarvek/core/format/webp"
 )
 
 // MIME is the media type of a format, "" of none.
@@ -30,7 +31,7 @@ const usualQuality = 92
 
 // Encode writes a picture. PNG is written with as few channels as it has: grey, colours, or colours with
 // alpha. JPEG holds no alpha: a picture that has some is an error. TGA is written in runs (Truevision TGA
-// File Format Specification 2.0, type 10). WebP is not written.
+// File Format Specification 2.0, type 10), WebP without loss.
 func Encode(img *image.NRGBA, as Format, quality int) ([]byte, error) {
 	var buf bytes.Buffer
 	switch as {
@@ -56,8 +57,10 @@ func Encode(img *image.NRGBA, as Format, quality int) ([]byte, error) {
 		return buf.Bytes(), err
 	case TGA:
 		return encodeTGA(img)
+	case WebP:
+		return webp.Encode(img)
 	}
-	return nil, fmt.Errorf("pictures are not written as %q: expected png, jpeg or tga", as)
+	return nil, fmt.Errorf("pictures are not written as %q: expected png, jpeg, webp or tga", as)
 }
 
 // greyOf is a picture of one channel, where it has no other.

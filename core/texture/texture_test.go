@@ -127,7 +127,7 @@ func TestMakeSaysWhatCannotBe(t *testing.T) {
 		"broken":            {[][]byte{clear[:40]}, Recipe{Green: true}, ""},
 		"piece off a sheet": {[][]byte{clear}, Recipe{Sheet: &Sheet{W: 4, H: 4, Pieces: []Piece{{Rect: Rect{2, 2, 4, 4}}}}}, "lies beyond"},
 		"sheet of nothing":  {[][]byte{clear}, Recipe{Sheet: &Sheet{}}, "can't be made"},
-		"unknown format":    {[][]byte{clear}, Recipe{Format: WebP}, "not written"},
+		"unknown format":    {[][]byte{clear}, Recipe{Format: "bmp"}, "not written"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			_, err := Make(ctx, c.in, c.r)
@@ -157,6 +157,7 @@ func TestFormatsStay(t *testing.T) {
 	assert.Equal(t, "image/jpeg", mime(Recipe{Sort: filter.Colours, Width: 8, Depth: 8}))
 	assert.Equal(t, "image/png", mime(Recipe{Sort: filter.Numbers, Pack: &[4]Channel{}}))
 	assert.Equal(t, picture.TGA, mime(Recipe{Format: TGA}))
+	assert.Equal(t, "image/webp", mime(Recipe{Format: WebP}))
 }
 
 // unrun reads a TGA of type 10 from the top left, straight from its specification.

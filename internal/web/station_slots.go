@@ -524,5 +524,6 @@ func (s *Server) pictureFile(w http.ResponseWriter, r *http.Request) error {
 
 // Formats are those that all pictures can leave in.
 func (p slotsPage) Formats() [][2]string {
-	return pairs("", "as they are", "target", "as the target has it", string(texture.PNG), "PNG", string(texture.JPEG), "JPEG", string(texture.TGA), "TGA")
+	return pairs("", "as they are", "target", "as the target has it", string(texture.PNG), "PNG", string(texture.JPEG), "JPEG",
+		string(texture.WebP), "WebP", string(texture.TGA), "TGA")
 }

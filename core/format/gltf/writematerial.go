@@ -203,8 +203,10 @@ func (w *writer) compose(name string, parts [4]picture.Part) (int, error) {
 // carrier is the extension by which glTF carries a compressed picture as it is: KTX2 when
 // its pixels are those of Basis Universal, which says so by having no format of its own
 // (KHR_texture_basisu), and DDS. "" for any other.
-func carrier(mime string, data []byte) string {
+func (w *writer) carrier(mime string, data []byte) string {
 	switch {
+	case mime == "image/webp" && w.opt.WebP:
+		return extWebP
 	case mime == picture.KTX2 && len(data) >= 16 && binary.LittleEndian.Uint32(data[12:]) == 0:
 		return extBasis
 	case mime == picture.DDS:
@@ -220,13 +222,15 @@ func (w *writer) require(name string) {
 	}
 }
 
-// image stores a picture once. glTF takes PNG and JPEG; others are written as PNG.
+// image stores a picture once. glTF takes PNG and JPEG, and what an extension carries; others are written
+// as PNG.
 func (w *writer) image(name string, data []byte, mime string) (int, error) {
 	key := fmt.Sprintf("%s\x00%x", name, sha256.Sum256(data))
 	if k, ok := w.images[key]; ok {
 		return k, nil
 	}
-	if carrier(mime, data) == "" && mime != "image/png" && mime != "image/jpeg" {
+	how := w.carrier(mime, data)
+	if how == "" && mime != "image/png" && mime != "image/jpeg" {
 		png, err := picture.Compose(w.ctx, [4]picture.Part{{Data: data, Channel: scene.Red}, {Data: data, Channel: scene.Green},
 			{Data: data, Channel: scene.Blue}, {Data: data, Channel: scene.Alpha}})
 		if err != nil {
@@ -236,8 +240,8 @@ func (w *writer) image(name string, data []byte, mime string) (int, error) {
 		data, mime = png, "image/png"
 	}
 	im := imageRef{Name: name}
-	if e := carrier(mime, data); e != "" {
-		w.carried[len(w.doc.Images)] = e
+	if how != "" {
+		w.carried[len(w.doc.Images)] = how
 	}
 	if w.opt.Parts {
 		file := w.names.Take(trimSuffix(name), picture.Suffix(mime))

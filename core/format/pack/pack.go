@@ -21,6 +21,7 @@ type Options struct {
 	Wide       bool    // FBX: version 7.5, with 64-bit offsets
 	Text       bool    // FBX: as text, not binary
 	Parts      bool    // pictures (and glTF's buffer) beside the file, not in it
+	WebP       bool    // glTF: the receiver reads pictures in WebP
 }
 
 // Topic is what a change is about, for programs; the sentence is for people.

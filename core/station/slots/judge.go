@@ -535,7 +535,7 @@ func (j judge) pictures() {
 		if x.Recipe.Format != texture.Same {
 			is = x.Recipe.Format.MIME()
 		}
-		if f := texture.Format(t.Formats[x.Role]); f != "" && f.MIME() != is && f != texture.WebP && !(f == texture.JPEG && x.Clear()) {
+		if f := texture.Format(t.Formats[x.Role]); f != "" && f.MIME() != is && !(f == texture.JPEG && x.Clear()) {
 			formats = append(formats, fmt.Sprintf("%s (%s, and %s for %s)", x.Name, strings.TrimPrefix(is, "image/"), f, x.Role))
 		}
 	}

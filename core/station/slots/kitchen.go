@@ -321,9 +321,9 @@ func (k *kitchen) packedUses(uses []scene.Use) (n int) {
 	return n
 }
 
-// holds is a format that holds a picture: a JPEG holds no alpha, and WebP is not written.
+// holds is a format that holds a picture: a JPEG holds no alpha.
 func (k *kitchen) holds(f texture.Format, facts texture.Facts) texture.Format {
-	if f == texture.WebP || f == texture.JPEG && facts.Channels != 3 && facts.Channels != 1 && facts.Full < 1 {
+	if f == texture.JPEG && facts.Channels != 3 && facts.Channels != 1 && facts.Full < 1 {
 		return texture.Same
 	}
 	return f

@@ -125,7 +125,7 @@ type Pictures struct {
 	Quality int    `json:"quality,omitempty"` // of JPEG
 	Names   bool   `json:"names,omitempty"`   // by the target's pattern
 	// Formats has those of the target, or one for all.
-	Formats string `json:"formats,omitempty"` // target, png, jpeg or tga
+	Formats string `json:"formats,omitempty"` // target, png, jpeg, webp or tga
 	// Roles are those that Most is for, all when there are none; the pictures of Without leave values.
 	Roles   []string `json:"roles,omitempty"`
 	Without []string `json:"without,omitempty"`
@@ -244,7 +244,7 @@ func (d Decisions) Validate() error {
 	}
 	for _, o := range d.Own {
 		if !oneOf(o.Green, "up", "down") || o.Width < 0 || o.Width > maxSide || o.Height < 0 || o.Height > maxSide ||
-			!(o.Deep >= -1000 && o.Deep <= 1000) || !oneOf(o.Format, "png", "jpeg", "tga") {
+			!(o.Deep >= -1000 && o.Deep <= 1000) || !oneOf(o.Format, formats...) {
 			return fmt.Errorf("what is decided for the picture “%s” can't be meant", o.Picture)
 		}
 	}
@@ -271,8 +271,8 @@ func (p Pictures) validate() error {
 		return fmt.Errorf("%q is no packing: expected orm or apart", p.Pack)
 	case p.Quality < 0 || p.Quality > 100:
 		return fmt.Errorf("a quality of %d can't be meant: expected 1 to 100", p.Quality)
-	case !oneOf(p.Formats, "target", "png", "jpeg", "tga"):
-		return fmt.Errorf("%q is no format: expected target, png, jpeg or tga", p.Formats)
+	case p.Formats != "target" && !oneOf(p.Formats, formats...):
+		return fmt.Errorf("%q is no format: expected target, png, jpeg, webp or tga", p.Formats)
 	}
 	for _, r := range append(slices.Clone(p.Roles), p.Without...) {
 		if _, ok := UseOf(r); !ok {
@@ -455,6 +455,9 @@ func (l Light) line() string {
 	}
 	return s
 }
+
+// formats are those that pictures are written in.
+var formats = []string{string(texture.PNG), string(texture.JPEG), string(texture.WebP), string(texture.TGA)}
 
 // formatOf is a format by its word; "" is that of the picture.
 func formatOf(s string) texture.Format { return texture.Format(s) }
