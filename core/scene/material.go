@@ -25,10 +25,13 @@ const (
 	UseEmissive
 	UseOpacity
 	UseHeight // light is high; no format but OBJ and FBX has a place for it
+	// UseSpecular is what the older workflow of a specular colour has: that colour, and gloss in alpha. What
+	// leaves is made of it, and has none.
+	UseSpecular
 	Uses
 )
 
-var useNames = [Uses]string{"base colour", "metallic", "roughness", "normal", "occlusion", "emissive", "opacity", "height"}
+var useNames = [Uses]string{"base colour", "metallic", "roughness", "normal", "occlusion", "emissive", "opacity", "height", "specular"}
 
 // String is the use’s name in words, such as "base colour".
 func (u Use) String() string { return useNames[u] }
@@ -108,7 +111,42 @@ type Material struct {
 	TwoSided    bool
 	Unlit       bool    // shown in its colour, without lighting
 	Glow        float64 // factor over Emissive
-	Maps        [Uses]Map
+	// Older are the factors of the workflow that a specular picture is of; of no meaning without one.
+	Older Older
+	Maps  [Uses]Map
+}
+
+// Older is a material of the workflow of diffuse and specular colours, linear, each a factor of its picture
+// (KHR_materials_pbrSpecularGlossiness).
+type Older struct {
+	Diffuse  [4]float64
+	Specular [3]float64
+	Gloss    float64
+}
+
+// Converted is the base colour of the newer workflow and how metallic it is, by solving for the mixture of a dielectric of 4% reflectance and
+// a metal that reflects as much (KHR_materials_pbrSpecularGlossiness, appendix on conversion).
+func (o Older) Converted() (base [4]float64, metallic float64) {
+	diffuse, spec := o.Diffuse, o.Specular
+	const dielectric = 0.04
+	bright := func(c [3]float64) float64 {
+		return math.Sqrt(0.299*c[0]*c[0] + 0.587*c[1]*c[1] + 0.114*c[2]*c[2])
+	}
+	strength := max(spec[0], spec[1], spec[2])
+	d, s := bright([3]float64{diffuse[0], diffuse[1], diffuse[2]}), bright(spec)
+	if s >= dielectric {
+		b := d*(1-strength)/(1-dielectric) + s - 2*dielectric
+		c := dielectric - s
+		metallic = min(max((-b+math.Sqrt(max(b*b-4*dielectric*c, 0)))/(2*dielectric), 0), 1)
+	}
+	base[3] = diffuse[3]
+	for i := range 3 {
+		fromDiffuse := diffuse[i] * (1 - strength) / (1 - dielectric) / max(1-metallic, 1e-6)
+		fromSpec := (spec[i] - dielectric*(1-metallic)) / max(metallic, 1e-6)
+		t := metallic * metallic
+		base[i] = min(max(fromDiffuse*(1-t)+fromSpec*t, 0), 1)
+	}
+	return base, metallic
 }
 
 // NewMaterial is white, rough, not metallic and opaque.

@@ -8,9 +8,7 @@ import (
 	"image"
 	"image/jpeg"
 	"image/png"
-	"math"
 
-	"yarvek/core/filter"
 	"yarvek/core/format/picture"
 	"yarvek/core/format/webp"
 )
@@ -201,23 +199,3 @@ func strippedJPEG(data []byte) ([]byte, bool) {
 	}
 	return nil, false
 }
-
-// MetallicOf solves the equation of the conversion for one pixel: the brightness of specular and diffuse,
-// and the strongest part of specular, all of linear light.
-func MetallicOf(specular, diffuse, strongest float64) float64 {
-	const f0 = 0.04
-	if specular < f0 {
-		return 0
-	}
-	b := diffuse*(1-strongest)/(1-f0) + specular - 2*f0
-	c := f0 - specular
-	return min(1, max(0, (-b+math.Sqrt(max(0, b*b-4*f0*c)))/(2*f0)))
-}
-
-// bright is the perceived brightness of a pixel's light (the conversion's own weights).
-func bright(p []uint8) float64 {
-	r, g, b := filter.Linear(float64(p[0])/255), filter.Linear(float64(p[1])/255), filter.Linear(float64(p[2])/255)
-	return math.Sqrt(0.299*r*r + 0.587*g*g + 0.114*b*b)
-}
-
-func strongest(p []uint8) float64 { return filter.Linear(float64(max(p[0], p[1], p[2])) / 255) }

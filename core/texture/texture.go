@@ -41,19 +41,18 @@ const Luminance = 4
 // Recipe is what is done, in this order, to the pictures that go in: the first, unless channels of
 // several are put together.
 type Recipe struct {
-	Sort     filter.Sort `json:"sort"`
-	Pack     *[4]Channel `json:"pack,omitempty"`   // red, green, blue and alpha of what comes out
-	Height   float64     `json:"height,omitempty"` // of the range of a height map in texels, for a normal map of it; 0 for none
-	Width    int         `json:"width,omitempty"`  // of what comes out; 0 as it is
-	Depth    int         `json:"depth,omitempty"`  // its height; 0 as it is
-	Green    bool        `json:"green,omitempty"`  // turned
-	Sheet    *Sheet      `json:"sheet,omitempty"`  // the pictures side by side, instead of all before
-	Format   Format      `json:"format,omitempty"`
-	Quality  int         `json:"quality,omitempty"` // of JPEG, 1 to 100
-	Strip    bool        `json:"strip,omitempty"`   // what is not pixels is taken out
-	Eight    bool        `json:"eight,omitempty"`   // 16 bits become 8
-	Metallic bool        `json:"metallic,omitempty"`
-	// Metallic makes of a specular picture, and of the base colour as the second, how metallic it is.
+	Sort    filter.Sort `json:"sort"`
+	Pack    *[4]Channel `json:"pack,omitempty"`   // red, green, blue and alpha of what comes out
+	Height  float64     `json:"height,omitempty"` // of the range of a height map in texels, for a normal map of it; 0 for none
+	Width   int         `json:"width,omitempty"`  // of what comes out; 0 as it is
+	Depth   int         `json:"depth,omitempty"`  // its height; 0 as it is
+	Green   bool        `json:"green,omitempty"`  // turned
+	Sheet   *Sheet      `json:"sheet,omitempty"`  // the pictures side by side, instead of all before
+	Format  Format      `json:"format,omitempty"`
+	Quality int         `json:"quality,omitempty"` // of JPEG, 1 to 100
+	Strip   bool        `json:"strip,omitempty"`   // what is not pixels is taken out
+	Eight   bool        `json:"eight,omitempty"`   // 16 bits become 8
+	Older   *Older      `json:"older,omitempty"`   // made of a picture of the older workflow, before all else
 }
 
 // Idle tells a recipe that leaves the file as it is.
@@ -61,7 +60,7 @@ func (r Recipe) Idle() bool { return !r.pixels() && r.Format == Same && !r.Strip
 
 // pixels tells whether pixels are made anew.
 func (r Recipe) pixels() bool {
-	return r.Pack != nil || r.Height != 0 || r.Width != 0 || r.Depth != 0 || r.Green || r.Sheet != nil || r.Metallic
+	return r.Pack != nil || r.Height != 0 || r.Width != 0 || r.Depth != 0 || r.Green || r.Sheet != nil || r.Older != nil
 }
 
 // Make makes a picture. Pictures are opened one after the other; besides what comes out no more than two
@@ -117,12 +116,10 @@ func (r Recipe) painted(ctx context.Context, in [][]byte) (*image.NRGBA, error) 
 	if err != nil {
 		return nil, err
 	}
-	if r.Metallic && len(in) > 1 {
-		base, _, err := picture.Open(in[1])
-		if err != nil {
+	if r.Older != nil {
+		if img, err = r.Older.convert(ctx, img, in[1:]); err != nil {
 			return nil, err
 		}
-		img = metallic(ctx, img, base)
 	}
 	if r.Height != 0 {
 		img = filter.NormalsOf(ctx, img, r.Height)
@@ -248,23 +245,4 @@ func Bytes(w, h int) (plain, blocks int64) {
 		w, h = max(1, w/2), max(1, h/2)
 	}
 	return plain, blocks
-}
-
-// metallic is how metallic a surface of a specular colour f and a diffuse colour d is: the root of
-// f0·m² + (d·(1-s)/(1-f0) + s - 2·f0)·m + f0 - s = 0 with the dielectric f0 of 0.04 and s the strongest of
-// f, by brightness (KHR_materials_pbrSpecularGlossiness, appendix on conversion).
-func metallic(ctx context.Context, spec, base *image.NRGBA) *image.NRGBA {
-	b := spec.Bounds()
-	if base.Bounds().Size() != b.Size() {
-		base = filter.Resized(ctx, base, b.Dx(), b.Dy(), filter.Tints)
-	}
-	out := image.NewNRGBA(image.Rect(0, 0, b.Dx(), b.Dy()))
-	for y := range b.Dy() {
-		for x := range b.Dx() {
-			p, q := spec.Pix[y*spec.Stride+4*x:], base.Pix[y*base.Stride+4*x:]
-			v := uint8(255*MetallicOf(bright(p), bright(q), strongest(p)) + 0.5)
-			copy(out.Pix[y*out.Stride+4*x:], []uint8{v, v, v, 255})
-		}
-	}
-	return out
 }

@@ -266,15 +266,42 @@ func TestMetallicIsTheInverse(t *testing.T) {
 			if s < 0.04 || s > 0.999 {
 				continue
 			}
-			assert.InDelta(t, m, MetallicOf(s, d, s), 1e-9, "colour %g, metallic %g", c, m)
+			base, metal := scene.Older{Diffuse: [4]float64{d, d, d, 0.3}, Specular: [3]float64{s, s, s}}.Converted()
+			assert.InDelta(t, m, metal, 1e-9, "colour %g, metallic %g", c, m)
+			assert.InDelta(t, c, base[1], 1e-9)
+			assert.Equal(t, 0.3, base[3])
 		}
 	}
-	assert.Zero(t, MetallicOf(0.02, 0.5, 0.02), "less than any dielectric reflects")
-	white, black := painted(2, 2, func(int, int) color.NRGBA { return color.NRGBA{255, 255, 255, 255} }),
-		painted(4, 4, func(int, int) color.NRGBA { return color.NRGBA{0, 0, 0, 255} })
-	got, err := Make(ctx, [][]byte{pngOf(t, white), pngOf(t, black)}, Recipe{Sort: filter.Numbers, Metallic: true})
+	_, metal := scene.Older{Diffuse: [4]float64{0.5, 0.5, 0.5, 1}, Specular: [3]float64{0.02, 0.02, 0.02}}.Converted()
+	assert.Zero(t, metal, "less than any dielectric reflects")
+}
+
+// Brass beside chalk in one picture of the older workflow comes out as brass and chalk.
+func TestOlderPicturesAreConverted(t *testing.T) {
+	c := func(v float64) uint8 { return uint8(math.Round(255 * filter.Encoded(v))) }
+	spec := painted(2, 1, func(x, _ int) color.NRGBA {
+		if x == 0 {
+			return color.NRGBA{c(0.9), c(0.7), c(0.3), 204}
+		}
+		return color.NRGBA{c(0.04), c(0.04), c(0.04), 51}
+	})
+	diffuse := painted(2, 1, func(x, _ int) color.NRGBA { return color.NRGBA{0, 0, uint8(200 * x), uint8(100 + x)} })
+	o := Older{Older: scene.Older{Diffuse: [4]float64{1, 1, 1, 1}, Specular: [3]float64{1, 1, 1}, Gloss: 0.5}}
+	got, err := Make(ctx, [][]byte{pngOf(t, spec), pngOf(t, diffuse)}, Recipe{Older: &o})
 	require.NoError(t, err)
-	assert.Equal(t, uint8(255), at(read(t, got), 1, 1).R, "a bright mirror over black is metal")
+	brass, chalk := at(read(t, got), 0, 0), at(read(t, got), 1, 0)
+	assert.InDelta(t, float64(c(0.9)), float64(brass.R), 2)
+	assert.InDelta(t, float64(c(0.3)), float64(brass.B), 3)
+	assert.InDelta(t, 200, float64(chalk.B), 2)
+	assert.Equal(t, [2]uint8{100, 101}, [2]uint8{brass.A, chalk.A})
+	o.Shine = true
+	got, err = Make(ctx, [][]byte{pngOf(t, spec)}, Recipe{Older: &o})
+	require.NoError(t, err)
+	brass, chalk = at(read(t, got), 0, 0), at(read(t, got), 1, 0)
+	assert.InDelta(t, 255*(1-0.5*0.8), float64(brass.G), 1)
+	assert.InDelta(t, 255*(1-0.5*0.2), float64(chalk.G), 1)
+	assert.Greater(t, brass.B, uint8(200), "over white it would be metal all the same")
+	assert.Less(t, chalk.B, uint8(10))
 }
 
 // A sheet, sampled in the middle of a pixel of each original, is that original; padding holds the edge.

@@ -204,7 +204,7 @@ func paintOf(s *scene.Scene, m scene.Material, shown Shown) Paint {
 	lies := lying(m)
 	for use, mp := range m.Maps {
 		t, ok := has(mp)
-		if u := scene.Use(use); !ok || u == scene.UseBaseColor || u == scene.UseHeight || mp.UVSet != lies.UVSet || !same(mp.Place, lies.Place) ||
+		if u := scene.Use(use); !ok || u == scene.UseBaseColor || u == scene.UseHeight || u == scene.UseSpecular || mp.UVSet != lies.UVSet || !same(mp.Place, lies.Place) ||
 			u == scene.UseOpacity && mp.Channel == scene.Alpha {
 			continue
 		}

@@ -346,7 +346,7 @@ func (w *writer) materials() {
 func exponent(rough float64) float64 { return 100 * (1 - rough) * (1 - rough) }
 
 // useWords name the uses in user properties.
-var useWords = [scene.Uses]string{"base_color", "metallic", "roughness", "normal", "occlusion", "emissive", "opacity", "height"}
+var useWords = [scene.Uses]string{"base_color", "metallic", "roughness", "normal", "occlusion", "emissive", "opacity", "height", "specular"}
 
 // classic are the properties of the classic model a texture can be joined to.
 var classic = map[scene.Use]string{scene.UseBaseColor: "DiffuseColor", scene.UseNormal: "NormalMap", scene.UseEmissive: "EmissiveColor",

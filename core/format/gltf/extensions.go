@@ -4,7 +4,6 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
-	"math"
 
 	"yarvek/core/fault"
 	"yarvek/core/finding"
@@ -149,38 +148,16 @@ func (r *reader) extend(m *scene.Material, ext map[string]json.RawMessage) error
 			"“"+fault.Shown(m.Name)+"” goes on with what its other workflow says: "+err.Error())
 		return nil
 	}
-	m.BaseColor, m.Metallic = metallicOf(e.Diffuse, e.Specular)
+	older := scene.Older{Diffuse: e.Diffuse, Specular: e.Specular, Gloss: e.Glossiness}
+	m.BaseColor, m.Metallic = older.Converted()
 	m.Roughness = 1 - min(max(e.Glossiness, 0), 1)
 	if e.SpecTex != nil {
-		r.s.LeaveOut("specular-glossiness texture", m.Name,
-			"it has no place in the metallic-roughness workflow; the factors were converted")
+		m.Older = older
+		if err := r.use(m, e.SpecTex, scene.UseSpecular, scene.Whole); err != nil {
+			return err
+		}
 	}
 	return r.use(m, e.DiffuseTex, scene.UseBaseColor, scene.Whole)
-}
-
-// metallicOf turns a diffuse and a specular colour into a base colour and how
-// metallic it is, by solving for the mixture of a dielectric of 4% reflectance and
-// a metal that reflects as much (the conversion of the extension's own appendix).
-func metallicOf(diffuse [4]float64, spec [3]float64) (base [4]float64, metallic float64) {
-	const dielectric = 0.04
-	bright := func(c [3]float64) float64 {
-		return math.Sqrt(0.299*c[0]*c[0] + 0.587*c[1]*c[1] + 0.114*c[2]*c[2])
-	}
-	strength := max(spec[0], spec[1], spec[2])
-	d, s := bright([3]float64{diffuse[0], diffuse[1], diffuse[2]}), bright(spec)
-	if s >= dielectric {
-		b := d*(1-strength)/(1-dielectric) + s - 2*dielectric
-		c := dielectric - s
-		metallic = min(max((-b+math.Sqrt(max(b*b-4*dielectric*c, 0)))/(2*dielectric), 0), 1)
-	}
-	base[3] = diffuse[3]
-	for i := range 3 {
-		fromDiffuse := diffuse[i] * (1 - strength) / (1 - dielectric) / max(1-metallic, 1e-6)
-		fromSpec := (spec[i] - dielectric*(1-metallic)) / max(metallic, 1e-6)
-		t := metallic * metallic
-		base[i] = min(max(fromDiffuse*(1-t)+fromSpec*t, 0), 1)
-	}
-	return base, metallic
 }
 
 // extension marks one as used and encodes its body.

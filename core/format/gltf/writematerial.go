@@ -68,6 +68,10 @@ func (w *writer) material(m *scene.Material) (material, error) {
 	if m.Maps[scene.UseHeight].Has() {
 		w.out.Say(pack.Textures, fmt.Sprintf("the height texture of “%s”", m.Name), "glTF has no place for it; a normal map made of it has one")
 	}
+	if m.Maps[scene.UseSpecular].Has() {
+		w.out.Say(pack.Textures, fmt.Sprintf("the specular texture of “%s”", m.Name),
+			"its workflow was left; Slots makes roughness and metallic of it")
+	}
 	w.shade(&out, m)
 	if *p != (pbr{}) {
 		out.PBR = p

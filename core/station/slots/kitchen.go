@@ -23,11 +23,14 @@ type kitchen struct {
 	sort []filter.Sort  // of each of the stock
 	role [][scene.Uses]bool
 	gave map[[2]int]Assigned // of material and use
+	// older are the specular pictures of materials of the older workflow, by number in the stock, and
+	// diffuse those pictures' diffuse ones, -1 for none.
+	older map[int]olderOf
 }
 
 func newKitchen(s *scene.Scene, mats []scene.Material, d Decisions, ask Ask, p *Plan) *kitchen {
 	k := &kitchen{s: s, mats: mats, texs: slices.Clone(s.Textures), d: d, ask: ask, plan: p, at: map[string]int{},
-		gave: map[[2]int]Assigned{}}
+		gave: map[[2]int]Assigned{}, older: map[int]olderOf{}}
 	for _, a := range d.Assigned {
 		k.assign(a)
 	}
@@ -38,6 +41,7 @@ func newKitchen(s *scene.Scene, mats []scene.Material, d Decisions, ask Ask, p *
 		}
 	}
 	for i := range k.mats {
+		k.convert(i)
 		for use := range k.mats[i].Maps {
 			if without[scene.Use(use)] {
 				k.mats[i].Maps[use] = scene.Map{}
@@ -236,6 +240,8 @@ func (k *kitchen) dress(m *scene.Material, from, slot int) {
 		c := Cook{Name: st.Name, In: []int{at}, W: st.Facts.Width, H: st.Facts.Height}
 		switch {
 		case !st.Found || st.Facts.Broken != "": // what can't be opened leaves as it is
+		case k.isOlder(from, u):
+			c = k.convertedAs(from, u)
 		case packs && (u == scene.UseOcclusion || u == scene.UseRoughness || u == scene.UseMetallic):
 			c = k.packed(from)
 			mp.Channel = map[scene.Use]scene.Channel{scene.UseOcclusion: scene.Red, scene.UseRoughness: scene.Green,
@@ -359,7 +365,7 @@ func (k *kitchen) alone(at int, ch scene.Channel, o Own, use scene.Use, invert b
 // packs tells whether occlusion, roughness and metallic of a material go into one picture, and are not
 // there already.
 func (k *kitchen) packs(from int) bool {
-	if k.d.Pictures.Pack != "orm" {
+	if _, older := k.older[from]; older || k.d.Pictures.Pack != "orm" {
 		return false
 	}
 	m := k.mats[from]
@@ -443,7 +449,7 @@ func (k *kitchen) textured(mp scene.Map, c Cook, use scene.Use, slot int) int {
 		t = k.texs[mp.Texture-1]
 	}
 	t.Image = at
-	if c.Recipe.Pack != nil { // however those were called that went into it
+	if c.Recipe.Pack != nil || c.Recipe.Older != nil { // however those were called that went into it
 		t.Name = c.Name
 	}
 	if i := slices.Index(p.Textures, t); i >= 0 {

@@ -231,6 +231,9 @@ func (x Picture) Clear() bool {
 			return !p.Full && (p.Sort == filter.Colours || p.Of < 0 && p.Value[3] < 255)
 		})
 	}
+	if x.Recipe.Older != nil {
+		return !x.Recipe.Older.Shine && len(x.Was) > 1 && x.Was[1].Facts.Full < 1
+	}
 	return x.Recipe.Pack == nil && x.Recipe.Height == 0 && x.Facts.Channels != 3 && x.Facts.Channels != 1 && x.Facts.Full < 1
 }
 
@@ -247,6 +250,8 @@ func (x Picture) Does() string {
 	say(r.Pack != nil && len(x.In) > 1, "put together of %d", len(x.In))
 	say(r.Pack != nil && len(x.In) == 1, "one channel")
 	say(r.Height != 0, "made of heights")
+	say(r.Older != nil && r.Older.Shine, "made of specular and gloss")
+	say(r.Older != nil && !r.Older.Shine, "made of specular and diffuse")
 	say(r.Sheet == nil && len(x.Was) == 1 && (x.W != x.Facts.Width || x.H != x.Facts.Height), "%d × %d before", x.Facts.Width, x.Facts.Height)
 	say(r.Green, "green turned")
 	say(r.Format != texture.Same && r.Format.MIME() != x.Facts.MIME, "as %s", string(r.Format))

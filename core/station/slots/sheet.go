@@ -39,6 +39,9 @@ const edge = 1.0 / 8192
 // Sheetable tells why a slot can't lie on a sheet with others, "" when it can.
 func (k *kitchen) sheetable(i int) string {
 	st, m := k.plan.Stats[i+1], k.mats[i]
+	if _, older := k.older[i]; older {
+		return "has specular and gloss, of which its pictures are made first"
+	}
 	switch {
 	case st.Faces == 0:
 		return "has no faces"

@@ -182,7 +182,7 @@ const (
 // Roles are the words for what a picture does, by use: the target's own.
 var Roles = [scene.Uses]string{scene.UseBaseColor: "colour", scene.UseMetallic: "metal", scene.UseRoughness: "rough",
 	scene.UseNormal: "normal", scene.UseOcclusion: "shade", scene.UseEmissive: "glow", scene.UseOpacity: "opacity",
-	scene.UseHeight: "height"}
+	scene.UseHeight: "height", scene.UseSpecular: "specular"}
 
 // UseOf finds a use by its role.
 func UseOf(role string) (scene.Use, bool) {
