@@ -104,7 +104,10 @@ type kitCost struct {
 	Vertices  int
 	DrawCalls int
 	Bytes     int64
-	Over      int // assets that have more triangles than their class may
+	Pictures  int
+	Memory    int64 // of pictures as they leave, in graphics memory
+	HadMemory int64 // as they came
+	Over      int   // assets that have more triangles than their class may
 }
 
 // bar is one asset of the chart.
@@ -134,6 +137,7 @@ func costOf(t target.Target, rows []work.Row) kitCost {
 		widest = max(widest, s.Triangles)
 		c.Bars = append(c.Bars, b)
 		c.Triangles, c.Vertices, c.DrawCalls, c.Bytes = c.Triangles+s.Triangles, c.Vertices+s.Vertices, c.DrawCalls+s.DrawCalls, c.Bytes+s.Bytes
+		c.Pictures, c.Memory, c.HadMemory = c.Pictures+s.Pictures, c.Memory+s.Memory, c.HadMemory+s.HadMemory
 		if b.Over() {
 			c.Over++
 		}

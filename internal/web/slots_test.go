@@ -11,6 +11,7 @@ import (
 	"net/url"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -37,7 +38,10 @@ func pictured(t testing.TB, w, h int, at func(x, y int) color.NRGBA) []byte {
 }
 
 // bringSlots brings squares in a row, a slot each, of which the first has a picture of 48 × 20.
-func (c *client) bringSlots(names ...string) {
+func (c *client) bringSlots(names ...string) { c.bringSlotsOf(48, 20, names...) }
+
+// bringSlotsOf does so with a picture of a size.
+func (c *client) bringSlotsOf(w, h int, names ...string) {
 	b := new(shape.Builder)
 	var mats []scene.Material
 	for i, n := range names {
@@ -47,8 +51,8 @@ func (c *client) bringSlots(names ...string) {
 		mats = append(mats, m)
 	}
 	s := shape.Scene("shed", mats, b.Mesh("shed"))
-	s.Images = []scene.Image{{Name: "wall.png", MIME: "image/png", Width: 48, Height: 20,
-		Data: pictured(c.t, 48, 20, func(x, y int) color.NRGBA { return color.NRGBA{uint8(5 * x), uint8(9 * y), 30, 255} })}}
+	s.Images = []scene.Image{{Name: "wall.png", MIME: "image/png", Width: w, Height: h,
+		Data: pictured(c.t, w, h, func(x, y int) color.NRGBA { return color.NRGBA{uint8(5 * x), uint8(9 * y), 30, 255} })}}
 	s.Textures = []scene.Texture{{WrapU: scene.Repeat, WrapV: scene.Repeat}}
 	s.Materials[0].Maps[scene.UseBaseColor] = scene.Map{Texture: 1}
 	out, err := gltf.Write(context.Background(), s, pack.Options{Name: "shed"})
@@ -247,4 +251,39 @@ func holds(t *testing.T, w *httptest.ResponseRecorder, words ...string) {
 	for _, x := range words {
 		has(t, w, x)
 	}
+}
+
+// Large pictures are looked at and made by a job; the kit's page tells what all of them take, before and
+// after, and nothing of before is left on it.
+func TestLargePicturesAreMadeByAJob(t *testing.T) {
+	c := newClient(t)
+	c.bringSlotsOf(2100, 1600, "wall", "door")
+	holds(t, c.get("/kits/1"), "1 picture, 4.", "of graphics memory")
+	ready := func() {
+		t.Helper()
+		for began := time.Now(); c.slots().Pending; {
+			require.Less(t, time.Since(began), time.Minute)
+			require.Equal(t, http.StatusOK, c.get("/assets/1/slots").Code)
+			time.Sleep(20 * time.Millisecond)
+		}
+		require.Equal(t, http.StatusOK, c.get("/assets/1/slots").Code)
+	}
+	assert.True(t, c.slots().Pending)
+	ready()
+	c.decide("slots", "act", "pictures", "power", "down", "most", "512")
+	assert.True(t, c.slots().Pending)
+	assert.Equal(t, [2]int{512, 256}, [2]int{c.slots().Pictures[0].W, c.slots().Pictures[0].H}, "known before it is made")
+	ready()
+	w := c.get("/assets/1/slots/pictures/0/made")
+	img, err := png.Decode(w.Body)
+	require.NoError(t, err)
+	assert.Equal(t, image.Pt(512, 256), img.Bounds().Size())
+	holds(t, c.get("/kits/1"), "before")
+	st, err := c.desk.Open(context.Background(), 1)
+	require.NoError(t, err)
+	sum, err := c.desk.Summary(context.Background(), st.State)
+	require.NoError(t, err)
+	assert.Equal(t, st.Result.Slots.Memory.Blocks, sum.Memory)
+	mustFix, look := st.Result.Open()
+	assert.Equal(t, [2]int{mustFix, look}, [2]int{sum.MustFix, sum.Look}, "what is kept of before is put right")
 }

@@ -20,7 +20,7 @@ import (
 // derivedVersion is the version of everything that is derived outside the stations,
 // drawings first of all; raise it when one of them comes out otherwise. What the
 // stations make has a version of its own, which their keys carry.
-const derivedVersion = 15
+const derivedVersion = 16
 
 // How much is kept of derived data, in bytes.
 const (
@@ -57,8 +57,7 @@ func NewDerived(dir string, limit int64, log *slog.Logger) *Derived {
 // error is given on and nothing is kept.
 func Derive[T any](ctx context.Context, d *Derived, kind, key string, fill func(context.Context) (T, error)) (T, error) {
 	var v T
-	sum := sha256.Sum256(fmt.Appendf(nil, "derived %d\n%s\n%s", derivedVersion, kind, key))
-	name := fmt.Sprintf("%s-%x.json", kind, sum[:16])
+	name := derivedName(kind, key)
 	b, err := d.atHand.Get(ctx, name, func(ctx context.Context) ([]byte, error) {
 		if b, ok := d.load(name, &v); ok {
 			return b, nil
@@ -79,6 +78,24 @@ func Derive[T any](ctx context.Context, d *Derived, kind, key string, fill func(
 	}
 	var out T
 	return out, json.Unmarshal(b, &out)
+}
+
+// Put keeps derived data of a kind by its key in the place of what is kept there: it became known more of.
+func Put[T any](d *Derived, kind, key string, v T) error {
+	b, err := json.Marshal(v)
+	if err != nil {
+		return err
+	}
+	name := derivedName(kind, key)
+	d.save(name, b)
+	d.atHand.Put(name, b)
+	return nil
+}
+
+// derivedName is the file of derived data.
+func derivedName(kind, key string) string {
+	sum := sha256.Sum256(fmt.Appendf(nil, "derived %d\n%s\n%s", derivedVersion, kind, key))
+	return fmt.Sprintf("%s-%x.json", kind, sum[:16])
 }
 
 // load reads a file; one that holds something else than into is as good as none.

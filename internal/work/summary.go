@@ -50,6 +50,9 @@ type Summary struct {
 	DrawCalls int
 	Vertices  int      // as a receiver holds them
 	Bytes     int64    // of vertices and indices
+	Pictures  int      // that leave
+	Memory    int64    // of pictures in graphics memory, in blocks and with mips, as they leave
+	HadMemory int64    // and as they came
 	NodeNames []string // of the nodes with a mesh that leave, the first few thousand
 	SlotNames []string // likewise
 	MustFix   int
@@ -171,6 +174,7 @@ func summarize(o *Opened) Summary {
 	}
 	s.Vertices, s.Bytes = r.Budget.Cost.Vertices, r.Budget.Cost.Bytes.Vertices+r.Budget.Cost.Bytes.Indices
 	s.Fits, s.Longest, s.DrawCalls = r.Size.Class.Fits(r.Size.Longest), r.Size.Longest, r.Delivery.Scene.DrawCalls()
+	s.Pictures, s.Memory, s.HadMemory = len(r.Slots.Pictures), r.Slots.Memory.Blocks, r.Slots.Had.Blocks
 	for _, n := range r.Delivery.Scene.Nodes {
 		if n.Mesh >= 0 && len(s.NodeNames) < namesKept {
 			s.NodeNames = append(s.NodeNames, n.Name)

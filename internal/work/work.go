@@ -204,7 +204,8 @@ func (d *Desk) Made(ctx context.Context, o *Opened, progress func(string, float6
 	if err != nil {
 		return nil, err
 	}
-	return &Opened{o.State, o.Prep, r}, nil
+	made := &Opened{o.State, o.Prep, r}
+	return made, Put(d.Derived, "summary", SummaryKey(o.State), summarize(made))
 }
 
 // shelf keeps what takes long to make among the derived data.
