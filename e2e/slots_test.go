@@ -121,6 +121,7 @@ func TestSixSlotsBecomeFour(t *testing.T) {
 	for _, n := range []string{"dial", "rim"} {
 		do(t, ctx, chromedp.Click(chromedp.CSS(`#slots tr[data-slot="`+n+`"] input`)))
 	}
+	do(t, ctx, chromedp.Click(chromedp.CSS("#ticked summary")))
 	do(t, ctx, chromedp.SendKeys(chromedp.CSS("#sheetname"), "front"))
 	do(t, ctx, chromedp.Click(chromedp.CSS("#dosheet")))
 	settled(t, ctx, "document.querySelectorAll('#slots tbody tr').length === 3")

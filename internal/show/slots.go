@@ -69,43 +69,48 @@ const (
 const gain = 8
 
 // PictureAs is a picture that leaves, by its number: small, before, after or difference to be looked at,
-// original or made as a file. Any other word is a *fault.Error, as is a picture that is missing.
-func (b *Board) PictureAs(ctx context.Context, o *work.Opened, n int, as string) (Shot, error) {
+// original or made as a file; before and original are those of the picture with number of, of those that
+// go in. Any other word is a *fault.Error, as is a picture that is missing.
+func (b *Board) PictureAs(ctx context.Context, o *work.Opened, n int, as string, of int) (Shot, error) {
 	x := o.Result.Slots.Pictures[n]
+	var came scene.Image
+	if of >= 0 && of < len(x.Came) {
+		came = x.Came[of]
+	}
 	stop, err := o.Result.Stop(slots.Info.ID)
 	if err != nil {
 		return Shot{}, err
 	}
-	var of scene.Image
+	var seen scene.Image
 	side := compareSide
 	switch as {
 	case "small":
-		of, side = x.Image, thumbSide
+		seen, side = x.Image, thumbSide
 	case "after":
-		of = x.Image
+		seen = x.Image
 	case "before":
-		of = x.Source
+		seen = came
 	case "original":
-		return kept(x.Source)
+		return kept(came)
 	case "made":
 		return kept(x.Image)
 	case "difference":
 	default:
 		return Shot{}, fault.New(fault.Missing, "a picture is shown small, before, after or by its difference, not %q", as)
 	}
-	if as == "difference" && (!x.Source.Found() || !x.Made || len(x.In) != 1) || as != "difference" && !picture.Shown(of.Data) {
+	if as == "difference" && (!came.Found() || !x.Made || len(x.In) != 1) || as != "difference" && !picture.Shown(seen.Data) {
 		return Shot{}, fault.New(fault.Missing, "there is no such picture that could be shown")
 	}
-	return work.Derive(ctx, b.desk.Derived, "picture", fmt.Sprintf("%s slots %d %s", stop.Key, n, as), func(ctx context.Context) (Shot, error) {
+	return work.Derive(ctx, b.desk.Derived, "picture", fmt.Sprintf("%s slots %d %s %d", stop.Key, n, as, of), func(ctx context.Context) (Shot, error) {
 		select {
 		case b.painting <- struct{}{}:
 			defer func() { <-b.painting }()
 		case <-ctx.Done():
 			return Shot{}, ctx.Err()
 		}
-		data := of.Data
+		data := seen.Data
 		if as == "difference" {
-			if data, _, err = texture.Difference(ctx, x.Source.Data, x.Image.Data, x.Recipe.Sort, gain); err != nil {
+			if data, _, err = texture.Difference(ctx, came.Data, x.Image.Data, x.Recipe.Sort, gain); err != nil {
 				return Shot{}, fault.Input("%s: %v", x.Name, err)
 			}
 		}

@@ -475,7 +475,16 @@ type picturePage struct {
 	worksheet
 	Number  int
 	Picture slots.Picture
-	Own     slots.Own
+}
+
+// Own is what is decided for a picture that goes in.
+func (p picturePage) Own(key string) slots.Own {
+	for _, own := range p.Opened.Prep.Slots.Own {
+		if own.Picture == key {
+			return own
+		}
+	}
+	return slots.Own{}
 }
 
 // onePicture shows a picture before and after, and what differs.
@@ -488,13 +497,7 @@ func (s *Server) onePicture(w http.ResponseWriter, r *http.Request) error {
 	if list := o.Result.Slots.Pictures; err != nil || n < 0 || n >= len(list) {
 		return work.ErrNotFound
 	}
-	p := picturePage{worksheet{Opened: o, Station: slots.Info, Path: assetPath(o.Asset.ID) + "/" + slots.Info.ID}, n, o.Result.Slots.Pictures[n],
-		slots.Own{}}
-	for _, own := range o.Prep.Slots.Own {
-		if own.Picture == p.Picture.Key {
-			p.Own = own
-		}
-	}
+	p := picturePage{worksheet{Opened: o, Station: slots.Info, Path: assetPath(o.Asset.ID) + "/" + slots.Info.ID}, n, o.Result.Slots.Pictures[n]}
 	s.write(w, http.StatusOK, worksheets[slots.Info.ID], "picture", p)
 	return nil
 }
@@ -509,7 +512,13 @@ func (s *Server) pictureFile(w http.ResponseWriter, r *http.Request) error {
 	if list := o.Result.Slots.Pictures; err != nil || n < 0 || n >= len(list) {
 		return work.ErrNotFound
 	}
-	shot, err := s.board.PictureAs(r.Context(), o, n, chi.URLParam(r, "as"))
+	of := 0
+	if q := r.URL.Query().Get("of"); q != "" {
+		if of, err = strconv.Atoi(q); err != nil {
+			return work.ErrNotFound
+		}
+	}
+	shot, err := s.board.PictureAs(r.Context(), o, n, chi.URLParam(r, "as"), of)
 	if err != nil {
 		return err
 	}

@@ -70,7 +70,7 @@ func TestSizesAreBroughtToPowersAndLimits(t *testing.T) {
 		b := pixels(t, out.Images[0]).Bounds()
 		assert.Equal(t, [2]int{c.w, c.h}, [2]int{b.Dx(), b.Dy()}, "%+v", c)
 		assert.Equal(t, [2]int{c.w, c.h}, [2]int{r.Pictures[0].W, r.Pictures[0].H})
-		assert.Equal(t, len(s.Images[0].Data), len(r.Pictures[0].Source.Data), "the original is kept")
+		assert.Equal(t, len(s.Images[0].Data), len(r.Pictures[0].Came[0].Data), "the original is kept")
 	}
 }
 
@@ -299,8 +299,11 @@ func TestWhatCannotBeOnASheet(t *testing.T) {
 			s.Materials[1].Maps[scene.UseBaseColor] = s.Materials[0].Maps[scene.UseBaseColor]
 			s.Materials[1].Maps[scene.UseBaseColor].Place = &scene.Placement{Scale: [2]float64{2, 2}}
 		},
-		"lit otherwise":        func(s shed) { s.Materials[1].Unlit = true },
-		"clear in another way": func(s shed) { s.Materials[0].AlphaMode, s.Materials[1].AlphaMode = scene.Mask, scene.Blend },
+		"lit otherwise":     func(s shed) { s.Materials[1].Unlit = true },
+		"translucent where": func(s shed) { s.Materials[1].AlphaMode = scene.Blend },
+		"clear in another way": func(s shed) {
+			s.Materials[0].AlphaMode, s.Materials[1].AlphaMode, s.Materials[1].AlphaCutoff = scene.Mask, scene.Mask, 0.2
+		},
 		"glows otherwise": func(s shed) {
 			s.Materials[0].Emissive, s.Materials[1].Emissive, s.Materials[1].Glow = [3]float64{1, 1, 1}, [3]float64{1, 0, 0}, 5
 		},

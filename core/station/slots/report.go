@@ -61,7 +61,7 @@ type Picture struct {
 	Was    []Stock
 	Plain  int64
 	Blocks int64
-	Source scene.Image // the first that goes in
+	Came   []scene.Image // those that go in
 	// Made is whether its bytes are those that leave; Why says why they can't be made.
 	Made  bool
 	Why   string
@@ -181,7 +181,7 @@ func (r *Report) pictures(d Decisions, p *Plan, made Made, by Against) {
 	for i, c := range p.Cooks {
 		x := Picture{Cook: c, Image: made.Scene.Images[i], Made: made.Images[i], Why: made.Why[i]}
 		for _, at := range c.In {
-			x.Was = append(x.Was, by.Stock[at])
+			x.Was, x.Came = append(x.Was, by.Stock[at]), append(x.Came, by.Images[at])
 			if !used[at] {
 				used[at] = true
 				f := by.Stock[at].Facts
@@ -190,7 +190,7 @@ func (r *Report) pictures(d Decisions, p *Plan, made Made, by Against) {
 			}
 		}
 		if len(x.Was) > 0 {
-			x.Key, x.Facts, x.Added, x.Source = x.Was[0].Key, x.Was[0].Facts, x.Was[0].Added, by.Images[c.In[0]]
+			x.Key, x.Facts, x.Added = x.Was[0].Key, x.Was[0].Facts, x.Was[0].Added
 		}
 		if c.Recipe.Sheet == nil && slices.Contains(c.Uses, scene.UseNormal) && len(x.Was) > 0 {
 			x.Green = greenOf(c, x.Key, x.Facts, d)

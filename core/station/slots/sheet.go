@@ -78,6 +78,8 @@ func (k *kitchen) clash(on []int, i int) string {
 		switch {
 		case m.Unlit != o.Unlit:
 			return "is lit otherwise than the rest of the sheet"
+		case (m.AlphaMode == scene.Blend) != (o.AlphaMode == scene.Blend):
+			return "is translucent where the rest of the sheet is not, or the other way round"
 		case m.AlphaMode != scene.Opaque && o.AlphaMode != scene.Opaque && (m.AlphaMode != o.AlphaMode || m.AlphaCutoff != o.AlphaCutoff):
 			return "is clear in another way than the rest of the sheet"
 		case both(scene.UseNormal) && m.NormalScale != o.NormalScale:
