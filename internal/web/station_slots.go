@@ -44,7 +44,13 @@ var slotsRoom = room{
 		return p, nil
 	},
 	words: template.FuncMap{
-		"usename":  func(u scene.Use) string { return u.String() },
+		"uselist": func(list []scene.Use) string {
+			var words []string
+			for _, u := range list {
+				words = append(words, u.String())
+			}
+			return strings.Join(words, ", ")
+		},
 		"rolelist": func() []string { return slots.Roles[:] },
 		"chosen":   func(list []string, s string) bool { return slices.Contains(list, s) },
 		"kind": func(mime string) string {

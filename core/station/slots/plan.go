@@ -33,6 +33,7 @@ type Stat struct {
 	widest           float64       // area of that
 	At               geom.Vec3     // on the middle of its largest triangle
 	Mixed            bool          // it shares a mesh with others
+	at               []int         // numbers of Nodes, in order
 }
 
 // Stats are those of a scene's materials, by number plus one: faces without one come first. Instances
@@ -51,7 +52,7 @@ func Stats(ctx context.Context, s *scene.Scene) []Stat {
 		used := m.UsedSlots()
 		for _, mat := range used {
 			st := &list[mat+1]
-			st.Nodes, st.Calls, st.Mixed = append(st.Nodes, n.Name), st.Calls+1, st.Mixed || len(used) > 1
+			st.Nodes, st.at, st.Calls, st.Mixed = append(st.Nodes, n.Name), append(st.at, i), st.Calls+1, st.Mixed || len(used) > 1
 		}
 		m.EachTriangle(func(f int, a, b, c int32) {
 			st := &list[m.Material(f)+1]
@@ -81,8 +82,21 @@ func Stats(ctx context.Context, s *scene.Scene) []Stat {
 
 // plus joins two.
 func (a Stat) plus(b Stat) Stat {
-	a.Faces, a.Triangles, a.Area, a.Calls, a.Bare = a.Faces+b.Faces, a.Triangles+b.Triangles, a.Area+b.Area, a.Calls+b.Calls, a.Bare+b.Bare
-	a.Nodes, a.Mixed = append(slices.Clone(a.Nodes), b.Nodes...), a.Mixed || b.Mixed
+	a.Faces, a.Triangles, a.Area, a.Bare = a.Faces+b.Faces, a.Triangles+b.Triangles, a.Area+b.Area, a.Bare+b.Bare
+	a.Nodes, a.at, a.Mixed = slices.Clone(a.Nodes), slices.Clone(a.at), a.Mixed || b.Mixed
+	there := make(map[int]bool, len(a.at))
+	for _, i := range a.at {
+		there[i] = true
+	}
+	for k, i := range b.at { // a node that has both has one
+		if !there[i] {
+			a.Nodes, a.at = append(a.Nodes, b.Nodes[k]), append(a.at, i)
+		}
+	}
+	a.Calls = len(a.at)
+	if b.widest > a.widest {
+		a.widest, a.At = b.widest, b.At
+	}
 	for k := range 2 {
 		a.UV[0][k], a.UV[1][k] = min(a.UV[0][k], b.UV[0][k]), max(a.UV[1][k], b.UV[1][k])
 	}

@@ -52,6 +52,25 @@ type Used struct {
 	Channel scene.Channel
 }
 
+// Thumb is a picture of a slot with all it is used for there.
+type Thumb struct {
+	Picture int
+	Uses    []scene.Use
+}
+
+// Thumbs are the pictures of a slot, each once.
+func (s Slot) Thumbs() (list []Thumb) {
+	for _, u := range s.Pictures {
+		i := slices.IndexFunc(list, func(t Thumb) bool { return t.Picture == u.Picture })
+		if i < 0 {
+			list = append(list, Thumb{u.Picture, []scene.Use{u.Use}})
+			continue
+		}
+		list[i].Uses = append(list[i].Uses, u.Use)
+	}
+	return list
+}
+
 // Picture is one that leaves, beside what it was.
 type Picture struct {
 	Cook
