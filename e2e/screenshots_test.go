@@ -47,6 +47,7 @@ func TestScreenshots(t *testing.T) {
 		{"lods", "/assets/1/lods", ""},
 		{"collision", "/assets/5/collision", ""},
 		{"floor", "/assets/1/floor", ""},
+		{"slots", "/assets/6/slots", ""},
 		{"export", "/assets/1/export", ""},
 		{"turntable", "/assets/5/pivot", "[data-view=turntable]"},
 		{"exports", "/kits/1/exports", ""},

@@ -12,6 +12,7 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"yarvek/core/figure"
+	"yarvek/core/filter"
 	"yarvek/core/geom"
 	"yarvek/core/prep"
 	"yarvek/core/scene"
@@ -73,6 +74,10 @@ var slotsRoom = room{
 				return 2
 			}
 			return 1
+		},
+		"meant": func(s filter.Sort) string {
+			return map[filter.Sort]string{filter.Colours: "light (sRGB)", filter.Tints: "light (sRGB)", filter.Numbers: "numbers (linear)",
+				filter.Directions: "directions (linear)"}[s]
 		},
 		"dropword": func(on bool) string {
 			return map[bool]string{true: "Let unused materials go along", false: "Leave unused materials behind"}[on]
@@ -493,15 +498,24 @@ func (p picturePage) Own(key string) slots.Own {
 	return slots.Own{}
 }
 
+// pictureOf is the number of the picture that a request is about.
+func pictureOf(r *http.Request, o *work.Opened) (int, error) {
+	n, err := strconv.Atoi(chi.URLParam(r, "picture"))
+	if err != nil || n < 0 || n >= len(o.Result.Slots.Pictures) {
+		return 0, work.ErrNotFound
+	}
+	return n, nil
+}
+
 // onePicture shows a picture before and after, and what differs.
 func (s *Server) onePicture(w http.ResponseWriter, r *http.Request) error {
 	o, err := s.open(r)
 	if err != nil {
 		return err
 	}
-	n, err := strconv.Atoi(chi.URLParam(r, "picture"))
-	if list := o.Result.Slots.Pictures; err != nil || n < 0 || n >= len(list) {
-		return work.ErrNotFound
+	n, err := pictureOf(r, o)
+	if err != nil {
+		return err
 	}
 	p := picturePage{worksheet{Opened: o, Station: slots.Info, Path: assetPath(o.Asset.ID) + "/" + slots.Info.ID}, n, o.Result.Slots.Pictures[n]}
 	s.write(w, http.StatusOK, worksheets[slots.Info.ID], "picture", p)
@@ -514,9 +528,9 @@ func (s *Server) pictureFile(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	n, err := strconv.Atoi(chi.URLParam(r, "picture"))
-	if list := o.Result.Slots.Pictures; err != nil || n < 0 || n >= len(list) {
-		return work.ErrNotFound
+	n, err := pictureOf(r, o)
+	if err != nil {
+		return err
 	}
 	of := 0
 	if q := r.URL.Query().Get("of"); q != "" {

@@ -113,10 +113,7 @@ func TestPicturesAreAddedToAnAsset(t *testing.T) {
 		require.NoError(t, d.store.Close())
 		d = desk(t, dir)
 	}
-	o, err = d.Open(ctx, id)
-	require.NoError(t, err)
-	u := d.NewUpload()
-	_, err = d.AddPictures(ctx, id, u)
+	_, err = d.AddPictures(ctx, id, d.NewUpload())
 	assert.Equal(t, fault.Invalid, fault.KindOf(err), "no picture was sent")
 	_, err = d.AddPictures(ctx, 99, d.NewUpload())
 	assert.ErrorIs(t, err, ErrNotFound)

@@ -2,12 +2,14 @@ package slots
 
 import (
 	"fmt"
+	"path"
 	"slices"
 	"strings"
 
 	"yarvek/core/figure"
 	"yarvek/core/filter"
 	"yarvek/core/finding"
+	"yarvek/core/format/picture"
 	"yarvek/core/scene"
 	"yarvek/core/texture"
 )
@@ -110,8 +112,41 @@ func (j judge) pictures() {
 			j.with("Write them as it wants", "By role. A picture with alpha does not become JPEG.", func(d *Decisions) { d.Pictures.Formats = "target" }))
 	}
 	j.older()
+	j.gloss()
+	j.suffixes()
 	j.packing()
 	j.double()
+}
+
+// gloss says which pictures for roughness are called gloss.
+func (j judge) gloss() {
+	for _, x := range j.Pictures {
+		if !slices.Contains(x.Uses, scene.UseRoughness) || x.Recipe.Pack != nil || x.Recipe.Sheet != nil || x.Recipe.Older != nil || len(x.Was) == 0 {
+			continue
+		}
+		key := x.Key
+		if !texture.GuessOf(stem(x.Was[0].Name), x.Facts).Gloss || j.d.ownOf(key).Invert {
+			continue
+		}
+		j.say(finding.Look, "gloss-"+key, "“"+key+"” is called gloss, and used for roughness", "Gloss is roughness the other way round: what should be dull would shine.",
+			j.with("Take it for gloss", "It leaves turned round, as roughness.", func(d *Decisions) { *d = d.owning(key, func(o *Own) { o.Invert = true }) }))
+	}
+}
+
+// suffixes says which pictures are other files than their names say.
+func (j judge) suffixes() {
+	var wrong []string
+	for _, s := range j.by.Stock {
+		is, has := picture.Suffix(s.Facts.MIME), strings.ToLower(path.Ext(s.Name))
+		if !s.Found || s.Facts.MIME == "" || has == "" || has == is || map[string]string{".jpeg": ".jpg", ".tiff": ".tif", ".ktx": ".ktx2"}[has] == is {
+			continue
+		}
+		wrong = append(wrong, s.Key+" is "+strings.ToUpper(strings.TrimPrefix(is, ".")))
+	}
+	if len(wrong) > 0 {
+		j.say(finding.Note, "suffix", figure.Plural(len(wrong), "picture is", "pictures are")+" not what the name says", some(wrong)+
+			". They were read as what they are, and leave with the suffix of that.")
+	}
 }
 
 // older says what was made of the older workflow's pictures.

@@ -3,10 +3,13 @@ package slots
 import (
 	"bytes"
 	"crypto/sha256"
+	"encoding/binary"
 	"encoding/hex"
+	"hash/crc32"
 	"image/color"
 	"image/jpeg"
 	"math"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -164,17 +167,39 @@ func TestPicturesAreAssigned(t *testing.T) {
 	assert.False(t, out.Materials[1].Maps[scene.UseMetallic].Has(), "taken out again")
 }
 
+// What a name says against what a picture is: gloss for roughness, and a JPEG called PNG.
+func TestNamesOfPicturesAreHeldAgainstThem(t *testing.T) {
+	s := newShed("wall").paint(0, scene.UseRoughness, "wall_gloss.png", 8, 8, grey(60))
+	var jpg bytes.Buffer
+	require.NoError(t, jpeg.Encode(&jpg, pixels(t, s.Images[0]), nil))
+	s.give(0, scene.UseBaseColor, "wall.png", 8, 8, jpg.Bytes())
+	_, r := do(t, s, Decisions{})
+	require.NotNil(t, found(r, "suffix"))
+	assert.Contains(t, found(r, "suffix").Text, "wall.png is JPG")
+	f := found(r, "gloss-wall_gloss.png")
+	require.NotNil(t, f)
+	out, r := do(t, s, f.Remedies[0].Decision.(Decisions))
+	assert.Nil(t, found(r, "gloss-wall_gloss.png"))
+	rough := out.Images[out.Textures[out.Materials[0].Maps[scene.UseRoughness].Texture-1].Image]
+	assert.Equal(t, uint8(195), pixel(pixels(t, rough), 2, 2).R)
+}
+
 // A picture that can't be opened is told with its reason; it leaves as it came, and so does all else.
 func TestBrokenPicturesHarmNothing(t *testing.T) {
 	s := newShed("wall", "door").paint(1, scene.UseBaseColor, "good.png", 40, 40, stripes(1))
 	s.give(0, scene.UseBaseColor, "torn.png", 9, 9, s.Images[0].Data[:len(s.Images[0].Data)/2])
 	s.give(0, scene.UseRoughness, "word.png", 9, 9, []byte("no picture at all"))
+	huge := slices.Clone(s.Images[0].Data) // its head tells of 60 000 pixels a side
+	binary.BigEndian.PutUint32(huge[16:], 60000)
+	binary.BigEndian.PutUint32(huge[20:], 60000)
+	binary.BigEndian.PutUint32(huge[29:], crc32.ChecksumIEEE(huge[12:29]))
+	s.give(0, scene.UseEmissive, "huge.png", 60000, 60000, huge)
 	s.Images = append(s.Images, scene.Image{Name: "far.png", Path: "far.png", MIME: "image/png"})
 	s.Textures = append(s.Textures, scene.Texture{Image: len(s.Images) - 1})
 	s.Materials[0].Maps[scene.UseMetallic] = scene.Map{Texture: len(s.Textures), Channel: scene.Blue}
 	d := Decisions{Pictures: Pictures{Most: 16, Power: "down", Pack: "orm", Strip: true, Formats: "png"}, Sheets: []Sheet{{Slots: []string{"wall", "door"}}}}
 	out, r := do(t, s, d)
-	for _, code := range []string{"picture-torn.png", "picture-word.png", "picture-far.png"} {
+	for _, code := range []string{"picture-torn.png", "picture-word.png", "picture-far.png", "picture-huge.png"} {
 		f := found(r, code)
 		require.NotNil(t, f, code)
 		assert.Contains(t, f.Title, code[len("picture-"):])
