@@ -15,7 +15,7 @@ import (
 // a station no station, a format no format, and no format a station. A name that
 // ends in a slash stands for all packages under it.
 var layers = [][]string{
-	{"core/split", "core/fault", "core/naming", "core/unit", "core/union"},
+	{"core/split", "core/fault", "core/naming", "core/unit", "core/union", "core/picturetest"},
 	{"core/geom", "core/memo"},
 	{"core/scene", "core/finding"},
 	{"core/figure", "core/filter", "core/shape", "core/measure", "core/stand", "core/twin", "core/topo", "core/inertia"},

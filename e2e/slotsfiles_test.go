@@ -5,7 +5,6 @@ import (
 	"context"
 	"image"
 	"image/color"
-	"image/png"
 	"strings"
 	"testing"
 
@@ -15,6 +14,7 @@ import (
 
 	"yarvek/core/deliver"
 	"yarvek/core/geom"
+	"yarvek/core/picturetest"
 	"yarvek/core/prep"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
@@ -36,19 +36,14 @@ func gauges(t testing.TB) *scene.Scene {
 	mats[3].BaseColor = [4]float64{0.2, 0.4, 0.1, 1}
 	s := shape.Scene("gauges", mats, b.Mesh("gauges"))
 	paint := func(slot int, use scene.Use, name string, w, h int, c color.NRGBA) {
-		img := image.NewNRGBA(image.Rect(0, 0, w, h))
-		for y := range h {
-			for x := range w {
-				k := c
-				if (x/8+y/8)%2 == 1 && use == scene.UseBaseColor {
-					k.R /= 2
-				}
-				img.SetNRGBA(x, y, k)
+		data := picturetest.PNG(t, picturetest.Painted(w, h, func(x, y int) color.NRGBA {
+			k := c
+			if (x/8+y/8)%2 == 1 && use == scene.UseBaseColor {
+				k.R /= 2
 			}
-		}
-		var buf bytes.Buffer
-		require.NoError(t, png.Encode(&buf, img))
-		s.Images = append(s.Images, scene.Image{Name: name, MIME: "image/png", Data: buf.Bytes(), Width: w, Height: h})
+			return k
+		}))
+		s.Images = append(s.Images, scene.Image{Name: name, MIME: "image/png", Data: data, Width: w, Height: h})
 		s.Textures = append(s.Textures, scene.Texture{Name: name, Image: len(s.Images) - 1, WrapU: scene.Repeat, WrapV: scene.Repeat})
 		s.Materials[slot].Maps[use] = scene.Map{Texture: len(s.Textures)}
 	}

@@ -1,11 +1,9 @@
 package main
 
 import (
-	"bytes"
 	"encoding/json"
 	"image"
 	"image/color"
-	"image/png"
 	"math"
 	"os"
 	"path/filepath"
@@ -15,6 +13,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"yarvek/core/picturetest"
 )
 
 // roof writes an OBJ of two slots, tiles and gutter, each on a side of its own, whose pictures are
@@ -22,15 +22,7 @@ import (
 func roof(t *testing.T, greenUp bool) string {
 	dir := t.TempDir()
 	picture := func(name string, w, h int, at func(x, y int) color.NRGBA) {
-		img := image.NewNRGBA(image.Rect(0, 0, w, h))
-		for y := range h {
-			for x := range w {
-				img.SetNRGBA(x, y, at(x, y))
-			}
-		}
-		var b bytes.Buffer
-		require.NoError(t, png.Encode(&b, img))
-		write(t, dir, name, b.String())
+		write(t, dir, name, string(picturetest.PNG(t, picturetest.Painted(w, h, at))))
 	}
 	picture("tiles.png", 96, 64, func(x, y int) color.NRGBA { return color.NRGBA{uint8(2 * x), 40, 40, 255} })
 	picture("gutter.png", 64, 64, func(x, y int) color.NRGBA { return color.NRGBA{10, uint8(3 * y), 90, 255} })
@@ -60,9 +52,7 @@ func lastLine(t *testing.T, said string, into any) {
 func decoded(t *testing.T, file string) image.Image {
 	b, err := os.ReadFile(file)
 	require.NoError(t, err)
-	img, err := png.Decode(bytes.NewReader(b))
-	require.NoError(t, err, file)
-	return img
+	return picturetest.Read(t, b)
 }
 
 func TestTexturesPutsPicturesRight(t *testing.T) {

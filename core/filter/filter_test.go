@@ -12,23 +12,15 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"yarvek/core/picturetest"
 )
 
 var ctx = context.Background()
 
-func painted(w, h int, at func(x, y int) color.NRGBA) *image.NRGBA {
-	img := image.NewNRGBA(image.Rect(0, 0, w, h))
-	for y := range h {
-		for x := range w {
-			img.SetNRGBA(x, y, at(x, y))
-		}
-	}
-	return img
-}
-
 // A checker of single pixels is half the light of white, whose sRGB value is 188, not half its number.
 func TestACheckerBecomesTheRightGrey(t *testing.T) {
-	checker := painted(64, 64, func(x, y int) color.NRGBA {
+	checker := picturetest.Painted(64, 64, func(x, y int) color.NRGBA {
 		v := uint8(255 * ((x + y) & 1))
 		return color.NRGBA{v, v, v, 255}
 	})
@@ -43,7 +35,7 @@ func TestACheckerBecomesTheRightGrey(t *testing.T) {
 
 // What is clear does not bleed into what is not, and keeps a colour of its own.
 func TestClearPixelsDoNotBleed(t *testing.T) {
-	img := painted(4, 2, func(x, y int) color.NRGBA {
+	img := picturetest.Painted(4, 2, func(x, y int) color.NRGBA {
 		switch x {
 		case 0:
 			return color.NRGBA{200, 10, 10, 255}
@@ -60,7 +52,7 @@ func TestClearPixelsDoNotBleed(t *testing.T) {
 // Any size is the integral over each new pixel, as mixing by brute force gives it.
 func TestSizesAreIntegrals(t *testing.T) {
 	r := rand.New(rand.NewPCG(3, 4))
-	img := painted(7, 5, func(x, y int) color.NRGBA {
+	img := picturetest.Painted(7, 5, func(x, y int) color.NRGBA {
 		return color.NRGBA{uint8(r.IntN(256)), uint8(r.IntN(256)), uint8(r.IntN(256)), uint8(r.IntN(256))}
 	})
 	small := Resized(ctx, img, 3, 2, Numbers)
@@ -105,7 +97,7 @@ func TestDirectionsStayOfUnitLength(t *testing.T) {
 
 // bumps is the normal map of a surface of waves, whose green points up for 1 and down for -1.
 func bumps(w, h int, up float64) *image.NRGBA {
-	return painted(w, h, func(x, y int) color.NRGBA {
+	return picturetest.Painted(w, h, func(x, y int) color.NRGBA {
 		u, v := float64(x)/9, float64(y)/7
 		// Heights sin(u)·cos(v) + sin(u+v)/2, with v downward.
 		hx := (math.Cos(u)*math.Cos(v) + math.Cos(u+v)/2) / 9 * 4
@@ -131,13 +123,13 @@ func TestGreenIsToldFromThePicture(t *testing.T) {
 	assert.Equal(t, GreenUp, g, "smaller, too")
 	assert.Equal(t, up.Pix, GreenTurned(GreenTurned(up)).Pix)
 
-	flat := painted(64, 64, func(int, int) color.NRGBA { return color.NRGBA{128, 128, 255, 255} })
+	flat := picturetest.Painted(64, 64, func(int, int) color.NRGBA { return color.NRGBA{128, 128, 255, 255} })
 	r := rand.New(rand.NewPCG(1, 2))
-	noise := painted(128, 128, func(int, int) color.NRGBA {
+	noise := picturetest.Painted(128, 128, func(int, int) color.NRGBA {
 		return color.NRGBA{uint8(88 + r.IntN(80)), uint8(88 + r.IntN(80)), 240, 255}
 	})
-	ramp := painted(64, 64, func(x, _ int) color.NRGBA { return color.NRGBA{uint8(100 + x/2), 128, 250, 255} })
-	for name, img := range map[string]*image.NRGBA{"flat": flat, "noise": noise, "ramp": ramp, "tiny": painted(2, 2, func(int, int) color.NRGBA { return color.NRGBA{} })} {
+	ramp := picturetest.Painted(64, 64, func(x, _ int) color.NRGBA { return color.NRGBA{uint8(100 + x/2), 128, 250, 255} })
+	for name, img := range map[string]*image.NRGBA{"flat": flat, "noise": noise, "ramp": ramp, "tiny": picturetest.Painted(2, 2, func(int, int) color.NRGBA { return color.NRGBA{} })} {
 		g, _ := GreenOf(ctx, img)
 		assert.Equal(t, Unsaid, g, name)
 	}
@@ -156,7 +148,7 @@ func TestPowersOfTwo(t *testing.T) {
 // A picture of 4096 x 4096 pixels halved twice, against reading and writing it as PNG.
 func BenchmarkHalvedTwice(b *testing.B) {
 	r := rand.New(rand.NewPCG(9, 9))
-	img := painted(4096, 4096, func(x, y int) color.NRGBA {
+	img := picturetest.Painted(4096, 4096, func(x, y int) color.NRGBA {
 		return color.NRGBA{uint8(x>>4 + r.IntN(4)), uint8(y >> 4), uint8((x + y) >> 5), 255}
 	})
 	var file bytes.Buffer

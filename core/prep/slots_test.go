@@ -1,11 +1,8 @@
 package prep_test
 
 import (
-	"bytes"
 	"context"
-	"image"
 	"image/color"
-	"image/png"
 	"math"
 	"slices"
 	"testing"
@@ -15,6 +12,7 @@ import (
 
 	"yarvek/core/geom"
 	"yarvek/core/ladder"
+	"yarvek/core/picturetest"
 	"yarvek/core/prep"
 	"yarvek/core/prep/preptest"
 	"yarvek/core/scene"
@@ -38,15 +36,8 @@ func buoys(t testing.TB, side int) *scene.Scene {
 	}
 	s := shape.Scene("buoys", []scene.Material{scene.NewMaterial("red"), scene.NewMaterial("green"), scene.NewMaterial("chain")}, b.Mesh("buoys"))
 	for i, name := range []string{"red.png", "green.png"} {
-		img := image.NewNRGBA(image.Rect(0, 0, side, side))
-		for y := range side {
-			for x := range side {
-				img.SetNRGBA(x, y, color.NRGBA{uint8(100*i + 50), uint8(x), uint8(y), 255})
-			}
-		}
-		var w bytes.Buffer
-		require.NoError(t, (&png.Encoder{CompressionLevel: png.BestSpeed}).Encode(&w, img))
-		s.Images = append(s.Images, scene.Image{Name: name, Data: w.Bytes(), MIME: "image/png", Width: side, Height: side})
+		data := picturetest.PNG(t, picturetest.Painted(side, side, func(x, y int) color.NRGBA { return color.NRGBA{uint8(100*i + 50), uint8(x), uint8(y), 255} }))
+		s.Images = append(s.Images, scene.Image{Name: name, Data: data, MIME: "image/png", Width: side, Height: side})
 		s.Textures = append(s.Textures, scene.Texture{Image: i, WrapU: scene.Repeat, WrapV: scene.Repeat})
 		s.Materials[i].Maps[scene.UseBaseColor] = scene.Map{Texture: i + 1}
 	}
@@ -158,8 +149,7 @@ func TestLargePicturesAreWaitedFor(t *testing.T) {
 	done := run()
 	assert.False(t, done.Slots.Pending)
 	assert.Contains(t, steps, "Making pictures")
-	img, err := png.Decode(bytes.NewReader(done.Delivery.Scene.Images[0].Data))
-	require.NoError(t, err)
+	img := picturetest.Read(t, done.Delivery.Scene.Images[0].Data)
 	assert.Equal(t, 1024, img.Bounds().Dx())
 	in.Make, in.Progress = false, nil
 	again := run()
@@ -169,7 +159,7 @@ func TestLargePicturesAreWaitedFor(t *testing.T) {
 	cancel()
 	in.Make = true
 	in.Shelf = nil
-	_, err = prep.Run(ended, in, p, nil)
+	_, err := prep.Run(ended, in, p, nil)
 	assert.ErrorIs(t, err, context.Canceled)
 }
 

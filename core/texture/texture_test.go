@@ -9,7 +9,6 @@ import (
 	"image"
 	"image/color"
 	"image/jpeg"
-	"image/png"
 	"math"
 	"math/rand/v2"
 	"runtime"
@@ -20,37 +19,11 @@ import (
 
 	"yarvek/core/filter"
 	"yarvek/core/format/picture"
+	"yarvek/core/picturetest"
 	"yarvek/core/scene"
 )
 
 var ctx = context.Background()
-
-func painted(w, h int, at func(x, y int) color.NRGBA) *image.NRGBA {
-	img := image.NewNRGBA(image.Rect(0, 0, w, h))
-	for y := range h {
-		for x := range w {
-			img.SetNRGBA(x, y, at(x, y))
-		}
-	}
-	return img
-}
-
-func pngOf(t testing.TB, img image.Image) []byte {
-	var b bytes.Buffer
-	require.NoError(t, png.Encode(&b, img))
-	return b.Bytes()
-}
-
-// read decodes a PNG with the standard library, not with our own reader.
-func read(t testing.TB, data []byte) image.Image {
-	img, err := png.Decode(bytes.NewReader(data))
-	require.NoError(t, err)
-	return img
-}
-
-func at(img image.Image, x, y int) color.NRGBA {
-	return color.NRGBAModel.Convert(img.At(x, y)).(color.NRGBA)
-}
 
 func noise(seed uint64, alpha bool) func(x, y int) color.NRGBA {
 	r := rand.New(rand.NewPCG(seed, 1))
@@ -73,16 +46,16 @@ func TestNothingDoneIsTheSameFile(t *testing.T) {
 
 // Channels come from where the recipe says, each as it is, turned round, as luminance or as a value.
 func TestChannelsArePacked(t *testing.T) {
-	a, b := painted(5, 3, noise(1, true)), painted(5, 3, noise(2, true))
-	got, err := Make(ctx, [][]byte{pngOf(t, a), pngOf(t, b)}, Recipe{Sort: filter.Numbers, Pack: &[4]Channel{
+	a, b := picturetest.Painted(5, 3, noise(1, true)), picturetest.Painted(5, 3, noise(2, true))
+	got, err := Make(ctx, [][]byte{picturetest.PNG(t, a), picturetest.PNG(t, b)}, Recipe{Sort: filter.Numbers, Pack: &[4]Channel{
 		{Of: 0, From: 1}, {Of: 1, From: 3, Invert: true}, {Of: 1, From: Luminance}, {Of: -1, Value: 200}}})
 	require.NoError(t, err)
-	img := read(t, got)
+	img := picturetest.Read(t, got)
 	for y := range 3 {
 		for x := range 5 {
 			p, q := a.NRGBAAt(x, y), b.NRGBAAt(x, y)
 			light := 0.2126*float64(q.R) + 0.7152*float64(q.G) + 0.0722*float64(q.B)
-			c := at(img, x, y)
+			c := picturetest.At(img, x, y)
 			assert.Equal(t, [3]uint8{p.G, 255 - q.A, 200}, [3]uint8{c.R, c.G, c.A})
 			assert.InDelta(t, light, float64(c.B), 0.51)
 		}
@@ -94,28 +67,28 @@ func TestChannelsArePacked(t *testing.T) {
 func TestPackedAndApart(t *testing.T) {
 	grey := func(seed uint64, w, h int) *image.NRGBA {
 		n := noise(seed, false)
-		return painted(w, h, func(x, y int) color.NRGBA { v := n(x, y).R; return color.NRGBA{v, v, v, 255} })
+		return picturetest.Painted(w, h, func(x, y int) color.NRGBA { v := n(x, y).R; return color.NRGBA{v, v, v, 255} })
 	}
-	o, r, m := grey(1, 8, 8), grey(2, 8, 8), painted(2, 2, func(int, int) color.NRGBA { return color.NRGBA{90, 90, 90, 255} })
-	orm, err := Make(ctx, [][]byte{pngOf(t, o), pngOf(t, r), pngOf(t, m)}, Recipe{Sort: filter.Numbers, Pack: &[4]Channel{
+	o, r, m := grey(1, 8, 8), grey(2, 8, 8), picturetest.Painted(2, 2, func(int, int) color.NRGBA { return color.NRGBA{90, 90, 90, 255} })
+	orm, err := Make(ctx, [][]byte{picturetest.PNG(t, o), picturetest.PNG(t, r), picturetest.PNG(t, m)}, Recipe{Sort: filter.Numbers, Pack: &[4]Channel{
 		{Of: 0}, {Of: 1}, {Of: 2}, {Of: -1, Value: 255}}})
 	require.NoError(t, err)
 	for k, want := range []*image.NRGBA{o, r} {
 		apart, err := Make(ctx, [][]byte{orm}, Recipe{Sort: filter.Numbers, Pack: &[4]Channel{{From: k}, {From: k}, {From: k}, {Of: -1, Value: 255}}})
 		require.NoError(t, err)
-		img := read(t, apart)
+		img := picturetest.Read(t, apart)
 		assert.IsType(t, &image.Gray{}, img, "one channel is written as one")
 		for y := range 8 {
 			for x := range 8 {
-				assert.Equal(t, want.NRGBAAt(x, y), at(img, x, y))
+				assert.Equal(t, want.NRGBAAt(x, y), picturetest.At(img, x, y))
 			}
 		}
 	}
-	assert.Equal(t, uint8(90), at(read(t, orm), 7, 0).B)
+	assert.Equal(t, uint8(90), picturetest.At(picturetest.Read(t, orm), 7, 0).B)
 }
 
 func TestMakeSaysWhatCannotBe(t *testing.T) {
-	clear := pngOf(t, painted(2, 2, noise(1, true)))
+	clear := picturetest.PNG(t, picturetest.Painted(2, 2, noise(1, true)))
 	for name, c := range map[string]struct {
 		in  [][]byte
 		r   Recipe
@@ -140,14 +113,14 @@ func TestMakeSaysWhatCannotBe(t *testing.T) {
 func TestMakeEndsWithItsContext(t *testing.T) {
 	ended, cancel := context.WithCancel(ctx)
 	cancel()
-	_, err := Make(ended, [][]byte{pngOf(t, painted(64, 64, noise(1, false)))}, Recipe{Sort: filter.Colours, Width: 32, Depth: 32})
+	_, err := Make(ended, [][]byte{picturetest.PNG(t, picturetest.Painted(64, 64, noise(1, false)))}, Recipe{Sort: filter.Colours, Width: 32, Depth: 32})
 	assert.ErrorIs(t, err, context.Canceled)
 }
 
 // An opaque JPEG made smaller stays a JPEG; one with channels put together is exact.
 func TestFormatsStay(t *testing.T) {
 	var jpg bytes.Buffer
-	require.NoError(t, jpeg.Encode(&jpg, painted(16, 16, noise(1, false)), nil))
+	require.NoError(t, jpeg.Encode(&jpg, picturetest.Painted(16, 16, noise(1, false)), nil))
 	mime := func(r Recipe) string {
 		b, err := Make(ctx, [][]byte{jpg.Bytes()}, r)
 		require.NoError(t, err)
@@ -186,7 +159,7 @@ func unrun(t *testing.T, b []byte) (w, h, size int, pix []byte) {
 func TestTGAHoldsThePixels(t *testing.T) {
 	for _, alpha := range []bool{false, true} {
 		n := noise(7, alpha)
-		img := painted(300, 7, func(x, y int) color.NRGBA {
+		img := picturetest.Painted(300, 7, func(x, y int) color.NRGBA {
 			if (x/9+y)%2 == 0 {
 				return color.NRGBA{uint8(y), 2, 3, 255} // runs, over 128 pixels too
 			}
@@ -208,8 +181,8 @@ func TestTGAHoldsThePixels(t *testing.T) {
 
 // What is stripped holds the same pixels, and no texts.
 func TestStrippedFilesHoldPixelsAlone(t *testing.T) {
-	src := painted(9, 9, noise(3, true))
-	data := pngOf(t, src)
+	src := picturetest.Painted(9, 9, noise(3, true))
+	data := picturetest.PNG(t, src)
 	text := func(kind, s string) []byte {
 		b := binary.BigEndian.AppendUint32(nil, uint32(len(s)))
 		b = append(append(b, kind...), s...)
@@ -244,7 +217,7 @@ func TestSixteenBitsBecomeEight(t *testing.T) {
 	for x := range 256 {
 		deep.SetGray16(x, 0, color.Gray16{uint16(257 * x)})
 	}
-	data := pngOf(t, deep)
+	data := picturetest.PNG(t, deep)
 	got, err := Make(ctx, [][]byte{data}, Recipe{Strip: true})
 	require.NoError(t, err)
 	assert.Equal(t, 16, picture.DepthOf(got))
@@ -252,7 +225,7 @@ func TestSixteenBitsBecomeEight(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 8, picture.DepthOf(got))
 	for x := range 256 {
-		assert.Equal(t, uint8(x), at(read(t, got), x, 0).R)
+		assert.Equal(t, uint8(x), picturetest.At(picturetest.Read(t, got), x, 0).R)
 	}
 }
 
@@ -279,25 +252,25 @@ func TestMetallicIsTheInverse(t *testing.T) {
 // Brass beside chalk in one picture of the older workflow comes out as brass and chalk.
 func TestOlderPicturesAreConverted(t *testing.T) {
 	c := func(v float64) uint8 { return uint8(math.Round(255 * filter.Encoded(v))) }
-	spec := painted(2, 1, func(x, _ int) color.NRGBA {
+	spec := picturetest.Painted(2, 1, func(x, _ int) color.NRGBA {
 		if x == 0 {
 			return color.NRGBA{c(0.9), c(0.7), c(0.3), 204}
 		}
 		return color.NRGBA{c(0.04), c(0.04), c(0.04), 51}
 	})
-	diffuse := painted(2, 1, func(x, _ int) color.NRGBA { return color.NRGBA{0, 0, uint8(200 * x), uint8(100 + x)} })
+	diffuse := picturetest.Painted(2, 1, func(x, _ int) color.NRGBA { return color.NRGBA{0, 0, uint8(200 * x), uint8(100 + x)} })
 	o := Older{Older: scene.Older{Diffuse: [4]float64{1, 1, 1, 1}, Specular: [3]float64{1, 1, 1}, Gloss: 0.5}}
-	got, err := Make(ctx, [][]byte{pngOf(t, spec), pngOf(t, diffuse)}, Recipe{Older: &o})
+	got, err := Make(ctx, [][]byte{picturetest.PNG(t, spec), picturetest.PNG(t, diffuse)}, Recipe{Older: &o})
 	require.NoError(t, err)
-	brass, chalk := at(read(t, got), 0, 0), at(read(t, got), 1, 0)
+	brass, chalk := picturetest.At(picturetest.Read(t, got), 0, 0), picturetest.At(picturetest.Read(t, got), 1, 0)
 	assert.InDelta(t, float64(c(0.9)), float64(brass.R), 2)
 	assert.InDelta(t, float64(c(0.3)), float64(brass.B), 3)
 	assert.InDelta(t, 200, float64(chalk.B), 2)
 	assert.Equal(t, [2]uint8{100, 101}, [2]uint8{brass.A, chalk.A})
 	o.Shine = true
-	got, err = Make(ctx, [][]byte{pngOf(t, spec)}, Recipe{Older: &o})
+	got, err = Make(ctx, [][]byte{picturetest.PNG(t, spec)}, Recipe{Older: &o})
 	require.NoError(t, err)
-	brass, chalk = at(read(t, got), 0, 0), at(read(t, got), 1, 0)
+	brass, chalk = picturetest.At(picturetest.Read(t, got), 0, 0), picturetest.At(picturetest.Read(t, got), 1, 0)
 	assert.InDelta(t, 255*(1-0.5*0.8), float64(brass.G), 1)
 	assert.InDelta(t, 255*(1-0.5*0.2), float64(chalk.G), 1)
 	assert.Greater(t, brass.B, uint8(200), "over white it would be metal all the same")
@@ -306,27 +279,27 @@ func TestOlderPicturesAreConverted(t *testing.T) {
 
 // A sheet, sampled in the middle of a pixel of each original, is that original; padding holds the edge.
 func TestASheetIsItsOriginals(t *testing.T) {
-	a, b := painted(12, 12, noise(1, true)), painted(28, 12, noise(2, false))
+	a, b := picturetest.Painted(12, 12, noise(1, true)), picturetest.Painted(28, 12, noise(2, false))
 	s := Sheet{W: 64, H: 32, Padding: 2, Behind: [4]uint8{1, 2, 3, 255}, Pieces: []Piece{
 		{Rect: Rect{0, 0, 16, 16}, Of: 0, Sort: filter.Numbers},
 		{Rect: Rect{16, 0, 32, 16}, Of: 1, Sort: filter.Numbers},
 		{Rect: Rect{48, 16, 16, 16}, Of: -1, Value: [4]uint8{9, 8, 7, 255}},
 		{Rect: Rect{0, 16, 16, 16}, Of: 0, Sort: filter.Colours, By: [4]float64{0.5, 1, 1, 1}},
 	}}
-	got, err := Make(ctx, [][]byte{pngOf(t, a), pngOf(t, b)}, Recipe{Sort: filter.Colours, Sheet: &s})
+	got, err := Make(ctx, [][]byte{picturetest.PNG(t, a), picturetest.PNG(t, b)}, Recipe{Sort: filter.Colours, Sheet: &s})
 	require.NoError(t, err)
-	img := read(t, got)
+	img := picturetest.Read(t, got)
 	for k, o := range []*image.NRGBA{a, b} {
 		p := s.Pieces[k]
 		for y := range p.H {
 			for x := range p.W {
 				u, v := min(max(x-2, 0), p.W-5), min(max(y-2, 0), p.H-5)
-				assert.Equal(t, o.NRGBAAt(u, v), at(img, p.X+x, p.Y+y), "piece %d at %d, %d", k, x, y)
+				assert.Equal(t, o.NRGBAAt(u, v), picturetest.At(img, p.X+x, p.Y+y), "piece %d at %d, %d", k, x, y)
 			}
 		}
 	}
-	assert.Equal(t, color.NRGBA{9, 8, 7, 255}, at(img, 50, 20))
-	assert.Equal(t, color.NRGBA{1, 2, 3, 255}, at(img, 40, 20))
+	assert.Equal(t, color.NRGBA{9, 8, 7, 255}, picturetest.At(img, 50, 20))
+	assert.Equal(t, color.NRGBA{1, 2, 3, 255}, picturetest.At(img, 40, 20))
 	// Half the light, not half the number: sRGB's curve written out (IEC 61966-2-1).
 	linear := func(v uint8) float64 {
 		if f := float64(v) / 255; f > 0.04045 {
@@ -336,7 +309,7 @@ func TestASheetIsItsOriginals(t *testing.T) {
 		}
 	}
 	for x := range 12 {
-		c, o := at(img, 2+x, 16+5), a.NRGBAAt(x, 3)
+		c, o := picturetest.At(img, 2+x, 16+5), a.NRGBAAt(x, 3)
 		assert.InDelta(t, linear(o.R)/2, linear(c.R), 0.006)
 		assert.InDelta(t, float64(o.G), float64(c.G), 1)
 	}
@@ -347,7 +320,7 @@ func TestASheetOfValues(t *testing.T) {
 	got, err := Make(ctx, nil, Recipe{Sheet: &Sheet{W: 2, H: 1, Pieces: []Piece{{Rect: Rect{0, 0, 1, 1}, Of: -1, Value: [4]uint8{1, 2, 3, 255}},
 		{Rect: Rect{1, 0, 1, 1}, Of: -1, Value: [4]uint8{4, 5, 6, 255}}}}})
 	require.NoError(t, err)
-	assert.Equal(t, color.NRGBA{4, 5, 6, 255}, at(read(t, got), 1, 0))
+	assert.Equal(t, color.NRGBA{4, 5, 6, 255}, picturetest.At(picturetest.Read(t, got), 1, 0))
 }
 
 // Power-of-two pictures fill a sheet to 0.85 or more, none on another, each at least as large as asked
@@ -416,36 +389,36 @@ func TestRolesAreGuessed(t *testing.T) {
 
 // Facts are those of the file and of every pixel; the last row counts as the first.
 func TestFactsAreOfAllPixels(t *testing.T) {
-	img := painted(10, 200, func(x, y int) color.NRGBA {
+	img := picturetest.Painted(10, 200, func(x, y int) color.NRGBA {
 		if y == 199 {
 			return color.NRGBA{5, 5, 5, 0}
 		}
 		return color.NRGBA{5, 5, 5, 255}
 	})
-	f := Measure(ctx, pngOf(t, img))
+	f := Measure(ctx, picturetest.PNG(t, img))
 	assert.InDelta(t, 0.005, f.Clear, 1e-12)
 	assert.InDelta(t, 0.995, f.Full, 1e-12)
 	assert.False(t, f.Even)
-	broken := Measure(ctx, pngOf(t, img)[:60])
+	broken := Measure(ctx, picturetest.PNG(t, img)[:60])
 	assert.NotEmpty(t, broken.Broken)
 	assert.Equal(t, [2]int{10, 200}, [2]int{broken.Width, broken.Height})
 }
 
 // The difference is that of the pixels, magnified, and its largest is told.
 func TestDifferenceIsMagnified(t *testing.T) {
-	a := painted(4, 4, func(int, int) color.NRGBA { return color.NRGBA{100, 100, 100, 255} })
-	b := painted(4, 4, func(x, y int) color.NRGBA { return color.NRGBA{uint8(100 + x), 100, uint8(100 - 10*y), 255} })
-	shown, most, err := Difference(ctx, pngOf(t, a), pngOf(t, b), filter.Numbers, 8)
+	a := picturetest.Painted(4, 4, func(int, int) color.NRGBA { return color.NRGBA{100, 100, 100, 255} })
+	b := picturetest.Painted(4, 4, func(x, y int) color.NRGBA { return color.NRGBA{uint8(100 + x), 100, uint8(100 - 10*y), 255} })
+	shown, most, err := Difference(ctx, picturetest.PNG(t, a), picturetest.PNG(t, b), filter.Numbers, 8)
 	require.NoError(t, err)
 	assert.Equal(t, 30, most)
-	assert.Equal(t, color.NRGBA{24, 0, 240, 255}, at(read(t, shown), 3, 3))
+	assert.Equal(t, color.NRGBA{24, 0, 240, 255}, picturetest.At(picturetest.Read(t, shown), 3, 3))
 }
 
 // Halving a large picture twice and writing it holds less than six times its pixels.
 func TestMemoryIsBounded(t *testing.T) {
 	const side = 2048
-	img := painted(side, side, func(x, y int) color.NRGBA { return color.NRGBA{uint8(x), uint8(y), uint8(x * y), uint8(x ^ y)} })
-	data := pngOf(t, img)
+	img := picturetest.Painted(side, side, func(x, y int) color.NRGBA { return color.NRGBA{uint8(x), uint8(y), uint8(x * y), uint8(x ^ y)} })
+	data := picturetest.PNG(t, img)
 	img = nil
 	runtime.GC()
 	var m runtime.MemStats
@@ -467,7 +440,7 @@ func TestMemoryIsBounded(t *testing.T) {
 // writing it alone.
 func BenchmarkHalvedTwice(b *testing.B) {
 	const side = 4096
-	data := pngOf(b, painted(side, side, func(x, y int) color.NRGBA {
+	data := picturetest.PNG(b, picturetest.Painted(side, side, func(x, y int) color.NRGBA {
 		return color.NRGBA{uint8(x ^ y), uint8(x * y >> 8), uint8(x + 2*y), uint8(128 + x&127)}
 	}))
 	b.Run("read and written alone", func(b *testing.B) {

@@ -1,7 +1,6 @@
 package web
 
 import (
-	"bytes"
 	"context"
 	"image"
 	"image/color"
@@ -19,23 +18,11 @@ import (
 	"yarvek/core/format/gltf"
 	"yarvek/core/format/pack"
 	"yarvek/core/geom"
+	"yarvek/core/picturetest"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/station/slots"
 )
-
-// pictured is a PNG.
-func pictured(t testing.TB, w, h int, at func(x, y int) color.NRGBA) []byte {
-	img := image.NewNRGBA(image.Rect(0, 0, w, h))
-	for y := range h {
-		for x := range w {
-			img.SetNRGBA(x, y, at(x, y))
-		}
-	}
-	var b bytes.Buffer
-	require.NoError(t, png.Encode(&b, img))
-	return b.Bytes()
-}
 
 // bringSlots brings squares in a row, a slot each, of which the first has a picture of 48 × 20.
 func (c *client) bringSlots(names ...string) { c.bringSlotsOf(48, 20, names...) }
@@ -52,7 +39,7 @@ func (c *client) bringSlotsOf(w, h int, names ...string) {
 	}
 	s := shape.Scene("shed", mats, b.Mesh("shed"))
 	s.Images = []scene.Image{{Name: "wall.png", MIME: "image/png", Width: w, Height: h,
-		Data: pictured(c.t, w, h, func(x, y int) color.NRGBA { return color.NRGBA{uint8(5 * x), uint8(9 * y), 30, 255} })}}
+		Data: picturetest.PNG(c.t, picturetest.Painted(w, h, func(x, y int) color.NRGBA { return color.NRGBA{uint8(5 * x), uint8(9 * y), 30, 255} }))}}
 	s.Textures = []scene.Texture{{WrapU: scene.Repeat, WrapV: scene.Repeat}}
 	s.Materials[0].Maps[scene.UseBaseColor] = scene.Map{Texture: 1}
 	out, err := gltf.Write(context.Background(), s, pack.Options{Name: "shed"})
@@ -205,7 +192,7 @@ func TestPicturesAreDropped(t *testing.T) {
 	c := newClient(t)
 	c.bringSlots("wall", "door")
 	grey := func(v uint8) []byte {
-		return pictured(t, 8, 8, func(int, int) color.NRGBA { return color.NRGBA{v, v, v, 255} })
+		return picturetest.PNG(t, picturetest.Painted(8, 8, picturetest.Grey(v)))
 	}
 	files := map[string]string{"door_rough.png": string(grey(90)), "door_gloss<i>.png": string(grey(80)), "notes.png": "text", "door_colour.png": string(grey(70))}
 	w := c.upload("/assets/1/slots/pictures?slot=door", files)

@@ -1,11 +1,7 @@
 package work
 
 import (
-	"bytes"
 	"context"
-	"image"
-	"image/color"
-	"image/png"
 	"strings"
 	"testing"
 
@@ -13,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"yarvek/core/fault"
+	"yarvek/core/picturetest"
 	"yarvek/core/prep"
 	"yarvek/core/scene"
 	"yarvek/core/station/slots"
@@ -20,14 +17,8 @@ import (
 )
 
 // pictureOf is a PNG of one colour, as text.
-func pictureOf(t testing.TB, c color.Color) string {
-	img := image.NewNRGBA(image.Rect(0, 0, 4, 4))
-	for i := range 16 {
-		img.Set(i%4, i/4, c)
-	}
-	var b bytes.Buffer
-	require.NoError(t, png.Encode(&b, img))
-	return b.String()
+func pictureOf(t testing.TB, r, g, b uint8) string {
+	return string(picturetest.PNG(t, picturetest.Painted(4, 4, picturetest.Plain(r, g, b, 255))))
 }
 
 func TestASlotMapIsReadAsPeopleWriteIt(t *testing.T) {
@@ -83,8 +74,8 @@ func TestPicturesAreAddedToAnAsset(t *testing.T) {
 		require.NoError(t, err)
 		return list
 	}
-	red := pictureOf(t, color.NRGBA{200, 0, 0, 255})
-	list := add("set/wall_colour.png", red, "wall_normal.png", pictureOf(t, color.NRGBA{128, 128, 255, 255}), "notes.png", "not a picture", "torn.png", red[:50])
+	red := pictureOf(t, 200, 0, 0)
+	list := add("set/wall_colour.png", red, "wall_normal.png", pictureOf(t, 128, 128, 255), "notes.png", "not a picture", "torn.png", red[:50])
 	require.Len(t, list, 4)
 	guesses := map[string]texture.Guess{}
 	for _, x := range list {

@@ -12,17 +12,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 	"golang.org/x/image/webp"
-)
 
-func painted(w, h int, at func(x, y int) color.NRGBA) *image.NRGBA {
-	img := image.NewNRGBA(image.Rect(0, 0, w, h))
-	for y := range h {
-		for x := range w {
-			img.SetNRGBA(x, y, at(x, y))
-		}
-	}
-	return img
-}
+	"yarvek/core/picturetest"
+)
 
 // pictures are what is tried, by name: flat, noisy, smooth, with long and with overlapping repeats, and
 // so skewed that a code would be longer than it may be.
@@ -35,20 +27,20 @@ func pictures(w, h int) map[string]*image.NRGBA {
 		}
 	}
 	return map[string]*image.NRGBA{
-		"flat":  painted(w, h, func(x, y int) color.NRGBA { return color.NRGBA{9, 8, 7, 255} }),
-		"clear": painted(w, h, func(x, y int) color.NRGBA { return color.NRGBA{uint8(x), 200, 7, 0} }),
-		"noise": painted(w, h, func(x, y int) color.NRGBA {
+		"flat":  picturetest.Painted(w, h, func(x, y int) color.NRGBA { return color.NRGBA{9, 8, 7, 255} }),
+		"clear": picturetest.Painted(w, h, func(x, y int) color.NRGBA { return color.NRGBA{uint8(x), 200, 7, 0} }),
+		"noise": picturetest.Painted(w, h, func(x, y int) color.NRGBA {
 			return color.NRGBA{uint8(r.Uint32()), uint8(r.Uint32()), uint8(r.Uint32()), uint8(r.Uint32())}
 		}),
-		"smooth": painted(w, h, func(x, y int) color.NRGBA { return color.NRGBA{uint8(x), uint8(y), uint8(x + y), 255} }),
-		"waves": painted(w, h, func(x, y int) color.NRGBA {
+		"smooth": picturetest.Painted(w, h, func(x, y int) color.NRGBA { return color.NRGBA{uint8(x), uint8(y), uint8(x + y), 255} }),
+		"waves": picturetest.Painted(w, h, func(x, y int) color.NRGBA {
 			v := uint8(127 + 120*math.Sin(float64(x)/9)*math.Cos(float64(y)/7))
 			return color.NRGBA{v, v / 2, 255 - v, 255}
 		}),
-		"tiles": painted(w, h, func(x, y int) color.NRGBA {
+		"tiles": picturetest.Painted(w, h, func(x, y int) color.NRGBA {
 			return color.NRGBA{uint8(x % 7 * 30), uint8(y % 5 * 40), uint8(x * y % 11), 255}
 		}),
-		"skewed": painted(w, h, func(x, y int) color.NRGBA { return color.NRGBA{0, fib[r.IntN(len(fib))], 0, 255} }),
+		"skewed": picturetest.Painted(w, h, func(x, y int) color.NRGBA { return color.NRGBA{0, fib[r.IntN(len(fib))], 0, 255} }),
 	}
 }
 

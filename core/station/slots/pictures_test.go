@@ -18,6 +18,7 @@ import (
 	"yarvek/core/class"
 	"yarvek/core/filter"
 	"yarvek/core/geom"
+	"yarvek/core/picturetest"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/target"
@@ -34,7 +35,7 @@ func TestGreenIsTurnedOnce(t *testing.T) {
 			turned := up != (want == "up")
 			after := pixels(t, out.Images[0])
 			for _, p := range [][2]int{{0, 16}, {5, 9}, {40, 33}} {
-				a, b := pixel(before, p[0], p[1]), pixel(after, p[0], p[1])
+				a, b := picturetest.At(before, p[0], p[1]), picturetest.At(after, p[0], p[1])
 				if turned {
 					a.G = 255 - a.G
 				}
@@ -45,11 +46,11 @@ func TestGreenIsTurnedOnce(t *testing.T) {
 			assert.Equal(t, out.Images[0].Data, again.Images[0].Data, "once more changes nothing")
 		}
 	}
-	s := newShed("wall").paint(0, scene.UseNormal, "n.png", 8, 8, flat(128, 128, 255, 255))
+	s := newShed("wall").paint(0, scene.UseNormal, "n.png", 8, 8, picturetest.Plain(128, 128, 255, 255))
 	out, _ := do(t, s, Decisions{Pictures: Pictures{Green: "down"}})
 	assert.Equal(t, s.Images, out.Images, "flat: it can't be told")
 	out, r := do(t, s, Decisions{Pictures: Pictures{Green: "down"}, Own: []Own{{Picture: "n.png", Green: "up"}}})
-	assert.Equal(t, uint8(127), pixel(pixels(t, out.Images[0]), 3, 3).G, "said by hand")
+	assert.Equal(t, uint8(127), picturetest.At(pixels(t, out.Images[0]), 3, 3).G, "said by hand")
 	assert.Equal(t, filter.GreenDown, r.Pictures[0].Green)
 }
 
@@ -77,16 +78,14 @@ func TestSizesAreBroughtToPowersAndLimits(t *testing.T) {
 	}
 }
 
-func grey(v uint8) func(x, y int) color.NRGBA { return flat(v, v, v, 255) }
-
 // Occlusion, roughness and metallic go into one picture, and out of it again; gloss is turned round.
 func TestChannelsGoTogetherAndApart(t *testing.T) {
-	s := newShed("wall").paint(0, scene.UseOcclusion, "o.png", 8, 8, grey(10)).paint(0, scene.UseRoughness, "gloss.png", 16, 16, grey(60)).
-		paint(0, scene.UseMetallic, "m.png", 4, 4, grey(200))
+	s := newShed("wall").paint(0, scene.UseOcclusion, "o.png", 8, 8, picturetest.Grey(10)).paint(0, scene.UseRoughness, "gloss.png", 16, 16, picturetest.Grey(60)).
+		paint(0, scene.UseMetallic, "m.png", 4, 4, picturetest.Grey(200))
 	s.Materials[0].Metallic, s.Materials[0].Roughness = 0.5, 0.25
 	out, r := do(t, s, Decisions{Pictures: Pictures{Pack: "orm"}, Own: []Own{{Picture: "gloss.png", Invert: true}}})
 	require.Len(t, out.Images, 1)
-	assert.Equal(t, color.NRGBA{10, 195, 200, 255}, pixel(pixels(t, out.Images[0]), 9, 9))
+	assert.Equal(t, color.NRGBA{10, 195, 200, 255}, picturetest.At(pixels(t, out.Images[0]), 9, 9))
 	assert.Equal(t, 16, pixels(t, out.Images[0]).Bounds().Dx(), "as large as the largest")
 	m := out.Materials[0]
 	for use, ch := range map[scene.Use]scene.Channel{scene.UseOcclusion: scene.Red, scene.UseRoughness: scene.Green, scene.UseMetallic: scene.Blue} {
@@ -102,7 +101,7 @@ func TestChannelsGoTogetherAndApart(t *testing.T) {
 	for use, v := range map[scene.Use]uint8{scene.UseOcclusion: 10, scene.UseRoughness: 195, scene.UseMetallic: 200} {
 		mp := apart.Materials[0].Maps[use]
 		assert.Equal(t, scene.Whole, mp.Channel)
-		assert.Equal(t, color.NRGBA{v, v, v, 255}, pixel(pixels(t, apart.Images[apart.Textures[mp.Texture-1].Image]), 3, 3))
+		assert.Equal(t, color.NRGBA{v, v, v, 255}, picturetest.At(pixels(t, apart.Images[apart.Textures[mp.Texture-1].Image]), 3, 3))
 	}
 }
 
@@ -113,7 +112,7 @@ func TestHeightBecomesNormals(t *testing.T) {
 	m := out.Materials[0]
 	require.True(t, m.Maps[scene.UseNormal].Has())
 	assert.False(t, m.Maps[scene.UseHeight].Has())
-	p := pixel(pixels(t, out.Images[out.Textures[m.Maps[scene.UseNormal].Texture-1].Image]), 100, 2)
+	p := picturetest.At(pixels(t, out.Images[out.Textures[m.Maps[scene.UseNormal].Texture-1].Image]), 100, 2)
 	want := 127.5 * math.Sqrt(0.5)
 	assert.InDelta(t, 127.5-want, float64(p.R), 1, "it rises to the right, so it leans to the left")
 	assert.InDelta(t, 127.5, float64(p.G), 1)
@@ -122,7 +121,7 @@ func TestHeightBecomesNormals(t *testing.T) {
 
 func TestFormatsAndRoles(t *testing.T) {
 	s := newShed("wall").paint(0, scene.UseBaseColor, "c.png", 16, 16, stripes(9)).paint(0, scene.UseNormal, "n.png", 16, 16, bump(true, 16)).
-		paint(0, scene.UseEmissive, "clear.png", 8, 8, flat(1, 2, 3, 9))
+		paint(0, scene.UseEmissive, "clear.png", 8, 8, picturetest.Plain(1, 2, 3, 9))
 	byRole := func(a *Ask) {
 		a.Target = a.Target.Copy()
 		a.Target.Textures.Formats["colour"], a.Target.Textures.Formats["glow"] = "jpeg", "jpeg"
@@ -148,7 +147,7 @@ func TestFormatsAndRoles(t *testing.T) {
 // A picture that was added gets its place in a material, with the factor that lets it be seen.
 func TestPicturesAreAssigned(t *testing.T) {
 	s := newShed("wall", "door")
-	from := newShed("x").paint(0, scene.UseBaseColor, "orm.png", 8, 8, flat(10, 100, 200, 255))
+	from := newShed("x").paint(0, scene.UseBaseColor, "orm.png", 8, 8, picturetest.Plain(10, 100, 200, 255))
 	im := from.Images[0]
 	sum := sha256.Sum256(im.Data)
 	sha := hex.EncodeToString(sum[:])
@@ -169,7 +168,7 @@ func TestPicturesAreAssigned(t *testing.T) {
 
 // What a name says against what a picture is: gloss for roughness, and a JPEG called PNG.
 func TestNamesOfPicturesAreHeldAgainstThem(t *testing.T) {
-	s := newShed("wall").paint(0, scene.UseRoughness, "wall_gloss.png", 8, 8, grey(60))
+	s := newShed("wall").paint(0, scene.UseRoughness, "wall_gloss.png", 8, 8, picturetest.Grey(60))
 	var jpg bytes.Buffer
 	require.NoError(t, jpeg.Encode(&jpg, pixels(t, s.Images[0]), nil))
 	s.give(0, scene.UseBaseColor, "wall.png", 8, 8, jpg.Bytes())
@@ -181,7 +180,7 @@ func TestNamesOfPicturesAreHeldAgainstThem(t *testing.T) {
 	out, r := do(t, s, f.Remedies[0].Decision.(Decisions))
 	assert.Nil(t, found(r, "gloss-wall_gloss.png"))
 	rough := out.Images[out.Textures[out.Materials[0].Maps[scene.UseRoughness].Texture-1].Image]
-	assert.Equal(t, uint8(195), pixel(pixels(t, rough), 2, 2).R)
+	assert.Equal(t, uint8(195), picturetest.At(pixels(t, rough), 2, 2).R)
 }
 
 // A picture that can't be opened is told with its reason; it leaves as it came, and so does all else.
@@ -242,7 +241,7 @@ func sample(t testing.TB, s *scene.Scene, face int, use scene.Use, u, v float64)
 	}
 	img := pixels(t, s.Images[s.Textures[mp.Texture-1].Image])
 	w, h := img.Bounds().Dx(), img.Bounds().Dy()
-	return pixel(img, min(w-1, int(at[0]*float64(w))), min(h-1, int((1-at[1])*float64(h)))), true
+	return picturetest.At(img, min(w-1, int(at[0]*float64(w))), min(h-1, int((1-at[1])*float64(h)))), true
 }
 
 // Looked up anywhere on the surface, a sheet says what pictures and values said before: colours with
@@ -318,8 +317,8 @@ func TestASheetLooksAsItsSlotsDid(t *testing.T) {
 // What one material can't say of all stays out of the sheet, with its reason.
 func TestWhatCannotBeOnASheet(t *testing.T) {
 	for why, change := range map[string]func(s shed){
-		"in a picture of its own": func(s shed) { s.paint(1, scene.UseOpacity, "o.png", 8, 8, grey(9)) },
-		"a picture of heights":    func(s shed) { s.paint(1, scene.UseHeight, "h.png", 8, 8, grey(9)) },
+		"in a picture of its own": func(s shed) { s.paint(1, scene.UseOpacity, "o.png", 8, 8, picturetest.Grey(9)) },
+		"a picture of heights":    func(s shed) { s.paint(1, scene.UseHeight, "h.png", 8, 8, picturetest.Grey(9)) },
 		"in a way of its own": func(s shed) {
 			s.Materials[1].Maps[scene.UseBaseColor] = s.Materials[0].Maps[scene.UseBaseColor]
 			s.Materials[1].Maps[scene.UseBaseColor].Place = &scene.Placement{Scale: [2]float64{2, 2}}
@@ -337,7 +336,7 @@ func TestWhatCannotBeOnASheet(t *testing.T) {
 			s.Materials[1].Maps[scene.UseNormal], s.Materials[1].NormalScale = s.Materials[0].Maps[scene.UseNormal], 0.5
 		},
 		"occlusion of another strength": func(s shed) {
-			s.paint(0, scene.UseOcclusion, "a.png", 8, 8, grey(200))
+			s.paint(0, scene.UseOcclusion, "a.png", 8, 8, picturetest.Grey(200))
 			s.Materials[1].Maps[scene.UseOcclusion], s.Materials[1].Occlusion = s.Materials[0].Maps[scene.UseOcclusion], 0.5
 		},
 		"without UVs": func(s shed) { s.Meshes[0].UVs[0].Index[5] = -1 },

@@ -18,6 +18,7 @@ import (
 	"yarvek/core/class"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
+	"yarvek/core/picturetest"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/station"
@@ -46,14 +47,8 @@ func newShed(names ...string) shed {
 
 // paint gives a slot a picture.
 func (s shed) paint(slot int, use scene.Use, name string, w, h int, at func(x, y int) color.NRGBA) shed {
-	img := image.NewNRGBA(image.Rect(0, 0, w, h))
-	for y := range h {
-		for x := range w {
-			img.SetNRGBA(x, y, at(x, y))
-		}
-	}
 	var b bytes.Buffer
-	if err := png.Encode(&b, img); err != nil {
+	if err := png.Encode(&b, picturetest.Painted(w, h, at)); err != nil {
 		panic(err)
 	}
 	return s.give(slot, use, name, w, h, b.Bytes())
@@ -64,10 +59,6 @@ func (s shed) give(slot int, use scene.Use, name string, w, h int, data []byte) 
 	s.Textures = append(s.Textures, scene.Texture{Name: name, Image: len(s.Images) - 1, WrapU: scene.Repeat, WrapV: scene.Repeat})
 	s.Materials[slot].Maps[use] = scene.Map{Texture: len(s.Textures)}
 	return s
-}
-
-func flat(r, g, b, a uint8) func(x, y int) color.NRGBA {
-	return func(int, int) color.NRGBA { return color.NRGBA{r, g, b, a} }
 }
 
 // stripes tells pixels apart.
@@ -128,15 +119,7 @@ func slotsOf(s *scene.Scene) (slots []string, faces []string) {
 }
 
 // pixels decodes a picture with the standard library.
-func pixels(t testing.TB, im scene.Image) image.Image {
-	img, err := png.Decode(bytes.NewReader(im.Data))
-	require.NoError(t, err, im.Name)
-	return img
-}
-
-func pixel(img image.Image, x, y int) color.NRGBA {
-	return color.NRGBAModel.Convert(img.At(x, y)).(color.NRGBA)
-}
+func pixels(t testing.TB, im scene.Image) image.Image { return picturetest.Read(t, im.Data) }
 
 func TestNothingDecidedChangesNothing(t *testing.T) {
 	s := newShed("wall", "door").paint(0, scene.UseBaseColor, "wall.png", 8, 8, stripes(1))
@@ -373,8 +356,8 @@ func TestAlphaIsHeldAgainstThePicture(t *testing.T) {
 		at   func(x, y int) color.NRGBA
 		code string
 	}{
-		{"full", scene.Blend, flat(1, 2, 3, 255), "full-wall"}, {"a mask", scene.Blend, mask, "mask-wall"}, {"soft", scene.Blend, soft, ""},
-		{"cut out", scene.Mask, mask, ""}, {"opaque", scene.Opaque, soft, "unused-alpha-wall"}, {"opaque and full", scene.Opaque, flat(1, 2, 3, 255), ""},
+		{"full", scene.Blend, picturetest.Plain(1, 2, 3, 255), "full-wall"}, {"a mask", scene.Blend, mask, "mask-wall"}, {"soft", scene.Blend, soft, ""},
+		{"cut out", scene.Mask, mask, ""}, {"opaque", scene.Opaque, soft, "unused-alpha-wall"}, {"opaque and full", scene.Opaque, picturetest.Plain(1, 2, 3, 255), ""},
 	} {
 		s := newShed("wall").paint(0, scene.UseBaseColor, "w.png", 32, 8, c.at)
 		s.Materials[0].AlphaMode = c.mode
@@ -418,7 +401,7 @@ func TestEveryRemedyHelps(t *testing.T) {
 	}
 	s.Materials = append(s.Materials, scene.NewMaterial("old"))
 	s.paint(4, scene.UseBaseColor, "glass.png", 100, 30, stripes(2)).paint(4, scene.UseNormal, "glass_n.png", 64, 64, bump(false, 64)).
-		paint(4, scene.UseRoughness, "glass_r.png", 32, 32, flat(90, 90, 90, 255)).paint(4, scene.UseMetallic, "glass_m.png", 32, 32, flat(9, 9, 9, 255)).
+		paint(4, scene.UseRoughness, "glass_r.png", 32, 32, picturetest.Plain(90, 90, 90, 255)).paint(4, scene.UseMetallic, "glass_m.png", 32, 32, picturetest.Plain(9, 9, 9, 255)).
 		paint(5, scene.UseNormal, "noise.png", 32, 32, func(x, y int) color.NRGBA { return color.NRGBA{uint8(100 + (x*7+y*13)%60), 128, 240, 255} })
 	s.give(4, scene.UseEmissive, "torn.png", 10, 10, []byte("\x89PNG\r\n\x1a\nno more"))
 	one := func(d Decisions) *Report {
