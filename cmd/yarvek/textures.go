@@ -111,7 +111,7 @@ func texturesFile(c *cobra.Command, file, mesh, out string, d slots.Decisions, s
 	a := textured{Pictures: []pictured{}, Slots: len(s.UsedMaterials()), DrawCalls: change{int64(r.Were), int64(r.Calls)}, Disk: change{r.Had.Disk, r.Memory.Disk},
 		Blocks: change{r.Had.Blocks, r.Memory.Blocks}, Plain: change{r.Had.Plain, r.Memory.Plain}, Ms: time.Since(began).Milliseconds()}
 	for _, x := range r.Pictures {
-		p := pictured{Name: x.Image.Name, Done: x.Does(), Width: x.W, Height: x.H, Bytes: len(x.Image.Data), Failed: x.Why, Missing: !x.Image.Found()}
+		p := pictured{Of: []string{}, Name: x.Image.Name, Done: x.Does(), Width: x.W, Height: x.H, Bytes: len(x.Image.Data), Failed: x.Why, Missing: !x.Image.Found()}
 		for _, w := range x.Was {
 			p.Of = append(p.Of, w.Key)
 		}

@@ -6,13 +6,14 @@
 // generation"; Sheffer, Lévy, Mogilnitsky and Bogomyakov 2005 compare it with angle-based flattening), or
 // by looking at it where it is nearly flat. What comes out is checked: a chart whose triangles turn over,
 // whose outline crosses itself, or that is stretched too much is cut in two, and both are laid flat
-// again. A triangle by itself is always fine, so every mesh comes to an end.
+// again; crumbs that are left over go to a neighbour where that can be. A triangle by itself is always fine, so every mesh comes to an end.
 package unfold
 
 import (
 	"context"
 	"errors"
 	"math"
+	"slices"
 
 	"yarvek/core/geom"
 	"yarvek/core/scene"
@@ -82,11 +83,9 @@ func Unfold(ctx context.Context, pieces []Piece, o Options, progress func(float6
 		if err := split.Each(ctx, len(regions), func(k int) { made[k] = bodies[i].flat(ctx, regions[k], o.Stretch, 0) }); err != nil {
 			return nil, err
 		}
-		for _, list := range made {
-			for _, c := range list {
-				c.piece = i
-				charts = append(charts, c)
-			}
+		for _, c := range bodies[i].merged(ctx, slices.Concat(made...), o.Stretch) {
+			c.piece = i
+			charts = append(charts, c)
 		}
 	}
 	if err := ctx.Err(); err != nil {

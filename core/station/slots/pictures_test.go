@@ -314,6 +314,15 @@ func TestASheetLooksAsItsSlotsDid(t *testing.T) {
 	assert.Equal(t, scene.Opaque, out.Materials[0].AlphaMode)
 }
 
+// A limit on all pictures is one on sheets.
+func TestSheetsKeepToTheLimit(t *testing.T) {
+	s := newShed("a", "b").paint(0, scene.UseBaseColor, "a.png", 256, 256, stripes(1)).paint(1, scene.UseBaseColor, "b.png", 256, 256, stripes(2))
+	_, r := do(t, s, Decisions{Sheets: []Sheet{{Slots: []string{"a", "b"}}}, Pictures: Pictures{Most: 128}})
+	assert.LessOrEqual(t, max(r.Pictures[0].W, r.Pictures[0].H), 128)
+	_, r = do(t, s, Decisions{Sheets: []Sheet{{Slots: []string{"a", "b"}, Most: 64}}})
+	assert.Equal(t, 64, max(r.Pictures[0].W, r.Pictures[0].H))
+}
+
 // What one material can't say of all stays out of the sheet, with its reason.
 func TestWhatCannotBeOnASheet(t *testing.T) {
 	for why, change := range map[string]func(s shed){

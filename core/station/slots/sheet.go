@@ -161,6 +161,9 @@ func (k *kitchen) lay(l *laid, sh Sheet) bool {
 	most := sh.Most
 	if most == 0 {
 		most = k.ask.Target.Textures.Largest
+		if p := k.d.Pictures; p.Most > 0 && len(p.Roles) == 0 {
+			most = min(most, p.Most)
+		}
 	}
 	most = filter.PowerOfTwo(max(most, 16), filter.Down)
 	sizes := make([][2]int, len(l.slots))

@@ -1,0 +1,129 @@
+package unfold
+
+import (
+	"cmp"
+	"container/heap"
+	"context"
+	"slices"
+)
+
+// Crumbs are charts of so few faces that the room between charts costs more than they do. They go to a
+// neighbour where both can be laid flat as one.
+const (
+	crumb      = 64   // faces
+	mostMerged = 4000 // faces of both together
+	asked      = 4    // neighbours that are tried, those with the longest border first
+	wider      = 1.25 // the box of both beside their boxes
+)
+
+// sized is a chart with how many faces it had when it was put in order.
+type sized struct{ faces, chart int }
+
+type bySize []sized
+
+func (h bySize) Len() int { return len(h) }
+func (h bySize) Less(i, j int) bool {
+	return cmp.Or(cmp.Compare(h[i].faces, h[j].faces), cmp.Compare(h[i].chart, h[j].chart)) < 0
+}
+func (h bySize) Swap(i, j int) { h[i], h[j] = h[j], h[i] }
+func (h *bySize) Push(x any)   { *h = append(*h, x.(sized)) }
+func (h *bySize) Pop() any {
+	last := (*h)[len(*h)-1]
+	*h = (*h)[:len(*h)-1]
+	return last
+}
+
+// merged joins crumbs of a body's charts to neighbours, the smallest first. As many faces as the mesh has
+// are laid flat anew at most, so that it takes no longer than laying it flat did.
+func (b *body) merged(ctx context.Context, list []*chart, most float64) []*chart {
+	owner := make([]int32, b.m.Faces())
+	for f := range owner {
+		owner[f] = -1
+	}
+	order := &bySize{}
+	for i, c := range list {
+		for _, f := range c.faces {
+			owner[f] = int32(i)
+		}
+		if len(c.faces) <= crumb {
+			*order = append(*order, sized{len(c.faces), i})
+		}
+	}
+	heap.Init(order)
+	for budget := b.m.Faces(); order.Len() > 0 && budget > 0 && ctx.Err() == nil; {
+		x := heap.Pop(order).(sized)
+		c := list[x.chart]
+		if c == nil {
+			continue
+		}
+		for _, k := range b.beside(c, owner, x.chart) {
+			o := list[k]
+			n := len(c.faces) + len(o.faces)
+			if n > mostMerged || n > budget {
+				continue
+			}
+			budget -= n
+			both := b.asOne(ctx, slices.Concat(c.faces, o.faces), most)
+			if both == nil || boxOf(both) > wider*(boxOf(c)+boxOf(o)) {
+				continue
+			}
+			list[x.chart], list[k] = nil, nil
+			list = append(list, both)
+			for _, f := range both.faces {
+				owner[f] = int32(len(list) - 1)
+			}
+			if n <= crumb {
+				heap.Push(order, sized{n, len(list) - 1})
+			}
+			break
+		}
+	}
+	return slices.DeleteFunc(list, func(c *chart) bool { return c == nil })
+}
+
+// beside are the charts that share soft edges with one, those with the longest border first.
+func (b *body) beside(c *chart, owner []int32, self int) []int {
+	long := map[int]float64{}
+	for _, f := range c.faces {
+		for k := b.m.FaceStart[f]; k < b.m.FaceStart[f+1]; k++ {
+			e := b.net.Edge[k]
+			if e < 0 {
+				continue
+			}
+			p, q, ok := b.soft(e)
+			if !ok {
+				continue
+			}
+			if p == f {
+				p = q
+			}
+			if o := int(owner[p]); o >= 0 && o != self {
+				long[o] += b.m.Points[b.m.Corners[k]].Dist(b.m.Points[b.m.Corners[b.net.Next(k)]])
+			}
+		}
+	}
+	list := make([]int, 0, len(long))
+	for o := range long {
+		list = append(list, o)
+	}
+	slices.SortFunc(list, func(i, j int) int { return cmp.Or(cmp.Compare(long[j], long[i]), cmp.Compare(i, j)) })
+	return list[:min(asked, len(list))]
+}
+
+// asOne is a chart of faces that hang together, nil when they can't be laid flat as one.
+func (b *body) asOne(ctx context.Context, faces []int32, most float64) *chart {
+	mean, least := b.cone(faces)
+	if least <= turnedAway {
+		return nil
+	}
+	slices.Sort(faces)
+	c := b.chart(faces)
+	b.project(c, mean)
+	if least < plane {
+		b.conformal(ctx, c, faces)
+	}
+	if !(b.judge(c) <= most) || c.crossed() {
+		return nil
+	}
+	return c
+}
