@@ -154,3 +154,48 @@ func TestSixSlotsBecomeFour(t *testing.T) {
 	}
 	do(t, ctx, chromedp.Evaluate[chromedp.Void](`sessionStorage.clear()`))
 }
+
+// Faces are pointed at on the drawing with the mouse, and on the turntable, and get the slot that is chosen.
+func TestFacesArePickedForASlot(t *testing.T) {
+	h := open(t, t.TempDir())
+	ctx := tab(t)
+	h.bring(t, ctx, locker(t))
+	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/slots"))
+	until(t, ctx, "document.querySelectorAll('#slots tbody tr').length === 6")
+	faces := func(name string) int {
+		o, err := h.desk.Open(context.Background(), 1)
+		require.NoError(t, err)
+		for _, s := range o.Result.Slots.Slots {
+			if s.Name == name {
+				return s.Stat.Triangles
+			}
+		}
+		return 0
+	}
+	pick := func(reach string, x, y float64) {
+		t.Helper()
+		do(t, ctx, chromedp.Evaluate[chromedp.Void](`document.querySelector("#faces").open = true;
+			document.querySelector("#pickto").value = "rim"; document.querySelector("#pickfaces").elements.reach.value = "`+reach+`"`))
+		do(t, ctx, chromedp.Click(chromedp.CSS("#pick-faces")))
+		until(t, ctx, "document.body.classList.contains('picking')")
+		do(t, ctx, chromedp.MouseClickXY(x, y))
+	}
+	require.Equal(t, 8, faces("dial"))
+	mark := `(() => { const r = document.querySelector(".slot-mark rect").getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })()`
+	at := js[[]float64](t, ctx, mark)
+	pick("face", at[0]+4, at[1]+3)
+	settled(t, ctx, "document.querySelector('.foot').textContent.includes('decision 1')")
+	assert.Equal(t, [2]int{7, 9}, [2]int{faces("dial"), faces("rim")}, "one triangle of the glTF")
+	do(t, ctx, chromedp.Click(chromedp.CSS("#undo")))
+	settled(t, ctx, "document.querySelector('.foot').textContent.includes('source is as it came')")
+	require.Equal(t, 8, faces("dial"))
+
+	// On the turntable, seen from where it opens, the middle of the canvas is on the asset.
+	do(t, ctx, chromedp.Click(chromedp.CSS("[data-view=turntable]")))
+	until(t, ctx, `Number(document.querySelector("canvas").dataset.drawn) > 0`)
+	mid := js[[]float64](t, ctx, `(() => { const r = document.querySelector("canvas").getBoundingClientRect(); return [r.x + r.width / 2 + 8, r.y + r.height / 2 + 2] })()`)
+	pick("part", mid[0], mid[1])
+	settled(t, ctx, "document.querySelector('.foot').textContent.includes('decision 1')")
+	assert.Greater(t, faces("rim"), 8)
+	do(t, ctx, chromedp.Evaluate[chromedp.Void](`sessionStorage.clear()`))
+}
