@@ -188,8 +188,16 @@ func (t *tail) stock() (images []scene.Image, list []slots.Stock, pending bool) 
 // pictureKey names what is known of a picture: by its place in what was read, which is known without
 // reading all of it, or by its own address where it was added.
 func (t *tail) pictureKey(im scene.Image) string {
-	for j, own := range t.in.Scene.Images {
-		if len(own.Data) == len(im.Data) && (len(im.Data) == 0 || &own.Data[0] == &im.Data[0]) {
+	if t.own == nil {
+		t.own = map[*byte]int{}
+		for j, own := range t.in.Scene.Images {
+			if len(own.Data) > 0 {
+				t.own[&own.Data[0]] = j
+			}
+		}
+	}
+	if len(im.Data) > 0 {
+		if j, ok := t.own[&im.Data[0]]; ok {
 			return fmt.Sprintf("%s\nrules %d picture %d", t.in.Key, Rules, j)
 		}
 	}

@@ -27,11 +27,12 @@ type tail struct {
 	p       Prep
 	kept    *scene.Scene // as Source leaves it
 	keptKey string
-	cameKey string      // of the scene as it came to Source, cropped and taken apart
-	onto    geom.Affine // from kept to the scene
-	placed  geom.Affine // from coordinates as Source leaves them to the scene's
-	changed bool        // a mesh differs from kept's by more than where it stands
-	first   first       // what is looked at, as LODs found it
+	cameKey string        // of the scene as it came to Source, cropped and taken apart
+	onto    geom.Affine   // from kept to the scene
+	placed  geom.Affine   // from coordinates as Source leaves them to the scene's
+	changed bool          // a mesh differs from kept's by more than where it stands
+	first   first         // what is looked at, as LODs found it
+	own     map[*byte]int // numbers of the pictures that were read, by where their bytes are; made when asked for
 }
 
 // first is a scene as it is before it is turned, moved and scaled, with its key and the map that does

@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"yarvek/core/format/formattest"
+	"yarvek/core/prep"
 )
 
 // Files that are small and would cost much have pages, all of a bounded size, or are
@@ -44,8 +45,11 @@ func TestHeavyFilesHaveBoundedPages(t *testing.T) {
 				assert.Regexp(t, `expected at most|at most`, page, "a refusal with its reason")
 				return
 			}
-			for _, path := range []string{came[1] + "/source", "/kits/1/", came[1] + "/size", came[1] + "/axes", came[1] + "/pivot",
-				came[1] + "/export", came[1] + "/turntable"} {
+			paths := []string{"/kits/1/", came[1] + "/turntable"}
+			for _, in := range prep.Stations() {
+				paths = append(paths, came[1]+"/"+in.ID)
+			}
+			for _, path := range paths {
 				w := c.get(path)
 				took(path)
 				assert.Less(t, w.Code, http.StatusInternalServerError, path)

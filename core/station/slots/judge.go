@@ -2,6 +2,7 @@ package slots
 
 import (
 	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"strings"
@@ -17,12 +18,48 @@ import (
 // judge says what should be looked at.
 type judge struct {
 	*Report
-	d  Decisions
-	p  *Plan
-	by Against
+	d    Decisions
+	p    *Plan
+	by   Against
+	list []Slot // those that have faces and a material
+	most [2]int // of the list, those that most of the surface has: the first and the second; -1 for none
+	said map[string]int
+}
+
+// mostSaid is how many findings of one kind are said one by one.
+const mostSaid = 12
+
+// more tells whether another finding of a kind is said by itself, and counts those that are not.
+func (j judge) more(kind string) bool {
+	j.said[kind]++
+	return j.said[kind] <= mostSaid
+}
+
+// rest tells how many findings of a kind were not said.
+func (j judge) rest() {
+	kinds := slices.Sorted(maps.Keys(j.said))
+	for _, k := range kinds {
+		if n := j.said[k] - mostSaid; n > 0 {
+			j.say(finding.Note, "more-"+k, figure.Plural(n, "more slot is", "more slots are")+" like those above", fmt.Sprintf("The first %d that %s are listed.", mostSaid, k))
+		}
+	}
 }
 
 func (j judge) all() {
+	j.said, j.most = map[string]int{}, [2]int{-1, -1}
+	for _, s := range j.Slots {
+		if s.Stat.Faces == 0 || s.Key == scene.NoSlot {
+			continue
+		}
+		j.list = append(j.list, s)
+		n := len(j.list) - 1
+		switch {
+		case j.most[0] < 0 || s.Stat.Area > j.list[j.most[0]].Stat.Area:
+			j.most = [2]int{n, j.most[0]}
+		case j.most[1] < 0 || s.Stat.Area > j.list[j.most[1]].Stat.Area:
+			j.most[1] = n
+		}
+	}
 	j.lost()
 	j.none()
 	j.blank()
@@ -35,6 +72,7 @@ func (j judge) all() {
 	j.pictures()
 	j.sheets()
 	j.light()
+	j.rest()
 }
 
 func (j judge) say(sev finding.Severity, code, title, text string, remedies ...finding.Remedy) {
@@ -104,20 +142,14 @@ func (d Decisions) without(gone func(string) bool) Decisions {
 	return d
 }
 
-// used are the slots that have faces and a material.
-func (j judge) used() []Slot {
-	return slices.DeleteFunc(slices.Clone(j.Slots), func(s Slot) bool { return s.Stat.Faces == 0 || s.Key == scene.NoSlot })
-}
-
 // largest is the slot that most of the surface has, but for one.
 func (j judge) largest(but string) string {
-	best, area := "", -1.0
-	for _, s := range j.used() {
-		if s.Key != but && s.Stat.Area > area {
-			best, area = s.Key, s.Stat.Area
+	for _, i := range j.most {
+		if i >= 0 && j.list[i].Key != but {
+			return j.list[i].Key
 		}
 	}
-	return best
+	return ""
 }
 
 // none are faces without a slot.
@@ -147,8 +179,9 @@ func plainLook(m scene.Material) bool {
 
 // blank are default materials nobody wanted.
 func (j judge) blank() {
-	for _, s := range j.used() {
-		if len(s.Was) > 1 || s.Sheet > 0 || j.d.Bare || !plainLook(s.Material) || !(naming.Idle(s.Had) || strings.Contains(strings.ToLower(s.Had), "material")) {
+	for _, s := range j.list {
+		if len(s.Was) > 1 || s.Sheet > 0 || j.d.Bare || !plainLook(s.Material) || !(naming.Idle(s.Had) || strings.Contains(strings.ToLower(s.Had), "material")) ||
+			!j.more("say nothing") {
 			continue
 		}
 		var rem []finding.Remedy
@@ -162,10 +195,13 @@ func (j judge) blank() {
 	}
 }
 
+// facetted is something two materials can differ in.
+type facetted struct{ what, is string }
+
 // facets are all that two materials can differ in, by the words for it.
-func (j judge) facets(i int) []struct{ what, is string } {
+func (j judge) facets(i int) []facetted {
 	m := j.Slots[i].Material
-	out := []struct{ what, is string }{
+	out := []facetted{
 		{"colour", fmt.Sprint(m.BaseColor)}, {"metallic", fmt.Sprint(m.Metallic)}, {"roughness", fmt.Sprint(m.Roughness)},
 		{"what glows", fmt.Sprint(m.Emissive, m.Glow)}, {"opacity", fmt.Sprint(m.AlphaMode, m.AlphaCutoff)},
 		{"how many sides", fmt.Sprint(m.TwoSided)}, {"how strong normals are", fmt.Sprint(m.NormalScale)},
@@ -189,7 +225,7 @@ func (j judge) facets(i int) []struct{ what, is string } {
 			}
 			is = fmt.Sprint(of, recipeKey(c.Recipe), t.WrapU, t.WrapV, mp.UVSet, mp.Channel, place)
 		}
-		out = append(out, struct{ what, is string }{scene.Use(use).String() + " picture", is})
+		out = append(out, facetted{scene.Use(use).String() + " picture", is})
 	}
 	return out
 }
@@ -208,51 +244,70 @@ func near(a, b scene.Material) bool {
 	return within(a.Metallic, b.Metallic) && within(a.Roughness, b.Roughness)
 }
 
-// mostNear is in how many things near twins differ at most.
-const mostNear = 2
+// mostNear is in how many things near twins differ at most, and mostPairs how many slots are compared
+// each with each for that.
+const (
+	mostNear  = 2
+	mostPairs = 300
+)
+
+// mostJoined is how many slots one remedy makes one.
+const mostJoined = 5000
 
 // twins are slots that are equal, or nearly.
 func (j judge) twins() {
 	if j.d.Bare {
 		return
 	}
-	gone := map[int]bool{}
-	for a := range j.Slots {
-		if s := j.Slots[a]; gone[a] || s.Stat.Faces == 0 || s.Key == scene.NoSlot {
+	var firsts []int               // of each kind, in the order of slots
+	same := map[string][]int{}     // of each kind
+	facets := map[int][]facetted{} // of the first of each kind
+	for i, s := range j.Slots {
+		if s.Stat.Faces == 0 || s.Key == scene.NoSlot {
 			continue
 		}
-		fa := j.facets(a)
-		var same []string
-		for b := a + 1; b < len(j.Slots); b++ {
-			s := j.Slots[b]
-			if gone[b] || s.Stat.Faces == 0 || s.Key == scene.NoSlot {
-				continue
-			}
+		f := j.facets(i)
+		key := fmt.Sprint(f)
+		if _, ok := same[key]; !ok {
+			firsts = append(firsts, i)
+			facets[i] = f
+		}
+		same[key] = append(same[key], i)
+	}
+	for _, a := range firsts {
+		list := same[fmt.Sprint(facets[a])]
+		if len(list) < 2 || !j.more("are twins") {
+			continue
+		}
+		var names []string
+		for _, i := range list {
+			names = append(names, j.Slots[i].Key)
+		}
+		is := " are twins"
+		if len(names) > 2 {
+			is = " are one and the same"
+		}
+		j.say(finding.Look, "twins-"+j.Slots[a].Key, and(names)+is, "Every value and picture is equal; only the names differ. Each makes draw calls of its own.",
+			j.joining("Make them one", names[0], names[1:min(len(names), mostJoined)]...))
+		j.at(j.Slots[a])
+	}
+	if len(firsts) > mostPairs {
+		return
+	}
+	for n, a := range firsts {
+		for _, b := range firsts[n+1:] {
 			var differs []string
-			for k, f := range j.facets(b) {
-				if f.is != fa[k].is {
+			for k, f := range facets[b] {
+				if f.is != facets[a][k].is {
 					differs = append(differs, f.what)
 				}
 			}
-			switch {
-			case len(differs) == 0:
-				same, gone[b] = append(same, s.Key), true
-			case len(differs) <= mostNear && near(j.Slots[a].Material, s.Material) && !slices.ContainsFunc(differs, isPicture):
-				one := j.joining("Make them "+j.Slots[a].Name, j.Slots[a].Key, s.Key)
-				j.say(finding.Note, "near-"+j.Slots[a].Key+"-"+s.Key, fmt.Sprintf("%s and %s are nearly twins", j.Slots[a].Name, s.Name),
-					"They differ in "+strings.Join(differs, " and ")+" alone.", harsh(one))
+			x, y := j.Slots[a], j.Slots[b]
+			if len(differs) > mostNear || !near(x.Material, y.Material) || slices.ContainsFunc(differs, isPicture) || !j.more("are nearly twins") {
+				continue
 			}
-		}
-		if len(same) > 0 {
-			names := append([]string{j.Slots[a].Key}, same...)
-			is := " are twins"
-			if len(names) > 2 {
-				is = " are one and the same"
-			}
-			j.say(finding.Look, "twins-"+j.Slots[a].Key, and(names)+is,
-				"Every value and picture is equal; only the names differ. Each makes draw calls of its own.",
-				j.joining("Make them one", j.Slots[a].Key, same...))
-			j.at(j.Slots[a])
+			j.say(finding.Note, "near-"+x.Key+"-"+y.Key, fmt.Sprintf("%s and %s are nearly twins", x.Name, y.Name),
+				"They differ in "+strings.Join(differs, " and ")+" alone.", harsh(j.joining("Make them "+x.Name, x.Key, y.Key)))
 		}
 	}
 }
@@ -261,11 +316,11 @@ func (j judge) twins() {
 const sliver = 0.002
 
 func (j judge) slivers() {
-	if len(j.used()) < 2 {
+	if len(j.list) < 2 {
 		return
 	}
-	for _, s := range j.used() {
-		if s.Share >= sliver || s.Stat.Area <= 0 {
+	for _, s := range j.list {
+		if s.Share >= sliver || s.Stat.Area <= 0 || !j.more("hardly anything is") {
 			continue
 		}
 		var rem []finding.Remedy
@@ -280,7 +335,7 @@ func (j judge) slivers() {
 // count holds slots and pictures against the class.
 func (j judge) count() {
 	b := j.by.Class.Budget
-	if n := len(j.used()); b.Slots > 0 && n > b.Slots {
+	if n := len(j.list); b.Slots > 0 && n > b.Slots {
 		j.say(finding.Look, "many", fmt.Sprintf("%s, and %s may have %d", figure.Plural(n, "slot", "slots"), strings.ToLower(j.by.Class.Name), b.Slots),
 			fmt.Sprintf("They make %s. Twins can be made one, and pictures of several slots can share a sheet.",
 				figure.Plural(j.Calls, "draw call", "draw calls")))
@@ -353,16 +408,23 @@ func (j judge) alphaFacts(s Slot) (f texture.Facts, ok bool) {
 const maskFrom = 0.98
 
 func (j judge) alpha() {
-	looked := func(s Slot, mode scene.AlphaMode) func(*Decisions) {
+	looked := func(mode scene.AlphaMode, list ...Slot) func(*Decisions) {
 		return func(d *Decisions) {
-			d.Looks = append(slices.DeleteFunc(slices.Clone(d.Looks), func(l Look) bool { return l.Slot == s.Key && l.Sides == 0 }),
-				Look{Slot: s.Key, Alpha: mode})
+			of := map[string]bool{}
+			for _, s := range list {
+				of[s.Key] = true
+			}
+			d.Looks = slices.DeleteFunc(slices.Clone(d.Looks), func(l Look) bool { return of[l.Slot] && l.Sides == 0 })
+			for _, s := range list {
+				d.Looks = append(d.Looks, Look{Slot: s.Key, Alpha: mode})
+			}
 		}
 	}
 	var clear []string
-	for _, s := range j.used() {
+	var blended []Slot
+	for _, s := range j.list {
 		if s.Material.AlphaMode == scene.Blend {
-			clear = append(clear, s.Name)
+			clear, blended = append(clear, s.Name), append(blended, s)
 		}
 		f, ok := j.alphaFacts(s)
 		if !ok || s.Sheet > 0 {
@@ -370,36 +432,30 @@ func (j judge) alpha() {
 		}
 		full := s.Material.BaseColor[3] >= 1
 		switch {
-		case s.Material.AlphaMode != scene.Opaque && full && f.Full >= 1:
+		case s.Material.AlphaMode != scene.Opaque && full && f.Full >= 1 && j.more("are drawn as if they were clear"):
 			j.say(finding.Look, "full-"+s.Key, s.Name+" is drawn "+alphaWords[s.Material.AlphaMode]+", and nothing of it is clear",
 				"Its opacity is full everywhere. Drawn like that it costs more, and sorts badly.",
-				j.with("Draw it opaque", "It looks the same.", looked(s, scene.Opaque)))
+				j.with("Draw it opaque", "It looks the same.", looked(scene.Opaque, s)))
 			j.at(s)
-		case s.Material.AlphaMode == scene.Blend && full && f.Full < 1 && f.Partly() <= 1-maskFrom:
+		case s.Material.AlphaMode == scene.Blend && full && f.Full < 1 && f.Partly() <= 1-maskFrom && j.more("hold a mask"):
 			j.say(finding.Look, "mask-"+s.Key, s.Name+" is drawn translucent, and its picture is a mask",
 				figure.Percent(f.Full+f.Clear)+" of its pixels are wholly there or wholly not. Cut out it costs less, and needs no sorting.",
-				j.with("Draw it cut out", "Pixels of less than half opacity are not drawn.", looked(s, scene.Mask)))
+				j.with("Draw it cut out", "Pixels of less than half opacity are not drawn.", looked(scene.Mask, s)))
 			j.at(s)
-		case s.Material.AlphaMode == scene.Opaque && f.Channels == 4 && f.Full < 1 && f.Clear > 0.001:
+		case s.Material.AlphaMode == scene.Opaque && f.Channels == 4 && f.Full < 1 && f.Clear > 0.001 && j.more("have alpha nobody sees"):
 			j.say(finding.Note, "unused-alpha-"+s.Key, s.Name+" is opaque, and its picture is not",
 				figure.Percent(1-f.Full)+" of its pixels are clear in part, which shows nowhere.",
-				harsh(j.with("Draw it cut out", "Pixels of less than half opacity are not drawn.", looked(s, scene.Mask))))
+				harsh(j.with("Draw it cut out", "Pixels of less than half opacity are not drawn.", looked(scene.Mask, s))))
 		}
 	}
-	if n := len(j.used()); !j.by.Target.Mixes && len(clear) > 0 && len(clear) < n && slices.ContainsFunc(j.used(), func(s Slot) bool { return s.Stat.Mixed }) {
+	if n := len(j.list); !j.by.Target.Mixes && len(clear) > 0 && len(clear) < n && slices.ContainsFunc(j.list, func(s Slot) bool { return s.Stat.Mixed }) {
 		j.say(finding.Look, "mixed", "Translucent and opaque faces share a mesh", some(clear)+
 			" is translucent, and the target takes no mesh of both. Split it by slot at Source, or draw it cut out.",
-			j.with("Draw them cut out", "Pixels of less than half opacity are not drawn.", func(d *Decisions) {
-				for _, s := range j.used() {
-					if s.Material.AlphaMode == scene.Blend {
-						looked(s, scene.Mask)(d)
-					}
-				}
-			}))
+			j.with("Draw them cut out", "Pixels of less than half opacity are not drawn.", looked(scene.Mask, blended...)))
 	}
 	var two []string
 	share := 0.0
-	for _, s := range j.used() {
+	for _, s := range j.list {
 		if s.Material.TwoSided {
 			two = append(two, s.Name)
 			share += s.Share
@@ -410,7 +466,7 @@ func (j judge) alpha() {
 			some(two)+": "+figure.Percent(share)+" of the surface is drawn twice where its back is seen, and none of it is left out when it faces away.",
 			harsh(j.with("Draw all from one side", "Backs are not drawn.", func(d *Decisions) {
 				d.Looks = slices.Clone(d.Looks)
-				for _, s := range j.used() {
+				for _, s := range j.list {
 					if s.Material.TwoSided {
 						d.Looks = append(d.Looks, Look{Slot: s.Key, Sides: 1})
 					}
@@ -424,7 +480,7 @@ func (j judge) names() {
 	rules := j.by.Target.Names.Rules
 	var wrong []string
 	same := map[string][]string{}
-	for _, s := range j.used() {
+	for _, s := range j.list {
 		if cleaned(rules, s.Name) != s.Name {
 			wrong = append(wrong, s.Name)
 		}
@@ -436,20 +492,24 @@ func (j judge) names() {
 			". It would be changed on the way, or refused.", j.with("Clean the names", "What the rule does not allow becomes its first mark, or goes.",
 			func(d *Decisions) { d.Clean = true }))
 	}
-	for _, s := range j.used() {
+	for _, s := range j.list {
 		list := same[strings.ToLower(cleaned(rules, s.Name))]
-		if len(list) < 2 || list[0] != s.Key {
+		if len(list) < 2 || list[0] != s.Key || !j.more("would be called alike") {
 			continue
 		}
 		apart := j.with("Number them", "The second and those after it get a number.", func(d *Decisions) {
-			d.Names = slices.Clone(d.Names)
+			later := map[string]bool{}
+			for _, key := range list[1:] {
+				later[key] = true
+			}
+			d.Names = slices.DeleteFunc(slices.Clone(d.Names), func(x Name) bool { return later[x.Slot] })
 			n := 2
 			for _, key := range list[1:] {
 				to := numbered(rules, s.Name, n)
 				for ; len(same[strings.ToLower(to)]) > 0; to = numbered(rules, s.Name, n) {
 					n++
 				}
-				d.Names = append(slices.DeleteFunc(d.Names, func(x Name) bool { return x.Slot == key }), Name{key, to})
+				d.Names = append(d.Names, Name{key, to})
 				n++
 			}
 		})
@@ -461,10 +521,10 @@ func (j judge) names() {
 		return
 	}
 	var not []string
-	for _, s := range j.used() {
+	for _, s := range j.list {
 		switch {
 		case s.Project != "":
-		case s.Near != "":
+		case s.Near != "" && j.more("are nearly in the project"):
 			near := s.Near
 			j.say(finding.Note, "near-name-"+s.Key, "The project has no “"+s.Name+"”", "The nearest it has is “"+near+"”.",
 				j.with("Call it "+near, "It is the same material everywhere then.", func(d *Decisions) {

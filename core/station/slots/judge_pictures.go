@@ -66,6 +66,9 @@ func (j judge) pictures() {
 		}
 	}
 	for _, key := range sortedKeys(missing) {
+		if !j.more("use pictures that can’t be had") {
+			continue
+		}
 		j.say(finding.Look, "picture-"+key, "“"+key+"” "+first(missing[key]), "Slots that use it leave without what it holds. "+rest(missing[key])+
 			"Drop it on the sheet, or send the mesh with it again.")
 	}
@@ -97,6 +100,9 @@ func (j judge) pictures() {
 			func(d *Decisions) { d.Pictures.Green = want }))
 	}
 	for _, key := range unsaid {
+		if !j.more("don’t tell where green points") {
+			continue
+		}
 		said := func(way string) finding.Remedy {
 			return j.with("It points "+way, "It is turned when the target wants it otherwise and that is decided.", func(d *Decisions) { *d = d.owning(key, func(o *Own) { o.Green = way }) })
 		}
@@ -177,7 +183,7 @@ func (j judge) packing() {
 		return
 	}
 	var apart []string
-	for _, s := range j.used() {
+	for _, s := range j.list {
 		seen := map[int]bool{}
 		for _, u := range s.Pictures {
 			if u.Use == scene.UseOcclusion || u.Use == scene.UseRoughness || u.Use == scene.UseMetallic {

@@ -19,8 +19,9 @@ type kitchen struct {
 	d    Decisions
 	ask  Ask
 	plan *Plan
-	at   map[string]int // cooks by what they are
-	sort []filter.Sort  // of each of the stock
+	at   map[string]int        // cooks by what they are
+	tex  map[scene.Texture]int // textures that leave, plus one
+	sort []filter.Sort         // of each of the stock
 	role [][scene.Uses]bool
 	gave map[[2]int]Assigned // of material and use
 	// older are the specular pictures of materials of the older workflow, by number in the stock, and
@@ -29,7 +30,7 @@ type kitchen struct {
 }
 
 func newKitchen(s *scene.Scene, mats []scene.Material, d Decisions, ask Ask, p *Plan) *kitchen {
-	k := &kitchen{s: s, mats: mats, texs: slices.Clone(s.Textures), d: d, ask: ask, plan: p, at: map[string]int{},
+	k := &kitchen{s: s, mats: mats, texs: slices.Clone(s.Textures), d: d, ask: ask, plan: p, at: map[string]int{}, tex: map[scene.Texture]int{},
 		gave: map[[2]int]Assigned{}, older: map[int]olderOf{}}
 	for _, a := range d.Assigned {
 		k.assign(a)
@@ -441,8 +442,9 @@ func (k *kitchen) textured(mp scene.Map, c Cook, use scene.Use, slot int) int {
 			p.Cooks[at].Role = "orm"
 		}
 	}
-	if name := p.Slots[slot].Name; !slices.Contains(p.Cooks[at].Slots, name) {
-		p.Cooks[at].Slots = append(p.Cooks[at].Slots, name)
+	// Slots come one after the other.
+	if name, of := p.Slots[slot].Name, p.Cooks[at].Slots; len(of) == 0 || of[len(of)-1] != name {
+		p.Cooks[at].Slots = append(of, name)
 	}
 	t := scene.Texture{WrapU: scene.Repeat, WrapV: scene.Repeat}
 	if mp.Texture > 0 && mp.Texture <= len(k.texs) {
@@ -452,10 +454,11 @@ func (k *kitchen) textured(mp scene.Map, c Cook, use scene.Use, slot int) int {
 	if c.Recipe.Pack != nil || c.Recipe.Older != nil { // however those were called that went into it
 		t.Name = c.Name
 	}
-	if i := slices.Index(p.Textures, t); i >= 0 {
-		return i + 1
+	if i, ok := k.tex[t]; ok {
+		return i
 	}
 	p.Textures = append(p.Textures, t)
+	k.tex[t] = len(p.Textures)
 	return len(p.Textures)
 }
 

@@ -14,15 +14,37 @@ import (
 // named are the materials of a scene by their keys; slots that moves begin come behind them.
 type named struct {
 	keys []string
-	made []string // names of slots that came with moves
+	made []string       // names of slots that came with moves
+	at   map[string]int // number of each
+}
+
+func newNamed(keys, made []string) named {
+	n := named{keys: keys, at: make(map[string]int, len(keys)+len(made))}
+	for i, k := range keys {
+		if _, ok := n.at[k]; !ok {
+			n.at[k] = i
+		}
+	}
+	for _, k := range made {
+		n.make(k)
+	}
+	return n
+}
+
+// make begins a slot.
+func (n *named) make(key string) {
+	if _, ok := n.at[key]; !ok {
+		n.at[key] = len(n.keys) + len(n.made)
+	}
+	n.made = append(n.made, key)
 }
 
 // namedOf lists the slots there are, and those that moves begin.
 func namedOf(s *scene.Scene, moves []Move) named {
-	n := named{keys: s.MaterialKeys()}
+	n := newNamed(s.MaterialKeys(), nil)
 	for _, m := range moves {
 		if n.of(m.To) < -1 {
-			n.made = append(n.made, m.To)
+			n.make(m.To)
 		}
 	}
 	return n
@@ -33,11 +55,8 @@ func (n named) of(key string) int {
 	if key == scene.NoSlot {
 		return -1
 	}
-	if i := slices.Index(n.keys, key); i >= 0 {
+	if i, ok := n.at[key]; ok {
 		return i
-	}
-	if i := slices.Index(n.made, key); i >= 0 {
-		return len(n.keys) + i
 	}
 	return -2
 }

@@ -4,7 +4,6 @@ import (
 	"context"
 	"math"
 	"slices"
-	"strings"
 
 	"yarvek/core/geom"
 	"yarvek/core/naming"
@@ -179,10 +178,11 @@ func (c Cook) Idle() bool { return len(c.In) == 1 && c.Recipe.Idle() }
 // NewPlan makes the plan for a scene whose faces are moved. When ctx ends it returns early, and what it
 // returns means nothing.
 func NewPlan(ctx context.Context, s *scene.Scene, keys []string, d Decisions, ask Ask) *Plan {
-	p := &Plan{Keys: named{keys: keys}, Stats: Stats(ctx, s), rects: map[int]placedUV{}}
+	var began []string
 	for _, m := range s.Materials[len(keys):] {
-		p.Keys.made = append(p.Keys.made, m.Name)
+		began = append(began, m.Name)
 	}
+	p := &Plan{Keys: newNamed(keys, began), Stats: Stats(ctx, s), rects: map[int]placedUV{}}
 	n := len(s.Materials)
 	into := p.joined(d, n)
 	mats := slices.Clone(s.Materials)
@@ -197,9 +197,19 @@ func NewPlan(ctx context.Context, s *scene.Scene, keys []string, d Decisions, as
 
 // joined is what each slot becomes, by number plus one.
 func (p *Plan) joined(d Decisions, n int) []int {
-	into := make([]int, n+1)
+	into := make([]int, n+1) // a slot whose own it is not any more leads on to another
 	for i := range into {
 		into[i] = i - 1
+	}
+	end := func(i int) int {
+		last := i
+		for into[last+1] != last {
+			last = into[last+1]
+		}
+		for i != last { // the way is short the next time
+			i, into[i+1] = into[i+1], last
+		}
+		return last
 	}
 	for _, j := range d.Joins {
 		a, b := p.Keys.of(j.Slot), p.Keys.of(j.Into)
@@ -208,15 +218,13 @@ func (p *Plan) joined(d Decisions, n int) []int {
 			p.lose(b, j.Into)
 			continue
 		}
-		b = into[b+1]
-		if b == a { // round in a circle
-			continue
+		// One that became another before has nothing left to give, and round in a circle nothing goes.
+		if b = end(b); b != a && into[a+1] == a {
+			into[a+1] = b
 		}
-		for k := range into {
-			if into[k] == a {
-				into[k] = b
-			}
-		}
+	}
+	for i := range into {
+		end(i - 1)
 	}
 	return into
 }
@@ -247,15 +255,21 @@ func lookOf(mats []scene.Material, looks []Look, p *Plan) {
 // ordered numbers the slots that leave.
 func (p *Plan) ordered(d Decisions, s *scene.Scene, ask Ask, into []int) {
 	var order []int // numbers of slots as they came
-	has := func(i int) bool { return slices.Contains(order, i) }
+	in := make([]bool, len(into))
+	add := func(k int) {
+		if !in[k+1] {
+			in[k+1] = true
+			order = append(order, k)
+		}
+	}
 	for _, key := range d.Order {
 		i := p.Keys.of(key)
 		if i < 0 {
 			p.lose(i, key)
 			continue
 		}
-		if k := into[i+1]; k >= 0 && !has(k) {
-			order = append(order, k)
+		if k := into[i+1]; k >= 0 {
+			add(k)
 		}
 	}
 	used := make([]bool, len(into))
@@ -270,43 +284,49 @@ func (p *Plan) ordered(d Decisions, s *scene.Scene, ask Ask, into []int) {
 		}
 	}
 	for _, m := range s.UsedMaterials() {
-		if k := into[m+1]; k >= 0 && !has(k) {
-			order = append(order, k)
+		if k := into[m+1]; k >= 0 {
+			add(k)
 		}
 	}
 	if !d.Drop {
 		for i := range len(into) - 1 {
-			if into[i+1] == i && !has(i) {
-				order = append(order, i)
+			if into[i+1] == i {
+				add(i)
 			}
 		}
 	}
 	for _, m := range ask.InLODs {
 		if k := into[m+1]; k >= 0 && !used[k+1] {
 			used[k+1] = true
-			if !has(k) {
-				order = append(order, k)
-			}
+			add(k)
 		}
 	}
 	order = slices.DeleteFunc(order, func(k int) bool { return d.Drop && !used[k+1] })
+	place := make([]int, len(into)) // of each slot that leaves, by number plus one
+	for i := range place {
+		place[i] = -1
+	}
+	for n, k := range order {
+		place[k+1] = n
+	}
 	p.To = make([]int, len(into))
+	was := make([][]string, len(order))
 	for i, k := range into {
-		p.To[i] = slices.Index(order, k)
-		if k < 0 {
-			p.To[i] = -1
+		if p.To[i] = -1; k >= 0 {
+			p.To[i] = place[k+1]
+		}
+		if n := p.To[i]; n >= 0 && i > 0 && (i-1 == k || p.Stats[i].Faces > 0) {
+			was[n] = append(was[n], p.Keys.key(i-1))
 		}
 	}
-	for _, k := range order {
-		l := Leaving{Key: p.Keys.key(k), Stat: sums[k+1], Had: s.Materials[k].Name, Used: used[k+1]}
-		for i := range into {
-			if into[i] == k && i > 0 && (i-1 == k || p.Stats[i].Faces > 0) {
-				l.Was = append(l.Was, p.Keys.key(i-1))
-			}
-		}
-		if i := slices.IndexFunc(p.sheets, func(x laid) bool { return x.slot == k }); i >= 0 {
-			l.Sheet = i + 1
-			p.sheets[i].to = len(p.Slots)
+	sheet := map[int]int{} // by slot, one more than its number
+	for i, x := range p.sheets {
+		sheet[x.slot] = i + 1
+	}
+	for n, k := range order {
+		l := Leaving{Key: p.Keys.key(k), Stat: sums[k+1], Had: s.Materials[k].Name, Used: used[k+1], Was: was[n], Sheet: sheet[k]}
+		if l.Sheet > 0 {
+			p.sheets[l.Sheet-1].to = len(p.Slots)
 		}
 		p.Slots = append(p.Slots, l)
 		p.Materials = append(p.Materials, s.Materials[k])
@@ -315,6 +335,13 @@ func (p *Plan) ordered(d Decisions, s *scene.Scene, ask Ask, into []int) {
 
 // named gives the slots their names.
 func (p *Plan) named(d Decisions, ask Ask, s *scene.Scene) {
+	kit := newNames(ask.Map)
+	own := make(map[string]string, len(d.Names))
+	for _, n := range d.Names {
+		if _, ok := own[n.Slot]; !ok {
+			own[n.Slot] = n.To
+		}
+	}
 	for i := range p.Slots {
 		l := &p.Slots[i]
 		l.Name, l.By = l.Had, ByFile
@@ -324,7 +351,7 @@ func (p *Plan) named(d Decisions, ask Ask, s *scene.Scene) {
 			}
 		}
 		if !d.Unmapped {
-			if to, ok := Mapped(ask.Map, l.Name); ok {
+			if to, ok := kit.mapped(l.Name); ok {
 				l.Name, l.By = to, ByMap
 			}
 		}
@@ -347,13 +374,12 @@ func (p *Plan) named(d Decisions, ask Ask, s *scene.Scene) {
 				l.Name, l.By = clean, ByRule
 			}
 		}
-		if k := slices.IndexFunc(d.Names, func(n Name) bool { return n.Slot == l.Key }); k >= 0 {
-			l.Name, l.By = d.Names[k].To, ByHand
+		if to, ok := own[l.Key]; ok {
+			l.Name, l.By = to, ByHand
 		}
-		l.Project, l.Near = InProject(ask.Map, l.Name)
 		p.Materials[i].Name = l.Name
-		if l.Stat.Faces == 0 {
-			l.Project, l.Near = "", ""
+		if l.Stat.Faces > 0 {
+			l.Project, l.Near = kit.inProject(l.Name)
 		}
 	}
 	for _, n := range d.Names {
@@ -385,44 +411,4 @@ func cleaned(r naming.Rules, name string) string {
 		clean = r.Clean(string(list[:r.Longest]))
 	}
 	return clean
-}
-
-// Mapped is what a map makes of a name: by a line that is just that name, else by the first pattern it
-// matches.
-func Mapped(lines []MapLine, name string) (string, bool) {
-	for _, l := range lines {
-		if l.From != "" && strings.EqualFold(l.From, name) {
-			return l.To, true
-		}
-	}
-	for i, l := range lines {
-		if l.From == "" || !strings.ContainsAny(l.From, "*?#") {
-			continue
-		}
-		if pattern, err := naming.Parse(l.From); err == nil && pattern.Matches(name) {
-			return pattern.Make(l.To, name, i+1), true
-		}
-	}
-	return "", false
-}
-
-// InProject is the material of the receiving project that a name is, whatever its case; or the nearest
-// one, that differs in a third of its letters at most.
-func InProject(lines []MapLine, name string) (is, near string) {
-	least := 0
-	plain := strings.Join(naming.Words(name), " ")
-	for _, l := range lines {
-		if l.To == name || strings.EqualFold(l.To, name) {
-			return l.To, ""
-		}
-		if l.From != "" {
-			continue
-		}
-		other := strings.Join(naming.Words(l.To), " ")
-		d := naming.Distance(plain, other)
-		if 3*d <= max(len(plain), len(other)) && (near == "" || d < least) {
-			near, least = l.To, d
-		}
-	}
-	return "", near
 }

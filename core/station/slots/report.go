@@ -158,7 +158,7 @@ func Run(d Decisions, p *Plan, made Made, by Against) *Report {
 		}
 		r.Sheets = append(r.Sheets, s)
 	}
-	j := judge{r, d, p, by}
+	j := judge{Report: r, d: d, p: p, by: by}
 	j.all()
 	r.WorstFirst()
 	return r

@@ -174,7 +174,9 @@ const (
 const (
 	maxSide    = 16384
 	maxPadding = 64
-	maxList    = 2000
+	maxList    = 20_000
+	maxMoves   = 200 // each looks at every face
+	maxOnSheet = 64
 	maxPicks   = 200
 	maxName    = 200
 )
@@ -195,8 +197,9 @@ func oneOf(s string, list ...string) bool { return s == "" || slices.Contains(li
 // Validate checks the decisions.
 func (d Decisions) Validate() error {
 	if n := len(d.Moves) + len(d.Joins) + len(d.Order) + len(d.Names) + len(d.Rename) + len(d.Looks) + len(d.Assigned) + len(d.Own) +
-		len(d.Sheets); n > maxList {
-		return fmt.Errorf("%d decisions about slots are more than %d", n, maxList)
+		len(d.Sheets); n > maxList || len(d.Moves) > maxMoves || len(d.Sheets) > maxMoves {
+		return fmt.Errorf("%d decisions about slots are more than can be kept: up to %d in all, %d of moved faces and %d of sheets", n, maxList,
+			maxMoves, maxMoves)
 	}
 	picks := 0
 	for _, m := range d.Moves {
@@ -249,8 +252,8 @@ func (d Decisions) Validate() error {
 		}
 	}
 	for _, s := range d.Sheets {
-		if len(s.Slots) < 2 || s.Most < 0 || s.Most > maxSide || s.Padding < 0 || s.Padding > maxPadding {
-			return fmt.Errorf("a sheet needs two slots at least, up to %d texels a side and up to %d of padding", maxSide, maxPadding)
+		if len(s.Slots) < 2 || len(s.Slots) > maxOnSheet || s.Most < 0 || s.Most > maxSide || s.Padding < 0 || s.Padding > maxPadding {
+			return fmt.Errorf("a sheet has 2 to %d slots, up to %d texels a side and up to %d of padding", maxOnSheet, maxSide, maxPadding)
 		}
 	}
 	if l := d.Light; l.Size != 0 && (l.Size < 16 || l.Size > maxSide || l.Padding < 0 || l.Padding > maxPadding || len(l.Name) > maxName) {
