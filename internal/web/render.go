@@ -10,6 +10,7 @@ import (
 	"maps"
 	"net/http"
 	"reflect"
+	"slices"
 	"strings"
 	"time"
 
@@ -61,6 +62,7 @@ var words = template.FuncMap{
 	"static":   func(path string) string { return "/static/" + path + "?v=" + version },
 	"piece":    piece,
 	"few":      few,
+	"choices":  choices,
 
 	"solidkinds": func() []string { return target.SolidKinds },
 	"left":       left,
@@ -143,6 +145,23 @@ const fewOf = 40
 func few(list any) any {
 	v := reflect.ValueOf(list)
 	return v.Slice(0, min(fewOf, v.Len())).Interface()
+}
+
+// mostChoices is how many a list has to choose from.
+const mostChoices = 300
+
+// choices are the first of a list of options, by value and label, and the one that is chosen.
+func choices(list [][2]string, now any) [][2]string {
+	if len(list) <= mostChoices {
+		return list
+	}
+	out := slices.Clone(list[:mostChoices])
+	for _, o := range list[mostChoices:] {
+		if o[0] == now {
+			return append(out, o)
+		}
+	}
+	return out
 }
 
 // left is how many there are besides the few.

@@ -108,12 +108,9 @@ type slotsPage struct {
 	Progress making
 }
 
-// mostKeys is how many slots are there to choose from; others are typed.
-const mostKeys = 300
-
-// Keys are the slots that leave, as options, the first of them.
+// Keys are the slots that leave, as options.
 func (p slotsPage) Keys() (list [][2]string) {
-	for _, s := range p.Report.Slots[:min(mostKeys, len(p.Report.Slots))] {
+	for _, s := range p.Report.Slots {
 		list = append(list, [2]string{s.Key, s.Letter + " " + s.Name})
 	}
 	return list
