@@ -9,7 +9,6 @@ import (
 type side struct {
 	a, b  complex128
 	chart int
-	ends  [2]int32
 }
 
 // cells are sides by the cells of a grid that their boxes touch.
@@ -18,15 +17,39 @@ type cells struct {
 	at   map[[2]int32][]int32
 }
 
+// each calls do with the cells that lie within more of a side, and few others: column by column those that
+// the side passes there.
 func (g *cells) each(s side, more float64, do func(key [2]int32)) {
-	x0, x1 := min(real(s.a), real(s.b))-more, max(real(s.a), real(s.b))+more
-	y0, y1 := min(imag(s.a), imag(s.b))-more, max(imag(s.a), imag(s.b))+more
-	for x := int32(math.Floor(x0 / g.wide)); x <= int32(math.Floor(x1/g.wide)); x++ {
-		for y := int32(math.Floor(y0 / g.wide)); y <= int32(math.Floor(y1/g.wide)); y++ {
+	a, b := s.a, s.b
+	if real(a) > real(b) {
+		a, b = b, a
+	}
+	cell := func(v float64) int32 { return int32(math.Floor(v / g.wide)) }
+	slope := 0.0
+	if dx := real(b) - real(a); dx > 0 {
+		slope = (imag(b) - imag(a)) / dx
+	}
+	for x := cell(real(a) - more); x <= cell(real(b)+more); x++ {
+		from := min(max(float64(x)*g.wide-more, real(a)), real(b))
+		to := min(max(float64(x+1)*g.wide+more, real(a)), real(b))
+		y0, y1 := imag(a)+(from-real(a))*slope, imag(a)+(to-real(a))*slope
+		if to == real(b) { // upright ones, and what rounding left
+			y1 = imag(b)
+		}
+		if from == real(a) {
+			y0 = imag(a)
+		}
+		if y0 > y1 {
+			y0, y1 = y1, y0
+		}
+		for y := cell(y0 - more); y <= cell(y1+more); y++ {
 			do([2]int32{x, y})
 		}
 	}
 }
+
+// mostEach is up to how many sides each is held against each, which sees every crossing.
+const mostEach = 128
 
 // crossed tells whether a chart's outline crosses itself. A map whose triangles all keep their side, and
 // whose outline does not cross itself, covers nothing twice.
@@ -34,31 +57,22 @@ func (c *chart) crossed() bool {
 	if len(c.border) < 4 {
 		return false
 	}
-	long := 0.0
-	for _, e := range c.border {
-		long += math.Hypot(real(c.at[e[0]]-c.at[e[1]]), imag(c.at[e[0]]-c.at[e[1]]))
+	if len(c.border) > mostEach {
+		return crossing(c.at, c.border)
 	}
-	g := cells{long / float64(len(c.border)), map[[2]int32][]int32{}}
-	if !(g.wide > 0) {
-		return true
-	}
-	// A side much longer than the others lies in as many cells as it is times as long: all of them together
-	// in no more than twice as many as there are sides, and two for each.
-	for i, e := range c.border {
-		s := side{a: c.at[e[0]], b: c.at[e[1]], ends: e}
-		hit := false
-		g.each(s, 0, func(key [2]int32) {
-			for _, j := range g.at[key] {
-				f := c.border[j]
-				if hit || f[0] == e[0] || f[0] == e[1] || f[1] == e[0] || f[1] == e[1] {
-					continue
-				}
-				hit = meets(s.a, s.b, c.at[f[0]], c.at[f[1]])
+	return crossingEach(c.at, c.border)
+}
+
+// crossingEach is crossing for few sides.
+func crossingEach(at []complex128, border [][2]int32) bool {
+	for i, e := range border {
+		for _, f := range border[:i] {
+			if f[0] == e[0] || f[0] == e[1] || f[1] == e[0] || f[1] == e[1] {
+				continue
 			}
-			g.at[key] = append(g.at[key], int32(i))
-		})
-		if hit {
-			return true
+			if meets(at[e[0]], at[e[1]], at[f[0]], at[f[1]]) {
+				return true
+			}
 		}
 	}
 	return false

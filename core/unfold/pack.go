@@ -14,7 +14,14 @@ type tile struct {
 	*chart
 	ways [][]complex128 // its places, turned by quarters, the lower left corner of their box at 0
 	size [][2]float64   // of each way's box
+	fine [4]profile     // of each way at the scale finest, of tiles with very many sides
+	// finest is the largest scale that is tried.
+	finest float64
 }
+
+// manySides is from how many sides on a tile's profile is worked out once, at the largest scale, and made
+// of that for others: up to a column wider on either side.
+const manySides = 4000
 
 // tileOf turns a chart so that its box is least: by the side of its convex outline that lies along the
 // box's best, as one of them does (Freeman and Shapira 1975).
@@ -79,6 +86,25 @@ func (c *chart) tightest() (complex128, float64) {
 type profile struct{ low, high []float64 }
 
 func (t *tile) profile(way int, k float64) profile {
+	if len(t.border) < manySides || k > t.finest {
+		return t.drawn(way, k)
+	}
+	if t.fine[way].low == nil {
+		t.fine[way] = t.drawn(way, t.finest)
+	}
+	f, n, by := t.fine[way], int(t.size[way][0]*k)+1, t.finest/k
+	p := profile{make([]float64, n), make([]float64, n)}
+	for i := range n {
+		p.low[i], p.high[i] = math.Inf(1), math.Inf(-1)
+		for j := max(0, int(float64(i)*by)-1); j <= min(len(f.low)-1, int(float64(i+1)*by)+1); j++ {
+			p.low[i], p.high[i] = min(p.low[i], f.low[j]/by), max(p.high[i], f.high[j]/by)
+		}
+	}
+	return p
+}
+
+// drawn is a profile of all sides.
+func (t *tile) drawn(way int, k float64) profile {
 	at, n := t.ways[way], int(t.size[way][0]*k)+1
 	p := profile{make([]float64, n), make([]float64, n)}
 	for i := range p.low {
@@ -142,7 +168,14 @@ func pack(ctx context.Context, charts []*chart, o Options) error {
 			return cmp.Or(cmp.Compare(height(b), height(a)), cmp.Compare(long(b), long(a)), cmp.Compare(a, b))
 		},
 	}
+	// Each takes a texel at least, and its padding to one side and above.
+	if n := float64(len(tiles)); n*float64((1+o.Padding)*(1+o.Padding)) > float64(o.Size+o.Padding)*float64(o.Size+o.Padding) {
+		return ErrRoom
+	}
 	top := math.Sqrt(float64(o.Size) * float64(o.Size) / area)
+	for _, t := range tiles {
+		t.finest = top
+	}
 	low, high := 0.0, top
 	var best []spot
 	try := func(k float64) bool {
