@@ -40,12 +40,16 @@ func manySlots(n int, change func(i int, m *scene.Material)) shed {
 func TestManySlotsTakeTheirTime(t *testing.T) {
 	picture := picturetest.PNG(t, picturetest.Painted(4, 4, picturetest.Grey(9)))
 	for name, change := range map[string]func(i int, m *scene.Material){
-		"twins":   func(i int, m *scene.Material) { m.BaseColor[0] = 0.3 },
-		"apart":   func(i int, m *scene.Material) { m.BaseColor[0] = float64(i) * 1e-5 },
-		"blank":   func(i int, m *scene.Material) { m.Name, m.Roughness = fmt.Sprintf("Material.%d", i), float64(i)*1e-5 },
-		"clear":   func(i int, m *scene.Material) { m.AlphaMode, m.Roughness = scene.Blend, float64(i)*1e-5 },
-		"picture": func(i int, m *scene.Material) { m.Maps[scene.UseBaseColor], m.Roughness = scene.Map{Texture: 1}, float64(i)*1e-5 },
-		"alike":   func(i int, m *scene.Material) { m.Name, m.Roughness = fmt.Sprintf("wood%c%d", "!?"[i%2], i/2), float64(i)*1e-5 },
+		"twins": func(i int, m *scene.Material) { m.BaseColor[0] = 0.3 },
+		"apart": func(i int, m *scene.Material) { m.BaseColor[0] = float64(i) * 1e-5 },
+		"blank": func(i int, m *scene.Material) { m.Name, m.Roughness = fmt.Sprintf("Material.%d", i), float64(i)*1e-5 },
+		"clear": func(i int, m *scene.Material) { m.AlphaMode, m.Roughness = scene.Blend, float64(i)*1e-5 },
+		"picture": func(i int, m *scene.Material) {
+			m.Maps[scene.UseBaseColor], m.Roughness = scene.Map{Texture: 1}, float64(i)*1e-5
+		},
+		"alike": func(i int, m *scene.Material) {
+			m.Name, m.Roughness = fmt.Sprintf("wood%c%d", "!?"[i%2], i/2), float64(i)*1e-5
+		},
 	} {
 		var took []time.Duration
 		for _, n := range []int{4000, 16000} {
