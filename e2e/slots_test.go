@@ -80,10 +80,12 @@ func TestSixSlotsBecomeFour(t *testing.T) {
 	// By arrow keys up, which keep the focus; by dragging down again.
 	do(t, ctx, chromedp.Focus(chromedp.CSS(`#slots tr[data-slot="glass"] .grip`)))
 	do(t, ctx, chromedp.KeyEvent(kb.ArrowUp), chromedp.KeyEvent(kb.ArrowUp))
-	settled(t, ctx, `document.querySelector('#slots tbody tr').dataset.slot === "glass" && document.querySelector('.foot').textContent.includes('decision 3')`)
+	settled(t, ctx, `document.querySelector('#slots tbody tr').dataset.slot === "glass"
+		&& document.querySelector('.foot').textContent.includes('decision 3')`)
 	assert.Equal(t, []string{"glass", "dial", "rim", "plate"}, names())
 	until(t, ctx, `document.activeElement?.closest("tr")?.dataset.slot === "glass"`)
-	at := js[[]float64](t, ctx, `(() => { const b = (n) => document.querySelector('#slots tr[data-slot="' + n + '"] .grip').getBoundingClientRect();
+	at := js[[]float64](t, ctx, `(() => { const b = (n) =>
+		document.querySelector('#slots tr[data-slot="' + n + '"] .grip').getBoundingClientRect();
 		const p = b("glass"), q = b("plate"); return [p.x + 4, p.y + 6, q.x + 4, q.y + 6] })()`)
 	do(t, ctx, chromedp.DragAndDropXY(at[0], at[1], at[2], at[3]))
 	settled(t, ctx, "document.querySelector('.foot').textContent.includes('decision 4')")
@@ -101,7 +103,8 @@ func TestSixSlotsBecomeFour(t *testing.T) {
 		assert.Zero(t, x.W&(x.W-1)|x.H&(x.H-1), x.Name)
 	}
 	press("#picture-0")
-	until(t, ctx, `document.querySelector("#onepicture").open && [...document.querySelectorAll("#onepicture img")].every((i) => i.naturalWidth > 0)`)
+	until(t, ctx, `document.querySelector("#onepicture").open &&
+		[...document.querySelectorAll("#onepicture img")].every((i) => i.naturalWidth > 0)`)
 	assert.Contains(t, text(t, ctx, "#onepicture"), "96 × 48")
 	do(t, ctx, chromedp.KeyEvent(kb.Escape))
 	until(t, ctx, `!document.querySelector("#onepicture").open`)
@@ -181,7 +184,8 @@ func TestFacesArePickedForASlot(t *testing.T) {
 		do(t, ctx, chromedp.MouseClickXY(x, y))
 	}
 	require.Equal(t, 8, faces("dial"))
-	mark := `(() => { const r = document.querySelector(".slot-mark rect").getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })()`
+	mark := `(() => { const r = document.querySelector(".slot-mark rect").getBoundingClientRect();
+		return [r.x + r.width / 2, r.y + r.height / 2] })()`
 	at := js[[]float64](t, ctx, mark)
 	pick("face", at[0]+4, at[1]+3)
 	settled(t, ctx, "document.querySelector('.foot').textContent.includes('decision 1')")
@@ -193,7 +197,8 @@ func TestFacesArePickedForASlot(t *testing.T) {
 	// On the turntable, seen from where it opens, the middle of the canvas is on the asset.
 	do(t, ctx, chromedp.Click(chromedp.CSS("[data-view=turntable]")))
 	until(t, ctx, `Number(document.querySelector("canvas").dataset.drawn) > 0`)
-	mid := js[[]float64](t, ctx, `(() => { const r = document.querySelector("canvas").getBoundingClientRect(); return [r.x + r.width / 2 + 8, r.y + r.height / 2 + 2] })()`)
+	mid := js[[]float64](t, ctx, `(() => { const r = document.querySelector("canvas").getBoundingClientRect();
+		return [r.x + r.width / 2 + 8, r.y + r.height / 2 + 2] })()`)
 	pick("part", mid[0], mid[1])
 	settled(t, ctx, "document.querySelector('.foot').textContent.includes('decision 1')")
 	assert.Greater(t, faces("rim"), 8)

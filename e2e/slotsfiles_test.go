@@ -73,7 +73,8 @@ func TestIndependentReadersTakePictures(t *testing.T) {
 		d    slots.Decisions
 	}{
 		{"as they came", target.Shipped[0], slots.Decisions{}},
-		{"put right", target.Shipped[0], slots.Decisions{Pictures: slots.Pictures{Most: 32, Power: "down", Pack: "orm", Green: "down", Strip: true},
+		{"put right", target.Shipped[0], slots.Decisions{Pictures: slots.Pictures{Most: 32, Power: "down", Pack: "orm", Green: "down",
+			Strip: true},
 			Own: []slots.Own{{Picture: "dial_n.png", Green: "up"}}}},
 		{"a sheet", target.Shipped[1], slots.Decisions{Sheets: []slots.Sheet{{Slots: []string{"dial", "rim", "plate"}, Name: "front"}}}},
 		{"in another format", webp, slots.Decisions{Pictures: slots.Pictures{Formats: "target"}}},
@@ -83,7 +84,8 @@ func TestIndependentReadersTakePictures(t *testing.T) {
 		s := r.Delivery.Scene
 		for _, f := range []string{"glb", "gltf", "fbx", "fbx-one", "fbx-75", "fbx-text", "obj"} {
 			t.Run(c.name+"/"+f, func(t *testing.T) {
-				made, err := deliver.Make(context.Background(), deliver.Order{Delivery: r.Delivery, Decisions: export.Decisions{Format: f}, Asset: "gauges",
+				made, err := deliver.Make(context.Background(), deliver.Order{Delivery: r.Delivery, Decisions: export.Decisions{Format: f},
+					Asset:  "gauges",
 					Target: c.to})
 				require.NoError(t, err)
 				got := b.load(t, made.Package.Files)
@@ -123,7 +125,8 @@ func TestIndependentReadersTakePictures(t *testing.T) {
 					if strings.HasPrefix(f, "gl") && m.Maps[scene.UseRoughness].Has() {
 						want := channel(t, s, m.Maps[scene.UseRoughness])
 						assert.InDelta(t, want, float64(seen["roughnessMap"].Pixel[1]), 2, "%s: roughness is green", m.Name)
-						assert.InDelta(t, channel(t, s, m.Maps[scene.UseMetallic]), float64(seen["metalnessMap"].Pixel[2]), 2, "%s: metallic is blue", m.Name)
+						assert.InDelta(t, channel(t, s, m.Maps[scene.UseMetallic]), float64(seen["metalnessMap"].Pixel[2]), 2,
+							"%s: metallic is blue", m.Name)
 						assert.Equal(t, "", seen["roughnessMap"].Space)
 					}
 				}

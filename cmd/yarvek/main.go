@@ -26,8 +26,8 @@ func main() {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(serveCommand(), demoCommand(), inspectCommand(), exportCommand(), tidyCommand(), simplifyCommand(), ladderCommand(), collideCommand(), texturesCommand(),
-		unwrapCommand(), targetCommand(), verifyCommand(), backupCommand(), restoreCommand(),
+	root.AddCommand(serveCommand(), demoCommand(), inspectCommand(), exportCommand(), tidyCommand(), simplifyCommand(), ladderCommand(),
+		collideCommand(), texturesCommand(), unwrapCommand(), targetCommand(), verifyCommand(), backupCommand(), restoreCommand(),
 		userCommand())
 	if err := root.ExecuteContext(ctx); err != nil {
 		if !errors.Is(err, errSaid) {

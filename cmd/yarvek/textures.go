@@ -57,9 +57,10 @@ func texturesCommand() *cobra.Command {
 	var d slots.Decisions
 	c := &cobra.Command{Use: "textures FILE|ZIP -o OUT.(obj|glb|gltf|fbx)", Args: cobra.ExactArgs(1),
 		Short: "Make the pictures of a mesh file what a receiver wants, and say what was done to each",
-		Long: "Prints one JSON object: each picture that leaves, what it was made of and what was done to it, slots and draw calls, and bytes\n" +
-			"before and after. Green of normal maps is turned where it points the other way, and left where that can't be told. With --sheet\n" +
-			"slots whose UVs lie within 0 to 1 get one sheet for each role and become one slot; those that can't are named on the error stream.",
+		Long: "Prints one JSON object: each picture that leaves, what it was made of and what was done to it, slots and draw calls, and\n" +
+			"bytes before and after. Green of normal maps is turned where it points the other way, and left where that can't be told. With\n" +
+			"--sheet slots whose UVs lie within 0 to 1 get one sheet for each role and become one slot; those that can't are named on the\n" +
+			"error stream.",
 		RunE: func(c *cobra.Command, args []string) error {
 			if d.Pictures.Pack = strings.ToLower(pack); d.Pictures.Pack != "" && d.Pictures.Pack != "orm" && d.Pictures.Pack != "apart" {
 				return fmt.Errorf("%q is no packing: expected ORM or apart", pack)
@@ -108,10 +109,12 @@ func texturesFile(c *cobra.Command, file, mesh, out string, d slots.Decisions, s
 	if err != nil {
 		return err
 	}
-	a := textured{Pictures: []pictured{}, Slots: len(s.UsedMaterials()), DrawCalls: change{int64(r.Were), int64(r.Calls)}, Disk: change{r.Had.Disk, r.Memory.Disk},
+	a := textured{Pictures: []pictured{}, Slots: len(s.UsedMaterials()), DrawCalls: change{int64(r.Were), int64(r.Calls)},
+		Disk:   change{r.Had.Disk, r.Memory.Disk},
 		Blocks: change{r.Had.Blocks, r.Memory.Blocks}, Plain: change{r.Had.Plain, r.Memory.Plain}, Ms: time.Since(began).Milliseconds()}
 	for _, x := range r.Pictures {
-		p := pictured{Of: []string{}, Name: x.Image.Name, Done: x.Does(), Width: x.W, Height: x.H, Bytes: len(x.Image.Data), Failed: x.Why, Missing: !x.Image.Found()}
+		p := pictured{Of: []string{}, Name: x.Image.Name, Done: x.Does(), Width: x.W, Height: x.H, Bytes: len(x.Image.Data), Failed: x.Why,
+			Missing: !x.Image.Found()}
 		for _, w := range x.Was {
 			p.Of = append(p.Of, w.Key)
 		}
@@ -150,7 +153,8 @@ func texturesFile(c *cobra.Command, file, mesh, out string, d slots.Decisions, s
 
 // sendAs writes a scene in the axes and the unit of its file, and says what the format can't hold.
 func sendAs(c *cobra.Command, s *scene.Scene, f format.Format, out string) (*pack.Package, error) {
-	p, err := deliver.Make(c.Context(), deliver.Order{Delivery: scene.Delivery{Scene: s}, Decisions: export.Decisions{Format: f.ID}, Asset: bareName(out),
+	p, err := deliver.Make(c.Context(), deliver.Order{Delivery: scene.Delivery{Scene: s}, Decisions: export.Decisions{Format: f.ID},
+		Asset:  bareName(out),
 		Target: ownFrame(s)})
 	if err != nil {
 		return nil, err

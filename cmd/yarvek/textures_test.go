@@ -28,8 +28,9 @@ func roof(t *testing.T, greenUp bool) string {
 	picture("gutter.png", 64, 64, func(x, y int) color.NRGBA { return color.NRGBA{10, uint8(3 * y), 90, 255} })
 	picture("tiles_bumps.png", 64, 64, func(x, y int) color.NRGBA {
 		const k = 2 * math.Pi / 64
-		dx, dy := 0.8*math.Cos(k*float64(x))*math.Sin(k*float64(y)), 0.8*math.Sin(k*float64(x))*math.Cos(k*float64(y)) // of the height, y downward
-		g := dy                                                                                                        // up: green grows toward the top where the surface leans that way
+		dx, dy := 0.8*math.Cos(k*float64(x))*math.Sin(k*float64(y)),
+			0.8*math.Sin(k*float64(x))*math.Cos(k*float64(y)) // of the height, y downward
+		g := dy // up: green grows toward the top where the surface leans that way
 		if !greenUp {
 			g = -dy
 		}
@@ -140,7 +141,8 @@ func TestTexturesLaysOneSheet(t *testing.T) {
 
 func TestTexturesSaysWhatIsWrong(t *testing.T) {
 	in := roof(t, true)
-	for name, args := range map[string][]string{"packing": {"--pack", "RGB"}, "green": {"--green", "left"}, "size": {"--max", "-3"}, "format": {"--format", "bmp"}} {
+	for name, args := range map[string][]string{"packing": {"--pack", "RGB"}, "green": {"--green", "left"}, "size": {"--max", "-3"},
+		"format": {"--format", "bmp"}} {
 		_, err := run(t, texturesCommand(), append([]string{in, "-o", filepath.Join(t.TempDir(), "o.glb")}, args...)...)
 		assert.Error(t, err, name)
 	}
@@ -172,7 +174,8 @@ func TestUnwrapMakesALightSet(t *testing.T) {
 	text, err := os.ReadFile(out)
 	require.NoError(t, err)
 	assert.Contains(t, string(text), "TEXCOORD_1")
-	for name, args := range map[string][]string{"no room": {"--size", "16", "--padding", "8"}, "size": {"--size", "-1"}, "padding": {"--padding", "1000"}} {
+	for name, args := range map[string][]string{"no room": {"--size", "16", "--padding", "8"}, "size": {"--size", "-1"},
+		"padding": {"--padding", "1000"}} {
 		_, err := run(t, unwrapCommand(), append([]string{in, "-o", out}, args...)...)
 		assert.Error(t, err, name)
 	}

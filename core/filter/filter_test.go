@@ -129,14 +129,16 @@ func TestGreenIsToldFromThePicture(t *testing.T) {
 		return color.NRGBA{uint8(88 + r.IntN(80)), uint8(88 + r.IntN(80)), 240, 255}
 	})
 	ramp := picturetest.Painted(64, 64, func(x, _ int) color.NRGBA { return color.NRGBA{uint8(100 + x/2), 128, 250, 255} })
-	for name, img := range map[string]*image.NRGBA{"flat": flat, "noise": noise, "ramp": ramp, "tiny": picturetest.Painted(2, 2, func(int, int) color.NRGBA { return color.NRGBA{} })} {
+	for name, img := range map[string]*image.NRGBA{"flat": flat, "noise": noise, "ramp": ramp,
+		"tiny": picturetest.Painted(2, 2, func(int, int) color.NRGBA { return color.NRGBA{} })} {
 		g, _ := GreenOf(ctx, img)
 		assert.Equal(t, Unsaid, g, name)
 	}
 }
 
 func TestPowersOfTwo(t *testing.T) {
-	for _, c := range []struct{ n, down, up, nearest int }{{1, 1, 1, 1}, {2, 2, 2, 2}, {3, 2, 4, 4}, {90, 64, 128, 64}, {91, 64, 128, 128}, {1024, 1024, 1024, 1024}, {1500, 1024, 2048, 2048}} {
+	for _, c := range []struct{ n, down, up, nearest int }{{1, 1, 1, 1}, {2, 2, 2, 2}, {3, 2, 4, 4}, {90, 64, 128, 64},
+		{91, 64, 128, 128}, {1024, 1024, 1024, 1024}, {1500, 1024, 2048, 2048}} {
 		assert.Equal(t, []int{c.down, c.up, c.nearest}, []int{PowerOfTwo(c.n, Down), PowerOfTwo(c.n, Up), PowerOfTwo(c.n, Nearest)}, c.n)
 	}
 	w, h := Limited(4096, 512, 1024)

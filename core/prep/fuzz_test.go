@@ -22,8 +22,10 @@ func FuzzParse(f *testing.F) {
 		`{"pivot":{"place":"picks","picks":[[0,0,0],[1,1,1]],"along":[[0,0,0],[1,0,0]],"under":true,"snap":true,"markers":[{"name":"m",
 			"at":[1,2,3],"drop":"surface"}]}}`,
 		`{"source":{"split":[{"node":"no. #5 n0","by":"parts"}],"merge":"group","groups":[{"name":"g","nodes":["a","b"]}]}}`,
-		`{"slots":{"drop":true,"clean":true,"moves":[{"to":"new","at":[[0,0,0]],"reach":"flat"},{"to":"a","node":"a"}],"joins":[{"slot":"a","into":"b"}],
-			"order":["b"],"names":[{"slot":"b","to":"c"}],"looks":[{"slot":"b","alpha":"MASK","sides":2}],"pictures":{"most":16,"power":"up","green":"down",
+		`{"slots":{"drop":true,"clean":true,"moves":[{"to":"new","at":[[0,0,0]],"reach":"flat"},{"to":"a","node":"a"}],
+			"joins":[{"slot":"a","into":"b"}],
+			"order":["b"],"names":[{"slot":"b","to":"c"}],"looks":[{"slot":"b","alpha":"MASK","sides":2}],
+			"pictures":{"most":16,"power":"up","green":"down",
 			"pack":"orm","strip":true,"formats":"png"},"sheets":[{"slots":["a","b"]}],"light":{"size":64,"padding":2}}}`,
 	} {
 		f.Add([]byte(s), uint8(3))

@@ -34,9 +34,11 @@ func buoys(t testing.TB, side int) *scene.Scene {
 			return geom.Vec3{3*float64(i) + w*c, 1 - h, -w * s}
 		})
 	}
-	s := shape.Scene("buoys", []scene.Material{scene.NewMaterial("red"), scene.NewMaterial("green"), scene.NewMaterial("chain")}, b.Mesh("buoys"))
+	s := shape.Scene("buoys", []scene.Material{scene.NewMaterial("red"), scene.NewMaterial("green"), scene.NewMaterial("chain")},
+		b.Mesh("buoys"))
 	for i, name := range []string{"red.png", "green.png"} {
-		data := picturetest.PNG(t, picturetest.Painted(side, side, func(x, y int) color.NRGBA { return color.NRGBA{uint8(100*i + 50), uint8(x), uint8(y), 255} }))
+		data := picturetest.PNG(t, picturetest.Painted(side, side,
+			func(x, y int) color.NRGBA { return color.NRGBA{uint8(100*i + 50), uint8(x), uint8(y), 255} }))
 		s.Images = append(s.Images, scene.Image{Name: name, Data: data, MIME: "image/png", Width: side, Height: side})
 		s.Textures = append(s.Textures, scene.Texture{Image: i, WrapU: scene.Repeat, WrapV: scene.Repeat})
 		s.Materials[i].Maps[scene.UseBaseColor] = scene.Map{Texture: i + 1}

@@ -70,11 +70,13 @@ func TestPackedAndApart(t *testing.T) {
 		return picturetest.Painted(w, h, func(x, y int) color.NRGBA { v := n(x, y).R; return color.NRGBA{v, v, v, 255} })
 	}
 	o, r, m := grey(1, 8, 8), grey(2, 8, 8), picturetest.Painted(2, 2, func(int, int) color.NRGBA { return color.NRGBA{90, 90, 90, 255} })
-	orm, err := Make(ctx, [][]byte{picturetest.PNG(t, o), picturetest.PNG(t, r), picturetest.PNG(t, m)}, Recipe{Sort: filter.Numbers, Pack: &[4]Channel{
-		{Of: 0}, {Of: 1}, {Of: 2}, {Of: -1, Value: 255}}})
+	orm, err := Make(ctx, [][]byte{picturetest.PNG(t, o), picturetest.PNG(t, r), picturetest.PNG(t, m)},
+		Recipe{Sort: filter.Numbers, Pack: &[4]Channel{
+			{Of: 0}, {Of: 1}, {Of: 2}, {Of: -1, Value: 255}}})
 	require.NoError(t, err)
 	for k, want := range []*image.NRGBA{o, r} {
-		apart, err := Make(ctx, [][]byte{orm}, Recipe{Sort: filter.Numbers, Pack: &[4]Channel{{From: k}, {From: k}, {From: k}, {Of: -1, Value: 255}}})
+		apart, err := Make(ctx, [][]byte{orm}, Recipe{Sort: filter.Numbers,
+			Pack: &[4]Channel{{From: k}, {From: k}, {From: k}, {Of: -1, Value: 255}}})
 		require.NoError(t, err)
 		img := picturetest.Read(t, apart)
 		assert.IsType(t, &image.Gray{}, img, "one channel is written as one")
@@ -113,7 +115,8 @@ func TestMakeSaysWhatCannotBe(t *testing.T) {
 func TestMakeEndsWithItsContext(t *testing.T) {
 	ended, cancel := context.WithCancel(ctx)
 	cancel()
-	_, err := Make(ended, [][]byte{picturetest.PNG(t, picturetest.Painted(64, 64, noise(1, false)))}, Recipe{Sort: filter.Colours, Width: 32, Depth: 32})
+	_, err := Make(ended, [][]byte{picturetest.PNG(t, picturetest.Painted(64, 64, noise(1, false)))},
+		Recipe{Sort: filter.Colours, Width: 32, Depth: 32})
 	assert.ErrorIs(t, err, context.Canceled)
 }
 
@@ -200,7 +203,8 @@ func TestStrippedFilesHoldPixelsAlone(t *testing.T) {
 		return append([]byte{0xff, marker, byte((len(s) + 2) >> 8), byte(len(s) + 2)}, s...)
 	}
 	plain := jpg.Bytes()
-	said := append(append(append(append([]byte{}, plain[:2]...), app(0xe1, "Exif\x00\x00where it was taken")...), app(0xfe, "a remark")...), plain[2:]...)
+	said := append(append(append(append([]byte{}, plain[:2]...), app(0xe1, "Exif\x00\x00where it was taken")...),
+		app(0xfe, "a remark")...), plain[2:]...)
 	got, err = Make(ctx, [][]byte{said}, Recipe{Strip: true})
 	require.NoError(t, err)
 	assert.Equal(t, plain, got)
@@ -317,8 +321,9 @@ func TestASheetIsItsOriginals(t *testing.T) {
 
 // A sheet of values alone needs no picture.
 func TestASheetOfValues(t *testing.T) {
-	got, err := Make(ctx, nil, Recipe{Sheet: &Sheet{W: 2, H: 1, Pieces: []Piece{{Rect: Rect{0, 0, 1, 1}, Of: -1, Value: [4]uint8{1, 2, 3, 255}},
-		{Rect: Rect{1, 0, 1, 1}, Of: -1, Value: [4]uint8{4, 5, 6, 255}}}}})
+	got, err := Make(ctx, nil, Recipe{Sheet: &Sheet{W: 2, H: 1,
+		Pieces: []Piece{{Rect: Rect{0, 0, 1, 1}, Of: -1, Value: [4]uint8{1, 2, 3, 255}},
+			{Rect: Rect{1, 0, 1, 1}, Of: -1, Value: [4]uint8{4, 5, 6, 255}}}}})
 	require.NoError(t, err)
 	assert.Equal(t, color.NRGBA{4, 5, 6, 255}, picturetest.At(picturetest.Read(t, got), 1, 0))
 }

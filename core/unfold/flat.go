@@ -283,7 +283,8 @@ func (b *body) grow(in map[int32]int8, seeds [2]int32, size float64) {
 				f = g
 			}
 			if side, within := in[f]; within && side == 0 {
-				step := b.middle[f].Dist(b.middle[x.face])/max(size, 1e-300) + 0.3*(1-b.normal[f].Dot(b.normal[seed]))*b.middle[f].Dist(b.middle[x.face])/max(size, 1e-300)
+				step := b.middle[f].Dist(b.middle[x.face])/max(size,
+					1e-300) + 0.3*(1-b.normal[f].Dot(b.normal[seed]))*b.middle[f].Dist(b.middle[x.face])/max(size, 1e-300)
 				heap.Push(h, front{x.cost + step + 1e-12, f, x.side})
 			}
 		}

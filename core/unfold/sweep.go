@@ -55,7 +55,8 @@ func crossing(at []complex128, border [][2]int32) bool {
 			}
 			return 0
 		}
-		return cmp.Or(cmp.Compare(real(x.at), real(y.at)), cmp.Compare(imag(x.at), imag(y.at)), cmp.Compare(ends(x), ends(y)), cmp.Compare(x.side, y.side))
+		return cmp.Or(cmp.Compare(real(x.at), real(y.at)), cmp.Compare(imag(x.at), imag(y.at)), cmp.Compare(ends(x), ends(y)),
+			cmp.Compare(x.side, y.side))
 	})
 	seed := uint64(0x9e3779b97f4a7c15)
 	for _, e := range events {

@@ -176,8 +176,9 @@ const thin = 1e-10
 
 func newBody(ctx context.Context, p Piece) *body {
 	m := p.Mesh
-	b := &body{m: m, scale: p.Scale, normal: make([]geom.Vec3, m.Faces()), area: make([]float64, m.Faces()), middle: make([]geom.Vec3, m.Faces()),
-		in: p.Faces}
+	b := &body{m: m, scale: p.Scale, normal: make([]geom.Vec3, m.Faces()), area: make([]float64, m.Faces()),
+		middle: make([]geom.Vec3, m.Faces()),
+		in:     p.Faces}
 	if b.in == nil {
 		b.in = func(int) bool { return true }
 	}

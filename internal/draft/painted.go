@@ -204,7 +204,8 @@ func paintOf(s *scene.Scene, m scene.Material, shown Shown) Paint {
 	lies := lying(m)
 	for use, mp := range m.Maps {
 		t, ok := has(mp)
-		if u := scene.Use(use); !ok || u == scene.UseBaseColor || u == scene.UseHeight || u == scene.UseSpecular || mp.UVSet != lies.UVSet || !same(mp.Place, lies.Place) ||
+		if u := scene.Use(use); !ok || u == scene.UseBaseColor || u == scene.UseHeight || u == scene.UseSpecular ||
+			mp.UVSet != lies.UVSet || !same(mp.Place, lies.Place) ||
 			u == scene.UseOpacity && mp.Channel == scene.Alpha {
 			continue
 		}
@@ -219,7 +220,8 @@ func paintOf(s *scene.Scene, m scene.Material, shown Shown) Paint {
 	for k := range p.Glow {
 		p.Glow[k] = min(1, m.Emissive[k]*m.Glow)
 	}
-	if e := m.Maps[scene.UseEmissive]; e.Has() && !slices.ContainsFunc(p.Prints, func(x Print) bool { return x.Use == scene.UseEmissive.String() }) {
+	if e := m.Maps[scene.UseEmissive]; e.Has() && !slices.ContainsFunc(p.Prints,
+		func(x Print) bool { return x.Use == scene.UseEmissive.String() }) {
 		p.Glow = [3]float64{} // where it glows is in a picture that is not shown
 	}
 	if c := m.Maps[scene.UseBaseColor]; c.Has() {

@@ -101,25 +101,26 @@ func (b *Board) PictureAs(ctx context.Context, o *work.Opened, n int, as string,
 	if as == "difference" && (!came.Found() || !x.Made || len(x.In) != 1) || as != "difference" && !picture.Shown(seen.Data) {
 		return Shot{}, fault.New(fault.Missing, "there is no such picture that could be shown")
 	}
-	return work.Derive(ctx, b.desk.Derived, "picture", fmt.Sprintf("%s slots %d %s %d", stop.Key, n, as, of), func(ctx context.Context) (Shot, error) {
-		select {
-		case b.painting <- struct{}{}:
-			defer func() { <-b.painting }()
-		case <-ctx.Done():
-			return Shot{}, ctx.Err()
-		}
-		data := seen.Data
-		if as == "difference" {
-			if data, _, err = texture.Difference(ctx, came.Data, x.Image.Data, x.Recipe.Sort, gain); err != nil {
+	return work.Derive(ctx, b.desk.Derived, "picture", fmt.Sprintf("%s slots %d %s %d", stop.Key, n, as, of),
+		func(ctx context.Context) (Shot, error) {
+			select {
+			case b.painting <- struct{}{}:
+				defer func() { <-b.painting }()
+			case <-ctx.Done():
+				return Shot{}, ctx.Err()
+			}
+			data := seen.Data
+			if as == "difference" {
+				if data, _, err = texture.Difference(ctx, came.Data, x.Image.Data, x.Recipe.Sort, gain); err != nil {
+					return Shot{}, fault.Input("%s: %v", x.Name, err)
+				}
+			}
+			shown, mime, err := picture.OnScreen(data, side)
+			if err != nil {
 				return Shot{}, fault.Input("%s: %v", x.Name, err)
 			}
-		}
-		shown, mime, err := picture.OnScreen(data, side)
-		if err != nil {
-			return Shot{}, fault.Input("%s: %v", x.Name, err)
-		}
-		return Shot{Data: shown, MIME: mime}, nil
-	})
+			return Shot{Data: shown, MIME: mime}, nil
+		})
 }
 
 // kept is a picture's file.

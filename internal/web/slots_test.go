@@ -39,7 +39,10 @@ func (c *client) bringSlotsOf(w, h int, names ...string) {
 	}
 	s := shape.Scene("shed", mats, b.Mesh("shed"))
 	s.Images = []scene.Image{{Name: "wall.png", MIME: "image/png", Width: w, Height: h,
-		Data: picturetest.PNG(c.t, picturetest.Painted(w, h, func(x, y int) color.NRGBA { return color.NRGBA{uint8(5 * x), uint8(9 * y), 30, 255} }))}}
+		Data: picturetest.PNG(c.t, picturetest.Painted(w, h, func(x,
+			y int) color.NRGBA {
+			return color.NRGBA{uint8(5 * x), uint8(9 * y), 30, 255}
+		}))}}
 	s.Textures = []scene.Texture{{WrapU: scene.Repeat, WrapV: scene.Repeat}}
 	s.Materials[0].Maps[scene.UseBaseColor] = scene.Map{Texture: 1}
 	out, err := gltf.Write(context.Background(), s, pack.Options{Name: "shed"})
@@ -194,7 +197,8 @@ func TestPicturesAreDropped(t *testing.T) {
 	grey := func(v uint8) []byte {
 		return picturetest.PNG(t, picturetest.Painted(8, 8, picturetest.Grey(v)))
 	}
-	files := map[string]string{"door_rough.png": string(grey(90)), "door_gloss<i>.png": string(grey(80)), "notes.png": "text", "door_colour.png": string(grey(70))}
+	files := map[string]string{"door_rough.png": string(grey(90)), "door_gloss<i>.png": string(grey(80)), "notes.png": "text",
+		"door_colour.png": string(grey(70))}
 	w := c.upload("/assets/1/slots/pictures?slot=door", files)
 	holds(t, w, "door_rough.png", "notes.png is no picture", "&lt;i&gt;")
 	assert.NotContains(t, w.Body.String(), "<i>")
@@ -209,7 +213,8 @@ func TestPicturesAreDropped(t *testing.T) {
 		names[name[:strings.Index(name, "<")]] = part[:64]
 	}
 	require.Len(t, names, 3)
-	c.decide("slots", "act", "assign", "slot", "door", "picture", names["door_rough.png"], "use", "rough", "picture", names["door_colour.png"], "use", "colour",
+	c.decide("slots", "act", "assign", "slot", "door", "picture", names["door_rough.png"], "use", "rough", "picture",
+		names["door_colour.png"], "use", "colour",
 		"picture", names["door_gloss&lt;i&gt;.png"], "use", "")
 	door := c.slots().Slots[1]
 	require.Len(t, door.Pictures, 2)

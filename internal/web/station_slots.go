@@ -187,7 +187,8 @@ func decideSlots(f *form, p *prep.Prep) {
 	case "light":
 		d.Light = slots.Light{}
 		if f.str("do") != "none" {
-			d.Light = slots.Light{Size: f.int("size"), Padding: f.optional("padding"), Name: f.str("name"), Slots: f.strs("only"), Again: f.on("again")}
+			d.Light = slots.Light{Size: f.int("size"), Padding: f.optional("padding"), Name: f.str("name"), Slots: f.strs("only"),
+				Again: f.on("again")}
 		}
 	default:
 		f.unknown()
@@ -476,7 +477,8 @@ func (s *Server) dropPictures(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	p := droppedPage{worksheet{Opened: o, Station: slots.Info, Path: assetPath(o.Asset.ID) + "/" + slots.Info.ID}, r.URL.Query().Get("slot"), list}
+	p := droppedPage{worksheet{Opened: o, Station: slots.Info, Path: assetPath(o.Asset.ID) + "/" + slots.Info.ID},
+		r.URL.Query().Get("slot"), list}
 	s.write(w, http.StatusOK, worksheets[slots.Info.ID], "dropped", p)
 	return nil
 }
@@ -517,7 +519,8 @@ func (s *Server) onePicture(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	p := picturePage{worksheet{Opened: o, Station: slots.Info, Path: assetPath(o.Asset.ID) + "/" + slots.Info.ID}, n, o.Result.Slots.Pictures[n]}
+	p := picturePage{worksheet{Opened: o, Station: slots.Info, Path: assetPath(o.Asset.ID) + "/" + slots.Info.ID}, n,
+		o.Result.Slots.Pictures[n]}
 	s.write(w, http.StatusOK, worksheets[slots.Info.ID], "picture", p)
 	return nil
 }

@@ -17,7 +17,8 @@ import (
 
 // manySlots is n triangles in a row, a slot each, of which change says how they look.
 func manySlots(n int, change func(i int, m *scene.Material)) shed {
-	s := shed{&scene.Scene{Name: "many", Basis: geom.GLTF, UnitMetres: 1, Nodes: []scene.Node{{Name: "many", Parent: -1, Mesh: 0, Local: geom.Identity}}}}
+	s := shed{&scene.Scene{Name: "many", Basis: geom.GLTF, UnitMetres: 1,
+		Nodes: []scene.Node{{Name: "many", Parent: -1, Mesh: 0, Local: geom.Identity}}}}
 	m := &scene.Mesh{Name: "many", FaceStart: []int32{0}, UVs: []scene.UVSet{{}}}
 	m.UVs[0].Values = [][2]float64{{0, 0}, {1, 0}, {0, 1}}
 	for i := range n {
@@ -60,7 +61,8 @@ func TestManySlotsTakeTheirTime(t *testing.T) {
 			ask := Ask{Target: target.Shipped[0].Copy()}
 			ask.Target.Names.Marks, ask.Target.Mixes = " ", false
 			for i := range 200 {
-				ask.Map = append(ask.Map, MapLine{To: fmt.Sprintf("material %d of the project", i)}, MapLine{From: fmt.Sprintf("old %d *", i), To: "new"})
+				ask.Map = append(ask.Map, MapLine{To: fmt.Sprintf("material %d of the project", i)},
+					MapLine{From: fmt.Sprintf("old %d *", i), To: "new"})
 			}
 			began := time.Now()
 			_, r, err := Do(ctx, s.Scene, nil, Decisions{}, ask, class.Unsorted)

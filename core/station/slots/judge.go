@@ -40,7 +40,8 @@ func (j judge) rest() {
 	kinds := slices.Sorted(maps.Keys(j.said))
 	for _, k := range kinds {
 		if n := j.said[k] - mostSaid; n > 0 {
-			j.say(finding.Note, "more-"+k, figure.Plural(n, "more slot is", "more slots are")+" like those above", fmt.Sprintf("The first %d that %s are listed.", mostSaid, k))
+			j.say(finding.Note, "more-"+k, figure.Plural(n, "more slot is", "more slots are")+" like those above",
+				fmt.Sprintf("The first %d that %s are listed.", mostSaid, k))
 		}
 	}
 }
@@ -118,7 +119,8 @@ func (j judge) lost() {
 	}
 	gone := func(k string) bool { return slices.Contains(j.p.Lost, k) }
 	j.say(finding.Look, "lost-slot", figure.Plural(len(j.p.Lost), "slot decided for is", "slots decided for are")+" not in this revision",
-		some(j.p.Lost)+". What was decided for others still holds.", j.with("Drop these decisions", "Nothing changes but that they are no longer kept.",
+		some(j.p.Lost)+". What was decided for others still holds.",
+		j.with("Drop these decisions", "Nothing changes but that they are no longer kept.",
 			func(d *Decisions) { *d = d.without(gone) }))
 }
 
@@ -180,7 +182,8 @@ func plainLook(m scene.Material) bool {
 // blank are default materials nobody wanted.
 func (j judge) blank() {
 	for _, s := range j.list {
-		if len(s.Was) > 1 || s.Sheet > 0 || j.d.Bare || !plainLook(s.Material) || !(naming.Idle(s.Had) || strings.Contains(strings.ToLower(s.Had), "material")) ||
+		if len(s.Was) > 1 || s.Sheet > 0 || j.d.Bare || !plainLook(s.Material) ||
+			!(naming.Idle(s.Had) || strings.Contains(strings.ToLower(s.Had), "material")) ||
 			!j.more("say nothing") {
 			continue
 		}
@@ -188,9 +191,10 @@ func (j judge) blank() {
 		if to := j.largest(s.Key); to != "" {
 			rem = append(rem, j.joining("Give its faces "+to, to, s.Key))
 		}
-		j.say(finding.Look, "blank-"+s.Key, "“"+s.Had+"” says nothing", fmt.Sprintf("It is grey or white, has no picture, and a name that says nothing; "+
-			"%s have it, %s of the surface. It makes %s of its own.", figure.Plural(s.Stat.Faces, "face", "faces"), figure.Percent(s.Share),
-			figure.Plural(s.Stat.Calls, "draw call", "draw calls")), rem...)
+		j.say(finding.Look, "blank-"+s.Key, "“"+s.Had+"” says nothing",
+			fmt.Sprintf("It is grey or white, has no picture, and a name that says nothing; "+
+				"%s have it, %s of the surface. It makes %s of its own.", figure.Plural(s.Stat.Faces, "face", "faces"), figure.Percent(s.Share),
+				figure.Plural(s.Stat.Calls, "draw call", "draw calls")), rem...)
 		j.at(s)
 	}
 }
@@ -287,7 +291,8 @@ func (j judge) twins() {
 		if len(names) > 2 {
 			is = " are one and the same"
 		}
-		j.say(finding.Look, "twins-"+j.Slots[a].Key, and(names)+is, "Every value and picture is equal; only the names differ. Each makes draw calls of its own.",
+		j.say(finding.Look, "twins-"+j.Slots[a].Key, and(names)+is,
+			"Every value and picture is equal; only the names differ. Each makes draw calls of its own.",
 			j.joining("Make them one", names[0], names[1:min(len(names), mostJoined)]...))
 		j.at(j.Slots[a])
 	}
@@ -303,7 +308,8 @@ func (j judge) twins() {
 				}
 			}
 			x, y := j.Slots[a], j.Slots[b]
-			if len(differs) > mostNear || !near(x.Material, y.Material) || slices.ContainsFunc(differs, isPicture) || !j.more("are nearly twins") {
+			if len(differs) > mostNear || !near(x.Material, y.Material) || slices.ContainsFunc(differs, isPicture) ||
+				!j.more("are nearly twins") {
 				continue
 			}
 			j.say(finding.Note, "near-"+x.Key+"-"+y.Key, fmt.Sprintf("%s and %s are nearly twins", x.Name, y.Name),
@@ -328,7 +334,8 @@ func (j judge) slivers() {
 			rem = append(rem, harsh(j.joining("Give them "+to, to, s.Key)))
 		}
 		j.say(finding.Note, "sliver-"+s.Key, "Hardly anything is "+s.Name, fmt.Sprintf("%s have it, %s of the surface, for %s.",
-			figure.Plural(s.Stat.Faces, "face", "faces"), figure.Percent(s.Share), figure.Plural(s.Stat.Calls, "draw call", "draw calls")), rem...)
+			figure.Plural(s.Stat.Faces, "face", "faces"), figure.Percent(s.Share), figure.Plural(s.Stat.Calls, "draw call", "draw calls")),
+			rem...)
 	}
 }
 
@@ -336,15 +343,18 @@ func (j judge) slivers() {
 func (j judge) count() {
 	b := j.by.Class.Budget
 	if n := len(j.list); b.Slots > 0 && n > b.Slots {
-		j.say(finding.Look, "many", fmt.Sprintf("%s, and %s may have %d", figure.Plural(n, "slot", "slots"), strings.ToLower(j.by.Class.Name), b.Slots),
+		j.say(finding.Look, "many", fmt.Sprintf("%s, and %s may have %d", figure.Plural(n, "slot", "slots"),
+			strings.ToLower(j.by.Class.Name), b.Slots),
 			fmt.Sprintf("They make %s. Twins can be made one, and pictures of several slots can share a sheet.",
 				figure.Plural(j.Calls, "draw call", "draw calls")))
 	}
 	if b.TextureBytes > 0 && j.Memory.Blocks > b.TextureBytes {
 		half := j.fitting(b.TextureBytes)
-		j.say(finding.Look, "memory", fmt.Sprintf("Pictures take %s, and %s may take %s", figure.Bytes(j.Memory.Blocks), strings.ToLower(j.by.Class.Name),
+		j.say(finding.Look, "memory", fmt.Sprintf("Pictures take %s, and %s may take %s", figure.Bytes(j.Memory.Blocks),
+			strings.ToLower(j.by.Class.Name),
 			figure.Bytes(b.TextureBytes)), "In graphics memory, in blocks and with mips; as they are they take "+figure.Bytes(j.Memory.Plain)+".",
-			j.with(fmt.Sprintf("At most %d pixels a side", half), "Larger ones are halved until they are.", func(d *Decisions) { d.Pictures.Most = half }))
+			j.with(fmt.Sprintf("At most %d pixels a side", half), "Larger ones are halved until they are.",
+				func(d *Decisions) { d.Pictures.Most = half }))
 	}
 }
 
@@ -381,7 +391,8 @@ func (j judge) unused() {
 			j.with("Leave them behind", "They are in no file then.", func(d *Decisions) { d.Drop = true }))
 	}
 	if len(j.Orphans) > 0 {
-		j.say(finding.Note, "orphans", figure.Plural(len(j.Orphans), "picture", "pictures")+" no slot uses", some(j.Orphans)+". They don't leave.")
+		j.say(finding.Note, "orphans", figure.Plural(len(j.Orphans), "picture", "pictures")+" no slot uses",
+			some(j.Orphans)+". They don't leave.")
 	}
 }
 
@@ -448,7 +459,8 @@ func (j judge) alpha() {
 				harsh(j.with("Draw it cut out", "Pixels of less than half opacity are not drawn.", looked(scene.Mask, s))))
 		}
 	}
-	if n := len(j.list); !j.by.Target.Mixes && len(clear) > 0 && len(clear) < n && slices.ContainsFunc(j.list, func(s Slot) bool { return s.Stat.Mixed }) {
+	if n := len(j.list); !j.by.Target.Mixes && len(clear) > 0 && len(clear) < n &&
+		slices.ContainsFunc(j.list, func(s Slot) bool { return s.Stat.Mixed }) {
 		j.say(finding.Look, "mixed", "Translucent and opaque faces share a mesh", some(clear)+
 			" is translucent, and the target takes no mesh of both. Split it by slot at Source, or draw it cut out.",
 			j.with("Draw them cut out", "Pixels of less than half opacity are not drawn.", looked(scene.Mask, blended...)))
@@ -463,7 +475,8 @@ func (j judge) alpha() {
 	}
 	if len(two) > 0 {
 		j.say(finding.Note, "two-sided", figure.Plural(len(two), "slot is", "slots are")+" drawn from both sides",
-			some(two)+": "+figure.Percent(share)+" of the surface is drawn twice where its back is seen, and none of it is left out when it faces away.",
+			some(two)+": "+figure.Percent(share)+" of the surface is drawn twice where its back is seen, and none of it is left out "+
+				"when it faces away.",
 			harsh(j.with("Draw all from one side", "Backs are not drawn.", func(d *Decisions) {
 				d.Looks = slices.Clone(d.Looks)
 				for _, s := range j.list {
@@ -489,7 +502,8 @@ func (j judge) names() {
 	}
 	if len(wrong) > 0 {
 		j.say(finding.Look, "names", figure.Plural(len(wrong), "name breaks", "names break")+" the target’s rule", some(wrong)+
-			". It would be changed on the way, or refused.", j.with("Clean the names", "What the rule does not allow becomes its first mark, or goes.",
+			". It would be changed on the way, or refused.", j.with("Clean the names",
+			"What the rule does not allow becomes its first mark, or goes.",
 			func(d *Decisions) { d.Clean = true }))
 	}
 	for _, s := range j.list {
@@ -558,8 +572,8 @@ func (d Decisions) ownOf(key string) Own {
 	return Own{}
 }
 
-// owning changes what is decided for one picture.
-func (d Decisions) owning(key string, change func(*Own)) Decisions {
+// Owning changes what is decided for one picture; what decides nothing is not kept.
+func (d Decisions) Owning(key string, change func(*Own)) Decisions {
 	d.Own = slices.Clone(d.Own)
 	i := slices.IndexFunc(d.Own, func(o Own) bool { return o.Picture == key })
 	if i < 0 {
@@ -573,15 +587,12 @@ func (d Decisions) owning(key string, change func(*Own)) Decisions {
 	return d
 }
 
-// Owning changes what is decided for one picture; what decides nothing is not kept.
-func (d Decisions) Owning(key string, change func(*Own)) Decisions { return d.owning(key, change) }
-
 func (j judge) sheets() {
 	if len(j.p.Tiled) > 0 {
 		j.say(finding.Look, "not-on-sheet", figure.Plural(len(j.p.Tiled), "slot is", "slots are")+" not on the sheet", some(j.p.Tiled)+".")
 	}
 	if n := len(j.d.Sheets) - len(j.p.sheets); n > 0 {
-		j.say(finding.Look, "no-sheet", figure.Plural(n, "sheet", "sheets")+" could not be made", "Fewer than two of its slots can lie on one.",
+		j.say(finding.Look, "no-sheet", figure.Plural(n, "sheet", "sheets")+" could not be made", "Fewer than two of its slots can lie on one, or they have no room on so few texels with that padding.",
 			j.with("Drop it", "Slots keep their pictures.", func(d *Decisions) {
 				var kept []Sheet
 				for _, l := range j.p.sheets {
@@ -599,11 +610,13 @@ func (j judge) light() {
 		j.say(finding.MustFix, "light-overlap", "The light set overlaps", "Charts lie on one another, and would be lit alike.")
 	}
 	if l.Full {
-		j.say(finding.MustFix, "light-full", "The light set has no room for all charts", "With that padding they don't fit, however small they become.",
+		j.say(finding.MustFix, "light-full", "The light set has no room for all charts",
+			"With that padding they don't fit, however small they become.",
 			j.with("Make it twice as large", fmt.Sprintf("%d texels a side.", 2*j.d.Light.Size), func(d *Decisions) { d.Light.Size *= 2 }))
 	}
 	if j.by.Target.Needs.Lightmap && j.d.Light.Size == 0 && j.by.Bare {
-		j.say(finding.Look, "light-none", "The target needs a UV set for light", "No set but the first is there that covers all without overlap.",
+		j.say(finding.Look, "light-none", "The target needs a UV set for light",
+			"No set but the first is there that covers all without overlap.",
 			j.with("Unfold one", fmt.Sprintf("%d texels a side, %d between charts.", UsualLightSize, UsualLightPadding),
 				func(d *Decisions) { d.Light.Size = UsualLightSize }))
 	}
@@ -633,23 +646,3 @@ func and(list []string) string {
 }
 
 func sentenceOf(s string) string { return strings.ToUpper(s[:1]) + s[1:] + "." }
-
-func sortedKeys(m map[string]string) []string {
-	var list []string
-	for k := range m {
-		list = append(list, k)
-	}
-	slices.Sort(list)
-	return list
-}
-
-// first is what comes before a colon, and rest what comes behind, as a sentence.
-func first(s string) string { before, _, _ := strings.Cut(s, ":"); return before }
-
-func rest(s string) string {
-	_, behind, ok := strings.Cut(s, ": ")
-	if !ok {
-		return ""
-	}
-	return strings.ToUpper(behind[:1]) + behind[1:] + ". "
-}

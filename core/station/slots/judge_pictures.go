@@ -2,6 +2,7 @@ package slots
 
 import (
 	"fmt"
+	"maps"
 	"path"
 	"slices"
 	"strings"
@@ -16,107 +17,16 @@ import (
 
 // pictures holds them against what the target wants.
 func (j judge) pictures() {
-	t := j.by.Target.Textures
 	if j.d.Bare {
 		return
 	}
-	var odd, large, turned, unsaid, deep []string
-	var formats []string
-	missing := map[string]string{}
-	want := map[bool]string{true: "up", false: "down"}[t.GreenUp]
-	at := 0
-	for i, x := range j.Pictures {
-		for _, s := range x.Was {
-			if !s.Found {
-				missing[s.Key] = "is missing"
-			} else if s.Facts.Broken != "" {
-				missing[s.Key] = "can’t be opened: " + s.Facts.Broken
-			}
-		}
-		if x.Why != "" {
-			j.say(finding.MustFix, "unmade-"+x.Name, "“"+x.Name+"” can’t be made", sentenceOf(x.Why)+" It leaves as it came.")
-		}
-		if x.W == 0 || len(x.Was) == 0 || missing[x.Key] != "" {
-			continue
-		}
-		if t.PowerOfTwo && (x.W&(x.W-1) != 0 || x.H&(x.H-1) != 0) {
-			at = i
-			odd = append(odd, fmt.Sprintf("%s (%d × %d)", x.Name, x.W, x.H))
-		}
-		if max(x.W, x.H) > t.Largest {
-			large = append(large, fmt.Sprintf("%s (%d × %d)", x.Name, x.W, x.H))
-		}
-		if x.Recipe.Sheet == nil && slices.Contains(x.Uses, scene.UseNormal) && x.Recipe.Height == 0 {
-			switch g := x.Green; {
-			case g == filter.Unsaid && !x.Facts.Even:
-				unsaid = append(unsaid, x.Key)
-			case g == filter.GreenUp && !t.GreenUp, g == filter.GreenDown && t.GreenUp:
-				turned = append(turned, x.Name)
-			}
-		}
-		if x.Facts.Depth == 16 && x.Idle() {
-			deep = append(deep, x.Name)
-		}
-		is := x.Image.MIME
-		if x.Recipe.Format != texture.Same {
-			is = x.Recipe.Format.MIME()
-		}
-		if f := texture.Format(t.Formats[x.Role]); f != "" && f.MIME() != is && !(f == texture.JPEG && x.Clear()) {
-			formats = append(formats, fmt.Sprintf("%s (%s, and %s for %s)", x.Name, strings.TrimPrefix(is, "image/"), f, x.Role))
-		}
-	}
-	for _, key := range sortedKeys(missing) {
-		if !j.more("use pictures that can’t be had") {
-			continue
-		}
-		j.say(finding.Look, "picture-"+key, "“"+key+"” "+first(missing[key]), "Slots that use it leave without what it holds. "+rest(missing[key])+
-			"Drop it on the sheet, or send the mesh with it again.")
-	}
-	if len(odd) > 0 {
-		to := func(how string) finding.Remedy {
-			label := "To a power of two, " + how
-			if len(odd) == 1 {
-				label = "To " + sides(j.d, how, j.Pictures[at])
-			}
-			return j.with(label, "Filtered by what the pixels mean: colours as light, normals as directions.", func(d *Decisions) { d.Pictures.Power = how })
-		}
-		j.say(finding.Look, "sides", figure.Plural(len(odd), "picture has a side", "pictures have sides")+" that is no power of two",
-			some(odd)+". The target wants powers of two.", to("down"), to("up"), to("nearest"))
-		if r := j.Last().Remedies; len(odd) == 1 { // nearest is one of both, unless a side goes up and the other down
-			j.Last().Remedies = slices.CompactFunc(r, func(a, b finding.Remedy) bool { return a.Label == b.Label })
-			if n := len(j.Last().Remedies); n == 3 && r[2].Label == r[0].Label {
-				j.Last().Remedies = j.Last().Remedies[:2]
-			}
-		}
-	}
-	if len(large) > 0 {
-		j.say(finding.Look, "large", figure.Plural(len(large), "picture is", "pictures are")+fmt.Sprintf(" larger than %d pixels a side", t.Largest),
-			some(large)+". That is the target's limit.", j.with(fmt.Sprintf("At most %d", t.Largest), "Larger ones are halved until they are.",
-				func(d *Decisions) { d.Pictures.Most = t.Largest }))
-	}
-	if len(turned) > 0 {
-		j.say(finding.Look, "green", "Green of "+figure.Plural(len(turned), "normal map points", "normal maps point")+" the other way", some(turned)+
-			". The target wants it "+want+"; bumps would look like dents.", j.with("Turn it "+want, "It is turned where it points the other way, and nowhere else.",
-			func(d *Decisions) { d.Pictures.Green = want }))
-	}
-	for _, key := range unsaid {
-		if !j.more("don’t tell where green points") {
-			continue
-		}
-		said := func(way string) finding.Remedy {
-			return j.with("It points "+way, "It is turned when the target wants it otherwise and that is decided.", func(d *Decisions) { *d = d.owning(key, func(o *Own) { o.Green = way }) })
-		}
-		j.say(finding.Note, "unsaid-"+key, "Which way green of “"+key+"” points can’t be told", "It is flat, or no map of heights. The target wants it "+want+".",
-			said(want), said(map[string]string{"up": "down", "down": "up"}[want]))
-	}
-	if len(deep) > 0 {
-		j.say(finding.Note, "deep", figure.Plural(len(deep), "picture holds", "pictures hold")+" 16 bits a channel", some(deep)+
-			". Twice as large, and most receivers make 8 of them.", j.with("Make 8 of them", "Rounded to the nearest.", func(d *Decisions) { d.Pictures.Eight = true }))
-	}
-	if len(formats) > 0 {
-		j.say(finding.Note, "formats", figure.Plural(len(formats), "picture is", "pictures are")+" in another format than the target wants", some(formats)+".",
-			j.with("Write them as it wants", "By role. A picture with alpha does not become JPEG.", func(d *Decisions) { d.Pictures.Formats = "target" }))
-	}
+	j.unopened()
+	good := slices.DeleteFunc(slices.Clone(j.Pictures), func(x Picture) bool { return x.W == 0 || len(x.Was) == 0 || !opens(x.Was[0]) })
+	j.odd(good)
+	j.large(good)
+	j.greens(good)
+	j.deep(good)
+	j.formats(good)
 	j.older()
 	j.gloss()
 	j.suffixes()
@@ -124,18 +34,183 @@ func (j judge) pictures() {
 	j.double()
 }
 
+// opens tells whether a picture is there and can be opened.
+func opens(s Stock) bool { return s.Found && s.Facts.Broken == "" }
+
+// unopened says which pictures are missing, can't be opened, or can't be made.
+func (j judge) unopened() {
+	bad := map[string]Stock{}
+	for _, x := range j.Pictures {
+		for _, s := range x.Was {
+			if !opens(s) {
+				bad[s.Key] = s
+			}
+		}
+		if x.Why != "" {
+			j.say(finding.MustFix, "unmade-"+x.Name, "“"+x.Name+"” can’t be made", sentenceOf(x.Why)+" It leaves as it came.")
+		}
+	}
+	for _, key := range slices.Sorted(maps.Keys(bad)) {
+		if !j.more("use pictures that can’t be had") {
+			continue
+		}
+		is, why := " is missing", ""
+		if s := bad[key]; s.Found {
+			is, why = " can’t be opened", sentenceOf(s.Facts.Broken)+" "
+		}
+		j.say(finding.Look, "picture-"+key, "“"+key+"”"+is, "Slots that use it leave without what it holds. "+why+
+			"Drop it on the sheet, or send the mesh with it again.")
+	}
+}
+
+// withSizes names pictures with their sizes.
+func withSizes(list []Picture) string {
+	var out []string
+	for _, x := range list {
+		out = append(out, fmt.Sprintf("%s (%d × %d)", x.Name, x.W, x.H))
+	}
+	return some(out)
+}
+
+// odd says which sides are no powers of two, where the target wants that.
+func (j judge) odd(list []Picture) {
+	if !j.by.Target.Textures.PowerOfTwo {
+		return
+	}
+	list = slices.DeleteFunc(slices.Clone(list), func(x Picture) bool { return x.W&(x.W-1) == 0 && x.H&(x.H-1) == 0 })
+	if len(list) == 0 {
+		return
+	}
+	to := func(how string) finding.Remedy {
+		label := "To a power of two, " + how
+		if len(list) == 1 {
+			label = "To " + sides(j.d, how, list[0])
+		}
+		return j.with(label, "Filtered by what the pixels mean: colours as light, normals as directions.",
+			func(d *Decisions) { d.Pictures.Power = how })
+	}
+	var ways []finding.Remedy
+	for _, how := range []string{"down", "up", "nearest"} { // of one picture, nearest may be the same as another
+		if r := to(how); !slices.ContainsFunc(ways, func(w finding.Remedy) bool { return w.Label == r.Label }) {
+			ways = append(ways, r)
+		}
+	}
+	j.say(finding.Look, "sides", figure.Plural(len(list), "picture has a side", "pictures have sides")+" that is no power of two",
+		withSizes(list)+". The target wants powers of two.", ways...)
+}
+
+// large says which pictures are larger than the target takes.
+func (j judge) large(list []Picture) {
+	most := j.by.Target.Textures.Largest
+	list = slices.DeleteFunc(slices.Clone(list), func(x Picture) bool { return max(x.W, x.H) <= most })
+	if len(list) == 0 {
+		return
+	}
+	j.say(finding.Look, "large", figure.Plural(len(list), "picture is", "pictures are")+fmt.Sprintf(" larger than %d pixels a side", most),
+		withSizes(list)+". That is the target's limit.", j.with(fmt.Sprintf("At most %d", most), "Larger ones are halved until they are.",
+			func(d *Decisions) { d.Pictures.Most = most }))
+}
+
+// greens says which normal maps leave with green the wrong way, and of which it can't be told. Those on a
+// sheet count one by one.
+func (j judge) greens(list []Picture) {
+	up := j.by.Target.Textures.GreenUp
+	want, other := "down", "up"
+	if up {
+		want, other = other, want
+	}
+	var turned, unsaid []string
+	for _, x := range list {
+		if !slices.Contains(x.Uses, scene.UseNormal) || x.Recipe.Height != 0 {
+			continue
+		}
+		for i, w := range x.Was {
+			g := x.Green
+			if x.Recipe.Sheet != nil {
+				g = GreenOf(w.Facts, j.d.ownOf(w.Key))
+				if on := slices.IndexFunc(x.Recipe.Sheet.Pieces, func(p texture.Piece) bool { return p.Of == i }); on >= 0 &&
+					x.Recipe.Sheet.Pieces[on].Green {
+					g = otherWay(g)
+				}
+			}
+			switch {
+			case !opens(w):
+			case g == filter.Unsaid && !w.Facts.Even:
+				unsaid = append(unsaid, w.Key)
+			case g == filter.GreenUp && !up, g == filter.GreenDown && up:
+				turned = append(turned, w.Name)
+			}
+		}
+	}
+	if len(turned) > 0 {
+		j.say(finding.Look, "green", "Green of "+figure.Plural(len(turned), "normal map points", "normal maps point")+" the other way",
+			some(turned)+". The target wants it "+want+"; bumps would look like dents.",
+			j.with("Turn it "+want, "It is turned where it points the other way, and nowhere else.",
+				func(d *Decisions) { d.Pictures.Green = want }))
+	}
+	for _, key := range unsaid {
+		if !j.more("don’t tell where green points") {
+			continue
+		}
+		said := func(way string) finding.Remedy {
+			return j.with("It points "+way, "It is turned when the target wants it otherwise and that is decided.",
+				func(d *Decisions) { *d = d.Owning(key, func(o *Own) { o.Green = way }) })
+		}
+		j.say(finding.Note, "unsaid-"+key, "Which way green of “"+key+"” points can’t be told",
+			"It is flat, or no map of heights. The target wants it "+want+".", said(want), said(other))
+	}
+}
+
+// deep says which pictures hold 16 bits.
+func (j judge) deep(list []Picture) {
+	var names []string
+	for _, x := range list {
+		if x.Facts.Depth == 16 && x.Idle() {
+			names = append(names, x.Name)
+		}
+	}
+	if len(names) > 0 {
+		j.say(finding.Note, "deep", figure.Plural(len(names), "picture holds", "pictures hold")+" 16 bits a channel", some(names)+
+			". Twice as large, and most receivers make 8 of them.", j.with("Make 8 of them", "Rounded to the nearest.",
+			func(d *Decisions) { d.Pictures.Eight = true }))
+	}
+}
+
+// formats says which pictures are in another format than the target wants for what they are.
+func (j judge) formats(list []Picture) {
+	var names []string
+	for _, x := range list {
+		is := x.Image.MIME
+		if x.Recipe.Format != texture.Same {
+			is = x.Recipe.Format.MIME()
+		}
+		f := texture.Format(j.by.Target.Textures.Formats[x.Role])
+		if f != texture.Same && f.MIME() != is && !(f == texture.JPEG && x.Clear()) {
+			names = append(names, fmt.Sprintf("%s (%s, and %s for %s)", x.Name, strings.TrimPrefix(is, "image/"), f, x.Role))
+		}
+	}
+	if len(names) > 0 {
+		j.say(finding.Note, "formats", figure.Plural(len(names), "picture is", "pictures are")+" in another format than the target wants",
+			some(names)+".", j.with("Write them as it wants", "By role. A picture with alpha does not become JPEG.",
+				func(d *Decisions) { d.Pictures.Formats = "target" }))
+	}
+}
+
 // gloss says which pictures for roughness are called gloss.
 func (j judge) gloss() {
 	for _, x := range j.Pictures {
-		if !slices.Contains(x.Uses, scene.UseRoughness) || x.Recipe.Pack != nil || x.Recipe.Sheet != nil || x.Recipe.Older != nil || len(x.Was) == 0 {
+		r := x.Recipe
+		if !slices.Contains(x.Uses, scene.UseRoughness) || r.Pack != nil || r.Sheet != nil || r.Older != nil || len(x.Was) == 0 {
 			continue
 		}
 		key := x.Key
 		if !texture.GuessOf(stem(x.Was[0].Name), x.Facts).Gloss || j.d.ownOf(key).Invert {
 			continue
 		}
-		j.say(finding.Look, "gloss-"+key, "“"+key+"” is called gloss, and used for roughness", "Gloss is roughness the other way round: what should be dull would shine.",
-			j.with("Take it for gloss", "It leaves turned round, as roughness.", func(d *Decisions) { *d = d.owning(key, func(o *Own) { o.Invert = true }) }))
+		j.say(finding.Look, "gloss-"+key, "“"+key+"” is called gloss, and used for roughness",
+			"Gloss is roughness the other way round: what should be dull would shine.",
+			j.with("Take it for gloss", "It leaves turned round, as roughness.",
+				func(d *Decisions) { *d = d.Owning(key, func(o *Own) { o.Invert = true }) }))
 	}
 }
 
@@ -144,7 +219,8 @@ func (j judge) suffixes() {
 	var wrong []string
 	for _, s := range j.by.Stock {
 		is, has := picture.Suffix(s.Facts.MIME), strings.ToLower(path.Ext(s.Name))
-		if !s.Found || s.Facts.MIME == "" || has == "" || has == is || map[string]string{".jpeg": ".jpg", ".tiff": ".tif", ".ktx": ".ktx2"}[has] == is {
+		if !s.Found || s.Facts.MIME == "" || has == "" || has == is ||
+			map[string]string{".jpeg": ".jpg", ".tiff": ".tif", ".ktx": ".ktx2"}[has] == is {
 			continue
 		}
 		wrong = append(wrong, s.Key+" is "+strings.ToUpper(strings.TrimPrefix(is, ".")))
@@ -196,7 +272,8 @@ func (j judge) packing() {
 	}
 	if len(apart) > 0 {
 		j.say(finding.Look, "packing", "Occlusion, roughness and metallic are pictures of their own", some(apart)+
-			". The target wants them in red, green and blue of one.", j.with("Put them together", "One picture instead of up to three.", func(d *Decisions) { d.Pictures.Pack = "orm" }))
+			". The target wants them in red, green and blue of one.",
+			j.with("Put them together", "One picture instead of up to three.", func(d *Decisions) { d.Pictures.Pack = "orm" }))
 	}
 }
 

@@ -30,7 +30,8 @@ type kitchen struct {
 }
 
 func newKitchen(s *scene.Scene, mats []scene.Material, d Decisions, ask Ask, p *Plan) *kitchen {
-	k := &kitchen{s: s, mats: mats, texs: slices.Clone(s.Textures), d: d, ask: ask, plan: p, at: map[string]int{}, tex: map[scene.Texture]int{},
+	k := &kitchen{s: s, mats: mats, texs: slices.Clone(s.Textures), d: d, ask: ask, plan: p, at: map[string]int{},
+		tex:  map[scene.Texture]int{},
 		gave: map[[2]int]Assigned{}, older: map[int]olderOf{}}
 	for _, a := range d.Assigned {
 		k.assign(a)
@@ -247,7 +248,8 @@ func (k *kitchen) dress(m *scene.Material, from, slot int) {
 			c = k.packed(from)
 			mp.Channel = map[scene.Use]scene.Channel{scene.UseOcclusion: scene.Red, scene.UseRoughness: scene.Green,
 				scene.UseMetallic: scene.Blue}[u]
-		case k.d.Pictures.Pack == "apart" && mp.Channel != scene.Whole && u != scene.UseOpacity, given && a.Invert, o.Invert && u == scene.UseRoughness:
+		case k.d.Pictures.Pack == "apart" && mp.Channel != scene.Whole && u != scene.UseOpacity, given && a.Invert, o.Invert &&
+			u == scene.UseRoughness:
 			c = k.alone(at, mp.Channel, o, u, given && a.Invert || o.Invert && u == scene.UseRoughness)
 			mp.Channel = scene.Whole
 		default:
@@ -415,7 +417,8 @@ func (k *kitchen) packed(from int) Cook {
 			c.In = append(c.In, at)
 		}
 		a := k.gave[[2]int{from, int(u)}]
-		c.Recipe.Pack[i] = texture.Channel{Of: n, From: channelOf(m.Maps[u].Channel), Invert: u == scene.UseRoughness && (a.Invert || k.own(at).Invert)}
+		c.Recipe.Pack[i] = texture.Channel{Of: n, From: channelOf(m.Maps[u].Channel), Invert: u == scene.UseRoughness &&
+			(a.Invert || k.own(at).Invert)}
 		w, h := k.size(k.ask.Stock[at].Facts.Width, k.ask.Stock[at].Facts.Height, k.own(at), []scene.Use{u})
 		c.W, c.H = max(c.W, w), max(c.H, h)
 	}

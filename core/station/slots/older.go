@@ -18,7 +18,8 @@ func (k *kitchen) convert(i int) {
 	m.Maps[scene.UseSpecular] = scene.Map{}
 	of := olderOf{k.imageOf(spec), k.imageOf(base)}
 	opens := func(at int) bool { return k.ask.Stock[at].Found && k.ask.Stock[at].Facts.Broken == "" }
-	if of.specular < 0 || !opens(of.specular) || of.diffuse >= 0 && (!opens(of.diffuse) || base.UVSet != spec.UVSet || !samePlace(base.Place, spec.Place)) {
+	if of.specular < 0 || !opens(of.specular) || of.diffuse >= 0 &&
+		(!opens(of.diffuse) || base.UVSet != spec.UVSet || !samePlace(base.Place, spec.Place)) {
 		return
 	}
 	k.older[i] = of

@@ -80,7 +80,8 @@ func TestSizesAreBroughtToPowersAndLimits(t *testing.T) {
 
 // Occlusion, roughness and metallic go into one picture, and out of it again; gloss is turned round.
 func TestChannelsGoTogetherAndApart(t *testing.T) {
-	s := newShed("wall").paint(0, scene.UseOcclusion, "o.png", 8, 8, picturetest.Grey(10)).paint(0, scene.UseRoughness, "gloss.png", 16, 16, picturetest.Grey(60)).
+	s := newShed("wall").paint(0, scene.UseOcclusion, "o.png", 8, 8, picturetest.Grey(10)).paint(0, scene.UseRoughness, "gloss.png", 16,
+		16, picturetest.Grey(60)).
 		paint(0, scene.UseMetallic, "m.png", 4, 4, picturetest.Grey(200))
 	s.Materials[0].Metallic, s.Materials[0].Roughness = 0.5, 0.25
 	out, r := do(t, s, Decisions{Pictures: Pictures{Pack: "orm"}, Own: []Own{{Picture: "gloss.png", Invert: true}}})
@@ -88,7 +89,8 @@ func TestChannelsGoTogetherAndApart(t *testing.T) {
 	assert.Equal(t, color.NRGBA{10, 195, 200, 255}, picturetest.At(pixels(t, out.Images[0]), 9, 9))
 	assert.Equal(t, 16, pixels(t, out.Images[0]).Bounds().Dx(), "as large as the largest")
 	m := out.Materials[0]
-	for use, ch := range map[scene.Use]scene.Channel{scene.UseOcclusion: scene.Red, scene.UseRoughness: scene.Green, scene.UseMetallic: scene.Blue} {
+	for use, ch := range map[scene.Use]scene.Channel{scene.UseOcclusion: scene.Red, scene.UseRoughness: scene.Green,
+		scene.UseMetallic: scene.Blue} {
 		assert.Equal(t, ch, m.Maps[use].Channel, use)
 		assert.Equal(t, 1, m.Maps[use].Texture)
 	}
@@ -107,7 +109,8 @@ func TestChannelsGoTogetherAndApart(t *testing.T) {
 
 // A height of a slope of one texel a texel leans 45 degrees.
 func TestHeightBecomesNormals(t *testing.T) {
-	s := newShed("wall").paint(0, scene.UseHeight, "h.png", 256, 4, func(x, y int) color.NRGBA { return color.NRGBA{uint8(x), uint8(x), uint8(x), 255} })
+	s := newShed("wall").paint(0, scene.UseHeight, "h.png", 256, 4,
+		func(x, y int) color.NRGBA { return color.NRGBA{uint8(x), uint8(x), uint8(x), 255} })
 	out, _ := do(t, s, Decisions{Own: []Own{{Picture: "h.png", Deep: 255}}})
 	m := out.Materials[0]
 	require.True(t, m.Maps[scene.UseNormal].Has())
@@ -196,7 +199,8 @@ func TestBrokenPicturesHarmNothing(t *testing.T) {
 	s.Images = append(s.Images, scene.Image{Name: "far.png", Path: "far.png", MIME: "image/png"})
 	s.Textures = append(s.Textures, scene.Texture{Image: len(s.Images) - 1})
 	s.Materials[0].Maps[scene.UseMetallic] = scene.Map{Texture: len(s.Textures), Channel: scene.Blue}
-	d := Decisions{Pictures: Pictures{Most: 16, Power: "down", Pack: "orm", Strip: true, Formats: "png"}, Sheets: []Sheet{{Slots: []string{"wall", "door"}}}}
+	d := Decisions{Pictures: Pictures{Most: 16, Power: "down", Pack: "orm", Strip: true, Formats: "png"},
+		Sheets: []Sheet{{Slots: []string{"wall", "door"}}}}
 	out, r := do(t, s, d)
 	for _, code := range []string{"picture-torn.png", "picture-word.png", "picture-far.png", "picture-huge.png"} {
 		f := found(r, code)
@@ -208,7 +212,8 @@ func TestBrokenPicturesHarmNothing(t *testing.T) {
 	assert.Equal(t, 16, pixels(t, out.Images[out.Textures[out.Materials[1].Maps[scene.UseBaseColor].Texture-1].Image]).Bounds().Dx())
 	for use := range []scene.Use{scene.UseBaseColor, scene.UseRoughness} {
 		if mp := out.Materials[0].Maps[use]; mp.Has() {
-			assert.Equal(t, s.Images[s.Textures[s.Materials[0].Maps[use].Texture-1].Image].Data, out.Images[out.Textures[mp.Texture-1].Image].Data)
+			assert.Equal(t, s.Images[s.Textures[s.Materials[0].Maps[use].Texture-1].Image].Data,
+				out.Images[out.Textures[mp.Texture-1].Image].Data)
 		}
 	}
 }
@@ -249,12 +254,14 @@ func sample(t testing.TB, s *scene.Scene, face int, use scene.Use, u, v float64)
 func TestASheetLooksAsItsSlotsDid(t *testing.T) {
 	s := newShed("wall", "door", "knob", "tiles")
 	smooth := func(x, y int) color.NRGBA { return color.NRGBA{uint8(2 * x), uint8(2 * y), 60, 255} }
-	s.paint(0, scene.UseBaseColor, "wall.png", 128, 128, smooth).paint(1, scene.UseBaseColor, "door.png", 128, 64, func(x, y int) color.NRGBA {
-		return color.NRGBA{uint8(x), 90, uint8(3 * y), 40} // opaque, whatever its alpha
-	})
-	s.paint(0, scene.UseNormal, "n.png", 128, 128, bump(true, 128)).paint(1, scene.UseRoughness, "r.png", 128, 64, func(x, y int) color.NRGBA {
-		return color.NRGBA{uint8(2 * x), uint8(2 * x), uint8(2 * x), 255}
-	})
+	s.paint(0, scene.UseBaseColor, "wall.png", 128, 128, smooth).paint(1, scene.UseBaseColor, "door.png", 128, 64,
+		func(x, y int) color.NRGBA {
+			return color.NRGBA{uint8(x), 90, uint8(3 * y), 40} // opaque, whatever its alpha
+		})
+	s.paint(0, scene.UseNormal, "n.png", 128, 128, bump(true, 128)).paint(1, scene.UseRoughness, "r.png", 128, 64,
+		func(x, y int) color.NRGBA {
+			return color.NRGBA{uint8(2 * x), uint8(2 * x), uint8(2 * x), 255}
+		})
 	s.paint(3, scene.UseBaseColor, "tiles.png", 64, 64, stripes(8))
 	for i := range s.Materials {
 		s.Materials[i].BaseColor = [4]float64{1, 1, 1, 1}
@@ -266,7 +273,8 @@ func TestASheetLooksAsItsSlotsDid(t *testing.T) {
 	for c := m.FaceStart[3]; c < m.FaceStart[4]; c++ { // tiles repeat
 		m.UVs[0].Values[m.UVs[0].Index[c]][0] *= 3
 	}
-	d := Decisions{Sheets: []Sheet{{Slots: []string{"wall", "door", "knob", "tiles"}, Name: "shed", Padding: 4}}, Pictures: Pictures{Green: "down"}}
+	d := Decisions{Sheets: []Sheet{{Slots: []string{"wall", "door", "knob", "tiles"}, Name: "shed", Padding: 4}},
+		Pictures: Pictures{Green: "down"}}
 	out, r := do(t, s, d)
 	slots, faces := slotsOf(out)
 	assert.Equal(t, []string{"shed", "tiles"}, slots)
@@ -286,7 +294,8 @@ func TestASheetLooksAsItsSlotsDid(t *testing.T) {
 				by := s.Materials[face].BaseColor
 				want := [3]float64{by[0], by[1], by[2]}
 				if ok {
-					want = [3]float64{by[0] * filter.Linear(float64(was.R)/255), by[1] * filter.Linear(float64(was.G)/255), by[2] * filter.Linear(float64(was.B)/255)}
+					want = [3]float64{by[0] * filter.Linear(float64(was.R)/255), by[1] * filter.Linear(float64(was.G)/255),
+						by[2] * filter.Linear(float64(was.B)/255)}
 				}
 				for k, c := range []uint8{is.R, is.G, is.B} {
 					off(255*filter.Encoded(want[k]), float64(c))
@@ -314,9 +323,44 @@ func TestASheetLooksAsItsSlotsDid(t *testing.T) {
 	assert.Equal(t, scene.Opaque, out.Materials[0].AlphaMode)
 }
 
+// Green that points the wrong way is told on a sheet too, and turned there.
+func TestGreenIsTurnedOnSheets(t *testing.T) {
+	s := newShed("a", "b").paint(0, scene.UseNormal, "a.png", 64, 64, bump(true, 64)).paint(1, scene.UseNormal, "b.png", 64, 64,
+		bump(false, 64))
+	_, r := do(t, s, Decisions{Sheets: []Sheet{{Slots: []string{"a", "b"}}}})
+	f := found(r, "green")
+	require.NotNil(t, f)
+	assert.Contains(t, f.Text, "b.png. ")
+	_, r = do(t, s, f.Remedies[0].Decision.(Decisions))
+	assert.Nil(t, found(r, "green"))
+}
+
+// What is clear on a sheet does not bleed into what is not, when it is made smaller there.
+func TestClearPixelsDoNotBleedOnSheets(t *testing.T) {
+	leaf := func(x, y int) color.NRGBA {
+		if x%2 == 0 {
+			return color.NRGBA{20, 160, 30, 255}
+		}
+		return color.NRGBA{255, 0, 255, 0} // never seen
+	}
+	s := newShed("leaf", "bark").paint(0, scene.UseBaseColor, "leaf.png", 64, 64, leaf).paint(1, scene.UseBaseColor, "bark.png", 64, 64,
+		picturetest.Plain(90, 60, 30, 255))
+	s.Materials[0].AlphaMode = scene.Mask
+	s.Materials[0].BaseColor, s.Materials[1].BaseColor = [4]float64{1, 1, 1, 1}, [4]float64{1, 1, 1, 1}
+	out, r := do(t, s, Decisions{Sheets: []Sheet{{Slots: []string{"leaf", "bark"}, Most: 32, Padding: 2}}})
+	require.Len(t, r.Sheets, 1)
+	img, place := pixels(t, out.Images[0]), r.Sheets[0].Layout.Places[0]
+	for x := place.X; x < place.X+place.W; x++ {
+		c := picturetest.At(img, x, place.Y+place.H/2)
+		assert.Equal(t, [3]uint8{20, 160, 30}, [3]uint8{c.R, c.G, c.B}, "at %d", x)
+		assert.InDelta(t, 128, float64(c.A), 80)
+	}
+}
+
 // A limit on all pictures is one on sheets.
 func TestSheetsKeepToTheLimit(t *testing.T) {
-	s := newShed("a", "b").paint(0, scene.UseBaseColor, "a.png", 256, 256, stripes(1)).paint(1, scene.UseBaseColor, "b.png", 256, 256, stripes(2))
+	s := newShed("a", "b").paint(0, scene.UseBaseColor, "a.png", 256, 256, stripes(1)).paint(1, scene.UseBaseColor, "b.png", 256, 256,
+		stripes(2))
 	_, r := do(t, s, Decisions{Sheets: []Sheet{{Slots: []string{"a", "b"}}}, Pictures: Pictures{Most: 128}})
 	assert.LessOrEqual(t, max(r.Pictures[0].W, r.Pictures[0].H), 128)
 	_, r = do(t, s, Decisions{Sheets: []Sheet{{Slots: []string{"a", "b"}, Most: 64}}})
@@ -368,8 +412,9 @@ func TestWhatCannotBeOnASheet(t *testing.T) {
 func TestLightSets(t *testing.T) {
 	b := new(shape.Builder)
 	b.Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 2, 3}).Slot(1).Box(geom.Vec3{4, 0, 0}, geom.Vec3{5, 1, 1})
-	s := shed{&scene.Scene{Basis: geom.GLTF, UnitMetres: 1, Meshes: []*scene.Mesh{b.Mesh("m")}, Materials: []scene.Material{scene.NewMaterial("a"),
-		scene.NewMaterial("b")}, Nodes: []scene.Node{{Name: "m", Parent: -1, Mesh: 0, Local: geom.Identity}}}}
+	s := shed{&scene.Scene{Basis: geom.GLTF, UnitMetres: 1, Meshes: []*scene.Mesh{b.Mesh("m")},
+		Materials: []scene.Material{scene.NewMaterial("a"),
+			scene.NewMaterial("b")}, Nodes: []scene.Node{{Name: "m", Parent: -1, Mesh: 0, Local: geom.Identity}}}}
 	out, r := do(t, s, Decisions{Light: Light{Size: 256, Padding: 3, Name: "lamp"}})
 	require.True(t, r.Light.There)
 	assert.False(t, r.Light.Over)

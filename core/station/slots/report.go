@@ -233,10 +233,15 @@ func greenOf(c Cook, key string, f texture.Facts, d Decisions) filter.Green {
 		return filter.GreenDown
 	case c.Recipe.Height != 0:
 		return filter.GreenUp
-	case g != filter.Unsaid && c.Recipe.Green:
-		return filter.GreenUp + filter.GreenDown - g
+	case c.Recipe.Green:
+		return otherWay(g)
 	}
 	return g
+}
+
+// otherWay is green turned; what can't be told still can't.
+func otherWay(g filter.Green) filter.Green {
+	return [...]filter.Green{filter.Unsaid: filter.Unsaid, filter.GreenUp: filter.GreenDown, filter.GreenDown: filter.GreenUp}[g]
 }
 
 func (a Memory) plus(b Memory) Memory {

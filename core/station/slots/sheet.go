@@ -185,7 +185,8 @@ func (k *kitchen) lay(l *laid, sh Sheet) bool {
 			w, h := k.largest(slot)
 			side := density * length[i]
 			r := math.Sqrt(float64(w) / float64(h))
-			sizes[i] = [2]int{filter.PowerOfTwo(max(4*l.pad, int(side*r)), filter.Nearest), filter.PowerOfTwo(max(4*l.pad, int(side/r)), filter.Nearest)}
+			sizes[i] = [2]int{filter.PowerOfTwo(max(4*l.pad, int(side*r)), filter.Nearest),
+				filter.PowerOfTwo(max(4*l.pad, int(side/r)), filter.Nearest)}
 		}
 	}
 	for i := range sizes {
@@ -225,112 +226,128 @@ func (k *kitchen) largest(slot int) (w, h int) {
 	return w, h
 }
 
+// sheetMaker makes the material of a sheet, and plans its pictures.
+type sheetMaker struct {
+	*kitchen
+	l    *laid
+	slot int // of those that leave
+	m    scene.Material
+}
+
 // sheetMaterial is the material of a sheet. Values that differ, or that belong to a picture, are in the
 // pictures; a role that no slot has a picture for, and whose values agree, has none.
 func (k *kitchen) sheetMaterial(l *laid, slot int) scene.Material {
-	p := k.plan
-	m := k.mats[l.slot]
-	m.Maps = [scene.Uses]scene.Map{}
-	first := m
-	all := func(same func(a, b scene.Material) bool) bool {
-		return !slices.ContainsFunc(l.slots, func(i int) bool { return !same(first, k.mats[i]) })
-	}
-	has := func(uses ...scene.Use) bool {
-		return slices.ContainsFunc(l.slots, func(i int) bool {
-			return slices.ContainsFunc(uses, func(u scene.Use) bool { return k.mats[i].Maps[u].Has() })
-		})
-	}
 	if k.d.Bare {
-		return scene.NewMaterial(m.Name)
+		return scene.NewMaterial(k.mats[l.slot].Name)
 	}
-	for _, i := range l.slots { // they agree in what is said here, by clash
-		o := k.mats[i]
-		m.TwoSided = m.TwoSided || o.TwoSided
+	s := &sheetMaker{kitchen: k, l: l, slot: slot, m: k.mats[l.slot]}
+	s.m.Maps = [scene.Uses]scene.Map{}
+	s.agree()
+	if s.wants(func(a, b scene.Material) bool { return a.BaseColor == b.BaseColor }, scene.UseBaseColor) {
+		s.colours()
+	}
+	if s.wants(nil, scene.UseNormal) {
+		s.lay(scene.UseNormal, "normal", filter.Directions, s.normals)
+	}
+	if s.wants(func(a, b scene.Material) bool { return a.Roughness == b.Roughness && a.Metallic == b.Metallic }, scene.UseOcclusion,
+		scene.UseRoughness, scene.UseMetallic) {
+		k.ormSheet(&s.m, l, slot)
+	}
+	if s.wants(func(a, b scene.Material) bool { return a.Emissive == b.Emissive }, scene.UseEmissive) {
+		s.lay(scene.UseEmissive, "glow", filter.Tints, s.glow)
+		s.m.Emissive = [3]float64{1, 1, 1}
+	}
+	return s.m
+}
+
+// wants tells whether a slot has a picture for one of some uses, or values differ.
+func (s *sheetMaker) wants(same func(a, b scene.Material) bool, uses ...scene.Use) bool {
+	return slices.ContainsFunc(s.l.slots, func(i int) bool {
+		o := s.mats[i]
+		return same != nil && !same(s.mats[s.l.slot], o) || slices.ContainsFunc(uses, func(u scene.Use) bool { return o.Maps[u].Has() })
+	})
+}
+
+// agree takes over what is said once for all slots; clash has seen to it that they agree.
+func (s *sheetMaker) agree() {
+	for _, i := range s.l.slots {
+		o := s.mats[i]
+		s.m.TwoSided = s.m.TwoSided || o.TwoSided
 		if o.AlphaMode != scene.Opaque {
-			m.AlphaMode, m.AlphaCutoff = o.AlphaMode, o.AlphaCutoff
+			s.m.AlphaMode, s.m.AlphaCutoff = o.AlphaMode, o.AlphaCutoff
 		}
 		if o.Maps[scene.UseNormal].Has() {
-			m.NormalScale = o.NormalScale
+			s.m.NormalScale = o.NormalScale
 		}
 		if o.Maps[scene.UseOcclusion].Has() {
-			m.Occlusion = o.Occlusion
+			s.m.Occlusion = o.Occlusion
 		}
 		if o.Emissive != [3]float64{} {
-			m.Glow = o.Glow
+			s.m.Glow = o.Glow
 		}
 	}
-	clear := m.AlphaMode != scene.Opaque
-	add := func(use scene.Use, role string, sort filter.Sort, piece func(i int) (texture.Piece, []int)) {
-		sheet := &texture.Sheet{W: l.layout.W, H: l.layout.H, Padding: l.pad}
-		if sort == filter.Directions {
-			sheet.Behind = [4]uint8{128, 128, 255, 255}
-		} else {
-			sheet.Behind = [4]uint8{128, 128, 128, 255}
+}
+
+// lay plans the picture of a use: piece gives what lies on the place of a slot, with the number in the
+// stock of its picture, -1 for none.
+func (s *sheetMaker) lay(use scene.Use, role string, sort filter.Sort, piece func(i int) (texture.Piece, int)) {
+	l := s.l
+	sheet := &texture.Sheet{W: l.layout.W, H: l.layout.H, Padding: l.pad, Behind: [4]uint8{128, 128, 128, 255}}
+	if sort == filter.Directions {
+		sheet.Behind = upright
+	}
+	clear := use == scene.UseBaseColor && s.m.AlphaMode != scene.Opaque
+	c := Cook{Name: s.m.Name + " sheet " + role, W: l.layout.W, H: l.layout.H, Recipe: texture.Recipe{Sort: sort, Sheet: sheet,
+		Format: s.sheetFormat(role, clear), Quality: s.d.Pictures.Quality}}
+	for n, i := range l.slots {
+		x, at := piece(i)
+		x.Rect, x.Of = l.layout.Places[n], -1
+		if at >= 0 {
+			if x.Of = slices.Index(c.In, at); x.Of < 0 {
+				x.Of = len(c.In)
+				c.In = append(c.In, at)
+			}
 		}
-		c := Cook{Name: m.Name + " sheet " + role, W: l.layout.W, H: l.layout.H, Recipe: texture.Recipe{Sort: sort, Sheet: sheet,
-			Format: k.sheetFormat(role, clear && use == scene.UseBaseColor), Quality: k.d.Pictures.Quality}}
-		for n, i := range l.slots {
-			x, in := piece(i)
-			x.Rect = l.layout.Places[n]
-			if len(in) > 0 {
-				at := slices.Index(c.In, in[0])
-				if at < 0 {
-					at = len(c.In)
-					c.In = append(c.In, in[0])
-				}
-				x.Of = at
-			}
-			sheet.Pieces = append(sheet.Pieces, x)
+		sheet.Pieces = append(sheet.Pieces, x)
+	}
+	mp := scene.Map{}
+	mp.Texture = s.textured(mp, c, use, s.slot)
+	s.m.Maps[use] = mp
+	s.plan.Cooks[s.plan.Textures[mp.Texture-1].Image].Role = role
+}
+
+// upright is the direction that leans nowhere.
+var upright = [4]uint8{128, 128, 255, 255}
+
+// colours lays colours, and opacity where a slot lets something through.
+func (s *sheetMaker) colours() {
+	s.lay(scene.UseBaseColor, "colour", filter.Tints, func(i int) (texture.Piece, int) {
+		o := s.mats[i]
+		x := texture.Piece{Value: ColourOf(o.BaseColor), Sort: filter.Tints, Full: o.AlphaMode == scene.Opaque}
+		if x.Full {
+			x.Value[3] = 255
 		}
-		mp := scene.Map{}
-		mp.Texture = k.textured(mp, c, use, slot)
-		m.Maps[use] = mp
-		p.Cooks[p.Textures[mp.Texture-1].Image].Role = role
-	}
-	if has(scene.UseBaseColor) || !all(func(a, b scene.Material) bool { return a.BaseColor == b.BaseColor }) {
-		add(scene.UseBaseColor, "colour", filter.Tints, func(i int) (texture.Piece, []int) {
-			x := texture.Piece{Of: -1, Value: ColourOf(k.mats[i].BaseColor), Sort: filter.Tints, Full: k.mats[i].AlphaMode == scene.Opaque}
-			if x.Full {
-				x.Value[3] = 255
-			}
-			if at := k.imageOf(k.mats[i].Maps[scene.UseBaseColor]); at >= 0 {
-				x.Sort, x.By = k.sort[at], k.mats[i].BaseColor
-				return x, []int{at}
-			}
-			return x, nil
-		})
-		m.BaseColor = [4]float64{1, 1, 1, 1}
-		if clear && slices.ContainsFunc(l.slots, func(i int) bool { return k.mats[i].Maps[scene.UseOpacity].Has() }) {
-			m.Maps[scene.UseOpacity] = scene.Map{Texture: m.Maps[scene.UseBaseColor].Texture, Channel: scene.Alpha}
+		at := s.imageOf(o.Maps[scene.UseBaseColor])
+		if at >= 0 {
+			x.Sort, x.By = s.sort[at], o.BaseColor
 		}
+		return x, at
+	})
+	s.m.BaseColor = [4]float64{1, 1, 1, 1}
+	if s.m.AlphaMode != scene.Opaque && s.wants(nil, scene.UseOpacity) {
+		s.m.Maps[scene.UseOpacity] = scene.Map{Texture: s.m.Maps[scene.UseBaseColor].Texture, Channel: scene.Alpha}
 	}
-	if has(scene.UseNormal) {
-		add(scene.UseNormal, "normal", filter.Directions, func(i int) (texture.Piece, []int) {
-			x := texture.Piece{Of: -1, Value: [4]uint8{128, 128, 255, 255}, Sort: filter.Directions}
-			if at := k.imageOf(k.mats[i].Maps[scene.UseNormal]); at >= 0 {
-				x.Green = k.turns(at)
-				return x, []int{at}
-			}
-			return x, nil
-		})
-	}
-	if has(scene.UseOcclusion, scene.UseRoughness, scene.UseMetallic) ||
-		!all(func(a, b scene.Material) bool { return a.Roughness == b.Roughness && a.Metallic == b.Metallic }) {
-		k.ormSheet(&m, l, slot)
-	}
-	if has(scene.UseEmissive) || !all(func(a, b scene.Material) bool { return a.Emissive == b.Emissive }) {
-		add(scene.UseEmissive, "glow", filter.Tints, func(i int) (texture.Piece, []int) {
-			e := k.mats[i].Emissive
-			x := texture.Piece{Of: -1, Value: ColourOf([4]float64{e[0], e[1], e[2], 1}), Sort: filter.Tints}
-			if at := k.imageOf(k.mats[i].Maps[scene.UseEmissive]); at >= 0 {
-				x.By = [4]float64{e[0], e[1], e[2], 1}
-				return x, []int{at}
-			}
-			return x, nil
-		})
-		m.Emissive = [3]float64{1, 1, 1}
-	}
-	return m
+}
+
+func (s *sheetMaker) normals(i int) (texture.Piece, int) {
+	at := s.imageOf(s.mats[i].Maps[scene.UseNormal])
+	return texture.Piece{Value: upright, Sort: filter.Directions, Green: at >= 0 && s.turns(at)}, at
+}
+
+func (s *sheetMaker) glow(i int) (texture.Piece, int) {
+	e := s.mats[i].Emissive
+	by := [4]float64{e[0], e[1], e[2], 1}
+	return texture.Piece{Value: ColourOf(by), Sort: filter.Tints, By: by}, s.imageOf(s.mats[i].Maps[scene.UseEmissive])
 }
 
 // sheetFormat is what a sheet is written as; a clear one is no JPEG.
@@ -368,7 +385,8 @@ func (k *kitchen) ormSheet(m *scene.Material, l *laid, slot int) {
 				c.In = append(c.In, at)
 			}
 			a := k.gave[[2]int{i, int(u)}]
-			from[ch] = texture.Channel{Of: in, From: channelOf(mat.Maps[u].Channel), Invert: u == scene.UseRoughness && (a.Invert || k.own(at).Invert)}
+			from[ch] = texture.Channel{Of: in, From: channelOf(mat.Maps[u].Channel), Invert: u == scene.UseRoughness &&
+				(a.Invert || k.own(at).Invert)}
 		}
 		if any {
 			x.Channels = from

@@ -217,8 +217,9 @@ func TestOrderHoldsInLODs(t *testing.T) {
 func TestFacesAreMoved(t *testing.T) {
 	b := new(shape.Builder)
 	b.Slot(0).Box(geom.Vec3{0, 0, 0}, geom.Vec3{1, 1, 1}).Box(geom.Vec3{3, 0, 0}, geom.Vec3{4, 1, 1})
-	s := shed{&scene.Scene{Name: "x", Basis: geom.GLTF, UnitMetres: 1, Meshes: []*scene.Mesh{b.Mesh("m")}, Materials: []scene.Material{scene.NewMaterial("a"),
-		scene.NewMaterial("b")}}}
+	s := shed{&scene.Scene{Name: "x", Basis: geom.GLTF, UnitMetres: 1, Meshes: []*scene.Mesh{b.Mesh("m")},
+		Materials: []scene.Material{scene.NewMaterial("a"),
+			scene.NewMaterial("b")}}}
 	s.Nodes = []scene.Node{{Name: "one", Parent: -1, Mesh: 0, Local: geom.Identity},
 		{Name: "two", Parent: -1, Mesh: 0, Local: geom.Translation(geom.Vec3{0, 5, 0})}}
 	count := func(d Decisions, node int) int {
@@ -261,7 +262,8 @@ func TestFacesAreMoved(t *testing.T) {
 func TestNodesAreToldByTheirPlace(t *testing.T) {
 	b := new(shape.Builder)
 	b.Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 1, 1})
-	s := shed{&scene.Scene{Basis: geom.GLTF, UnitMetres: 1, Meshes: []*scene.Mesh{b.Mesh("m")}, Materials: []scene.Material{scene.NewMaterial("a")}}}
+	s := shed{&scene.Scene{Basis: geom.GLTF, UnitMetres: 1, Meshes: []*scene.Mesh{b.Mesh("m")},
+		Materials: []scene.Material{scene.NewMaterial("a")}}}
 	for i, n := range []string{"left", "right"} {
 		s.Nodes = append(s.Nodes, scene.Node{Name: n, Parent: -1, Mesh: -1, Local: geom.Identity},
 			scene.Node{Name: "leaf", Parent: 2 * i, Mesh: 0, Local: geom.Identity})
@@ -273,8 +275,10 @@ func TestNodesAreToldByTheirPlace(t *testing.T) {
 
 // What was decided for slots, pictures and nodes that went is told, and can be dropped.
 func TestLostSlotsAreTold(t *testing.T) {
-	d := Decisions{Joins: []Join{{"gone", "wall"}}, Names: []Name{{"past", "x"}}, Order: []string{"off", "wall"}, Looks: []Look{{Slot: "away", Sides: 1}},
-		Assigned: []Assigned{{Slot: "wall", Use: scene.UseNormal, Picture: strings.Repeat("ab", 32)}}, Sheets: []Sheet{{Slots: []string{"wall", "torn"}}}}
+	d := Decisions{Joins: []Join{{"gone", "wall"}}, Names: []Name{{"past", "x"}}, Order: []string{"off", "wall"},
+		Looks:    []Look{{Slot: "away", Sides: 1}},
+		Assigned: []Assigned{{Slot: "wall", Use: scene.UseNormal, Picture: strings.Repeat("ab", 32)}},
+		Sheets:   []Sheet{{Slots: []string{"wall", "torn"}}}}
 	_, r := do(t, newShed("wall"), d)
 	f := found(r, "lost-slot")
 	require.NotNil(t, f)
@@ -356,8 +360,10 @@ func TestAlphaIsHeldAgainstThePicture(t *testing.T) {
 		at   func(x, y int) color.NRGBA
 		code string
 	}{
-		{"full", scene.Blend, picturetest.Plain(1, 2, 3, 255), "full-wall"}, {"a mask", scene.Blend, mask, "mask-wall"}, {"soft", scene.Blend, soft, ""},
-		{"cut out", scene.Mask, mask, ""}, {"opaque", scene.Opaque, soft, "unused-alpha-wall"}, {"opaque and full", scene.Opaque, picturetest.Plain(1, 2, 3, 255), ""},
+		{"full", scene.Blend, picturetest.Plain(1, 2, 3, 255), "full-wall"}, {"a mask", scene.Blend, mask, "mask-wall"},
+		{"soft", scene.Blend, soft, ""},
+		{"cut out", scene.Mask, mask, ""}, {"opaque", scene.Opaque, soft, "unused-alpha-wall"},
+		{"opaque and full", scene.Opaque, picturetest.Plain(1, 2, 3, 255), ""},
 	} {
 		s := newShed("wall").paint(0, scene.UseBaseColor, "w.png", 32, 8, c.at)
 		s.Materials[0].AlphaMode = c.mode
@@ -384,7 +390,8 @@ func TestAlphaIsHeldAgainstThePicture(t *testing.T) {
 func TestEveryRemedyHelps(t *testing.T) {
 	ask := func(a *Ask) {
 		a.Target = a.Target.Copy()
-		a.Target.Names.Marks, a.Target.Textures.Packing, a.Target.Textures.Largest, a.Target.Mixes, a.Target.Needs.Lightmap = "_", "orm", 64, false, true
+		a.Target.Names.Marks, a.Target.Textures.Packing, a.Target.Textures.Largest, a.Target.Mixes, a.Target.Needs.Lightmap = "_", "orm",
+			64, false, true
 		a.Target.Textures.Formats["colour"] = "jpeg"
 		a.Map = []MapLine{{"", "walls"}}
 	}
@@ -401,8 +408,12 @@ func TestEveryRemedyHelps(t *testing.T) {
 	}
 	s.Materials = append(s.Materials, scene.NewMaterial("old"))
 	s.paint(4, scene.UseBaseColor, "glass.png", 100, 30, stripes(2)).paint(4, scene.UseNormal, "glass_n.png", 64, 64, bump(false, 64)).
-		paint(4, scene.UseRoughness, "glass_r.png", 32, 32, picturetest.Plain(90, 90, 90, 255)).paint(4, scene.UseMetallic, "glass_m.png", 32, 32, picturetest.Plain(9, 9, 9, 255)).
-		paint(5, scene.UseNormal, "noise.png", 32, 32, func(x, y int) color.NRGBA { return color.NRGBA{uint8(100 + (x*7+y*13)%60), 128, 240, 255} })
+		paint(4, scene.UseRoughness, "glass_r.png", 32, 32, picturetest.Plain(90, 90, 90, 255)).paint(4, scene.UseMetallic, "glass_m.png",
+		32, 32, picturetest.Plain(9, 9, 9, 255)).
+		paint(5, scene.UseNormal, "noise.png", 32, 32, func(x, y int) color.NRGBA {
+			return color.NRGBA{uint8(100 + (x*7+y*13)%60), 128, 240,
+				255}
+		})
 	s.give(4, scene.UseEmissive, "torn.png", 10, 10, []byte("\x89PNG\r\n\x1a\nno more"))
 	one := func(d Decisions) *Report {
 		a := Ask{Target: target.Shipped[0]}
@@ -421,7 +432,8 @@ func TestEveryRemedyHelps(t *testing.T) {
 			assert.NotEmpty(t, rem.Decision.(Decisions).Lines(), rem.Label)
 		}
 	}
-	for _, want := range []string{"twins-wall!", "names", "blank-Material", "many", "memory", "unused", "sliver-dust", "mixed", "two-sided", "sides", "large",
+	for _, want := range []string{"twins-wall!", "names", "blank-Material", "many", "memory", "unused", "sliver-dust", "mixed",
+		"two-sided", "sides", "large",
 		"green", "packing", "formats", "light-none", "picture-torn.png", "near-wall!-walls ", "full-glass"} {
 		assert.True(t, codes[want], "%s of %v", want, codes)
 	}
