@@ -488,80 +488,6 @@ func (j judge) alpha() {
 	}
 }
 
-// names holds names against the target's rule, one another, and the kit's map.
-func (j judge) names() {
-	rules := j.by.Target.Names.Rules
-	var wrong []string
-	same := map[string][]string{}
-	for _, s := range j.list {
-		if cleaned(rules, s.Name) != s.Name {
-			wrong = append(wrong, s.Name)
-		}
-		k := strings.ToLower(cleaned(rules, s.Name))
-		same[k] = append(same[k], s.Key)
-	}
-	if len(wrong) > 0 {
-		j.say(finding.Look, "names", figure.Plural(len(wrong), "name breaks", "names break")+" the target’s rule", some(wrong)+
-			". It would be changed on the way, or refused.", j.with("Clean the names",
-			"What the rule does not allow becomes its first mark, or goes.",
-			func(d *Decisions) { d.Clean = true }))
-	}
-	for _, s := range j.list {
-		list := same[strings.ToLower(cleaned(rules, s.Name))]
-		if len(list) < 2 || list[0] != s.Key || !j.more("would be called alike") {
-			continue
-		}
-		apart := j.with("Number them", "The second and those after it get a number.", func(d *Decisions) {
-			later := map[string]bool{}
-			for _, key := range list[1:] {
-				later[key] = true
-			}
-			d.Names = slices.DeleteFunc(slices.Clone(d.Names), func(x Name) bool { return later[x.Slot] })
-			n := 2
-			for _, key := range list[1:] {
-				to := numbered(rules, s.Name, n)
-				for ; len(same[strings.ToLower(to)]) > 0; to = numbered(rules, s.Name, n) {
-					n++
-				}
-				d.Names = append(d.Names, Name{key, to})
-				n++
-			}
-		})
-		j.say(finding.Look, "clash-"+s.Key, and(list)+" would be called alike",
-			"Cleaned by the target's rule and with case ignored they have one name, so that a receiver may take one for the other.",
-			apart, harsh(j.joining("Make them one", s.Key, list[1:]...)))
-	}
-	if len(j.by.Map) == 0 {
-		return
-	}
-	var not []string
-	for _, s := range j.list {
-		switch {
-		case s.Project != "":
-		case s.Near != "" && j.more("are nearly in the project"):
-			near := s.Near
-			j.say(finding.Note, "near-name-"+s.Key, "The project has no “"+s.Name+"”", "The nearest it has is “"+near+"”.",
-				j.with("Call it "+near, "It is the same material everywhere then.", func(d *Decisions) {
-					d.Names = append(slices.DeleteFunc(slices.Clone(d.Names), func(x Name) bool { return x.Slot == s.Key }), Name{s.Key, near})
-				}))
-		default:
-			not = append(not, s.Name)
-		}
-	}
-	if len(not) > 0 {
-		j.say(finding.Note, "not-there", figure.Plural(len(not), "slot is", "slots are")+" not in the project yet", some(not)+".")
-	}
-}
-
-// numbered is a name with a number behind it, within the rules.
-func numbered(r naming.Rules, name string, n int) string {
-	tail := fmt.Sprintf(" %d", n)
-	if list := []rune(name); r.Longest > 0 && len(list)+len(tail) > r.Longest {
-		name = string(list[:max(0, r.Longest-len(tail))])
-	}
-	return cleaned(r, name+tail)
-}
-
 // ownOf is what is decided for one picture.
 func (d Decisions) ownOf(key string) Own {
 	for _, o := range d.Own {
@@ -592,7 +518,8 @@ func (j judge) sheets() {
 		j.say(finding.Look, "not-on-sheet", figure.Plural(len(j.p.Tiled), "slot is", "slots are")+" not on the sheet", some(j.p.Tiled)+".")
 	}
 	if n := len(j.d.Sheets) - len(j.p.sheets); n > 0 {
-		j.say(finding.Look, "no-sheet", figure.Plural(n, "sheet", "sheets")+" could not be made", "Fewer than two of its slots can lie on one, or they have no room on so few texels with that padding.",
+		j.say(finding.Look, "no-sheet", figure.Plural(n, "sheet", "sheets")+" could not be made",
+			"Fewer than two of its slots can lie on one, or they have no room on so few texels with that padding.",
 			j.with("Drop it", "Slots keep their pictures.", func(d *Decisions) {
 				var kept []Sheet
 				for _, l := range j.p.sheets {
