@@ -52,7 +52,7 @@ var slotsRoom = room{
 			}
 			return strings.Join(words, ", ")
 		},
-		"rolelist": func() []string { return slots.Roles[:] },
+		"rolelist": func() []string { return slots.Roles[:scene.UseSpecular] }, // what leaves has no specular one
 		"chosen":   func(list []string, s string) bool { return slices.Contains(list, s) },
 		"kind": func(mime string) string {
 			return strings.ToUpper(strings.TrimPrefix(strings.TrimPrefix(mime, "image/"), "x-"))
@@ -446,7 +446,7 @@ func (p droppedPage) Good() (list []work.Dropped) {
 // Uses are what a picture can be for.
 func (p droppedPage) Uses() [][2]string {
 	list := [][2]string{{"", "nothing"}}
-	for u := range scene.Uses {
+	for u := range scene.UseSpecular {
 		list = append(list, [2]string{slots.Roles[u], u.String()})
 	}
 	return append(list, [2]string{"orm", "occlusion, roughness, metallic"}, [2]string{"gloss", "gloss, for roughness"})

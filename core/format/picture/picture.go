@@ -6,12 +6,14 @@ import (
 	"bytes"
 	"context"
 	"encoding/binary"
+	"errors"
 	"fmt"
 	"image"
 	"image/color"
 	_ "image/gif" // the decoders register themselves
 	_ "image/jpeg"
 	"image/png"
+	"io"
 	"math"
 
 	_ "golang.org/x/image/bmp"
@@ -116,16 +118,22 @@ func Describe(img *scene.Image) {
 func decode(data []byte) (image.Image, error) {
 	mime, w, h := Probe(data)
 	if w == 0 || !Decodes(mime) {
-		return nil, fmt.Errorf("the picture can't be decoded")
+		return nil, fmt.Errorf("it is no picture of a format that can be opened")
 	}
 	if w*h > MaxPixels {
-		return nil, fmt.Errorf("the picture has %d × %d pixels, more than %d million", w, h, MaxPixels>>20)
+		return nil, fmt.Errorf("it has %d × %d pixels, more than %d million; make it smaller", w, h, MaxPixels>>20)
 	}
 	if mime == TGA {
 		return decodeTGA(data)
 	}
 	img, _, err := image.Decode(bytes.NewReader(data))
-	return img, err
+	switch {
+	case errors.Is(err, io.EOF), errors.Is(err, io.ErrUnexpectedEOF):
+		return nil, fmt.Errorf("it ends before all of its %d × %d pixels are there; send it again", w, h)
+	case err != nil:
+		return nil, fmt.Errorf("its pixels are damaged (%w); save it again", err)
+	}
+	return img, nil
 }
 
 // Part is one channel of a picture, or a constant when Data is nil.

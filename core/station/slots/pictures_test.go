@@ -207,6 +207,8 @@ func TestBrokenPicturesHarmNothing(t *testing.T) {
 		require.NotNil(t, f, code)
 		assert.Contains(t, f.Title, code[len("picture-"):])
 	}
+	assert.Regexp(t, "again\\. Drop", found(r, "picture-torn.png").Text)
+	assert.Contains(t, found(r, "picture-huge.png").Text, "make it smaller")
 	assert.NotNil(t, found(r, "not-on-sheet"))
 	assert.Equal(t, scene.Blue, out.Materials[0].Maps[scene.UseMetallic].Channel)
 	assert.Equal(t, 16, pixels(t, out.Images[out.Textures[out.Materials[1].Maps[scene.UseBaseColor].Texture-1].Image]).Bounds().Dx())

@@ -241,7 +241,7 @@ func (d Decisions) Validate() error {
 		}
 	}
 	for _, a := range d.Assigned {
-		if a.Use < 0 || a.Use >= scene.Uses {
+		if a.Use < 0 || a.Use >= scene.UseSpecular {
 			return fmt.Errorf("slot “%s” has no use %d for a picture", a.Slot, a.Use)
 		}
 	}
