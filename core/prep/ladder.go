@@ -12,6 +12,7 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/ladder"
 	"yarvek/core/scene"
+	"yarvek/core/split"
 	"yarvek/core/station/lods"
 )
 
@@ -144,8 +145,52 @@ func made[R any](t *tail, key string, large bool, weigh func(*R) *scene.Scene, f
 		t.err = errUnmade // those who make it are not waited for
 		return nil
 	}
-	ran := false
-	k, err := t.memo.Get(t.ctx, key, func(ctx context.Context) (Kept, error) {
+	k, ran, err := filled(t, t.ctx, key, weigh, fill)
+	if t.err = err; err != nil {
+		return nil
+	}
+	if !ran {
+		t.result.Hits++
+	}
+	return k
+}
+
+// atOnce is how many values that take much memory are made at once.
+const atOnce = 2
+
+// ahead makes values that made will be asked for by their keys, several at once; what goes wrong made will
+// meet again. A key is "" for one that is not to be made. much tells which take much memory meanwhile.
+func ahead[R any](t *tail, keys []string, much func(i int) bool, weigh func(*R) *scene.Scene, fill func(context.Context, int) (*R, error)) {
+	if t.err != nil || !t.in.Make {
+		return
+	}
+	room := make(chan struct{}, atOnce)
+	t.err = split.Each(t.ctx, len(keys), func(i int) {
+		k := keys[i]
+		if k == "" {
+			return
+		}
+		if _, ok := t.memo.Peek(k); ok {
+			return
+		}
+		if t.in.Shelf != nil {
+			if _, ok := t.in.Shelf.Load(k); ok {
+				return
+			}
+		}
+		if much(i) {
+			room <- struct{}{}
+			defer func() { <-room }()
+		}
+		_, _, _ = filled(t, t.ctx, k, weigh, func(ctx context.Context) (*R, error) { return fill(ctx, i) })
+	})
+}
+
+// filled makes a value and keeps it; ran tells that it was not there, nor being made. It may be called from
+// several goroutines.
+func filled[R any](t *tail, ctx context.Context, key string, weigh func(*R) *scene.Scene, fill func(context.Context) (*R, error)) (v *R, ran bool,
+	err error) {
+	k, err := t.memo.Get(ctx, key, func(ctx context.Context) (Kept, error) {
 		ran = true
 		v, err := fill(ctx)
 		if err == nil {
@@ -163,13 +208,10 @@ func made[R any](t *tail, key string, large bool, weigh func(*R) *scene.Scene, f
 		}
 		return Kept{weigh(v), v}, nil
 	})
-	if t.err = err; err != nil {
-		return nil
+	if err != nil {
+		return nil, ran, err
 	}
-	if !ran {
-		t.result.Hits++
-	}
-	return k.report.(*R)
+	return k.report.(*R), ran, nil
 }
 
 // climb is the way down of the scene, or of its outside, with a step at each share that is asked

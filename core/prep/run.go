@@ -47,7 +47,8 @@ type Input struct {
 	Progress func(step string, fraction float64)
 }
 
-// Shelf keeps bytes by key, and may lose any of them at any moment. Equal keys mean equal bytes.
+// Shelf keeps bytes by key, and may lose any of them at any moment. Equal keys mean equal bytes. It is
+// asked from several goroutines.
 type Shelf interface {
 	Load(key string) ([]byte, bool)
 	Save(key string, b []byte)

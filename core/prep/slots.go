@@ -5,6 +5,7 @@ import (
 	"errors"
 	"fmt"
 	"slices"
+	"sync/atomic"
 
 	"yarvek/core/format/picture"
 	"yarvek/core/scene"
@@ -15,6 +16,9 @@ import (
 // EagerPixels is up to how many pixels of pictures are looked at, or made, at once, as [Eager] is for
 // meshes.
 const EagerPixels = 3 << 20
+
+// manyPixels is from how many pixels on few pictures are opened at once.
+const manyPixels = 2 << 20
 
 // slots gives faces their slots, makes the pictures that are decided, and carries both to the LODs.
 func (t *tail) slots() {
@@ -158,6 +162,19 @@ func (t *tail) stock() (images []scene.Image, list []slots.Stock, pending bool) 
 	for _, im := range images {
 		pixels += im.Width * im.Height
 	}
+	var looked atomic.Int64
+	known := make([]string, len(images)) // by which keys; "" of those that are not there
+	for i, im := range images {
+		if im.Found() {
+			known[i] = t.pictureKey(im)
+		}
+	}
+	ahead(t, known, func(i int) bool { return images[i].Width*images[i].Height > manyPixels }, weighFacts,
+		func(ctx context.Context, i int) (*texture.Facts, error) {
+			f := texture.Measure(ctx, images[i].Data)
+			t.say("Looking at pictures", float64(looked.Add(1))/float64(len(images)))
+			return &f, nil
+		})
 	for i, im := range images {
 		key := im.Path
 		if i < len(keys) {
@@ -165,17 +182,15 @@ func (t *tail) stock() (images []scene.Image, list []slots.Stock, pending bool) 
 		}
 		s := slots.Stocked(im, key, i >= len(keys))
 		if s.Found && t.err == nil {
-			f := made(t, t.pictureKey(im), pixels > EagerPixels, func(*texture.Facts) *scene.Scene { return nil },
-				func(ctx context.Context) (*texture.Facts, error) {
-					t.say("Looking at pictures", float64(i)/float64(len(images)))
-					f := texture.Measure(ctx, im.Data)
-					return &f, nil
-				})
+			f := made(t, known[i], pixels > EagerPixels, weighFacts, func(ctx context.Context) (*texture.Facts, error) {
+				f := texture.Measure(ctx, im.Data)
+				return &f, nil
+			})
 			switch {
 			case errors.Is(t.err, errUnmade):
 				t.err, pending = nil, true
 				mime, w, h := picture.Probe(im.Data)
-				s.Facts = texture.Facts{SHA: t.pictureKey(im), Size: len(im.Data), MIME: mime, Width: w, Height: h, Depth: 0}
+				s.Facts = texture.Facts{SHA: known[i], Size: len(im.Data), MIME: mime, Width: w, Height: h, Depth: 0}
 			case t.err == nil:
 				s.Facts = *f
 			}
@@ -184,6 +199,8 @@ func (t *tail) stock() (images []scene.Image, list []slots.Stock, pending bool) 
 	}
 	return images, list, pending
 }
+
+func weighFacts(*texture.Facts) *scene.Scene { return nil }
 
 // pictureKey names what is known of a picture: by its place in what was read, which is known without
 // reading all of it, or by its own address where it was added.
@@ -224,6 +241,40 @@ func (t *tail) cook(plan *slots.Plan, images []scene.Image, stock []slots.Stock)
 		}
 	}
 	out.why = make([]string, len(plan.Cooks))
+	keys := make([]string, len(plan.Cooks)) // "" of those that leave as they came
+	for n, c := range plan.Cooks {
+		if c.Idle() {
+			continue
+		}
+		var of []string
+		for _, i := range c.In {
+			of = append(of, t.pictureKey(images[i]))
+		}
+		if keys[n], t.err = named(fmt.Sprintf("rules %d", Rules), "cooked", []any{of, c.Recipe}); t.err != nil {
+			return out, waits
+		}
+	}
+	var cooked atomic.Int64
+	cook := func(ctx context.Context, n int) (*dish, error) {
+		c := plan.Cooks[n]
+		var in [][]byte
+		for _, i := range c.In {
+			in = append(in, images[i].Data)
+		}
+		b, err := texture.Make(ctx, in, c.Recipe)
+		t.say("Making pictures", float64(cooked.Add(1))/float64(len(plan.Cooks)))
+		if err != nil && ctx.Err() == nil {
+			return &dish{Why: err.Error()}, nil
+		}
+		return &dish{Data: b}, err
+	}
+	ahead(t, keys, func(n int) bool {
+		px := plan.Cooks[n].W * plan.Cooks[n].H
+		for _, i := range plan.Cooks[n].In {
+			px = max(px, images[i].Width*images[i].Height)
+		}
+		return px > manyPixels
+	}, weighDish, cook)
 	for n, c := range plan.Cooks {
 		from := scene.Image{}
 		st := slots.Stock{}
@@ -234,25 +285,7 @@ func (t *tail) cook(plan *slots.Plan, images []scene.Image, stock []slots.Stock)
 			out.images, out.ready = append(out.images, from), append(out.ready, true)
 			continue
 		}
-		var in [][]byte
-		var keys []string
-		for _, i := range c.In {
-			in, keys = append(in, images[i].Data), append(keys, t.pictureKey(images[i]))
-		}
-		key, err := named(fmt.Sprintf("rules %d", Rules), "cooked", []any{keys, c.Recipe})
-		if err != nil {
-			t.err = err
-			return out, waits
-		}
-		data := made(t, key, pixels > EagerPixels, func(b *dish) *scene.Scene { return &scene.Scene{Images: []scene.Image{{Data: b.Data}}} },
-			func(ctx context.Context) (*dish, error) {
-				t.say("Making pictures", float64(n)/float64(len(plan.Cooks)))
-				b, err := texture.Make(ctx, in, c.Recipe)
-				if err != nil && ctx.Err() == nil {
-					return &dish{Why: err.Error()}, nil
-				}
-				return &dish{Data: b}, err
-			})
+		data := made(t, keys[n], pixels > EagerPixels, weighDish, func(ctx context.Context) (*dish, error) { return cook(ctx, n) })
 		switch {
 		case errors.Is(t.err, errUnmade):
 			t.err, waits = nil, true
@@ -268,6 +301,8 @@ func (t *tail) cook(plan *slots.Plan, images []scene.Image, stock []slots.Stock)
 	}
 	return out, waits
 }
+
+func weighDish(d *dish) *scene.Scene { return &scene.Scene{Images: []scene.Image{{Data: d.Data}}} }
 
 // dish is a picture that was made, or why it could not be.
 type dish struct {

@@ -5,6 +5,7 @@ import (
 	"image/color"
 	"math"
 	"slices"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -121,14 +122,21 @@ func TestSlotsAreWorkedOutOnce(t *testing.T) {
 }
 
 // shelf keeps what it is given.
-type shelf map[string][]byte
+type shelf struct{ sync.Map }
 
-func (s shelf) Load(key string) ([]byte, bool) { b, ok := s[key]; return b, ok }
-func (s shelf) Save(key string, b []byte)      { s[key] = slices.Clone(b) }
+func (s *shelf) Load(key string) ([]byte, bool) {
+	b, ok := s.Map.Load(key)
+	if !ok {
+		return nil, false
+	}
+	return b.([]byte), true
+}
+
+func (s *shelf) Save(key string, b []byte) { s.Store(key, slices.Clone(b)) }
 
 // Large pictures are made when that is asked for, and until then it is said that they are not.
 func TestLargePicturesAreWaitedFor(t *testing.T) {
-	kept := shelf{}
+	kept := &shelf{}
 	in := prep.Input{Key: "k", Scene: buoys(t, 1400), Target: preptest.YUp, Shelf: kept}
 	p := prep.Prep{Slots: slots.Decisions{Pictures: slots.Pictures{Power: "down"}}}
 	run := func() *prep.Result {
@@ -142,7 +150,10 @@ func TestLargePicturesAreWaitedFor(t *testing.T) {
 	assert.Equal(t, 1024, before.Slots.Pictures[0].W, "the size is known before")
 	in.Make = true
 	var steps []string
+	var mu sync.Mutex
 	in.Progress = func(step string, f float64) {
+		mu.Lock()
+		defer mu.Unlock()
 		if !slices.Contains(steps, step) {
 			steps = append(steps, step)
 		}

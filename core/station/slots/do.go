@@ -6,6 +6,7 @@ import (
 	"yarvek/core/class"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
+	"yarvek/core/split"
 	"yarvek/core/texture"
 )
 
@@ -28,20 +29,19 @@ func Do(ctx context.Context, s *scene.Scene, added []scene.Image, d Decisions, b
 		if i < len(keys) {
 			key = keys[i]
 		}
-		st := Stocked(im, key, i >= len(keys))
-		if st.Found {
-			st.Facts = texture.Measure(ctx, im.Data)
-		}
-		by.Stock = append(by.Stock, st)
+		by.Stock = append(by.Stock, Stocked(im, key, i >= len(keys)))
 	}
+	few(ctx, len(images), func(i int) {
+		if images[i].Found() {
+			by.Stock[i].Facts = texture.Measure(ctx, images[i].Data)
+		}
+	})
 	came := Moved(ctx, s, s, d.Moves, geom.Identity)
 	plan := NewPlan(ctx, came, s.MaterialKeys(), d, by)
 	made := Made{Images: make([]bool, len(plan.Cooks)), Why: make([]string, len(plan.Cooks))}
 	left := make([]scene.Image, len(plan.Cooks))
-	for n, c := range plan.Cooks {
-		if ctx.Err() != nil {
-			return nil, nil, ctx.Err()
-		}
+	few(ctx, len(plan.Cooks), func(n int) {
+		c := plan.Cooks[n]
 		var in [][]byte
 		for _, i := range c.In {
 			in = append(in, images[i].Data)
@@ -52,14 +52,17 @@ func Do(ctx context.Context, s *scene.Scene, added []scene.Image, d Decisions, b
 		}
 		left[n], made.Images[n] = from, true
 		if c.Idle() {
-			continue
+			return
 		}
 		data, err := texture.Make(ctx, in, c.Recipe)
 		if err != nil {
 			made.Images[n], made.Why[n] = false, err.Error()
-			continue
+			return
 		}
 		left[n] = c.Imaged(data, st, from)
+	})
+	if err := ctx.Err(); err != nil {
+		return nil, nil, err
 	}
 	made.Scene = plan.Apply(ctx, came, left)
 	if d.Light.Size > 0 {
@@ -74,4 +77,14 @@ func Do(ctx context.Context, s *scene.Scene, added []scene.Image, d Decisions, b
 		Bare: d.Light.Size == 0 && by.Target.Needs.Lightmap && FitSet(ctx, s) < 0}
 	r := Run(d, plan, made, against)
 	return made.Scene, r, ctx.Err()
+}
+
+// few calls f for every number below n, two at once at most: each may hold large pictures.
+func few(ctx context.Context, n int, f func(i int)) {
+	room := make(chan struct{}, 2)
+	_ = split.Each(ctx, n, func(i int) {
+		room <- struct{}{}
+		defer func() { <-room }()
+		f(i)
+	})
 }
