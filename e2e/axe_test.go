@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"yarvek/core/prep"
 	"yarvek/internal/demo"
 )
 
@@ -49,20 +50,25 @@ func TestPagesAreAccessible(t *testing.T) {
 	visit("/kits/1?lineup=fit")
 	visit("/kits/1/exports")
 	visit("/kits/1?find=nothing+like+that")
-	for _, at := range []string{"source", "size", "axes", "pivot", "surface", "budget", "export"} {
-		visit("/assets/10/" + at) // the messy scene
-		visit("/assets/1/" + at)  // settled, and sent
+	for _, in := range prep.Stations() {
+		visit("/assets/10/" + in.ID) // the messy scene
+		visit("/assets/1/" + in.ID)  // settled, and sent
 	}
 	visit("/assets/1/revisions")
 	visit("/assets/1/revisions/1")
 	visit("/assets/77")
 	// Everything unfolded, a refusal told, the keys open.
-	for _, at := range []string{"source", "size", "axes", "pivot", "surface", "budget", "export"} {
-		do(t, ctx, chromedp.Navigate(h.URL+"/assets/10/"+at))
+	for _, in := range prep.Stations() {
+		do(t, ctx, chromedp.Navigate(h.URL+"/assets/10/"+in.ID))
 		until(t, ctx, `document.querySelector("#worksheet")`)
 		js[bool](t, ctx, `(document.querySelectorAll("details").forEach((d) => { d.open = true }), true)`)
-		check(at + ", unfolded")
+		check(in.ID + ", unfolded")
 	}
+	do(t, ctx, chromedp.Navigate(h.URL+"/assets/6/slots"))
+	until(t, ctx, `document.querySelector("#picture-0")`)
+	js[bool](t, ctx, `(document.querySelectorAll("details").forEach((d) => { d.open = true }), document.querySelector("#picture-1").click(), true)`)
+	until(t, ctx, `document.querySelector("#onepicture").open`)
+	check("one picture, and what several slots are")
 	do(t, ctx, chromedp.Navigate(h.URL+"/assets/10/size"))
 	js[bool](t, ctx, `(() => { const f = document.querySelector("#factor"); f.value = "no"; document.querySelector("#setfactor").click(); return true })()`)
 	until(t, ctx, `document.querySelector(".trouble")`)
