@@ -21,6 +21,7 @@ import (
 	"yarvek/core/format/obj"
 	"yarvek/core/format/pack"
 	"yarvek/core/geom"
+	"yarvek/core/prep"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 )
@@ -237,13 +238,16 @@ func TestASheetFitsItsWindow(t *testing.T) {
 	do(t, ctx, chromedp.Navigate(h.URL), chromedp.SetUploadFiles(chromedp.CSS("form.drop input"), files))
 	until(t, ctx, `document.querySelector(".row-link")`)
 	for _, w := range []int64{1024, 1280, 2560} {
-		for _, st := range []string{"source", "size", "axes", "pivot", "export"} {
+		for _, in := range prep.Stations() {
+			st := in.ID
 			do(t, ctx, chromedp.EmulateViewport(w, int64(math.Round(float64(w)*0.6))), chromedp.Navigate(h.URL+"/assets/1/"+st))
+			js[bool](t, ctx, `(document.querySelectorAll("#worksheet details").forEach((d) => { d.open = true }), true)`)
 			over, err := chromedp.Run(ctx, chromedp.Evaluate[string](`(() => {
 				const d = document.scrollingElement, out = [];
 				if (d.scrollHeight > innerHeight + 1 || d.scrollWidth > innerWidth + 1) out.push("page " + d.scrollWidth + "x" + d.scrollHeight);
 				const w = document.querySelector("#worksheet");
-				if (w.scrollWidth > w.clientWidth + 1) out.push("worksheet " + w.scrollWidth + " in " + w.clientWidth);
+				if (w.scrollWidth > w.clientWidth + 1) out.push("worksheet " + w.scrollWidth + " in " + w.clientWidth + ": " + [...w.querySelectorAll("*")]
+					.filter((e) => e.getBoundingClientRect().right > w.getBoundingClientRect().left + w.clientWidth + 1).map((e) => e.outerHTML.slice(0, 80)));
 				for (const b of document.querySelectorAll(".top > *, .tape > *, .foot > *"))
 					if (b.getBoundingClientRect().right > innerWidth + 1) out.push(b.className + " cut off");
 				return out.join("; ");
