@@ -76,6 +76,9 @@ func (p *Placement) At(uv [2]float64) [2]float64 {
 	return [2]float64{cos*u + sin*v + p.Offset[0], 1 - (-sin*u + cos*v + p.Offset[1])}
 }
 
+// Same tells whether two placements do the same; nil is one that changes nothing, and only nil is.
+func (p *Placement) Same(q *Placement) bool { return p == q || p != nil && q != nil && *p == *q }
+
 // PlacedBelow is the placement that scales by s and moves by o in coordinates whose
 // origin is the bottom left, as MTL and FBX give it; nil when it changes nothing.
 func PlacedBelow(o, s [2]float64) *Placement {

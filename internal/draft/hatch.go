@@ -59,12 +59,12 @@ func (m *Model) BySlot(ctx context.Context, order []int) *Model {
 		if int(s) < len(order) {
 			k = max(0, order[s])
 		}
-		out.tint[f] = uint8(len(densityColors)) + uint8(k%maxSpots)
+		out.tint[f] = uint8(len(densityColors)) + uint8(min(k, maxSpots))
 	}
 	return &out
 }
 
-// maxSpots is how many slots are told apart on a view.
+// maxSpots is how many slots are told apart on a view; all further ones look alike, and have no letter there.
 const maxSpots = 64
 
 // Spot is where a slot is widest on a view.
@@ -91,7 +91,7 @@ func (s *shot) hatch(v *View) {
 				end++
 			}
 			k, mid := int(sh-hatchFrom), (x+end)/2
-			if wide := end - x; float64(wide) > best[k].Room {
+			if wide := end - x; k < maxSpots && float64(wide) > best[k].Room {
 				up, down := y, y
 				for up > 0 && b.shade[(up-1)*b.w+mid] == sh {
 					up--
@@ -187,22 +187,11 @@ func (list SlotLegend) draw(c *canvas) {
 		if !ok {
 			continue
 		}
-		x, y := c.Layout.foot(side)
+		x, y := c.Layout.corner(side)
 		x, y = x+best.X, y-c.Views[side].Height+best.Y
 		fmt.Fprintf(&c.pen, `<g class="slot-mark"><rect x="%.1f" y="%.1f" width="14" height="15" rx="2"/>`, x-7, y-8)
 		c.text("fig slot-letter mid", x, y+3.5, s.Letter)
 		c.WriteString(`</g>`)
 		c.take(x, y, 14, 15)
 	}
-}
-
-// foot is where the lower left corner of a view's box stands on the paper.
-func (l Layout) foot(side Side) (x, y float64) {
-	switch side {
-	case RightSide:
-		return l.sx, l.floor
-	case Plan:
-		return l.fx, l.planY
-	}
-	return l.fx, l.floor
 }

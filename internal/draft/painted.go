@@ -33,9 +33,14 @@ type Paint struct {
 	Count    int  `json:"count"`
 }
 
+// printed are the uses of pictures besides that of the colour, by the turntable's words; uses without one
+// it does not show.
+var printed = [scene.Uses]string{scene.UseMetallic: "metallic", scene.UseRoughness: "roughness", scene.UseNormal: "normal",
+	scene.UseOcclusion: "occlusion", scene.UseEmissive: "emissive", scene.UseOpacity: "opacity"}
+
 // Print is a picture of a material besides that of its colour, which lies on the same UVs.
 type Print struct {
-	Use     string `json:"use"`     // in the words of [scene.Use]
+	Use     string `json:"use"`     // of [printed]
 	Picture int    `json:"picture"` // of the scene's images
 	Channel int    `json:"channel"` // 0 all of it, 1 red, 2 green, 3 blue, 4 alpha
 }
@@ -204,12 +209,12 @@ func paintOf(s *scene.Scene, m scene.Material, shown Shown) Paint {
 	lies := lying(m)
 	for use, mp := range m.Maps {
 		t, ok := has(mp)
-		if u := scene.Use(use); !ok || u == scene.UseBaseColor || u == scene.UseHeight || u == scene.UseSpecular ||
-			mp.UVSet != lies.UVSet || !same(mp.Place, lies.Place) ||
-			u == scene.UseOpacity && mp.Channel == scene.Alpha {
+		word := printed[use]
+		if !ok || word == "" || mp.UVSet != lies.UVSet || !mp.Place.Same(lies.Place) ||
+			scene.Use(use) == scene.UseOpacity && mp.Channel == scene.Alpha {
 			continue
 		}
-		p.Prints = append(p.Prints, Print{Use: scene.Use(use).String(), Picture: t.Image, Channel: int(mp.Channel)})
+		p.Prints = append(p.Prints, Print{Use: word, Picture: t.Image, Channel: int(mp.Channel)})
 		if scene.Use(use) == scene.UseNormal && shown.Down != nil && shown.Down(t.Image) {
 			p.Bumps = -p.Bumps
 		}
@@ -221,7 +226,7 @@ func paintOf(s *scene.Scene, m scene.Material, shown Shown) Paint {
 		p.Glow[k] = min(1, m.Emissive[k]*m.Glow)
 	}
 	if e := m.Maps[scene.UseEmissive]; e.Has() && !slices.ContainsFunc(p.Prints,
-		func(x Print) bool { return x.Use == scene.UseEmissive.String() }) {
+		func(x Print) bool { return x.Use == printed[scene.UseEmissive] }) {
 		p.Glow = [3]float64{} // where it glows is in a picture that is not shown
 	}
 	if c := m.Maps[scene.UseBaseColor]; c.Has() {
@@ -246,9 +251,6 @@ func lying(m scene.Material) scene.Map {
 	}
 	return scene.Map{}
 }
-
-// same tells whether two pictures are placed alike.
-func same(a, b *scene.Placement) bool { return a == b || a != nil && b != nil && *a == *b }
 
 // vertexOf is corner k of a placed mesh, seen with a material.
 func vertexOf(s *scene.Scene, mesh *scene.Mesh, k int32, mat int, flat geom.Vec3) vertex {
