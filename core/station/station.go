@@ -118,6 +118,15 @@ func (a *Account) Refer(in Info, d Decisions, keys []string) {
 // someNames is how many names a sentence lists.
 const someNames = 8
 
+// Letter names things in a list, counting from 0: A to Z, then AA and on.
+func Letter(i int) string {
+	s := ""
+	for i++; i > 0; i = (i - 1) / 26 {
+		s = string(rune('A'+(i-1)%26)) + s
+	}
+	return s
+}
+
 // Some lists the first few names, and counts the rest.
 func Some(names []string) string {
 	if len(names) > someNames {

@@ -23,7 +23,6 @@ type Facts struct {
 	Depth         int // bits a channel
 	Shows         picture.Shows
 	Green         filter.Green
-	Fit           float64 // how sure Green is, from -1 to 1
 	Full, Clear   float64 // shares of pixels that are opaque, and that are clear
 	Even          bool    // every pixel is the same
 	Broken        string  // why it can't be opened
@@ -46,7 +45,7 @@ func Measure(ctx context.Context, data []byte) Facts {
 	f.Channels, f.Depth = held.Channels, held.Depth
 	f.Shows, _ = picture.ShowsOf(img)
 	if f.Shows == picture.Directions {
-		f.Green, f.Fit = filter.GreenOf(ctx, img)
+		f.Green, _ = filter.GreenOf(ctx, img)
 	}
 	f.alpha(ctx, img)
 	return f

@@ -88,7 +88,7 @@ func Make(ctx context.Context, in [][]byte, r Recipe) ([]byte, error) {
 	to := r.Format
 	if to == Same {
 		to = PNG
-		if r.Pack == nil && r.Sheet == nil && Opaque(img) { // painted had a picture to begin with
+		if r.Pack == nil && r.Sheet == nil && img.Opaque() { // painted had a picture to begin with
 			if mime, _, _ := picture.Probe(in[0]); mime == JPEG.MIME() {
 				to = JPEG
 			}
@@ -229,9 +229,6 @@ func (r Recipe) Size(w, h int) (int, int) {
 	}
 	return w, h
 }
-
-// Opaque tells whether no pixel lets anything through.
-func Opaque(img *image.NRGBA) bool { return img.Opaque() }
 
 // Bytes are what a picture takes in graphics memory with all its mips: four bytes a texel as it is, and
 // in blocks of 4 x 4 texels of sixteen bytes each.

@@ -271,16 +271,9 @@ func (b *body) grow(in map[int32]int8, seeds [2]int32, size float64) {
 		in[x.face] = x.side
 		seed := seeds[x.side-1]
 		for c := b.m.FaceStart[x.face]; c < b.m.FaceStart[x.face+1]; c++ {
-			e := b.net.Edge[c]
-			if e < 0 {
-				continue
-			}
-			f, g, ok := b.soft(e)
+			f, ok := b.across(c, x.face)
 			if !ok {
 				continue
-			}
-			if f == x.face {
-				f = g
 			}
 			if side, within := in[f]; within && side == 0 {
 				step := b.middle[f].Dist(b.middle[x.face])/max(size,

@@ -86,18 +86,11 @@ func (b *body) beside(c *chart, owner []int32, self int) []int {
 	long := map[int]float64{}
 	for _, f := range c.faces {
 		for k := b.m.FaceStart[f]; k < b.m.FaceStart[f+1]; k++ {
-			e := b.net.Edge[k]
-			if e < 0 {
-				continue
-			}
-			p, q, ok := b.soft(e)
+			g, ok := b.across(k, f)
 			if !ok {
 				continue
 			}
-			if p == f {
-				p = q
-			}
-			if o := int(owner[p]); o >= 0 && o != self {
+			if o := int(owner[g]); o >= 0 && o != self {
 				long[o] += b.m.Points[b.m.Corners[k]].Dist(b.m.Points[b.m.Corners[b.net.Next(k)]])
 			}
 		}

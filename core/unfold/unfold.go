@@ -227,6 +227,19 @@ func (b *body) soft(e int32) (f, g int32, ok bool) {
 	return f, g, f != g && b.area[f] > 0 && b.area[g] > 0 && b.normal[f].Dot(b.normal[g]) >= sharp
 }
 
+// across is the face on the other side of the edge that begins at a corner of a face, when it is soft.
+func (b *body) across(corner, face int32) (int32, bool) {
+	e := b.net.Edge[corner]
+	if e < 0 {
+		return 0, false
+	}
+	f, g, ok := b.soft(e)
+	if f == face {
+		f = g
+	}
+	return f, ok
+}
+
 // regions are faces that hang together over soft edges, the largest first by the number of their faces.
 func (b *body) regions() [][]int32 {
 	sets := union.New(b.m.Faces())

@@ -500,22 +500,22 @@ func (p picturePage) Own(key string) slots.Own {
 	return slots.Own{}
 }
 
-// pictureOf is the number of the picture that a request is about.
-func pictureOf(r *http.Request, o *work.Opened) (int, error) {
+// openPicture opens the asset of a request that is about one of its pictures, and gives the picture's number.
+func (s *Server) openPicture(r *http.Request) (*work.Opened, int, error) {
+	o, err := s.open(r)
+	if err != nil {
+		return nil, 0, err
+	}
 	n, err := strconv.Atoi(chi.URLParam(r, "picture"))
 	if err != nil || n < 0 || n >= len(o.Result.Slots.Pictures) {
-		return 0, work.ErrNotFound
+		return nil, 0, work.ErrNotFound
 	}
-	return n, nil
+	return o, n, nil
 }
 
 // onePicture shows a picture before and after, and what differs.
 func (s *Server) onePicture(w http.ResponseWriter, r *http.Request) error {
-	o, err := s.open(r)
-	if err != nil {
-		return err
-	}
-	n, err := pictureOf(r, o)
+	o, n, err := s.openPicture(r)
 	if err != nil {
 		return err
 	}
@@ -527,11 +527,7 @@ func (s *Server) onePicture(w http.ResponseWriter, r *http.Request) error {
 
 // pictureFile sends a picture: as it came, as it leaves, small, or what differs.
 func (s *Server) pictureFile(w http.ResponseWriter, r *http.Request) error {
-	o, err := s.open(r)
-	if err != nil {
-		return err
-	}
-	n, err := pictureOf(r, o)
+	o, n, err := s.openPicture(r)
 	if err != nil {
 		return err
 	}

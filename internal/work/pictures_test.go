@@ -100,7 +100,7 @@ func TestPicturesAreAddedToAnAsset(t *testing.T) {
 		require.NoError(t, err)
 		require.Len(t, o.Result.Delivery.Scene.Images, 1)
 		assert.Equal(t, red, string(o.Result.Delivery.Scene.Images[0].Data))
-		assert.True(t, o.Result.Slots.Pictures[0].Added)
+		assert.True(t, o.Result.Slots.Pictures[0].Was[0].Added)
 		d.Close()
 		require.NoError(t, d.store.Close())
 		d = desk(t, dir)

@@ -13,6 +13,7 @@ import (
 	"yarvek/core/measure"
 	"yarvek/core/scene"
 	"yarvek/core/solid"
+	"yarvek/core/station"
 	"yarvek/core/topo"
 )
 
@@ -313,15 +314,6 @@ func (s Shape) Source() string {
 	return "of the file"
 }
 
-// letter names shapes: A to Z, then AA and on.
-func letter(i int) string {
-	s := ""
-	for i++; i > 0; i = (i - 1) / 26 {
-		s = string(rune('A'+(i-1)%26)) + s
-	}
-	return s
-}
-
 // Gather lists the shapes in force, with their forms. made is what each fit came to, in coordinates
 // as Source leaves the scene or in those of the outcome, as flagged; placed carries the first to the
 // second.
@@ -332,7 +324,7 @@ func Gather(ctx context.Context, d Decisions, made []Fitted, hand []Hand, s *sce
 		if len(x.Form.Convex.Planes) == 0 && x.Form.Capsule == nil {
 			return // without a volume there is nothing to touch
 		}
-		x.Letter = letter(len(list))
+		x.Letter = station.Letter(len(list))
 		if x.Of >= 0 {
 			x.Name = s.Nodes[x.Of].Name
 		} else {

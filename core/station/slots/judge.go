@@ -12,6 +12,7 @@ import (
 	"yarvek/core/finding"
 	"yarvek/core/naming"
 	"yarvek/core/scene"
+	"yarvek/core/station"
 	"yarvek/core/texture"
 )
 
@@ -29,6 +30,13 @@ type judge struct {
 // mostSaid is how many findings of one kind are said one by one.
 const mostSaid = 12
 
+// kinds are the findings of which there may be one for each slot or picture, by how their codes begin, with
+// words for what the rest of them are.
+var kinds = map[string]string{"twins": "sets of twins", "near": "pairs of near twins", "blank": "slots that say nothing",
+	"sliver": "slots of hardly anything", "full": "slots drawn as if they were clear", "mask": "slots that hold a mask",
+	"unused-alpha": "slots with alpha nobody sees", "clash": "names that become one", "near-name": "slots nearly in the project",
+	"unsaid": "normal maps whose green can’t be told", "picture": "pictures that can’t be had"}
+
 // more tells whether another finding of a kind is said by itself, and counts those that are not.
 func (j judge) more(kind string) bool {
 	j.said[kind]++
@@ -37,11 +45,10 @@ func (j judge) more(kind string) bool {
 
 // rest tells how many findings of a kind were not said.
 func (j judge) rest() {
-	kinds := slices.Sorted(maps.Keys(j.said))
-	for _, k := range kinds {
+	for _, k := range slices.Sorted(maps.Keys(j.said)) {
 		if n := j.said[k] - mostSaid; n > 0 {
-			j.say(finding.Note, "more-"+k, figure.Plural(n, "more slot is", "more slots are")+" like those above",
-				fmt.Sprintf("The first %d that %s are listed.", mostSaid, k))
+			j.say(finding.Note, "more-"+k, fmt.Sprintf("%s more %s", figure.Count(n), kinds[k]),
+				fmt.Sprintf("The first %d are listed; others come when these are settled.", mostSaid))
 		}
 	}
 }
@@ -114,25 +121,29 @@ func (j judge) joining(label, into string, slots ...string) finding.Remedy {
 // lost are decisions for what is not there.
 func (j judge) lost() {
 	j.Refer(Info, j.d, j.by.Nodes)
-	if len(j.p.Lost) == 0 {
+	lost := slices.Clone(j.p.Lost)
+	for _, sha := range j.p.LostPictures {
+		lost = append(lost, "picture "+sha[:min(8, len(sha))])
+	}
+	if len(lost) == 0 {
 		return
 	}
-	gone := func(k string) bool { return slices.Contains(j.p.Lost, k) }
-	j.say(finding.Look, "lost-slot", figure.Plural(len(j.p.Lost), "slot decided for is", "slots decided for are")+" not in this revision",
-		some(j.p.Lost)+". What was decided for others still holds.",
+	j.say(finding.Look, "lost-slot", figure.Plural(len(lost), "slot decided for is", "slots decided for are")+" not in this revision",
+		station.Some(lost)+". What was decided for others still holds.",
 		j.with("Drop these decisions", "Nothing changes but that they are no longer kept.",
-			func(d *Decisions) { *d = d.without(gone) }))
+			func(d *Decisions) { *d = d.without(j.p.Lost, j.p.LostPictures) }))
 }
 
-// without are the decisions but those for slots that are gone.
-func (d Decisions) without(gone func(string) bool) Decisions {
+// without are the decisions but those for slots and pictures that are gone.
+func (d Decisions) without(slotKeys, pictures []string) Decisions {
+	gone := func(k string) bool { return slices.Contains(slotKeys, k) }
 	d.Moves = slices.DeleteFunc(slices.Clone(d.Moves), func(m Move) bool { return gone(m.To) || m.From != "" && gone(m.From) })
 	d.Joins = slices.DeleteFunc(slices.Clone(d.Joins), func(x Join) bool { return gone(x.Slot) || gone(x.Into) })
 	d.Order = slices.DeleteFunc(slices.Clone(d.Order), gone)
 	d.Names = slices.DeleteFunc(slices.Clone(d.Names), func(n Name) bool { return gone(n.Slot) })
 	d.Looks = slices.DeleteFunc(slices.Clone(d.Looks), func(l Look) bool { return gone(l.Slot) })
 	d.Assigned = slices.DeleteFunc(slices.Clone(d.Assigned), func(a Assigned) bool {
-		return gone(a.Slot) || gone("picture "+a.Picture[:min(8, len(a.Picture))])
+		return gone(a.Slot) || slices.Contains(pictures, a.Picture)
 	})
 	var sheets []Sheet
 	for _, s := range d.Sheets {
@@ -184,7 +195,7 @@ func (j judge) blank() {
 	for _, s := range j.list {
 		if len(s.Was) > 1 || s.Sheet > 0 || j.d.Bare || !plainLook(s.Material) ||
 			!(naming.Idle(s.Had) || strings.Contains(strings.ToLower(s.Had), "material")) ||
-			!j.more("say nothing") {
+			!j.more("blank") {
 			continue
 		}
 		var rem []finding.Remedy
@@ -200,16 +211,19 @@ func (j judge) blank() {
 }
 
 // facetted is something two materials can differ in.
-type facetted struct{ what, is string }
+type facetted struct {
+	what, is string
+	picture  bool
+}
 
 // facets are all that two materials can differ in, by the words for it.
 func (j judge) facets(i int) []facetted {
 	m := j.Slots[i].Material
 	out := []facetted{
-		{"colour", fmt.Sprint(m.BaseColor)}, {"metallic", fmt.Sprint(m.Metallic)}, {"roughness", fmt.Sprint(m.Roughness)},
-		{"what glows", fmt.Sprint(m.Emissive, m.Glow)}, {"opacity", fmt.Sprint(m.AlphaMode, m.AlphaCutoff)},
-		{"how many sides", fmt.Sprint(m.TwoSided)}, {"how strong normals are", fmt.Sprint(m.NormalScale)},
-		{"how strong occlusion is", fmt.Sprint(m.Occlusion)}, {"lighting", fmt.Sprint(m.Unlit)}}
+		{what: "colour", is: fmt.Sprint(m.BaseColor)}, {what: "metallic", is: fmt.Sprint(m.Metallic)}, {what: "roughness", is: fmt.Sprint(m.Roughness)},
+		{what: "what glows", is: fmt.Sprint(m.Emissive, m.Glow)}, {what: "opacity", is: fmt.Sprint(m.AlphaMode, m.AlphaCutoff)},
+		{what: "how many sides", is: fmt.Sprint(m.TwoSided)}, {what: "how strong normals are", is: fmt.Sprint(m.NormalScale)},
+		{what: "how strong occlusion is", is: fmt.Sprint(m.Occlusion)}, {what: "lighting", is: fmt.Sprint(m.Unlit)}}
 	for use, mp := range m.Maps {
 		is := "none"
 		if mp.Has() {
@@ -229,13 +243,10 @@ func (j judge) facets(i int) []facetted {
 			}
 			is = fmt.Sprint(of, recipeKey(c.Recipe), t.WrapU, t.WrapV, mp.UVSet, mp.Channel, place)
 		}
-		out = append(out, facetted{scene.Use(use).String() + " picture", is})
+		out = append(out, facetted{scene.Use(use).String() + " picture", is, true})
 	}
 	return out
 }
-
-// isPicture tells that what differs is a picture.
-func isPicture(what string) bool { return strings.HasSuffix(what, " picture") }
 
 // near tells whether values of two materials can hardly be told apart: each within a twentieth.
 func near(a, b scene.Material) bool {
@@ -280,7 +291,7 @@ func (j judge) twins() {
 	}
 	for _, a := range firsts {
 		list := same[fmt.Sprint(facets[a])]
-		if len(list) < 2 || !j.more("are twins") {
+		if len(list) < 2 || !j.more("twins") {
 			continue
 		}
 		var names []string
@@ -302,14 +313,15 @@ func (j judge) twins() {
 	for n, a := range firsts {
 		for _, b := range firsts[n+1:] {
 			var differs []string
+			painted := false // otherwise
 			for k, f := range facets[b] {
 				if f.is != facets[a][k].is {
-					differs = append(differs, f.what)
+					differs, painted = append(differs, f.what), painted || f.picture
 				}
 			}
 			x, y := j.Slots[a], j.Slots[b]
-			if len(differs) > mostNear || !near(x.Material, y.Material) || slices.ContainsFunc(differs, isPicture) ||
-				!j.more("are nearly twins") {
+			if len(differs) > mostNear || !near(x.Material, y.Material) || painted ||
+				!j.more("near") {
 				continue
 			}
 			j.say(finding.Note, "near-"+x.Key+"-"+y.Key, fmt.Sprintf("%s and %s are nearly twins", x.Name, y.Name),
@@ -326,7 +338,7 @@ func (j judge) slivers() {
 		return
 	}
 	for _, s := range j.list {
-		if s.Share >= sliver || s.Stat.Area <= 0 || !j.more("hardly anything is") {
+		if s.Share >= sliver || s.Stat.Area <= 0 || !j.more("sliver") {
 			continue
 		}
 		var rem []finding.Remedy
@@ -387,12 +399,12 @@ func (j judge) unused() {
 	}
 	if len(names) > 0 {
 		j.say(finding.Note, "unused", figure.Plural(len(names), "material", "materials")+" no face uses",
-			some(names)+". They don't leave in FBX and OBJ, and cost nothing; in glTF they stand in the file.",
+			station.Some(names)+". They don't leave in FBX and OBJ, and cost nothing; in glTF they stand in the file.",
 			j.with("Leave them behind", "They are in no file then.", func(d *Decisions) { d.Drop = true }))
 	}
 	if len(j.Orphans) > 0 {
 		j.say(finding.Note, "orphans", figure.Plural(len(j.Orphans), "picture", "pictures")+" no slot uses",
-			some(j.Orphans)+". They don't leave.")
+			station.Some(j.Orphans)+". They don't leave.")
 	}
 }
 
@@ -443,17 +455,17 @@ func (j judge) alpha() {
 		}
 		full := s.Material.BaseColor[3] >= 1
 		switch {
-		case s.Material.AlphaMode != scene.Opaque && full && f.Full >= 1 && j.more("are drawn as if they were clear"):
+		case s.Material.AlphaMode != scene.Opaque && full && f.Full >= 1 && j.more("full"):
 			j.say(finding.Look, "full-"+s.Key, s.Name+" is drawn "+alphaWords[s.Material.AlphaMode]+", and nothing of it is clear",
 				"Its opacity is full everywhere. Drawn like that it costs more, and sorts badly.",
 				j.with("Draw it opaque", "It looks the same.", looked(scene.Opaque, s)))
 			j.at(s)
-		case s.Material.AlphaMode == scene.Blend && full && f.Full < 1 && f.Partly() <= 1-maskFrom && j.more("hold a mask"):
+		case s.Material.AlphaMode == scene.Blend && full && f.Full < 1 && f.Partly() <= 1-maskFrom && j.more("mask"):
 			j.say(finding.Look, "mask-"+s.Key, s.Name+" is drawn translucent, and its picture is a mask",
 				figure.Percent(f.Full+f.Clear)+" of its pixels are wholly there or wholly not. Cut out it costs less, and needs no sorting.",
 				j.with("Draw it cut out", "Pixels of less than half opacity are not drawn.", looked(scene.Mask, s)))
 			j.at(s)
-		case s.Material.AlphaMode == scene.Opaque && f.Channels == 4 && f.Full < 1 && f.Clear > 0.001 && j.more("have alpha nobody sees"):
+		case s.Material.AlphaMode == scene.Opaque && f.Channels == 4 && f.Full < 1 && f.Clear > 0.001 && j.more("unused-alpha"):
 			j.say(finding.Note, "unused-alpha-"+s.Key, s.Name+" is opaque, and its picture is not",
 				figure.Percent(1-f.Full)+" of its pixels are clear in part, which shows nowhere.",
 				harsh(j.with("Draw it cut out", "Pixels of less than half opacity are not drawn.", looked(scene.Mask, s))))
@@ -461,7 +473,7 @@ func (j judge) alpha() {
 	}
 	if n := len(j.list); !j.by.Target.Mixes && len(clear) > 0 && len(clear) < n &&
 		slices.ContainsFunc(j.list, func(s Slot) bool { return s.Stat.Mixed }) {
-		j.say(finding.Look, "mixed", "Translucent and opaque faces share a mesh", some(clear)+
+		j.say(finding.Look, "mixed", "Translucent and opaque faces share a mesh", station.Some(clear)+
 			" is translucent, and the target takes no mesh of both. Split it by slot at Source, or draw it cut out.",
 			j.with("Draw them cut out", "Pixels of less than half opacity are not drawn.", looked(scene.Mask, blended...)))
 	}
@@ -475,7 +487,7 @@ func (j judge) alpha() {
 	}
 	if len(two) > 0 {
 		j.say(finding.Note, "two-sided", figure.Plural(len(two), "slot is", "slots are")+" drawn from both sides",
-			some(two)+": "+figure.Percent(share)+" of the surface is drawn twice where its back is seen, and none of it is left out "+
+			station.Some(two)+": "+figure.Percent(share)+" of the surface is drawn twice where its back is seen, and none of it is left out "+
 				"when it faces away.",
 			harsh(j.with("Draw all from one side", "Backs are not drawn.", func(d *Decisions) {
 				d.Looks = slices.Clone(d.Looks)
@@ -515,7 +527,7 @@ func (d Decisions) Owning(key string, change func(*Own)) Decisions {
 
 func (j judge) sheets() {
 	if len(j.p.Tiled) > 0 {
-		j.say(finding.Look, "not-on-sheet", figure.Plural(len(j.p.Tiled), "slot is", "slots are")+" not on the sheet", some(j.p.Tiled)+".")
+		j.say(finding.Look, "not-on-sheet", figure.Plural(len(j.p.Tiled), "slot is", "slots are")+" not on the sheet", station.Some(j.p.Tiled)+".")
 	}
 	if n := len(j.d.Sheets) - len(j.p.sheets); n > 0 {
 		j.say(finding.Look, "no-sheet", figure.Plural(n, "sheet", "sheets")+" could not be made",
@@ -553,18 +565,10 @@ func (j judge) light() {
 	}
 }
 
-// some names up to six.
-func some(list []string) string {
-	if len(list) > 6 {
-		return strings.Join(list[:6], ", ") + fmt.Sprintf(" and %d more", len(list)-6)
-	}
-	return strings.Join(list, ", ")
-}
-
 // and lists names in a sentence.
 func and(list []string) string {
 	if len(list) > 6 {
-		return some(list)
+		return station.Some(list)
 	}
 	if len(list) < 2 {
 		return strings.Join(list, "")

@@ -8,6 +8,7 @@ import (
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/naming"
+	"yarvek/core/station"
 )
 
 // names holds names against the target's rule, one another, and the kit's map.
@@ -23,14 +24,14 @@ func (j judge) names() {
 		same[k] = append(same[k], s.Key)
 	}
 	if len(wrong) > 0 {
-		j.say(finding.Look, "names", figure.Plural(len(wrong), "name breaks", "names break")+" the target’s rule", some(wrong)+
+		j.say(finding.Look, "names", figure.Plural(len(wrong), "name breaks", "names break")+" the target’s rule", station.Some(wrong)+
 			". It would be changed on the way, or refused.", j.with("Clean the names",
 			"What the rule does not allow becomes its first mark, or goes.",
 			func(d *Decisions) { d.Clean = true }))
 	}
 	for _, s := range j.list {
 		list := same[strings.ToLower(cleaned(rules, s.Name))]
-		if len(list) < 2 || list[0] != s.Key || !j.more("would be called alike") {
+		if len(list) < 2 || list[0] != s.Key || !j.more("clash") {
 			continue
 		}
 		apart := j.with("Number them", "The second and those after it get a number.", func(d *Decisions) {
@@ -60,7 +61,7 @@ func (j judge) names() {
 	for _, s := range j.list {
 		switch {
 		case s.Project != "":
-		case s.Near != "" && j.more("are nearly in the project"):
+		case s.Near != "" && j.more("near-name"):
 			near := s.Near
 			j.say(finding.Note, "near-name-"+s.Key, "The project has no “"+s.Name+"”", "The nearest it has is “"+near+"”.",
 				j.with("Call it "+near, "It is the same material everywhere then.", func(d *Decisions) {
@@ -71,7 +72,7 @@ func (j judge) names() {
 		}
 	}
 	if len(not) > 0 {
-		j.say(finding.Note, "not-there", figure.Plural(len(not), "slot is", "slots are")+" not in the project yet", some(not)+".")
+		j.say(finding.Note, "not-there", figure.Plural(len(not), "slot is", "slots are")+" not in the project yet", station.Some(not)+".")
 	}
 }
 

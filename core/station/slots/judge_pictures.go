@@ -12,6 +12,7 @@ import (
 	"yarvek/core/finding"
 	"yarvek/core/format/picture"
 	"yarvek/core/scene"
+	"yarvek/core/station"
 	"yarvek/core/texture"
 )
 
@@ -51,7 +52,7 @@ func (j judge) unopened() {
 		}
 	}
 	for _, key := range slices.Sorted(maps.Keys(bad)) {
-		if !j.more("use pictures that can’t be had") {
+		if !j.more("picture") {
 			continue
 		}
 		is, why := " is missing", ""
@@ -69,7 +70,7 @@ func withSizes(list []Picture) string {
 	for _, x := range list {
 		out = append(out, fmt.Sprintf("%s (%d × %d)", x.Name, x.W, x.H))
 	}
-	return some(out)
+	return station.Some(out)
 }
 
 // odd says which sides are no powers of two, where the target wants that.
@@ -144,12 +145,12 @@ func (j judge) greens(list []Picture) {
 	}
 	if len(turned) > 0 {
 		j.say(finding.Look, "green", "Green of "+figure.Plural(len(turned), "normal map points", "normal maps point")+" the other way",
-			some(turned)+". The target wants it "+want+"; bumps would look like dents.",
+			station.Some(turned)+". The target wants it "+want+"; bumps would look like dents.",
 			j.with("Turn it "+want, "It is turned where it points the other way, and nowhere else.",
 				func(d *Decisions) { d.Pictures.Green = want }))
 	}
 	for _, key := range unsaid {
-		if !j.more("don’t tell where green points") {
+		if !j.more("unsaid") {
 			continue
 		}
 		said := func(way string) finding.Remedy {
@@ -170,7 +171,7 @@ func (j judge) deep(list []Picture) {
 		}
 	}
 	if len(names) > 0 {
-		j.say(finding.Note, "deep", figure.Plural(len(names), "picture holds", "pictures hold")+" 16 bits a channel", some(names)+
+		j.say(finding.Note, "deep", figure.Plural(len(names), "picture holds", "pictures hold")+" 16 bits a channel", station.Some(names)+
 			". Twice as large, and most receivers make 8 of them.", j.with("Make 8 of them", "Rounded to the nearest.",
 			func(d *Decisions) { d.Pictures.Eight = true }))
 	}
@@ -191,7 +192,7 @@ func (j judge) formats(list []Picture) {
 	}
 	if len(names) > 0 {
 		j.say(finding.Note, "formats", figure.Plural(len(names), "picture is", "pictures are")+" in another format than the target wants",
-			some(names)+".", j.with("Write them as it wants", "By role. A picture with alpha does not become JPEG.",
+			station.Some(names)+".", j.with("Write them as it wants", "By role. A picture with alpha does not become JPEG.",
 				func(d *Decisions) { d.Pictures.Formats = "target" }))
 	}
 }
@@ -226,7 +227,7 @@ func (j judge) suffixes() {
 		wrong = append(wrong, s.Key+" is "+strings.ToUpper(strings.TrimPrefix(is, ".")))
 	}
 	if len(wrong) > 0 {
-		j.say(finding.Note, "suffix", figure.Plural(len(wrong), "picture is", "pictures are")+" not what the name says", some(wrong)+
+		j.say(finding.Note, "suffix", figure.Plural(len(wrong), "picture is", "pictures are")+" not what the name says", station.Some(wrong)+
 			". They were read as what they are, and leave with the suffix of that.")
 	}
 }
@@ -241,7 +242,7 @@ func (j judge) older() {
 	}
 	if len(of) > 0 {
 		j.say(finding.Note, "older", "Roughness and metallic are made of "+figure.Plural(len(of), "specular picture", "specular pictures"),
-			some(of)+". Its alpha is gloss, and its colour tells metal from what is none; the colour is made of both pictures.")
+			station.Some(of)+". Its alpha is gloss, and its colour tells metal from what is none; the colour is made of both pictures.")
 	}
 }
 
@@ -271,7 +272,7 @@ func (j judge) packing() {
 		}
 	}
 	if len(apart) > 0 {
-		j.say(finding.Look, "packing", "Occlusion, roughness and metallic are pictures of their own", some(apart)+
+		j.say(finding.Look, "packing", "Occlusion, roughness and metallic are pictures of their own", station.Some(apart)+
 			". The target wants them in red, green and blue of one.",
 			j.with("Put them together", "One picture instead of up to three.", func(d *Decisions) { d.Pictures.Pack = "orm" }))
 	}
@@ -292,6 +293,6 @@ func (j judge) double() {
 		}
 	}
 	if len(list) > 0 {
-		j.say(finding.Note, "double", figure.Plural(len(list), "picture is", "pictures are")+" there twice", some(list)+". They leave once.")
+		j.say(finding.Note, "double", figure.Plural(len(list), "picture is", "pictures are")+" there twice", station.Some(list)+". They leave once.")
 	}
 }

@@ -71,7 +71,7 @@ func (k *kitchen) assign(a Assigned) {
 	}
 	at := slices.IndexFunc(k.ask.Stock, func(s Stock) bool { return s.Added && s.Facts.SHA == a.Picture })
 	if at < 0 {
-		k.plan.lose(-2, "picture "+a.Picture[:min(8, len(a.Picture))])
+		k.plan.LostPictures = append(k.plan.LostPictures, a.Picture)
 		return
 	}
 	k.texs = append(k.texs, scene.Texture{Name: k.ask.Stock[at].Name, Image: at, WrapU: scene.Repeat, WrapV: scene.Repeat})
@@ -389,7 +389,7 @@ func (k *kitchen) packs(from int) bool {
 	first := scene.Map{}
 	for _, u := range []scene.Use{scene.UseOcclusion, scene.UseRoughness, scene.UseMetallic} {
 		if mp := m.Maps[u]; mp.Has() {
-			if first.Has() && (mp.UVSet != first.UVSet || !samePlace(mp.Place, first.Place)) {
+			if first.Has() && (mp.UVSet != first.UVSet || !mp.Place.Same(first.Place)) {
 				return false
 			}
 			first = mp
@@ -397,8 +397,6 @@ func (k *kitchen) packs(from int) bool {
 	}
 	return len(seen) > 1 || !right
 }
-
-func samePlace(a, b *scene.Placement) bool { return a == b || a != nil && b != nil && *a == *b }
 
 // packed is one picture of occlusion, roughness and metallic. A channel that has no picture is full, and
 // its value stays the material's factor.

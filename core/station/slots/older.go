@@ -19,7 +19,7 @@ func (k *kitchen) convert(i int) {
 	of := olderOf{k.imageOf(spec), k.imageOf(base)}
 	opens := func(at int) bool { return k.ask.Stock[at].Found && k.ask.Stock[at].Facts.Broken == "" }
 	if of.specular < 0 || !opens(of.specular) || of.diffuse >= 0 &&
-		(!opens(of.diffuse) || base.UVSet != spec.UVSet || !samePlace(base.Place, spec.Place)) {
+		(!opens(of.diffuse) || base.UVSet != spec.UVSet || !base.Place.Same(spec.Place)) {
 		return
 	}
 	k.older[i] = of

@@ -162,7 +162,7 @@ func TestPicturesAreAssigned(t *testing.T) {
 	assert.Equal(t, [2]float64{1, 1}, [2]float64{m.Metallic, m.Roughness})
 	assert.Equal(t, scene.Map{Texture: 1, Channel: scene.Green}, m.Maps[scene.UseRoughness])
 	assert.Equal(t, s.Materials[0], out.Materials[0])
-	assert.True(t, r.Pictures[0].Added)
+	assert.True(t, r.Pictures[0].Was[0].Added)
 	d.Assigned = append(d.Assigned, Assigned{Slot: "door", Use: scene.UseMetallic})
 	out, _, err = Do(ctx, s.Scene, []scene.Image{im}, d, Ask{Target: target.Shipped[0]}, class.Unsorted)
 	require.NoError(t, err)

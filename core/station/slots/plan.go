@@ -134,6 +134,8 @@ type Plan struct {
 	rects     map[int]placedUV // of slots that came, by number: where their coordinates go
 	Tiled     []string         // slots that a sheet was decided for and that can't be on one
 	Lost      []string         // keys that decisions name and that are not there
+	// LostPictures are the SHA-256 of pictures that decisions name and that were never added here.
+	LostPictures []string
 }
 
 // Leaving is a slot that leaves.

@@ -3,6 +3,7 @@ package slots
 import (
 	"fmt"
 	"slices"
+	"strings"
 
 	"yarvek/core/class"
 	"yarvek/core/figure"
@@ -16,7 +17,6 @@ import (
 type Report struct {
 	station.Account
 	Slots    []Slot
-	Gone     []string // materials that came and don't leave, by name
 	Pictures []Picture
 	Orphans  []string // pictures no slot uses
 	Sheets   []OnSheet
@@ -84,7 +84,6 @@ type Picture struct {
 	// Made is whether its bytes are those that leave; Why says why they can't be made.
 	Made  bool
 	Why   string
-	Added bool
 	Green filter.Green // which way it points as it leaves, of a normal map
 }
 
@@ -107,13 +106,8 @@ func (r *Report) Figure() string {
 	return figure.Plural(n, "slot", "slots")
 }
 
-// Letter is the letter of a slot by its number, from a on; after z come aa, ab and so on.
-func Letter(i int) string {
-	if i < 26 {
-		return string(rune('a' + i))
-	}
-	return Letter(i/26-1) + string(rune('a'+i%26))
-}
+// Letter is the letter of a slot by its number, from a on, small beside those of shapes.
+func Letter(i int) string { return strings.ToLower(station.Letter(i)) }
 
 // Made is all that came of a plan.
 type Made struct {
@@ -140,11 +134,8 @@ func Run(d Decisions, p *Plan, made Made, by Against) *Report {
 	r.Keys = append(r.Keys, p.Keys.made...)
 	r.slots(p, made)
 	r.pictures(d, p, made, by)
-	for i, st := range p.Stats {
+	for _, st := range p.Stats {
 		r.Were += st.Calls
-		if i > 0 && st.Faces == 0 && p.To[i] < 0 {
-			r.Gone = append(r.Gone, p.Keys.key(i-1))
-		}
 	}
 	for _, n := range made.Scene.Nodes {
 		if n.Mesh >= 0 {
@@ -209,7 +200,7 @@ func (r *Report) pictures(d Decisions, p *Plan, made Made, by Against) {
 			}
 		}
 		if len(x.Was) > 0 {
-			x.Key, x.Facts, x.Added = x.Was[0].Key, x.Was[0].Facts, x.Was[0].Added
+			x.Key, x.Facts = x.Was[0].Key, x.Was[0].Facts
 		}
 		if c.Recipe.Sheet == nil && slices.Contains(c.Uses, scene.UseNormal) && len(x.Was) > 0 {
 			x.Green = greenOf(c, x.Key, x.Facts, d)
@@ -281,16 +272,5 @@ func (x Picture) Does() string {
 	say(r.Format != texture.Same && r.Format.MIME() != x.Facts.MIME, "as %s", string(r.Format))
 	say(r.Eight, "8 bits")
 	say(r.Strip && r.Sheet == nil && r.Pack == nil, "nothing but pixels")
-	return join(list)
-}
-
-func join(list []string) string {
-	out := ""
-	for i, s := range list {
-		if i > 0 {
-			out += ", "
-		}
-		out += s
-	}
-	return out
+	return strings.Join(list, ", ")
 }
