@@ -164,8 +164,7 @@ func ahead[R any](t *tail, keys []string, much func(i int) bool, weigh func(*R) 
 	if t.err != nil || !t.in.Make {
 		return
 	}
-	room := make(chan struct{}, atOnce)
-	t.err = split.Each(t.ctx, len(keys), func(i int) {
+	one := func(i int) {
 		k := keys[i]
 		if k == "" {
 			return
@@ -178,12 +177,19 @@ func ahead[R any](t *tail, keys []string, much func(i int) bool, weigh func(*R) 
 				return
 			}
 		}
-		if much(i) {
-			room <- struct{}{}
-			defer func() { <-room }()
-		}
 		_, _, _ = filled(t, t.ctx, k, weigh, func(ctx context.Context) (*R, error) { return fill(ctx, i) })
-	})
+	}
+	var light, heavy []int
+	for i := range keys {
+		if much(i) {
+			heavy = append(heavy, i)
+		} else {
+			light = append(light, i)
+		}
+	}
+	if t.err = split.Each(t.ctx, len(light), func(i int) { one(light[i]) }); t.err == nil {
+		t.err = split.Few(t.ctx, len(heavy), atOnce, func(i int) { one(heavy[i]) })
+	}
 }
 
 // filled makes a value and keeps it; ran tells that it was not there, nor being made. It may be called from

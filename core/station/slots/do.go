@@ -10,6 +10,9 @@ import (
 	"yarvek/core/texture"
 )
 
+// atOnce is how many pictures are opened at once: each may be large.
+const atOnce = 2
+
 // Stocked is a picture under its key, not looked at yet.
 func Stocked(im scene.Image, key string, added bool) Stock {
 	return Stock{Key: key, Name: im.Name, Added: added, Found: im.Found(),
@@ -31,7 +34,7 @@ func Do(ctx context.Context, s *scene.Scene, added []scene.Image, d Decisions, b
 		}
 		by.Stock = append(by.Stock, Stocked(im, key, i >= len(keys)))
 	}
-	few(ctx, len(images), func(i int) {
+	_ = split.Few(ctx, len(images), atOnce, func(i int) {
 		if images[i].Found() {
 			by.Stock[i].Facts = texture.Measure(ctx, images[i].Data)
 		}
@@ -40,7 +43,7 @@ func Do(ctx context.Context, s *scene.Scene, added []scene.Image, d Decisions, b
 	plan := NewPlan(ctx, came, s.MaterialKeys(), d, by)
 	made := Made{Images: make([]bool, len(plan.Cooks)), Why: make([]string, len(plan.Cooks))}
 	left := make([]scene.Image, len(plan.Cooks))
-	few(ctx, len(plan.Cooks), func(n int) {
+	_ = split.Few(ctx, len(plan.Cooks), atOnce, func(n int) {
 		c := plan.Cooks[n]
 		var in [][]byte
 		for _, i := range c.In {
@@ -77,14 +80,4 @@ func Do(ctx context.Context, s *scene.Scene, added []scene.Image, d Decisions, b
 		Bare: d.Light.Size == 0 && by.Target.Needs.Lightmap && FitSet(ctx, s) < 0}
 	r := Run(d, plan, made, against)
 	return made.Scene, r, ctx.Err()
-}
-
-// few calls f for every number below n, two at once at most: each may hold large pictures.
-func few(ctx context.Context, n int, f func(i int)) {
-	room := make(chan struct{}, 2)
-	_ = split.Each(ctx, n, func(i int) {
-		room <- struct{}{}
-		defer func() { <-room }()
-		f(i)
-	})
 }
