@@ -77,6 +77,7 @@ func TestIndependentReadersTakePictures(t *testing.T) {
 			Strip: true},
 			Own: []slots.Own{{Picture: "dial_n.png", Green: "up"}}}},
 		{"a sheet", target.Shipped[1], slots.Decisions{Sheets: []slots.Sheet{{Slots: []string{"dial", "rim", "plate"}, Name: "front"}}}},
+		{"in another order", target.Shipped[1], slots.Decisions{Order: []string{"plate", "glass", "dial"}}},
 		{"in another format", webp, slots.Decisions{Pictures: slots.Pictures{Formats: "target"}}},
 	} {
 		r, err := prep.Run(context.Background(), prep.Input{Key: "gauges", Scene: gauges(t), Target: c.to}, prep.Prep{Slots: c.d}, nil)
@@ -95,6 +96,9 @@ func TestIndependentReadersTakePictures(t *testing.T) {
 						continue
 					}
 					assert.True(t, row.Equal, "%+v", row)
+				}
+				if len(c.d.Order) > 0 { // every loader meets them in the order that was decided
+					assert.Equal(t, []string{"plate", "glass", "dial", "rim"}, got.Slots)
 				}
 				for _, m := range s.Materials {
 					seen := got.Pictures[strings.ReplaceAll(m.Name, " ", "_")]

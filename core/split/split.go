@@ -110,7 +110,9 @@ func InBlocks(ctx context.Context, n, size int, f func(block, from, to int)) err
 // Each calls f for every number below n, one at a time on each processor, in no order
 // that may be relied on. When ctx ends, or a piece panics, those not begun are left
 // out; it returns ctx's error then.
-func Each(ctx context.Context, n int, f func(i int)) error { return Few(ctx, n, runtime.GOMAXPROCS(0), f) }
+func Each(ctx context.Context, n int, f func(i int)) error {
+	return Few(ctx, n, runtime.GOMAXPROCS(0), f)
+}
 
 // Few is Each with no more than most at once: for pieces that take much memory.
 func Few(ctx context.Context, n, most int, f func(i int)) error {

@@ -1,7 +1,9 @@
 package slots
 
 import (
+	"cmp"
 	"context"
+	"math"
 	"slices"
 
 	"yarvek/core/format/picture"
@@ -15,7 +17,7 @@ func (p *Plan) Same() bool {
 			return false
 		}
 	}
-	return len(p.rects) == 0
+	return len(p.rects) == 0 && !p.sorted
 }
 
 // Apply is a scene with the slots and pictures of the plan: that the plan was made of, or a LOD of it with
@@ -32,8 +34,32 @@ func (p *Plan) Apply(ctx context.Context, s *scene.Scene, images []scene.Image) 
 			return out
 		}
 		out.Meshes[i] = p.mesh(m)
+		if p.sorted {
+			out.Meshes[i] = bySlot(out.Meshes[i])
+		}
 	}
 	return out
+}
+
+// bySlot is a mesh whose faces stand in the order of its slots, those without one last: the formats that have
+// no list of slots tell their order by the faces alone. Within a slot faces stay as they follow one another.
+func bySlot(m *scene.Mesh) *scene.Mesh {
+	order := make([]int32, m.Faces())
+	for f := range order {
+		order[f] = int32(f)
+	}
+	last := func(f int32) int {
+		if k := m.Material(int(f)); k >= 0 {
+			return k
+		}
+		return math.MaxInt
+	}
+	byIt := func(a, b int32) int { return cmp.Compare(last(a), last(b)) }
+	if slices.IsSortedFunc(order, byIt) {
+		return m
+	}
+	slices.SortStableFunc(order, byIt)
+	return m.Reordered(order)
 }
 
 // mesh is a mesh with the slots that leave, in their order, and its coordinates where a sheet has them.

@@ -96,6 +96,7 @@ func TestChannelsGoTogetherAndApart(t *testing.T) {
 	}
 	assert.Equal(t, [2]float64{0.5, 0.25}, [2]float64{m.Metallic, m.Roughness}, "factors stay")
 	assert.Equal(t, "orm", r.Pictures[0].Role)
+	assert.ElementsMatch(t, []string{"occlusion in red", "roughness in green", "metallic in blue"}, r.Reads(0))
 	same, _ := do(t, shed{out}, Decisions{Pictures: Pictures{Pack: "orm"}})
 	assert.Equal(t, out.Images, same.Images, "what is together is left alone")
 	apart, _ := do(t, shed{out}, Decisions{Pictures: Pictures{Pack: "apart"}})

@@ -131,6 +131,7 @@ type Plan struct {
 	Materials []scene.Material
 	Textures  []scene.Texture
 	sheets    []laid
+	sorted    bool             // faces stand in the order of slots
 	rects     map[int]placedUV // of slots that came, by number: where their coordinates go
 	Tiled     []string         // slots that a sheet was decided for and that can't be on one
 	Lost      []string         // keys that decisions name and that are not there
@@ -184,7 +185,7 @@ func NewPlan(ctx context.Context, s *scene.Scene, keys []string, d Decisions, as
 	for _, m := range s.Materials[len(keys):] {
 		began = append(began, m.Name)
 	}
-	p := &Plan{Keys: newNamed(keys, began), Stats: Stats(ctx, s), rects: map[int]placedUV{}}
+	p := &Plan{Keys: newNamed(keys, began), Stats: Stats(ctx, s), rects: map[int]placedUV{}, sorted: len(d.Order) > 0}
 	n := len(s.Materials)
 	into := p.joined(d, n)
 	mats := slices.Clone(s.Materials)

@@ -239,6 +239,20 @@ func (a Memory) plus(b Memory) Memory {
 	return Memory{a.Disk + b.Disk, a.Plain + b.Plain, a.Blocks + b.Blocks}
 }
 
+// Reads are what a picture is read for, in words, with the channel where it is not all of it.
+func (r *Report) Reads(picture int) []string {
+	words := map[scene.Channel]string{scene.Red: " in red", scene.Green: " in green", scene.Blue: " in blue", scene.Alpha: " in alpha"}
+	var list []string
+	for _, s := range r.Slots {
+		for _, u := range s.Pictures {
+			if w := u.Use.String() + words[u.Channel]; u.Picture == picture && !slices.Contains(list, w) {
+				list = append(list, w)
+			}
+		}
+	}
+	return list
+}
+
 // Clear tells a picture that lets something through, as far as what goes in tells.
 func (x Picture) Clear() bool {
 	if s := x.Recipe.Sheet; s != nil {
