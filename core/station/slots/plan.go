@@ -185,7 +185,8 @@ func NewPlan(ctx context.Context, s *scene.Scene, keys []string, d Decisions, as
 	for _, m := range s.Materials[len(keys):] {
 		began = append(began, m.Name)
 	}
-	p := &Plan{Keys: newNamed(keys, began), Stats: Stats(ctx, s), rects: map[int]placedUV{}, sorted: len(d.Order) > 0}
+	p := &Plan{Keys: newNamed(keys, began), Stats: Stats(ctx, s), rects: map[int]placedUV{},
+		sorted: len(d.Order)+len(d.Moves) > 0}
 	n := len(s.Materials)
 	into := p.joined(d, n)
 	mats := slices.Clone(s.Materials)
