@@ -60,7 +60,8 @@ func unwrapFile(c *cobra.Command, file, mesh, out string, l slots.Light) error {
 	made := r.Light
 	switch {
 	case made.Full:
-		return fmt.Errorf("%s: its charts don't fit on %d texels with %d between them: take a larger --size or a smaller --padding", file, l.Size, l.Padding)
+		return fmt.Errorf("%s: its charts don't fit on %d texels with %d between them: take a larger --size or a smaller --padding",
+			file, l.Size, l.Padding)
 	case made.Charts == 0:
 		return fmt.Errorf("%s has no polygons to unfold", file)
 	}

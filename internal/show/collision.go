@@ -62,7 +62,8 @@ func solidsOf(v view) draft.Solids {
 		for _, m := range v.stop.Scene.Flattened().Meshes {
 			m.EachTriangle(func(_ int, a, b, c int32) {
 				if t < len(r.Gap.Faces) && float64(r.Gap.Faces[t]) > r.Limit {
-					s.Out = append(s.Out, patch(mirrored, place(m.Points[m.Corners[a]]), place(m.Points[m.Corners[b]]), place(m.Points[m.Corners[c]])))
+					s.Out = append(s.Out, patch(mirrored, place(m.Points[m.Corners[a]]), place(m.Points[m.Corners[b]]),
+						place(m.Points[m.Corners[c]])))
 				}
 				t++
 			})

@@ -56,7 +56,8 @@ func (b *Board) Floor(ctx context.Context, o *work.Opened, t floor.Trial) (*Floo
 	if f.Outcome, err = b.tried(ctx, v, forms, t); err != nil {
 		if errors.Is(err, floor.ErrNothing) || fault.KindOf(err) != 0 {
 			f.Why = err.Error()
-			f.Drawn = draft.FloorSheet{Asset: o.Asset.Name, Kit: o.Kit.Name, Say: "Nothing to try: there is no collision with a volume."}.Draw()
+			f.Drawn = draft.FloorSheet{Asset: o.Asset.Name, Kit: o.Kit.Name,
+				Say: "Nothing to try: there is no collision with a volume."}.Draw()
 			return f, nil
 		}
 		return nil, err
@@ -65,7 +66,8 @@ func (b *Board) Floor(ctx context.Context, o *work.Opened, t floor.Trial) (*Floo
 	var walks []*floor.Outcome
 	stopped := 0
 	for _, from := range directions {
-		w, err := b.tried(ctx, v, forms, floor.Trial{Kind: floor.Walk, From: from, Tall: walkTall(t, r), Wide: walkWide(t, r), Step: t.Step})
+		w, err := b.tried(ctx, v, forms, floor.Trial{Kind: floor.Walk, From: from, Tall: walkTall(t, r), Wide: walkWide(t, r),
+			Step: t.Step})
 		if err != nil {
 			return nil, err
 		}

@@ -87,16 +87,17 @@ func (b *Board) picture(ctx context.Context, s *Stand) (err error) {
 // frontOf is the front of an asset as it was at one moment, without opening it when the
 // picture is kept.
 func (b *Board) frontOf(ctx context.Context, st work.AssetState, scale float64) (draft.View, error) {
-	return work.Derive(ctx, b.desk.Derived, "lineup", fmt.Sprintf("%s\n%g", work.SummaryKey(st), scale), func(ctx context.Context) (draft.View, error) {
-		o, err := b.desk.OpenState(ctx, st)
-		if err != nil {
-			return draft.View{}, err
-		}
-		if _, err := o.Result.Stop(pivot.Info.ID); err != nil {
-			return draft.View{}, err
-		}
-		return b.front(ctx, o, scale)
-	})
+	return work.Derive(ctx, b.desk.Derived, "lineup", fmt.Sprintf("%s\n%g", work.SummaryKey(st), scale),
+		func(ctx context.Context) (draft.View, error) {
+			o, err := b.desk.OpenState(ctx, st)
+			if err != nil {
+				return draft.View{}, err
+			}
+			if _, err := o.Result.Stop(pivot.Info.ID); err != nil {
+				return draft.View{}, err
+			}
+			return b.front(ctx, o, scale)
+		})
 }
 
 // arrange finds scale and places.

@@ -232,7 +232,8 @@ func (b *Board) Pair(ctx context.Context, o *work.Opened, first, second int) (st
 	var views [2]draft.View
 	var under [2]string
 	var errs [2]error
-	split.Together(func() { views[0], errs[0] = b.wire(ctx, v, first, scale) }, func() { views[1], errs[1] = b.wire(ctx, v, second, scale) })
+	split.Together(func() { views[0], errs[0] = b.wire(ctx, v, first, scale) },
+		func() { views[1], errs[1] = b.wire(ctx, v, second, scale) })
 	for i, n := range [2]int{first, second} {
 		if errs[i] != nil {
 			return "", errs[i]

@@ -41,12 +41,13 @@ func (b *Board) front(ctx context.Context, o *work.Opened, scale float64) (draft
 	if err != nil {
 		return draft.View{}, err
 	}
-	return work.Derive(ctx, b.desk.Derived, "front", fmt.Sprintf("%s %g", v.standing(), scale), func(ctx context.Context) (draft.View, error) {
-		m, err := b.model(ctx, v)
-		if err != nil {
-			return draft.View{}, err
-		}
-		front := m.Draw(ctx, draft.Front, scale)
-		return front, ctx.Err()
-	})
+	return work.Derive(ctx, b.desk.Derived, "front", fmt.Sprintf("%s %g", v.standing(), scale),
+		func(ctx context.Context) (draft.View, error) {
+			m, err := b.model(ctx, v)
+			if err != nil {
+				return draft.View{}, err
+			}
+			front := m.Draw(ctx, draft.Front, scale)
+			return front, ctx.Err()
+		})
 }

@@ -78,7 +78,8 @@ func Area(o *work.Opened, x0, y0, x1, y1 float64) (Boxed, error) {
 		return Boxed{}, err
 	}
 	side, a := v.layout.Area(v.box, x0, y0, x1, y1)
-	b := Boxed{View: map[draft.Side]source.CropView{draft.Plan: source.OnPlan, draft.Front: source.OnFront, draft.RightSide: source.OnSide}[side]}
+	b := Boxed{View: map[draft.Side]source.CropView{draft.Plan: source.OnPlan, draft.Front: source.OnFront,
+		draft.RightSide: source.OnSide}[side]}
 	// Decisions go by the scene as it was read, the drawing shows it moved.
 	m := v.paper.Apply(o.Prep.Source.Move)
 	for k, axis := range b.View.Axes() {

@@ -77,7 +77,8 @@ func (b *Board) painted(ctx context.Context, v view, s *scene.Scene, as draft.Lo
 		Has: func(image int) bool { return picture.Shown(s.Images[image].Data) },
 		Down: func(image int) bool {
 			list := v.Result.Slots
-			if s != v.stop.Scene || v.stop.ID != slots.Info.ID && v.stop.ID != export.Info.ID || list == nil || image >= len(list.Pictures) {
+			if s != v.stop.Scene || v.stop.ID != slots.Info.ID && v.stop.ID != export.Info.ID || list == nil ||
+				image >= len(list.Pictures) {
 				return false
 			}
 			return list.Pictures[image].Green == filter.GreenDown
@@ -109,25 +110,26 @@ func (b *Board) Picture(ctx context.Context, o *work.Opened, id string, image, c
 		return Shot{}, fault.New(fault.Missing, "there is no such picture that could be shown")
 	}
 	data := all[image].Data
-	return work.Derive(ctx, b.desk.Derived, "picture", fmt.Sprintf("%s %d %d", stop.Key, image, channel), func(ctx context.Context) (Shot, error) {
-		select {
-		case b.painting <- struct{}{}:
-			defer func() { <-b.painting }()
-		case <-ctx.Done():
-			return Shot{}, ctx.Err()
-		}
-		if channel > 0 {
-			one := texture.Channel{From: channel - 1}
-			var err error
-			if data, err = texture.Make(ctx, [][]byte{data}, texture.Recipe{Sort: filter.Numbers,
-				Pack: &[4]texture.Channel{one, one, one, {Of: -1, Value: 255}}}); err != nil {
+	return work.Derive(ctx, b.desk.Derived, "picture", fmt.Sprintf("%s %d %d", stop.Key, image, channel),
+		func(ctx context.Context) (Shot, error) {
+			select {
+			case b.painting <- struct{}{}:
+				defer func() { <-b.painting }()
+			case <-ctx.Done():
+				return Shot{}, ctx.Err()
+			}
+			if channel > 0 {
+				one := texture.Channel{From: channel - 1}
+				var err error
+				if data, err = texture.Make(ctx, [][]byte{data}, texture.Recipe{Sort: filter.Numbers,
+					Pack: &[4]texture.Channel{one, one, one, {Of: -1, Value: 255}}}); err != nil {
+					return Shot{}, fault.Input("%s: %v", all[image].Name, err)
+				}
+			}
+			shown, mime, err := picture.OnScreen(data, pictureSide)
+			if err != nil {
 				return Shot{}, fault.Input("%s: %v", all[image].Name, err)
 			}
-		}
-		shown, mime, err := picture.OnScreen(data, pictureSide)
-		if err != nil {
-			return Shot{}, fault.Input("%s: %v", all[image].Name, err)
-		}
-		return Shot{Data: shown, MIME: mime}, nil
-	})
+			return Shot{Data: shown, MIME: mime}, nil
+		})
 }

@@ -130,7 +130,8 @@ func sections(t target.Target) []section {
 			{Path: "names.letters", Label: "Letters", Sort: asChoice, Choices: [][2]string{{string(naming.AnyLetter), "of any script"},
 				{string(naming.LatinOnly), "a to z"}}},
 			{Path: "names.marks", Label: "Marks besides", Sort: asText},
-			{Path: "names.case", Label: "Case", Sort: asChoice, Choices: same(string(naming.AsIs), string(naming.Lower), string(naming.Upper))},
+			{Path: "names.case", Label: "Case", Sort: asChoice,
+				Choices: same(string(naming.AsIs), string(naming.Lower), string(naming.Upper))},
 			{Path: "names.longest", Label: "Letters at most", Sort: asCount, After: "0 for no bound"}}},
 	}
 	at := func(id string) *section {
@@ -146,7 +147,8 @@ func sections(t target.Target) []section {
 		honours := line{Name: f[1]}
 		for _, k := range [][2]string{{"honoursUnit", "Unit"}, {"honoursAxes", "Axes"}, {"honoursHand", "Third axis"}} {
 			if f[0] != "obj" { // which says nothing
-				honours.Fields = append(honours.Fields, entryField{Path: p + k[0], Label: f[1] + ": honours " + k[1], Sort: asSwitch, After: "honoured"})
+				honours.Fields = append(honours.Fields, entryField{Path: p + k[0], Label: f[1] + ": honours " + k[1], Sort: asSwitch,
+					After: "honoured"})
 			} else {
 				honours.Fields = append(honours.Fields, entryField{})
 			}
@@ -165,11 +167,15 @@ func sections(t target.Target) []section {
 		at("classes").Rows = append(at("classes").Rows, line{Name: c.Name, Drop: c.ID,
 			Reason: entryField{Path: p + "reason", Label: n + "why", Sort: asText}, Fields: []entryField{
 				{Path: p + "least", Label: n + "at least", Sort: asLength}, {Path: p + "most", Label: n + "at most", Sort: asLength},
-				{Path: p + "budget.triangles", Label: n + "triangles", Sort: asCount}, {Path: p + "budget.vertices", Label: n + "vertices", Sort: asCount},
-				{Path: p + "budget.drawCalls", Label: n + "draw calls", Sort: asCount}, {Path: p + "budget.slots", Label: n + "slots", Sort: asCount},
-				{Path: p + "budget.textureBytes", Label: n + "textures in MiB", Sort: asBytes}, {Path: p + "budget.lods", Label: n + "LODs", Sort: asCount},
+				{Path: p + "budget.triangles", Label: n + "triangles", Sort: asCount},
+				{Path: p + "budget.vertices", Label: n + "vertices", Sort: asCount},
+				{Path: p + "budget.drawCalls", Label: n + "draw calls", Sort: asCount},
+				{Path: p + "budget.slots", Label: n + "slots", Sort: asCount},
+				{Path: p + "budget.textureBytes", Label: n + "textures in MiB", Sort: asBytes},
+				{Path: p + "budget.lods", Label: n + "LODs", Sort: asCount},
 				{Path: p + "budget.shapes", Label: n + "collision shapes", Sort: asCount},
-				{Path: p + "budget.shapePoints", Label: n + "points of a shape", Sort: asCount}, {Path: p + "seen", Label: n + "seen from", Sort: asLength},
+				{Path: p + "budget.shapePoints", Label: n + "points of a shape", Sort: asCount},
+				{Path: p + "seen", Label: n + "seen from", Sort: asLength},
 				{Path: p + "module", Label: n + "modular", Sort: asSwitch}}})
 	}
 	for i, s := range t.Solids {
@@ -177,15 +183,17 @@ func sections(t target.Target) []section {
 			{Path: fmt.Sprintf("solids.%d.for", i), Label: s.Kind + " is for", Sort: asText}}})
 	}
 	for _, r := range target.Roles {
-		at("textures").Fields = append(at("textures").Fields, entryField{Path: "textures.formats." + r, Label: "Format of " + r, Sort: asChoice,
-			Choices: same("png", "jpeg", "webp", "tga")})
+		at("textures").Fields = append(at("textures").Fields,
+			entryField{Path: "textures.formats." + r, Label: "Format of " + r, Sort: asChoice,
+				Choices: same("png", "jpeg", "webp", "tga")})
 	}
 	for _, n := range t.Patterns() {
 		after := strings.Join(n.Slots, " ")
 		if n.Empty {
 			after += "; empty leaves them as they are"
 		}
-		at("names").Fields = append(at("names").Fields, entryField{Path: "names." + string(n.Subject), Label: n.Label, Sort: asText, After: after})
+		at("names").Fields = append(at("names").Fields, entryField{Path: "names." + string(n.Subject), Label: n.Label, Sort: asText,
+			After: after})
 	}
 	fillIn(list, t)
 	return list

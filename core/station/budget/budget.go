@@ -394,15 +394,17 @@ func (r *Report) judge(e Extra, d Decisions) {
 	}
 	if r.Ask.Index == 16 && r.Cost.Wide > 0 {
 		r.Say(finding.Finding{Code: Info.ID + "/wide", Severity: finding.MustFix,
-			Title: figure.Plural(r.Cost.Wide, "draw call needs indices", "draw calls need indices") + " of 32 bits, and the receiver takes 16",
-			Text:  "More than 65\u202f535 vertices share a slot there. Fewer of them, or more slots, make it fit."})
+			Title: figure.Plural(r.Cost.Wide, "draw call needs indices",
+				"draw calls need indices") + " of 32 bits, and the receiver takes 16",
+			Text: "More than 65\u202f535 vertices share a slot there. Fewer of them, or more slots, make it fit."})
 	}
 }
 
 // spare takes waste out.
 func spare(d Decisions) finding.Remedy {
 	d.Waste = true
-	return finding.Remedy{Label: "Take out what adds nothing", Effect: "The surface stays where it is, to a millionth of its size.", Decision: d, Harsh: true}
+	return finding.Remedy{Label: "Take out what adds nothing", Effect: "The surface stays where it is, to a millionth of its size.",
+		Decision: d, Harsh: true}
 }
 
 // told says what takes longer to find.
@@ -422,8 +424,10 @@ func (r *Report) told(x Extra, d Decisions) {
 		}
 		at := r.Ask.Onto.Apply(f.At)
 		r.Say(finding.Finding{Code: fmt.Sprintf("%s/faceted-%d", Info.ID, i+1), Severity: finding.Note,
-			Title: fmt.Sprintf("“%s” looks faceted: %s sides of %s", f.Node, figure.Count(int(math.Round(2*math.Pi/f.Turn))), figure.Degrees(f.Turn)),
-			Text: fmt.Sprintf("Shaded round, its outline leaves the curve by %s, %s pixels from where it is seen.", figure.Length(f.Off*r.Ask.Scale),
+			Title: fmt.Sprintf("“%s” looks faceted: %s sides of %s", f.Node, figure.Count(int(math.Round(2*math.Pi/f.Turn))),
+				figure.Degrees(f.Turn)),
+			Text: fmt.Sprintf("Shaded round, its outline leaves the curve by %s, %s pixels from where it is seen.",
+				figure.Length(f.Off*r.Ask.Scale),
 				figure.Significant(f.Pixels, 2)),
 			Place: finding.Place{Point: &at, Node: f.Node}})
 	}

@@ -153,7 +153,8 @@ const (
 // Validate checks the decisions.
 func (d Decisions) Validate() error {
 	if len(d.Fits) > mostFits || len(d.Edited) > mostEdited {
-		return fmt.Errorf("%d fits and %d shapes are too many: expected at most %d and %d", len(d.Fits), len(d.Edited), mostFits, mostEdited)
+		return fmt.Errorf("%d fits and %d shapes are too many: expected at most %d and %d", len(d.Fits), len(d.Edited), mostFits,
+			mostEdited)
 	}
 	if d.None && len(d.Fits)+len(d.Edited) > 0 {
 		return fmt.Errorf("there can't be shapes and none at once")
@@ -273,7 +274,8 @@ func (f Fit) line() string {
 		s += " to slot “" + f.Slot + "”"
 	}
 	if len(f.At) > 0 {
-		s += map[bool]string{false: " to the part at ", true: " to the flat faces at "}[f.Flat] + figure.Plural(len(f.At), "place", "places")
+		s += map[bool]string{false: " to the part at ", true: " to the flat faces at "}[f.Flat] + figure.Plural(len(f.At), "place",
+			"places")
 	}
 	if f.Each {
 		s += ", each node by itself"

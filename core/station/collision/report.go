@@ -339,7 +339,8 @@ func (r *Report) judge(d Decisions, ask Ask) {
 				"meanwhile.")
 		return
 	}
-	if r.Surface != nil && len(ask.Solids) > 0 && !slices.ContainsFunc(ask.Solids, func(t target.Solid) bool { return t.Kind == "surface" }) {
+	if r.Surface != nil && len(ask.Solids) > 0 && !slices.ContainsFunc(ask.Solids,
+		func(t target.Solid) bool { return t.Kind == "surface" }) {
 		say(finding.Look, "kind-surface", "The target takes no surface", "What it does with one is not said.",
 			finding.Remedy{Label: "Send none", Effect: "The shapes stay.", Decision: with(d, func(d *Decisions) { d.Surface = Surface{} })})
 	}
@@ -440,9 +441,10 @@ func (r *Report) limits(d Decisions, ask Ask, say sayer) {
 			say(finding.Look, fmt.Sprintf("short-%d", i+1), "So few points can’t come so near",
 				fmt.Sprintf("No hull of that many points has the mesh stick out by no more than %s. It stays outside instead.",
 					figure.Length(d.Fits[i].Within)),
-				finding.Remedy{Label: "Allow twice as many points", Effect: "It may then come so near.", Decision: with(d, func(d *Decisions) {
-					d.Fits[i].Points = min(1024, 2*max(d.Fits[i].Points, 8))
-				})})
+				finding.Remedy{Label: "Allow twice as many points", Effect: "It may then come so near.",
+					Decision: with(d, func(d *Decisions) {
+						d.Fits[i].Points = min(1024, 2*max(d.Fits[i].Points, 8))
+					})})
 		}
 	}
 	for _, s := range r.Shapes {
@@ -462,7 +464,8 @@ func (r *Report) limits(d Decisions, ask Ask, say sayer) {
 		if !slices.ContainsFunc(ask.Solids, func(t target.Solid) bool { return t.Kind == string(s.Form.Kind) }) && !slices.Contains(said,
 			s.Form.Kind) {
 			said = append(said, s.Form.Kind)
-			say(finding.Look, "kind-"+string(s.Form.Kind), fmt.Sprintf("The target takes no %s", s.Form.Kind), "What it does with one is not said.",
+			say(finding.Look, "kind-"+string(s.Form.Kind), fmt.Sprintf("The target takes no %s", s.Form.Kind),
+				"What it does with one is not said.",
 				finding.Remedy{Label: "Fit hulls", Effect: "They take the place of all shapes.", Decision: d.With(r.hulls())})
 		}
 	}
@@ -477,14 +480,16 @@ func (r *Report) quality(d Decisions, ask Ask, say sayer) {
 	for i, s := range r.Shapes {
 		size := s.Form.Bounds().Size()
 		if s.Depth > 1e-3*size.Max() {
-			place(say(finding.Look, "hollow-"+s.Letter, fmt.Sprintf("Shape %s of the file is hollow by %s", s.Letter, figure.Length(s.Depth)),
+			place(say(finding.Look, "hollow-"+s.Letter, fmt.Sprintf("Shape %s of the file is hollow by %s", s.Letter,
+				figure.Length(s.Depth)),
 				"Receivers take such a shape for the hull round it."), s)
 		}
 		if m := s.Mesh; m != nil {
 			is := measure.OfMesh(context.Background(), m)
 			switch {
 			case !is.Closed:
-				place(say(finding.Look, "open-"+s.Letter, fmt.Sprintf("Shape %s of the file is open", s.Letter), "Receivers may leave it out."), s)
+				place(say(finding.Look, "open-"+s.Letter, fmt.Sprintf("Shape %s of the file is open", s.Letter),
+					"Receivers may leave it out."), s)
 			case is.Volume < 0:
 				place(say(finding.Look, "inside-out-"+s.Letter, fmt.Sprintf("Shape %s of the file is inside out", s.Letter),
 					"Its faces look inward."), s)
@@ -501,13 +506,16 @@ func (r *Report) quality(d Decisions, ask Ask, say sayer) {
 		if k := r.Within[i]; k >= 0 {
 			drop, _ := d.Changed(context.Background(), r.Space, []string{s.ID}, Edit{Do: Delete})
 			place(say(finding.Look, "within-"+s.Letter, fmt.Sprintf("Shape %s lies wholly in shape %s", s.Letter, r.Shapes[k].Letter),
-				"Nothing ever touches it.", finding.Remedy{Label: "Take it out", Effect: "The others stay as they are.", Decision: drop}), s)
+				"Nothing ever touches it.", finding.Remedy{Label: "Take it out", Effect: "The others stay as they are.",
+					Decision: drop}), s)
 		}
 		if s.Edited >= 0 && d.Edited[s.Edited].Print != "" && d.Edited[s.Edited].Print != ask.Print {
 			settle := with(d, func(d *Decisions) { d.Edited[s.Edited].Print = ask.Print })
 			place(say(finding.Look, "changed-"+s.Letter, fmt.Sprintf("The mesh beneath shape %s has changed", s.Letter),
-				"It was changed by hand, and does not follow.", finding.Remedy{Label: "It still fits", Effect: "It stays as it is.", Decision: settle},
-				finding.Remedy{Label: "Fit hulls anew", Harsh: true, Effect: "All shapes go, also those by hand.", Decision: d.With(r.hulls())}), s)
+				"It was changed by hand, and does not follow.",
+				finding.Remedy{Label: "It still fits", Effect: "It stays as it is.", Decision: settle},
+				finding.Remedy{Label: "Fit hulls anew", Harsh: true, Effect: "All shapes go, also those by hand.",
+					Decision: d.With(r.hulls())}), s)
 		}
 	}
 	if !r.Closed && len(d.Fits) > 0 {

@@ -168,7 +168,8 @@ func pickedOf(ctx context.Context, s *scene.Scene, at []geom.Vec3, flat bool) *s
 				part[f] = 1
 			}
 		}
-		out.Nodes = append(out.Nodes, scene.Node{Name: whole.Nodes[i].Name, Kind: scene.KindMesh, Parent: -1, Mesh: len(out.Meshes), Local: geom.Identity})
+		out.Nodes = append(out.Nodes, scene.Node{Name: whole.Nodes[i].Name, Kind: scene.KindMesh, Parent: -1, Mesh: len(out.Meshes),
+			Local: geom.Identity})
 		out.Meshes = append(out.Meshes, m.Cut(part, 2)[0])
 	}
 	return &out

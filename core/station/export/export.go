@@ -271,13 +271,16 @@ func (r *Report) lods(d Decisions, f format.Format, ask Ask) {
 	whole.Only = 0
 	switch {
 	case d.Only > ask.LODs:
-		say(finding.MustFix, "no-such-lod", fmt.Sprintf("There is no LOD %d", d.Only), "It was to leave as the whole asset, and the ladder has "+
-			figure.Plural(ask.LODs, "LOD", "LODs")+".", finding.Remedy{Label: "Send all of it", Effect: "The asset leaves with its LODs.",
-			Decision: whole})
+		say(finding.MustFix, "no-such-lod", fmt.Sprintf("There is no LOD %d", d.Only),
+			"It was to leave as the whole asset, and the ladder has "+
+				figure.Plural(ask.LODs, "LOD", "LODs")+".", finding.Remedy{Label: "Send all of it",
+				Effect:   "The asset leaves with its LODs.",
+				Decision: whole})
 	case ask.LODs > 0 && d.Only == 0 && d.LODs == LODsGroup && !f.Groups:
 		say(finding.Look, "no-groups", f.Name+" knows no LOD groups",
 			"They leave as nodes named by the target's pattern, and the file does not say where "+
-				"they take over.", finding.Remedy{Label: "Name them by the pattern", Effect: "That is what is done anyway.", Decision: named})
+				"they take over.", finding.Remedy{Label: "Name them by the pattern", Effect: "That is what is done anyway.",
+				Decision: named})
 	}
 }
 

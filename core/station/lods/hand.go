@@ -110,7 +110,8 @@ func solved(d Decisions, r *Report, i int) finding.Remedy {
 			d.Levels[k].From = Round(d.Levels[k+1].From / 1.1)
 		}
 	}
-	return finding.Remedy{Label: "Let it take over at " + figure.Length(d.Levels[i].From), Effect: "The others keep their order.", Decision: d}
+	return finding.Remedy{Label: "Let it take over at " + figure.Length(d.Levels[i].From), Effect: "The others keep their order.",
+		Decision: d}
 }
 
 // apart is by how much the box of a LOD is off that of the asset at most, and how.

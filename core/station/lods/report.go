@@ -251,7 +251,8 @@ func (r *Report) judge(d Decisions, ask Ask, left []int) {
 			at := r.View.DistanceOf(l.Visible, r.Allowed)
 			to := d.With(r.LevelsNow())
 			to.Levels[i].From = 0
-			say(finding.Look, fmt.Sprintf("shows-%d", l.Number), fmt.Sprintf("LOD %d shows by %s where it takes over", l.Number, pixels(l.Pixels)),
+			say(finding.Look, fmt.Sprintf("shows-%d", l.Number),
+				fmt.Sprintf("LOD %d shows by %s where it takes over", l.Number, pixels(l.Pixels)),
 				fmt.Sprintf("At %s no more than %s are allowed; it would not show from %s on.", figure.Length(l.From), pixels(r.Allowed),
 					figure.Length(at)),
 				finding.Remedy{Label: "Let it take over at " + figure.Length(at), Effect: "Its triangles stay.", Decision: freed(to, i)})

@@ -504,7 +504,8 @@ func (r *Report) judge(ctx context.Context, s *scene.Scene, d Decisions, ask Ask
 		return // the target takes it where the source has it
 	}
 	if beside {
-		r.Say(finding.Finding{Code: "pivot/beside", Severity: finding.Look, Title: fmt.Sprintf("The pivot lies %s beside it", figure.Length(away)),
+		r.Say(finding.Finding{Code: "pivot/beside", Severity: finding.Look,
+			Title: fmt.Sprintf("The pivot lies %s beside it", figure.Length(away)),
 			Text: fmt.Sprintf("It lies %s, a %s of the thing's own size away. Placed in a level, the asset appears that far from where "+
 				"it is put; a hinge or a chain may be meant so.", r.Where, share(away/size.Len())),
 			Place: finding.Place{Point: &origin}, Remedies: remedies})

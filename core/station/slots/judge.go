@@ -204,7 +204,8 @@ func (j judge) blank() {
 		}
 		j.say(finding.Look, "blank-"+s.Key, "“"+s.Had+"” says nothing",
 			fmt.Sprintf("It is grey or white, has no picture, and a name that says nothing; "+
-				"%s have it, %s of the surface. It makes %s of its own.", figure.Plural(s.Stat.Faces, "face", "faces"), figure.Percent(s.Share),
+				"%s have it, %s of the surface. It makes %s of its own.", figure.Plural(s.Stat.Faces, "face", "faces"),
+				figure.Percent(s.Share),
 				figure.Plural(s.Stat.Calls, "draw call", "draw calls")), rem...)
 		j.at(s)
 	}
@@ -220,7 +221,8 @@ type facetted struct {
 func (j judge) facets(i int) []facetted {
 	m := j.Slots[i].Material
 	out := []facetted{
-		{what: "colour", is: fmt.Sprint(m.BaseColor)}, {what: "metallic", is: fmt.Sprint(m.Metallic)}, {what: "roughness", is: fmt.Sprint(m.Roughness)},
+		{what: "colour", is: fmt.Sprint(m.BaseColor)}, {what: "metallic", is: fmt.Sprint(m.Metallic)},
+		{what: "roughness", is: fmt.Sprint(m.Roughness)},
 		{what: "what glows", is: fmt.Sprint(m.Emissive, m.Glow)}, {what: "opacity", is: fmt.Sprint(m.AlphaMode, m.AlphaCutoff)},
 		{what: "how many sides", is: fmt.Sprint(m.TwoSided)}, {what: "how strong normals are", is: fmt.Sprint(m.NormalScale)},
 		{what: "how strong occlusion is", is: fmt.Sprint(m.Occlusion)}, {what: "lighting", is: fmt.Sprint(m.Unlit)}}
@@ -364,7 +366,8 @@ func (j judge) count() {
 		half := j.fitting(b.TextureBytes)
 		j.say(finding.Look, "memory", fmt.Sprintf("Pictures take %s, and %s may take %s", figure.Bytes(j.Memory.Blocks),
 			strings.ToLower(j.by.Class.Name),
-			figure.Bytes(b.TextureBytes)), "In graphics memory, in blocks and with mips; as they are they take "+figure.Bytes(j.Memory.Plain)+".",
+			figure.Bytes(b.TextureBytes)), "In graphics memory, in blocks and with mips; as they are "+
+			"they take "+figure.Bytes(j.Memory.Plain)+".",
 			j.with(fmt.Sprintf("At most %d pixels a side", half), "Larger ones are halved until they are.",
 				func(d *Decisions) { d.Pictures.Most = half }))
 	}
@@ -462,7 +465,8 @@ func (j judge) alpha() {
 			j.at(s)
 		case s.Material.AlphaMode == scene.Blend && full && f.Full < 1 && f.Partly() <= 1-maskFrom && j.more("mask"):
 			j.say(finding.Look, "mask-"+s.Key, s.Name+" is drawn translucent, and its picture is a mask",
-				figure.Percent(f.Full+f.Clear)+" of its pixels are wholly there or wholly not. Cut out it costs less, and needs no sorting.",
+				figure.Percent(f.Full+f.Clear)+" of its pixels are wholly there or wholly not. Cut out it costs less, "+
+					"and needs no sorting.",
 				j.with("Draw it cut out", "Pixels of less than half opacity are not drawn.", looked(scene.Mask, s)))
 			j.at(s)
 		case s.Material.AlphaMode == scene.Opaque && f.Channels == 4 && f.Full < 1 && f.Clear > 0.001 && j.more("unused-alpha"):
@@ -527,7 +531,8 @@ func (d Decisions) Owning(key string, change func(*Own)) Decisions {
 
 func (j judge) sheets() {
 	if len(j.p.Tiled) > 0 {
-		j.say(finding.Look, "not-on-sheet", figure.Plural(len(j.p.Tiled), "slot is", "slots are")+" not on the sheet", station.Some(j.p.Tiled)+".")
+		j.say(finding.Look, "not-on-sheet", figure.Plural(len(j.p.Tiled), "slot is", "slots are")+" not on the sheet",
+			station.Some(j.p.Tiled)+".")
 	}
 	if n := len(j.d.Sheets) - len(j.p.sheets); n > 0 {
 		j.say(finding.Look, "no-sheet", figure.Plural(n, "sheet", "sheets")+" could not be made",
@@ -561,7 +566,8 @@ func (j judge) light() {
 	}
 	if l.Kept {
 		j.say(finding.Note, "light-kept", "A fit light set is there already", "It has no overlap and lies within 0 to 1, so it was kept.",
-			harsh(j.with("Make one anyway", "The one that is there is replaced by name, or left.", func(d *Decisions) { d.Light.Again = true })))
+			harsh(j.with("Make one anyway", "The one that is there is replaced by name, or left.",
+				func(d *Decisions) { d.Light.Again = true })))
 	}
 }
 

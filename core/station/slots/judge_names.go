@@ -65,7 +65,8 @@ func (j judge) names() {
 			near := s.Near
 			j.say(finding.Note, "near-name-"+s.Key, "The project has no “"+s.Name+"”", "The nearest it has is “"+near+"”.",
 				j.with("Call it "+near, "It is the same material everywhere then.", func(d *Decisions) {
-					d.Names = append(slices.DeleteFunc(slices.Clone(d.Names), func(x Name) bool { return x.Slot == s.Key }), Name{s.Key, near})
+					d.Names = append(slices.DeleteFunc(slices.Clone(d.Names), func(x Name) bool { return x.Slot == s.Key }),
+						Name{s.Key, near})
 				}))
 		default:
 			not = append(not, s.Name)

@@ -227,8 +227,9 @@ func (j judge) suffixes() {
 		wrong = append(wrong, s.Key+" is "+strings.ToUpper(strings.TrimPrefix(is, ".")))
 	}
 	if len(wrong) > 0 {
-		j.say(finding.Note, "suffix", figure.Plural(len(wrong), "picture is", "pictures are")+" not what the name says", station.Some(wrong)+
-			". They were read as what they are, and leave with the suffix of that.")
+		j.say(finding.Note, "suffix", figure.Plural(len(wrong), "picture is", "pictures are")+" not what the name says",
+			station.Some(wrong)+
+				". They were read as what they are, and leave with the suffix of that.")
 	}
 }
 
@@ -293,6 +294,7 @@ func (j judge) double() {
 		}
 	}
 	if len(list) > 0 {
-		j.say(finding.Note, "double", figure.Plural(len(list), "picture is", "pictures are")+" there twice", station.Some(list)+". They leave once.")
+		j.say(finding.Note, "double", figure.Plural(len(list), "picture is", "pictures are")+" there twice",
+			station.Some(list)+". They leave once.")
 	}
 }

@@ -281,7 +281,8 @@ func (x Picture) Does() string {
 	say(r.Height != 0, "made of heights")
 	say(r.Older != nil && r.Older.Shine, "made of specular and gloss")
 	say(r.Older != nil && !r.Older.Shine, "made of specular and diffuse")
-	say(r.Sheet == nil && len(x.Was) == 1 && (x.W != x.Facts.Width || x.H != x.Facts.Height), "%d × %d before", x.Facts.Width, x.Facts.Height)
+	say(r.Sheet == nil && len(x.Was) == 1 && (x.W != x.Facts.Width || x.H != x.Facts.Height), "%d × %d before", x.Facts.Width,
+		x.Facts.Height)
 	say(r.Green, "green turned")
 	say(r.Format != texture.Same && r.Format.MIME() != x.Facts.MIME, "as %s", string(r.Format))
 	say(r.Eight, "8 bits")

@@ -198,13 +198,15 @@ func oneOf(s string, list ...string) bool { return s == "" || slices.Contains(li
 func (d Decisions) Validate() error {
 	if n := len(d.Moves) + len(d.Joins) + len(d.Order) + len(d.Names) + len(d.Rename) + len(d.Looks) + len(d.Assigned) + len(d.Own) +
 		len(d.Sheets); n > maxList || len(d.Moves) > maxMoves || len(d.Sheets) > maxMoves {
-		return fmt.Errorf("%d decisions about slots are more than can be kept: up to %d in all, %d of moved faces and %d of sheets", n, maxList,
+		return fmt.Errorf("%d decisions about slots are more than can be kept: up to %d in all, %d of moved faces and %d of sheets", n,
+			maxList,
 			maxMoves, maxMoves)
 	}
 	picks := 0
 	for _, m := range d.Moves {
 		if picks += len(m.At); picks > maxPicks {
-			return fmt.Errorf("more than %d places were picked: each is held against every triangle; choose by part or slot instead", maxPicks)
+			return fmt.Errorf("more than %d places were picked: each is held against every triangle; choose by part or slot instead",
+				maxPicks)
 		}
 		switch {
 		case m.To == "" || len(m.To) > maxName:

@@ -155,7 +155,8 @@ func (r *run) lone() {
 				effect += " They hold more than half of the triangles."
 			}
 			if len(keys) > 1 { // the mildest first
-				remedies = append(remedies, finding.Remedy{Label: "Leave out " + names[0], Effect: "It alone stays in the source and does not go on.",
+				remedies = append(remedies, finding.Remedy{Label: "Leave out " + names[0],
+					Effect:   "It alone stays in the source and does not go on.",
 					Decision: r.d.leaving(keys[:1])})
 			}
 			remedies = append(remedies, finding.Remedy{Label: label, Effect: effect, Decision: r.d.leaving(keys), Harsh: much},
@@ -189,7 +190,8 @@ func (r *run) standIns() {
 	for _, k := range []struct{ what, one, many, text string }{
 		{Level, "node reads as a simpler level", "nodes read as simpler levels",
 			"All levels go on and stand in one another, as the file has them."},
-		{Solid, "node reads as a collision shape", "nodes read as collision shapes", "It goes on as a mesh like any other, as the file has it."},
+		{Solid, "node reads as a collision shape", "nodes read as collision shapes",
+			"It goes on as a mesh like any other, as the file has it."},
 	} {
 		var names []string
 		var first *Lone
@@ -262,7 +264,8 @@ func (r *run) meshless() {
 		if b := r.survey.Boxes[i]; !b.IsEmpty() {
 			at = b.Center()
 		}
-		r.say(finding.Look, fmt.Sprintf("source/names-no-mesh-%d", said), fmt.Sprintf("“%s” names no mesh", name), text, remedies...).Place =
+		r.say(finding.Look, fmt.Sprintf("source/names-no-mesh-%d", said), fmt.Sprintf("“%s” names no mesh", name), text,
+			remedies...).Place =
 			r.place(at, name)
 	}
 	if said > 6 {
@@ -280,7 +283,8 @@ func (r *run) faces() {
 			continue
 		}
 		r.rep.Flickering = append(r.rep.Flickering, Flickering{a.Name, b.Name, o.Area, o.At.Sub(r.d.Move), finding.Remedy{
-			Label: "Leave out " + b.Name, Effect: "It stays in the source and does not go on.", Decision: r.d.leaving([]string{b.Key}), Harsh: true}})
+			Label: "Leave out " + b.Name, Effect: "It stays in the source and does not go on.", Decision: r.d.leaving([]string{b.Key}),
+			Harsh: true}})
 	}
 	if r.survey.Cut {
 		r.say(finding.Note, "source/not-all-compared", "Not everything was compared",

@@ -40,13 +40,16 @@ func none(*Report, Decisions) []finding.Remedy { return nil }
 var verdicts = []verdict{
 	{Inside, finding.MustFix, count("part is inside out", "parts are inside out"),
 		says("Its faces look inward: a receiver that draws faces from outside alone shows the far wall, or nothing."),
-		one("Turn them", "Their faces are turned round; places stay.", func(_ *Report, d *Decisions) { d.Outward = true }), "turn parts that are inside out"},
+		one("Turn them", "Their faces are turned round; places stay.", func(_ *Report, d *Decisions) { d.Outward = true }),
+		"turn parts that are inside out"},
 	{Flipped, finding.Look, count("face looks the other way than its neighbours", "faces look the other way than their neighbours"),
 		says("A receiver that draws faces from the front alone shows holes there."),
-		one("Turn them", "They are turned the way most of their part is.", func(_ *Report, d *Decisions) { d.Wind = true }), "turn faces the way their part is"},
+		one("Turn them", "They are turned the way most of their part is.", func(_ *Report, d *Decisions) { d.Wind = true }),
+		"turn faces the way their part is"},
 	{Gaps, finding.Look, count("point nearly meets another", "points nearly meet others"),
 		func(r *Report, _ int) string {
-			return fmt.Sprintf("They are within %s of a point at another border, and not joined to it: light leaks through.", figure.Length(r.Limits.Gap))
+			return fmt.Sprintf("They are within %s of a point at another border, and not joined to it: light leaks through.",
+				figure.Length(r.Limits.Gap))
 		},
 		func(r *Report, d Decisions) []finding.Remedy {
 			d.Weld = r.Limits.Gap
@@ -55,7 +58,8 @@ var verdicts = []verdict{
 		}, "join points that nearly meet"},
 	{Doubled, finding.Look, count("face is there twice", "faces are there twice"),
 		says("Both lie on the same points; they cost twice, and flicker where they differ."),
-		one("Drop the second", "The first of each stays.", func(_ *Report, d *Decisions) { d.Doubled = true }), "drop faces that are there twice"},
+		one("Drop the second", "The first of each stays.", func(_ *Report, d *Decisions) { d.Doubled = true }),
+		"drop faces that are there twice"},
 	{Empty, finding.Look, count("face has no area", "faces have no area"),
 		says("Nobody sees them; they cost, and give light maps and collision trouble."),
 		one("Drop them", "Nothing that is seen changes.", func(_ *Report, d *Decisions) { d.Empty = true }), "drop faces without area"},
@@ -69,17 +73,20 @@ var verdicts = []verdict{
 			two.TwoSided, thick.Thickness = true, 0.005
 			return []finding.Remedy{
 				{Label: "Show their slots from both sides", Effect: "The slots are marked; nothing is added.", Decision: two, Harsh: true},
-				{Label: "Give 5 mm, half to each side", Effect: "Each becomes a closed solid; the sheet stays its middle.", Decision: thick, Harsh: true}}
+				{Label: "Give 5 mm, half to each side", Effect: "Each becomes a closed solid; the sheet stays its middle.",
+					Decision: thick, Harsh: true}}
 		}, ""},
 	{Bent, finding.Note, func(r *Report, n int) string {
 		return figure.Plural(n, "polygon is bent", "polygons are bent") + ", by up to " + figure.Length(r.BentBy*r.Scale)
 	}, says("Receivers cut them in their own way, and the surface comes out otherwise than here."),
-		one("Cut them here", "They become triangles along the better diagonal; all else stays.", func(_ *Report, d *Decisions) { d.Flat = true }),
+		one("Cut them here", "They become triangles along the better diagonal; all else stays.",
+			func(_ *Report, d *Decisions) { d.Flat = true }),
 		"cut bent and dented polygons"},
 	{Concave, finding.Look, func(r *Report, n int) string {
 		return figure.Plural(n, "polygon has a dent", "polygons have dents") + " of up to " + figure.Length(r.DentBy*r.Scale)
 	}, says("A receiver that cuts polygons as fans lays triangles over one another there."),
-		one("Cut them here", "They become triangles that lie within them; all else stays.", func(_ *Report, d *Decisions) { d.Flat = true }), ""},
+		one("Cut them here", "They become triangles that lie within them; all else stays.",
+			func(_ *Report, d *Decisions) { d.Flat = true }), ""},
 	{Holes, finding.Note, count("hole in a body", "holes in bodies"),
 		says("The part they are in is otherwise closed. They may be meant so."),
 		func(_ *Report, d Decisions) []finding.Remedy {
@@ -93,7 +100,8 @@ var verdicts = []verdict{
 		says("Nothing is wrong to look at; what walks over the surface stops there."), none, ""},
 	{Needles, finding.Note, count("triangle is a needle", "triangles are needles"),
 		func(r *Report, _ int) string {
-			return fmt.Sprintf("More than %s times as long as high: they cost more to draw than they show.", figure.Significant(r.Limits.Needle, 4))
+			return fmt.Sprintf("More than %s times as long as high: they cost more to draw than they show.",
+				figure.Significant(r.Limits.Needle, 4))
 		}, none, ""},
 	{Short, finding.Note, count("edge is short", "edges are short"),
 		func(r *Report, _ int) string { return "They measure less than " + figure.Length(r.Limits.Short) + "." },
@@ -113,13 +121,15 @@ var verdicts = []verdict{
 		says("They are shaded as if lit from behind."),
 		func(_ *Report, d Decisions) []finding.Remedy {
 			d.Smooth, d.Angle = mend.ByAngle, 35
-			return []finding.Remedy{{Label: "Make normals anew, hard above 35°", Effect: "All normals are replaced.", Decision: d, Harsh: true}}
+			return []finding.Remedy{{Label: "Make normals anew, hard above 35°", Effect: "All normals are replaced.", Decision: d,
+				Harsh: true}}
 		}, ""},
 	{Tangents, finding.Note, count("face has a tangent that is not that of its UVs", "faces have tangents that are not those of their UVs"),
 		says("Off by more than 15°, or of the other handedness: a normal map is lit wrongly there."),
 		func(_ *Report, d Decisions) []finding.Remedy {
 			d.Tangents = true
-			return []finding.Remedy{{Label: "Make tangents anew", Effect: "In the way normal maps are baked for.", Decision: d, Harsh: true}}
+			return []finding.Remedy{{Label: "Make tangents anew", Effect: "In the way normal maps are baked for.", Decision: d,
+				Harsh: true}}
 		}, ""},
 	{Length, finding.Note, count("corner has no normal of unit length", "corners have no normal of unit length"),
 		says("Exports mend them in any case."),
@@ -140,7 +150,8 @@ func (r *Report) judge(d Decisions, pairs []Pair) {
 		if v.sort == Sheets && !r.Single {
 			continue // all are seen from both sides
 		}
-		f := finding.Finding{Code: Info.ID + "/" + string(v.sort), Severity: sev, Title: v.title(r, n), Text: v.text(r, n), Remedies: v.remedies(r, d)}
+		f := finding.Finding{Code: Info.ID + "/" + string(v.sort), Severity: sev, Title: v.title(r, n), Text: v.text(r, n),
+			Remedies: v.remedies(r, d)}
 		if p, ok := r.First[v.sort]; ok {
 			at := r.Onto.Apply(p.At)
 			f.Place = finding.Place{Node: p.Node, Point: &at}
@@ -230,11 +241,13 @@ func (r *Report) uvs() {
 			Title: figure.Plural(textured, "mesh has a texture and no UVs", "meshes have textures and no UVs"),
 			Text:  "The texture has nowhere to lie; receivers show one texel all over."})
 	case bare > 0:
-		r.Say(finding.Finding{Code: Info.ID + "/uv-none", Severity: finding.Note, Title: figure.Plural(bare, "mesh has no UVs", "meshes have no UVs"),
-			Text: "Nothing needs them yet: no material of it has a picture."})
+		r.Say(finding.Finding{Code: Info.ID + "/uv-none", Severity: finding.Note,
+			Title: figure.Plural(bare, "mesh has no UVs", "meshes have no UVs"),
+			Text:  "Nothing needs them yet: no material of it has a picture."})
 	}
 	if overlap > 1e-3 {
-		r.Say(finding.Finding{Code: Info.ID + "/uv-overlap", Severity: finding.Note, Title: "UVs lie on one another, " + figure.Percent(overlap) + " of what they cover",
+		r.Say(finding.Finding{Code: Info.ID + "/uv-overlap", Severity: finding.Note, Title: "UVs lie on one another, " +
+			figure.Percent(overlap) + " of what they cover",
 			Text: "Fine for a texture that is used again; what is baked into it comes out wrong there."})
 	}
 	if mirrored > 1e-3 {
@@ -243,7 +256,8 @@ func (r *Report) uvs() {
 			Text:  "Two faces lie on one another, one of them mirrored, as of a body unwrapped by halves."})
 	}
 	if outside > 1e-3 {
-		r.Say(finding.Finding{Code: Info.ID + "/uv-outside", Severity: finding.Note, Title: figure.Percent(outside) + " of the UVs lie outside the square",
+		r.Say(finding.Finding{Code: Info.ID + "/uv-outside", Severity: finding.Note, Title: figure.Percent(outside) +
+			" of the UVs lie outside the square",
 			Text: "Fine for a texture that tiles; in an atlas it shows the wrong part."})
 	}
 }
@@ -263,7 +277,8 @@ func (r *Report) smoothing(d Decisions) {
 	}
 	byAngle := d
 	byAngle.Smooth, byAngle.Angle = mend.ByAngle, 35
-	remedy := []finding.Remedy{{Label: "Derive hard edges above 35°", Effect: "Normals are made anew: faces that turn by less share theirs.",
+	remedy := []finding.Remedy{{Label: "Derive hard edges above 35°",
+		Effect:   "Normals are made anew: faces that turn by less share theirs.",
 		Decision: byAngle, Harsh: true}}
 	if unsaid > 0 {
 		r.Say(finding.Finding{Code: Info.ID + "/no-smoothing", Severity: finding.Note,

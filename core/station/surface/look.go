@@ -191,7 +191,8 @@ func (x *MeshSeen) limits(m *scene.Mesh, f *flaw.Flaws, face, edge func(int32) [
 		a, b := f.Net.Ends(int(e))
 		return m.Points[a].Dist(m.Points[b])
 	}
-	x.edges = keep(len(short), func(i int) float64 { return length(short[i]) }, cmp.Compare[float64], func(i int) []geom.Vec3 { return edge(short[i]) })
+	x.edges = keep(len(short), func(i int) float64 { return length(short[i]) }, cmp.Compare[float64],
+		func(i int) []geom.Vec3 { return edge(short[i]) })
 	seen := map[int32]bool{}
 	for _, ch := range f.Borders {
 		x.Rim += ch.Length

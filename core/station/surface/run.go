@@ -169,7 +169,8 @@ func (w *mender) all() {
 		x := at()
 		list := slices.Concat(x.Bent, x.Concave)
 		slices.Sort(list)
-		drop("flat", "bent or dented polygon was cut into triangles", "bent and dented polygons were cut into triangles", slices.Compact(list), mend.Flat)
+		drop("flat", "bent or dented polygon was cut into triangles", "bent and dented polygons were cut into triangles",
+			slices.Compact(list), mend.Flat)
 	}
 	w.sheets(at)
 	if d.Units {

@@ -64,7 +64,8 @@ func (l Limits) or(u Limits) Limits {
 		}
 		return v
 	}
-	return Limits{pick(l.Gap, u.Gap), pick(l.Short, u.Short), pick(l.Needle, u.Needle), pick(l.Bent, u.Bent), pick(l.Apart, u.Apart), l.Texels}
+	return Limits{pick(l.Gap, u.Gap), pick(l.Short, u.Short), pick(l.Needle, u.Needle), pick(l.Bent, u.Bent), pick(l.Apart, u.Apart),
+		l.Texels}
 }
 
 // Bounds of what may be typed.
@@ -104,7 +105,8 @@ func (d Decisions) Validate() error {
 		err = errors.Join(err, fmt.Errorf("%g texels a metre are out of bounds", l.Texels))
 	}
 	return errors.Join(err, length(d.Weld, "a distance"), length(d.Edges, "an edge"), length(d.Thickness, "a thickness"),
-		length(d.Limits.Gap, "a gap"), length(d.Limits.Short, "an edge"), length(d.Limits.Bent, "a bend"), length(d.Limits.Apart, "a distance"))
+		length(d.Limits.Gap, "a gap"), length(d.Limits.Short, "an edge"), length(d.Limits.Bent, "a bend"),
+		length(d.Limits.Apart, "a distance"))
 }
 
 // Lines says the decisions, one a line.
@@ -156,7 +158,8 @@ func (d Decisions) Lines() []string {
 
 var sideWords = map[mend.Side]string{mend.Both: "half to each side", mend.Front: "to the front", mend.Back: "to the back"}
 
-var edgeWords = map[mend.Edges]string{mend.ByGroups: "Make edges between smoothing groups hard", mend.BySeams: "Make edges along UV seams hard",
+var edgeWords = map[mend.Edges]string{mend.ByGroups: "Make edges between smoothing groups hard",
+	mend.BySeams: "Make edges along UV seams hard",
 	mend.AllSoft: "Make all edges soft", mend.AllHard: "Make all edges hard"}
 
 // Refs lists the nodes the decisions name.
