@@ -131,9 +131,9 @@ func (m *Memo[V]) compute(ctx context.Context, key string, f *flight[V], fill fu
 	m.mu.Lock()
 	if m.flight[key] == f {
 		delete(m.flight, key)
-	}
-	if f.err == nil {
-		m.keep(key, f.value, weight)
+		if f.err == nil {
+			m.keep(key, f.value, weight)
+		}
 	}
 	m.mu.Unlock()
 	close(f.done)
@@ -149,7 +149,7 @@ func guarded[V any](ctx context.Context, fill func(context.Context) (V, error)) 
 	return fill(ctx)
 }
 
-// Put keeps a value that was computed elsewhere.
+// Put keeps a value that was computed elsewhere, in the place of what is kept under its key.
 func (m *Memo[V]) Put(key string, v V) {
 	if m == nil {
 		return
@@ -157,7 +157,20 @@ func (m *Memo[V]) Put(key string, v V) {
 	weight := m.weigh(v)
 	m.mu.Lock()
 	defer m.mu.Unlock()
+	if e, ok := m.byKey[key]; ok {
+		m.drop(e)
+	}
+	if f := m.flight[key]; f != nil {
+		delete(m.flight, key) // what it is at is older: those who wait get it, and nobody else
+	}
 	m.keep(key, v, weight)
+}
+
+// drop takes a kept value out. The lock is held.
+func (m *Memo[V]) drop(e *list.Element) {
+	old := m.order.Remove(e).(*entry[V])
+	delete(m.byKey, old.key)
+	m.size -= old.weight
 }
 
 // keep puts a value in front and drops those used longest ago until the weight fits. One
@@ -169,9 +182,7 @@ func (m *Memo[V]) keep(key string, v V, weight int64) {
 	m.byKey[key] = m.order.PushFront(&entry[V]{key, v, weight})
 	m.size += weight
 	for m.size > m.limit {
-		e := m.order.Remove(m.order.Back()).(*entry[V])
-		delete(m.byKey, e.key)
-		m.size -= e.weight
+		m.drop(m.order.Back())
 	}
 }
 

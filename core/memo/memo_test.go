@@ -44,6 +44,32 @@ func TestTheLeastRecentlyUsedGoesFirst(t *testing.T) {
 	assert.EqualValues(t, 10, bytes, "and drives nothing out")
 }
 
+func TestWhatIsPutTakesThePlaceOfWhatWasKept(t *testing.T) {
+	ctx, m := context.Background(), New(10, weigh)
+	_, err := m.Get(ctx, "k", always("older"))
+	require.NoError(t, err)
+	m.Put("k", "new")
+	v, err := m.Get(ctx, "k", always("never"))
+	require.NoError(t, err)
+	assert.Equal(t, "new", v)
+	size, n := m.Size()
+	assert.EqualValues(t, 3, size)
+	assert.Equal(t, 1, n)
+	// What was being computed meanwhile is older.
+	begun, end, left := make(chan struct{}), make(chan struct{}), make(chan struct{})
+	go func() {
+		defer close(left)
+		_, _ = m.Get(ctx, "late", func(context.Context) (string, error) { close(begun); <-end; return "older", nil })
+	}()
+	<-begun
+	m.Put("late", "new")
+	close(end)
+	<-left
+	v, ok := m.Peek("late")
+	assert.True(t, ok)
+	assert.Equal(t, "new", v)
+}
+
 func TestEqualRequestsComputeOnce(t *testing.T) {
 	m := New(100, weigh)
 	var n atomic.Int64

@@ -32,10 +32,6 @@ type ways struct {
 func (t *tail) collision() {
 	r, d := t.result, t.p.Collision
 	class, _ := t.in.Target.Class(t.p.Size.Class)
-	t.kept, t.keptKey, t.onto = t.first.scene, t.first.key, t.placed
-	if t.changed || !t.stands() {
-		t.kept, t.keptKey, t.onto = t.scene, t.key, geom.Identity
-	}
 	ask := collision.Ask{Class: class, Solids: t.in.Target.Solids, Scene: t.scene, Keys: t.scene.Keys(), Placed: t.placed,
 		Size: r.Surface.Box.Size().Len(), Hand: t.solids()}
 	if len(d.Edited) > 0 || len(d.Fits)+len(ask.Hand) > 0 {
@@ -57,38 +53,7 @@ func (t *tail) collision() {
 	}
 	r.Collision = collision.Run(d, ask, measured)
 	t.stop(collision.Info, r.Collision, t.scene, r.Surface.Box, t.placed)
-	r.stops[len(r.stops)-1].Changed = t.changed
-}
-
-// stands tells whether the scene is the one that is looked at, turned, moved and scaled as a whole.
-func (t *tail) stands() bool {
-	a, b := t.kept.Worlds(), t.scene.Worlds()
-	if len(a) != len(b) {
-		return false
-	}
-	for i, n := range t.kept.Nodes {
-		m := t.scene.Nodes[i]
-		if n.Mesh < 0 || m.Mesh < 0 {
-			if n.Mesh != m.Mesh {
-				return false
-			}
-			continue
-		}
-		k, s := t.kept.Meshes[n.Mesh], t.scene.Meshes[m.Mesh]
-		if len(k.Points) != len(s.Points) || len(k.Corners) != len(s.Corners) {
-			return false
-		}
-		for _, p := range []int{0, len(k.Points) / 2, len(k.Points) - 1} {
-			if len(k.Points) == 0 {
-				break
-			}
-			is := b[i].Apply(s.Points[p])
-			if !is.Near(t.onto.Apply(a[i].Apply(k.Points[p])), 1e-9*(1+is.Len())) {
-				return false
-			}
-		}
-	}
-	return true
+	r.stops[len(r.stops)-1].Changed = t.look.changed
 }
 
 // touched makes the shapes, and measures them.
@@ -195,12 +160,14 @@ func (t *tail) ways(keep collision.Keep, large bool) *ways {
 
 // fitted is what a fit comes to.
 func (t *tail) fitted(f collision.Fit, number, of int, w *ways, keep collision.Keep, ask *collision.Ask) collision.Fitted {
-	s, key, by := t.kept, t.keptKey, t.onto
+	s, key, by, before := t.look.of, t.look.shapes, t.look.onto, t.look.before
 	if f.Form == collision.Box || f.Form == collision.Slab {
-		s, key, by = t.scene, t.key, geom.Identity
+		s, key, by, before = t.scene, t.key, geom.Identity, 0
 	}
 	var open []fit.Ball
-	asked := []any{f, ask.Keys}
+	meant := f.Meant(s, ask.Keys[before:])
+	f.Nodes = nil // from here on by number
+	asked := []any{f, meant}
 	large := t.scene.Count().Triangles > 8*Eager
 	if f.Form == collision.Hulls {
 		large = t.scene.Count().Triangles > EagerHulls
@@ -220,7 +187,6 @@ func (t *tail) fitted(f collision.Fit, number, of int, w *ways, keep collision.K
 		t.err = err
 		return collision.Fitted{}
 	}
-	keys := ask.Keys
 	if back, ok := by.Inverse(); ok && len(f.At) > 0 { // places are kept as Source leaves them
 		f.At = slices.Clone(f.At)
 		for i, p := range f.At {
@@ -228,7 +194,7 @@ func (t *tail) fitted(f collision.Fit, number, of int, w *ways, keep collision.K
 		}
 	}
 	m := made(t, key, large, func(*collision.Made) *scene.Scene { return nil }, func(ctx context.Context) (*collision.Made, error) {
-		m := collision.FitTo(ctx, s, keys, f, open, func(p float64) {
+		m := collision.FitTo(ctx, s, meant, f, open, func(p float64) {
 			t.say("Fitting shapes", 0.1+0.8*(float64(number)+p)/float64(of))
 		})
 		return &m, nil
@@ -236,7 +202,15 @@ func (t *tail) fitted(f collision.Fit, number, of int, w *ways, keep collision.K
 	if t.err != nil {
 		return collision.Fitted{}
 	}
-	return collision.Fitted{Made: *m, By: by}
+	own := *m
+	if own.Of = slices.Clone(m.Of); before > 0 {
+		for i := range own.Of {
+			if own.Of[i] >= 0 {
+				own.Of[i] += before
+			}
+		}
+	}
+	return collision.Fitted{Made: own, By: by}
 }
 
 // print tells the mesh beneath shapes, as Source leaves it.

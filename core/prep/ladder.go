@@ -8,8 +8,8 @@ import (
 	"encoding/json"
 	"errors"
 	"fmt"
+	"sync/atomic"
 
-	"yarvek/core/geom"
 	"yarvek/core/ladder"
 	"yarvek/core/scene"
 	"yarvek/core/split"
@@ -45,8 +45,8 @@ func (t *tail) lods() {
 	class, _ := t.in.Target.Class(t.p.Size.Class)
 	v := t.in.Target.View
 	scale := r.Size.Factor
-	if t.changed || !t.aligned() {
-		t.kept, t.keptKey, t.onto, scale = t.scene, t.key, geom.Identity, 1
+	if t.look.changed {
+		scale = 1
 	}
 	ask := lods.Ask{Class: class, View: ladder.View{Lines: v.Lines, Angle: v.Angle}, Pixels: v.Tolerance, Scene: t.scene,
 		Cost: lods.Measured{Cost: r.Budget.Cost}, Slots: t.scene.SlotNames(), Hand: t.hand(), Size: r.Surface.Box.Size().Max()}
@@ -56,7 +56,7 @@ func (t *tail) lods() {
 		hand, numbers = append(hand, lods.Counted{N: h.N, Triangles: h.Scene.Count().Triangles}), append(numbers, h.N)
 	}
 	whole, outside := d.Climbs(numbers)
-	if n := t.kept.Count().Triangles; (whole || outside) && n > Largest {
+	if n := t.look.of.Count().Triangles; (whole || outside) && n > Largest {
 		ask.Beyond, whole, outside = Largest, false, false
 	}
 	var climbs [2]*climbed
@@ -89,27 +89,7 @@ func (t *tail) lods() {
 	}
 	r.LODs = lods.Run(d, ask, fetched, left)
 	t.stop(lods.Info, r.LODs, t.scene, r.Surface.Box, t.placed)
-	r.stops[len(r.stops)-1].Changed = t.changed
-}
-
-// aligned tells whether the meshes of the scene are those that Source left, as they are mapped.
-func (t *tail) aligned() bool {
-	if len(t.scene.Meshes) != len(t.kept.Meshes) {
-		return false
-	}
-	lin := geom.Linear(t.onto.M)
-	for i, m := range t.scene.Meshes {
-		k := t.kept.Meshes[i]
-		if len(m.Points) != len(k.Points) || len(m.Corners) != len(k.Corners) {
-			return false
-		}
-		for _, p := range []int{0, len(m.Points) / 2, len(m.Points) - 1} {
-			if len(m.Points) > 0 && !m.Points[p].Near(lin.Apply(k.Points[p]), 1e-9*(1+m.Points[p].Len())) {
-				return false
-			}
-		}
-	}
-	return true
+	r.stops[len(r.stops)-1].Changed = t.look.changed
 }
 
 // named is a key of what depends on another key and on what is asked.
@@ -194,10 +174,11 @@ func ahead[R any](t *tail, keys []string, much func(i int) bool, weigh func(*R) 
 
 // filled makes a value and keeps it; ran tells that it was not there, nor being made. It may be called from
 // several goroutines.
-func filled[R any](t *tail, ctx context.Context, key string, weigh func(*R) *scene.Scene, fill func(context.Context) (*R, error)) (v *R, ran bool,
-	err error) {
+func filled[R any](t *tail, ctx context.Context, key string, weigh func(*R) *scene.Scene,
+	fill func(context.Context) (*R, error)) (v *R, ran bool, err error) {
+	var began atomic.Bool // by the memo's goroutine, which may outlast this call
 	k, err := t.memo.Get(ctx, key, func(ctx context.Context) (Kept, error) {
-		ran = true
+		began.Store(true)
 		v, err := fill(ctx)
 		if err == nil {
 			err = ctx.Err()
@@ -215,9 +196,9 @@ func filled[R any](t *tail, ctx context.Context, key string, weigh func(*R) *sce
 		return Kept{weigh(v), v}, nil
 	})
 	if err != nil {
-		return nil, ran, err
+		return nil, began.Load(), err
 	}
-	return k.report.(*R), ran, nil
+	return k.report.(*R), began.Load(), nil
 }
 
 // climb is the way down of the scene, or of its outside, with a step at each share that is asked
@@ -234,8 +215,8 @@ func (t *tail) climb(d lods.Decisions, outside bool) *climbed {
 }
 
 func (t *tail) climbAt(by ladder.Making, outside bool, shares []float64) *climbed {
-	kept := t.kept
-	key, err := named(t.keptKey, "climb", struct {
+	kept := t.look.of
+	key, err := named(t.look.shapes, "climb", struct {
 		By      ladder.Making
 		Outside bool
 		Shares  []float64
@@ -288,7 +269,7 @@ func (t *tail) fetch(list []lods.Placed, climbs [2]*climbed, scale float64, hand
 		return stick.Measure(ctx, less)
 	}
 	none := func(*lods.Measured) *scene.Scene { return nil }
-	large := t.kept.Count().Triangles > Eager
+	large := t.look.of.Count().Triangles > Eager
 	for i, p := range list {
 		f := lods.Fetched{Placed: p}
 		if p.Mesh.Hand > 0 {
@@ -326,7 +307,7 @@ func (t *tail) fetch(list []lods.Placed, climbs [2]*climbed, scale float64, hand
 			return nil
 		}
 		m := made(t, key, large, none, func(ctx context.Context) (*lods.Measured, error) {
-			m := measure(ctx, t.kept, ladder.Put(t.kept, c.Meshes[p.Mesh.Step]))
+			m := measure(ctx, t.look.of, ladder.Put(t.look.of, c.Meshes[p.Mesh.Step]))
 			m.Visible = c.Climb.Steps[p.Mesh.Step].Visible
 			t.say("Measuring what shows", 0.8+0.2*float64(i+1)/float64(len(list)))
 			return &m, nil
@@ -353,12 +334,12 @@ func (t *tail) lodScene(c *climbed, step int) *scene.Scene {
 		t.err = err
 		return nil
 	}
-	s, onto := t.scene, geom.Linear(t.onto.M)
+	s, look := t.scene, t.look
 	k, err := t.memo.Get(t.ctx, key, func(ctx context.Context) (Kept, error) {
 		meshes := make([]*scene.Mesh, len(s.Meshes))
 		for i, m := range c.Meshes[step] {
-			if meshes[i] = m; !onto.IsIdentity() {
-				meshes[i] = m.MappedIn(ctx, onto)
+			if meshes[i] = m; !look.mesh(i).IsIdentity() {
+				meshes[i] = m.MappedIn(ctx, look.mesh(i))
 			}
 			if m.Name != s.Meshes[i].Name {
 				own := *meshes[i]

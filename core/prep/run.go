@@ -7,7 +7,6 @@ import (
 	"yarvek/core/finding"
 	"yarvek/core/geom"
 	"yarvek/core/memo"
-	"yarvek/core/naming"
 	"yarvek/core/scene"
 	"yarvek/core/station"
 	"yarvek/core/station/axes"
@@ -184,7 +183,7 @@ func NewMemo(limit int64) *Memo {
 // Rules is the version of the rules of all stations: it is part of every key. Raise it
 // when a station gives another outcome for the same scene and decisions, so that what
 // was derived by the old rules and kept on disk is not taken for the new.
-const Rules = 21
+const Rules = 22
 
 // Run walks the stations. What no decision before it changed comes from the memo,
 // which may be nil. The error is ctx's, or says what of the prep can't be meant.
@@ -202,46 +201,41 @@ func Run(ctx context.Context, in Input, p Prep, m *Memo) (*Result, error) {
 	if len(cut.Split)+len(cut.Crop) == 0 {
 		r.Came = source.TakeApart(ctx, in.Scene, cut) // all of it, which needs no keeping
 	} else {
-		_, r.Came = step(w, "came", cut, func(ctx context.Context) (*scene.Scene, *source.Came) {
+		_, r.Came = step(w, "came", cut, func(ctx context.Context, cut source.Decisions) (*scene.Scene, *source.Came) {
 			c := source.TakeApart(ctx, in.Scene, cut)
 			return c.Scene, c
 		})
 	}
 	cameKey := w.key
 	names := in.Target.Names
-	read := struct {
-		Rules      naming.Rules
-		LOD, Solid string
-	}{names.Rules, names.LOD, names.Solid}
-	_, r.Survey = step(w, "survey", read, func(ctx context.Context) (*scene.Scene, *source.Survey) {
-		return nil, source.Look(ctx, r.Came.Scene, in.Target)
+	words := target.Target{Names: target.Names{Rules: names.Rules, LOD: names.LOD, Solid: names.Solid}} // all of it that is looked by
+	_, r.Survey = step(w, "survey", words, func(ctx context.Context, t target.Target) (*scene.Scene, *source.Survey) {
+		return nil, source.Look(ctx, r.Came.Scene, t)
 	})
 
-	came := struct {
-		D source.Decisions
-		N int
-	}{p.Source, in.Revision}
-	w.scene, r.Source = step(w, source.Info.ID, came, func(ctx context.Context) (*scene.Scene, *source.Report) {
-		return source.Run(ctx, r.Came, r.Survey, source.Ask{Read: in.Findings, Revision: in.Revision, Counts: in.Scene.Count()}, p.Source)
-	})
+	came := asking[source.Decisions, source.Ask]{p.Source,
+		source.Ask{Read: in.Findings, Revision: in.Revision, Counts: in.Scene.Count()}}
+	w.scene, r.Source = step(w, source.Info.ID, came,
+		func(ctx context.Context, a asking[source.Decisions, source.Ask]) (*scene.Scene, *source.Report) {
+			return source.Run(ctx, r.Came, r.Survey, a.Ask, a.D)
+		})
 	if w.err != nil {
 		return nil, w.err
 	}
 	w.stop(source.Info, r.Source, r.Came.Scene, r.Source.Box, geom.Identity)
 
 	kept, keptKey := w.scene, w.key
-	_, flats := step(w, "flats", nil, func(ctx context.Context) (*scene.Scene, axes.Flats) { return nil, axes.FlatsOf(ctx, kept) })
+	_, shapes := step(w, "shapes", none{}, func(context.Context, none) (*scene.Scene, string) { return nil, kept.ShapeSum() })
+	_, flats := step(w, "flats", none{}, func(ctx context.Context, _ none) (*scene.Scene, axes.Flats) { return nil, axes.FlatsOf(ctx, kept) })
 	stand := geom.Identity3
 	if w.err == nil {
 		stand = axes.Stand(kept.Basis, p.Axes, geom.GLTF)
 	}
-	sized := struct {
-		D size.Decisions
-		A size.Ask
-	}{p.Size, size.Ask{Grid: in.Grid, Classes: in.Target.Sizes(), Stand: stand}}
-	w.scene, r.Size = step(w, size.Info.ID, sized, func(ctx context.Context) (*scene.Scene, *size.Report) {
-		return size.Run(ctx, kept, p.Size, sized.A)
-	})
+	sized := asking[size.Decisions, size.Ask]{p.Size, size.Ask{Grid: in.Grid, Classes: in.Target.Sizes(), Stand: stand}}
+	w.scene, r.Size = step(w, size.Info.ID, sized,
+		func(ctx context.Context, a asking[size.Decisions, size.Ask]) (*scene.Scene, *size.Report) {
+			return size.Run(ctx, kept, a.D, a.Ask)
+		})
 	if w.err != nil {
 		return nil, w.err
 	}
@@ -249,13 +243,11 @@ func Run(ctx context.Context, in Input, p Prep, m *Memo) (*Result, error) {
 	w.stop(size.Info, r.Size, kept, r.Size.Box, grown)
 
 	scaled := w.scene
-	at := struct {
-		D axes.Decisions
-		B geom.Basis
-	}{p.Axes, in.Target.Basis}
-	w.scene, r.Axes = step(w, axes.Info.ID, at, func(ctx context.Context) (*scene.Scene, *axes.Report) {
-		return axes.Run(ctx, scaled, p.Axes, in.Target.Basis, axes.Ask{Flats: flats, Factor: r.Size.Factor, Box: r.Size.Box, Body: r.Size.Body()})
-	})
+	at := asking[axes.Decisions, geom.Basis]{p.Axes, in.Target.Basis}
+	w.scene, r.Axes = step(w, axes.Info.ID, at,
+		func(ctx context.Context, a asking[axes.Decisions, geom.Basis]) (*scene.Scene, *axes.Report) {
+			return axes.Run(ctx, scaled, a.D, a.Ask, axes.Ask{Flats: flats, Factor: r.Size.Factor, Box: r.Size.Box, Body: r.Size.Body()})
+		})
 	if w.err != nil {
 		return nil, w.err
 	}
@@ -280,15 +272,13 @@ func Run(ctx context.Context, in Input, p Prep, m *Memo) (*Result, error) {
 	}
 
 	stood := w.scene
-	seated := struct {
-		D pivot.Decisions
-		G float64
-		P string
-	}{p.Pivot, in.Grid, in.Target.Pivot.Place}
-	w.scene, r.Pivot = step(w, pivot.Info.ID, seated, func(ctx context.Context) (*scene.Scene, *pivot.Report) {
-		return pivot.Run(ctx, stood, p.Pivot, pivot.Ask{Body: r.Size.Body(), Stood: r.Axes.Map, Source: toStood,
-			Grid: in.Grid, Module: r.Size.Class.Module, Place: in.Target.Pivot.Place})
-	})
+	seated := asking[pivot.Decisions, pivot.Ask]{p.Pivot, pivot.Ask{Stood: r.Axes.Map, Source: toStood,
+		Grid: in.Grid, Module: r.Size.Class.Module, Place: in.Target.Pivot.Place}}
+	w.scene, r.Pivot = step(w, pivot.Info.ID, seated,
+		func(ctx context.Context, a asking[pivot.Decisions, pivot.Ask]) (*scene.Scene, *pivot.Report) {
+			a.Ask.Body = r.Size.Body()
+			return pivot.Run(ctx, stood, a.D, a.Ask)
+		})
 	if w.err != nil {
 		return nil, w.err
 	}
@@ -299,7 +289,12 @@ func Run(ctx context.Context, in Input, p Prep, m *Memo) (*Result, error) {
 		return r, nil
 	}
 
-	t := &tail{walk: w, in: in, p: p, kept: kept, keptKey: keptKey, cameKey: cameKey, onto: toSeated, placed: toSeated}
+	t := &tail{walk: w, in: in, p: p, cameKey: cameKey, placed: toSeated,
+		look: lineage{of: kept, key: keptKey, shapes: shapes, onto: toSeated, shifts: r.Pivot.Shifts, before: r.Pivot.Added}}
+	t.look.changed = p.Size.Bake != size.BakeNone || !(r.Size.Factor > 0)
+	if t.look.changed {
+		t.look = w.itself()
+	}
 	t.surface()
 	if w.err != nil {
 		return nil, w.err
@@ -315,7 +310,6 @@ func Run(ctx context.Context, in Input, p Prep, m *Memo) (*Result, error) {
 		return r, nil
 	}
 
-	t.first = first{t.kept, t.keptKey, t.onto}
 	t.lods()
 	if w.err != nil {
 		return nil, w.err
@@ -351,7 +345,7 @@ func Run(ctx context.Context, in Input, p Prep, m *Memo) (*Result, error) {
 		LODs: len(r.Delivery.LODs), Pending: r.Pending(),
 		Shapes: len(r.Delivery.Collision)})
 	w.stop(export.Info, r.Export, w.scene, r.Surface.Box, toSeated)
-	r.stops[len(r.stops)-1].Changed = t.changed
+	r.stops[len(r.stops)-1].Changed = t.look.changed
 	return r, nil
 }
 
@@ -365,33 +359,43 @@ type walk struct {
 	err    error // the first; later steps do nothing then
 }
 
-// step runs one station or takes its outcome from the memo. The key of an outcome is
-// made of everything it depends on: the key before it and what it is asked.
-func step[R any](w *walk, id string, asked any, run func(context.Context) (*scene.Scene, R)) (*scene.Scene, R) {
-	var none R
+// step runs one station or takes its outcome from the memo. The key of an outcome is made of the key before
+// it and of the very value that run is given: what run reads besides is the walk's scene, or was made of what
+// the key before it names.
+func step[A, R any](w *walk, id string, asked A, run func(context.Context, A) (*scene.Scene, R)) (*scene.Scene, R) {
+	var nothing R
 	if w.err != nil {
-		return nil, none
+		return nil, nothing
 	}
 	key, err := named(w.key, id, asked)
 	if err != nil {
 		w.err = err
-		return nil, none
+		return nil, nothing
 	}
 	w.key = key
 	ran := false
 	k, err := w.memo.Get(w.ctx, w.key, func(ctx context.Context) (Kept, error) {
 		ran = true
-		s, rep := run(ctx)
+		s, rep := run(ctx, asked)
 		return Kept{s, rep}, ctx.Err()
 	})
 	if err != nil {
 		w.err = err
-		return nil, none
+		return nil, nothing
 	}
 	if !ran {
 		w.result.Hits++
 	}
 	return k.scene, k.report.(R)
+}
+
+// none is what a step is given that needs nothing.
+type none struct{}
+
+// asking is what a station is given: the decisions, and what else it depends on.
+type asking[D, A any] struct {
+	D   D
+	Ask A
 }
 
 // stop records what a station left, which is the walk's scene now.

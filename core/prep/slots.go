@@ -31,8 +31,8 @@ func (t *tail) slots() {
 	keys := came.MaterialKeys()
 	toSource := t.placed
 	if len(d.Moves) > 0 && t.err == nil {
-		came, _ = step(t.walk, "moved", d.Moves, func(ctx context.Context) (*scene.Scene, struct{}) {
-			return slots.Moved(ctx, of, of, d.Moves, toSource), struct{}{}
+		came, _ = step(t.walk, "moved", d.Moves, func(ctx context.Context, moves []slots.Move) (*scene.Scene, none) {
+			return slots.Moved(ctx, of, of, moves, toSource), none{}
 		})
 	}
 	var lods []lodAt
@@ -46,10 +46,11 @@ func (t *tail) slots() {
 	}
 	slices.Sort(by.InLODs)
 	by.InLODs = slices.Compact(by.InLODs)
-	asked := slotsAsked{D: d, Target: t.in.Target.Judged(), Map: t.in.SlotMap, Pending: pending, Stock: stock, InLODs: by.InLODs}
-	_, plan := step(t.walk, "slots plan", asked, func(ctx context.Context) (*scene.Scene, *slots.Plan) {
-		return nil, slots.NewPlan(ctx, came, keys, d, by.Ask)
-	})
+	asked := asking[slots.Decisions, slots.Ask]{d, by.Ask}
+	_, plan := step(t.walk, "slots plan", asked,
+		func(ctx context.Context, a asking[slots.Decisions, slots.Ask]) (*scene.Scene, *slots.Plan) {
+			return nil, slots.NewPlan(ctx, came, keys, a.D, a.Ask)
+		})
 	if t.err != nil {
 		return
 	}
@@ -66,7 +67,7 @@ func (t *tail) slots() {
 	before := t.scene
 	changes := !plan.Same() || len(d.Moves) > 0
 	var got left
-	t.scene, got = step(t.walk, slots.Info.ID, []any{made.ready, names}, func(ctx context.Context) (*scene.Scene, left) {
+	t.scene, got = step(t.walk, slots.Info.ID, made.known(names), func(ctx context.Context, _ served) (*scene.Scene, left) {
 		l := left{Images: made.ready}
 		for _, x := range lods {
 			moved := slots.Moved(ctx, x.scene, of, d.Moves, toSource)
@@ -86,16 +87,16 @@ func (t *tail) slots() {
 		light = &slots.LightMade{}
 	}
 	if d.Light.Size == 0 && t.in.Target.Needs.Lightmap {
-		_, set := step(t.walk, "fit set", nil, func(ctx context.Context) (*scene.Scene, int) { return nil, slots.FitSet(ctx, before) })
+		_, set := step(t.walk, "fit set", none{}, func(ctx context.Context, _ none) (*scene.Scene, int) { return nil, slots.FitSet(ctx, before) })
 		by.Bare = set < 0
 	}
 	r.Slots = slots.Run(d, plan, slots.Made{Scene: t.scene, Images: got.Images, Why: made.why, Light: *light}, by)
 	r.Slots.LODs = lodsLit
 	if changes || light.There && !light.Kept {
-		t.changed = true
+		t.look.changed = true
 	}
 	t.stop(slots.Info, r.Slots, before, r.Surface.Box, t.placed)
-	r.stops[len(r.stops)-1].Changed = t.changed
+	r.stops[len(r.stops)-1].Changed = t.look.changed
 }
 
 // light makes the light sets of the scene and its LODs; nil when they are still to be made. Each LOD is
@@ -137,14 +138,19 @@ func (t *tail) light(l slots.Light, plan *slots.Plan, lods []*scene.Scene) (*slo
 	return first, all[1:]
 }
 
-// slotsAsked is what a plan of slots depends on besides the scene.
-type slotsAsked struct {
-	D       slots.Decisions
-	Target  []byte
-	Map     []slots.MapLine
-	Pending bool
-	Stock   []slots.Stock
-	InLODs  []int
+// served is what the outcome of Slots depends on besides its plan.
+type served struct {
+	Pictures []string // sums of those that leave
+	Ready    []bool
+	LODs     []string // keys of their meshes
+}
+
+func (c cooked) known(lods []string) served {
+	s := served{Ready: c.ready, LODs: lods}
+	for _, im := range c.images {
+		s.Pictures = append(s.Pictures, im.Sum())
+	}
+	return s
 }
 
 // lodAt is a LOD with the key of its meshes.
@@ -166,7 +172,7 @@ func (t *tail) stock() (images []scene.Image, list []slots.Stock, pending bool) 
 	known := make([]string, len(images)) // by which keys; "" of those that are not there
 	for i, im := range images {
 		if im.Found() {
-			known[i] = t.pictureKey(im)
+			known[i] = pictureKey(im)
 		}
 	}
 	ahead(t, known, func(i int) bool { return images[i].Width*images[i].Height > manyPixels }, weighFacts,
@@ -190,7 +196,7 @@ func (t *tail) stock() (images []scene.Image, list []slots.Stock, pending bool) 
 			case errors.Is(t.err, errUnmade):
 				t.err, pending = nil, true
 				mime, w, h := picture.Probe(im.Data)
-				s.Facts = texture.Facts{SHA: known[i], Size: len(im.Data), MIME: mime, Width: w, Height: h, Depth: 0}
+				s.Facts = texture.Facts{SHA: im.Sum(), Size: len(im.Data), MIME: mime, Width: w, Height: h, Depth: 0}
 			case t.err == nil:
 				s.Facts = *f
 			}
@@ -202,24 +208,8 @@ func (t *tail) stock() (images []scene.Image, list []slots.Stock, pending bool) 
 
 func weighFacts(*texture.Facts) *scene.Scene { return nil }
 
-// pictureKey names what is known of a picture: by its place in what was read, which is known without
-// reading all of it, or by its own address where it was added.
-func (t *tail) pictureKey(im scene.Image) string {
-	if t.own == nil {
-		t.own = map[*byte]int{}
-		for j, own := range t.in.Scene.Images {
-			if len(own.Data) > 0 {
-				t.own[&own.Data[0]] = j
-			}
-		}
-	}
-	if len(im.Data) > 0 {
-		if j, ok := t.own[&im.Data[0]]; ok {
-			return fmt.Sprintf("%s\nrules %d picture %d", t.in.Key, Rules, j)
-		}
-	}
-	return fmt.Sprintf("rules %d picture %s", Rules, im.Path)
-}
+// pictureKey names what is known of a picture, by its content.
+func pictureKey(im scene.Image) string { return fmt.Sprintf("rules %d picture %s", Rules, im.Sum()) }
 
 // cooked is the pictures that leave.
 type cooked struct {
@@ -248,7 +238,7 @@ func (t *tail) cook(plan *slots.Plan, images []scene.Image, stock []slots.Stock)
 		}
 		var of []string
 		for _, i := range c.In {
-			of = append(of, t.pictureKey(images[i]))
+			of = append(of, pictureKey(images[i]))
 		}
 		if keys[n], t.err = named(fmt.Sprintf("rules %d", Rules), "cooked", []any{of, c.Recipe}); t.err != nil {
 			return out, waits

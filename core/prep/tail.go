@@ -13,7 +13,6 @@ import (
 	"yarvek/core/scene"
 	"yarvek/core/split"
 	"yarvek/core/station/budget"
-	"yarvek/core/station/size"
 	"yarvek/core/station/surface"
 	"yarvek/core/uv"
 )
@@ -25,29 +24,44 @@ type tail struct {
 	*walk
 	in      Input
 	p       Prep
-	kept    *scene.Scene // as Source leaves it
-	keptKey string
-	cameKey string        // of the scene as it came to Source, cropped and taken apart
-	onto    geom.Affine   // from kept to the scene
-	placed  geom.Affine   // from coordinates as Source leaves them to the scene's
-	changed bool          // a mesh differs from kept's by more than where it stands
-	first   first         // what is looked at, as LODs found it
-	own     map[*byte]int // numbers of the pictures that were read, by where their bytes are; made when asked for
+	cameKey string      // of the scene as it came to Source, cropped and taken apart
+	placed  geom.Affine // from coordinates as Source leaves them to the scene's
+	look    lineage
 }
 
-// first is a scene as it is before it is turned, moved and scaled, with its key and the map that does
-// that.
-type first struct {
-	scene *scene.Scene
-	key   string
-	onto  geom.Affine
+// lineage is where the meshes of the walk's scene come from. It goes from step to step: a step that changes
+// a mesh begins a new one by [walk.itself], and nothing else is ever looked at to tell whether one did.
+type lineage struct {
+	of     *scene.Scene // whose meshes are looked at
+	key    string       // of it with all its names
+	shapes string       // of its shapes alone; what a name changes leaves it
+	onto   geom.Affine  // from its coordinates to the scene's, as a whole
+	// Mesh i of the scene is that of the same number of of, mapped by the linear part of onto and then moved
+	// by shifts[i]; nil for no moves.
+	shifts  []geom.Vec3
+	before  int  // nodes of the scene that stand before those of of, which follow in order
+	changed bool // a mesh differs from what Source left by more than where it stands and how large it is
+}
+
+// itself is the lineage of a scene whose meshes were changed: it is looked at itself.
+func (w *walk) itself() lineage {
+	return lineage{of: w.scene, key: w.key, shapes: w.key, onto: geom.Identity, changed: true}
+}
+
+// mesh maps points of mesh i of what is looked at to those of the scene's mesh.
+func (l lineage) mesh(i int) geom.Affine {
+	m := geom.Linear(l.onto.M)
+	if l.shifts != nil {
+		m.T = l.shifts[i]
+	}
+	return m
 }
 
 // aside runs a step whose outcome depends on the scene that is looked at, not on how it stands.
-func aside[R any](t *tail, id string, asked any, run func(context.Context) R) R {
+func aside[A, R any](t *tail, id string, asked A, run func(context.Context, A) R) R {
 	key := t.key
-	t.key = t.keptKey
-	_, r := step(t.walk, id, asked, func(ctx context.Context) (*scene.Scene, R) { return nil, run(ctx) })
+	t.key = t.look.key
+	_, r := step(t.walk, id, asked, func(ctx context.Context, a A) (*scene.Scene, R) { return nil, run(ctx, a) })
 	t.key = key
 	return r
 }
@@ -55,7 +69,7 @@ func aside[R any](t *tail, id string, asked any, run func(context.Context) R) R 
 // each runs something for each of some meshes of the scene that is looked at, given by their
 // numbers. What is found in a mesh that came in belongs to it whatever others are there. It tells
 // whether all of it was kept, and writes nothing to t: several may run side by side.
-func each[R any](t *tail, id string, meshes []int, asked func(i int) any, run func(context.Context, *scene.Mesh, int) R) (out []R,
+func each[A, R any](t *tail, id string, meshes []int, asked func(i int) A, run func(context.Context, *scene.Mesh, A) R) (out []R,
 	kept bool, err error) {
 	out = make([]R, len(meshes))
 	if t.err != nil {
@@ -69,18 +83,19 @@ func each[R any](t *tail, id string, meshes []int, asked func(i int) any, run fu
 	var ran atomic.Bool
 	errs := make([]error, len(meshes))
 	err = split.Each(t.ctx, len(meshes), func(i int) {
-		m := t.kept.Meshes[meshes[i]]
-		key := fmt.Sprintf("%s mesh %d", t.keptKey, meshes[i])
+		m := t.look.of.Meshes[meshes[i]]
+		key := fmt.Sprintf("%s mesh %d", t.look.key, meshes[i])
 		if k, ok := at[m]; ok {
 			key = fmt.Sprintf("%s mesh %d", t.cameKey, k)
 		}
-		key, err := named(key, id, asked(i))
+		a := asked(i)
+		key, err := named(key, id, a)
 		if errs[i] = err; err != nil {
 			return
 		}
 		k, err := t.memo.Get(t.ctx, key, func(ctx context.Context) (Kept, error) {
 			ran.Store(true)
-			r := run(ctx, m, i)
+			r := run(ctx, m, a)
 			return Kept{nil, r}, ctx.Err()
 		})
 		if errs[i] = err; err == nil {
@@ -102,15 +117,15 @@ func (t *tail) surface() {
 	r, d := t.result, t.p.Surface
 	class, _ := t.in.Target.Class(t.p.Size.Class)
 	limits := surface.InForce(d, class.Seen)
-	ask := surface.Ask{Onto: t.onto, Scale: r.Size.Factor, Limits: limits, Box: r.Pivot.Box, Keys: t.scene.Keys()}
+	keys := t.scene.Keys()
+	ask := surface.Ask{Onto: t.look.onto, Scale: r.Size.Factor, Limits: limits, Box: r.Pivot.Box, Keys: keys[t.look.before:]}
 	for _, f := range r.Source.Flickering {
 		ask.Pairs = append(ask.Pairs, surface.Pair{A: f.A, B: f.B, Area: f.Area * r.Size.Factor * r.Size.Factor, At: t.placed.Apply(f.At),
 			Remedy: f.Remedy})
 	}
 	for _, p := range surface.Places(t.scene) {
-		ask.Placing = append(ask.Placing, ask.Keys[p.Node])
+		ask.Placing = append(ask.Placing, keys[p.Node])
 	}
-	t.changed = t.p.Size.Bake != size.BakeNone || !(r.Size.Factor > 0)
 	if d.Mends() {
 		type mended struct {
 			Done []surface.Done
@@ -118,21 +133,19 @@ func (t *tail) surface() {
 		}
 		came := t.scene
 		var m mended
-		t.scene, m = step(t.walk, "mended", d, func(ctx context.Context) (*scene.Scene, mended) {
+		t.scene, m = step(t.walk, "mended", d, func(ctx context.Context, d surface.Decisions) (*scene.Scene, mended) {
 			s, done := surface.Mended(ctx, came, d)
 			return s, mended{done, s.Bounds()}
 		})
-		ask.Done, ask.Box, t.changed = m.Done, m.Box, true
+		ask.Done, ask.Box = m.Done, m.Box
+		t.look = t.itself()
 	}
 	if t.err != nil {
 		return
 	}
-	at := t.kept
-	if t.changed {
-		// The scene itself is looked at.
-		at, t.keptKey = t.scene, t.key
-		t.kept, t.onto = at, geom.Identity
-		ask.Onto, ask.Scale = geom.Identity, 1
+	at := t.look.of
+	if t.look.changed {
+		ask.Onto, ask.Scale, ask.Keys = geom.Identity, 1, keys
 	}
 	scaled := limits.Times(1 / ask.Scale)
 	scaled.Texels = 0 // which nothing is looked for by
@@ -144,7 +157,7 @@ func (t *tail) surface() {
 	// Pairs of faces are kept up to a ten-thousandth of the scene, more than flickers of nearly
 	// anything, so that a change of size need not compare them anew.
 	size := r.Source.Box.Size().Max()
-	apart := func(i int) any {
+	apart := func(i int) float64 {
 		if least := 1e-4 * size; scaled.Apart > least {
 			return math.Exp2(math.Ceil(math.Log2(scaled.Apart / places[i].Scale)))
 		}
@@ -155,23 +168,21 @@ func (t *tail) surface() {
 	var kept [2]bool
 	var errs [2]error
 	split.Together(func() {
-		seen, kept[0], errs[0] = each(t, "flaws", meshes, func(int) any { return limits.Needle },
-			func(ctx context.Context, m *scene.Mesh, _ int) *surface.MeshSeen {
-				return surface.LookAt(ctx, m, limits.Needle)
+		seen, kept[0], errs[0] = each(t, "flaws", meshes, func(int) float64 { return limits.Needle },
+			func(ctx context.Context, m *scene.Mesh, needle float64) *surface.MeshSeen {
+				return surface.LookAt(ctx, m, needle)
 			})
 	}, func() {
-		overlaps, kept[1], errs[1] = each(t, "flicker", meshes, apart, func(ctx context.Context, m *scene.Mesh, i int) flicker.Overlap {
-			return surface.Overlapping(ctx, m, apart(i).(float64))
-		})
+		overlaps, kept[1], errs[1] = each(t, "flicker", meshes, apart, surface.Overlapping)
 	})
 	t.took(kept[0], errs[0])
 	t.took(kept[1], errs[1])
-	cover := aside(t, "cover", nil, func(ctx context.Context) uv.Cover { return surface.CoverOf(ctx, at) })
+	cover := aside(t, "cover", none{}, func(ctx context.Context, _ none) uv.Cover { return surface.CoverOf(ctx, at) })
 	if t.err != nil {
 		return
 	}
-	ask.Seen = aside(t, "seen", scaled, func(ctx context.Context) *surface.Seen {
-		return surface.Gathered(ctx, at, seen, overlaps, cover, scaled)
+	ask.Seen = aside(t, "seen", scaled, func(ctx context.Context, l surface.Limits) *surface.Seen {
+		return surface.Gathered(ctx, at, seen, overlaps, cover, l)
 	})
 	if t.err != nil {
 		return
@@ -179,37 +190,36 @@ func (t *tail) surface() {
 	before := t.scene
 	r.Surface = surface.Run(d, ask)
 	t.stop(surface.Info, r.Surface, before, ask.Box, t.placed)
-	r.stops[len(r.stops)-1].Changed = t.changed
+	r.stops[len(r.stops)-1].Changed = t.look.changed
 }
 
 // budget counts the cost and takes out what is decided.
 func (t *tail) budget() {
 	r, d := t.result, t.p.Budget
 	class, _ := t.in.Target.Class(t.p.Size.Class)
-	ask := budget.Ask{Class: class, Index: t.in.Target.Needs.IndexBits, Onto: t.onto, Scale: r.Size.Factor}
-	before, at := t.scene, t.kept
+	before := t.scene
+	ask := budget.Ask{Class: class, Index: t.in.Target.Needs.IndexBits}
 	if d != (budget.Decisions{}) {
-		t.scene, ask.Went = step(t.walk, "spared", d, func(ctx context.Context) (*scene.Scene, int) { return budget.Changed(ctx, before, d) })
-		at, t.keptKey, t.changed = t.scene, t.key, true
-		ask.Onto = geom.Identity
-	}
-	if t.changed {
-		ask.Scale = 1
+		t.scene, ask.Went = step(t.walk, "spared", d, func(ctx context.Context, d budget.Decisions) (*scene.Scene, int) {
+			return budget.Changed(ctx, before, d)
+		})
+		t.look = t.itself()
 	}
 	if t.err != nil {
 		return
 	}
-	if t.changed {
-		t.onto = geom.Identity
+	at := t.look.of
+	ask.Onto, ask.Scale = t.look.onto, r.Size.Factor
+	if t.look.changed {
+		ask.Scale = 1
 	}
 	pixel := budget.Pixel(class, t.in.Target.View.Lines, t.in.Target.View.Angle) / ask.Scale
-	t.kept = at
 	var meshes []int
 	for _, p := range surface.Places(at) {
 		meshes = append(meshes, p.Mesh)
 	}
-	costs, had, err := each(t, budget.Info.ID, meshes, func(int) any { return nil },
-		func(ctx context.Context, m *scene.Mesh, _ int) *budget.MeshCost { return budget.LookAt(ctx, m) })
+	costs, had, err := each(t, budget.Info.ID, meshes, func(int) none { return none{} },
+		func(ctx context.Context, m *scene.Mesh, _ none) *budget.MeshCost { return budget.LookAt(ctx, m) })
 	if t.took(had, err); t.err != nil {
 		return
 	}
@@ -222,5 +232,5 @@ func (t *tail) budget() {
 		return
 	}
 	t.stop(budget.Info, r.Budget, before, r.Surface.Box, t.placed)
-	r.stops[len(r.stops)-1].Changed = t.changed
+	r.stops[len(r.stops)-1].Changed = t.look.changed
 }

@@ -186,6 +186,10 @@ type Image struct {
 	Data     []byte // nil when it was not among the files
 	Width    int    // pixels, 0 when unknown
 	Height   int
+
+	sum    string // of Data, while it is the bytes that summed and length say; see Summed
+	summed *byte
+	length int
 }
 
 // Found reports whether the picture's bytes are there.

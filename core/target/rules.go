@@ -167,31 +167,6 @@ func (t Target) Sizes() []class.Class {
 	return list
 }
 
-// Judged is what of the target the stations judge by: targets that agree in it give an asset
-// the same outcome.
-func (t Target) Judged() []byte {
-	b, err := json.Marshal(struct {
-		Basis      geom.Basis
-		Unit       unit.Unit
-		Classes    []class.Class
-		Reads      Reads
-		Prefers    string
-		Pivot      Pivot
-		Rules      naming.Rules
-		LOD, Solid string
-		View       View
-		IndexBits  int
-		Solids     []Solid
-		Textures   Textures
-		Mixes      bool
-	}{t.Basis, t.Unit, t.Classes, t.Reads, t.Prefers, t.Pivot, t.Names.Rules, t.Names.LOD, t.Names.Solid, t.View,
-		t.Needs.IndexBits, t.Solids, t.Textures, t.Mixes})
-	if err != nil {
-		panic(err) // no value of it is one that can't be written
-	}
-	return b
-}
-
 // Copy is a target whose lists may be written to.
 func (t Target) Copy() Target {
 	var c Target

@@ -40,6 +40,9 @@ type Derived struct {
 
 	mu   sync.Mutex
 	size int64 // of the folder, as far as known; -1 before it was looked at
+
+	writing sync.Mutex     // held while a file gets its name
+	puts    map[string]int // how often Put wrote a name: what Derive began before that is older
 }
 
 // NewDerived keeps about limit bytes in a folder, which is there. log is told what can't
@@ -48,7 +51,7 @@ func NewDerived(dir string, limit int64, log *slog.Logger) *Derived {
 	if log == nil {
 		log = slog.New(slog.DiscardHandler)
 	}
-	return &Derived{dir: dir, limit: limit, log: log, size: -1,
+	return &Derived{dir: dir, limit: limit, log: log, size: -1, puts: map[string]int{},
 		atHand: memo.New(derivedAtHand, func(b []byte) int64 { return 256 + int64(len(b)) })}
 }
 
@@ -56,12 +59,14 @@ func NewDerived(dir string, limit int64, log *slog.Logger) *Derived {
 // Equal keys must mean equal data. Asked for what is being made, it waits for that. An
 // error is given on and nothing is kept.
 func Derive[T any](ctx context.Context, d *Derived, kind, key string, fill func(context.Context) (T, error)) (T, error) {
-	var v T
+	var out T
 	name := derivedName(kind, key)
 	b, err := d.atHand.Get(ctx, name, func(ctx context.Context) ([]byte, error) {
-		if b, ok := d.load(name, &v); ok {
+		var kept T // nobody else's: an asker may have left while this goes on
+		if b, ok := d.load(name, &kept); ok {
 			return b, nil
 		}
+		before := d.putsOf(name)
 		v, err := fill(ctx)
 		if err != nil {
 			return nil, err
@@ -70,13 +75,12 @@ func Derive[T any](ctx context.Context, d *Derived, kind, key string, fill func(
 		if err != nil {
 			return nil, err
 		}
-		d.save(name, b)
+		d.save(name, b, before)
 		return b, nil
 	})
 	if err != nil {
-		return v, err
+		return out, err
 	}
-	var out T
 	return out, json.Unmarshal(b, &out)
 }
 
@@ -87,8 +91,8 @@ func Put[T any](d *Derived, kind, key string, v T) error {
 		return err
 	}
 	name := derivedName(kind, key)
-	d.save(name, b)
 	d.atHand.Put(name, b)
+	d.save(name, b, putNow)
 	return nil
 }
 
@@ -123,8 +127,9 @@ func (d *Derived) loadBytes(name string) ([]byte, bool) {
 }
 
 // save writes a file whole or not at all; that it could not is no error, for it can be
-// derived again.
-func (d *Derived) save(name string, b []byte) {
+// derived again. What was begun before something was Put in its place, by
+// the count of puts then, is older than that and is dropped.
+func (d *Derived) save(name string, b []byte, before int) {
 	f, err := os.CreateTemp(d.dir, "new-*")
 	if err != nil {
 		d.log.Warn("derived data can't be kept", "error", err)
@@ -132,9 +137,12 @@ func (d *Derived) save(name string, b []byte) {
 	}
 	_, werr := f.Write(b)
 	cerr := f.Close()
-	if werr != nil || cerr != nil || os.Rename(f.Name(), filepath.Join(d.dir, name)) != nil {
+	if err := cmp.Or(werr, cerr); err != nil {
 		_ = os.Remove(f.Name())
-		d.log.Warn("derived data can't be kept", "error", cmp.Or(werr, cerr))
+		d.log.Warn("derived data can't be kept", "error", err)
+		return
+	}
+	if !d.name(f.Name(), name, before) {
 		return
 	}
 	d.mu.Lock()
@@ -145,6 +153,35 @@ func (d *Derived) save(name string, b []byte) {
 	if d.size < 0 || d.size > d.limit {
 		d.trim()
 	}
+}
+
+// putNow is the count for what is put itself.
+const putNow = -1
+
+func (d *Derived) putsOf(name string) int {
+	d.writing.Lock()
+	defer d.writing.Unlock()
+	return d.puts[name]
+}
+
+// name gives a written file its name, and tells whether it did; see save.
+func (d *Derived) name(from, name string, before int) bool {
+	d.writing.Lock()
+	defer d.writing.Unlock()
+	switch before {
+	case putNow:
+		d.puts[name]++
+	case d.puts[name]:
+	default:
+		_ = os.Remove(from)
+		return false
+	}
+	if err := os.Rename(from, filepath.Join(d.dir, name)); err != nil {
+		_ = os.Remove(from)
+		d.log.Warn("derived data can't be kept", "error", err)
+		return false
+	}
+	return true
 }
 
 // trim looks at the folder and, when it holds more than the limit, deletes what was used

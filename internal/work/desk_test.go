@@ -237,6 +237,48 @@ func TestEqualRequestsOpenOnce(t *testing.T) {
 	assert.EqualValues(t, 1, made.Load())
 }
 
+// What became known more of replaces what is kept, in memory and on the disk, also while the older is still made.
+func TestPutReplacesWhatIsKept(t *testing.T) {
+	ctx, dir := context.Background(), t.TempDir()
+	d := NewDerived(dir, 10_000, nil)
+	get := func(d *Derived, key string) string {
+		v, err := Derive(ctx, d, "test", key, func(context.Context) (string, error) { return "older", nil })
+		require.NoError(t, err)
+		return v
+	}
+	assert.Equal(t, "older", get(d, "k"))
+	require.NoError(t, Put(d, "test", "k", "new"))
+	assert.Equal(t, "new", get(d, "k"))
+	begun, end, left := make(chan struct{}), make(chan struct{}), make(chan struct{})
+	go func() {
+		defer close(left)
+		_, _ = Derive(ctx, d, "test", "late", func(context.Context) (string, error) { close(begun); <-end; return "older", nil })
+	}()
+	<-begun
+	require.NoError(t, Put(d, "test", "late", "new"))
+	close(end)
+	<-left
+	assert.Equal(t, "new", get(d, "late"))
+	fresh := NewDerived(dir, 10_000, nil)
+	assert.Equal(t, "new", get(fresh, "k"))
+	assert.Equal(t, "new", get(fresh, "late"))
+}
+
+// Nothing that came from outside names a file.
+func TestShelvesHoldWhateverTheKeyIs(t *testing.T) {
+	dir := filepath.Join(t.TempDir(), "a", "b")
+	require.NoError(t, os.MkdirAll(dir, 0o755))
+	s := shelf{NewDerived(dir, 10_000, nil)}
+	for _, key := range []string{"../../evil.png", "a\nb", "/etc/x", "CON", ""} {
+		s.Save(key, []byte(key))
+		b, ok := s.Load(key)
+		assert.True(t, ok, "%q", key)
+		assert.Equal(t, key, string(b))
+	}
+	assert.Len(t, glob(t, dir), 5)
+	assert.Len(t, glob(t, filepath.Join(dir, "..", "..")), 1, "nothing beside the folder")
+}
+
 // The folder of derived data is bounded: what was used least recently goes.
 func TestDerivedDataIsBounded(t *testing.T) {
 	ctx, dir := context.Background(), t.TempDir()

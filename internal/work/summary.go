@@ -132,7 +132,7 @@ func samePrep(a, b []byte) bool {
 
 // SummaryKey names what a summary is made of, for what else is derived of it.
 func SummaryKey(st store.State) string {
-	return fmt.Sprintf("rules %d\n%s\n%s\n%s\n%g\n%d\n%s", prep.Rules, sourceKey(st.Revision), st.Step.JSON, st.Kit.Target.Judged(),
+	return fmt.Sprintf("rules %d\n%s\n%s\n%s\n%g\n%d\n%s", prep.Rules, sourceKey(st.Revision), st.Step.JSON, st.Kit.Target.JSON(),
 		st.Kit.Grid, st.Revision.Number, st.Kit.SlotMap)
 }
 

@@ -179,7 +179,7 @@ func TestABudgetRecomputesNothing(t *testing.T) {
 	o, err = d.Open(ctx, id)
 	require.NoError(t, err)
 	assert.NotEqual(t, was, SummaryKey(o.State), "what is said of the asset may be another thing")
-	assert.Equal(t, 11, o.Result.Hits, "survey, flats, four stations, flaws, flicker, cover, what is gathered of them, and cost: nothing is measured anew")
+	assert.Equal(t, 12, o.Result.Hits, "survey, shapes, flats, four stations, flaws, flicker, cover, what is gathered of them, and cost: nothing is measured anew")
 }
 
 // BenchmarkTargetEffect weighs a target for a kit of a hundred assets with forty nodes and

@@ -212,10 +212,16 @@ func (d *Desk) Made(ctx context.Context, o *Opened, progress func(string, float6
 type shelf struct{ *Derived }
 
 // Load gives bytes that were saved, while they are kept.
-func (s shelf) Load(key string) ([]byte, bool) { return s.loadBytes(key + ".lods") }
+func (s shelf) Load(key string) ([]byte, bool) { return s.loadBytes(shelfName(key)) }
 
 // Save keeps bytes.
-func (s shelf) Save(key string, b []byte) { s.save(key+".lods", b) }
+func (s shelf) Save(key string, b []byte) { s.save(shelfName(key), b, 0) } // equal keys mean equal bytes
+
+// shelfName is the file of what is kept under a key. It is a digest: what a key is made of came from outside.
+func shelfName(key string) string {
+	sum := sha256.Sum256([]byte(key))
+	return fmt.Sprintf("shelf-%x.bin", sum[:16])
+}
 
 // With is the asset as it would be with another prep; nothing is decided by it.
 func (d *Desk) With(ctx context.Context, o *Opened, p prep.Prep) (*Opened, error) {

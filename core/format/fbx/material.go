@@ -231,7 +231,7 @@ func (r *reader) image(t *object) int {
 	if len(names) > 0 {
 		ref = clean(names[0])
 	}
-	key := ref + "\x00" + fmt.Sprint(len(data))
+	key := ref + "\x00" + scene.Image{Data: data}.Sum()
 	if i, ok := r.images[key]; ok {
 		return i
 	}

@@ -108,6 +108,7 @@ func Describe(img *scene.Image) {
 	if img.Data == nil {
 		return
 	}
+	*img = img.Summed()
 	mime, w, h := Probe(img.Data)
 	if mime != "" {
 		img.MIME, img.Width, img.Height = mime, w, h

@@ -35,17 +35,21 @@ type Made struct {
 	Pieces int // nearly convex ones that hulls were made of
 }
 
-// FitTo fits to a scene whose nodes have these keys, in its coordinates. open are balls that no hull
-// may reach into. When ctx ends it returns early, and what it returns means nothing.
-func FitTo(ctx context.Context, s *scene.Scene, keys []string, f Fit, open []fit.Ball, progress func(float64)) Made {
-	var m Made
-	var groups [][]int
-	var all []int
+// Meant are the numbers of the nodes with a mesh that a fit speaks of, in a scene whose nodes have these keys.
+func (f Fit) Meant(s *scene.Scene, keys []string) (all []int) {
 	for i, n := range s.Nodes {
 		if n.Mesh >= 0 && (len(f.Nodes) == 0 || slices.Contains(f.Nodes, keys[i])) {
 			all = append(all, i)
 		}
 	}
+	return all
+}
+
+// FitTo fits to some nodes of a scene, in its coordinates, whatever they are called. open are balls that no
+// hull may reach into. When ctx ends it returns early, and what it returns means nothing.
+func FitTo(ctx context.Context, s *scene.Scene, all []int, f Fit, open []fit.Ball, progress func(float64)) Made {
+	var m Made
+	var groups [][]int
 	if f.Each {
 		for _, i := range all {
 			groups = append(groups, []int{i})

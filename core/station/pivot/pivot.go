@@ -193,6 +193,10 @@ type Report struct {
 	Grid    float64
 	OffGrid geom.Vec3   // right, up, forward: by how much the box is off the grid; metres
 	Map     geom.Affine // from the scene before to the outcome
+	// Shifts is how far the points of each mesh went in its own frame, beyond what Map does; nil when none
+	// did. Added is how many nodes of the outcome stand before those that came.
+	Shifts []geom.Vec3
+	Added  int
 }
 
 // Ask is what the station needs to know besides the scene.
@@ -233,12 +237,12 @@ func Run(ctx context.Context, s *scene.Scene, d Decisions, ask Ask) (*scene.Scen
 	out := s
 	if seats {
 		out = s.CarriedIn(ctx, inv)
-		out = seatParts(out, d)
+		out = r.seatParts(out, d)
 	}
 	r.Map = inv
 	out = r.each(ctx, out, d, ask)
 	if d.Under && seats {
-		out = under(out, frame)
+		out, r.Added = under(out, frame)
 		r.Map, r.Origin = geom.Identity, r.Moved
 	}
 	r.markers(ctx, out, d, ask, frame)
@@ -352,7 +356,7 @@ func aboutUp(b geom.Basis, degrees float64) geom.Mat3 {
 // gets the scene's origin: a receiver that takes the node's pivot and one that
 // takes the scene's then agree. An instance's mesh is shared, so its point of the
 // box is taken in the mesh's own frame and every instance moves alike.
-func seatParts(s *scene.Scene, d Decisions) *scene.Scene {
+func (r *Report) seatParts(s *scene.Scene, d Decisions) *scene.Scene {
 	users := s.Users()
 	single := len(s.Meshes) == 1 && len(users[0]) == 1
 	if !single && !(d.Parts && d.Place == OnBox) {
@@ -373,20 +377,24 @@ func seatParts(s *scene.Scene, d Decisions) *scene.Scene {
 		if !single {
 			world = OnBoxPoint(boxes[first], s.Basis, d.Box)
 		}
-		moveOrigin(out, m, list, worlds[first], world)
+		r.moveOrigin(out, m, list, worlds[first], world)
 	}
 	return out
 }
 
 // moveOrigin moves the origin of a mesh to a place of the world, as its first user
 // stands, and the nodes of all users the other way.
-func moveOrigin(out *scene.Scene, mesh int, users []int, w geom.Affine, world geom.Vec3) {
+func (r *Report) moveOrigin(out *scene.Scene, mesh int, users []int, w geom.Affine, world geom.Vec3) {
 	inv, ok := w.Inverse()
 	if !ok {
 		return // flattened: no place in its own frame can be told
 	}
 	local := inv.Apply(world)
 	out.Meshes[mesh] = out.Meshes[mesh].Mapped(geom.Translation(local.Mul(-1)))
+	if r.Shifts == nil {
+		r.Shifts = make([]geom.Vec3, len(out.Meshes))
+	}
+	r.Shifts[mesh] = r.Shifts[mesh].Sub(local)
 	for _, i := range users {
 		out.ShiftOrigin(i, local)
 	}
@@ -417,16 +425,16 @@ func (r *Report) each(ctx context.Context, s *scene.Scene, d Decisions, ask Ask)
 			one.Nodes = []scene.Node{{Kind: scene.KindMesh, Parent: -1, Mesh: n.Mesh, Local: worlds[i]}}
 			return measure.Points(&one), measure.Of(ctx, &one).Centre
 		})
-		moveOrigin(out, n.Mesh, users[n.Mesh], worlds[i], world)
+		r.moveOrigin(out, n.Mesh, users[n.Mesh], worlds[i], world)
 	}
 	return out
 }
 
 // under puts the scene, which stands about the origin, back to where it stood, with
 // the pivot under it: a single root that has its own origin there takes the frame
-// itself, all else hangs from a new node.
-func under(s *scene.Scene, frame geom.Affine) *scene.Scene {
-	out := s.Clone()
+// itself, all else hangs from a new node. added is how many nodes there are before those that came.
+func under(s *scene.Scene, frame geom.Affine) (out *scene.Scene, added int) {
+	out = s.Clone()
 	roots := 0
 	for _, n := range s.Nodes {
 		if n.Parent < 0 {
@@ -435,7 +443,7 @@ func under(s *scene.Scene, frame geom.Affine) *scene.Scene {
 	}
 	if roots == 1 && s.Nodes[0].Local.IsIdentity() {
 		out.Nodes[0].Local = frame.Mul(out.Nodes[0].Local)
-		return out
+		return out, 0
 	}
 	name := s.Name
 	if name == "" {
@@ -445,7 +453,7 @@ func under(s *scene.Scene, frame geom.Affine) *scene.Scene {
 	for i := 1; i < len(out.Nodes); i++ {
 		out.Nodes[i].Parent++ // roots hang from the new one, which is the first
 	}
-	return out
+	return out, 1
 }
 
 // parts lists each part’s own origin within its box.

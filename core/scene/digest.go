@@ -1,0 +1,150 @@
+package scene
+
+import (
+	"crypto/sha256"
+	"encoding/binary"
+	"encoding/hex"
+	"encoding/json"
+	"hash"
+	"math"
+)
+
+// Sum is the SHA-256 of a picture's bytes in hexadecimal digits, "" of one that is not there. It is what a
+// picture is known by: two of one name differ in it, and one under two names does not.
+func (i Image) Sum() string {
+	if len(i.Data) == 0 {
+		return ""
+	}
+	if i.sum != "" && i.summed == &i.Data[0] && i.length == len(i.Data) {
+		return i.sum
+	}
+	sum := sha256.Sum256(i.Data)
+	return hex.EncodeToString(sum[:])
+}
+
+// Summed is the picture with its [Image.Sum] kept at hand, for as long as it has these bytes.
+func (i Image) Summed() Image {
+	if i.sum = i.Sum(); i.sum != "" {
+		i.summed, i.length = &i.Data[0], len(i.Data)
+	}
+	return i
+}
+
+// ShapeSum is the SHA-256 of all that a scene's shapes are made of: its basis, its nodes with their places,
+// its meshes with all their layers, and its materials. Names of nodes and meshes, pictures, and what the file
+// left out are not in it: scenes that agree have the same shapes, whatever those are called.
+func (s *Scene) ShapeSum() string {
+	d := digest{h: sha256.New()}
+	d.value(s.Basis)
+	d.value(s.UnitMetres)
+	for _, n := range s.Nodes {
+		d.ints(int64(n.Parent), int64(n.Mesh), yes(n.Hidden))
+		for _, row := range n.Local.M {
+			d.floats(row[:]...)
+		}
+		d.floats(n.Local.T[:]...)
+	}
+	for _, m := range s.Meshes {
+		d.mesh(m)
+	}
+	d.value(s.Materials) // with their names, by which decisions speak of slots
+	d.value(s.Textures)
+	return hex.EncodeToString(d.h.Sum(nil))
+}
+
+// digest adds values to a hash, each list behind its length, so that no two scenes run together.
+type digest struct {
+	h   hash.Hash
+	buf [8 << 10]byte
+	n   int
+}
+
+func yes(b bool) int64 {
+	if b {
+		return 1
+	}
+	return 0
+}
+
+func (d *digest) put(v uint64) {
+	if d.n == len(d.buf) {
+		d.flush()
+	}
+	binary.LittleEndian.PutUint64(d.buf[d.n:], v)
+	d.n += 8
+}
+
+func (d *digest) flush() {
+	_, _ = d.h.Write(d.buf[:d.n]) // a hash never fails
+	d.n = 0
+}
+
+func (d *digest) ints(list ...int64) {
+	for _, v := range list {
+		d.put(uint64(v))
+	}
+}
+
+func (d *digest) floats(list ...float64) {
+	for _, v := range list {
+		d.put(math.Float64bits(v))
+	}
+}
+
+// value adds plain data by its JSON.
+func (d *digest) value(v any) {
+	b, err := json.Marshal(v)
+	if err != nil {
+		panic(err) // plain data: readers let no number in that is not finite
+	}
+	d.put(uint64(len(b)))
+	d.flush()
+	_, _ = d.h.Write(b)
+}
+
+func (d *digest) mesh(m *Mesh) {
+	d.put(uint64(len(m.Points)))
+	for _, p := range m.Points {
+		d.floats(p[:]...)
+	}
+	addInts(d, m.FaceStart)
+	addInts(d, m.Corners)
+	addLayer(d, m.Normals, func(v [3]float32) { d.singles(v[:]) })
+	addLayer(d, m.Tangents, func(v [4]float32) { d.singles(v[:]) })
+	addLayer(d, m.Colors, func(v [4]float32) { d.singles(v[:]) })
+	d.put(uint64(len(m.UVs)))
+	for _, u := range m.UVs {
+		d.value(u.Name) // UV sets are chosen by name
+		addLayer(d, u.Layer, func(v [2]float64) { d.floats(v[:]...) })
+	}
+	addInts(d, m.Slots)
+	addInts(d, m.Slot)
+	addInts(d, m.Smooth)
+	d.put(uint64(len(m.Hard)))
+	for _, h := range m.Hard {
+		d.ints(yes(h))
+	}
+	d.flush()
+}
+
+// addInts adds a list of numbers; no list and an empty one differ.
+func addInts[N int | int32 | uint32](d *digest, list []N) {
+	d.ints(int64(len(list)), yes(list == nil))
+	for _, v := range list {
+		d.put(uint64(v))
+	}
+}
+
+func (d *digest) singles(list []float32) {
+	for _, v := range list {
+		d.put(uint64(math.Float32bits(v)))
+	}
+}
+
+func addLayer[T any](d *digest, l Layer[T], add func(T)) {
+	addInts(d, l.Index)
+	d.put(uint64(len(l.Values)))
+	for _, v := range l.Values {
+		add(v)
+	}
+}
