@@ -12,6 +12,8 @@ import (
 	"math"
 
 	"yarvek/core/split"
+
+	"yarvek/core/scene"
 )
 
 // Sort is what the pixels of a picture mean.
@@ -34,20 +36,10 @@ var linear = func() (t [256]float32) {
 }()
 
 // Linear is the light of an sRGB value, both from 0 to 1.
-func Linear(v float64) float64 {
-	if v <= 0.04045 {
-		return v / 12.92
-	}
-	return math.Pow((v+0.055)/1.055, 2.4)
-}
+func Linear(v float64) float64 { return scene.Linear(v) }
 
 // Encoded is the sRGB value of a light, the inverse of [Linear].
-func Encoded(v float64) float64 {
-	if v <= 0.0031308 {
-		return 12.92 * v
-	}
-	return 1.055*math.Pow(v, 1/2.4) - 0.055
-}
+func Encoded(v float64) float64 { return scene.Shown(v) }
 
 // encoded are the sRGB bytes of lights in steps finer than any of them differ by.
 var encoded = func() (t [1 << 16]uint8) {

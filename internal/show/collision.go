@@ -37,7 +37,7 @@ func solidsOf(v view) draft.Solids {
 	mirrored := v.paper.Det() < 0
 	for i, x := range r.Shapes {
 		body := x.Form.Convex
-		d := draft.Solid{ID: x.ID, Letter: x.Letter, Name: fmt.Sprintf("Shape %s, a %s round %s", x.Letter, x.Form.Kind, x.Name),
+		d := draft.Solid{ID: x.ID, Letter: x.Letter, Name: fmt.Sprintf("Shape %s, a %s round %s", x.Letter, x.Kind(), x.Name),
 			Faces: body.Faces}
 		for _, p := range body.Points {
 			d.Points = append(d.Points, place(p))

@@ -36,7 +36,6 @@ var collisionRoom = room{
 	words: template.FuncMap{
 		"times":    func(v float64) string { return figure.Significant(v, 3) },
 		"bars":     bars,
-		"kindword": func(k solid.Kind) string { return string(k) },
 		"forms":    func() []collision.NamedForm { return collision.Forms },
 		"off": func(v float64) string {
 			if v < 5e-5 {

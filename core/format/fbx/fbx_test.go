@@ -438,6 +438,24 @@ func TestReadText7(t *testing.T) {
 	assert.Contains(t, codes, "source/fbx-short-layer")
 }
 
+// Some writers embed a picture in a second Video of the same file.
+func TestAPictureInASecondVideo(t *testing.T) {
+	pic := base64.StdEncoding.EncodeToString(pngOf(2))
+	data := strings.Replace(text7, `, "PNGA", "PNGB"`, fmt.Sprintf(", %q", pic), 1)
+	data = strings.Replace(data, "\tC: \"OO\",50,40\n", "\tC: \"OO\",51,40\n", 1)
+	at := strings.Index(data, "\tVideo: 50")
+	require.Positive(t, at)
+	data = data[:at] + "\tVideo: 51, X\n\t}\n" + data[at:]
+	s, found, err := read(t, []byte(data))
+	require.NoError(t, err)
+	oak := materialNamed(s, "oak")
+	require.True(t, oak.Maps[scene.UseBaseColor].Has())
+	assert.True(t, s.Images[s.Textures[oak.Maps[scene.UseBaseColor].Texture-1].Image].Found())
+	for _, f := range found {
+		assert.NotEqual(t, "source/missing-picture", f.Code)
+	}
+}
+
 const text6 = `; FBX 6.1.0 project file
 FBXHeaderExtension:  {
     FBXVersion: 6100
@@ -478,7 +496,8 @@ func TestReadText6(t *testing.T) {
 	b := s.Bounds()
 	assert.True(t, b.Min.Near(geom.Vec3{1, 0, 0}, 1e-12) && b.Max.Near(geom.Vec3{3, 2, 0}, 1e-12), "%v", b)
 	assert.Equal(t, []uint32{4}, s.Meshes[0].Smooth)
-	assert.Equal(t, [4]float64{1, .5, 0, 1}, materialNamed(s, "pine").BaseColor)
+	// 0.5 as a screen shows it is 0.214 of the light (IEC 61966-2-1).
+	assert.InDeltaSlice(t, []float64{1, .21404114, 0, 1}, sliceOf(materialNamed(s, "pine").BaseColor), 1e-8)
 }
 
 func TestCreasesBecomeHardEdges(t *testing.T) {
@@ -692,3 +711,5 @@ func FuzzRead(f *testing.F) {
 		}
 	})
 }
+
+func sliceOf(c [4]float64) []float64 { return c[:] }

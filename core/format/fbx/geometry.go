@@ -312,7 +312,7 @@ func (g *geometryReader) uv(l *record) {
 	g.mesh.UVs = append(g.mesh.UVs, scene.UVSet{Name: clean(name), Layer: scene.Layer[[2]float64]{Values: values, Index: idx}})
 }
 
-// colors reads one layer of vertex colours, which are linear.
+// colors reads one layer of vertex colours, which FBX has as a screen shows them.
 func (g *geometryReader) colors(l *record) {
 	v := l.sub("Colors").floats()
 	idx, ok := g.mapped(l, "ColorIndex", len(v)/4)
@@ -321,7 +321,7 @@ func (g *geometryReader) colors(l *record) {
 	}
 	values := make([][4]float32, len(v)/4)
 	for i := range values {
-		c := narrow(v[4*i:])
+		c := narrow([]float64{scene.Linear(v[4*i]), scene.Linear(v[4*i+1]), scene.Linear(v[4*i+2])})
 		values[i] = [4]float32{c[0], c[1], c[2], narrow([]float64{v[4*i+3], 0, 0})[0]}
 	}
 	g.mesh.Colors = scene.Layer[[4]float32]{Values: values, Index: idx}

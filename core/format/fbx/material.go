@@ -62,12 +62,12 @@ var values = map[string]func(m *scene.Material, p property){
 // unit keeps a number within 0 and 1.
 func unit(v float64) float64 { return min(max(v, 0), 1) }
 
-// color reads a colour times a factor, both as the file has them, into linear numbers of
-// 0 to 1.
+// color reads a colour, which FBX has as a screen shows it, times a factor of its light into linear numbers
+// of 0 to 1.
 func color(into []float64, p property, factor float64) {
-	v := p.vec([3]float64{into[0], into[1], into[2]})
+	v := p.vec([3]float64{scene.Shown(into[0]), scene.Shown(into[1]), scene.Shown(into[2])})
 	for i := range into {
-		into[i] = unit(v[i] * factor)
+		into[i] = unit(scene.Linear(v[i]) * factor)
 	}
 }
 
@@ -85,7 +85,13 @@ func (r *reader) material(o *object, model *object) int {
 	color(m.BaseColor[:3], p.first("DiffuseColor", "Diffuse"), p.get("DiffuseFactor").float(1))
 	m.Emissive = [3]float64{}
 	if e := p.first("EmissiveColor", "Emissive"); len(e.values) >= 3 {
-		color(m.Emissive[:], e, p.get("EmissiveFactor").float(1))
+		// Up to 1 the factor is part of the colour, and above its strength.
+		f := max(0, p.get("EmissiveFactor").float(1))
+		if _, said := p.find(own + "glow"); said {
+			f = 1 // it is told by itself
+		}
+		color(m.Emissive[:], e, min(f, 1))
+		m.Glow = max(f, 1)
 	}
 	if s := p.first("ShininessExponent", "Shininess"); len(s.values) > 0 {
 		// From 0 to 100, as those write it that have a roughness; see exponent. What is
@@ -110,6 +116,10 @@ func (r *reader) material(o *object, model *object) int {
 	slices.Sort(names) // two programs' names for one value must not race
 	for _, name := range names {
 		values[bare(name)](&m, p.get(name))
+	}
+	if b, ok := p.find(own + "base_color"); ok { // our own, which is linear
+		v := b.vec([3]float64{1, 1, 1})
+		m.BaseColor = [4]float64{unit(v[0]), unit(v[1]), unit(v[2]), m.BaseColor[3]}
 	}
 	i := len(r.s.Materials)
 	r.s.Materials = append(r.s.Materials, m)
@@ -173,10 +183,11 @@ func (r *reader) use(material int, of string, t *object, prop string) {
 	tex := r.texture(t) + 1
 	if use == scene.UseHeight && tex > 0 {
 		// What is joined as a bump is often the only normal map there is.
-		if shows, _ := picture.Look(r.s.Images[r.s.Textures[tex-1].Image].Data); shows == picture.Directions && !m.Maps[scene.UseNormal].Has() {
+		directions, why := picture.IsNormal(r.s.Images[r.s.Textures[tex-1].Image])
+		if directions && !m.Maps[scene.UseNormal].Has() {
 			use = scene.UseNormal
 			r.note(finding.Note, "source/bump-normal", fmt.Sprintf("The bump picture of “%s” is a normal map", m.Name),
-				"It looks like one, and goes on as one.", t)
+				why+", and it goes on as one.", t)
 		}
 	}
 	if m.Maps[use].Has() {
@@ -194,8 +205,13 @@ func (r *reader) use(material int, of string, t *object, prop string) {
 			r.sets[mapOf{material, use}] = name
 		}
 	}
-	if _, factor := p.find(own + "base_color"); use == scene.UseBaseColor && !factor {
-		m.BaseColor = [4]float64{1, 1, 1, m.BaseColor[3]} // the texture stands for the colour
+	if _, factor := p.find(own + "base_color"); !factor { // the texture stands for the colour
+		switch {
+		case use == scene.UseBaseColor:
+			m.BaseColor = [4]float64{1, 1, 1, m.BaseColor[3]}
+		case use == scene.UseEmissive && m.Emissive == [3]float64{}:
+			m.Emissive = [3]float64{1, 1, 1}
+		}
 	}
 }
 
@@ -226,6 +242,9 @@ func (r *reader) image(t *object) int {
 			data = c
 		}
 		names = append(names, pictureNames(v.rec)...)
+	}
+	if data == nil {
+		data = r.embedded(t, names)
 	}
 	ref := ""
 	if len(names) > 0 {
@@ -260,6 +279,48 @@ func (r *reader) image(t *object) int {
 	r.images[key] = i
 	r.s.Images = append(r.s.Images, img)
 	return i
+}
+
+// embedded finds the bytes of a picture that a Video holds which is not joined to texture t but is called the
+// same: some writers put the picture into a second Video of one file.
+func (r *reader) embedded(t *object, names []string) []byte {
+	if r.contents == nil {
+		r.contents = map[string][]byte{}
+		for _, o := range r.doc.order {
+			if o.kind != "Video" {
+				continue
+			}
+			c := content(o.rec.sub("Content"))
+			if len(c) == 0 {
+				continue
+			}
+			for _, n := range append(pictureNames(o.rec), o.name) {
+				if n = pictureName(n); n != "" && r.contents[n] == nil {
+					r.contents[n] = c
+				}
+			}
+		}
+	}
+	for _, v := range r.doc.below(t.key, "Video") {
+		names = append(names, v.name)
+	}
+	for _, n := range append(names, t.rec.sub("Media").str(0)) {
+		if c := r.contents[pictureName(n)]; c != nil {
+			return c
+		}
+	}
+	return nil
+}
+
+// pictureName is what a Video is known by: the last part of its path, without its class.
+func pictureName(n string) string {
+	n, _, _ = strings.Cut(n, "\x00")
+	n = strings.TrimPrefix(n, "Video::")
+	n = path.Base(strings.ReplaceAll(n, `\`, "/"))
+	if n == "." || n == "/" {
+		return ""
+	}
+	return strings.ToLower(n)
 }
 
 // content joins the bytes of an embedded picture; an ASCII file has them in base64,

@@ -31,8 +31,9 @@ type reader struct {
 	materials map[string]int
 	textures  map[string]int
 	images    map[string]int
-	sets      map[mapOf]string // what a texture calls the UV set it lies on
-	worst     *fault.Error     // why the first geometry that can't be read can't
+	contents  map[string][]byte // of embedded pictures, by what their Video is called; made when asked for
+	sets      map[mapOf]string  // what a texture calls the UV set it lies on
+	worst     *fault.Error      // why the first geometry that can't be read can't
 }
 
 // mapOf is one use of a texture by a material.
@@ -312,6 +313,7 @@ func (r *reader) attach(o *object, n *scene.Node) error {
 // leftOut says that a geometry can't be read: one bad part is not a bad file.
 func (r *reader) leftOut(o *object, node string, e *fault.Error) {
 	r.worst = cmp.Or(r.worst, e)
+	r.s.LeaveOut("mesh that can't be read", node, e.Plain())
 	r.note(finding.MustFix, "source/bad-part", fmt.Sprintf("The mesh of “%s” can't be read and was left out", node),
 		e.Plain()+". Everything else came in.", o)
 	r.findings[len(r.findings)-1].Brief = "mesh left out"

@@ -48,7 +48,7 @@ func (w *writer) mesh(id int64, m *scene.Mesh) *record {
 	if m.Colors.Has() {
 		v := make([]float64, 0, 4*len(m.Colors.Values))
 		for _, c := range m.Colors.Values {
-			v = append(v, float64(c[0]), float64(c[1]), float64(c[2]), float64(c[3]))
+			v = append(append(v, shown(c[:3])...), float64(c[3]))
 		}
 		use(element("LayerElementColor", 0, "", "ByPolygonVertex", "IndexToDirect").add(rec("Colors", v),
 			rec("ColorIndex", m.Colors.Index)))
@@ -311,10 +311,10 @@ func (w *writer) materials() {
 			two = 1
 		}
 		p := rec("Properties70").add(
-			rgb("DiffuseColor", m.BaseColor[:3]), num("DiffuseFactor", 1),
-			rgb("EmissiveColor", m.Emissive[:]), num("EmissiveFactor", 1),
+			rgb("DiffuseColor", shown(m.BaseColor[:3])), num("DiffuseFactor", 1),
+			rgb("EmissiveColor", shown(m.Emissive[:])), num("EmissiveFactor", m.Glow),
 			rgb("TransparentColor", []float64{1, 1, 1}), num("TransparencyFactor", 1-m.BaseColor[3]), num("Opacity", m.BaseColor[3]),
-			num("ShininessExponent", exponent(m.Roughness)), rgb("SpecularColor", []float64{0.2, 0.2, 0.2}),
+			num("ShininessExponent", exponent(m.Roughness)), num("Shininess", exponent(m.Roughness)), rgb("SpecularColor", []float64{0.2, 0.2, 0.2}),
 			num("SpecularFactor", 1-m.Roughness),
 			prop70(own+"base_color", "ColorRGB", "Color", "A+U", m.BaseColor[0], m.BaseColor[1], m.BaseColor[2]),
 			user("metallic", m.Metallic), user("roughness", m.Roughness), user("normal_scale", m.NormalScale),
@@ -339,6 +339,15 @@ func (w *writer) materials() {
 			w.mapping(id, k, scene.Use(u), mp)
 		}
 	}
+}
+
+// shown is a colour as a screen shows it, which is how FBX has colours.
+func shown[F float32 | float64](c []F) []float64 {
+	out := make([]float64, len(c))
+	for i, v := range c {
+		out[i] = scene.Shown(float64(v))
+	}
+	return out
 }
 
 // exponent is the shininess from 0 to 100 that readers take for a roughness: they see

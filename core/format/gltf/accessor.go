@@ -238,10 +238,10 @@ func (r *reader) indices(i int, limit int) ([]int32, error) {
 	if err != nil {
 		return nil, err
 	}
-	if a.Sparse != nil {
-		return nil, r.fail(i, "holds indices and is sparse")
-	}
 	out := make([]int32, a.Count)
+	if a.Sparse != nil {
+		return out, r.sparseIndices(i, a, s, out, limit)
+	}
 	if s.data == nil {
 		return out, r.inRange(i, 0, limit, len(out))
 	}
@@ -274,6 +274,32 @@ func (r *reader) indices(i int, limit int) ([]int32, error) {
 		}
 	}
 	return out, nil
+}
+
+// sparseIndices reads an index accessor some of whose elements are replaced (section 3.6.2.3): of view s, or
+// of zeros without one.
+func (r *reader) sparseIndices(i int, a accessor, s span, out []int32, limit int) error {
+	size := componentSize(a.ComponentType)
+	switch a.ComponentType {
+	case typeUint8, typeUint16, typeUint32:
+	default:
+		return r.fail(i, "holds indices of component type %d", a.ComponentType)
+	}
+	if s.data != nil {
+		for k := range out {
+			out[k] = int32(component(s.data[int64(k)*s.stride:], a.ComponentType, false))
+		}
+	}
+	err := r.sparse(i, a, size, func(k int, b []byte) { out[k] = int32(component(b, a.ComponentType, false)) })
+	if err != nil {
+		return err
+	}
+	for k, v := range out {
+		if v < 0 || int64(v) >= int64(limit) {
+			return r.fail(i, "refers to vertex %d at index %d, and there are %d", v, k, limit)
+		}
+	}
+	return nil
 }
 
 // inRange checks that accessor i, the largest of whose indices is most, stays below n.

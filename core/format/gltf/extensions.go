@@ -37,7 +37,7 @@ func (r *reader) placement(t *textureInfo, m *scene.Material) (*scene.Placement,
 	set := t.TexCoord
 	for _, e := range sortedKeys(t.Extensions) {
 		if !understood[e] {
-			r.s.LeaveOut("texture extension "+fault.Shown(e), m.Name, "it is not understood")
+			r.s.LeaveOut("texture extension "+fault.Shown(e), m.Name, r.unread(e))
 		}
 	}
 	raw, ok := t.Extensions[extPlacement]
@@ -124,6 +124,9 @@ func (r *reader) instances(at int, raw json.RawMessage) error {
 // extend reads the material extensions.
 func (r *reader) extend(m *scene.Material, ext map[string]json.RawMessage) error {
 	_, m.Unlit = ext[extUnlit]
+	if err := r.painted(m, ext); err != nil {
+		return err
+	}
 	if raw, ok := ext[extGlow]; ok {
 		var e struct {
 			Strength *float64 `json:"emissiveStrength"`

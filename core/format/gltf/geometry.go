@@ -58,6 +58,7 @@ func (r *reader) meshes(ctx context.Context) error {
 
 // leftOut says that a part of a mesh can't be read: one bad part is not a bad file.
 func (r *reader) leftOut(e *fault.Error, mesh string, part int) {
+	r.s.LeaveOut("part that can't be read", mesh, e.Plain())
 	r.note(finding.MustFix, "source/bad-part", fmt.Sprintf("Part %d of “%s” can't be read and was left out", part, fault.Shown(mesh)),
 		e.Plain()+". Everything else came in.")
 	r.findings[len(r.findings)-1].Brief = "part left out"
@@ -108,7 +109,7 @@ func (b *meshBuilder) primitive(ctx context.Context, p primitive) error {
 		if e == extDraco {
 			continue
 		}
-		b.s.LeaveOut("mesh extension "+e, b.m.Name, "it is not understood")
+		b.s.LeaveOut("mesh extension "+e, b.m.Name, b.unread(e))
 	}
 	pos, ok := p.Attributes["POSITION"]
 	if !ok {

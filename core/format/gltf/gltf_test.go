@@ -484,3 +484,68 @@ func TestOneBadPartIsNotABadFile(t *testing.T) {
 	_, _, err := readDocument(bytes.ReplaceAll(triangleGLTF("", "", ""), []byte(`"POSITION":0`), []byte(`"POSITION":9`)))
 	assert.Error(t, err)
 }
+
+// The standard lets indices be sparse too (section 3.6.2.3): over others, or over zeros.
+func TestSparseIndices(t *testing.T) {
+	points := le([]float32{0, 0, 0, 1, 0, 0, 0, 1, 0, 1, 1, 0})
+	for name, c := range map[string]struct {
+		view    string
+		replace []uint16 // what stands at 1, 2
+		want    []int32
+		says    string
+	}{
+		"over others": {`"bufferView":1,`, []uint16{3, 1}, []int32{0, 3, 1}, ""},
+		"over zeros":  {``, []uint16{1, 2}, []int32{0, 1, 2}, ""},
+		"too far":     {``, []uint16{1, 4}, nil, "refers to vertex 4"},
+	} {
+		t.Run(name, func(t *testing.T) {
+			data := append(append([]byte(nil), points...), le([]uint16{0, 1, 2, 0}, []uint8{1, 2, 0, 0}, c.replace)...)
+			s, found, err := read(t, "a.gltf", withBuffer(data, oneNode+`"meshes":[{"primitives":[{"attributes":{"POSITION":0},"indices":1}]},
+				{"primitives":[{"attributes":{"POSITION":0}}]}],
+				"bufferViews":[{"buffer":0,"byteLength":48},{"buffer":0,"byteOffset":48,"byteLength":8},
+				{"buffer":0,"byteOffset":56,"byteLength":4},{"buffer":0,"byteOffset":60,"byteLength":4}],
+				"accessors":[{"bufferView":0,"componentType":5126,"count":4,"type":"VEC3"},
+				{`+c.view+`"componentType":5123,"count":3,"type":"SCALAR","sparse":{"count":2,
+				"indices":{"bufferView":2,"componentType":5121},"values":{"bufferView":3}}}]`))
+			if c.says != "" {
+				if err == nil {
+					require.NotEmpty(t, found)
+					assert.Contains(t, found[0].Text, c.says)
+					assert.Equal(t, 1, s.CountLeft("part that can't be read"))
+					return
+				}
+				assert.ErrorContains(t, err, c.says)
+				return
+			}
+			require.NoError(t, err)
+			assert.Equal(t, c.want, s.Meshes[0].Corners)
+		})
+	}
+}
+
+// A material that is a program tells its colour and picture by what its parameters are called.
+func TestMaterialsThatArePrograms(t *testing.T) {
+	for _, e := range []string{"KHR_techniques_webgl", "KHR_technique_webgl"} {
+		s, found, err := readDocument(triangleGLTF("", "", `,"images":[{"uri":"a.png"}],"textures":[{"source":0}],
+			"extensionsUsed":["`+e+`"],"extensionsRequired":["`+e+`"],
+			"extensions":{"`+e+`":{"techniques":[{"uniforms":{"u_emission":{"value":[0.5,0.5,0.5,1]},"u_shininess":{"value":10}}}]}},
+			"materials":[{"name":"hull","extensions":{"`+e+`":{"technique":0,"values":{"u_diffuse":[0.5,0.25,1,0.75]}}}},
+			{"extensions":{"`+e+`":{"values":{"diffuseTexture":{"index":0},"u_transparency":0.5}}}}]`))
+		require.NoError(t, err, found)
+		m := s.Materials[0]
+		assert.InDeltaSlice(t, []float64{.21404114, .05087609, 1, .75}, m.BaseColor[:], 1e-7)
+		assert.InDelta(t, .21404114, m.Emissive[0], 1e-7)
+		assert.Zero(t, m.Metallic)
+		assert.Equal(t, scene.Blend, m.AlphaMode)
+		assert.True(t, s.Materials[1].Maps[scene.UseBaseColor].Has())
+		assert.Equal(t, .5, s.Materials[1].BaseColor[3])
+		assert.Equal(t, 1, s.CountLeft("parameter of a material program"), "its shininess is told")
+		assert.Equal(t, 2, s.CountLeft("material program"))
+	}
+	// What a file requires is said to be required.
+	s, _, err := readDocument(triangleGLTF("", "", `,"extensionsUsed":["KHR_materials_fog","EXT_other"],
+		"extensionsRequired":["KHR_materials_fog"]`))
+	require.NoError(t, err)
+	assert.Equal(t, "it is not understood, and the file requires it", s.Left[0].Why)
+	assert.Contains(t, s.Left[1].Why, "does not require it")
+}

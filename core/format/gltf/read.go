@@ -35,7 +35,7 @@ var errNoBuffer = errors.New("buffer missing")
 // need nothing beyond reading every accessor type.
 var understood = map[string]bool{"KHR_mesh_quantization": true, visibility: true, "KHR_lights_punctual": true, extLevels: true,
 	extPlacement: true, extUnlit: true, extGlow: true, extSpecular: true, extWebP: true, extInstances: true, extBasis: true, extDDS: true,
-	extDraco: true, extMeshopt: true, extMeshopt2: true}
+	extDraco: true, extMeshopt: true, extMeshopt2: true, extTechniques: true, extTechnique: true}
 
 // looks tells an extension that says how a surface looks and nothing of its mesh. A
 // document may require it: the mesh is read all the same, and the loss is named.
@@ -455,7 +455,7 @@ func (r *reader) materials(context.Context) error {
 		}
 		for _, e := range sortedKeys(m.Extensions) {
 			if !understood[e] {
-				r.s.LeaveOut("material extension "+fault.Shown(e), out.Name, "it is not understood")
+				r.s.LeaveOut("material extension "+fault.Shown(e), out.Name, r.unread(e))
 			}
 		}
 		r.s.Materials = append(r.s.Materials, out)
@@ -520,9 +520,17 @@ func (r *reader) leave() {
 	}
 	for _, e := range r.doc.ExtensionsUsed {
 		if !understood[e] {
-			r.s.LeaveOut("extension", fault.Shown(e), "it is not understood; the file does not require it")
+			r.s.LeaveOut("extension", fault.Shown(e), r.unread(e))
 		}
 	}
+}
+
+// unread says why an extension is left out.
+func (r *reader) unread(e string) string {
+	if slices.Contains(r.doc.ExtensionsRequired, e) {
+		return "it is not understood, and the file requires it"
+	}
+	return "it is not understood; the file does not require it"
 }
 
 // orNumber is the name, or kind and number for what has none.

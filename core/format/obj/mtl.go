@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"math"
 	"path"
-	"strconv"
 	"strings"
 
 	"yarvek/core/fault"
@@ -133,9 +132,17 @@ func (l *library) statement(b []byte, line int) {
 	}
 	switch k {
 	case "kd":
-		l.color(rest, m.BaseColor[:3], line, k)
+		var c [3]float64
+		if l.color(rest, &c, line, k) {
+			for i, v := range c {
+				m.BaseColor[i] = l.share(scene.Linear(v), line, k)
+			}
+		}
 	case "ke":
-		l.color(rest, m.Emissive[:], line, k)
+		var c [3]float64
+		if l.color(rest, &c, line, k) {
+			l.glow(m, c)
+		}
 	case "d":
 		rest = bytes.TrimPrefix(rest, []byte("-halo"))
 		l.opacity(m, rest, line, func(v float64) float64 { return v })
@@ -143,11 +150,11 @@ func (l *library) statement(b []byte, line int) {
 		l.opacity(m, rest, line, func(v float64) float64 { return 1 - v })
 	case "pr":
 		if v, ok := l.number(rest, line, k); ok {
-			m.Roughness, l.rough = clamp01(v), true
+			m.Roughness, l.rough = l.share(v, line, k), true
 		}
 	case "pm":
 		if v, ok := l.number(rest, line, k); ok {
-			m.Metallic = clamp01(v)
+			m.Metallic = l.share(v, line, k)
 		}
 	case "ns":
 		// A Blinn-Phong exponent as the roughness with the same highlight
@@ -194,13 +201,14 @@ func (l *library) bump(m *scene.Material, k string, rest []byte, line int) {
 	if !mp.Has() || k == "disp" || m.Maps[scene.UseNormal].Has() {
 		return
 	}
-	if shows, _ := picture.Look(l.s.Images[l.s.Textures[mp.Texture-1].Image].Data); shows != picture.Directions {
+	directions, why := picture.IsNormal(l.s.Images[l.s.Textures[mp.Texture-1].Image])
+	if !directions {
 		return
 	}
 	m.Maps[scene.UseHeight], m.NormalScale = before, scale
 	l.texture(m, scene.UseNormal, rest, line)
 	l.note(finding.Note, "source/bump-normal", fmt.Sprintf("The bump picture of “%s” is a normal map", m.Name),
-		"It looks like one, and goes on as one.", line)
+		why+", and it goes on as one.", line)
 }
 
 // begin starts a material; a second one of a name is noted, and the first stays.
@@ -230,43 +238,73 @@ func clamp01(v float64) float64 { return min(max(v, 0), 1) }
 
 // number reads the first number; ok is false, and noted, when there is none.
 func (l *library) number(b []byte, line int, what string) (float64, bool) {
-	v, n := parseFloat(skipSpace(b))
-	if n == 0 || v-v != 0 {
-		w, _ := word(b)
-		l.note(finding.Note, "source/mtl-number", fmt.Sprintf("%s is no number for %s", fault.Quote(w), what),
-			"The usual value stands in for it.", line)
+	b = skipSpace(b)
+	v, n := parseFloat(b)
+	if n == 0 || n < len(b) && !isSpace(b[n]) || !(math.Abs(v) <= maxNumber) {
+		l.noNumber(b, line, what)
 		return 0, false
 	}
 	return v, true
 }
 
-// color reads one number or three, kept within 0 and 1.
-func (l *library) color(b []byte, into []float64, line int, what string) {
+// noNumber says what stands where a number should.
+func (l *library) noNumber(b []byte, line int, what string) {
+	w, _ := word(b)
+	l.note(finding.Note, "source/mtl-number", fmt.Sprintf("%s is no number for %s", fault.Quote(w), what),
+		"The usual value stands in for it.", line)
+}
+
+// share keeps a number within 0 and 1, and says so where it was not.
+func (l *library) share(v float64, line int, what string) float64 {
+	w := clamp01(v)
+	if math.Abs(w-v) > 1e-9 {
+		l.note(finding.Note, "source/mtl-number", fmt.Sprintf("%s of “%s” is beyond its bounds", what, l.cur.Name),
+			fmt.Sprintf("It is %.6g and goes on as %g.", v, w), line)
+	}
+	return w
+}
+
+// glow takes a light that is as bright as the file says: more than 1 is a colour and its strength.
+func (l *library) glow(m *scene.Material, shown [3]float64) {
+	most := 1.0
+	for i, v := range shown {
+		m.Emissive[i] = max(0, scene.Linear(v))
+		most = max(most, m.Emissive[i])
+	}
+	m.Glow = most
+	for i := range m.Emissive {
+		m.Emissive[i] /= most
+	}
+}
+
+// color reads one number, which means grey, or three, as a screen shows them.
+func (l *library) color(b []byte, into *[3]float64, line int, what string) bool {
 	if w, _ := word(b); string(w) == "xyz" || string(w) == "spectral" {
 		l.note(finding.Note, "source/mtl-number", fmt.Sprintf("%s is given as %s", what, w),
 			"Only red, green and blue are read; the usual value stands in for it.", line)
-		return
+		return false
 	}
 	for i := range into {
 		b = skipSpace(b)
-		v, n := parseFloat(b)
-		if n == 0 || v-v != 0 {
-			if i == 0 {
-				l.number(b, line, what)
-				return
-			}
-			into[i] = into[0] // one number means grey
+		if i > 0 && (len(b) == 0 || b[0] == '#') {
+			into[i] = into[0]
 			continue
 		}
-		into[i] = clamp01(v)
+		v, n := parseFloat(b)
+		if n == 0 || n < len(b) && !isSpace(b[n]) || !(math.Abs(v) <= maxNumber) {
+			l.noNumber(b, line, what)
+			return false
+		}
+		into[i] = v
 		b = b[n:]
 	}
+	return true
 }
 
 // opacity reads d or Tr by f, which gives opacity.
 func (l *library) opacity(m *scene.Material, b []byte, line int, f func(float64) float64) {
 	if v, ok := l.number(b, line, "opacity"); ok {
-		m.BaseColor[3] = clamp01(f(v))
+		m.BaseColor[3] = l.share(f(v), line, "opacity")
 		if m.BaseColor[3] < 1 && m.AlphaMode == scene.Opaque {
 			m.AlphaMode = scene.Blend
 		}
@@ -276,6 +314,9 @@ func (l *library) opacity(m *scene.Material, b []byte, line int, f func(float64)
 // options of a map, with the number of words each takes at the most.
 var mapOptions = map[string]int{"-s": 3, "-o": 3, "-t": 3, "-mm": 2, "-bm": 1, "-boost": 1, "-texres": 1,
 	"-clamp": 1, "-blendu": 1, "-blendv": 1, "-cc": 1, "-imfchan": 1, "-type": 1}
+
+// numbered are the options whose words are numbers that are read.
+var numbered = map[string]bool{"-s": true, "-o": true, "-bm": true}
 
 // texture reads a map statement with its options.
 func (l *library) texture(m *scene.Material, use scene.Use, b []byte, line int) {
@@ -291,24 +332,28 @@ func (l *library) texture(m *scene.Material, use scene.Use, b []byte, line int) 
 		b = rest
 		for i := range most {
 			w, rest := word(b)
-			_, err := strconv.ParseFloat(string(w), 64)
-			if most == 3 && i > 0 && err != nil {
+			f, n := parseFloat(w)
+			fine := n == len(w) && n > 0 && math.Abs(f) <= maxNumber
+			if most == 3 && i > 0 && n == 0 {
 				break // -s, -o and -t take one to three numbers
 			}
 			b = rest
+			if !fine && numbered[string(opt)] {
+				l.noNumber(w, line, string(opt))
+			}
 			switch string(opt) {
 			case "-clamp":
 				if string(w) == "on" {
 					t.WrapU, t.WrapV = scene.Clamp, scene.Clamp
 				}
 			case "-bm":
-				if f, err := strconv.ParseFloat(string(w), 64); err == nil && use == scene.UseNormal && f-f == 0 {
+				if fine && use == scene.UseNormal {
 					m.NormalScale = f
 				}
 			case "-imfchan":
 				channel = map[string]scene.Channel{"r": scene.Red, "g": scene.Green, "b": scene.Blue, "m": scene.Alpha}[string(w)]
 			case "-s", "-o":
-				if f, err := strconv.ParseFloat(string(w), 64); err == nil && i < 2 && math.Abs(f) < maxNumber {
+				if fine && i < 2 {
 					if string(opt) == "-s" {
 						scale[i] = f
 					} else {

@@ -1,6 +1,7 @@
 package obj
 
 import (
+	"errors"
 	"math/bits"
 	"strconv"
 )
@@ -42,11 +43,10 @@ func parseFloat(b []byte) (float64, int) {
 	if digits == 0 {
 		return 0, 0
 	}
-	if i+1 < n && (b[i] == '+' || b[i] == '-') && b[i+1]|0x20 == 'e' {
-		i++ // as some programs write it, "3.1+e2"
-		if b[i-1] == '-' {
-			return 0, 0
-		}
+	odd := -1 // the place of the plus in "3.1+e2", as some programs write it
+	if i+1 < n && b[i] == '+' && b[i+1]|0x20 == 'e' {
+		odd = i
+		i++
 	}
 	if i < n && b[i]|0x20 == 'e' {
 		j := i + 1
@@ -83,9 +83,15 @@ func parseFloat(b []byte) (float64, int) {
 		}
 		return f, i
 	}
-	// Out of range gives an infinity, which the caller refuses by name.
-	f, _ := strconv.ParseFloat(string(b[:i]), 64)
-	return f, i
+	text := string(b[:i])
+	if odd >= 0 {
+		text = text[:odd] + text[odd+1:]
+	}
+	f, err := strconv.ParseFloat(text, 64)
+	if err != nil && !errors.Is(err, strconv.ErrRange) {
+		return 0, 0
+	}
+	return f, i // out of range it is an infinity, which the caller refuses by name
 }
 
 // parseInt reads a signed integer and returns it with its length, or length 0.

@@ -10,6 +10,7 @@ import (
 
 	"yarvek/core/fault"
 	"yarvek/core/geom"
+	"yarvek/core/scene"
 	"yarvek/core/split"
 )
 
@@ -496,7 +497,8 @@ func (p *pass) vertex(b []byte, line, at int) *fault.Error {
 	// x y z r g b, or x y z w r g b; a lone fourth number is a weight and says
 	// nothing about polygons.
 	if n >= 6 {
-		p.colors()[at] = [4]float32{float32(v[n-3]), float32(v[n-2]), float32(v[n-1]), 1}
+		p.colors()[at] = [4]float32{float32(scene.Linear(v[n-3])), float32(scene.Linear(v[n-2])),
+			float32(scene.Linear(v[n-1])), 1} // as a screen shows them
 	}
 	return nil
 }

@@ -147,6 +147,7 @@ func (a *assembly) noteDamage() {
 		{len(d.normals), "normal", "normals"}} {
 		if w.n > 0 {
 			what = append(what, figure.Plural(w.n, w.one, w.many))
+			a.s.Left = append(a.s.Left, scene.Left{What: w.one + " that can't be read", Count: w.n, Why: "the first: " + d.first.Plain()})
 		}
 	}
 	a.note(finding.MustFix, "source/bad-part", strings.Join(what, ", ")+" can't be read and were left out",

@@ -278,7 +278,7 @@ func (w *writer) points(b []byte, m *scene.Mesh) []byte {
 		}
 		if colors != nil {
 			for _, c := range colors[i][:3] {
-				b = strconv.AppendFloat(append(b, ' '), float64(c), 'g', -1, 32)
+				b = strconv.AppendFloat(append(b, ' '), scene.Shown(float64(c)), 'g', 10, 64)
 			}
 		}
 		b = append(b, '\n')
@@ -347,9 +347,9 @@ func (w *writer) library() []byte {
 	var b bytes.Buffer
 	for i, m := range w.s.Materials {
 		fmt.Fprintf(&b, "%snewmtl %s\n", called(m.Name, w.slot[i]), w.slot[i])
-		fmt.Fprintf(&b, "Kd %g %g %g\n", m.BaseColor[0], m.BaseColor[1], m.BaseColor[2])
+		fmt.Fprintf(&b, "Kd %g %g %g\n", scene.Shown(m.BaseColor[0]), scene.Shown(m.BaseColor[1]), scene.Shown(m.BaseColor[2]))
 		fmt.Fprintf(&b, "d %g\n", m.BaseColor[3])
-		fmt.Fprintf(&b, "Ke %g %g %g\n", m.Emissive[0], m.Emissive[1], m.Emissive[2])
+		fmt.Fprintf(&b, "Ke %g %g %g\n", scene.Shown(m.Emissive[0]), scene.Shown(m.Emissive[1]), scene.Shown(m.Emissive[2]))
 		fmt.Fprintf(&b, "Pm %g\nPr %g\n", m.Metallic, m.Roughness)
 		// For readers that know no roughness: a highlight of its width, and that there is one.
 		fmt.Fprintf(&b, "Ns %.6g\nillum 2\n", shininess(m.Roughness))

@@ -3,7 +3,11 @@ package picture
 import (
 	"image"
 	"math"
+	"path"
+	"slices"
+	"strings"
 
+	"yarvek/core/naming"
 	"yarvek/core/scene"
 )
 
@@ -32,6 +36,25 @@ func Look(data []byte) (Shows, int) {
 	}
 	return ShowsOf(img)
 }
+
+// IsNormal tells whether a picture that is joined where heights go holds normals, and by what: by what it
+// shows, or by its name where what it shows does not speak against it. It is often the only place a normal
+// map has.
+func IsNormal(img scene.Image) (is bool, why string) {
+	shows, _ := Look(img.Data)
+	words := naming.Words(strings.TrimSuffix(path.Base(img.Name), path.Ext(img.Name)))
+	named := slices.ContainsFunc(words, func(w string) bool { return slices.Contains(normalWords, w) })
+	switch {
+	case shows == Directions:
+		return true, "It looks like one"
+	case named && shows != Grey:
+		return true, "Its name says so"
+	}
+	return false, ""
+}
+
+// normalWords are words in the name of a picture that say it holds normals.
+var normalWords = []string{"normal", "normals", "normalmap", "nrm", "nrml", "norm"}
 
 // Full tells whether a channel has its largest value in every pixel that is looked at.
 func Full(data []byte, c scene.Channel) bool {

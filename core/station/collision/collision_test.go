@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"yarvek/core/finding"
+	"yarvek/core/fit"
 	"yarvek/core/geom"
 	"yarvek/core/prep"
 	"yarvek/core/prep/preptest"
@@ -462,4 +463,35 @@ func TestFitsToWhatIsPicked(t *testing.T) {
 	assert.InDelta(t, 2, b.Size()[0], 1e-9)
 	assert.Less(t, b.Size()[1], 0.03, "the top alone, as thick as it takes")
 	assert.InDelta(t, 3, b.Center()[1], 1e-9)
+}
+
+// Shapes of a file stay what their names call them, where they are that.
+func TestShapesOfTheFileKeepTheirKind(t *testing.T) {
+	box := new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{1, 2, 3})
+	ball := solid.OfBall(fit.Ball{Centre: geom.Vec3{1, 1, 1}, Radius: 0.5})
+	pill := solid.OfCapsule(fit.Capsule{A: geom.Vec3{}, B: geom.Vec3{0, 2, 0}, Radius: 0.4})
+	for name, c := range map[string]struct {
+		mesh       *scene.Mesh
+		said, kind string
+		belied     bool
+	}{
+		"a box":                   {box.Mesh("a"), "box", "box", false},
+		"a ball":                  {ball.Form(context.Background()).Mesh("a"), "ball", "ball", false},
+		"a capsule":               {pill.Form(context.Background()).Mesh("a"), "capsule", "capsule", false},
+		"a surface":               {box.Mesh("a"), "surface", "surface", false},
+		"a hull":                  {box.Mesh("a"), "hull", "hull", false},
+		"a ball that is a box":    {box.Mesh("a"), "ball", "hull", true},
+		"a box that is a wedge":   {new(shape.Builder).Prism([][2]float64{{0, 0}, {1, 0}, {0, 1}}, 0, 1).Mesh("a"), "box", "hull", true},
+		"a capsule that is a box": {box.Mesh("a"), "capsule", "hull", true},
+	} {
+		t.Run(name, func(t *testing.T) {
+			of := new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("crate")
+			s := shape.Scene("crate", nil, of)
+			list := collision.Gather(context.Background(), collision.Decisions{}, nil,
+				[]collision.Hand{{Key: "k", Name: "n", Of: "crate", Kind: c.said, Mesh: c.mesh}}, s, s.Keys(), geom.Identity)
+			require.Len(t, list, 1)
+			assert.Equal(t, c.kind, list[0].Kind())
+			assert.Equal(t, c.belied, list[0].Belied)
+		})
+	}
 }

@@ -275,10 +275,10 @@ func (r *Report) Delivered() []scene.Shape {
 		if m == nil {
 			m = s.Form.Mesh("")
 		}
-		list = append(list, scene.Shape{Of: s.Name, Kind: string(s.Form.Kind), Mesh: m, Frame: geom.Identity})
+		list = append(list, scene.Shape{Of: s.Name, Kind: s.Kind(), Mesh: m, Frame: geom.Identity})
 	}
 	if r.Surface != nil && r.Surface.Mesh != nil {
-		list = append(list, scene.Shape{Of: r.Owner, Kind: "surface", Mesh: r.Surface.Mesh, Frame: geom.Identity})
+		list = append(list, scene.Shape{Of: r.Owner, Kind: SurfaceKind, Mesh: r.Surface.Mesh, Frame: geom.Identity})
 	}
 	return list
 }
@@ -459,12 +459,11 @@ func (r *Report) limits(d Decisions, ask Ask, say sayer) {
 	if len(ask.Solids) == 0 {
 		return
 	}
-	var said []solid.Kind
+	var said []string
 	for _, s := range r.Shapes {
-		if !slices.ContainsFunc(ask.Solids, func(t target.Solid) bool { return t.Kind == string(s.Form.Kind) }) && !slices.Contains(said,
-			s.Form.Kind) {
-			said = append(said, s.Form.Kind)
-			say(finding.Look, "kind-"+string(s.Form.Kind), fmt.Sprintf("The target takes no %s", s.Form.Kind),
+		if !slices.ContainsFunc(ask.Solids, func(t target.Solid) bool { return t.Kind == s.Kind() }) && !slices.Contains(said, s.Kind()) {
+			said = append(said, s.Kind())
+			say(finding.Look, "kind-"+s.Kind(), fmt.Sprintf("The target takes no %s", s.Kind()),
 				"What it does with one is not said.",
 				finding.Remedy{Label: "Fit hulls", Effect: "They take the place of all shapes.", Decision: d.With(r.hulls())})
 		}
@@ -479,7 +478,11 @@ func (r *Report) quality(d Decisions, ask Ask, say sayer) {
 	}
 	for i, s := range r.Shapes {
 		size := s.Form.Bounds().Size()
-		if s.Depth > 1e-3*size.Max() {
+		if s.Belied {
+			place(say(finding.Look, "belied-"+s.Letter, fmt.Sprintf("Shape %s of the file is called a %s, and is none", s.Letter, s.Said),
+				"Its corners are not those of one. It leaves as the hull round them."), s)
+		}
+		if s.Depth > 1e-3*size.Max() && s.Said != SurfaceKind {
 			place(say(finding.Look, "hollow-"+s.Letter, fmt.Sprintf("Shape %s of the file is hollow by %s", s.Letter,
 				figure.Length(s.Depth)),
 				"Receivers take such a shape for the hull round it."), s)

@@ -295,6 +295,17 @@ type Shape struct {
 	Air               float64     // how far it is from the mesh at most, where it is not within; metres
 	Depth             float64     // of one of the file: how far its surface lies within its hull
 	Needles           int         // faces that are next to nothing
+	// Said is what the file calls one of its own, by the target's words, and Belied tells that it is none.
+	Said   string
+	Belied bool
+}
+
+// Kind is what it leaves as, by the target's words.
+func (s Shape) Kind() string {
+	if s.Said == SurfaceKind {
+		return SurfaceKind
+	}
+	return string(s.Form.Kind)
 }
 
 // Points is how many corners it has as a mesh.
@@ -352,8 +363,9 @@ func Gather(ctx context.Context, d Decisions, made []Fitted, hand []Hand, s *sce
 			}
 			of := slices.IndexFunc(s.Nodes, func(n scene.Node) bool { return n.Mesh >= 0 && n.Name == h.Of })
 			x := Shape{ID: fmt.Sprintf("h%d", i), Fit: -1, Edited: -1, Hand: i, Of: of, Key: h.Key, Mesh: h.Mesh}
-			hull := solid.Solid{Kind: solid.Hull, Points: h.Mesh.Points}
-			add(x, hull, geom.Identity)
+			form, is := saidAs(ctx, h.Kind, h.Mesh)
+			x.Said, x.Belied = h.Kind, !is
+			add(x, form, geom.Identity)
 		}
 	}
 	for i, e := range d.Edited {

@@ -30,6 +30,7 @@ func (j judge) pictures() {
 	j.formats(good)
 	j.older()
 	j.gloss()
+	j.coloured(good)
 	j.suffixes()
 	j.packing()
 	j.double()
@@ -212,6 +213,22 @@ func (j judge) gloss() {
 			"Gloss is roughness the other way round: what should be dull would shine.",
 			j.with("Take it for gloss", "It leaves turned round, as roughness.",
 				func(d *Decisions) { *d = d.Owning(key, func(o *Own) { o.Invert = true }) }))
+	}
+}
+
+// coloured says which pictures for heights are not grey: a normal map is often joined where heights go.
+func (j judge) coloured(list []Picture) {
+	for _, x := range list {
+		if !slices.Contains(x.Uses, scene.UseHeight) || len(x.Was) == 0 || x.Was[0].Facts.Depth == 0 ||
+			x.Was[0].Facts.Shows == picture.Grey {
+			continue
+		}
+		key := x.Was[0].Key
+		j.say(finding.Look, "coloured-"+key, "“"+key+"” is used for heights, and is coloured",
+			"Heights are one value a pixel. A normal map is often joined where heights go; taken for heights it leaves glTF "+
+				"altogether, and looks wrong elsewhere.",
+			j.with("Take it for a normal map", "It goes where normals go.",
+				func(d *Decisions) { *d = d.Owning(key, func(o *Own) { o.As = AsNormal }) }))
 	}
 }
 

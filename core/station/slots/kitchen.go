@@ -43,6 +43,7 @@ func newKitchen(s *scene.Scene, mats []scene.Material, d Decisions, ask Ask, p *
 		}
 	}
 	for i := range k.mats {
+		k.retake(i)
 		k.convert(i)
 		for use := range k.mats[i].Maps {
 			if without[scene.Use(use)] {
@@ -95,6 +96,16 @@ func (k *kitchen) assign(a Assigned) {
 				k.mats[i].Emissive = [3]float64{1, 1, 1}
 			}
 		}
+	}
+}
+
+// retake puts a picture that came as heights and was said to hold normals where normals go.
+func (k *kitchen) retake(i int) {
+	maps := &k.mats[i].Maps
+	at := k.imageOf(maps[scene.UseHeight])
+	if at >= 0 && !maps[scene.UseNormal].Has() && k.own(at).As == AsNormal {
+		maps[scene.UseNormal], maps[scene.UseHeight] = maps[scene.UseHeight], scene.Map{}
+		maps[scene.UseNormal].Channel = scene.Whole
 	}
 }
 

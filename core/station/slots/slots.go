@@ -140,7 +140,12 @@ type Own struct {
 	Invert  bool    `json:"invert,omitempty"` // gloss becomes roughness
 	Deep    float64 `json:"deep,omitempty"`   // a height becomes a normal map, so many texels deep
 	Format  string  `json:"format,omitempty"`
+	// As takes a picture that came as heights for what it is: normal.
+	As string `json:"as,omitempty"`
 }
+
+// AsNormal is what [Own.As] may say.
+const AsNormal = "normal"
 
 // Sheet lays the pictures of slots side by side on one, and makes them one slot.
 type Sheet struct {
@@ -249,7 +254,7 @@ func (d Decisions) Validate() error {
 	}
 	for _, o := range d.Own {
 		if !oneOf(o.Green, "up", "down") || o.Width < 0 || o.Width > maxSide || o.Height < 0 || o.Height > maxSide ||
-			!(o.Deep >= -1000 && o.Deep <= 1000) || !oneOf(o.Format, formats...) {
+			!(o.Deep >= -1000 && o.Deep <= 1000) || !oneOf(o.Format, formats...) || !oneOf(o.As, AsNormal) {
 			return fmt.Errorf("what is decided for the picture “%s” can't be meant", o.Picture)
 		}
 	}
@@ -420,6 +425,9 @@ func (o Own) lines() []string {
 	}
 	if o.Deep != 0 {
 		l = append(l, fmt.Sprintf("Make a normal map of %s, %s texels deep", o.Picture, figure.Significant(o.Deep, 3)))
+	}
+	if o.As == AsNormal {
+		l = append(l, fmt.Sprintf("Take %s for a normal map", o.Picture))
 	}
 	if o.Format != "" {
 		l = append(l, fmt.Sprintf("Write %s as %s", o.Picture, strings.ToUpper(o.Format)))
