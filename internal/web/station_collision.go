@@ -34,9 +34,9 @@ var collisionRoom = room{
 		return p, nil
 	},
 	words: template.FuncMap{
-		"times":    func(v float64) string { return figure.Significant(v, 3) },
-		"bars":     bars,
-		"forms":    func() []collision.NamedForm { return collision.Forms },
+		"times": func(v float64) string { return figure.Significant(v, 3) },
+		"bars":  bars,
+		"forms": func() []collision.NamedForm { return collision.Forms },
 		"off": func(v float64) string {
 			if v < 5e-5 {
 				return "–"

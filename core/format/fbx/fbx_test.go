@@ -445,7 +445,7 @@ func TestAPictureInASecondVideo(t *testing.T) {
 	data = strings.Replace(data, "\tC: \"OO\",50,40\n", "\tC: \"OO\",51,40\n", 1)
 	at := strings.Index(data, "\tVideo: 50")
 	require.Positive(t, at)
-	data = data[:at] + "\tVideo: 51, X\n\t}\n" + data[at:]
+	data = data[:at] + "\tVideo: 51, \"Video::grain\", \"Clip\" {\n\t}\n" + data[at:]
 	s, found, err := read(t, []byte(data))
 	require.NoError(t, err)
 	oak := materialNamed(s, "oak")
