@@ -65,6 +65,7 @@ func simplifyCommand() *cobra.Command {
 	c.Flags().Float64Var(&mm, "deviation", 0, "millimetres that the surfaces may be apart")
 	c.Flags().Float64Var(&o.Detail, "detail", o.Detail, "how much normals, UVs and colours count beside the shape; 0 for not at all")
 	c.Flags().BoolVar(&o.Mirrored, "mirrored", false, "keep halves that mirror one another mirrored")
+	c.Flags().BoolVar(&o.Borders, "hold-borders", false, "hold the points of open borders")
 	c.Flags().BoolVar(&o.KeepPoints, "keep-points", false, "leave points only where points are")
 	c.Flags().StringVar(&lock, "lock", "", "slots that stay as they are, with commas between")
 	c.Flags().StringVar(&mesh, "mesh", "", "which mesh of a zip, by its name in it")

@@ -28,6 +28,7 @@ type Making struct {
 	// usual: 0 for the usual, -1 for not at all.
 	Detail     int  `json:"detail,omitempty"`
 	KeepPoints bool `json:"keepPoints,omitempty"` // points stay where points were
+	Borders    bool `json:"borders,omitempty"`    // points of open borders stay
 	Mirrored   bool `json:"mirrored,omitempty"`   // halves that mirror one another stay so
 	OfFirst    bool `json:"ofFirst,omitempty"`    // each step of the asset itself, instead of the one before
 	// Weights are how much the faces of slots count, by the slot's name, in hundredths: 0 keeps
@@ -351,7 +352,7 @@ func width(ctx context.Context, m *scene.Mesh) float64 {
 
 // options are those for one mesh, and whether any of its faces may not be touched.
 func (by Making) options(s *scene.Scene, m *scene.Mesh, weight float64) (o simplify.Options, locked bool) {
-	o = simplify.Options{KeepPoints: by.KeepPoints, Mirrored: by.Mirrored, Detail: float64(by.Detail) / 100}
+	o = simplify.Options{KeepPoints: by.KeepPoints, Borders: by.Borders, Mirrored: by.Mirrored, Detail: float64(by.Detail) / 100}
 	switch by.Detail {
 	case 0:
 		o.Detail = simplify.Usual.Detail

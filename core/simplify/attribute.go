@@ -73,6 +73,7 @@ func (w *work) newCarried(ctx context.Context) *carried {
 		return nil
 	}
 	n := len(v.data) / v.width
+	w.charts()
 	a.slope, a.mass = make([]float32, 4*n*v.width), make([]float32, n)
 	// The wedges of a place belong to it alone, so that places can be gone over side by side.
 	const block = 1 << 12

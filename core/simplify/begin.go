@@ -223,6 +223,7 @@ func (w *work) lines(tri *scene.Mesh, net *topo.Net) {
 			w.class[p] = corner
 		}
 	}
+	w.runs(net)
 	if w.o.Locked != nil {
 		for c, p := range w.place {
 			if p >= 0 && w.o.Locked(int(w.face[c/3])) {

@@ -205,6 +205,9 @@ func (w *work) target(a, b int32) (geom.Vec3, float64, bool) {
 	// The middle is not tried: where the least is no one place it lies within what bends, and both
 	// ends on it.
 	if p, ok := q.least(); ok {
+		if along {
+			p = w.kept(a, b, p)
+		}
 		// Along a line it stays between the ends: beyond them nothing tells what the line carries.
 		if d := p.Sub(pa); d.Dot(d) < 100*square && (!along || d.Dot(between) >= 0 && d.Dot(between) <= square) {
 			if v := q.at(p); v < cost {
@@ -259,6 +262,9 @@ func (w *hand) collapse(a, b int32, to geom.Vec3) bool {
 	w.weight[b] += w.weight[a]
 	if w.class[a] > w.class[b] {
 		w.class[b] = w.class[a]
+		if w.run != nil {
+			w.run[b] = w.run[a]
+		}
 	}
 	w.stamp[a]++
 	w.stamp[b]++
@@ -405,6 +411,10 @@ func (w *work) mix(a, b int32, t float64, to geom.Vec3) {
 	v := &w.values
 	for _, p := range list {
 		x, y := v.of(p.from), v.of(p.to)
+		var was geom.Vec3
+		if v.normal {
+			was = geom.Vec3{y[0], y[1], y[2]}
+		}
 		for i := range y {
 			y[i] = x[i]*(1-t) + y[i]*t
 		}
@@ -413,13 +423,15 @@ func (w *work) mix(a, b int32, t float64, to geom.Vec3) {
 			w.carried.join(p.from, p.to)
 			if w.class[a] == free && w.class[b] == free && to != w.at[a] && to != w.at[b] {
 				w.carried.values(p.to, to, y)
+				v.within(p.to, y)
 			}
 		}
 		if v.normal {
 			n := geom.Vec3{y[0], y[1], y[2]}.Unit()
-			if n != (geom.Vec3{}) {
-				y[0], y[1], y[2] = n[0], n[1], n[2]
+			if n == (geom.Vec3{}) {
+				n = was // two that look opposite ways say nothing between
 			}
+			y[0], y[1], y[2] = n[0], n[1], n[2]
 		}
 	}
 	w.each(a, func(c int32) {

@@ -11,6 +11,7 @@ import (
 
 	"yarvek/core/geom"
 	"yarvek/core/scene"
+	"yarvek/core/union"
 )
 
 // Options say where to stop; the first that is reached stops.
@@ -22,7 +23,10 @@ type Options struct {
 	Detail float64
 	// Mirrored keeps halves that mirror one another across the middle of an axis mirrored.
 	Mirrored bool
-	Locked   func(face int) bool
+	// Borders holds the places of open borders. Without, a border that lies on one line or in one plane keeps
+	// to it, with its ends where they are, and any other is collapsed along itself.
+	Borders bool
+	Locked  func(face int) bool
 	// Weight is how much a face counts when edges are put in order; nil for 1 everywhere.
 	Weight func(face int) float64
 }
@@ -180,6 +184,9 @@ type work struct {
 	stamp []uint32 // of each place: it changes with the place
 	held  string
 
+	run     []int32 // of each place, the stretch of an open border it is bound to; 0 for none, nil for none at all
+	runList []run
+
 	carried *carried // nil when what is carried does not count
 	mirror
 }
@@ -196,6 +203,49 @@ type wedges struct {
 	width  int
 	data   []float64
 	normal bool // the first three are a normal
+	// chart is, of each wedge, the chart it is in: what hangs together without a seam. low and high bound what
+	// each chart held of each value: a function that is followed beyond them means nothing there.
+	chart     []int32
+	low, high []float64
+}
+
+// charts finds the charts of the wedges, and what they hold.
+func (w *work) charts() {
+	v := &w.values
+	n := len(v.data) / max(1, v.width)
+	all := union.New(n)
+	for t := 0; t < len(w.place); t += 3 {
+		if w.place[t] >= 0 {
+			all.Join(w.wedge[t], w.wedge[t+1])
+			all.Join(w.wedge[t], w.wedge[t+2])
+		}
+	}
+	v.chart = make([]int32, n)
+	number := make([]int32, n) // of each root, plus one
+	count := int32(0)
+	for i := range n {
+		r := all.Find(int32(i))
+		if number[r] == 0 {
+			count++
+			number[r] = count
+			for range v.width {
+				v.low, v.high = append(v.low, math.Inf(1)), append(v.high, math.Inf(-1))
+			}
+		}
+		v.chart[i] = number[r] - 1
+		at := int(v.chart[i]) * v.width
+		for k, x := range v.of(int32(i)) {
+			v.low[at+k], v.high[at+k] = min(v.low[at+k], x), max(v.high[at+k], x)
+		}
+	}
+}
+
+// within keeps values of a wedge within what its chart held.
+func (v *wedges) within(wedge int32, values []float64) {
+	at := int(v.chart[wedge]) * v.width
+	for k := range values {
+		values[k] = min(v.high[at+k], max(v.low[at+k], values[k]))
+	}
 }
 
 func (v *wedges) of(w int32) []float64 { return v.data[int(w)*v.width : (int(w)+1)*v.width] }

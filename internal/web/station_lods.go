@@ -138,6 +138,7 @@ func decideLODs(f *form, p *prep.Prep) {
 			d.Making.Detail = 0
 		}
 		d.Making.KeepPoints, d.Making.Mirrored, d.Making.OfFirst = f.on("keep"), f.on("mirrored"), f.on("first")
+		d.Making.Borders = f.on("borders")
 		d.Outside = f.optional("outside")
 	case "normals":
 		d.Making.Angle, d.Making.Blend = 0, 0

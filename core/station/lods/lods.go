@@ -123,6 +123,7 @@ func (d Decisions) Lines() []string {
 	m := d.Making
 	add(m.Detail == -1, "Make LODs by their shape alone")
 	add(m.Detail > 0, "Weigh what surfaces carry by %d %%", m.Detail)
+	add(m.Borders, "Hold the points of open borders in LODs")
 	add(m.KeepPoints, "Keep points of LODs where points are")
 	add(m.Mirrored, "Keep halves of LODs mirrored")
 	add(m.OfFirst, "Make each LOD of the asset itself")
