@@ -17,6 +17,7 @@ type SceneOptions struct {
 	KeepPoints bool
 	Detail     float64         // as of Options
 	Mirrored   bool            // likewise
+	Borders    bool            // likewise
 	Locked     map[string]bool // slots whose faces stay as they are, by name
 }
 
@@ -92,7 +93,7 @@ func all(ctx context.Context, s *scene.Scene, o SceneOptions, share, limit float
 			k = 1
 		}
 		opt := Options{Triangles: int(share * float64(m.Triangles())), Deviation: limit / k, KeepPoints: o.KeepPoints,
-			Detail: o.Detail, Mirrored: o.Mirrored}
+			Detail: o.Detail, Mirrored: o.Mirrored, Borders: o.Borders}
 		if len(o.Locked) > 0 {
 			opt.Locked = func(f int) bool {
 				mat := m.Material(f)

@@ -25,7 +25,11 @@ type Facts struct {
 	Green         filter.Green
 	Full, Clear   float64 // shares of pixels that are opaque, and that are clear
 	Even          bool    // every pixel is the same
-	Broken        string  // why it can't be opened
+	// Light is the mean of the light of its colours, by how opaque each pixel is, and Parts the mean of its
+	// channels as numbers; both from 0 to 1.
+	Light  [3]float64
+	Parts  [4]float64
+	Broken string // why it can't be opened
 }
 
 // Partly is the share of pixels that are neither opaque nor clear.
@@ -51,12 +55,18 @@ func Measure(ctx context.Context, data []byte) Facts {
 	return f
 }
 
-// alpha counts what lets through, and sees whether all pixels are one.
+// alpha counts what lets through, sees whether all pixels are one, and takes means.
 func (f *Facts) alpha(ctx context.Context, img *image.NRGBA) {
 	w, h := img.Bounds().Dx(), img.Bounds().Dy()
 	type count struct {
 		full, clear int
 		even        bool
+		light       [3]float64 // times alpha
+		parts       [4]float64
+	}
+	var linear [256]float64
+	for i := range linear {
+		linear[i] = filter.Linear(float64(i) / 255)
 	}
 	parts := make([]count, split.Blocks(h, 64))
 	_ = split.InBlocks(ctx, h, 64, func(block, from, to int) {
@@ -70,6 +80,12 @@ func (f *Facts) alpha(ctx context.Context, img *image.NRGBA) {
 				case 0:
 					c.clear++
 				}
+				for k := range 4 {
+					c.parts[k] += float64(row[i+k])
+				}
+				for k := range 3 {
+					c.light[k] += linear[row[i+k]] * float64(row[i+3])
+				}
 				c.even = c.even && row[i] == img.Pix[0] && row[i+1] == img.Pix[1] && row[i+2] == img.Pix[2] && row[i+3] == img.Pix[3]
 			}
 		}
@@ -77,8 +93,22 @@ func (f *Facts) alpha(ctx context.Context, img *image.NRGBA) {
 	})
 	var full, clear int
 	f.Even = true
+	var sum count
 	for _, p := range parts {
 		full, clear, f.Even = full+p.full, clear+p.clear, f.Even && p.even
+		for k := range 4 {
+			sum.parts[k] += p.parts[k]
+		}
+		for k := range 3 {
+			sum.light[k] += p.light[k]
+		}
+	}
+	n := float64(w * h)
+	for k := range 4 {
+		f.Parts[k] = sum.parts[k] / (255 * n)
+	}
+	for k := range 3 {
+		f.Light[k] = sum.light[k] / max(sum.parts[3], 1)
 	}
 	f.Full, f.Clear = float64(full)/float64(w*h), float64(clear)/float64(w*h)
 }

@@ -47,7 +47,7 @@ func newKitchen(s *scene.Scene, mats []scene.Material, d Decisions, ask Ask, p *
 		k.convert(i)
 		for use := range k.mats[i].Maps {
 			if without[scene.Use(use)] {
-				k.mats[i].Maps[use] = scene.Map{}
+				k.valued(i, scene.Use(use))
 			}
 		}
 	}
@@ -67,7 +67,7 @@ func (k *kitchen) assign(a Assigned) {
 		uses = []scene.Use{scene.UseOcclusion, scene.UseRoughness, scene.UseMetallic}
 	}
 	if a.Picture == "" {
-		k.mats[i].Maps[a.Use] = scene.Map{}
+		k.valued(i, a.Use)
 		return
 	}
 	at := slices.IndexFunc(k.ask.Stock, func(s Stock) bool { return s.Added && s.Facts.SHA == a.Picture })
@@ -106,6 +106,54 @@ func (k *kitchen) retake(i int) {
 	if at >= 0 && !maps[scene.UseNormal].Has() && k.own(at).As == AsNormal {
 		maps[scene.UseNormal], maps[scene.UseHeight] = maps[scene.UseHeight], scene.Map{}
 		maps[scene.UseNormal].Channel = scene.Whole
+	}
+}
+
+// valued takes a picture out of a material, whose value then is what the picture came to on the whole: its
+// mean, in light where it is a colour, times the factor. A glow whose picture is not there has none.
+func (k *kitchen) valued(i int, use scene.Use) {
+	m := &k.mats[i]
+	mp := m.Maps[use]
+	if !mp.Has() {
+		return
+	}
+	m.Maps[use] = scene.Map{}
+	at := k.imageOf(mp)
+	if at < 0 || !opens(k.ask.Stock[at]) {
+		if use == scene.UseEmissive {
+			m.Emissive = [3]float64{}
+		}
+		return
+	}
+	f := k.ask.Stock[at].Facts
+	part := func() float64 {
+		switch c := channelOf(mp.Channel); {
+		case c >= 0 && c < len(f.Parts):
+			return f.Parts[c]
+		case use == scene.UseOpacity && f.Parts[3] < 1:
+			return f.Parts[3]
+		}
+		return 0.2126*f.Parts[0] + 0.7152*f.Parts[1] + 0.0722*f.Parts[2]
+	}
+	switch use {
+	case scene.UseBaseColor:
+		for c := range 3 {
+			m.BaseColor[c] *= f.Light[c]
+		}
+	case scene.UseEmissive:
+		for c := range 3 {
+			m.Emissive[c] *= f.Light[c]
+		}
+	case scene.UseMetallic:
+		m.Metallic *= part()
+	case scene.UseRoughness:
+		v := part()
+		if k.own(at).Invert {
+			v = 1 - v
+		}
+		m.Roughness *= v
+	case scene.UseOpacity:
+		m.BaseColor[3] *= part()
 	}
 }
 
