@@ -48,7 +48,7 @@ func tidyCommand() *cobra.Command {
 	c.Flags().StringVarP(&out, "out", "o", "", "file to write; its suffix chooses the format")
 	c.Flags().Float64Var(&a.weld, "weld", -1, "join points within so many millimetres")
 	c.Flags().BoolVar(&a.waste, "waste", false, "take out triangles that add nothing to the shape")
-	c.Flags().Float64Var(&a.thickness, "thickness", -1, "give sheets so many millimetres of thickness, half to each side")
+	c.Flags().Float64Var(&a.thickness, "thickness", -1, "give all that is open so many millimetres of thickness, half to each side")
 	c.Flags().Float64Var(&a.smooth, "smooth", -1, "make normals anew, with edges hard above so many degrees")
 	c.Flags().BoolVar(&a.order, "order", false, "order triangles and points for the vertex cache")
 	c.Flags().BoolVar(&a.all, "all", false, "do all that changes neither shape nor look: join points that stand together, drop empty and doubled faces and "+
@@ -60,7 +60,10 @@ func tidyCommand() *cobra.Command {
 
 // decisions are the surface's of what was asked for.
 func (a remedies) decisions() surface.Decisions {
-	d := surface.Decisions{Weld: max(0, a.weld) / 1000, Thickness: max(0, a.thickness) / 1000}
+	d := surface.Decisions{Weld: max(0, a.weld) / 1000}
+	if a.thickness > 0 { // it is asked for, so that open bodies get it too
+		d.Thick = []surface.Thick{{By: a.thickness / 1000, Open: true}}
+	}
 	if a.weld == 0 {
 		d.Weld = surface.Exactly
 	}

@@ -1,8 +1,11 @@
 package web
 
 import (
+	"fmt"
 	"html/template"
 	"slices"
+	"strconv"
+	"strings"
 
 	"yarvek/core/figure"
 	"yarvek/core/mend"
@@ -58,14 +61,36 @@ func (p surfacePage) SheetNodes() []surface.PlacedSeen {
 			list = append(list, m)
 		}
 	}
-	if len(list) < 2 && len(p.Decided.Of) == 0 {
+	if len(list) < 2 && len(p.Decided.Thicks()) == 0 {
 		return nil
 	}
 	return list
 }
 
 // Thick tells whether thickness is given to a node by name.
-func (p surfacePage) Thick(key string) bool { return slices.Contains(p.Decided.Of, key) }
+func (p surfacePage) Thick(key string) bool {
+	return slices.ContainsFunc(p.Decided.Thicks(), func(t surface.Thick) bool { return t.Node == key && key != "" })
+}
+
+// ThickLast is the thickness that was given last, 0 for none.
+func (p surfacePage) ThickLast() surface.Thick {
+	if list := p.Decided.Thicks(); len(list) > 0 {
+		return list[len(list)-1]
+	}
+	return surface.Thick{}
+}
+
+// ThickSlots are the names of the slots there are, when there are several to choose from.
+func (p surfacePage) ThickSlots() []string {
+	var list []string
+	for _, s := range p.Report.Slots {
+		list = append(list, s.Name)
+	}
+	if len(list) < 2 {
+		return nil
+	}
+	return list
+}
 
 // Given names the decisions that one press can give up, by what Lines says of them.
 func (p surfacePage) Given() [][2]string {
@@ -81,8 +106,15 @@ func (p surfacePage) Given() [][2]string {
 			}
 		}
 	}
+	for i, t := range p.Decided.Thicks() {
+		l := surface.Decisions{Thick: []surface.Thick{t}}.Lines()
+		list = append(list, [2]string{fmt.Sprintf("%s%d", givenThick, i+1), l[0]})
+	}
 	return list
 }
+
+// givenThick and a number name one of the thicknesses.
+const givenThick = "thickness-"
 
 // given is a decision with what gives it up.
 type given struct {
@@ -101,7 +133,6 @@ var givable = []given{
 	{"outward", func(d *surface.Decisions) { d.Outward = false }},
 	{"holes", func(d *surface.Decisions) { d.Holes = 0 }},
 	{"flat", func(d *surface.Decisions) { d.Flat = false }},
-	{"thickness", func(d *surface.Decisions) { d.Thickness, d.Side, d.Of = 0, "", nil }},
 	{"twosided", func(d *surface.Decisions) { d.TwoSided = false }},
 	{"units", func(d *surface.Decisions) { d.Units = false }},
 	{"smooth", func(d *surface.Decisions) { d.Smooth, d.Angle, d.Keep = "", 0, 0 }},
@@ -138,10 +169,14 @@ func decideSurface(f *form, p *prep.Prep) {
 			d.Keep = f.number("keep", "The share") / 100
 		}
 	case "thickness":
-		d.Thickness, d.Side, d.Of = f.length("thickness", "The thickness"), mend.Side(f.str("side")), nil
-		if of := f.str("of"); of != "" {
-			d.Of = []string{of}
+		t := surface.Thick{By: f.length("thickness", "The thickness"), Side: mend.Side(f.str("side"))}
+		of := f.str("of")
+		if slot, ok := strings.CutPrefix(of, "slot "); ok {
+			t.Slot = slot
+		} else {
+			t.Node, _ = strings.CutPrefix(of, "node ")
 		}
+		*d = d.Thickened(t)
 	case "twosided":
 		d.TwoSided = true
 	case "tangents":
@@ -163,6 +198,17 @@ func decideSurface(f *form, p *prep.Prep) {
 			l.Needle = f.number("needle", "The needle")
 		}
 	case "giveup":
+		if n, ok := strings.CutPrefix(f.str("what"), givenThick); ok {
+			k, err := strconv.Atoi(n)
+			list := d.Thicks()
+			if err != nil || k < 1 || k > len(list) {
+				f.unknown()
+				return
+			}
+			list[k-1].By = 0
+			*d = d.Thickened(list[k-1])
+			return
+		}
 		i := slices.IndexFunc(givable, func(g given) bool { return g.name == f.str("what") })
 		if i < 0 {
 			f.unknown()

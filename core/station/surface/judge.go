@@ -70,7 +70,7 @@ var verdicts = []verdict{
 		},
 		func(r *Report, d Decisions) []finding.Remedy {
 			two, thick := d, d
-			two.TwoSided, thick.Thickness = true, 0.005
+			two.TwoSided, thick = true, d.Thickened(Thick{By: 0.005})
 			return []finding.Remedy{
 				{Label: "Show their slots from both sides", Effect: "The slots are marked; nothing is added.", Decision: two, Harsh: true},
 				{Label: "Give 5 mm, half to each side", Effect: "Each becomes a closed solid; the sheet stays its middle.",

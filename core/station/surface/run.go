@@ -37,18 +37,19 @@ func Mended(ctx context.Context, s *scene.Scene, d Decisions) (*scene.Scene, []D
 	}
 	list := Places(s)
 	keys := s.Keys()
-	named := map[string]bool{}
-	for _, k := range d.Of {
-		named[k] = true
+	var all *surroundings
+	thick := d.Thicks()
+	if slices.ContainsFunc(thick, Thick.all) && s.Count().Triangles <= mostAround {
+		all = around(ctx, s)
 	}
 	out := s.Clone()
 	each := make([][]Done, len(list))
 	sided := make([]map[int]bool, len(list))
 	_ = split.Each(ctx, len(list), func(i int) {
 		a := list[i]
-		w := &mender{ctx: ctx, m: s.Meshes[a.Mesh], k: 1 / a.Scale, d: d}
-		if len(d.Of) > 0 && !named[keys[a.Node]] {
-			w.d.Thickness, w.d.TwoSided = 0, false
+		w := &mender{ctx: ctx, m: s.Meshes[a.Mesh], k: 1 / a.Scale, d: d, key: keys[a.Node], materials: s.Materials}
+		if all != nil {
+			w.around = &nearness{all, a.Node, a.World, a.Scale}
 		}
 		w.all()
 		out.Meshes[a.Mesh], each[i], sided[i] = w.m, w.done, w.slots
@@ -88,6 +89,11 @@ type mender struct {
 	d     Decisions
 	done  []Done
 	slots map[int]bool // materials of sheets
+
+	key       string // of the node that places it first
+	materials []scene.Material
+	around    *nearness // nil where nobody asks
+	fresh     func()    // makes what is looked up anew, after the mesh has changed
 }
 
 func (w *mender) say(remedy, one, many string, n int) {
@@ -125,6 +131,7 @@ func (w *mender) all() {
 		}
 		return f
 	}
+	w.fresh = func() { f = nil }
 	drop := func(remedy, one, many string, list []int32, to func(*scene.Mesh, []int32) *scene.Mesh) {
 		w.say(remedy, one, many, len(list))
 		if len(list) > 0 && w.ctx.Err() == nil {
@@ -197,15 +204,12 @@ func (w *mender) all() {
 
 // sheets gives sheets thickness, and gathers their slots.
 func (w *mender) sheets(at func() *flaw.Flaws) {
-	if w.d.Thickness == 0 && !w.d.TwoSided {
-		return
-	}
-	x := at()
-	if w.ctx.Err() != nil {
-		return
-	}
-	sheet, _ := mend.Sheets(x.Net, x.Parts, x.Borders)
 	if w.d.TwoSided {
+		x := at()
+		if w.ctx.Err() != nil {
+			return
+		}
+		sheet, _ := mend.Sheets(x.Net, x.Parts, x.Borders)
 		w.slots = map[int]bool{}
 		for f, k := range x.Parts.Of {
 			if k >= 0 && sheet[k] && w.m.Material(f) >= 0 {
@@ -213,11 +217,7 @@ func (w *mender) sheets(at func() *flaw.Flaws) {
 			}
 		}
 	}
-	if w.d.Thickness > 0 {
-		var n int
-		w.m, n = mend.Thicken(w.ctx, w.m, x.Net, x.Parts, func(k int32) bool { return sheet[k] }, w.d.Thickness*w.k, w.d.Side)
-		w.say("thickness", "sheet became a solid", "sheets became solids", n)
-	}
+	w.thicken(w.d.Thicks(), at)
 }
 
 // Report is what the station found.

@@ -28,10 +28,12 @@ type Decisions struct {
 	Holes   int     `json:"holes,omitempty"`   // holes of up to so many edges are closed
 	Flat    bool    `json:"flat,omitempty"`    // bent and dented polygons are cut into triangles
 
-	Thickness float64   `json:"thickness,omitempty"` // is given to sheets
-	Side      mend.Side `json:"side,omitempty"`      // to which side of them
-	Of        []string  `json:"of,omitempty"`        // nodes it is given to; none for all
-	TwoSided  bool      `json:"twoSided,omitempty"`  // slots of sheets are seen from both sides
+	Thick []Thick `json:"thick,omitempty"`
+	// Thickness, Side and Of are one thickness, as older decisions have it, of nodes or of all; see Thicks.
+	Thickness float64   `json:"thickness,omitempty"`
+	Side      mend.Side `json:"side,omitempty"`
+	Of        []string  `json:"of,omitempty"`
+	TwoSided  bool      `json:"twoSided,omitempty"` // slots of sheets are seen from both sides
 
 	Units    bool       `json:"units,omitempty"`    // normals get unit length
 	Smooth   mend.Edges `json:"smooth,omitempty"`   // normals are made anew, with these edges hard
@@ -104,7 +106,7 @@ func (d Decisions) Validate() error {
 	if l := d.Limits; !(l.Texels >= 0 && l.Texels <= 1e6) {
 		err = errors.Join(err, fmt.Errorf("%g texels a metre are out of bounds", l.Texels))
 	}
-	return errors.Join(err, length(d.Weld, "a distance"), length(d.Edges, "an edge"), length(d.Thickness, "a thickness"),
+	return errors.Join(err, validThick(d.Thicks()), length(d.Weld, "a distance"), length(d.Edges, "an edge"), length(d.Thickness, "a thickness"),
 		length(d.Limits.Gap, "a gap"), length(d.Limits.Short, "an edge"), length(d.Limits.Bent, "a bend"),
 		length(d.Limits.Apart, "a distance"))
 }
@@ -126,11 +128,9 @@ func (d Decisions) Lines() []string {
 	say(d.Outward, "Turn parts that are inside out")
 	say(d.Holes > 0, "Close holes of up to %d edges", d.Holes)
 	say(d.Flat, "Cut bent and dented polygons")
-	of := "sheets"
-	if len(d.Of) > 0 {
-		of = station.Nodes(d.Of)
+	for _, t := range d.Thicks() {
+		l = append(l, t.line())
 	}
-	say(d.Thickness > 0, "Give %s %s of thickness, %s", of, figure.Length(d.Thickness), sideWords[d.Side])
 	say(d.TwoSided, "Show the slots of sheets from both sides")
 	say(d.Units, "Give normals unit length")
 	switch d.Smooth {
@@ -165,6 +165,11 @@ var edgeWords = map[mend.Edges]string{mend.ByGroups: "Make edges between smoothi
 // Refs lists the nodes the decisions name.
 func (d Decisions) Refs() []string {
 	list := slices.Clone(d.Of)
+	for _, t := range d.Thick {
+		if t.Node != "" {
+			list = append(list, t.Node)
+		}
+	}
 	slices.Sort(list)
 	return slices.Compact(list)
 }
@@ -172,6 +177,16 @@ func (d Decisions) Refs() []string {
 // Repoint returns the decisions with one node named in the place of another; an empty name
 // drops it, and with the last one the thickness.
 func (d Decisions) Repoint(from, to string) station.Decisions {
+	var thick []Thick
+	for _, t := range d.Thick {
+		if t.Node == from && from != "" {
+			if t.Node = to; to == "" {
+				continue
+			}
+		}
+		thick = append(thick, t)
+	}
+	d.Thick = thick
 	if !slices.Contains(d.Of, from) {
 		return d
 	}
