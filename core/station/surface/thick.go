@@ -110,12 +110,14 @@ func (w *mender) thicken(list []Thick, at func() *flaw.Flaws) {
 		for k, f := range x.Parts.FirstFace {
 			slots[k] = w.slotName(w.m.Material(int(f)))
 		}
-		means := func(k int32) bool {
-			t := list[i]
-			if !t.all() {
-				return w.best(list, slots[k]) == i
+		open := make([]bool, x.Parts.N) // at a border, not only where edges have more than two faces
+		for _, b := range x.Borders {
+			if k := x.Parts.Of[x.Net.FaceOf[x.Net.Runs(int(b.Edges[0]))[0]]]; k >= 0 {
+				open[k] = true
 			}
-			return w.best(list, slots[k]) == i && (t.Open || sheet[k])
+		}
+		means := func(k int32) bool {
+			return open[k] && w.best(list, slots[k]) == i && (!list[i].all() || list[i].Open || sheet[k])
 		}
 		var lies []bool
 		if list[i].all() && w.around != nil {
@@ -124,7 +126,7 @@ func (w *mender) thicken(list []Thick, at func() *flaw.Flaws) {
 		if list[i].all() {
 			for k := range sheet {
 				switch {
-				case x.Parts.Closed[k] || w.best(list, slots[k]) != i:
+				case !open[k] || w.best(list, slots[k]) != i:
 				case !means(int32(k)):
 					bodies++
 				case lies != nil && lies[k]:
