@@ -13,6 +13,7 @@ import (
 
 	"yarvek/core/decompose"
 	"yarvek/core/deliver"
+	"yarvek/core/figure"
 	"yarvek/core/fit"
 	"yarvek/core/gap"
 	"yarvek/core/geom"
@@ -55,6 +56,8 @@ type fitting struct {
 	keep       float64 // radius of the ball that passages stay open for; metres, 0 for none
 	scene      *scene.Scene
 	open       []fit.Ball
+	sheet      float64  // metres that open surfaces are taken thick, 0 for the usual
+	notes      []string // what is to be known, in words
 	impossible []string // what could not be met, in words
 }
 
@@ -87,13 +90,18 @@ var fits = map[string]func(context.Context, *fitting) []solid.Solid{
 		return solid.OfBody(fit.Around(ctx, h, most))
 	}),
 	"hulls": func(ctx context.Context, a *fitting) []solid.Solid {
-		r := decompose.Of(ctx, a.scene, decompose.Options{Hulls: a.hulls, Points: a.points, Concavity: a.concavity, Open: a.open})
+		r := decompose.Of(ctx, a.scene, decompose.Options{Hulls: a.hulls, Points: a.points, Concavity: a.concavity, Open: a.open,
+			Sheet: a.sheet, Down: a.scene.Basis.Up.Vec().Mul(-1)})
 		var list []solid.Solid
 		for _, h := range r.Hulls {
 			list = append(list, solid.OfBody(h.Body))
 		}
-		if n := len(r.Hulls); n > a.hulls {
-			a.impossible = append(a.impossible, fmt.Sprintf("with %d hulls a passage would be filled: there are %d", a.hulls, n))
+		if r.Needs > a.hulls {
+			a.impossible = append(a.impossible, fmt.Sprintf("with %d hulls a passage is filled: it takes --max-hulls %d", a.hulls, r.Needs))
+		}
+		if r.Sheets > 0 {
+			a.notes = append(a.notes, fmt.Sprintf("%s taken %.4g mm thick; --sheet sets it",
+				figure.Plural(r.Sheets, "open part was", "open parts were"), 1000*r.Sheet))
 		}
 		if n := len(r.Blocked); n > 0 {
 			a.impossible = append(a.impossible, fmt.Sprintf("%d of %d places could not be kept open", n, len(a.open)))
@@ -132,6 +140,7 @@ func collideCommand() *cobra.Command {
 	c.Flags().IntVar(&a.hulls, "max-hulls", a.hulls, "that there may be")
 	c.Flags().IntVar(&a.points, "max-points", a.points, "that a hull may have")
 	c.Flags().Float64Var(&a.concavity, "concavity", 0, "millimetres deep that a hollow may be filled to save a hull")
+	c.Flags().Float64Var(&a.sheet, "sheet", 0, "millimetres thick that open surfaces are taken; 0 for a hundredth of the size")
 	c.Flags().Float64Var(&a.keep, "keep-open", 0, "radius in metres of a ball that passages stay open for; 0 for none")
 	c.Flags().StringVar(&mesh, "mesh", "", "which mesh of a zip, by its name in it")
 	_ = c.MarkFlagRequired("out")
@@ -153,7 +162,7 @@ func collideFile(c *cobra.Command, file, mesh, out string, a fitting) error {
 		return fmt.Errorf("%s has no polygons to fit a shape round", file)
 	}
 	a.scene = s
-	a.concavity /= 1000
+	a.concavity, a.sheet = a.concavity/1000, a.sheet/1000
 	began := time.Now()
 	var ways *passage.Grid
 	if a.keep > 0 {
@@ -167,7 +176,7 @@ func collideFile(c *cobra.Command, file, mesh, out string, a fitting) error {
 		return err
 	}
 	answer := collided{Shapes: len(list), Ms: time.Since(began).Milliseconds()}
-	for _, w := range a.impossible {
+	for _, w := range append(a.notes, a.impossible...) {
 		fmt.Fprintln(c.ErrOrStderr(), w)
 	}
 	to := ownFrame(s)

@@ -33,6 +33,10 @@ type Options struct {
 	// Concavity is how deep a hollow may be filled so that two hulls become one, though there may be
 	// more of them. It is measured from the surface to the nearest side of its hull.
 	Concavity float64
+	// Sheet is how thick open surfaces are taken, half to each side; 0 for [SheetOf]. Down is which way is down: what
+	// is open there alone, at its lower end, is taken for a body. Without, nothing is.
+	Sheet float64
+	Down  geom.Vec3
 	// Open are balls that no hull may reach into.
 	Open []fit.Ball
 	// Progress is called now and then with a share of the work, 0 to 1, from one goroutine.
@@ -54,6 +58,11 @@ type Result struct {
 	Blocked []int
 	Shells  int // parts of the surface that hang together
 	Pieces  int // nearly convex ones that they were cut into
+	Sheets  int // open parts that were given a thickness, and how much
+	Sheet   float64
+	// Needs is how many hulls keep all places open that can be; more than there may be when some were filled so as
+	// not to be too many.
+	Needs int
 }
 
 // mostShells bounds the parts that are looked at one by one; smaller ones near to one another are
@@ -68,6 +77,10 @@ func Of(ctx context.Context, s *scene.Scene, o Options) Result {
 	if o.Progress == nil {
 		o.Progress = func(float64) {}
 	}
+	if !(o.Sheet > 0) {
+		o.Sheet = SheetOf(s)
+	}
+	s, sheets := solids(ctx, s, o.Sheet, o.Down)
 	list := shellsOf(ctx, s)
 	if len(list) == 0 || ctx.Err() != nil {
 		return Result{}
@@ -90,10 +103,14 @@ func Of(ctx context.Context, s *scene.Scene, o Options) Result {
 		closed = closed && x.closed
 	}
 	c := &cutting{o: o, near: 1e-9 * size.Size().Len(), size: size.Size().Len(), total: volume, closed: closed}
+	if sheets > 0 {
+		c.sheet = o.Sheet
+	}
 	pieces := c.all(ctx, list)
 	o.Progress(0.7)
-	r := Result{Shells: len(list), Pieces: len(pieces)}
+	r := Result{Shells: len(list), Pieces: len(pieces), Sheets: sheets, Sheet: c.sheet}
 	parts := c.few(ctx, list, pieces)
+	r.Needs = max(c.needs, len(parts))
 	slices.SortStableFunc(parts, func(a, b *part) int { return cmp.Compare(b.volume, a.volume) })
 	for _, x := range parts {
 		x.samples = nil
@@ -188,6 +205,8 @@ type cutting struct {
 	size   float64 // of all, from corner to corner
 	total  float64 // volume of all shells
 	closed bool    // every shell bounds a solid
+	sheet  float64 // how thick sheets are; 0 where there are none
+	needs  int     // hulls that would keep all open that can be, where those were too many
 }
 
 // all cuts the shells.

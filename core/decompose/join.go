@@ -472,6 +472,10 @@ func (x *part) excess() float64 {
 // about points strewn over it.
 func (c *cutting) few(ctx context.Context, list []*shell, pieces []*part) []*part {
 	best := c.join(ctx, pieces, c.o.Hulls)
+	if len(best) > c.o.Hulls {
+		c.needs = len(best)
+		best = c.forced(ctx, best, c.o.Hulls)
+	}
 	if ctx.Err() == nil && len(list) == 1 && len(best) == c.o.Hulls && excess(best) > 0.05*c.total {
 		other := c.strewn(ctx, list[0], c.o.Hulls)
 		if volumes(other) < volumes(best) && c.blockedBy(other) <= c.blockedBy(best)+1e-12 {
@@ -479,6 +483,53 @@ func (c *cutting) few(ctx context.Context, list []*shell, pieces []*part) []*par
 		}
 	}
 	return c.improved(ctx, best)
+}
+
+// nearest is how many of the nearest others a part is tried with where there must be fewer.
+const nearest = 8
+
+// forced joins parts until there are no more than there may be, though that fills what was to stay open: each time
+// the two that fill least of it, and of those the two that cost least.
+func (c *cutting) forced(ctx context.Context, list []*part, most int) []*part {
+	list = slices.Clone(list)
+	type try struct {
+		a, b  *part
+		joint *part
+		block float64
+		cost  float64
+	}
+	made := map[[2]*part]*try{}
+	for len(list) > most && ctx.Err() == nil {
+		var best *try
+		for i, x := range list {
+			others := slices.Concat(list[:i], list[i+1:])
+			slices.SortStableFunc(others, func(a, b *part) int {
+				return cmp.Compare(x.hull.Box.Gap(a.hull.Box), x.hull.Box.Gap(b.hull.Box))
+			})
+			for _, y := range others[:min(len(others), nearest)] {
+				k := [2]*part{x, y}
+				if made[[2]*part{y, x}] != nil {
+					continue
+				}
+				if made[k] == nil {
+					z := c.newPart(ctx, slices.Concat(x.hull.Points, y.hull.Points), nil)
+					made[k] = &try{x, y, z, c.blocked(z.hull) - c.blocked(x.hull) - c.blocked(y.hull), z.volume - x.volume - y.volume}
+				}
+				t := made[k]
+				if best == nil || cmp.Or(cmp.Compare(t.block, best.block), cmp.Compare(t.cost, best.cost)) < 0 {
+					best = t
+				}
+			}
+		}
+		if best == nil {
+			break
+		}
+		best.joint.of = slices.Concat(best.a.of, best.b.of)
+		best.joint.samples = slices.Concat(best.a.samples, best.b.samples)
+		list = slices.DeleteFunc(list, func(x *part) bool { return x == best.a || x == best.b })
+		list = append(list, best.joint)
+	}
+	return list
 }
 
 // improved moves pieces about between parts.

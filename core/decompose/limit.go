@@ -27,7 +27,9 @@ func (c *cutting) limited(ctx context.Context, x *part) Hull {
 	}
 	give := 0.0
 	if c.closed && x.volume > filling*(x.volume-x.excess()) {
-		give = giveWay * c.size
+		if give = giveWay * c.size; c.sheet > 0 {
+			give = min(give, c.sheet/2) // or it would leave the sheet behind
+		}
 	}
 	if len(x.hull.Points) <= c.o.Points && give == 0 {
 		return Hull{Body: x.hull.Body, Concavity: x.depth()}

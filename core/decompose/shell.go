@@ -49,10 +49,14 @@ func shellsOf(ctx context.Context, s *scene.Scene) []*shell {
 		sets.Join(a, b)
 		sets.Join(b, c)
 	}
+	body, whole := bodiesOf(ctx, pts, keep)
 	number := map[int32]int{}
 	var groups [][]int32
 	for t := 0; t < len(keep); t += 3 {
 		r := sets.Find(keep[t])
+		if b := body[t/3]; whole[b] {
+			r = -1 - b // by itself, whatever it touches
+		}
 		k, ok := number[r]
 		if !ok {
 			k = len(groups)

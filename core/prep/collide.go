@@ -158,31 +158,48 @@ func (t *tail) ways(keep collision.Keep, large bool) *ways {
 	return k.report.(*ways)
 }
 
+// room is what hulls depend on besides the mesh, in the coordinates that back leads to. Places are rounded to a
+// millionth of the size, so that a scene that stands elsewhere asks for the same.
+func (t *tail) room(back geom.Affine, w *ways, size float64) (r collision.Room) {
+	k := math.Cbrt(math.Abs(back.M.Det()))
+	step := 1e-6 * size * k
+	round := func(v float64) float64 {
+		if !(step > 0) {
+			return v
+		}
+		return math.Round(v/step) * step
+	}
+	down := geom.Linear(back.M).Apply(t.scene.Basis.Up.Vec().Mul(-1)).Unit()
+	for a, v := range down {
+		r.Down[a] = math.Round(v*1e9) / 1e9
+	}
+	if w == nil || w.grid == nil {
+		return r
+	}
+	for _, b := range w.grid.Balls(mostOpen) {
+		c := back.Apply(b.Centre)
+		r.Open = append(r.Open, fit.Ball{Centre: geom.Vec3{round(c[0]), round(c[1]), round(c[2])}, Radius: round(b.Radius * k)})
+	}
+	return r
+}
+
 // fitted is what a fit comes to.
 func (t *tail) fitted(f collision.Fit, number, of int, w *ways, keep collision.Keep, ask *collision.Ask) collision.Fitted {
 	s, key, by, before := t.look.of, t.look.shapes, t.look.onto, t.look.before
 	if f.Form == collision.Box || f.Form == collision.Slab {
 		s, key, by, before = t.scene, t.key, geom.Identity, 0
 	}
-	var open []fit.Ball
+	var room collision.Room
 	meant := f.Meant(s, ask.Keys[before:])
 	f.Nodes = nil // from here on by number
-	asked := []any{f, meant}
 	large := t.scene.Count().Triangles > 8*Eager
 	if f.Form == collision.Hulls {
 		large = t.scene.Count().Triangles > EagerHulls
-		if w != nil && w.grid != nil {
-			back, ok := by.Inverse()
-			if ok {
-				k := math.Cbrt(math.Abs(back.M.Det()))
-				for _, b := range w.grid.Balls(mostOpen) {
-					open = append(open, fit.Ball{Centre: back.Apply(b.Centre), Radius: b.Radius * k})
-				}
-			}
-			asked = append(asked, keep, t.key)
+		if back, ok := by.Inverse(); ok {
+			room = t.room(back, w, ask.Size)
 		}
 	}
-	key, err := named(key, "fit", asked)
+	key, err := named(key, "fit", []any{f, meant, room})
 	if err != nil {
 		t.err = err
 		return collision.Fitted{}
@@ -194,7 +211,7 @@ func (t *tail) fitted(f collision.Fit, number, of int, w *ways, keep collision.K
 		}
 	}
 	m := made(t, key, large, func(*collision.Made) *scene.Scene { return nil }, func(ctx context.Context) (*collision.Made, error) {
-		m := collision.FitTo(ctx, s, meant, f, open, func(p float64) {
+		m := collision.FitTo(ctx, s, meant, f, room, func(p float64) {
 			t.say("Fitting shapes", 0.1+0.8*(float64(number)+p)/float64(of))
 		})
 		return &m, nil

@@ -172,6 +172,9 @@ func (f *form) fit() collision.Fit {
 	if s := f.str("concavity"); s != "" {
 		x.Concavity = f.lengthOf(s, "The hollow")
 	}
+	if s := f.str("sheet"); s != "" && x.Form == collision.Hulls {
+		x.Sheet = f.lengthOf(s, "The thickness")
+	}
 	if s := f.str("within"); s != "" && x.Form == collision.OneHull {
 		x.Within = f.lengthOf(s, "How far it may stick out")
 	}

@@ -129,6 +129,8 @@ type Fit struct {
 	Planes int     `json:"planes,omitempty"` // of a slab: one of fit.Slabs, 0 for the most
 	// Concavity is how deep a hollow may be filled to save a hull; metres as Source leaves it.
 	Concavity float64 `json:"concavity,omitempty"`
+	// Sheet is how thick hulls take an open surface; metres as Source leaves it, 0 for decompose.SheetOf.
+	Sheet float64 `json:"sheet,omitempty"`
 	// Without are places, as Source leaves them, whose shape was taken out, or changed by hand: that
 	// whose middle is nearest.
 	Without []geom.Vec3 `json:"without,omitempty"`
@@ -174,6 +176,8 @@ func (d Decisions) Validate() error {
 			return fmt.Errorf("a hull can't be within %g m", f.Within)
 		case !(f.Concavity >= 0 && f.Concavity <= 1e6):
 			return fmt.Errorf("a hollow of %g m can't be meant", f.Concavity)
+		case !(f.Sheet >= 0 && f.Sheet <= 1e6):
+			return fmt.Errorf("a sheet can't be taken %g m thick", f.Sheet)
 		case len(f.At) > mostPicks:
 			return fmt.Errorf("fit %d is picked at too many places: expected at most %d", i+1, mostPicks)
 		case len(f.Without) > mostEdited:
@@ -263,6 +267,9 @@ func (f Fit) line() string {
 	}
 	if f.Concavity > 0 {
 		s += " that fill hollows of " + figure.Length(f.Concavity)
+	}
+	if f.Sheet > 0 {
+		s += ", sheets taken " + figure.Length(f.Sheet) + " thick"
 	}
 	if f.Planes > 0 {
 		s += fmt.Sprintf(" of %d planes", f.Planes)

@@ -428,12 +428,27 @@ func (r *Report) limits(d Decisions, ask Ask, say sayer) {
 			finding.Remedy{Label: fmt.Sprintf("Fit up to %d hulls", r.Most), Effect: "They fill more air.",
 				Decision: d.With(Fit{Form: Hulls, Most: r.Most})})
 	}
-	for _, m := range r.Fits {
+	for i, m := range r.Fits {
 		if m.More > 0 {
-			say(finding.Look, "more", fmt.Sprintf("With %s fewer a passage would be filled", figure.Plural(m.More, "hull", "hulls")),
-				"Passages stay open before the number of hulls is kept to.",
+			most := d.Fits[i].Most
+			if most == 0 {
+				most = UsualHulls
+				if r.Most > 0 {
+					most = min(most, r.Most)
+				}
+			}
+			say(finding.Look, "more", fmt.Sprintf("%s more would keep a passage open", figure.Plural(m.More, "hull", "hulls")),
+				fmt.Sprintf("There may be %d, so one is filled; it takes %d.", most, most+m.More),
+				finding.Remedy{Label: fmt.Sprintf("Allow %d hulls", most+m.More), Effect: "The passage stays open.",
+					Decision: with(d, func(d *Decisions) { d.Fits[i].Most = most + m.More })},
 				finding.Remedy{Label: "Let it be filled", Harsh: true, Effect: "No passages are looked for any more.",
 					Decision: with(d, func(d *Decisions) { d.Keep = Keep{None: true} })})
+		}
+		if m.Sheets > 0 {
+			k := math.Cbrt(math.Abs(m.By.M.Det()))
+			say(finding.Note, fmt.Sprintf("sheet-%d", i+1), figure.Plural(m.Sheets, "open part is", "open parts are")+" taken "+
+				figure.Length(m.Sheet*k)+" thick", "A surface that is open has no inside: its hulls follow it as a sheet, half to each side. "+
+				"How thick it is taken is set beside the number of hulls.")
 		}
 	}
 	for i, m := range r.Fits {

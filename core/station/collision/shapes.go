@@ -27,12 +27,14 @@ const (
 type Made struct {
 	Solids []solid.Solid
 	Of     []int // the node each stands for, -1 for several
-	// Blocked is how many of the places that were to stay open could not be, and More by how many
-	// hulls there are more than there may be, because fewer would fill a passage.
+	// Blocked is how many of the places that were to stay open could not be, and More how many hulls more than
+	// there may be it would take so that none is that can stay open.
 	Blocked, More int
 	// Short tells that a hull could not be within the distance that was asked for.
 	Short  bool
 	Pieces int // nearly convex ones that hulls were made of
+	Sheets int // open parts that were given a thickness, and how much; in the lengths of what is fitted to
+	Sheet  float64
 }
 
 // Meant are the numbers of the nodes with a mesh that a fit speaks of, in a scene whose nodes have these keys.
@@ -45,9 +47,15 @@ func (f Fit) Meant(s *scene.Scene, keys []string) (all []int) {
 	return all
 }
 
-// FitTo fits to some nodes of a scene, in its coordinates, whatever they are called. open are balls that no
-// hull may reach into. When ctx ends it returns early, and what it returns means nothing.
-func FitTo(ctx context.Context, s *scene.Scene, all []int, f Fit, open []fit.Ball, progress func(float64)) Made {
+// Room is what hulls depend on besides the mesh: balls that none may reach into, and which way is down.
+type Room struct {
+	Open []fit.Ball
+	Down geom.Vec3
+}
+
+// FitTo fits to some nodes of a scene, in its coordinates, whatever they are called. room is what hulls must
+// leave free. When ctx ends it returns early, and what it returns means nothing.
+func FitTo(ctx context.Context, s *scene.Scene, all []int, f Fit, room Room, progress func(float64)) Made {
 	var m Made
 	var groups [][]int
 	if f.Each {
@@ -70,7 +78,7 @@ func FitTo(ctx context.Context, s *scene.Scene, all []int, f Fit, open []fit.Bal
 		if len(g) == 1 {
 			of = g[0]
 		}
-		list := m.fitted(ctx, part, f, open, func(p float64) { progress((float64(k) + p) / float64(len(groups))) })
+		list := m.fitted(ctx, part, f, room, func(p float64) { progress((float64(k) + p) / float64(len(groups))) })
 		for _, x := range list {
 			m.Solids, m.Of = append(m.Solids, x), append(m.Of, of)
 		}
@@ -180,7 +188,7 @@ func pickedOf(ctx context.Context, s *scene.Scene, at []geom.Vec3, flat bool) *s
 }
 
 // fitted are the shapes round a scene.
-func (m *Made) fitted(ctx context.Context, s *scene.Scene, f Fit, open []fit.Ball, progress func(float64)) []solid.Solid {
+func (m *Made) fitted(ctx context.Context, s *scene.Scene, f Fit, room Room, progress func(float64)) []solid.Solid {
 	pts := measure.Points(s)
 	if len(pts) == 0 {
 		return nil
@@ -193,7 +201,8 @@ func (m *Made) fitted(ctx context.Context, s *scene.Scene, f Fit, open []fit.Bal
 		points = UsualPoints
 	}
 	if f.Form == Hulls {
-		r := decompose.Of(ctx, s, decompose.Options{Hulls: most, Points: points, Concavity: f.Concavity, Open: open, Progress: progress})
+		r := decompose.Of(ctx, s, decompose.Options{Hulls: most, Points: points, Concavity: f.Concavity, Open: room.Open, Progress: progress,
+			Sheet: f.Sheet, Down: room.Down})
 		var list []solid.Solid
 		for _, h := range r.Hulls {
 			if len(h.Body.Faces) > 0 {
@@ -201,7 +210,10 @@ func (m *Made) fitted(ctx context.Context, s *scene.Scene, f Fit, open []fit.Bal
 			}
 		}
 		m.Blocked, m.Pieces = m.Blocked+len(r.Blocked), m.Pieces+r.Pieces
-		m.More += max(0, len(r.Hulls)-most)
+		m.More += max(0, r.Needs-most)
+		if r.Sheets > 0 {
+			m.Sheets, m.Sheet = m.Sheets+r.Sheets, r.Sheet
+		}
 		if len(list) > 0 {
 			return list
 		}
