@@ -249,7 +249,7 @@ func Run(ctx context.Context, s *scene.Scene, d Decisions, to geom.Basis, ask As
 		return Standing{r.rank(s, b), r.rests(b, d)}, ctx.Err()
 	})
 	r.lies(m)
-	r.judge(s, d)
+	r.judge(ctx, s, d, ask)
 	r.tilted(ctx, ask, tu, d)
 	return out, r
 }
@@ -358,22 +358,77 @@ func resting(ctx context.Context, s *scene.Scene, box geom.Box) map[geom.Axis]fl
 }
 
 // judge says what deserves a look.
-func (r *Report) judge(s *scene.Scene, d Decisions) {
+func (r *Report) judge(ctx context.Context, s *scene.Scene, d Decisions, ask Ask) {
 	if s.BasisHow == scene.Assumed && d.Up == geom.NoAxis && d.Forward == geom.NoAxis {
 		r.Say(finding.Finding{Code: "axes/assumed", Severity: finding.Note, Title: fmt.Sprintf("The file has no axes: %s up assumed",
 			r.Read.Up),
 			Text: "OBJ does not say which way is up. If it lies on its side in the drawing, choose the stance that stands."})
 	}
 	if len(d.Turns) == 0 && d.Pose == (geom.Vec3{}) {
-		if !r.long(s, d) {
-			r.lying(d)
+		if !r.long(ctx, s, d, ask) {
+			r.lying(ctx, d, ask)
 		}
 	}
 }
 
+// sense tells which of the two ways along a line is up, and whether that can be told: never by which end is
+// broader, for a bench is broadest where one sits. Where the mass is not over what one end stands on, it is the
+// other; else it is the usual sense of the two axes that files have up, which is the positive one.
+func (r *Report) sense(ctx context.Context, ask Ask, along geom.Axis) (up geom.Axis, sure bool) {
+	pos := r.usual(along)
+	body, err := ask.Body.Get(ctx)
+	if err != nil {
+		return pos, false // ctx ended
+	}
+	stable := func(a geom.Axis) bool {
+		g := measure.GroundOf(body.Hull.Points, a.Vec())
+		return g.Contact.Area() > 0 && g.Contact.Inside(g.Flat(body.Centre)) >= 0
+	}
+	p, n := stable(pos), stable(pos.Neg())
+	switch {
+	case n && !p:
+		return pos.Neg(), true
+	case p && !n:
+		return pos, true
+	}
+	return pos, pos.Index() != geom.PosX.Index() || pos.Index() == r.Read.Up.Index()
+}
+
+// usual is the way along a line that is up where nothing else tells: that of the file's own up, or the positive one.
+func (r *Report) usual(along geom.Axis) geom.Axis {
+	switch {
+	case along.Index() == r.Read.Up.Index():
+		return r.Read.Up
+	case along.Sign() < 0:
+		return along.Neg()
+	}
+	return along
+}
+
+// stands are the remedies that stand the asset along a line: one end first where it can be told which is up.
+func (r *Report) stands(ctx context.Context, ask Ask, d Decisions, along geom.Axis) []finding.Remedy {
+	up, sure := r.sense(ctx, ask, along)
+	var list []finding.Remedy
+	for i, a := range []geom.Axis{up, up.Neg()} {
+		size := 0.0
+		for _, st := range r.Stances {
+			if st.Basis.Up == a {
+				size = st.Size[1]
+			}
+		}
+		d.Up, d.Forward = a, geom.NoAxis
+		effect := fmt.Sprintf("It becomes %s tall.", figure.Length(size))
+		if i > 0 || !sure {
+			effect += " It stands on the end that the other choice has on top."
+		}
+		list = append(list, finding.Remedy{Label: fmt.Sprintf("Stand with %s up", a), Effect: effect, Decision: d, Equal: !sure})
+	}
+	return list
+}
+
 // long looks for a long thin thing that lies and shows by its name, or by one end that is
 // broader, that it stands. It tells whether it had anything to say.
-func (r *Report) long(s *scene.Scene, d Decisions) bool {
+func (r *Report) long(ctx context.Context, s *scene.Scene, d Decisions, ask Ask) bool {
 	var ends []Stance // on one end and on the other
 	longest, other := 0.0, 0.0
 	for _, st := range r.Stances {
@@ -389,14 +444,14 @@ func (r *Report) long(s *scene.Scene, d Decisions) bool {
 	if len(ends) != 2 || longest < 4*other || ends[0].Chosen || ends[1].Chosen {
 		return false
 	}
-	foot, top := ends[0], ends[1]
-	if top.Ground > foot.Ground {
-		foot, top = top, foot
+	broad, narrow := ends[0], ends[1]
+	if narrow.Ground > broad.Ground {
+		broad, narrow = narrow, broad
 	}
 	why := ""
 	switch {
-	case foot.Ground > 1.25*top.Ground:
-		why = fmt.Sprintf("one end is broader: %s m² against %s m²", figure.Significant(foot.Ground, 2), figure.Significant(top.Ground, 2))
+	case broad.Ground > 1.25*narrow.Ground:
+		why = fmt.Sprintf("one end is broader: %s m² against %s m²", figure.Significant(broad.Ground, 2), figure.Significant(narrow.Ground, 2))
 	case naming.Upright(s.Name):
 		why = fmt.Sprintf("“%s” is what upright things are called", s.Name)
 	default:
@@ -410,17 +465,15 @@ func (r *Report) long(s *scene.Scene, d Decisions) bool {
 	if why == "" {
 		return false
 	}
-	d.Up, d.Forward = foot.Basis.Up, geom.NoAxis
 	r.Say(finding.Finding{Code: "axes/lying", Severity: finding.Look, Title: "May lie on its side", Brief: "on its side?",
-		Text: fmt.Sprintf("It is %s long, lies, and %s.", figure.Length(longest), why),
-		Remedies: []finding.Remedy{{Label: fmt.Sprintf("Stand with %s up", foot.Basis.Up),
-			Effect: fmt.Sprintf("It becomes %s tall.", figure.Length(longest)), Decision: d}}})
+		Text:     fmt.Sprintf("It is %s long, lies, and %s.", figure.Length(longest), why),
+		Remedies: r.stands(ctx, ask, d, broad.Basis.Up)})
 	return true
 }
 
-// lying looks for a stance with a broad flat base while the one chosen stands on
+// lying looks for a stance with a broad flat side, at its foot or on top, while the one chosen stands on
 // next to nothing. It only ever offers; a mast or a boulder may be meant so.
-func (r *Report) lying(d Decisions) {
+func (r *Report) lying(ctx context.Context, d Decisions, ask Ask) {
 	var now, best Stance
 	for _, st := range r.Stances {
 		if st.Chosen {
@@ -441,10 +494,14 @@ func (r *Report) lying(d Decisions) {
 			return
 		}
 	}
-	d.Up, d.Forward = best.Basis.Up, geom.NoAxis
+	remedies := r.stands(ctx, ask, d, best.Basis.Up)
+	up := remedies[0].Decision.(Decisions).Up
+	where := "would rest on"
+	if up != best.Basis.Up {
+		where = "would have a level top of"
+	}
 	r.Say(finding.Finding{Code: "axes/lying", Severity: finding.Look, Title: "May lie on its side", Brief: "on its side?",
-		Text: fmt.Sprintf("As it stands, %s m² touch the ground. With %s up it would rest on %s m².",
-			figure.Significant(now.Ground, 2), best.Basis.Up, figure.Significant(best.Ground, 2)),
-		Remedies: []finding.Remedy{{Label: fmt.Sprintf("Stand with %s up", best.Basis.Up),
-			Effect: fmt.Sprintf("It becomes %s tall.", figure.Length(best.Size[1])), Decision: d}}})
+		Text: fmt.Sprintf("As it stands, %s m² touch the ground. With %s up it %s %s m².",
+			figure.Significant(now.Ground, 2), up, where, figure.Significant(best.Ground, 2)),
+		Remedies: remedies})
 }

@@ -79,6 +79,15 @@ func (r *Report) rank(s *scene.Scene, body measure.Body) []Stance {
 		balance := min(1, st.Margin/(0.25*math.Sqrt(outline)))
 		st.Score = 0.4*st.Contact/outline + 0.3*max(balance, -1) + 0.2*st.Symmetry + 0.1*low
 	}
+	// Which end is broader does not tell which is up: of two that stand, the usual one is as good at least.
+	for i := range stances {
+		for k := range stances {
+			x, y := &stances[i], &stances[k]
+			if y.Basis.Up == x.Basis.Up.Neg() && r.usual(y.Basis.Up) == y.Basis.Up && y.Margin >= 0 && y.Contact > 0 && x.Score > y.Score {
+				x.Score, y.Score = y.Score, x.Score
+			}
+		}
+	}
 	slices.SortStableFunc(order, func(a, b int) int {
 		x, y := stances[a], stances[b]
 		if math.Abs(x.Score-y.Score) > 1e-3 {
