@@ -72,16 +72,12 @@ type Normals struct {
 	Against []int32 // faces with a corner whose normal points behind the face
 }
 
-// rounding is how far two points may be apart for the rounding of their coordinates alone,
-// as a share of the largest of them.
-const rounding = 1e-12
-
 // Find looks for all flaws of a mesh. When ctx ends it returns early, and what it returns
 // means nothing.
 func Find(ctx context.Context, m *scene.Mesh, l Limits) *Flaws {
 	l = l.Or(Usual)
 	x := &Flaws{}
-	place := topo.Places(ctx, m.Points, max(l.Weld, rounding*reach(m.Points)))
+	place := topo.Places(ctx, m.Points, max(l.Weld, topo.OnePlace(m.Points)))
 	used := m.Used()
 	taken := make([]bool, len(m.Points))
 	for i, u := range used {
@@ -145,17 +141,6 @@ func Find(ctx context.Context, m *scene.Mesh, l Limits) *Flaws {
 	x.inside(ctx)
 	x.normals(m)
 	return x
-}
-
-// reach is the largest coordinate.
-func reach(pts []geom.Vec3) float64 {
-	r := 0.0
-	for _, p := range pts {
-		for _, v := range p {
-			r = max(r, math.Abs(v))
-		}
-	}
-	return r
 }
 
 // look is what one face is like by itself.

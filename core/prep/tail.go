@@ -13,6 +13,7 @@ import (
 	"yarvek/core/scene"
 	"yarvek/core/split"
 	"yarvek/core/station/budget"
+	"yarvek/core/station/source"
 	"yarvek/core/station/surface"
 	"yarvek/core/uv"
 )
@@ -119,10 +120,6 @@ func (t *tail) surface() {
 	limits := surface.InForce(d, class.Seen)
 	keys := t.scene.Keys()
 	ask := surface.Ask{Onto: t.look.onto, Scale: r.Size.Factor, Limits: limits, Box: r.Pivot.Box, Keys: keys[t.look.before:]}
-	for _, f := range r.Source.Flickering {
-		ask.Pairs = append(ask.Pairs, surface.Pair{A: f.A, B: f.B, Area: f.Area * r.Size.Factor * r.Size.Factor, At: t.placed.Apply(f.At),
-			Remedy: f.Remedy})
-	}
 	for _, p := range surface.Places(t.scene) {
 		ask.Placing = append(ask.Placing, keys[p.Node])
 	}
@@ -140,6 +137,7 @@ func (t *tail) surface() {
 		ask.Done, ask.Box = m.Done, m.Box
 		t.look = t.itself()
 	}
+	ask.Pairs = t.pairs(d.Mends())
 	if t.err != nil {
 		return
 	}
@@ -191,6 +189,43 @@ func (t *tail) surface() {
 	r.Surface = surface.Run(d, ask)
 	t.stop(surface.Info, r.Surface, before, ask.Box, t.placed)
 	r.stops[len(r.stops)-1].Changed = t.look.changed
+}
+
+// pairs are the pairs of nodes whose faces flicker: as Source found them, and looked at again where their meshes
+// were mended since.
+func (t *tail) pairs(mended bool) (list []surface.Pair) {
+	r := t.result
+	if t.err != nil {
+		return nil
+	}
+	for _, f := range r.Source.Flickering {
+		list = append(list, surface.Pair{A: f.A, B: f.B, Area: f.Area * r.Size.Factor * r.Size.Factor, At: t.placed.Apply(f.At),
+			Remedy: f.Remedy})
+	}
+	if !mended || len(list) == 0 {
+		return list
+	}
+	_, again := step(t.walk, "pairs", none{}, func(ctx context.Context, _ none) (*scene.Scene, []surface.Pair) {
+		at := map[string]int{}
+		for i, k := range t.scene.Keys() {
+			at[k] = i
+		}
+		var out []surface.Pair
+		for _, p := range list {
+			a, okA := at[p.A]
+			b, okB := at[p.B]
+			if okA && okB {
+				area, place := source.SharedPlane(ctx, t.scene, a, b)
+				if area <= 0 {
+					continue
+				}
+				p.Area, p.At = area, place
+			}
+			out = append(out, p)
+		}
+		return nil, out
+	})
+	return again
 }
 
 // budget counts the cost and takes out what is decided.

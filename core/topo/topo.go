@@ -39,6 +39,18 @@ func Places(ctx context.Context, pts []geom.Vec3, tol float64) []int32 {
 	return near(ctx, pts, same, tol)
 }
 
+// OnePlace is how near points of a mesh are at one place: the rounding of the largest of their coordinates, and
+// nothing that anybody drew. Finding, waste and mending go by it.
+func OnePlace(pts []geom.Vec3) float64 {
+	reach := 0.0
+	for _, p := range pts {
+		for _, v := range p {
+			reach = max(reach, math.Abs(v))
+		}
+	}
+	return 1e-12 * reach
+}
+
 // hashed is a hash of a cell of the grid; what another cell with the same hash holds is too far
 // away to be joined.
 func hashed(x, y, z int64) int {

@@ -5,7 +5,6 @@ package waste
 
 import (
 	"context"
-	"math"
 
 	"yarvek/core/geom"
 	"yarvek/core/scene"
@@ -106,13 +105,12 @@ func newWork(ctx context.Context, m *scene.Mesh) *work {
 	if !w.normal.Has() {
 		w.normal = m.SmoothNormals()
 	}
-	box, reach := geom.EmptyBox(), 0.0
+	box := geom.EmptyBox()
 	for _, p := range m.Points {
 		box = box.Add(p)
-		reach = max(reach, math.Abs(p[0]), math.Abs(p[1]), math.Abs(p[2]))
 	}
 	w.size = box.Size().Max()
-	w.place = topo.Places(ctx, m.Points, 1e-12*reach)
+	w.place = topo.Places(ctx, m.Points, topo.OnePlace(m.Points))
 	m.EachTriangle(func(f int, a, b, c int32) {
 		w.corner, w.face = append(w.corner, a, b, c), append(w.face, int32(f))
 	})

@@ -219,8 +219,15 @@ func (s *Server) move(by int) func(http.ResponseWriter, *http.Request) error {
 		if err := first(err, f.err); err != nil {
 			return err
 		}
+		at := f.str("station")
+		if at == "" { // a press that came from no station goes back to the first
+			at = source.Info.ID
+		}
+		if _, err := work.Station(at); err != nil {
+			return err // before anything is undone
+		}
 		_, err = s.desk.Move(r.Context(), aid, base, by)
-		return s.after(w, r, aid, f.str("station"), f, nil, err)
+		return s.after(w, r, aid, at, f, nil, err)
 	}
 }
 

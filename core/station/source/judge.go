@@ -282,7 +282,7 @@ func (r *run) faces() {
 		if !a.Kept || !b.Kept {
 			continue
 		}
-		r.rep.Flickering = append(r.rep.Flickering, Flickering{a.Name, b.Name, o.Area, o.At.Sub(r.d.Move), finding.Remedy{
+		r.rep.Flickering = append(r.rep.Flickering, Flickering{a.Name, b.Name, [2]string{a.Key, b.Key}, o.Area, o.At.Sub(r.d.Move), finding.Remedy{
 			Label: "Leave out " + b.Name, Effect: "It stays in the source and does not go on.", Decision: r.d.leaving([]string{b.Key}),
 			Harsh: true}})
 	}

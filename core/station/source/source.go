@@ -251,6 +251,7 @@ type Report struct {
 // Flickering is two nodes whose faces lie in one plane, look the same way and cover one another.
 type Flickering struct {
 	A, B   string
+	Keys   [2]string      // of them, as they came
 	Area   float64        // square metres as read
 	At     geom.Vec3      // in coordinates as the station leaves them
 	Remedy finding.Remedy // leaves one of them out

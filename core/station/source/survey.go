@@ -99,7 +99,7 @@ func Look(ctx context.Context, s *scene.Scene, t target.Target) *Survey {
 		Buried: map[int]int{}, lone: map[int][]string{}, inMain: make([]bool, len(s.Nodes))}}
 	v.mainBody(s)
 	diag := v.Main.Size().Len()
-	v.Near = min(max(1e-5*diag, 1e-6), 1e-3)
+	v.Near = nearOf(diag)
 	v.Twins = twin.Groups(twin.Find(ctx, s.Meshes, v.Near))
 	v.recognise(s, t)
 	v.ladders(s)
@@ -423,7 +423,9 @@ func (v *looker) buried() {
 			step := max(1, len(pts)/48)
 			in := true
 			for j := 0; j < len(pts) && in; j += step {
-				in = a.bvh(v.ctx).Holds(pts[j])
+				// What touches the other's surface may be seen there, as a covering on a floor.
+				_, tri, _ := a.bvh(v.ctx).Nearest(pts[j], v.Near)
+				in = tri < 0 && a.bvh(v.ctx).Holds(pts[j])
 			}
 			if !in {
 				continue
@@ -445,6 +447,26 @@ func (v *looker) buried() {
 		}
 	}
 }
+
+// SharedPlane is the area of faces of two nodes of a scene that lie in one plane, look the same way and cover one
+// another, within what counts as the same place; and where.
+func SharedPlane(ctx context.Context, s *scene.Scene, a, b int) (area float64, at geom.Vec3) {
+	v := &looker{ctx: ctx, budget: pairTests, Survey: &Survey{Near: nearOf(s.Bounds().Size().Len())}}
+	worlds := s.Worlds()
+	var items [2]item
+	for i, n := range [2]int{a, b} {
+		if s.Nodes[n].Mesh < 0 {
+			return 0, at
+		}
+		one := &scene.Scene{Basis: s.Basis, Meshes: []*scene.Mesh{s.Meshes[s.Nodes[n].Mesh]}, Materials: s.Materials,
+			Nodes: []scene.Node{{Kind: scene.KindMesh, Parent: -1, Local: worlds[n]}}}
+		items[i] = item{node: n, whole: true, box: one.Bounds(), scene: one}
+	}
+	return v.coplanar(&items[0], &items[1])
+}
+
+// nearOf is what counts as the same place in a scene of a size.
+func nearOf(diagonal float64) float64 { return min(max(1e-5*diagonal, 1e-6), 1e-3) }
 
 // overlaps finds faces of two nodes that lie in one plane, look the same way and
 // cover one another: they flicker.

@@ -2,6 +2,7 @@ package surface
 
 import (
 	"fmt"
+	"slices"
 
 	"yarvek/core/figure"
 	"yarvek/core/finding"
@@ -139,6 +140,25 @@ var verdicts = []verdict{
 // Exactly is the distance that joins what stands together and nothing else.
 const Exactly = 1e-6
 
+// remaining are the sorts of which a remedy may leave some, and why it does.
+var remaining = map[Sort]struct {
+	decided func(d Decisions) bool
+	text    string
+}{
+	Holes: {func(d Decisions) bool { return d.Holes > 0 }, "Those that are left have a rim of more edges, or one that meets itself or other " +
+		"faces, and can't be closed by themselves."},
+	Sheets: {func(d Decisions) bool { return slices.ContainsFunc(d.Thicks(), Thick.all) }, "Those that are left lie on other faces, have no " +
+		"two sides, or are part of a body: name their node or slot to thicken them too."},
+}
+
+// changes tells whether decisions do more about a sort than others do.
+func (d Decisions) changes(from Decisions, sort Sort) bool {
+	if sort == Holes {
+		return d.Holes > from.Holes
+	}
+	return d.TwoSided && !from.TwoSided
+}
+
 // judge says what was found.
 func (r *Report) judge(d Decisions, pairs []Pair) {
 	for _, v := range verdicts {
@@ -152,6 +172,15 @@ func (r *Report) judge(d Decisions, pairs []Pair) {
 		}
 		f := finding.Finding{Code: Info.ID + "/" + string(v.sort), Severity: sev, Title: v.title(r, n), Text: v.text(r, n),
 			Remedies: v.remedies(r, d)}
+		if left, ok := remaining[v.sort]; ok && left.decided(d) {
+			// The remedy was taken; what it could not do is another matter.
+			f.Code += "-left"
+			f.Text = left.text
+			f.Remedies = slices.DeleteFunc(f.Remedies, func(x finding.Remedy) bool {
+				return left.decided(x.Decision.(Decisions)) &&
+					!x.Decision.(Decisions).changes(d, v.sort)
+			})
+		}
 		if p, ok := r.First[v.sort]; ok {
 			at := r.Onto.Apply(p.At)
 			f.Place = finding.Place{Node: p.Node, Point: &at}

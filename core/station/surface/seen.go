@@ -15,24 +15,29 @@ import (
 type Placed struct {
 	Node, Mesh int
 	World      geom.Affine
-	Scale      float64 // of the mesh's lengths to the scene's
+	Scale      float64   // of the mesh's lengths to the scene's
+	Scales     []float64 // the same of every node that places it, this one's first
 }
 
 // Places lists the distinct meshes of a scene that have faces, in the order of the nodes.
 func Places(s *scene.Scene) []Placed {
 	worlds := s.Worlds()
-	done := make([]bool, len(s.Meshes))
+	at := make([]int, len(s.Meshes)) // of each mesh, its place in the list plus one
 	var list []Placed
 	for i, n := range s.Nodes {
-		if n.Mesh < 0 || done[n.Mesh] || s.Meshes[n.Mesh].Faces() == 0 {
+		if n.Mesh < 0 || s.Meshes[n.Mesh].Faces() == 0 {
 			continue
 		}
-		done[n.Mesh] = true
 		k := math.Cbrt(math.Abs(worlds[i].M.Det()))
 		if !(k > 0) {
 			k = 1
 		}
-		list = append(list, Placed{i, n.Mesh, worlds[i], k})
+		if p := at[n.Mesh]; p > 0 {
+			list[p-1].Scales = append(list[p-1].Scales, k)
+			continue
+		}
+		list = append(list, Placed{i, n.Mesh, worlds[i], k, []float64{k}})
+		at[n.Mesh] = len(list)
 	}
 	return list
 }
@@ -127,7 +132,9 @@ func Gathered(ctx context.Context, s *scene.Scene, meshes []*MeshSeen, overlaps 
 					at[mat] = k
 					x.Slots = append(x.Slots, slotOf(s, mat))
 				}
-				x.Slots[k].Density = x.Slots[k].Add(d.Times(p.Scale))
+				for _, scale := range p.Scales {
+					x.Slots[k].Density = x.Slots[k].Add(d.Times(scale))
+				}
 			}
 		}
 		x.Mesh = append(x.Mesh, one)
@@ -136,7 +143,11 @@ func Gathered(ctx context.Context, s *scene.Scene, meshes []*MeshSeen, overlaps 
 		}
 		x.take(ctx, p, m, name, l)
 		x.DentBy = max(x.DentBy, m.dent*p.Scale)
-		x.SheetArea += m.sheetArea * p.Scale * p.Scale
+		squares := 0.0 // of all instances' scales
+		for _, scale := range p.Scales {
+			squares += scale * scale
+		}
+		x.SheetArea += m.sheetArea * squares
 		for mat := range m.sheetSlots {
 			x.Single = x.Single || mat < 0 || !s.Materials[mat].TwoSided
 		}
@@ -145,7 +156,7 @@ func Gathered(ctx context.Context, s *scene.Scene, meshes []*MeshSeen, overlaps 
 			x.Flicker.At = p.World.Apply(at)
 		}
 		x.Flicker.Pairs += n
-		x.Flicker.Area += area * p.Scale * p.Scale
+		x.Flicker.Area += area * squares
 		x.Flicker.Cut = x.Flicker.Cut || overlaps[i].Cut
 	}
 	return x
