@@ -154,12 +154,12 @@ func (b *Body) turned() {
 // speed of a point of the body.
 func (b *Body) speed(r geom.Vec3) geom.Vec3 { return b.v.Add(b.w.Cross(r)) }
 
-// Energy is of movement and height above the ground, in joules.
-func (b *Body) Energy() float64 {
+// Energy is of movement and of height against the pull, in joules.
+func (b *Body) Energy(pull geom.Vec3) float64 {
 	if b.inverse == 0 {
 		return 0
 	}
-	return b.Mass*(b.v.Dot(b.v)/2+Gravity*b.At[1]) + b.w.Dot(b.inertia.Apply(b.w))/2
+	return b.Mass*(b.v.Dot(b.v)/2-pull.Dot(b.At)) + b.w.Dot(b.inertia.Apply(b.w))/2
 }
 
 // Lowest is the height of its lowest point above the ground.
@@ -182,13 +182,19 @@ func (p *part) lowest(at Pose) float64 {
 	return low + at.At[1]
 }
 
-// move takes bodies one step on.
-func move(bodies []*Body, known map[contactKey]contact) map[contactKey]contact {
+// pullOn is gravity on a floor that falls toward the front by an angle, in degrees; the floor itself is y = 0.
+func pullOn(slant float64) geom.Vec3 {
+	sin, cos := math.Sincos(slant * math.Pi / 180)
+	return geom.Vec3{0, -Gravity * cos, Gravity * sin}
+}
+
+// move takes bodies one step on; pull is gravity, in m/s².
+func move(bodies []*Body, pull geom.Vec3, known map[contactKey]contact) map[contactKey]contact {
 	for _, b := range bodies {
 		if b.inverse == 0 {
 			continue
 		}
-		b.v[1] -= Gravity * step
+		b.v = b.v.Add(pull.Mul(step))
 		b.w = b.w.Mul(1 / (1 + step*0.05))
 		// One step of Newton's way on the implicit gyroscopic torque, in the body's frame.
 		back := b.Turn.Transpose()

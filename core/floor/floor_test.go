@@ -206,11 +206,81 @@ func BenchmarkTwentySeconds(b *testing.B) {
 				}
 				known := map[contactKey]contact{}
 				for range 20 * rate {
-					known = move(bodies, known)
+					known = move(bodies, pullOn(0), known)
 				}
 				b.ReportMetric(float64(time.Since(began).Milliseconds()), "ms/20s")
 				b.ReportMetric(float64(len(forms)), "hulls")
 			}
 		})
 	}
+}
+
+// wedge rises along +Z's opposite, from z = 0 by an angle to a top of a metre's depth, and falls off behind.
+func wedge(degrees, high, wide float64) *solid.Form {
+	long := high / math.Tan(degrees*math.Pi/180)
+	var pts []geom.Vec3
+	for _, x := range []float64{-wide / 2, wide / 2} {
+		pts = append(pts, geom.Vec3{x, 0, 0}, geom.Vec3{x, high, -long}, geom.Vec3{x, 0, -long})
+	}
+	h := geom.HullOf(context.Background(), pts)
+	return solid.OfBody(fit.OfHull(h)).Form(context.Background())
+}
+
+// Walks end as where they end tells: over, through, within or before.
+func TestWalksAreToldByWhereTheyEnd(t *testing.T) {
+	wall := []*solid.Form{box(geom.Vec3{-2, 0, -0.1}, geom.Vec3{2, 2.5, 0.1})}
+	gate := []*solid.Form{box(geom.Vec3{-2, 0, -0.1}, geom.Vec3{-0.6, 2.5, 0.1}), box(geom.Vec3{0.6, 0, -0.1}, geom.Vec3{2, 2.5, 0.1}),
+		box(geom.Vec3{-0.6, 0, -0.1}, geom.Vec3{0.6, 0.1, 0.1})}
+	niche := append(append([]*solid.Form{}, gate...), box(geom.Vec3{-0.6, 0, -1.5}, geom.Vec3{0.6, 2.5, -1.4}))
+	for name, c := range map[string]struct {
+		forms []*solid.Form
+		t     Trial
+		end   End
+		in    float64
+		high  float64
+	}{
+		"a wall":                      {wall, Trial{}, Before, 0, 0},
+		"a gate with a sill":          {gate, Trial{}, Through, -1, 0.1},
+		"a gate with a back wall":     {niche, Trial{}, Within, 1.5, 0.1},
+		"a gentle wedge":              {[]*solid.Form{wedge(30, 1, 2)}, Trial{}, Over, -1, 1},
+		"a wedge that is too steep":   {[]*solid.Form{wedge(50, 1, 2)}, Trial{}, Within, -1, 0.3},
+		"the same, for who may":       {[]*solid.Form{wedge(50, 1, 2)}, Trial{Slope: 55}, Over, -1, 1},
+		"a gentle one, for who can't": {[]*solid.Form{wedge(30, 1, 2)}, Trial{Slope: 20, Step: 0.1}, Within, -1, 0.1},
+	} {
+		t.Run(name, func(t *testing.T) {
+			c.t.Kind = Walk
+			w := run(t, c.forms, c.t).Walked
+			assert.Equal(t, c.end, w.Ended)
+			if c.in >= 0 {
+				assert.InDelta(t, c.in, w.In, 0.05)
+			}
+			assert.InDelta(t, c.high, w.Climbed, 0.05)
+		})
+	}
+}
+
+// A block on a slanting floor stays below the angle of friction, and slides above it as its closed form says:
+// a = g (sin θ − µ cos θ).
+func TestSlidingAgainstItsClosedForm(t *testing.T) {
+	block := []*solid.Form{box(geom.Vec3{-0.5, 0, -0.5}, geom.Vec3{0.5, 0.2, 0.5})}
+	at := math.Atan(friction) * 180 / math.Pi
+	for _, slant := range []float64{at - 8, at - 2, at + 2, at + 6, at + 12} {
+		o := run(t, block, Trial{Kind: Drop, Height: 1e-6, Slant: slant, Seconds: 2})
+		sin, cos := math.Sincos(slant * math.Pi / 180)
+		a := max(0, Gravity*(sin-friction*cos))
+		end := o.Frames[len(o.Frames)-1].T
+		if a == 0 {
+			assert.Less(t, o.Moved, 0.01, "at %g°", slant)
+			assert.True(t, o.Rested)
+			continue
+		}
+		assert.InDelta(t, a*end*end/2, o.Moved, 0.02*a*end*end/2+0.02, "at %g°", slant)
+	}
+}
+
+// A ball that rolls at a ramp gets as high as its speed and its spin carry it: h = 0.7 v² / g.
+func TestABallRollsUpARamp(t *testing.T) {
+	ramp := []*solid.Form{wedge(12, 2, 4)}
+	o := run(t, ramp, Trial{Kind: Ball, Size: 0.4, Speed: 2.5, Density: 20_000})
+	assert.InDelta(t, 0.7*2.5*2.5/Gravity, o.Highest, 0.12*0.7*2.5*2.5/Gravity)
 }

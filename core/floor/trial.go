@@ -37,7 +37,9 @@ type Trial struct {
 	From    float64 `json:"from,omitempty"`    // where that comes from: 0 from the front, 90 from the right
 	Tall    float64 `json:"tall,omitempty"`    // of the walker
 	Wide    float64 `json:"wide,omitempty"`
-	Step    float64 `json:"step,omitempty"` // that the walker climbs
+	Step    float64 `json:"step,omitempty"`  // that the walker climbs
+	Slope   float64 `json:"slope,omitempty"` // that the walker walks up, at most
+	Slant   float64 `json:"slant,omitempty"` // of the floor, falling toward the front
 	Seconds float64 `json:"seconds,omitempty"`
 }
 
@@ -63,6 +65,7 @@ func (t Trial) Usual() Trial {
 		def(&t.Tall, 1.8)
 		def(&t.Wide, 0.6)
 		def(&t.Step, 0.3)
+		def(&t.Slope, 45)
 		def(&t.Speed, 1.4)
 	}
 	return t
@@ -85,7 +88,8 @@ func (t Trial) Validate() error {
 	}
 	return errors.Join(in(t.Height, 0, 100, "a height"), in(math.Abs(t.Tilt), 0, 360, "a tilt"), in(math.Abs(t.Roll), 0, 360, "a tilt"),
 		in(t.Density, 1, 30_000, "a density"), in(t.Seconds, 0.1, 60, "a time"), in(t.Size, 0, 20, "a size"), in(t.Speed, 0, 60, "a speed"),
-		in(t.Tall, 0, 10, "a walker"), in(t.Wide, 0, 10, "a width"), in(t.Step, 0, 5, "a step"))
+		in(t.Tall, 0, 10, "a walker"), in(t.Wide, 0, 10, "a width"), in(t.Step, 0, 5, "a step"),
+		in(t.Slope, 0, 89, "a slope"), in(t.Slant, 0, 60, "a slanting floor"))
 }
 
 // Frame is where all bodies are at one moment.
@@ -116,7 +120,9 @@ type Outcome struct {
 	// Jitter is how far a point of the asset moved after it had come to rest; metres.
 	Jitter float64
 	Moved  float64 // how far the asset's middle of mass moved over the ground
-	Walked *Walked // of a walk
+	// Highest is how high above the ground the lowest point of what came got, once it had come to the asset.
+	Highest float64
+	Walked  *Walked // of a walk
 }
 
 // ErrNothing means that there is no shape with any volume.
@@ -200,6 +206,7 @@ func (o *Outcome) guest(asset *Body) *Body {
 
 // play lets time go.
 func (o *Outcome) play(ctx context.Context, bodies []*Body) error {
+	pull := pullOn(o.Trial.Slant)
 	o.keep(0, bodies)
 	known := map[contactKey]contact{}
 	quiet, began := 0, 0
@@ -209,7 +216,7 @@ func (o *Outcome) play(ctx context.Context, bodies []*Body) error {
 		if n&63 == 0 && ctx.Err() != nil {
 			return ctx.Err()
 		}
-		known = move(bodies, known)
+		known = move(bodies, pull, known)
 		slow := true
 		for i, b := range bodies {
 			quiet := b.v.Len()+b.w.Len()*b.reach < still
@@ -254,7 +261,7 @@ func (o *Outcome) keep(t float64, bodies []*Body) {
 	sum := 0.0
 	for _, b := range bodies {
 		f.Poses = append(f.Poses, b.Pose)
-		sum += b.Energy()
+		sum += b.Energy(pullOn(o.Trial.Slant))
 	}
 	o.Frames, o.Energy = append(o.Frames, f), append(o.Energy, sum)
 }
@@ -264,6 +271,7 @@ func (o *Outcome) between(a, g *Body) {
 	if a.At.Dist(g.At) > a.reach+g.reach {
 		return
 	}
+	o.Highest = max(o.Highest, g.Lowest())
 	q := a.Turn.Transpose().Apply(g.At.Sub(a.At))
 	for i := range a.parts {
 		p := &a.parts[i]

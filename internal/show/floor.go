@@ -6,6 +6,7 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"strings"
 
 	"yarvek/core/fault"
 	"yarvek/core/figure"
@@ -64,19 +65,15 @@ func (b *Board) Floor(ctx context.Context, o *work.Opened, t floor.Trial) (*Floo
 	}
 	sheet := draft.FloorSheet{Asset: o.Asset.Name, Kit: o.Kit.Name, Title: Titled(f.Outcome)}
 	var walks []*floor.Outcome
-	stopped := 0
 	for _, from := range directions {
 		w, err := b.tried(ctx, v, forms, floor.Trial{Kind: floor.Walk, From: from, Tall: walkTall(t, r), Wide: walkWide(t, r),
-			Step: t.Step})
+			Step: t.Step, Slope: t.Slope})
 		if err != nil {
 			return nil, err
 		}
 		walks = append(walks, w)
-		if w.Walked.Stopped {
-			stopped++
-		}
 	}
-	sheet.WalksSay = fmt.Sprintf("Walked at from %d directions: stopped in %d", len(directions), stopped)
+	sheet.WalksSay = fmt.Sprintf("Walked at from %d directions: %s", len(directions), endsOf(walks))
 	sheet.Walks, sheet.Plan = walksOf(walks), planOf(forms)
 	if t.Kind == floor.Walk {
 		sheet.Stages = walkStages(f.Outcome, forms)
@@ -170,12 +167,25 @@ func Titled(o *floor.Outcome) string {
 		return fmt.Sprintf("A box of %s thrown at it at %s m/s", figure.Length(t.Size), figure.Significant(t.Speed, 2))
 	}
 	s := fmt.Sprintf("Walked at from %s", sideWord(t.From))
-	if o.Walked.Stopped {
-		s += ": stopped"
-	} else {
-		s += ": came through"
+	return s + ": " + Walked(o)
+}
+
+// Walked says how a walk ended.
+func Walked(o *floor.Outcome) string {
+	w := o.Walked
+	high := ""
+	if w.Climbed > 0.005 {
+		high = ", up " + figure.Length(w.Climbed)
 	}
-	return s
+	switch w.Ended {
+	case floor.Over:
+		return "came over it" + high
+	case floor.Through:
+		return "came through it" + high
+	case floor.Within:
+		return "came " + figure.Length(w.In) + " in" + high + ", and was stopped there"
+	}
+	return "was stopped " + figure.Length(w.Before) + " before it"
 }
 
 // sideWord names a direction in degrees.
@@ -334,6 +344,24 @@ func walkStages(o *floor.Outcome, forms []*solid.Form) []draft.Stage {
 	return list
 }
 
+// endsOf counts how walks ended.
+func endsOf(list []*floor.Outcome) string {
+	count := map[floor.End]int{}
+	for _, w := range list {
+		count[w.Walked.Ended]++
+	}
+	var words []string
+	for _, e := range []struct {
+		end  floor.End
+		word string
+	}{{floor.Through, "through"}, {floor.Over, "over"}, {floor.Within, "stopped within"}, {floor.Before, "stopped before"}} {
+		if n := count[e.end]; n > 0 {
+			words = append(words, fmt.Sprintf("%s %d", e.word, n))
+		}
+	}
+	return strings.Join(words, ", ")
+}
+
 // walksOf are paths seen from above, the front downward as on the plan.
 func walksOf(list []*floor.Outcome) []draft.Walk {
 	var out []draft.Walk
@@ -387,21 +415,21 @@ func (b *Board) others(ctx context.Context, v view, forms []*solid.Form, f *Floo
 			if o.Tip > 0.3 {
 				l.Outcome = "tips over"
 			}
+			if o.Highest > 0.005 {
+				l.Outcome += fmt.Sprintf("; what came got %s high", figure.Length(o.Highest))
+			}
 			if o.Through {
 				l.Outcome = "is gone through"
 			}
 		}
 		f.Others = append(f.Others, l)
 	}
-	stopped, climbed := 0, 0.0
+	climbed := 0.0
 	for _, w := range walks {
-		if w.Walked.Stopped {
-			stopped++
-		}
 		climbed = max(climbed, w.Walked.Climbed)
 	}
 	f.Others = append(f.Others, Tried{Kind: floor.Walk, What: fmt.Sprintf("Walked at, %d ways", len(walks)),
-		Outcome: fmt.Sprintf("stopped in %d", stopped),
+		Outcome: endsOf(walks),
 		Figure:  "–", Good: true})
 	step := Tried{Kind: floor.Walk, What: "Steps climbed", Outcome: "none", Figure: "–", Good: true}
 	if climbed > 0 {

@@ -34,18 +34,21 @@ func (p floorPage) Sentence() template.HTML {
 	o := p.Outcome
 	strong := func(s string) string { return "<strong>" + template.HTMLEscapeString(s) + "</strong>" }
 	if o.Walked != nil {
-		if o.Walked.Stopped {
-			return template.HTML("Somebody who walked at it was " + strong("stopped") + " " + strong(figure.Length(o.Walked.Before)) + " before the shapes.")
-		}
-		s := "Somebody who walked at it " + strong("came through")
-		if o.Walked.Climbed > 0 {
-			s += ", over " + strong(figure.Length(o.Walked.Climbed))
-		}
-		return template.HTML(s + ".")
+		return template.HTML("Somebody who walked at it " + strong(show.Walked(o)) + ". Steps of up to " +
+			strong(figure.Length(o.Trial.Step)) + " are climbed, and slopes of up to " + strong(figure.Significant(o.Trial.Slope, 3)+"°") + ".")
 	}
 	s := "It " + strong(show.Ended(o))
 	if o.Rested {
 		s += " after " + strong(figure.Significant(o.Rest, 3)+" s")
+	}
+	if o.Moved > 0.005 {
+		s += ", and slid " + strong(figure.Length(o.Moved))
+	}
+	if o.Trial.Slant > 0 {
+		s += " on a floor that falls by " + strong(figure.Significant(o.Trial.Slant, 3)+"°") + " toward the front, drawn level"
+	}
+	if o.Highest > 0.005 {
+		s += ". What came got " + strong(figure.Length(o.Highest)) + " high"
 	}
 	s += ". Nothing sank in deeper than " + strong(figure.Length(o.Deepest)) + "."
 	if o.Through {
@@ -86,6 +89,8 @@ func trialOf(r *http.Request) (floor.Trial, error) {
 	number("tall", &t.Tall, true)
 	number("wide", &t.Wide, true)
 	number("step", &t.Step, true)
+	number("slope", &t.Slope, false)
+	number("slant", &t.Slant, false)
 	return t, wrong
 }
 
