@@ -41,6 +41,8 @@ type Sheet struct {
 	Padding int      `json:"padding"`
 	Behind  [4]uint8 `json:"behind"` // where there is no piece
 	Pieces  []Piece  `json:"pieces"`
+	// Spread has the colours of each piece run on beneath its clear texels: in smaller mips these count too.
+	Spread bool `json:"spread,omitempty"`
 }
 
 // Inner is the place of a piece without its padding.
@@ -81,7 +83,71 @@ func (s Sheet) paint(ctx context.Context, in [][]byte) (*image.NRGBA, error) {
 			return nil, err
 		}
 	}
+	if s.Spread {
+		for _, p := range s.Pieces {
+			spread(out, p.Rect)
+		}
+	}
 	return out, nil
+}
+
+// spread gives clear texels of a place the colours of the nearest that are not, ring by ring: the mean of those
+// neighbours that have one. Their alpha stays.
+func spread(img *image.NRGBA, r Rect) {
+	known := make([]bool, r.W*r.H)
+	at := func(i int) []uint8 { return img.Pix[(r.Y+i/r.W)*img.Stride+4*(r.X+i%r.W):] }
+	var ring []int
+	for i := range known {
+		known[i] = at(i)[3] > 0
+	}
+	around := func(i int, f func(j int)) {
+		x, y := i%r.W, i/r.W
+		for dy := max(0, y-1); dy <= min(r.H-1, y+1); dy++ {
+			for dx := max(0, x-1); dx <= min(r.W-1, x+1); dx++ {
+				if j := dy*r.W + dx; j != i {
+					f(j)
+				}
+			}
+		}
+	}
+	queued := make([]bool, len(known))
+	reach := func(i int) {
+		around(i, func(j int) {
+			if !known[j] && !queued[j] {
+				queued[j] = true
+				ring = append(ring, j)
+			}
+		})
+	}
+	for i, k := range known {
+		if k {
+			reach(i)
+		}
+	}
+	for len(ring) > 0 {
+		now := ring
+		ring = nil
+		for _, i := range now {
+			var sum [3]int
+			n := 0
+			around(i, func(j int) {
+				if known[j] {
+					q := at(j)
+					sum, n = [3]int{sum[0] + int(q[0]), sum[1] + int(q[1]), sum[2] + int(q[2])}, n+1
+				}
+			})
+			q := at(i)
+			for k := range 3 {
+				q[k] = uint8((sum[k] + n/2) / max(n, 1))
+			}
+		}
+		for _, i := range now {
+			known[i] = true
+		}
+		for _, i := range now {
+			reach(i)
+		}
+	}
 }
 
 // asks tells whether a piece needs the nth picture.

@@ -534,16 +534,50 @@ func (j judge) sheets() {
 		j.say(finding.Look, "not-on-sheet", figure.Plural(len(j.p.Tiled), "slot is", "slots are")+" not on the sheet",
 			station.Some(j.p.Tiled)+".")
 	}
-	if n := len(j.d.Sheets) - len(j.p.sheets); n > 0 {
+	made := map[int]bool{}
+	for i, l := range j.p.sheets {
+		made[l.of] = true
+		j.sheetCosts(i, l)
+	}
+	if n := len(j.d.Sheets) - len(made); n > 0 {
 		j.say(finding.Look, "no-sheet", figure.Plural(n, "sheet", "sheets")+" could not be made",
 			"Fewer than two of its slots can lie on one, or they have no room on so few texels with that padding.",
 			j.with("Drop it", "Slots keep their pictures.", func(d *Decisions) {
 				var kept []Sheet
-				for _, l := range j.p.sheets {
-					kept = append(kept, j.d.Sheets[l.of])
+				for i, sh := range j.d.Sheets {
+					if made[i] {
+						kept = append(kept, sh)
+					}
 				}
 				d.Sheets = kept
 			}))
+	}
+}
+
+// sheetCosts says where a sheet takes more memory than what it replaces, and where it saves no draw call.
+func (j judge) sheetCosts(n int, l laid) {
+	name := j.p.Slots[l.to].Name
+	if l.was > 0 && l.is > l.was {
+		_, was := texture.Bytes(l.was, 1)
+		_, is := texture.Bytes(l.is, 1)
+		j.say(finding.Look, fmt.Sprintf("sheet-memory-%d", n+1), fmt.Sprintf("Sheet “%s” takes %s, and what it replaces %s", name,
+			figure.Bytes(is), figure.Bytes(was)), "Its size, or that pictures keep theirs, was chosen.",
+			j.with("No larger than what it replaces", "Pictures become as small as that takes.", func(d *Decisions) {
+				d.Sheets = slices.Clone(d.Sheets)
+				d.Sheets[l.of].AsIs, d.Sheets[l.of].Most = false, 0
+			}))
+	}
+	calls, nodes := 0, map[int]bool{}
+	for _, slot := range l.slots {
+		st := j.p.Stats[slot+1]
+		calls += len(st.at)
+		for _, i := range st.at {
+			nodes[i] = true
+		}
+	}
+	if calls == len(nodes) {
+		j.say(finding.Note, fmt.Sprintf("sheet-calls-%d", n+1), fmt.Sprintf("Sheet “%s” saves no draw call", name),
+			"Each of its slots is on a node of its own, and every node is drawn by itself. Make them one mesh at Source to draw them at once.")
 	}
 }
 

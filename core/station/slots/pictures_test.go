@@ -22,6 +22,7 @@ import (
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/target"
+	"yarvek/core/texture"
 )
 
 // Green is turned where it points the other way, never twice, and never where it can't be told.
@@ -348,7 +349,7 @@ func TestClearPixelsDoNotBleedOnSheets(t *testing.T) {
 	}
 	s := newShed("leaf", "bark").paint(0, scene.UseBaseColor, "leaf.png", 64, 64, leaf).paint(1, scene.UseBaseColor, "bark.png", 64, 64,
 		picturetest.Plain(90, 60, 30, 255))
-	s.Materials[0].AlphaMode = scene.Mask
+	s.Materials[0].AlphaMode, s.Materials[1].AlphaMode = scene.Mask, scene.Mask
 	s.Materials[0].BaseColor, s.Materials[1].BaseColor = [4]float64{1, 1, 1, 1}, [4]float64{1, 1, 1, 1}
 	out, r := do(t, s, Decisions{Sheets: []Sheet{{Slots: []string{"leaf", "bark"}, Most: 32, Padding: 2}}})
 	require.Len(t, r.Sheets, 1)
@@ -381,9 +382,6 @@ func TestWhatCannotBeOnASheet(t *testing.T) {
 		},
 		"lit otherwise":     func(s shed) { s.Materials[1].Unlit = true },
 		"translucent where": func(s shed) { s.Materials[1].AlphaMode = scene.Blend },
-		"clear in another way": func(s shed) {
-			s.Materials[0].AlphaMode, s.Materials[1].AlphaMode, s.Materials[1].AlphaCutoff = scene.Mask, scene.Mask, 0.2
-		},
 		"glows otherwise": func(s shed) {
 			s.Materials[0].Emissive, s.Materials[1].Emissive, s.Materials[1].Glow = [3]float64{1, 1, 1}, [3]float64{1, 0, 0}, 5
 		},
@@ -446,4 +444,91 @@ func TestLightSets(t *testing.T) {
 	assert.NotNil(t, found(r, "light-none"))
 	_, r = do(t, shed{out}, Decisions{}, need)
 	assert.Nil(t, found(r, "light-none"))
+}
+
+// What is cut out and what is opaque get a sheet each, and beneath clear texels goes on what is beside them, down to
+// the smallest mip.
+func TestCutOutAndOpaqueGetASheetEach(t *testing.T) {
+	leaf := func(x, y int) color.NRGBA {
+		if (x/8+y/8)%2 == 0 {
+			return color.NRGBA{20, 160, 30, 255}
+		}
+		return color.NRGBA{255, 0, 255, 0} // never seen
+	}
+	s := newShed("leaf", "bark", "fern", "stone")
+	for i, at := range []func(x, y int) color.NRGBA{leaf, picturetest.Plain(90, 60, 30, 255), leaf, picturetest.Plain(80, 80, 80, 255)} {
+		s.paint(i, scene.UseBaseColor, s.Materials[i].Name+".png", 64, 64, at)
+		s.Materials[i].BaseColor = [4]float64{1, 1, 1, 1}
+	}
+	s.Materials[0].AlphaMode, s.Materials[2].AlphaMode = scene.Mask, scene.Mask
+	out, r := do(t, s, Decisions{Sheets: []Sheet{{Slots: []string{"leaf", "bark", "fern", "stone"}, Name: "all"}}})
+	require.Len(t, r.Sheets, 2)
+	require.Len(t, out.Materials, 2)
+	modes := map[string]scene.AlphaMode{}
+	for _, m := range out.Materials {
+		modes[m.Name] = m.AlphaMode
+	}
+	assert.Equal(t, map[string]scene.AlphaMode{"all": scene.Opaque, "all cut out": scene.Mask}, modes)
+	for _, sheet := range r.Sheets {
+		if sheet.Slot != "all cut out" {
+			continue
+		}
+		i := slices.IndexFunc(out.Materials, func(m scene.Material) bool { return m.Name == sheet.Slot })
+		img := pixels(t, out.Images[out.Textures[out.Materials[i].Maps[scene.UseBaseColor].Texture-1].Image])
+		for _, place := range sheet.Layout.Places {
+			for y := place.Y; y < place.Y+place.H; y++ {
+				for x := place.X; x < place.X+place.W; x++ {
+					c := picturetest.At(img, x, y)
+					require.InDelta(t, 20, float64(c.R), 2, "%d, %d: %v", x, y, c)
+					require.InDelta(t, 160, float64(c.G), 2)
+				}
+			}
+		}
+	}
+	// One of a kind stays out, and says why.
+	_, r = do(t, s, Decisions{Sheets: []Sheet{{Slots: []string{"leaf", "bark", "stone"}}}})
+	require.Len(t, r.Sheets, 1)
+	require.NotNil(t, found(r, "not-on-sheet"))
+	assert.Contains(t, found(r, "not-on-sheet").Text, "leaf is cut out where the rest of the sheet is not")
+}
+
+// A sheet takes no more than what it replaces, unless that is chosen, and then it says so.
+func TestSheetsTakeNoMoreThanTheyReplace(t *testing.T) {
+	s := newShed("small", "plain", "other").paint(0, scene.UseBaseColor, "s.png", 256, 256, stripes(1)).
+		paint(2, scene.UseBaseColor, "o.png", 128, 128, stripes(2))
+	for i := range s.Meshes[0].Points { // the one without a picture covers a hundred times the surface
+		if p := &s.Meshes[0].Points[i]; p[0] >= 1 {
+			p[1] *= 100
+		}
+	}
+	bytesOf := func(w, h int) int64 { _, b := texture.Bytes(w, h); return b }
+	_, r := do(t, s, Decisions{Sheets: []Sheet{{Slots: []string{"small", "plain", "other"}}}})
+	require.Len(t, r.Sheets, 1)
+	var is int64
+	for _, p := range r.Pictures {
+		is += bytesOf(p.W, p.H)
+	}
+	assert.LessOrEqual(t, is, bytesOf(256, 256)+bytesOf(128, 128)+64)
+	assert.Nil(t, found(r, "sheet-memory-1"))
+	_, r = do(t, s, Decisions{Sheets: []Sheet{{Slots: []string{"small", "plain", "other"}, Most: 2048}}})
+	f := found(r, "sheet-memory-1")
+	require.NotNil(t, f)
+	_, r = do(t, s, f.Remedies[0].Decision.(Decisions))
+	assert.Nil(t, found(r, "sheet-memory-1"))
+}
+
+// A sheet of slots that are on nodes of their own saves no draw call, and says why.
+func TestSheetsSayWhereTheySaveNoDrawCall(t *testing.T) {
+	s := newShed("a", "b").paint(0, scene.UseBaseColor, "a.png", 64, 64, stripes(1)).paint(1, scene.UseBaseColor, "b.png", 64, 64, stripes(2))
+	_, r := do(t, s, Decisions{Sheets: []Sheet{{Slots: []string{"a", "b"}}}})
+	assert.Nil(t, found(r, "sheet-calls-1"))
+	assert.Equal(t, 1, r.Calls)
+	part, n := s.Meshes[0].SlotParts()
+	cut := s.Meshes[0].Cut(part, len(n))
+	s.Meshes = cut
+	s.Nodes = append(s.Nodes, s.Nodes[0])
+	s.Nodes[1].Name, s.Nodes[1].Mesh = "second", 1
+	_, r = do(t, s, Decisions{Sheets: []Sheet{{Slots: []string{"a", "b"}}}})
+	require.NotNil(t, found(r, "sheet-calls-1"))
+	assert.Equal(t, 2, r.Calls)
 }

@@ -350,8 +350,11 @@ func (p *Plan) named(d Decisions, ask Ask, s *scene.Scene) {
 		l := &p.Slots[i]
 		l.Name, l.By = l.Had, ByFile
 		if l.Sheet > 0 {
-			if name := d.Sheets[p.sheets[l.Sheet-1].of].Name; name != "" {
-				l.Name, l.By = name, ByHand
+			x := p.sheets[l.Sheet-1]
+			if name := d.Sheets[x.of].Name; name != "" {
+				if l.Name, l.By = name, ByHand; x.split && p.Materials[i].AlphaMode != scene.Opaque {
+					l.Name += " " + alphaWords[p.Materials[i].AlphaMode]
+				}
 			}
 		}
 		if !d.Unmapped {

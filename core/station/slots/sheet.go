@@ -18,6 +18,9 @@ type laid struct {
 	slots  []int // numbers of those on it
 	layout texture.Layout
 	pad    int
+	split  bool // another sheet of the same decision has the slots that are drawn otherwise
+	// was and is are texels of the pictures it replaces, and of those it has.
+	was, is int
 }
 
 // placedUV is where the coordinates from 0 to 1 of a slot go: scaled, then moved; the origin is at the
@@ -78,10 +81,6 @@ func (k *kitchen) clash(on []int, i int) string {
 		switch {
 		case m.Unlit != o.Unlit:
 			return "is lit otherwise than the rest of the sheet"
-		case (m.AlphaMode == scene.Blend) != (o.AlphaMode == scene.Blend):
-			return "is translucent where the rest of the sheet is not, or the other way round"
-		case m.AlphaMode != scene.Opaque && o.AlphaMode != scene.Opaque && (m.AlphaMode != o.AlphaMode || m.AlphaCutoff != o.AlphaCutoff):
-			return "is clear in another way than the rest of the sheet"
 		case both(scene.UseNormal) && m.NormalScale != o.NormalScale:
 			return "has normals of another strength than the rest of the sheet"
 		case both(scene.UseOcclusion) && m.Occlusion != o.Occlusion:
@@ -93,21 +92,47 @@ func (k *kitchen) clash(on []int, i int) string {
 	return ""
 }
 
-// sheetsOf lays the slots of sheets side by side, and joins them.
+// cutting is how a material lets something through. Slots that differ in it never share a sheet: what is opaque
+// would be drawn as what is cut out, or the other way round.
+type cutting struct {
+	mode scene.AlphaMode
+	off  float64
+}
+
+func cuttingOf(m scene.Material) cutting {
+	if m.AlphaMode == scene.Mask {
+		return cutting{m.AlphaMode, m.AlphaCutoff}
+	}
+	return cutting{m.AlphaMode, 0}
+}
+
+// sheetsOf lays the slots of sheets side by side, and joins them: those that are cut out in one way, and those
+// that are not, on a sheet each.
 func (p *Plan) sheetsOf(s *scene.Scene, d Decisions, ask Ask, into []int, k *kitchen) {
 	taken := map[int]bool{}
 	for n, sh := range d.Sheets {
-		l := laid{of: n, pad: sh.Padding, to: -1}
-		if l.pad == 0 {
-			l.pad = UsualPadding
+		pad := sh.Padding
+		if pad == 0 {
+			pad = UsualPadding
 		}
+		var order []cutting
+		sheets := map[cutting]*laid{}
 		for _, key := range sh.Slots {
 			i := p.Keys.of(key)
 			if i < 0 {
 				p.lose(i, key)
 				continue
 			}
-			if i = into[i+1]; i < 0 || taken[i] || slices.Contains(l.slots, i) {
+			if i = into[i+1]; i < 0 || taken[i] {
+				continue
+			}
+			c := cuttingOf(k.mats[i])
+			l := sheets[c]
+			if l == nil {
+				l = &laid{of: n, pad: pad, to: -1}
+				sheets[c], order = l, append(order, c)
+			}
+			if slices.Contains(l.slots, i) {
 				continue
 			}
 			why := k.sheetable(i)
@@ -130,29 +155,75 @@ func (p *Plan) sheetsOf(s *scene.Scene, d Decisions, ask Ask, into []int, k *kit
 				l.slots = append(l.slots, i)
 			}
 		}
-		if len(l.slots) < 2 || !k.lay(&l, sh) {
-			continue
-		}
-		l.slot = l.slots[0]
-		for i, slot := range l.slots {
-			taken[slot] = true
-			r := texture.Sheet{Padding: l.pad}.Inner(l.layout.Places[i])
-			w, h := float64(l.layout.W), float64(l.layout.H)
-			uv := placedUV{Scale: [2]float64{float64(r.W) / w, float64(r.H) / h},
-				Move: [2]float64{float64(r.X) / w, 1 - float64(r.Y+r.H)/h}}
-			for j := range into {
-				if into[j] == slot && j > 0 {
-					p.rects[j-1] = uv
-				}
+		for _, c := range order {
+			l := sheets[c]
+			if len(l.slots) == 1 && len(order) > 1 {
+				p.Tiled = append(p.Tiled, p.Keys.key(l.slots[0])+" is "+alphaWords[c.mode]+" where the rest of the sheet is not")
 			}
-			for j := range into {
-				if into[j] == slot {
-					into[j] = l.slot
-				}
-			}
+			l.split = len(order) > 1
+			p.settle(l, sh, into, taken, k)
 		}
-		p.sheets = append(p.sheets, l)
 	}
+}
+
+// settle finds room for a sheet, and makes its slots one.
+func (p *Plan) settle(l *laid, sh Sheet, into []int, taken map[int]bool, k *kitchen) {
+	if len(l.slots) < 2 || !k.lay(l, sh) {
+		return
+	}
+	l.slot = l.slots[0]
+	for i, slot := range l.slots {
+		taken[slot] = true
+		r := texture.Sheet{Padding: l.pad}.Inner(l.layout.Places[i])
+		w, h := float64(l.layout.W), float64(l.layout.H)
+		uv := placedUV{Scale: [2]float64{float64(r.W) / w, float64(r.H) / h},
+			Move: [2]float64{float64(r.X) / w, 1 - float64(r.Y+r.H)/h}}
+		for j := range into {
+			if into[j] == slot && j > 0 {
+				p.rects[j-1] = uv
+			}
+		}
+		for j := range into {
+			if into[j] == slot {
+				into[j] = l.slot
+			}
+		}
+	}
+	p.sheets = append(p.sheets, *l)
+}
+
+// replaced is how many texels the pictures have that a sheet stands for, and of how many roles its own are.
+func (k *kitchen) replaced(l *laid) (texels, roles int) {
+	seen := map[int]bool{}
+	var has [4]bool // colour, normal, occlusion with roughness and metallic, glow
+	role := map[scene.Use]int{scene.UseNormal: 1, scene.UseOcclusion: 2, scene.UseRoughness: 2, scene.UseMetallic: 2,
+		scene.UseEmissive: 3}
+	first := k.mats[l.slots[0]]
+	for _, slot := range l.slots {
+		m := k.mats[slot]
+		has[0] = has[0] || m.BaseColor != first.BaseColor
+		has[2] = has[2] || m.Roughness != first.Roughness || m.Metallic != first.Metallic
+		has[3] = has[3] || m.Emissive != first.Emissive
+		for use, mp := range m.Maps {
+			at := k.imageOf(mp)
+			if at < 0 {
+				continue
+			}
+			has[role[scene.Use(use)]] = true
+			if !seen[at] {
+				seen[at] = true
+				f := k.ask.Stock[at].Facts
+				w, h := k.size(f.Width, f.Height, k.own(at), k.uses(at))
+				texels += w * h
+			}
+		}
+	}
+	for _, is := range has {
+		if is {
+			roles++
+		}
+	}
+	return texels, roles
 }
 
 // lay finds the places of a sheet: of each slot as large as its largest picture, or by how much surface it
@@ -194,19 +265,33 @@ func (k *kitchen) lay(l *laid, sh Sheet) bool {
 			sizes[i][c] = min(max(sizes[i][c], filter.PowerOfTwo(2*l.pad+2, filter.Up)), most)
 		}
 	}
+	texels, roles := k.replaced(l)
+	l.was = texels
+	least := filter.PowerOfTwo(2*l.pad+2, filter.Up)
+	found := false
 	for range 16 {
-		if layout, ok := texture.LayOut(sizes, most, !sh.AsIs); ok {
-			l.layout = layout
-			return true
-		}
-		// Too much for the largest sheet: all become half as large.
-		for i := range sizes {
-			for c := range 2 {
-				sizes[i][c] = max(sizes[i][c]/2, filter.PowerOfTwo(2*l.pad+2, filter.Up))
+		layout, ok := texture.LayOut(sizes, most, !sh.AsIs)
+		if ok {
+			found, l.layout, l.is = true, layout, roles*layout.W*layout.H
+			// Unless its size is said, it takes no more than what it replaces.
+			if sh.AsIs || sh.Most > 0 || l.is <= texels || texels == 0 {
+				return true
 			}
 		}
+		// Too much for the largest sheet, or for what it replaces: all become half as large.
+		smaller := false
+		for i := range sizes {
+			for c := range 2 {
+				n := max(sizes[i][c]/2, least)
+				smaller = smaller || n < sizes[i][c]
+				sizes[i][c] = n
+			}
+		}
+		if !smaller {
+			break
+		}
 	}
-	return false
+	return found
 }
 
 // largest is the size of a slot's largest picture, 64 a side of one that has none.
@@ -292,7 +377,8 @@ func (s *sheetMaker) agree() {
 // stock of its picture, -1 for none.
 func (s *sheetMaker) lay(use scene.Use, role string, sort filter.Sort, piece func(i int) (texture.Piece, int)) {
 	l := s.l
-	sheet := &texture.Sheet{W: l.layout.W, H: l.layout.H, Padding: l.pad, Behind: [4]uint8{128, 128, 128, 255}}
+	sheet := &texture.Sheet{W: l.layout.W, H: l.layout.H, Padding: l.pad, Behind: [4]uint8{128, 128, 128, 255},
+		Spread: use == scene.UseBaseColor && s.m.AlphaMode != scene.Opaque}
 	if sort == filter.Directions {
 		sheet.Behind = upright
 	}
