@@ -4,6 +4,7 @@ import (
 	"bytes"
 	"encoding/json"
 	"fmt"
+	"path"
 	"slices"
 	"strings"
 	"time"
@@ -15,9 +16,12 @@ import (
 	"yarvek/core/format"
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/pack"
+	"yarvek/core/format/picture"
 	"yarvek/core/scene"
 	"yarvek/core/station/export"
 	"yarvek/core/station/slots"
+	"yarvek/core/target"
+	"yarvek/core/texture"
 )
 
 // textured is what textures answers. Memory is in bytes.
@@ -39,8 +43,9 @@ type change struct {
 // pictured is a picture that leaves.
 type pictured struct {
 	Name    string   `json:"name"`
-	File    string   `json:"file,omitempty"` // that was written, unless it is in the mesh's own
-	Of      []string `json:"of"`             // the files' own
+	File    string   `json:"file,omitempty"`   // that was written, unless it is in the mesh's own
+	Format  string   `json:"format,omitempty"` // as which it was written, a MIME type
+	Of      []string `json:"of"`               // the files' own
 	Uses    []string `json:"uses"`
 	Done    string   `json:"done,omitempty"` // in words
 	Width   int      `json:"width"`
@@ -49,10 +54,12 @@ type pictured struct {
 	Green   string   `json:"green,omitempty"`   // which way it points as it leaves, of a normal map
 	Failed  string   `json:"failed,omitempty"`  // why it leaves as it came
 	Missing bool     `json:"missing,omitempty"` // there is no file
+
+	mime string // as which it was made
 }
 
 func texturesCommand() *cobra.Command {
-	var out, mesh, pack string
+	var out, mesh, packing string
 	var pot, sheet bool
 	var d slots.Decisions
 	c := &cobra.Command{Use: "textures FILE|ZIP -o OUT.(obj|glb|gltf|fbx)", Args: cobra.ExactArgs(1),
@@ -62,8 +69,8 @@ func texturesCommand() *cobra.Command {
 			"--sheet slots whose UVs lie within 0 to 1 get one sheet for each role and become one slot; those that can't are named on the\n" +
 			"error stream.",
 		RunE: func(c *cobra.Command, args []string) error {
-			if d.Pictures.Pack = strings.ToLower(pack); d.Pictures.Pack != "" && d.Pictures.Pack != "orm" && d.Pictures.Pack != "apart" {
-				return fmt.Errorf("%q is no packing: expected ORM or apart", pack)
+			if d.Pictures.Pack = strings.ToLower(packing); d.Pictures.Pack != "" && d.Pictures.Pack != "orm" && d.Pictures.Pack != "apart" {
+				return fmt.Errorf("%q is no packing: expected ORM or apart", packing)
 			}
 			if pot {
 				d.Pictures.Power = "nearest"
@@ -77,7 +84,7 @@ func texturesCommand() *cobra.Command {
 	c.Flags().IntVar(&d.Pictures.Most, "max", 0, "pixels a side; larger pictures are halved until they are no larger")
 	c.Flags().BoolVar(&pot, "pot", false, "sides to the nearest power of two")
 	c.Flags().StringVar(&d.Pictures.Green, "green", "", "which way green of normal maps is to point: up or down")
-	c.Flags().StringVar(&pack, "pack", "", "ORM for occlusion, roughness and metallic in one picture, apart for each in its own")
+	c.Flags().StringVar(&packing, "pack", "", "ORM for occlusion, roughness and metallic in one picture, apart for each in its own")
 	c.Flags().StringVar(&d.Pictures.Formats, "format", "", "png, jpeg, webp or tga for all pictures, or target for its formats by role")
 	c.Flags().BoolVar(&sheet, "sheet", false, "one sheet for all slots that can be on one")
 	c.Flags().StringVar(&mesh, "mesh", "", "which mesh of a zip, by its name in it")
@@ -114,7 +121,7 @@ func texturesFile(c *cobra.Command, file, mesh, out string, d slots.Decisions, s
 		Blocks: change{r.Had.Blocks, r.Memory.Blocks}, Plain: change{r.Had.Plain, r.Memory.Plain}, Ms: time.Since(began).Milliseconds()}
 	for _, x := range r.Pictures {
 		p := pictured{Of: []string{}, Name: x.Image.Name, Done: x.Does(), Width: x.W, Height: x.H, Bytes: len(x.Image.Data), Failed: x.Why,
-			Missing: !x.Image.Found()}
+			Missing: !x.Image.Found(), mime: x.Image.MIME}
 		for _, w := range x.Was {
 			p.Of = append(p.Of, w.Key)
 		}
@@ -133,8 +140,15 @@ func texturesFile(c *cobra.Command, file, mesh, out string, d slots.Decisions, s
 		}
 		a.Pictures = append(a.Pictures, p)
 	}
-	sent, err := sendAs(c, s, f, out)
+	to := ownFrame(s)
+	if d.Pictures.Formats == string(texture.WebP) { // whoever asks for it reads it
+		to.Textures.Formats = map[string]string{"colour": d.Pictures.Formats}
+	}
+	sent, err := sendAs(c, s, f, out, to)
 	if err != nil {
+		return err
+	}
+	if err := a.written(c, sent); err != nil {
 		return err
 	}
 	for i, x := range r.Pictures {
@@ -151,11 +165,37 @@ func texturesFile(c *cobra.Command, file, mesh, out string, d slots.Decisions, s
 	return answer(c, a)
 }
 
+// written says as what each picture was written, by reading the files back: a format may take fewer formats of
+// pictures than there are.
+func (a *textured) written(c *cobra.Command, sent *pack.Package) error {
+	got, _, err := format.Read(c.Context(), bundle.New(sent.Files), sent.Files[0].Name, nil)
+	if err != nil {
+		return err
+	}
+	plain := func(name string) string { return strings.TrimSuffix(name, path.Ext(name)) }
+	for i := range a.Pictures {
+		p := &a.Pictures[i]
+		at := slices.IndexFunc(got.Images, func(im scene.Image) bool { return im.Found() && plain(im.Name) == plain(p.Name) })
+		if at < 0 || p.Missing {
+			continue
+		}
+		im := got.Images[at]
+		p.Format = im.MIME
+		if want := p.mime; want != "" && want != im.MIME {
+			say := fmt.Sprintf("written as %s: %s can't be written in this format", strings.TrimPrefix(im.MIME, "image/"),
+				strings.TrimPrefix(want, "image/"))
+			p.Bytes, p.Name = len(im.Data), plain(p.Name)+picture.Suffix(im.MIME)
+			p.Done = strings.TrimPrefix(p.Done+", "+say, ", ")
+		}
+	}
+	return nil
+}
+
 // sendAs writes a scene in the axes and the unit of its file, and says what the format can't hold.
-func sendAs(c *cobra.Command, s *scene.Scene, f format.Format, out string) (*pack.Package, error) {
+func sendAs(c *cobra.Command, s *scene.Scene, f format.Format, out string, to target.Target) (*pack.Package, error) {
 	p, err := deliver.Make(c.Context(), deliver.Order{Delivery: scene.Delivery{Scene: s}, Decisions: export.Decisions{Format: f.ID},
 		Asset:  bareName(out),
-		Target: ownFrame(s)})
+		Target: to})
 	if err != nil {
 		return nil, err
 	}

@@ -558,13 +558,16 @@ func (j judge) sheets() {
 func (j judge) sheetCosts(n int, l laid) {
 	name := j.p.Slots[l.to].Name
 	if l.was > 0 && l.is > l.was {
-		_, was := texture.Bytes(l.was, 1)
-		_, is := texture.Bytes(l.is, 1)
-		j.say(finding.Look, fmt.Sprintf("sheet-memory-%d", n+1), fmt.Sprintf("Sheet “%s” takes %s, and what it replaces %s", name,
-			figure.Bytes(is), figure.Bytes(was)), "Its size, or that pictures keep theirs, was chosen.",
+		sev := finding.Note
+		if l.is > 2*l.was {
+			sev = finding.Look
+		}
+		j.say(sev, fmt.Sprintf("sheet-memory-%d", n+1), fmt.Sprintf("Sheet “%s” takes %s, and what it replaces %s", name,
+			figure.Bytes(l.is), figure.Bytes(l.was)), "Sides are powers of two, and what lies between pieces counts too.",
 			j.with("No larger than what it replaces", "Pictures become as small as that takes.", func(d *Decisions) {
 				d.Sheets = slices.Clone(d.Sheets)
-				d.Sheets[l.of].AsIs, d.Sheets[l.of].Most = false, 0
+				sh := &d.Sheets[l.of]
+				sh.AsIs, sh.Most = false, filter.PowerOfTwo(max(16, int(math.Sqrt(0.75*float64(l.was)/float64(max(1, l.roles))))), filter.Down)
 			}))
 	}
 	calls, nodes := 0, map[int]bool{}

@@ -93,6 +93,9 @@ type OnSheet struct {
 	Of     []string
 	Layout texture.Layout
 	Pad    int
+	// Takes is what its pictures take in graphics memory, in blocks and with mips, and Replaces what those did that
+	// it stands for; bytes.
+	Takes, Replaces int64
 }
 
 // Figure is how many slots there are, and how many are twins.
@@ -144,6 +147,7 @@ func Run(d Decisions, p *Plan, made Made, by Against) *Report {
 	}
 	for _, l := range p.sheets {
 		s := OnSheet{Slot: p.Slots[l.to].Name, Layout: l.layout, Pad: l.pad}
+		s.Takes, s.Replaces = l.is, l.was
 		for _, i := range l.slots {
 			s.Of = append(s.Of, p.Keys.key(i))
 		}

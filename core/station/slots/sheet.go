@@ -19,8 +19,10 @@ type laid struct {
 	layout texture.Layout
 	pad    int
 	split  bool // another sheet of the same decision has the slots that are drawn otherwise
-	// was and is are texels of the pictures it replaces, and of those it has.
-	was, is int
+	// was and is are what the pictures it replaces take in graphics memory, and those it has; bytes. roles is how many
+	// it has.
+	was, is int64
+	roles   int
 }
 
 // placedUV is where the coordinates from 0 to 1 of a slot go: scaled, then moved; the origin is at the
@@ -192,8 +194,8 @@ func (p *Plan) settle(l *laid, sh Sheet, into []int, taken map[int]bool, k *kitc
 	p.sheets = append(p.sheets, *l)
 }
 
-// replaced is how many texels the pictures have that a sheet stands for, and of how many roles its own are.
-func (k *kitchen) replaced(l *laid) (texels, roles int) {
+// replaced is what the pictures take in graphics memory that a sheet stands for, and of how many roles its own are.
+func (k *kitchen) replaced(l *laid) (was int64, roles int) {
 	seen := map[int]bool{}
 	var has [4]bool // colour, normal, occlusion with roughness and metallic, glow
 	role := map[scene.Use]int{scene.UseNormal: 1, scene.UseOcclusion: 2, scene.UseRoughness: 2, scene.UseMetallic: 2,
@@ -214,7 +216,8 @@ func (k *kitchen) replaced(l *laid) (texels, roles int) {
 				seen[at] = true
 				f := k.ask.Stock[at].Facts
 				w, h := k.size(f.Width, f.Height, k.own(at), k.uses(at))
-				texels += w * h
+				_, blocks := texture.Bytes(w, h)
+				was += blocks
 			}
 		}
 	}
@@ -223,7 +226,7 @@ func (k *kitchen) replaced(l *laid) (texels, roles int) {
 			roles++
 		}
 	}
-	return texels, roles
+	return was, roles
 }
 
 // lay finds the places of a sheet: of each slot as large as its largest picture, or by how much surface it
@@ -265,16 +268,16 @@ func (k *kitchen) lay(l *laid, sh Sheet) bool {
 			sizes[i][c] = min(max(sizes[i][c], filter.PowerOfTwo(2*l.pad+2, filter.Up)), most)
 		}
 	}
-	texels, roles := k.replaced(l)
-	l.was = texels
+	l.was, l.roles = k.replaced(l)
 	least := filter.PowerOfTwo(2*l.pad+2, filter.Up)
 	found := false
 	for range 16 {
 		layout, ok := texture.LayOut(sizes, most, !sh.AsIs)
 		if ok {
-			found, l.layout, l.is = true, layout, roles*layout.W*layout.H
-			// Unless its size is said, it takes no more than what it replaces.
-			if sh.AsIs || sh.Most > 0 || l.is <= texels || texels == 0 {
+			_, blocks := texture.Bytes(layout.W, layout.H)
+			found, l.layout, l.is = true, layout, int64(l.roles)*blocks
+			// Unless its size is said, it takes no more than what it replaces, but for what sides of powers of two take.
+			if sh.AsIs || sh.Most > 0 || l.is <= 2*l.was || l.was == 0 {
 				return true
 			}
 		}
