@@ -5,6 +5,7 @@ import (
 	"context"
 	"encoding/json"
 	"fmt"
+	"io"
 	"io/fs"
 	"os"
 	"path/filepath"
@@ -243,7 +244,8 @@ func exportCommand() *cobra.Command {
 	c := &cobra.Command{Use: "export FILE|ZIP -o OUT.(glb|gltf|fbx|obj)", Args: cobra.ExactArgs(1),
 		Short: "Prepare a mesh file and write it for a target",
 		Long: "Prints what there is to say of it, writes it, reads it back and says whether it arrived equal.\n" +
-			"Exits with 1, and writes nothing, when something must be fixed and no reason for releasing it is given.",
+			"Exits with 1, and writes nothing, when something must be fixed and no reason for releasing it is given, and with 3\n" +
+			"when what was written arrived different.",
 		RunE: func(c *cobra.Command, args []string) error {
 			t, err := targetOf(targetID)
 			if err != nil {
@@ -312,13 +314,28 @@ func exportFile(c *cobra.Command, file, mesh, out, release string, t target.Targ
 	for _, ch := range parcel.Package.Changes {
 		fmt.Fprintf(c.OutOrStdout(), "changed: %s: %s\n", ch.What, ch.Why)
 	}
-	for _, row := range parcel.Certificate.Rows {
-		if !row.Equal {
-			fmt.Fprintf(c.OutOrStdout(), "arrived different: %s: sent %s, arrived %s. %s\n", row.What, row.Sent, row.Arrived, row.Why)
+	return certified(c.OutOrStdout(), parcel.Certificate)
+}
+
+// certified says how what was written arrived. What arrived otherwise without being accepted by name ends the
+// command with its own exit code.
+func certified(w io.Writer, cert *deliver.Certificate) error {
+	for _, row := range cert.Rows {
+		switch {
+		case row.Equal:
+		case row.Settled():
+			fmt.Fprintf(w, "arrived without: %s\n", strings.Join(row.Accepted, "; "))
+		default:
+			fmt.Fprintf(w, "arrived different: %s: sent %s, arrived %s. %s\n", row.What, row.Sent, row.Arrived, row.Why)
 		}
 	}
-	if parcel.Certificate.Equal() {
-		fmt.Fprintln(c.OutOrStdout(), "read back equal")
+	switch {
+	case cert.Equal():
+		fmt.Fprintln(w, "read back equal")
+	case cert.Arrived():
+		fmt.Fprintf(w, "read back: %s\n", strings.ToLower(cert.Sentence()[:1])+cert.Sentence()[1:])
+	default:
+		return errDifferent
 	}
 	return nil
 }

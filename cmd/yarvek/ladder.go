@@ -131,9 +131,8 @@ func ladderFile(c *cobra.Command, file, mesh, out string, o ladderOptions) error
 	if err := writeAll(p.Package, out, quietly); err != nil {
 		return err
 	}
-	sayDifferences(c, p.Certificate)
 	for _, f := range r.Findings() {
 		fmt.Fprintf(c.ErrOrStderr(), "%s: %s\n", f.Title, f.Text)
 	}
-	return nil
+	return certified(c.ErrOrStderr(), p.Certificate)
 }

@@ -15,6 +15,15 @@ import (
 // errSaid marks an error whose message is already out; only the exit code is left.
 var errSaid = errors.New("")
 
+// errDifferent is what ends a command that wrote something which arrived different.
+var errDifferent = errors.New("what was written arrived different")
+
+// The exit codes besides 0.
+const (
+	exitFailed    = 1
+	exitDifferent = 3 // 2 is what a shell takes for a command that was called wrong
+)
+
 func main() {
 	ctx, stop := signal.NotifyContext(context.Background(), os.Interrupt, syscall.SIGTERM)
 	defer stop()
@@ -33,6 +42,9 @@ func main() {
 		if !errors.Is(err, errSaid) {
 			fmt.Fprintln(os.Stderr, "yarvek:", err)
 		}
-		os.Exit(1)
+		if errors.Is(err, errDifferent) {
+			os.Exit(exitDifferent)
+		}
+		os.Exit(exitFailed)
 	}
 }

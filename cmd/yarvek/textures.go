@@ -2,7 +2,9 @@ package main
 
 import (
 	"bytes"
+	"cmp"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"path"
 	"slices"
@@ -144,9 +146,9 @@ func texturesFile(c *cobra.Command, file, mesh, out string, d slots.Decisions, s
 	if d.Pictures.Formats == string(texture.WebP) { // whoever asks for it reads it
 		to.Textures.Formats = map[string]string{"colour": d.Pictures.Formats}
 	}
-	sent, err := sendAs(c, s, f, out, to)
-	if err != nil {
-		return err
+	sent, differs := sendAs(c, s, f, out, to)
+	if differs != nil && !errors.Is(differs, errDifferent) {
+		return differs
 	}
 	if err := a.written(c, sent); err != nil {
 		return err
@@ -162,7 +164,7 @@ func texturesFile(c *cobra.Command, file, mesh, out string, d slots.Decisions, s
 			fmt.Fprintf(c.ErrOrStderr(), "%s: %s\n", x.Title, x.Text)
 		}
 	}
-	return answer(c, a)
+	return cmp.Or(answer(c, a), differs)
 }
 
 // written says as what each picture was written, by reading the files back: a format may take fewer formats of
@@ -205,17 +207,7 @@ func sendAs(c *cobra.Command, s *scene.Scene, f format.Format, out string, to ta
 	for _, ch := range p.Package.Changes {
 		fmt.Fprintf(c.ErrOrStderr(), "changed: %s: %s\n", ch.What, ch.Why)
 	}
-	sayDifferences(c, p.Certificate)
-	return p.Package, nil
-}
-
-// sayDifferences says what did not arrive as it was sent.
-func sayDifferences(c *cobra.Command, cert *deliver.Certificate) {
-	for _, row := range cert.Rows {
-		if !row.Equal {
-			fmt.Fprintf(c.ErrOrStderr(), "arrived different: %s: sent %s, arrived %s. %s\n", row.What, row.Sent, row.Arrived, row.Why)
-		}
-	}
+	return p.Package, certified(c.ErrOrStderr(), p.Certificate)
 }
 
 // answer prints an answer as one line of JSON.

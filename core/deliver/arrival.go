@@ -12,7 +12,6 @@ import (
 	"yarvek/core/format"
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/pack"
-	"yarvek/core/format/picture"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 	"yarvek/core/target"
@@ -26,14 +25,18 @@ type Row struct {
 	Arrived string `json:"arrived"`
 	Equal   bool   `json:"equal"`
 	Why     string `json:"why,omitempty"` // why they may differ
+	// Accepted are the lines of the packing list that name all that differs.
+	Accepted []string `json:"accepted,omitempty"`
 }
 
 // Certificate is the whole comparison.
 type Certificate struct {
 	Rows []Row `json:"rows"`
+
+	changes []pack.Change // of the packing list, while it is made
 }
 
-// Equal tells whether everything arrived as it was sent.
+// Equal tells whether everything arrived as it was sent, without anything accepted.
 func (c Certificate) Equal() bool {
 	return !slices.ContainsFunc(c.Rows, func(r Row) bool { return !r.Equal })
 }
@@ -81,7 +84,7 @@ func dropped(s *scene.Scene) *scene.Scene {
 // Check receives the package and compares it with the delivery, which is in the
 // target's basis.
 func Check(ctx context.Context, d scene.Delivery, p *pack.Package, f format.Format, t target.Target) (*Certificate, error) {
-	sent := d.Assembled()
+	sent := format.Named(d.Assembled())
 	got, err := Receive(ctx, p.Files, f, t)
 	if ctx.Err() != nil {
 		return nil, ctx.Err()
@@ -89,27 +92,33 @@ func Check(ctx context.Context, d scene.Delivery, p *pack.Package, f format.Form
 	if err != nil {
 		return nil, fmt.Errorf("the written file can't be read back: %w", err)
 	}
-	c := &Certificate{}
-	c.boxes(sent, got, t)
-	a, b := sent.Count(), got.Count()
+	c := &Certificate{changes: p.Changes}
+	own, arrived := alone(sent, d), alone(got, d)
+	c.boxes(own, arrived, t)
+	a, b := own.Count(), arrived.Count()
 	c.row("triangles", "Triangles", figure.Count(a.Triangles), figure.Count(b.Triangles))
 	if f.Polygons {
 		c.row("polygons", "Polygons", figure.Count(a.Polygons), figure.Count(b.Polygons))
 	}
 	c.lods(d, got, t)
 	c.shapes(d, got, t)
-	c.list("parts", "Parts", partNames(sent), partNames(got))
+	c.list("parts", "Parts", pack.Name, partNames(own), partNames(arrived))
 	c.places(sent, got)
 	if a, b := emptyNames(sent), emptyNames(got); len(a)+len(b) > 0 {
-		c.list("empties", "Empty nodes, markers among them", a, b)
+		c.list("empties", "Empty nodes, markers among them", pack.Empty, a, b)
 	}
-	c.list("slots", "Slots", sent.SlotNames(), got.SlotNames())
-	c.row("uvsets", "UV sets", fmt.Sprint(len(sent.UVSetNames())), fmt.Sprint(len(got.UVSetNames())))
-	c.list("textures", "Textures", textures(sent), textures(got))
+	if a, b := hiddenNames(sent), hiddenNames(got); len(a)+len(b) > 0 {
+		c.list("hidden", "Hidden nodes", pack.Hidden, a, b)
+	}
+	c.list("slots", "Slots", pack.Name, slotNames(own), slotNames(arrived))
+	c.sets(sent, got)
+	list := pairs(sent, got)
+	c.values(list)
+	c.pictures(ctx, sent, got, list)
 	if err := c.corners(ctx, sent, got, f, t); err != nil {
 		return nil, err
 	}
-	if f.Declares && f.Fixed == nil && t.Basis.Left {
+	if r := f.Reading(t); f.Declares && f.Fixed == nil && t.Basis.Left && r.HonoursAxes {
 		c.overlooked(f.Frame(t).Basis)
 	}
 	for i := range c.Rows {
@@ -118,6 +127,88 @@ func Check(ctx context.Context, d scene.Delivery, p *pack.Package, f format.Form
 		}
 	}
 	return c, nil
+}
+
+// alone is a scene without the LODs and the collision of a delivery: what is drawn first, and seen. A file of
+// collision alone is that.
+func alone(s *scene.Scene, d scene.Delivery) *scene.Scene {
+	if len(d.LODs)+len(d.Collision) == 0 {
+		return s
+	}
+	beside := map[string]bool{}
+	for _, l := range d.LODs {
+		for _, n := range l.Scene.Nodes {
+			beside[n.Name] = true
+		}
+	}
+	for _, x := range d.Collision {
+		beside[x.Name] = true
+	}
+	out := s.Clone()
+	level := make([]int, len(s.Nodes)) // in the LOD group above; a parent comes before its children
+	children := map[int]int{}
+	kept := false
+	for i, n := range s.Nodes {
+		if p := n.Parent; p >= 0 {
+			level[i] = level[p]
+			if s.Nodes[p].Kind == scene.KindLOD {
+				level[i] = children[p]
+				children[p]++
+			}
+		}
+		if n.Mesh >= 0 && (level[i] > 0 || beside[n.Name]) {
+			out.Nodes[i].Mesh = -1
+		} else if n.Mesh >= 0 {
+			kept = true
+		}
+	}
+	if !kept {
+		return s
+	}
+	return out
+}
+
+// hiddenNames are the nodes with a mesh that the file says are not to be seen, sorted.
+func hiddenNames(s *scene.Scene) (names []string) {
+	for _, n := range s.Nodes {
+		if n.Hidden && n.Mesh >= 0 {
+			names = append(names, n.Name)
+		}
+	}
+	slices.Sort(names)
+	return names
+}
+
+// slotNames are the slots of a scene; faces without one are none.
+func slotNames(s *scene.Scene) []string {
+	return slices.DeleteFunc(s.SlotNames(), func(n string) bool { return n == scene.NoSlot })
+}
+
+// sets compares the UV sets that corners use, mesh by mesh.
+func (c *Certificate) sets(sent, got *scene.Scene) {
+	a, b := placers(sent), placers(got)
+	if len(a) != len(b) {
+		return // Parts says so already
+	}
+	b = matched(sent, a, got, b)
+	used := func(m *scene.Mesh) (n int) {
+		for _, u := range m.UVs {
+			if slices.ContainsFunc(u.Index, func(i int32) bool { return i >= 0 }) {
+				n++
+			}
+		}
+		return n
+	}
+	var off []difference
+	all := 0
+	for i := range a {
+		x, y := sent.Meshes[sent.Nodes[a[i]].Mesh], got.Meshes[got.Nodes[b[i]].Mesh]
+		m, n := used(x), used(y)
+		if all += m; n < m || n > m && m > 0 {
+			off = append(off, difference{pack.Sets, x.Name, fmt.Sprintf("“%s” %d, not %d", x.Name, n, m)})
+		}
+	}
+	c.differences("uvsets", "UV sets", all, "set", "sets", off)
 }
 
 // overlooked is how the asset stands in a receiver that takes the file's numbers in its up
@@ -143,7 +234,7 @@ func (c *Certificate) row(code, what, sent, arrived string) {
 
 // boxes compares extents, and the pivot as where the origin lies in the box.
 func (c *Certificate) boxes(sent, got *scene.Scene, t target.Target) {
-	a, b := seen(sent, t), seen(got, t)
+	a, b := sent.Bounds(), got.Bounds()
 	tol := tolerance(a)
 	view := t.Basis.ToView()
 	va, vb := view.Apply(a.Size()), view.Apply(b.Size())
@@ -155,26 +246,6 @@ func (c *Certificate) boxes(sent, got *scene.Scene, t target.Target) {
 	pa, pb := a.Min, b.Min
 	equal := pa.Near(pb, tol) && a.Max.Near(b.Max, tol)
 	c.Rows = append(c.Rows, Row{Code: "box", What: "Box from pivot", Sent: corner(a, t), Arrived: corner(b, t), Equal: equal})
-}
-
-// seen is the box round what is seen of a scene: all but what the target's pattern reads as collision.
-func seen(s *scene.Scene, t target.Target) geom.Box {
-	pattern, err := t.Pattern(target.SolidName)
-	box := geom.EmptyBox()
-	for i, b := range s.NodeBounds() {
-		if n := s.Nodes[i]; n.Mesh >= 0 {
-			if err == nil {
-				if _, ok := pattern.Read(n.Name); ok {
-					continue
-				}
-			}
-			box = box.Union(b)
-		}
-	}
-	if box.IsEmpty() { // a file of collision alone
-		return s.Bounds()
-	}
-	return box
 }
 
 // tolerance is how far a coordinate within the box may be off, in metres.
@@ -261,57 +332,47 @@ func emptyNames(s *scene.Scene) []string {
 	return names
 }
 
-// textures lists each use of a picture by a material that faces use, with the
-// picture's size in pixels.
-func textures(s *scene.Scene) []string {
-	var list []string
-	for _, k := range s.UsedMaterials() {
-		if k < 0 {
-			continue
-		}
-		m := s.Materials[k]
-		for u, mp := range m.Maps {
-			if !mp.Has() {
-				continue
-			}
-			at := s.Textures[mp.Texture-1].Image
-			im := s.Images[at]
-			if scene.Use(u) == scene.UseOpacity && mp.Channel == scene.Alpha && pictureOf(s, m.Maps[scene.UseBaseColor]) == at {
-				continue // the alpha of the base colour, not a picture of its own
-			}
-			if scene.Use(u) == scene.UseMetallic && (m.Metallic == 0 || pictureOf(s, m.Maps[scene.UseRoughness]) == at &&
-				picture.Full(im.Data, mp.Channel)) {
-				continue // it changes nothing: the factor is zero, or the channel is there only because roughness has the others
-			}
-			state := fmt.Sprintf("%d × %d", im.Width, im.Height)
-			if !im.Found() {
-				state = "missing"
-			}
-			list = append(list, fmt.Sprintf("%s: %s %s", m.Name, scene.Use(u), state))
-		}
-	}
-	return list
-}
-
-// list compares names in order; the row shows how many there are and the first
-// that differ.
-func (c *Certificate) list(code, what string, sent, got []string) {
+// list compares names in order; the row shows how many there are and the first that differ. What is gone is
+// accepted where the packing list names it, and so is what took another name.
+func (c *Certificate) list(code, what string, property pack.Property, sent, got []string) {
 	r := Row{Code: code, What: what, Sent: fmt.Sprint(len(sent)), Arrived: fmt.Sprint(len(got)), Equal: slices.Equal(sent, got)}
 	if r.Equal {
 		if len(sent) > 0 && len(sent) <= 3 {
 			r.Sent = strings.Join(sent, ", ")
 			r.Arrived = r.Sent
 		}
-	} else {
-		r.Sent += only(sent, got)
-		r.Arrived += only(got, sent)
+		c.Rows = append(c.Rows, r)
+		return
+	}
+	gone, came := only(sent, got), only(got, sent)
+	r.Sent += few3(gone)
+	r.Arrived += few3(came)
+	if len(gone)+len(came) == 0 { // the same names, in another order or another number of times
+		i := 0
+		for i < min(len(sent), len(got)) && sent[i] == got[i] {
+			i++
+		}
+		if len(sent) == len(got) {
+			r.Arrived += fmt.Sprintf(" (in another order: the first that differs is “%s”, sent as “%s”)", got[i], sent[i])
+		} else {
+			r.Arrived += " (some as often as they were not sent)"
+		}
+		c.Rows = append(c.Rows, r)
+		return
+	}
+	var list []difference
+	for _, n := range gone {
+		list = append(list, difference{property, n, n})
+	}
+	// Something new is accepted only as the other name of something that is gone.
+	if property == pack.Name && len(came) == len(gone) && len(sent) == len(got) || len(came) == 0 {
+		c.accept(&r, list)
 	}
 	c.Rows = append(c.Rows, r)
 }
 
 // only names what is in a and not in b.
-func only(a, b []string) string {
-	var names []string
+func only(a, b []string) (names []string) {
 	there := make(map[string]bool, len(b))
 	for _, n := range b {
 		there[n] = true
@@ -321,6 +382,11 @@ func only(a, b []string) string {
 			names = append(names, n)
 		}
 	}
+	return names
+}
+
+// few3 lists up to three names in brackets.
+func few3(names []string) string {
 	if len(names) == 0 {
 		return ""
 	}

@@ -8,6 +8,7 @@ import (
 
 	"yarvek/core/figure"
 	"yarvek/core/format"
+	"yarvek/core/format/pack"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 	"yarvek/core/target"
@@ -22,11 +23,13 @@ var (
 
 // off counts the corners that arrived otherwise, by what differs.
 type off struct {
-	corners                     int // compared
-	normals, uvs, colors, slots int
-	places                      int    // whose position is another
-	apart                       int    // parts whose faces can't be set side by side
-	normal0, uv0, color0, slot0 string // the first part of each
+	corners                                int // compared
+	normals, uvs, colors, slots            int
+	stripped                               int // corners that were sent with a normal and arrived without
+	faded                                  []difference
+	places                                 int    // whose position is another
+	apart                                  int    // parts whose faces can't be set side by side
+	normal0, uv0, color0, slot0, stripped0 string // the first part of each
 }
 
 // corners compares what stands at each corner of each face: its place, normal, the UV sets
@@ -62,12 +65,25 @@ func (c *Certificate) corners(ctx context.Context, sent, got *scene.Scene, f for
 		return err
 	}
 	r := Row{Code: "corners", What: "Corners, one by one", Sent: figure.Count(o.corners), Arrived: figure.Count(o.corners),
-		Equal: o.places+o.normals+o.uvs+o.colors+o.slots+o.apart == 0}
+		Equal: o.places+o.normals+o.stripped+o.uvs+o.colors+o.slots+o.apart == 0}
 	if !r.Equal {
 		r.Arrived = o.words()
 	}
 	c.Rows = append(c.Rows, r)
+	if n := colored(sent); n > 0 {
+		c.differences("fading", "Opacity of corner colours", n, "mesh", "meshes", o.faded)
+	}
 	return nil
+}
+
+// colored counts the meshes with colours at corners.
+func colored(s *scene.Scene) (n int) {
+	for _, m := range s.Meshes {
+		if m.Colors.Has() {
+			n++
+		}
+	}
+	return n
 }
 
 // words says what differs.
@@ -79,6 +95,7 @@ func (o *off) words() string {
 		}
 	}
 	say(o.normals, "normal is off by more than 0.5°", "normals are off by more than 0.5°", o.normal0)
+	say(o.stripped, "corner arrived without its normal", "corners arrived without their normals", o.stripped0)
 	say(o.uvs, "UV coordinate is off", "UV coordinates are off", o.uv0)
 	say(o.colors, "colour is off", "colours are off", o.color0)
 	say(o.slots, "corner has another slot", "corners have another slot", o.slot0)
@@ -176,6 +193,7 @@ func (o *off) compare(ctx context.Context, a, b placed, name string, tol float64
 	if sets > 0 {
 		uvs = min(uvs, sets)
 	}
+	faded := false
 	for i, fa := range a.order {
 		if i&0xfff == 0 && ctx.Err() != nil {
 			return
@@ -195,7 +213,10 @@ func (o *off) compare(ctx context.Context, a, b placed, name string, tol float64
 				o.places++
 			}
 			if x, ok := normal(a.m, ca); ok {
-				if y, ok := normal(b.m, cb); ok && x.Dot(y) < normalNear {
+				switch y, ok := normal(b.m, cb); {
+				case !ok:
+					count(&o.stripped, &o.stripped0)
+				case x.Dot(y) < normalNear:
 					count(&o.normals, &o.normal0)
 				}
 			}
@@ -211,6 +232,10 @@ func (o *off) compare(ctx context.Context, a, b placed, name string, tol float64
 				d := max(math.Abs(float64(x[0]-y[0])), math.Abs(float64(x[1]-y[1])), math.Abs(float64(x[2]-y[2])))
 				if !there || d > colorNear {
 					count(&o.colors, &o.color0)
+				}
+				if there && math.Abs(float64(x[3]-y[3])) > colorNear && !faded {
+					faded = true
+					o.faded = append(o.faded, difference{pack.CornerFade, a.m.Name, fmt.Sprintf("corners of “%s” let other light through", name)})
 				}
 			}
 			if slot {

@@ -236,7 +236,8 @@ func TestWhatGoesAlongArrives(t *testing.T) {
 				c, err := Check(ctx, d, pk, f, to)
 				require.NoError(t, err)
 				assert.False(t, c.Equal(), "%s: %s stayed behind", where, name)
-				assert.Contains(t, failing(c), "Parts")
+				assert.Contains(t, failing(c), map[string]string{"a LOD": "LODs", "a shape": "Collision"}[name])
+				assert.False(t, c.Arrived())
 			}
 		}
 	}

@@ -84,6 +84,9 @@ func (p *Parcel) addLOD(ctx context.Context, o Order, l scene.LOD, n int) error 
 		return err
 	}
 	row := Row{Code: fmt.Sprintf("lod-%d", n), What: fmt.Sprintf("LOD %d, a file of its own", n), Equal: c.Equal()}
+	if c.Arrived() {
+		row.Accepted = c.Less()
+	}
 	for _, x := range c.Rows {
 		if x.Code == "triangles" {
 			row.Sent, row.Arrived = x.Sent+" triangles", x.Arrived+" triangles"

@@ -22,8 +22,9 @@ type solidRow struct {
 	box        geom.Box
 }
 
-// solidsOf reads the shapes out of a scene as a receiver would, by the target's pattern.
-func solidsOf(s *scene.Scene, t target.Target) []solidRow {
+// solidsOf reads the shapes out of a scene: the nodes of these names, as a receiver takes them by the target's
+// pattern; what that can't read is a shape of no kind.
+func solidsOf(s *scene.Scene, t target.Target, names map[string]bool) []solidRow {
 	pattern, err := t.Pattern(target.SolidName)
 	if err != nil {
 		return nil
@@ -31,11 +32,13 @@ func solidsOf(s *scene.Scene, t target.Target) []solidRow {
 	var list []solidRow
 	boxes := s.NodeBounds()
 	for i, n := range s.Nodes {
-		if n.Mesh < 0 {
+		if n.Mesh < 0 || !names[n.Name] {
 			continue
 		}
 		if m, ok := pattern.Read(n.Name); ok {
 			list = append(list, solidRow{m["mesh"], m["kind"], boxes[i]})
+		} else {
+			list = append(list, solidRow{n.Name, "shape", boxes[i]})
 		}
 	}
 	return list
@@ -47,7 +50,11 @@ func (c *Certificate) shapes(d scene.Delivery, got *scene.Scene, t target.Target
 		return
 	}
 	only := scene.Delivery{Scene: &scene.Scene{Basis: d.Scene.Basis}, Collision: d.Collision}
-	sent, arrived := solidsOf(only.Assembled(), t), solidsOf(got, t)
+	names := map[string]bool{}
+	for _, x := range d.Collision {
+		names[x.Name] = true
+	}
+	sent, arrived := solidsOf(only.Assembled(), t, names), solidsOf(got, t, names)
 	r := Row{Code: "collision", What: "Collision", Sent: solidWords(sent), Arrived: solidWords(arrived), Equal: len(sent) == len(arrived)}
 	tol := tolerance(d.Scene.Bounds().Union(only.Assembled().Bounds()))
 	for i := range min(len(sent), len(arrived)) {
@@ -98,6 +105,9 @@ func (p *Parcel) addShapes(ctx context.Context, o Order, list []scene.Shape, of 
 	}
 	row := Row{Code: "collision", What: "Collision, a file of its own", Equal: c.Equal(), Sent: figure.Plural(len(list), "shape", "shapes")}
 	row.Arrived = row.Sent
+	if c.Arrived() {
+		row.Accepted = c.Less()
+	}
 	for _, x := range c.Rows {
 		if !x.Equal {
 			row.Arrived, row.Why = x.What+" "+x.Arrived, x.Why

@@ -55,15 +55,15 @@ type Frame struct {
 	UnitMetres float64 // metres one unit stands for
 }
 
-// Frame is that in which a file of the format is written for a target: the one a standard
-// fixes, else the target's own; what its receiver does not honour is written as it assumes
-// it.
+// Frame is that in which the numbers of a file of the format are written for a target: the one a standard
+// fixes, else the target's own; what its receiver does not honour is written as it assumes it, also where a
+// standard would have it otherwise.
 func (f Format) Frame(t target.Target) Frame {
-	if f.Fixed != nil {
-		return *f.Fixed
-	}
 	r := f.Reading(t)
 	at := Frame{t.Basis, t.Unit.Metres}
+	if f.Fixed != nil {
+		at = *f.Fixed
+	}
 	if f.Righted {
 		at.Basis.Left = false
 	}
@@ -277,6 +277,14 @@ func Write(ctx context.Context, d scene.Delivery, f Format, name string, t targe
 		"Read it in another unit at Size, or scale it by less"); err != nil {
 		return nil, err
 	}
+	if f.Fixed != nil && frame != *f.Fixed {
+		// The writer takes the numbers for those of the standard's frame.
+		all = all.Carried(geom.Linear(t.Basis.To(frame.Basis).Scaled(1 / frame.UnitMetres)))
+		all.Basis = f.Fixed.Basis
+		moved = append(moved, pack.Change{About: pack.Nodes, What: fmt.Sprintf("the numbers are of %s up, %s forward, and a unit of %s",
+			frame.Basis.Up, frame.Basis.Forward, figure.Length(frame.UnitMetres)), Why: "the target assumes so; a receiver that goes by the " +
+			"standard sees another size or stance"})
+	}
 	all, mended := strict(all)
 	p, err := f.write(ctx, all, opt)
 	if ctx.Err() != nil {
@@ -297,6 +305,13 @@ func before(s *scene.Scene, t target.Target) (*scene.Scene, []pack.Change) {
 	}
 	return s.Carried(back), []pack.Change{{About: pack.Nodes, What: "all of it was moved, turned or scaled the other way",
 		Why: "the target does so on arrival"}}
+}
+
+// Named is a scene whose nodes all have names, as files are written.
+func Named(s *scene.Scene) *scene.Scene {
+	out := *s
+	unnamed(&out)
+	return &out
 }
 
 // unnamed gives nodes without a name that of their mesh or of what they are, with a number,

@@ -361,8 +361,8 @@ func placesOf(s *scene.Scene) *scene.Scene {
 	at := map[int]int{}
 	hidden := make([]bool, len(s.Nodes)) // by itself, or with what it hangs from
 	for i, n := range s.Nodes {
-		if hidden[i] = n.Hidden || n.Parent >= 0 && hidden[n.Parent]; n.Mesh < 0 {
-			continue
+		if hidden[i] = n.Hidden || n.Parent >= 0 && hidden[n.Parent]; n.Mesh < 0 || s.Meshes[n.Mesh].Faces() == 0 {
+			continue // nothing is left of it there
 		}
 		k, ok := at[n.Mesh]
 		if !ok {

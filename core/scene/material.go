@@ -152,6 +152,14 @@ func (o Older) Converted() (base [4]float64, metallic float64) {
 	return base, metallic
 }
 
+// Opacity is that of the colour as far as it counts: an opaque material is opaque, whatever it has.
+func (m *Material) Opacity() float64 {
+	if m.AlphaMode == Opaque {
+		return 1
+	}
+	return m.BaseColor[3]
+}
+
 // NewMaterial is white, rough, not metallic and opaque.
 func NewMaterial(name string) Material {
 	return Material{Name: name, BaseColor: [4]float64{1, 1, 1, 1}, Roughness: 1,

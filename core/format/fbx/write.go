@@ -222,8 +222,23 @@ func sceneInfo() *record {
 func (w *writer) nodes() {
 	w.geometry = map[int]int64{}
 	ids := make([]int64, len(w.s.Nodes))
+	taken, next := map[string]bool{}, map[string]int{}
+	for _, n := range w.s.Nodes {
+		next[n.Name]++
+	}
 	for i, n := range w.s.Nodes {
 		ids[i] = w.id()
+		// Receivers find models by their names, so that each has one of its own; the first keeps it.
+		name := n.Name
+		for k := 2; taken[name]; k++ {
+			if name = fmt.Sprintf("%s %d", n.Name, k); next[name] > 0 {
+				name = n.Name // which another has as it is
+			}
+		}
+		if taken[name] = true; name != n.Name {
+			w.out.SayOf(pack.Nodes, pack.Name, n.Name, fmt.Sprintf("the name of “%s” became “%s”", n.Name, name),
+				"receivers find models by their names, and another has it")
+		}
 		class := "Null"
 		if n.Kind == scene.KindLOD {
 			class = "LodGroup"
@@ -241,7 +256,7 @@ func (w *writer) nodes() {
 		if n.Hidden {
 			props.add(prop70("Visibility", "Visibility", "", "A", float64(0)))
 		}
-		w.objects.add(rec("Model", ids[i], n.Name+"\x00\x01Model", class).add(rec("Version", int32(232)), props, rec("Shading", true),
+		w.objects.add(rec("Model", ids[i], name+"\x00\x01Model", class).add(rec("Version", int32(232)), props, rec("Shading", true),
 			rec("Culling", "CullingOff")))
 		w.counts[countModel]++
 		parent := int64(0)
@@ -260,6 +275,11 @@ func (w *writer) nodes() {
 		if !seen {
 			g = w.id()
 			w.geometry[n.Mesh] = g
+			if m.Name == "" { // a receiver that goes by it finds none
+				own := *m
+				own.Name = name
+				m = &own
+			}
 			w.objects.add(w.mesh(g, m))
 			w.counts[countGeometry]++
 		}
@@ -341,7 +361,7 @@ func (w *writer) pictures() {
 			continue
 		}
 		if !im.Found() {
-			w.out.Say(pack.Pictures, fmt.Sprintf("picture “%s”", im.Name), "its file was never uploaded")
+			w.out.SayOf(pack.Pictures, pack.Content, im.Name, fmt.Sprintf("picture “%s”", im.Name), "its file was never uploaded")
 			continue
 		}
 		w.files[i] = names.Picture(im)

@@ -66,10 +66,10 @@ func (w *writer) material(m *scene.Material) (material, error) {
 	}
 	out.Emissive = w.plain(m, scene.UseEmissive)
 	if m.Maps[scene.UseHeight].Has() {
-		w.out.Say(pack.Textures, fmt.Sprintf("the height texture of “%s”", m.Name), "glTF has no place for it; a normal map made of it has one")
+		w.out.SayOf(pack.Textures, pack.Texture.By(scene.UseHeight), m.Name, fmt.Sprintf("the height texture of “%s”", m.Name), "glTF has no place for it; a normal map made of it has one")
 	}
 	if m.Maps[scene.UseSpecular].Has() {
-		w.out.Say(pack.Textures, fmt.Sprintf("the specular texture of “%s”", m.Name),
+		w.out.SayOf(pack.Textures, pack.Texture.By(scene.UseSpecular), m.Name, fmt.Sprintf("the specular texture of “%s”", m.Name),
 			"its workflow was left; Slots makes roughness and metallic of it")
 	}
 	w.shade(&out, m)
@@ -86,7 +86,7 @@ func (w *writer) found(m *scene.Material, use scene.Use) *scene.Image {
 	}
 	im := &w.s.Images[w.s.Textures[m.Maps[use].Texture-1].Image]
 	if !im.Found() {
-		w.out.Say(pack.Pictures, fmt.Sprintf("picture “%s”", im.Name), "its file was never uploaded")
+		w.out.SayOf(pack.Pictures, pack.Content, im.Name, fmt.Sprintf("picture “%s”", im.Name), "its file was never uploaded")
 		return nil
 	}
 	return im
@@ -101,7 +101,7 @@ func (w *writer) plain(m *scene.Material, use scene.Use) *textureInfo {
 	t := w.s.Textures[m.Maps[use].Texture-1]
 	k, err := w.image(im.Name, im.Data, im.MIME)
 	if err != nil {
-		w.out.Say(pack.Pictures, fmt.Sprintf("picture “%s”", im.Name), err.Error())
+		w.out.SayOf(pack.Pictures, pack.Content, im.Name, fmt.Sprintf("picture “%s”", im.Name), err.Error())
 		return nil
 	}
 	return w.placed(w.texture(t, k, m.Maps[use].UVSet), m.Maps[use].Place)
@@ -288,7 +288,8 @@ func (w *writer) texture(t scene.Texture, im, uvSet int) *textureInfo {
 		if e := w.carried[im]; e != "" {
 			t.Source, t.Extensions = nil, w.extension(e, map[string]int{"source": im})
 			w.require(e)
-			w.out.Say(pack.Textures, fmt.Sprintf("picture “%s” goes as it is, by %s", w.doc.Images[im].Name, e),
+			w.out.SayOf(pack.Textures, pack.Openable, w.doc.Images[im].Name,
+				fmt.Sprintf("picture “%s” goes as it is, by %s", w.doc.Images[im].Name, e),
 				"a receiver that does not know this extension refuses the file")
 		}
 		w.doc.Textures = append(w.doc.Textures, t)

@@ -11,6 +11,7 @@ import (
 
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/pack"
+	"yarvek/core/format/picture"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 )
@@ -58,7 +59,7 @@ func (w *writer) changes(s *scene.Scene) {
 	uses := map[int]int{}
 	for _, n := range s.Nodes {
 		if n.Hidden && n.Mesh >= 0 {
-			say(pack.Nodes, fmt.Sprintf("that “%s” is hidden", n.Name), "OBJ has no word for it")
+			w.out.SayOf(pack.Nodes, pack.Hidden, n.Name, fmt.Sprintf("that “%s” is hidden", n.Name), "OBJ has no word for it")
 		}
 		if n.Mesh >= 0 {
 			uses[n.Mesh]++
@@ -70,7 +71,7 @@ func (w *writer) changes(s *scene.Scene) {
 					"is the scene's")
 			}
 		} else {
-			say(pack.Nodes, fmt.Sprintf("node “%s”", n.Name), "OBJ has no empty nodes")
+			w.out.SayOf(pack.Nodes, pack.Empty, n.Name, fmt.Sprintf("node “%s”", n.Name), "OBJ has no empty nodes")
 		}
 	}
 	for _, m := range slices.Sorted(maps.Keys(uses)) {
@@ -80,7 +81,11 @@ func (w *writer) changes(s *scene.Scene) {
 	}
 	for _, m := range s.Meshes {
 		if len(m.UVs) > 1 {
-			say(pack.UVSets, fmt.Sprintf("UV sets beyond the first of “%s”", m.Name), "OBJ holds one")
+			w.out.SayOf(pack.UVSets, pack.Sets, m.Name, fmt.Sprintf("UV sets beyond the first of “%s”", m.Name), "OBJ holds one")
+		}
+		if fades(m) {
+			w.out.SayOf(pack.Colors, pack.CornerFade, m.Name, fmt.Sprintf("the opacity of the corner colours of “%s”", m.Name),
+				"OBJ has colours of three parts")
 		}
 		if m.Tangents.Has() {
 			say(pack.Tangents, "tangents", "OBJ has none; a receiver makes them from normals and UVs")
@@ -88,27 +93,32 @@ func (w *writer) changes(s *scene.Scene) {
 	}
 	for _, m := range s.Materials {
 		if m.TwoSided {
-			say(pack.Materials, fmt.Sprintf("two-sidedness of “%s”", m.Name), "MTL has no word for it")
+			w.out.SayOf(pack.Materials, pack.Sides, m.Name, fmt.Sprintf("two-sidedness of “%s”", m.Name), "MTL has no word for it")
 		}
 		if m.Unlit {
-			say(pack.Materials, fmt.Sprintf("that “%s” is shown without lighting", m.Name), "MTL has no word for it")
+			w.out.SayOf(pack.Materials, pack.Lighting, m.Name, fmt.Sprintf("that “%s” is shown without lighting", m.Name),
+				"MTL has no word for it")
 		}
 		if m.Glow != 1 && m.Emissive != [3]float64{} {
-			say(pack.Materials, fmt.Sprintf("the strength of the glow of “%s”", m.Name), "MTL holds a colour of at most 1")
+			w.out.SayOf(pack.Materials, pack.Glow, m.Name, fmt.Sprintf("the strength of the glow of “%s”", m.Name),
+				"MTL holds a colour of at most 1")
 		}
 		if m.AlphaMode == scene.Mask {
-			say(pack.Materials, fmt.Sprintf("the opacity cut-off of “%s”", m.Name), "MTL has opacity only")
+			w.out.SayOf(pack.Materials, pack.CutOut, m.Name, fmt.Sprintf("the opacity cut-off of “%s”", m.Name), "MTL has opacity only")
 		}
 		if m.Maps[scene.UseOcclusion].Has() {
-			say(pack.Textures, fmt.Sprintf("the occlusion texture of “%s”", m.Name), "MTL has no word for it")
+			w.out.SayOf(pack.Textures, pack.Texture.By(scene.UseOcclusion), m.Name, fmt.Sprintf("the occlusion texture of “%s”", m.Name),
+				"MTL has no word for it")
 		}
 		if m.Maps[scene.UseMetallic].Has() && m.Metallic != 1 || m.Maps[scene.UseRoughness].Has() && m.Roughness != 1 {
-			say(pack.Textures, fmt.Sprintf("the factors over the metallic and roughness textures of “%s”", m.Name),
+			w.out.SayOf(pack.Textures, pack.Factors, m.Name,
+				fmt.Sprintf("the factors over the metallic and roughness textures of “%s”", m.Name),
 				"MTL takes the texture or the number, not both")
 		}
 		for u, mp := range m.Maps {
 			if mp.Has() && mp.UVSet > 0 {
-				say(pack.Textures, fmt.Sprintf("the UV set of the %s texture of “%s”", scene.Use(u), m.Name), "OBJ holds one")
+				w.out.SayOf(pack.Textures, pack.Placing.By(scene.Use(u)), m.Name,
+					fmt.Sprintf("the UV set of the %s texture of “%s”", scene.Use(u), m.Name), "OBJ holds one")
 			}
 		}
 	}
@@ -122,7 +132,7 @@ func (w *writer) pictures() {
 	w.path = make([]string, len(w.s.Images))
 	for i, im := range w.s.Images {
 		if !im.Found() {
-			w.out.Say(pack.Pictures, fmt.Sprintf("picture “%s”", im.Name), "its file was never uploaded")
+			w.out.SayOf(pack.Pictures, pack.Content, im.Name, fmt.Sprintf("picture “%s”", im.Name), "its file was never uploaded")
 			continue
 		}
 		w.path[i] = names.Picture(im)
@@ -133,7 +143,7 @@ func (w *writer) pictures() {
 	for _, m := range w.s.Materials {
 		n := slots.take(m.Name)
 		if n != m.Name {
-			w.out.Say(pack.Materials, fmt.Sprintf("the name of material “%s” became “%s”", m.Name, n), nameRule)
+			w.out.SayOf(pack.Materials, pack.Name, m.Name, fmt.Sprintf("the name of material “%s” became “%s”", m.Name, n), nameRule)
 		}
 		w.slot = append(w.slot, n)
 	}
@@ -141,7 +151,7 @@ func (w *writer) pictures() {
 	for _, d := range w.s.Nodes {
 		n := objects.take(d.Name)
 		if n != d.Name {
-			w.out.Say(pack.Nodes, fmt.Sprintf("the name of “%s” became “%s”", d.Name, n), nameRule)
+			w.out.SayOf(pack.Nodes, pack.Name, d.Name, fmt.Sprintf("the name of “%s” became “%s”", d.Name, n), nameRule)
 		}
 		w.object = append(w.object, n)
 	}
@@ -341,6 +351,11 @@ var mapWords = [scene.Uses]string{
 	scene.UseHeight: "map_Bump",
 }
 
+// fades tells whether a corner colour lets something through.
+func fades(m *scene.Mesh) bool {
+	return m.Colors.Has() && slices.ContainsFunc(m.Colors.Index, func(i int32) bool { return i >= 0 && m.Colors.Values[i][3] != 1 })
+}
+
 // library is the MTL file.
 func (w *writer) library() []byte {
 	w.leaves = w.leaving()
@@ -348,7 +363,7 @@ func (w *writer) library() []byte {
 	for i, m := range w.s.Materials {
 		fmt.Fprintf(&b, "%snewmtl %s\n", called(m.Name, w.slot[i]), w.slot[i])
 		fmt.Fprintf(&b, "Kd %g %g %g\n", scene.Shown(m.BaseColor[0]), scene.Shown(m.BaseColor[1]), scene.Shown(m.BaseColor[2]))
-		fmt.Fprintf(&b, "d %g\n", m.BaseColor[3])
+		fmt.Fprintf(&b, "d %g\n", m.Opacity())
 		fmt.Fprintf(&b, "Ke %g %g %g\n", scene.Shown(m.Emissive[0]), scene.Shown(m.Emissive[1]), scene.Shown(m.Emissive[2]))
 		fmt.Fprintf(&b, "Pm %g\nPr %g\n", m.Metallic, m.Roughness)
 		// For readers that know no roughness: a highlight of its width, and that there is one.
@@ -456,10 +471,10 @@ func (w *writer) mapping(b *bytes.Buffer, k int, use scene.Use, word string) {
 			fmt.Fprintf(b, " -o %g %g 0", o[0], o[1])
 		}
 	} else {
-		w.out.Say(pack.Textures, fmt.Sprintf("the turn of the %s texture of “%s”", use, m.Name),
+		w.out.SayOf(pack.Textures, pack.Placing.By(use), m.Name, fmt.Sprintf("the turn of the %s texture of “%s”", use, m.Name),
 			"MTL scales and moves a texture and can't turn it")
 	}
-	if mp.Channel != scene.Whole {
+	if mp.Channel != scene.Whole && !picture.GreyAs(w.s.Images[t.Image].Data, mp.Channel) {
 		fmt.Fprintf(b, " -imfchan %c", " rgbm"[mp.Channel])
 	}
 	fmt.Fprintf(b, " %s\n", w.path[t.Image])

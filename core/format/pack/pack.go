@@ -47,7 +47,36 @@ type Change struct {
 	About Topic  `json:"about,omitempty"`
 	What  string `json:"what"`
 	Why   string `json:"why"`
+	// Property and Of name what of which thing arrives otherwise, for the certificate: it accepts that difference
+	// and no other. Without a property nothing arrives otherwise, or nothing that is compared.
+	Property Property `json:"property,omitempty"`
+	Of       string   `json:"of,omitempty"`
 }
+
+// Property is what of a material, a node, a mesh or a picture a format can't hold.
+type Property string
+
+// The properties. Those of the use of a picture have the use behind them; see [Property.By].
+const (
+	Name       Property = "name"
+	Hidden     Property = "hidden"
+	Empty      Property = "empty node"
+	Sides      Property = "sides"
+	Lighting   Property = "lighting"
+	Glow       Property = "glow"
+	CutOut     Property = "cut-out"
+	Factors    Property = "factors over pictures"
+	Sets       Property = "uv sets"
+	CornerFade Property = "opacity of corner colours"
+	Texture    Property = "texture"
+	Placing    Property = "placing"
+	Content    Property = "picture"
+	Openable   Property = "openable"
+	Slotless   Property = "faces without a slot"
+)
+
+// By is a property of the use of a picture.
+func (p Property) By(use scene.Use) Property { return Property(string(p) + " " + use.String()) }
 
 // Package is a set of written files; the first is the main one.
 type Package struct {
@@ -59,7 +88,15 @@ type Package struct {
 
 // Say records a change once.
 func (p *Package) Say(about Topic, what, why string) {
-	c := Change{about, what, why}
+	p.say(Change{About: about, What: what, Why: why})
+}
+
+// SayOf records a change once that makes a property of a thing arrive otherwise.
+func (p *Package) SayOf(about Topic, property Property, of, what, why string) {
+	p.say(Change{about, what, why, property, of})
+}
+
+func (p *Package) say(c Change) {
 	if p.said == nil {
 		p.said = map[Change]bool{}
 	}

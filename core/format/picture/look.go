@@ -69,6 +69,20 @@ func Full(data []byte, c scene.Channel) bool {
 	return full
 }
 
+// GreyAs tells whether a channel of a picture has what its luminance has, in every pixel that is looked at: then it
+// need not be named. A reader that knows no channels sees the same.
+func GreyAs(data []byte, c scene.Channel) bool {
+	img, err := decode(data)
+	if err != nil || c == scene.Whole {
+		return false
+	}
+	same := true
+	each(img, func(r, g, b, a float64) {
+		same = same && math.Abs([...]float64{0, r, g, b, a}[c]-(0.2126*r+0.7152*g+0.0722*b)) < 1.5/255
+	})
+	return same
+}
+
 // each calls f with the parts, from 0 to 1 and not multiplied by alpha, of a grid of pixels.
 func each(img image.Image, f func(r, g, b, a float64)) {
 	box := img.Bounds()
