@@ -1,7 +1,7 @@
 # Yarvek. Needs Go, git and make; `make test` installs Chromium by itself.
 GO ?= go
 
-.PHONY: demo build test race bench fuzz soak screenshots
+.PHONY: demo build test race bench fuzz soak trial-windows screenshots
 
 demo: build ## builds and starts Yarvek with the demo kit
 	./bin/yarvek demo
@@ -11,8 +11,10 @@ build:
 
 test: ## everything: format, vet, staticcheck, unit, browser and interop tests
 	tools/need-chromium.sh
-	@fmt=$$(gofmt -l cmd core internal e2e); if [ -n "$$fmt" ]; then echo "not formatted by gofmt:"; echo "$$fmt"; exit 1; fi
+	@fmt=$$(gofmt -l cmd core internal e2e soak); if [ -n "$$fmt" ]; then echo "not formatted by gofmt:"; echo "$$fmt"; exit 1; fi
 	$(GO) vet ./...
+	GOOS=windows $(GO) vet ./...
+	GOOS=darwin $(GO) vet ./...
 	$(GO) tool staticcheck ./...
 	$(GO) test -timeout 10m ./...
 
@@ -36,6 +38,9 @@ fuzz: ## a million executions of each reader
 
 soak: ## the long trials that docs/reliability.md quotes: heavy files, kills, faults of the disk, load
 	YARVEK_SOAK=1 $(GO) test -v -count 1 -timeout 40m ./soak
+
+trial-windows: ## the Windows program under Wine: a walk, kills, a second start
+	GO=$(GO) tools/trial-windows.sh
 
 screenshots: ## renews docs/screenshots from the demo kit
 	YARVEK_SCREENSHOTS=$(CURDIR)/docs/screenshots $(GO) test -count 1 -run TestScreenshots ./e2e

@@ -36,6 +36,7 @@ var layers = [][]string{
 	{"core/station/"},
 	{"core/prep"},
 	{"core/compare", "core/deliver", "core/inspect", "core/prep/preptest"},
+	{"internal/disk"},
 	{"internal/store", "internal/draft"},
 	{"internal/work"},
 	{"internal/show", "internal/demo"},

@@ -28,6 +28,9 @@ import (
 // binary is the real program, built once.
 var binary string
 
+// wine is whether the program is built for Windows and runs under Wine, which tools/trial-windows.sh prepares.
+var wine = os.Getenv("YARVEK_WINE") != ""
+
 // TestMain builds the program, or skips everything unless the trials are asked for.
 func TestMain(m *testing.M) {
 	if os.Getenv("YARVEK_SOAK") == "" {
@@ -39,12 +42,24 @@ func TestMain(m *testing.M) {
 		panic(err)
 	}
 	binary = filepath.Join(dir, "yarvek")
-	if out, err := exec.Command("go", "build", "-o", binary, "yarvek/cmd/yarvek").CombinedOutput(); err != nil {
+	build := exec.Command("go", "build", "-o", binary, "yarvek/cmd/yarvek")
+	if wine {
+		build.Env = append(os.Environ(), "GOOS=windows", "GOARCH=amd64", "CGO_ENABLED=0")
+	}
+	if out, err := build.CombinedOutput(); err != nil {
 		panic(string(out))
 	}
 	code := m.Run()
 	_ = os.RemoveAll(dir)
 	os.Exit(code)
+}
+
+// program is a command of the program over a data folder.
+func program(data string, args ...string) *exec.Cmd {
+	if wine {
+		return exec.Command("wine", append(append([]string{binary}, args...), "--data", "Z:"+data)...)
+	}
+	return exec.Command(binary, append(args, "--data", data)...)
 }
 
 // server is a running program over a data folder.
@@ -61,7 +76,7 @@ func start(t *testing.T, data string, args ...string) *server {
 	if len(args) == 0 {
 		args = []string{"serve"}
 	}
-	s := &server{cmd: exec.Command(binary, append(args, "--data", data, "--addr", "127.0.0.1:0")...), log: new(bytes.Buffer),
+	s := &server{cmd: program(data, append(args, "--addr", "127.0.0.1:0")...), log: new(bytes.Buffer),
 		client: &http.Client{Timeout: 30 * time.Second}}
 	s.cmd.Stderr = s.log
 	out, err := s.cmd.StdoutPipe()

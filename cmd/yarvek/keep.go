@@ -11,6 +11,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"yarvek/core/figure"
+	"yarvek/internal/disk"
 	"yarvek/internal/store"
 )
 
@@ -85,7 +86,7 @@ func backupCommand() *cobra.Command {
 			if err = errors.Join(err, f.Close()); err != nil {
 				return err
 			}
-			if err := os.Rename(f.Name(), to); err != nil {
+			if err := disk.Replace(f.Name(), to); err != nil {
 				return err
 			}
 			fmt.Fprintf(c.OutOrStdout(), "wrote %s\n", to)

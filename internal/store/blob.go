@@ -10,6 +10,8 @@ import (
 	"path/filepath"
 	"sync"
 	"time"
+
+	"yarvek/internal/disk"
 )
 
 // ErrDamaged is given for a kept file whose bytes are not those it was kept with.
@@ -79,11 +81,10 @@ func (s *Store) PutBlob(r io.Reader) (sha string, size int64, err error) {
 	if err = os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
 		return "", 0, err
 	}
-	if err = os.Rename(f.Name(), path); err != nil {
+	if err = disk.Replace(f.Name(), path); err != nil {
 		return "", 0, err
 	}
-	err = errors.Join(syncDir(filepath.Dir(path)), syncDir(filepath.Join(s.dir, "blobs")))
-	return sha, size, err
+	return sha, size, nil
 }
 
 // whole tells whether the blob lies there with its own bytes.
@@ -94,16 +95,6 @@ func (s *Store) whole(sha string) bool {
 	}
 	_ = f.Close()
 	return true
-}
-
-// syncDir makes a rename within the folder last through a power cut.
-func syncDir(dir string) error {
-	d, err := os.Open(dir)
-	if err != nil {
-		return err
-	}
-	defer d.Close()
-	return d.Sync()
 }
 
 // blobPath is where a blob lies; sha must have been checked to be one.

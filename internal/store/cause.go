@@ -2,11 +2,11 @@ package store
 
 import (
 	"errors"
-	"io/fs"
-	"syscall"
 
 	"modernc.org/sqlite"
 	sqlite3 "modernc.org/sqlite/lib"
+
+	"yarvek/internal/disk"
 )
 
 // Cause is why the data folder did not do what it was asked, as far as somebody who
@@ -38,12 +38,12 @@ func CauseOf(err error) Cause {
 		}
 		return Unknown
 	}
-	switch {
-	case errors.Is(err, syscall.ENOSPC), errors.Is(err, syscall.EDQUOT):
+	switch disk.CauseOf(err) {
+	case disk.Full:
 		return Full
-	case errors.Is(err, fs.ErrPermission), errors.Is(err, syscall.EROFS):
+	case disk.ReadOnly:
 		return ReadOnly
-	case errors.Is(err, syscall.EIO):
+	case disk.Broken:
 		return Harmed
 	}
 	return Unknown

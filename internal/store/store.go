@@ -13,6 +13,7 @@ import (
 	"fmt"
 	"io"
 	"io/fs"
+	"net/url"
 	"os"
 	"path/filepath"
 	"time"
@@ -21,6 +22,7 @@ import (
 	_ "modernc.org/sqlite" // registers the driver
 
 	"yarvek/core/target"
+	"yarvek/internal/disk"
 )
 
 //go:embed migrations/*.sql
@@ -56,8 +58,9 @@ func Open(dir string) (*Store, error) {
 	if err := os.MkdirAll(dir, 0o755); err != nil {
 		return nil, unopened(dir, err)
 	}
-	lock, err := lockFile(filepath.Join(dir, "lock"))
-	if errors.Is(err, ErrInUse) {
+	lock, err := disk.Lock(filepath.Join(dir, "lock"))
+	if errors.Is(err, disk.ErrInUse) {
+		err = ErrInUse
 		return nil, fmt.Errorf("%s: %w", dir, err)
 	}
 	if err != nil {
@@ -109,13 +112,23 @@ func open(dir string) (*Store, error) {
 
 // database opens a folder's, as every writer of it does.
 func database(dir string) (*sql.DB, error) {
-	dsn := "file:" + filepath.ToSlash(filepath.Join(dir, databaseName)) +
+	dsn := uri(filepath.Join(dir, databaseName)) +
 		"?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)&_pragma=busy_timeout(10000)&_txlock=immediate"
 	db, err := sql.Open("sqlite", dsn)
 	if err == nil {
 		db.SetMaxOpenConns(connections)
 	}
 	return db, err
+}
+
+// uri is a database's file as SQLite takes it (its URI filenames), whatever letters its path has; one with a drive
+// stands behind a slash.
+func uri(file string) string {
+	p := filepath.ToSlash(file)
+	if filepath.VolumeName(file) != "" && p[0] != '/' {
+		p = "/" + p
+	}
+	return "file:" + (&url.URL{Path: p}).EscapedPath()
 }
 
 // Close closes the database and lets go of the folder.

@@ -2,9 +2,13 @@ package store
 
 import (
 	"context"
+	"errors"
+	"io/fs"
 	"os"
 	"path/filepath"
 	"time"
+
+	"yarvek/internal/disk"
 )
 
 // orphanAge is how old a blob that no row names must be before it is swept. An upload
@@ -87,7 +91,10 @@ func (s *Store) Sweep(ctx context.Context, now time.Time) (Swept, error) {
 		if err != nil {
 			continue
 		}
-		if err := os.Rename(f, filepath.Join(day, filepath.Base(f))); err != nil {
+		if err := disk.Rename(f, filepath.Join(day, filepath.Base(f))); err != nil {
+			if errors.Is(err, fs.ErrPermission) && s.whole(filepath.Base(f)) {
+				continue // somebody reads it, on a system where that holds it: the next sweep comes
+			}
 			return out, err
 		}
 		out.Moved++
@@ -128,7 +135,7 @@ func (s *Store) untrash(sha string) error {
 	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
 		return err
 	}
-	return os.Rename(found[len(found)-1], path)
+	return disk.Rename(found[len(found)-1], path)
 }
 
 // named is the set of blobs that rows name.

@@ -166,7 +166,7 @@ func verifyBlob(dir, sha string) (int64, error) {
 // readOnly opens a database to look at it: nothing is written, and a server that holds
 // it goes on.
 func readOnly(file string) (*sql.DB, error) {
-	return sql.Open("sqlite", "file:"+filepath.ToSlash(file)+"?mode=ro&_pragma=busy_timeout(10000)")
+	return sql.Open("sqlite", uri(file)+"?mode=ro&_pragma=busy_timeout(10000)")
 }
 
 // databaseName is the database's file within the data folder.

@@ -15,6 +15,7 @@ import (
 	"time"
 
 	"yarvek/core/memo"
+	"yarvek/internal/disk"
 )
 
 // derivedVersion is the version of everything that is derived outside the stations,
@@ -176,7 +177,7 @@ func (d *Derived) name(from, name string, before int) bool {
 		_ = os.Remove(from)
 		return false
 	}
-	if err := os.Rename(from, filepath.Join(d.dir, name)); err != nil {
+	if err := disk.Rename(from, filepath.Join(d.dir, name)); err != nil {
 		_ = os.Remove(from)
 		d.log.Warn("derived data can't be kept", "error", err)
 		return false
