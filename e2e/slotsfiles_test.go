@@ -56,6 +56,8 @@ func gauges(t testing.TB) *scene.Scene {
 	s.Materials[0].Emissive, s.Materials[0].Metallic = [3]float64{1, 1, 1}, 1
 	paint(1, scene.UseBaseColor, "rim.png", 64, 64, color.NRGBA{20, 140, 130, 255})
 	paint(2, scene.UseBaseColor, "glass.png", 32, 32, color.NRGBA{30, 60, 200, 128})
+	s.Materials[2].Maps[scene.UseOpacity] = s.Materials[2].Maps[scene.UseBaseColor]
+	s.Materials[2].Maps[scene.UseOpacity].Channel = scene.Alpha
 	return s
 }
 

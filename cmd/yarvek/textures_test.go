@@ -65,7 +65,7 @@ func TestTexturesPutsPicturesRight(t *testing.T) {
 		said, err := run(t, texturesCommand(), in, "-o", out, "--max", "32", "--pot", "--green", "down")
 		require.NoError(t, err, said)
 		var got textured
-		require.NoError(t, json.Unmarshal([]byte(said), &got), said)
+		lastLine(t, said, &got)
 		require.Len(t, got.Pictures, 3)
 		for _, p := range got.Pictures {
 			img := decoded(t, filepath.Join(filepath.Dir(out), p.File))

@@ -360,12 +360,15 @@ func (c *Certificate) list(code, what string, property pack.Property, sent, got 
 		c.Rows = append(c.Rows, r)
 		return
 	}
+	// Something new is accepted only as the other name of something that is gone.
+	if len(came) > 0 {
+		property = pack.Name
+	}
 	var list []difference
 	for _, n := range gone {
 		list = append(list, difference{property, n, n})
 	}
-	// Something new is accepted only as the other name of something that is gone.
-	if property == pack.Name && len(came) == len(gone) && len(sent) == len(got) || len(came) == 0 {
+	if len(came) == 0 || len(came) == len(gone) && len(sent) == len(got) {
 		c.accept(&r, list)
 	}
 	c.Rows = append(c.Rows, r)

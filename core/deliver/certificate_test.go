@@ -172,6 +172,17 @@ func TestNoFalseAlarms(t *testing.T) {
 			s.Materials[1].AlphaMode = scene.Blend
 			s.Materials[1].Maps[scene.UseOpacity] = scene.Map{Texture: 4}
 		}, nil},
+		"a veil that fades by its value, with an alpha that does not count": {func(s *scene.Scene) {
+			s.Images = append(s.Images, plain(t, color.NRGBA{10, 100, 200, 100}, "veil.png"))
+			s.Textures = append(s.Textures, scene.Texture{Name: "veil.png", Image: 3, WrapU: scene.Repeat, WrapV: scene.Repeat})
+			m := &s.Materials[1]
+			m.AlphaMode, m.BaseColor[3] = scene.Blend, .5
+			m.Maps[scene.UseBaseColor] = scene.Map{Texture: 4}
+		}, nil},
+		"two nodes of one name": {func(s *scene.Scene) {
+			s.Nodes = append(s.Nodes, s.Nodes[0], s.Nodes[0])
+			s.Nodes[1].Mesh, s.Nodes[1].Kind, s.Nodes[2].Mesh, s.Nodes[2].Kind = -1, scene.KindEmpty, -1, scene.KindEmpty
+		}, nil},
 		"a node without a name":            {func(s *scene.Scene) { s.Nodes[0].Name = "" }, nil},
 		"an opaque colour with an opacity": {func(s *scene.Scene) { s.Materials[1].BaseColor[3] = .5 }, nil},
 		"a target that assumes what is written": {func(*scene.Scene) {}, func(t *target.Target) {

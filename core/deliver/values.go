@@ -33,10 +33,21 @@ func pairs(sent, got *scene.Scene) (list [][2]*scene.Material) {
 			}
 		}
 		if y != nil {
-			list = append(list, [2]*scene.Material{x, y})
+			list = append(list, [2]*scene.Material{shown(sent, x), shown(got, y)})
 		}
 	}
 	return list
+}
+
+// shown is a material without an opacity picture that is opaque all over, as a format adds and drops one.
+func shown(s *scene.Scene, m *scene.Material) *scene.Material {
+	o := m.Maps[scene.UseOpacity]
+	if m.AlphaMode == scene.Opaque || !o.Has() || !picture.Full(s.Images[s.Textures[o.Texture-1].Image].Data, o.Channel) {
+		return m
+	}
+	out := *m
+	out.Maps[scene.UseOpacity] = scene.Map{}
+	return &out
 }
 
 // valueNear is how far a value of a material may be off; numbers in text have digits enough.

@@ -163,7 +163,7 @@ func BySuffix(suffix string) (Format, error) {
 
 // Version is that of the readers: raise it when one of them reads the same file
 // otherwise, so that what was made of the old reading is not taken for the new.
-const Version = 9
+const Version = 10
 
 // IsMesh tells by its suffix whether a file is one that assets are made of.
 func IsMesh(name string) bool {

@@ -109,7 +109,7 @@ func (d Delivery) Assembled() *Scene {
 func (d Delivery) group() *Scene {
 	out := d.Scene.Clone()
 	out.Nodes, out.Meshes = nil, nil
-	g := Node{Name: d.Scene.Name, Kind: KindLOD, Parent: -1, Mesh: -1, Local: geom.Identity}
+	g := Node{Name: d.groupName(), Kind: KindLOD, Parent: -1, Mesh: -1, Local: geom.Identity}
 	for _, l := range d.LODs {
 		g.Thresholds = append(g.Thresholds, l.From)
 		g.Coverage = append(g.Coverage, l.Screen)
@@ -120,18 +120,16 @@ func (d Delivery) group() *Scene {
 	}
 	out.Nodes = append(out.Nodes, g)
 	add := func(s *Scene, name string) {
-		roots, root := 0, 0
-		for i, n := range s.Nodes {
+		roots := 0
+		for _, n := range s.Nodes {
 			if n.Parent < 0 {
-				roots, root = roots+1, i
+				roots++
 			}
 		}
 		parent := 0
 		if roots != 1 {
 			parent = len(out.Nodes)
 			out.Nodes = append(out.Nodes, Node{Name: name, Kind: KindEmpty, Parent: 0, Mesh: -1, Local: geom.Identity})
-		} else if out.Nodes[0].Name == "" {
-			out.Nodes[0].Name = s.Nodes[root].Name
 		}
 		node, mesh := len(out.Nodes), len(out.Meshes)
 		out.Meshes = append(out.Meshes, s.Meshes...)
@@ -147,11 +145,36 @@ func (d Delivery) group() *Scene {
 			out.Nodes = append(out.Nodes, n)
 		}
 	}
-	add(d.Scene, d.Scene.Name)
+	add(d.Scene, g.Name+" finest")
 	for _, l := range d.LODs {
 		add(l.Scene, l.Name)
 	}
 	return out
+}
+
+// groupName is the scene's name, told apart from the names of what hangs below: receivers
+// find what they look for by its name.
+func (d Delivery) groupName() string {
+	taken := map[string]bool{}
+	for _, n := range d.Scene.Nodes {
+		taken[n.Name] = true
+	}
+	for _, l := range d.LODs {
+		taken[l.Name] = true
+		for _, n := range l.Scene.Nodes {
+			taken[n.Name] = true
+		}
+	}
+	name := d.Scene.Name
+	if name == "" && len(d.Scene.Nodes) > 0 {
+		name = d.Scene.Nodes[0].Name
+	}
+	for k, first := 1, name; taken[name] || name == ""; k++ {
+		if name = first + " LODs"; k > 1 {
+			name = fmt.Sprintf("%s LODs %d", first, k)
+		}
+	}
+	return name
 }
 
 // vanishes is the share of the screen's height below which nothing is drawn.

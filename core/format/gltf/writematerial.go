@@ -113,12 +113,19 @@ func (w *writer) baseColor(m *scene.Material) (*textureInfo, error) {
 	base, opacity := m.Maps[scene.UseBaseColor], m.Maps[scene.UseOpacity]
 	joined := opacity.Has() && opacity.Texture == base.Texture && opacity.Channel == scene.Alpha
 	im := w.found(m, scene.UseOpacity)
+	b := w.found(m, scene.UseBaseColor)
 	if joined || im == nil {
-		return w.plain(m, scene.UseBaseColor), nil
+		if joined || b == nil || m.AlphaMode == scene.Opaque || picture.Full(b.Data, scene.Alpha) {
+			return w.plain(m, scene.UseBaseColor), nil
+		}
+		// Something is seen through it, but not by this picture's alpha, which glTF would take.
+		parts := [4]picture.Part{{Data: b.Data, Channel: scene.Red}, {Data: b.Data, Channel: scene.Green},
+			{Data: b.Data, Channel: scene.Blue}, {Value: 255}}
+		return w.composed(m, b.Name+" without alpha", base, parts, "nothing says that its alpha counts, and in glTF it would")
 	}
 	parts := [4]picture.Part{{Value: 255}, {Value: 255}, {Value: 255}, {Data: im.Data, Channel: opacity.Channel}}
 	name, from := im.Name, opacity
-	if b := w.found(m, scene.UseBaseColor); b != nil {
+	if b != nil {
 		for i, c := range []scene.Channel{scene.Red, scene.Green, scene.Blue} {
 			parts[i] = picture.Part{Data: b.Data, Channel: c}
 		}
@@ -171,7 +178,7 @@ func (w *writer) composed(m *scene.Material, name string, from scene.Map, parts 
 		w.out.Say(pack.Textures, fmt.Sprintf("a texture of “%s”", m.Name), err.Error())
 		return nil, nil
 	}
-	w.out.Say(pack.Textures, fmt.Sprintf("textures of “%s” were joined as “%s”", m.Name, name), why)
+	w.out.Say(pack.Textures, fmt.Sprintf("textures of “%s” were put together anew as “%s”", m.Name, name), why)
 	return w.placed(w.texture(w.s.Textures[from.Texture-1], k, from.UVSet), from.Place), nil
 }
 
