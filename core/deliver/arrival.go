@@ -186,11 +186,10 @@ func slotNames(s *scene.Scene) []string {
 
 // sets compares the UV sets that corners use, mesh by mesh.
 func (c *Certificate) sets(sent, got *scene.Scene) {
-	a, b := placers(sent), placers(got)
-	if len(a) != len(b) {
+	a, b, _, ok := paired(sent, got)
+	if !ok {
 		return // Parts says so already
 	}
-	b = matched(sent, a, got, b)
 	used := func(m *scene.Mesh) (n int) {
 		for _, u := range m.UVs {
 			if slices.ContainsFunc(u.Index, func(i int32) bool { return i >= 0 }) {
@@ -222,6 +221,7 @@ func (c *Certificate) overlooked(declared geom.Basis) {
 		r.Arrived, r.Equal = "mirrored", false
 		r.Why = "the file declares a left-handed third axis; a receiver that honours it has the asset as it is. For all others send it " +
 			"right-handed"
+		r.Accepted = []string{"how it stands where the declared handedness is overlooked: this form of the format was chosen for a receiver that honours it"}
 	}
 	c.Rows = append(c.Rows, r)
 }
@@ -271,46 +271,6 @@ func corner(b geom.Box, t target.Target) string {
 	return fmt.Sprintf("%s, %s, %s %s", figure.In(at[0], t.Unit), figure.In(at[1], t.Unit), figure.In(at[2], t.Unit), t.Unit.Symbol)
 }
 
-// places compares where each part stands: its world box, part by part.
-func (c *Certificate) places(sent, got *scene.Scene) {
-	a, b := partBoxes(sent), partBoxes(got)
-	if len(a) != len(b) {
-		return // Parts says so already
-	}
-	tol := tolerance(sent.Bounds())
-	off := 0
-	for i := range a {
-		if !a[i].Min.Near(b[i].Min, tol) || !a[i].Max.Near(b[i].Max, tol) {
-			off++
-		}
-	}
-	c.Rows = append(c.Rows, Row{Code: "places", What: "Parts in place", Sent: fmt.Sprintf("%d of %d", len(a), len(a)),
-		Arrived: fmt.Sprintf("%d of %d", len(a)-off, len(a)), Equal: off == 0})
-}
-
-// partBoxes are the boxes of the nodes that place a mesh, in their order.
-func partBoxes(s *scene.Scene) []geom.Box {
-	var list []geom.Box
-	boxes := s.NodeBounds()
-	for i, n := range s.Nodes {
-		if n.Mesh >= 0 {
-			list = append(list, boxes[i])
-		}
-	}
-	return list
-}
-
-// partNames are the names of the nodes that place a mesh, in their order.
-func partNames(s *scene.Scene) []string {
-	var names []string
-	for _, n := range s.Nodes {
-		if n.Mesh >= 0 {
-			names = append(names, n.Name)
-		}
-	}
-	return names
-}
-
 // pictureOf is the number of a map's picture, -1 of none.
 func pictureOf(s *scene.Scene, m scene.Map) int {
 	if !m.Has() {
@@ -347,16 +307,12 @@ func (c *Certificate) list(code, what string, property pack.Property, sent, got 
 	gone, came := only(sent, got), only(got, sent)
 	r.Sent += few3(gone)
 	r.Arrived += few3(came)
-	if len(gone)+len(came) == 0 { // the same names, in another order or another number of times
+	if len(gone)+len(came) == 0 { // the same names in another order
 		i := 0
-		for i < min(len(sent), len(got)) && sent[i] == got[i] {
+		for sent[i] == got[i] {
 			i++
 		}
-		if len(sent) == len(got) {
-			r.Arrived += fmt.Sprintf(" (in another order: the first that differs is “%s”, sent as “%s”)", got[i], sent[i])
-		} else {
-			r.Arrived += " (some as often as they were not sent)"
-		}
+		r.Arrived += fmt.Sprintf(" (in another order: the first that differs is “%s”, sent as “%s”)", got[i], sent[i])
 		c.Rows = append(c.Rows, r)
 		return
 	}
@@ -374,14 +330,14 @@ func (c *Certificate) list(code, what string, property pack.Property, sent, got 
 	c.Rows = append(c.Rows, r)
 }
 
-// only names what is in a and not in b.
+// only names what is in a and not in b, as many times as it is missing there.
 func only(a, b []string) (names []string) {
-	there := make(map[string]bool, len(b))
+	there := make(map[string]int, len(b))
 	for _, n := range b {
-		there[n] = true
+		there[n]++
 	}
 	for _, n := range a {
-		if !there[n] {
+		if there[n]--; there[n] < 0 {
 			names = append(names, n)
 		}
 	}

@@ -42,11 +42,14 @@ func (c *Certificate) corners(ctx context.Context, sent, got *scene.Scene, f for
 		to := geom.Linear(t.Basis.To(at))
 		sent, got = sent.CarriedIn(ctx, to), got.CarriedIn(ctx, to)
 	}
-	a, b := placers(sent), placers(got)
-	if len(a) != len(b) {
+	meshes := colored(sent)
+	if sent.Shears() { // which is written as it stands, and cut as it stands
+		sent = sent.Flattened()
+	}
+	a, b, _, ok := paired(sent, got)
+	if !ok {
 		return nil // Parts says so already
 	}
-	b = matched(sent, a, got, b)
 	o := &off{}
 	tol := tolerance(sent.Bounds())
 	wa, wb := sent.Worlds(), got.Worlds()
@@ -70,8 +73,8 @@ func (c *Certificate) corners(ctx context.Context, sent, got *scene.Scene, f for
 		r.Arrived = o.words()
 	}
 	c.Rows = append(c.Rows, r)
-	if n := colored(sent); n > 0 {
-		c.differences("fading", "Opacity of corner colours", n, "mesh", "meshes", o.faded)
+	if meshes > 0 {
+		c.differences("fading", "Opacity of corner colours", meshes, "mesh", "meshes", o.faded)
 	}
 	return nil
 }
@@ -106,36 +109,6 @@ func (o *off) words() string {
 		list = append(list, figure.Plural(o.apart, "part has", "parts have")+" other faces")
 	}
 	return strings.Join(list, "; ")
-}
-
-// placers are the nodes that place a mesh, in their order.
-func placers(s *scene.Scene) []int {
-	var list []int
-	for i, n := range s.Nodes {
-		if n.Mesh >= 0 {
-			list = append(list, i)
-		}
-	}
-	return list
-}
-
-// matched are the nodes got in the order of those that were sent: by their names where
-// these tell them apart, since a format may list a tree in another order; else as they come.
-func matched(sent *scene.Scene, a []int, got *scene.Scene, b []int) []int {
-	by := map[string]int{}
-	for _, k := range b {
-		by[got.Nodes[k].Name] = k
-	}
-	list := make([]int, 0, len(b))
-	for _, i := range a {
-		k, ok := by[sent.Nodes[i].Name]
-		if !ok {
-			return b
-		}
-		delete(by, sent.Nodes[i].Name)
-		list = append(list, k)
-	}
-	return list
 }
 
 // placed is a mesh where it stands, with the order its faces are compared in.

@@ -17,9 +17,8 @@ import (
 func Write(ctx context.Context, s *scene.Scene, opt pack.Options) (*pack.Package, error) {
 	w := &writer{ctx: ctx, opt: opt, next: 1_000_000}
 	if s.Shears() {
+		w.out.SayFlattened(s, "FBX")
 		s = s.Flattened()
-		w.out.Say(pack.Nodes, "the tree of nodes and its instances",
-			"a node shears, which FBX nodes can't; every point was written where it stands")
 	}
 	w.s = s.Carried(geom.Linear(s.Basis.To(opt.Basis).Scaled(1 / opt.UnitMetres)))
 	w.objects = rec("Objects")

@@ -21,9 +21,9 @@ import (
 // buffer and pictures beside it. Basis and unit are those the format fixes,
 // whatever opt says. Polygons become triangles. The error is ctx's when it ended.
 func Write(ctx context.Context, s *scene.Scene, opt pack.Options) (*pack.Package, error) {
-	shears := s.Shears()
-	if shears {
-		s = s.Flattened()
+	was := s
+	if was.Shears() {
+		s = was.Flattened()
 	}
 	w := &writer{ctx: ctx, s: s.Carried(geom.Linear(s.Basis.To(geom.GLTF))), opt: opt}
 	w.doc.Asset = asset{Version: "2.0", Generator: "Yarvek"}
@@ -34,9 +34,8 @@ func Write(ctx context.Context, s *scene.Scene, opt pack.Options) (*pack.Package
 		return nil, ctx.Err()
 	}
 	w.nodes()
-	if shears {
-		w.out.Say(pack.Nodes, "the tree of nodes and its instances",
-			"a node shears, which glTF nodes can't; every point was written where it stands")
+	if was.Shears() {
+		w.out.SayFlattened(was, "glTF")
 	}
 	return w.finish()
 }

@@ -40,22 +40,23 @@ func Write(ctx context.Context, s *scene.Scene, opt pack.Options) (*pack.Package
 
 // writer makes OBJ and MTL of a scene.
 type writer struct {
-	ctx    context.Context
-	s      *scene.Scene
-	opt    pack.Options
-	out    pack.Package
-	images []bundle.File
-	path   []string // of each image, "" when there is none to refer to
-	slot   []string // the name each material is written with
-	object []string // and each node
-	begun  bool     // a material is in use
-	bare   bool     // faces have had to be given plainName
-	leaves map[int]bool
+	ctx     context.Context
+	s       *scene.Scene
+	opt     pack.Options
+	out     pack.Package
+	images  []bundle.File
+	path    []string // of each image, "" when there is none to refer to
+	slot    []string // the name each material is written with
+	object  []string // and each node
+	anySlot bool     // a face has a material
+	bare    bool     // faces have had to be given plainName
+	leaves  map[int]bool
 }
 
 // changes lists what OBJ can't say.
 func (w *writer) changes(s *scene.Scene) {
 	say := w.out.Say
+	w.anySlot = slices.ContainsFunc(s.UsedMaterials(), func(k int) bool { return k >= 0 })
 	uses := map[int]int{}
 	for _, n := range s.Nodes {
 		if n.Hidden && n.Mesh >= 0 {
@@ -307,12 +308,13 @@ func (w *writer) faces(b []byte, m *scene.Mesh, uv scene.UVSet, v, vt, vn int) [
 		if k := m.Material(f); k != material {
 			material = k
 			if k >= 0 {
-				b, w.begun = append(append(append(b, "usemtl "...), w.slot[k]...), '\n'), true
-			} else if w.begun {
-				// Once a material is in use no statement takes it back.
+				b = append(append(append(b, "usemtl "...), w.slot[k]...), '\n')
+			} else if w.anySlot {
+				// Once a material is in use no statement takes it back, and readers give the one that comes first to
+				// the faces of its object before it, too.
 				b, w.bare = append(b, "usemtl "+plainName+"\n"...), true
 				w.out.Say(pack.Materials, "faces without a material got the material “"+plainName+"”",
-					"OBJ can't return to none once a material is in use")
+					"readers give them a material that comes before or behind them")
 			}
 		}
 		if m.Smooth != nil && int64(m.Smooth[f]) != smooth {

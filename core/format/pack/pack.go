@@ -106,6 +106,18 @@ func (p *Package) say(c Change) {
 	}
 }
 
+// SayFlattened records what is lost of a tree that was written flat because a node shears:
+// how nodes hang together, and those that place nothing.
+func (p *Package) SayFlattened(s *scene.Scene, format string) {
+	why := "a node shears, which " + format + " nodes can't; every point was written where it stands"
+	p.Say(Nodes, "the tree of nodes and its instances", why)
+	for _, n := range s.Nodes {
+		if n.Mesh < 0 && n.Kind == scene.KindEmpty {
+			p.SayOf(Nodes, Empty, n.Name, fmt.Sprintf("node “%s”, which places nothing", n.Name), why)
+		}
+	}
+}
+
 // Names hands out file names that are safe and differ from one another.
 type Names struct {
 	used map[string]bool
