@@ -1,7 +1,7 @@
 # Yarvek. Needs Go, git and make; `make test` installs Chromium by itself.
 GO ?= go
 
-.PHONY: demo build test race bench fuzz soak trial-windows screenshots
+.PHONY: demo build test race bench fuzz soak trial trial-windows screenshots
 
 demo: build ## builds and starts Yarvek with the demo kit
 	./bin/yarvek demo
@@ -38,6 +38,10 @@ fuzz: ## a million executions of each reader
 
 soak: ## the long trials that docs/reliability.md quotes: heavy files, kills, faults of the disk, load
 	YARVEK_SOAK=1 $(GO) test -v -count 1 -timeout 40m ./soak
+
+trial: ## a thousand exports, half with a fault, judged by independent loaders beside the certificate
+	tools/need-chromium.sh
+	YARVEK_TRIAL=1000 $(GO) test -v -count 1 -timeout 30m -run TestCertificatesAgainstLoaders ./e2e
 
 trial-windows: ## the Windows program under Wine: a walk, kills, a second start
 	GO=$(GO) tools/trial-windows.sh

@@ -110,9 +110,9 @@ func Check(ctx context.Context, d scene.Delivery, p *pack.Package, f format.Form
 	if a, b := hiddenNames(sent), hiddenNames(got); len(a)+len(b) > 0 {
 		c.list("hidden", "Hidden nodes", pack.Hidden, a, b)
 	}
-	c.list("slots", "Slots", pack.Name, slotNames(own), slotNames(arrived))
+	c.list("slots", "Slots", pack.Name, slotNames(own), slotNames(inOrder(own, arrived)))
 	c.sets(sent, got)
-	list := pairs(sent, got)
+	list := pairs(sent, inOrder(sent, got))
 	c.values(list)
 	c.pictures(ctx, sent, got, list)
 	if err := c.corners(ctx, sent, got, f, t); err != nil {

@@ -124,6 +124,23 @@ func paired(sent, got *scene.Scene) (a, b []int, off int, ok bool) {
 	return a, b, off, true
 }
 
+// inOrder is what arrived with its parts in the order they were sent in, for what is told by the
+// order of its first use.
+func inOrder(sent, got *scene.Scene) *scene.Scene {
+	_, b, _, ok := paired(sent, got)
+	if !ok {
+		return got
+	}
+	out := *got
+	out.Nodes = nil
+	for _, k := range b {
+		n := got.Nodes[k]
+		n.Parent = -1
+		out.Nodes = append(out.Nodes, n)
+	}
+	return &out
+}
+
 // places tells how many parts stand where they were sent; formats write trees in an order of
 // their own.
 func (c *Certificate) places(sent, got *scene.Scene) {
