@@ -170,8 +170,8 @@ func TestTheTableOfFormatsIsTrue(t *testing.T) {
 		"vertex colours": func(s *scene.Scene) bool {
 			return m(s).Colors.Has() && math.Abs(float64(m(s).Colors.Values[0][0])-.5) < 1e-7
 		},
-		"opacity of vertex colours": func(s *scene.Scene) bool { return m(s).Colors.Has() && m(s).Colors.Values[0][3] == .25 },
-		"unused slots":              func(s *scene.Scene) bool { return len(s.UnusedMaterials()) == 1 },
+		"opacity of vertex colours":                                    func(s *scene.Scene) bool { return m(s).Colors.Has() && m(s).Colors.Values[0][3] == .25 },
+		"materials no face uses, unless they are left behind at Slots": func(s *scene.Scene) bool { return len(s.UnusedMaterials()) == 1 },
 		"base colour, metallic, roughness, emissive, opacity": func(s *scene.Scene) bool {
 			p := paint(s)
 			near := func(want, got []float64) bool {

@@ -402,7 +402,7 @@ func (j judge) unused() {
 	}
 	if len(names) > 0 {
 		j.say(finding.Note, "unused", figure.Plural(len(names), "material", "materials")+" no face uses",
-			station.Some(names)+". They don't leave in FBX and OBJ, and cost nothing; in glTF they stand in the file.",
+			station.Some(names)+". They leave in every format, where no mesh has them; what their pictures take leaves with them.",
 			j.with("Leave them behind", "They are in no file then.", func(d *Decisions) { d.Drop = true }))
 	}
 	if len(j.Orphans) > 0 {
