@@ -80,7 +80,7 @@ func solidWords(list []solidRow) string {
 	}
 	var words []string
 	for _, k := range order {
-		words = append(words, fmt.Sprintf("%d %s of %s", count[k], k.kind, k.mesh))
+		words = append(words, strings.TrimPrefix(fmt.Sprintf("%d × %s of %s", count[k], k.kind, k.mesh), "1 × "))
 	}
 	return strings.Join(words[:min(len(words), 4)], ", ") + map[bool]string{true: fmt.Sprintf(" and %d more", len(words)-4)}[len(words) > 4]
 }

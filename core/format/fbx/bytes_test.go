@@ -174,3 +174,30 @@ func TestOnlyPicturesInUseLeave(t *testing.T) {
 		assert.Regexp(t, `ObjectType: "`+kind+`" \{\s*Count: \d+\s*PropertyTemplate: "Fbx`, doc)
 	}
 }
+
+// Receivers find models and geometries by their names: each model has one of its own, which
+// the packing list tells where it was changed, no geometry is without one, and a LOD that is
+// gone leaves no empty model. "post 2" is taken, so that the second "post" is the third.
+func TestModelsAndGeometriesHaveNames(t *testing.T) {
+	s := shape.Scene("s", []scene.Material{scene.NewMaterial("tar")}, new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh(""))
+	n := s.Nodes[0]
+	s.Nodes = nil
+	for _, name := range []string{"post", "post 2", "post"} {
+		n.Name = name
+		s.Nodes = append(s.Nodes, n)
+	}
+	p, err := fbx.Write(context.Background(), s, pack.Options{Name: "a", Basis: geom.GLTF, UnitMetres: 1, Text: true})
+	require.NoError(t, err)
+	doc := string(p.Files[0].Data)
+	names := func(kind string) (list []string) {
+		for _, m := range regexp.MustCompile(`\n\t`+kind+`: \d+, "`+kind+`::([^"]*)"`).FindAllStringSubmatch(doc, -1) {
+			list = append(list, m[1])
+		}
+		return list
+	}
+	assert.Equal(t, []string{"post", "post 2", "post 3"}, names("Model"))
+	assert.Equal(t, []string{"post"}, names("Geometry"))
+	require.Len(t, p.Changes, 1)
+	assert.Equal(t, "the name of “post” became “post 3”", p.Changes[0].What)
+	assert.Equal(t, []string{string(pack.Name), "post"}, []string{string(p.Changes[0].Property), p.Changes[0].Of})
+}

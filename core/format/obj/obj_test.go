@@ -25,6 +25,7 @@ import (
 	"yarvek/core/format/pack"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
+	"yarvek/core/shape"
 )
 
 func read(t testing.TB, files ...string) (*scene.Scene, []finding.Finding, error) {
@@ -513,5 +514,29 @@ func TestBumpIsLookedAt(t *testing.T) {
 		}
 		assert.Equal(t, c.normal, strings.Contains(mtl, "\nnorm "), name)
 		assert.Equal(t, c.height, strings.Contains(mtl, "\nmap_Bump "), name)
+	}
+}
+
+// Options that common loaders stumble over are written only where the look hangs on them: a
+// channel of a grey picture needs no name, one of a coloured picture does.
+func TestAChannelIsNamedWhereItMatters(t *testing.T) {
+	for name, c := range map[string]struct {
+		color color.NRGBA
+		want  string
+	}{"grey": {color.NRGBA{90, 90, 90, 255}, "r.png"}, "coloured": {color.NRGBA{255, 90, 0, 255}, "-imfchan g r.png"}} {
+		img := image.NewNRGBA(image.Rect(0, 0, 4, 4))
+		for i := range 16 {
+			img.SetNRGBA(i%4, i/4, c.color)
+		}
+		var b bytes.Buffer
+		require.NoError(t, png.Encode(&b, img))
+		m := scene.NewMaterial("tar")
+		m.Maps[scene.UseRoughness] = scene.Map{Texture: 1, Channel: scene.Green}
+		s := shape.Scene("s", []scene.Material{m}, new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box"))
+		s.Images = []scene.Image{{Name: "r.png", MIME: "image/png", Data: b.Bytes(), Width: 4, Height: 4}}
+		s.Textures = []scene.Texture{{Image: 0, WrapU: scene.Repeat, WrapV: scene.Repeat}}
+		p, err := Write(context.Background(), s, pack.Options{Name: "a", Basis: geom.GLTF, UnitMetres: 1})
+		require.NoError(t, err)
+		assert.Equal(t, []string{c.want}, beginning(p.Files[1].Data, "map_Pr"), name)
 	}
 }
