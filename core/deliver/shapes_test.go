@@ -69,7 +69,7 @@ func TestCollisionArrives(t *testing.T) {
 				default:
 					require.NotNil(t, row, where)
 					assert.True(t, row.Equal, "%s: %+v", where, row)
-					assert.Equal(t, "2 box of "+mesh+", 1 hull of "+mesh, row.Arrived, where)
+					assert.Equal(t, "2 × box of "+mesh+", hull of "+mesh, row.Arrived, where)
 					for _, name := range []string{mesh + " solid box 01", mesh + " solid box 02", mesh + " solid hull 01"} {
 						found := false
 						for _, file := range p.Package.Files {
