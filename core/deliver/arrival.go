@@ -221,7 +221,8 @@ func (c *Certificate) overlooked(declared geom.Basis) {
 		r.Arrived, r.Equal = "mirrored", false
 		r.Why = "the file declares a left-handed third axis; a receiver that honours it has the asset as it is. For all others send it " +
 			"right-handed"
-		r.Accepted = []string{"how it stands where the declared handedness is overlooked: this form of the format was chosen for a receiver that honours it"}
+		r.Accepted = []string{"how it stands where the declared handedness is overlooked: this form of the format was chosen " +
+			"for a receiver that honours it"}
 	}
 	c.Rows = append(c.Rows, r)
 }

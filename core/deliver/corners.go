@@ -208,7 +208,8 @@ func (o *off) compare(ctx context.Context, a, b placed, name string, tol float64
 				}
 				if there && math.Abs(float64(x[3]-y[3])) > colorNear && !faded {
 					faded = true
-					o.faded = append(o.faded, difference{pack.CornerFade, a.m.Name, fmt.Sprintf("corners of “%s” let other light through", name)})
+					o.faded = append(o.faded, difference{pack.CornerFade, a.m.Name,
+						fmt.Sprintf("corners of “%s” let other light through", name)})
 				}
 			}
 			if slot {

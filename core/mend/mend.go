@@ -97,9 +97,10 @@ func Faces(m *scene.Mesh, list []int32) *scene.Mesh {
 	return b.mesh(m.Points)
 }
 
-// Weld joins points within tol of one another, and those at one place ([topo.OnePlace]) in any case, each with the first of its place, and drops what
-// faces become lines by it. Seams stay: texture coordinates and normals belong to corners. When
-// ctx ends it returns early, and what it returns means nothing.
+// Weld joins points within tol of one another, and those at one place ([topo.OnePlace]) in any
+// case, each with the first of its place, and drops what faces become lines by it. Seams stay:
+// texture coordinates and normals belong to corners. When ctx ends it returns early, and what it
+// returns means nothing.
 func Weld(ctx context.Context, m *scene.Mesh, tol float64) (out *scene.Mesh, joined, gone int) {
 	return onto(m, topo.Places(ctx, m.Points, max(tol, topo.OnePlace(m.Points))))
 }

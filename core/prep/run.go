@@ -226,7 +226,9 @@ func Run(ctx context.Context, in Input, p Prep, m *Memo) (*Result, error) {
 
 	kept, keptKey := w.scene, w.key
 	_, shapes := step(w, "shapes", none{}, func(context.Context, none) (*scene.Scene, string) { return nil, kept.ShapeSum() })
-	_, flats := step(w, "flats", none{}, func(ctx context.Context, _ none) (*scene.Scene, axes.Flats) { return nil, axes.FlatsOf(ctx, kept) })
+	_, flats := step(w, "flats", none{}, func(ctx context.Context, _ none) (*scene.Scene, axes.Flats) {
+		return nil, axes.FlatsOf(ctx, kept)
+	})
 	stand := geom.Identity3
 	if w.err == nil {
 		stand = axes.Stand(kept.Basis, p.Axes, geom.GLTF)

@@ -87,7 +87,9 @@ func (t *tail) slots() {
 		light = &slots.LightMade{}
 	}
 	if d.Light.Size == 0 && t.in.Target.Needs.Lightmap {
-		_, set := step(t.walk, "fit set", none{}, func(ctx context.Context, _ none) (*scene.Scene, int) { return nil, slots.FitSet(ctx, before) })
+		_, set := step(t.walk, "fit set", none{}, func(ctx context.Context, _ none) (*scene.Scene, int) {
+			return nil, slots.FitSet(ctx, before)
+		})
 		by.Bare = set < 0
 	}
 	r.Slots = slots.Run(d, plan, slots.Made{Scene: t.scene, Images: got.Images, Why: made.why, Light: *light}, by)

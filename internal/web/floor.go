@@ -35,7 +35,8 @@ func (p floorPage) Sentence() template.HTML {
 	strong := func(s string) string { return "<strong>" + template.HTMLEscapeString(s) + "</strong>" }
 	if o.Walked != nil {
 		return template.HTML("Somebody who walked at it " + strong(show.Walked(o)) + ". Steps of up to " +
-			strong(figure.Length(o.Trial.Step)) + " are climbed, and slopes of up to " + strong(figure.Significant(o.Trial.Slope, 3)+"°") + ".")
+			strong(figure.Length(o.Trial.Step)) + " are climbed, and slopes of up to " +
+			strong(figure.Significant(o.Trial.Slope, 3)+"°") + ".")
 	}
 	s := "It " + strong(show.Ended(o))
 	if o.Rested {

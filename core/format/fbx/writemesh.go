@@ -314,7 +314,8 @@ func (w *writer) materials() {
 			rgb("DiffuseColor", shown(m.BaseColor[:3])), num("DiffuseFactor", 1),
 			rgb("EmissiveColor", shown(m.Emissive[:])), num("EmissiveFactor", m.Glow),
 			rgb("TransparentColor", []float64{1, 1, 1}), num("TransparencyFactor", 1-m.Opacity()), num("Opacity", m.Opacity()),
-			num("ShininessExponent", exponent(m.Roughness)), num("Shininess", exponent(m.Roughness)), rgb("SpecularColor", []float64{0.2, 0.2, 0.2}),
+			num("ShininessExponent", exponent(m.Roughness)), num("Shininess", exponent(m.Roughness)),
+			rgb("SpecularColor", []float64{0.2, 0.2, 0.2}),
 			num("SpecularFactor", 1-m.Roughness),
 			prop70(own+"base_color", "ColorRGB", "Color", "A+U", m.BaseColor[0], m.BaseColor[1], m.BaseColor[2]),
 			user("metallic", m.Metallic), user("roughness", m.Roughness), user("normal_scale", m.NormalScale),
@@ -411,7 +412,8 @@ func (w *writer) mapping(material int64, k int, use scene.Use, mp scene.Map) {
 	}
 	o, grow, ok := mp.Place.Below()
 	if !ok {
-		w.out.SayOf(pack.Textures, pack.Placing.By(use), m.Name, fmt.Sprintf("the turn of the %s texture of “%s”", use, m.Name), "only its scale and place are written")
+		w.out.SayOf(pack.Textures, pack.Placing.By(use), m.Name, fmt.Sprintf("the turn of the %s texture of “%s”", use, m.Name),
+			"only its scale and place are written")
 	}
 	w.objects.add(rec("Texture", id, name+"\x00\x01Texture", "").add(rec("Type", "TextureVideoClip"), rec("Version", int32(202)),
 		rec("TextureName", name+"\x00\x01Texture"),

@@ -66,7 +66,8 @@ func (w *writer) material(m *scene.Material) (material, error) {
 	}
 	out.Emissive = w.plain(m, scene.UseEmissive)
 	if m.Maps[scene.UseHeight].Has() {
-		w.out.SayOf(pack.Textures, pack.Texture.By(scene.UseHeight), m.Name, fmt.Sprintf("the height texture of “%s”", m.Name), "glTF has no place for it; a normal map made of it has one")
+		w.out.SayOf(pack.Textures, pack.Texture.By(scene.UseHeight), m.Name, fmt.Sprintf("the height texture of “%s”", m.Name),
+			"glTF has no place for it; a normal map made of it has one")
 	}
 	if m.Maps[scene.UseSpecular].Has() {
 		w.out.SayOf(pack.Textures, pack.Texture.By(scene.UseSpecular), m.Name, fmt.Sprintf("the specular texture of “%s”", m.Name),

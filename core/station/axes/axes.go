@@ -451,7 +451,8 @@ func (r *Report) long(ctx context.Context, s *scene.Scene, d Decisions, ask Ask)
 	why := ""
 	switch {
 	case broad.Ground > 1.25*narrow.Ground:
-		why = fmt.Sprintf("one end is broader: %s m² against %s m²", figure.Significant(broad.Ground, 2), figure.Significant(narrow.Ground, 2))
+		why = fmt.Sprintf("one end is broader: %s m² against %s m²", figure.Significant(broad.Ground, 2),
+			figure.Significant(narrow.Ground, 2))
 	case naming.Upright(s.Name):
 		why = fmt.Sprintf("“%s” is what upright things are called", s.Name)
 	default:

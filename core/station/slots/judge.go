@@ -567,7 +567,8 @@ func (j judge) sheetCosts(n int, l laid) {
 			j.with("No larger than what it replaces", "Pictures become as small as that takes.", func(d *Decisions) {
 				d.Sheets = slices.Clone(d.Sheets)
 				sh := &d.Sheets[l.of]
-				sh.AsIs, sh.Most = false, filter.PowerOfTwo(max(16, int(math.Sqrt(0.75*float64(l.was)/float64(max(1, l.roles))))), filter.Down)
+				side := math.Sqrt(0.75 * float64(l.was) / float64(max(1, l.roles)))
+				sh.AsIs, sh.Most = false, filter.PowerOfTwo(max(16, int(side)), filter.Down)
 			}))
 	}
 	calls, nodes := 0, map[int]bool{}
