@@ -66,6 +66,7 @@ func odd(n int) (string, *scene.Scene) {
 		{"sheared", func() { s.Nodes[0].Local.M[0][1] += 0.5 }},
 		{"flat in one way", func() { s.Nodes[0].Local.M[1][1] *= 1e-2 }},
 		{"hidden", func() { s.Nodes[0].Hidden = true }},
+		{"sheared and hidden", func() { s.Nodes[0].Local.M[0][1] += 0.5; s.Nodes[0].Hidden = true }},
 		{"one slot for all", func() { m.Slots, m.Slot = []int{0}, nil }},
 		{"faces without a slot", func() {
 			m.Slots = []int{-1, 0}
@@ -93,7 +94,7 @@ func odd(n int) (string, *scene.Scene) {
 	return list[n%len(list)].what, s
 }
 
-const odds = 21
+const odds = 22
 
 func moveUVs(m *scene.Mesh, by float64) {
 	for k := range m.UVs[0].Values {

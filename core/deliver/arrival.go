@@ -168,10 +168,12 @@ func alone(s *scene.Scene, d scene.Delivery) *scene.Scene {
 	return out
 }
 
-// hiddenNames are the nodes with a mesh that the file says are not to be seen, sorted.
+// hiddenNames are the nodes with a mesh that are not to be seen, by themselves or with what they
+// hang from, sorted.
 func hiddenNames(s *scene.Scene) (names []string) {
-	for _, n := range s.Nodes {
-		if n.Hidden && n.Mesh >= 0 {
+	hidden := s.Unseen()
+	for i, n := range s.Nodes {
+		if hidden[i] && n.Mesh >= 0 {
 			names = append(names, n.Name)
 		}
 	}

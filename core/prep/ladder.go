@@ -359,9 +359,9 @@ func placesOf(s *scene.Scene) *scene.Scene {
 	out.Nodes, out.Meshes = nil, nil
 	worlds := s.Worlds()
 	at := map[int]int{}
-	hidden := make([]bool, len(s.Nodes)) // by itself, or with what it hangs from
+	hidden := s.Unseen()
 	for i, n := range s.Nodes {
-		if hidden[i] = n.Hidden || n.Parent >= 0 && hidden[n.Parent]; n.Mesh < 0 || s.Meshes[n.Mesh].Faces() == 0 {
+		if n.Mesh < 0 || s.Meshes[n.Mesh].Faces() == 0 {
 			continue // nothing is left of it there
 		}
 		k, ok := at[n.Mesh]

@@ -13,13 +13,14 @@ import (
 func (s *Scene) Flattened() *Scene {
 	out := *s
 	out.Nodes, out.Meshes = nil, nil
+	hidden := s.Unseen()
 	for i, w := range s.Worlds() {
 		n := s.Nodes[i]
 		if n.Mesh < 0 {
 			continue
 		}
 		out.Nodes = append(out.Nodes, Node{Name: n.Name, Kind: KindMesh, Parent: -1, Mesh: len(out.Meshes), Local: geom.Identity,
-			Hidden: n.Hidden})
+			Hidden: hidden[i]})
 		out.Meshes = append(out.Meshes, s.Meshes[n.Mesh].Mapped(w))
 	}
 	return &out

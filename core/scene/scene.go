@@ -129,6 +129,15 @@ func (s *Scene) CountLeft(what string) int {
 	return n
 }
 
+// Unseen tells of each node whether it is hidden, by itself or with what it hangs from.
+func (s *Scene) Unseen() []bool {
+	out := make([]bool, len(s.Nodes))
+	for i, n := range s.Nodes {
+		out[i] = n.Hidden || n.Parent >= 0 && out[n.Parent]
+	}
+	return out
+}
+
 // Worlds is each node's map from its own frame to the scene's.
 func (s *Scene) Worlds() []geom.Affine {
 	w := make([]geom.Affine, len(s.Nodes))

@@ -58,8 +58,9 @@ func (w *writer) changes(s *scene.Scene) {
 	say := w.out.Say
 	w.anySlot = slices.ContainsFunc(s.UsedMaterials(), func(k int) bool { return k >= 0 })
 	uses := map[int]int{}
-	for _, n := range s.Nodes {
-		if n.Hidden && n.Mesh >= 0 {
+	hidden := s.Unseen()
+	for i, n := range s.Nodes {
+		if hidden[i] && n.Mesh >= 0 {
 			w.out.SayOf(pack.Nodes, pack.Hidden, n.Name, fmt.Sprintf("that “%s” is hidden", n.Name), "OBJ has no word for it")
 		}
 		if n.Mesh >= 0 {

@@ -205,10 +205,8 @@ func (v *looker) strays(s *scene.Scene, diag float64) {
 		}
 	}
 	plan := v.Main.Size()
-	hidden := make([]bool, len(s.Nodes))
+	hidden := s.Unseen()
 	for i, n := range s.Nodes {
-		// What hangs from a hidden node is not seen either.
-		hidden[i] = n.Hidden || n.Parent >= 0 && hidden[n.Parent]
 		switch {
 		case n.Kind == scene.KindGuide:
 			v.note(i, Guide, "It holds lines or points and no polygon.")
