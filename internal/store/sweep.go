@@ -118,9 +118,12 @@ func (s *Store) emptyTrash(now time.Time) (n int) {
 		}
 		dir := filepath.Join(s.dir, "trash", d.Name())
 		files, _ := os.ReadDir(dir)
-		if os.RemoveAll(dir) == nil {
-			n += len(files)
+		for _, f := range files {
+			if os.Remove(filepath.Join(dir, f.Name())) == nil {
+				n++
+			}
 		}
+		_ = os.Remove(dir) // when nothing is left of it
 	}
 	return n
 }
