@@ -64,19 +64,29 @@ func TestEveryPropertyIsLookedAt(t *testing.T) {
 		code   string
 		not    []string // formats that have no word for it
 	}{
-		"a colour":                   {func(s *scene.Scene) { s.Materials[0].BaseColor[1] = .26 }, "colour", nil},
-		"metal":                      {func(s *scene.Scene) { s.Materials[1].Metallic = .5 }, "metallic", nil},
-		"roughness":                  {func(s *scene.Scene) { s.Materials[1].Roughness = .5 }, "roughness", nil},
-		"a glow":                     {func(s *scene.Scene) { s.Materials[0].Emissive[2] = .5 }, "glow", nil},
-		"its strength":               {func(s *scene.Scene) { s.Materials[0].Glow = 4 }, "glow", []string{"obj"}},
-		"opacity":                    {func(s *scene.Scene) { s.Materials[1].BaseColor[3], s.Materials[1].AlphaMode = .5, scene.Blend }, "opacity", nil},
-		"a cut-off":                  {func(s *scene.Scene) { s.Materials[1].AlphaMode = scene.Mask }, "cut-out", []string{"obj"}},
-		"sides":                      {func(s *scene.Scene) { s.Materials[0].TwoSided = true }, "sides", []string{"obj"}},
-		"no light":                   {func(s *scene.Scene) { s.Materials[0].Unlit = true }, "lighting", []string{"obj"}},
-		"a strength":                 {func(s *scene.Scene) { s.Materials[0].NormalScale = .5 }, "strengths", nil},
-		"where a picture lies":       {func(s *scene.Scene) { s.Materials[0].Maps[scene.UseBaseColor].Place.Offset[0] = .5 }, "placing", nil},
-		"a picture less":             {func(s *scene.Scene) { s.Materials[0].Maps[scene.UseNormal] = scene.Map{} }, "textures", nil},
-		"a picture of another":       {func(s *scene.Scene) { s.Images[0] = plain(t, color.NRGBA{30, 40, 200, 255}, "paint.png") }, "pictures", nil},
+		"a colour":             {func(s *scene.Scene) { s.Materials[0].BaseColor[1] = .26 }, "colour", nil},
+		"metal":                {func(s *scene.Scene) { s.Materials[1].Metallic = .5 }, "metallic", nil},
+		"roughness":            {func(s *scene.Scene) { s.Materials[1].Roughness = .5 }, "roughness", nil},
+		"a glow":               {func(s *scene.Scene) { s.Materials[0].Emissive[2] = .5 }, "glow", nil},
+		"its strength":         {func(s *scene.Scene) { s.Materials[0].Glow = 4 }, "glow", []string{"obj"}},
+		"opacity":              {func(s *scene.Scene) { s.Materials[1].BaseColor[3], s.Materials[1].AlphaMode = .5, scene.Blend }, "opacity", nil},
+		"a cut-off":            {func(s *scene.Scene) { s.Materials[1].AlphaMode = scene.Mask }, "cut-out", []string{"obj"}},
+		"sides":                {func(s *scene.Scene) { s.Materials[0].TwoSided = true }, "sides", []string{"obj"}},
+		"no light":             {func(s *scene.Scene) { s.Materials[0].Unlit = true }, "lighting", []string{"obj"}},
+		"a strength":           {func(s *scene.Scene) { s.Materials[0].NormalScale = .5 }, "strengths", nil},
+		"where a picture lies": {func(s *scene.Scene) { s.Materials[0].Maps[scene.UseBaseColor].Place.Offset[0] = .5 }, "placing", nil},
+		"a picture less":       {func(s *scene.Scene) { s.Materials[0].Maps[scene.UseNormal] = scene.Map{} }, "textures", nil},
+		"a picture of another": {func(s *scene.Scene) { s.Images[0] = plain(t, color.NRGBA{30, 40, 200, 255}, "paint.png") }, "pictures", nil},
+		"a pixel of a picture": {func(s *scene.Scene) {
+			img := image.NewNRGBA(image.Rect(0, 0, 8, 8))
+			for i := range 64 {
+				img.SetNRGBA(i%8, i/8, color.NRGBA{200, 40, 30, 255})
+			}
+			img.SetNRGBA(6, 1, color.NRGBA{160, 40, 30, 255})
+			var b bytes.Buffer
+			require.NoError(t, png.Encode(&b, img))
+			s.Images[0].Data = b.Bytes()
+		}, "pictures", nil},
 		"a hidden node":              {func(s *scene.Scene) { s.Nodes[0].Hidden = true }, "hidden", []string{"obj"}},
 		"corners that fade":          {func(s *scene.Scene) { s.Meshes[0].Colors.Values[0][3] = .25 }, "fading", []string{"obj"}},
 		"no normals":                 {func(s *scene.Scene) { s.Meshes[0].Normals = scene.Layer[[3]float32]{} }, "corners", []string{"glb", "gltf", "fbx", "fbx-text"}},

@@ -287,39 +287,71 @@ func samePlace(a, b scene.Map) bool {
 	return true
 }
 
-// looker compares pictures, each opened once.
+// looker compares pictures by rasters of them, each opened once and let go.
 type looker struct {
 	ctx    context.Context
-	opened map[string]image.Image
+	opened map[string]*raster
 }
 
-func newLooker(ctx context.Context) *looker { return &looker{ctx, map[string]image.Image{}} }
+func newLooker(ctx context.Context) *looker { return &looker{ctx, map[string]*raster{}} }
 
-func (l *looker) open(im scene.Image) image.Image {
-	k := im.Sum()
-	if img, ok := l.opened[k]; ok {
-		return img
-	}
-	var img image.Image
-	if n, _, err := picture.Open(im.Data); err == nil {
-		img = n
-	}
-	if len(l.opened) > 8 { // each takes four bytes a pixel
-		clear(l.opened)
-	}
-	l.opened[k] = img
-	return img
-}
-
-// raster is how many places a side two pictures are compared at, and shade how far they may be off there on the
-// whole: one may have been made larger or put together with others, and a JPEG is never the same twice.
+// side is how many cells a side the raster of a picture has; shade is how far a cell, of pictures of one size, or
+// all on the whole may be off: a picture may have been made larger to be put together with others.
 const (
-	raster = 96
-	shade  = 6. / 255
+	side  = 96
+	shade = 6. / 255
 )
 
+// raster is a picture in cells, each the mean of all pixels in it, as parts from 0 to 1.
+type raster struct {
+	w, h  int
+	cells [side * side][4]float32
+}
+
+// open gives a picture's raster, nil where it can't be opened.
+func (l *looker) open(im scene.Image) *raster {
+	k := im.Sum()
+	r, ok := l.opened[k]
+	if !ok {
+		if img, _, err := picture.Open(im.Data); err == nil && l.ctx.Err() == nil {
+			r = rasterOf(img)
+		}
+		l.opened[k] = r
+	}
+	return r
+}
+
+func rasterOf(img *image.NRGBA) *raster {
+	r := &raster{w: img.Bounds().Dx(), h: img.Bounds().Dy()}
+	// A cell narrower than a pixel is the pixel in its middle.
+	span := func(i, n int) (int, int) {
+		if n < 2*side {
+			k := (2*i + 1) * n / (2 * side)
+			return k, k + 1
+		}
+		return i * n / side, (i + 1) * n / side
+	}
+	for i := range r.cells {
+		y0, y1 := span(i/side, r.h)
+		x0, x1 := span(i%side, r.w)
+		var sum [4]int
+		for y := y0; y < y1; y++ {
+			row := img.Pix[y*img.Stride:]
+			for x := x0; x < x1; x++ {
+				for k := range 4 {
+					sum[k] += int(row[4*x+k])
+				}
+			}
+		}
+		for k := range 4 {
+			r.cells[i][k] = float32(sum[k]) / float32(255*(y1-y0)*(x1-x0))
+		}
+	}
+	return r
+}
+
 // same tells whether two uses of pictures read the same: the same bytes by the same channel, or what that channel
-// shows at the places of a raster.
+// shows in the cells of a raster.
 func (l *looker) same(a, b scene.Image, from, to scene.Channel, use scene.Use) bool {
 	if from == to && bytes.Equal(a.Data, b.Data) {
 		return true
@@ -329,42 +361,28 @@ func (l *looker) same(a, b scene.Image, from, to scene.Channel, use scene.Use) b
 		return bytes.Equal(a.Data, b.Data) // what can't be opened goes as it is
 	}
 	scalar := use != scene.UseBaseColor && use != scene.UseNormal && use != scene.UseEmissive
-	sum, n := 0.0, 0
-	for i := range raster {
-		for j := range raster {
-			u, v := (float64(i)+0.5)/raster, (float64(j)+0.5)/raster
-			p, q := at(x, u, v), at(y, u, v)
-			if scalar {
-				sum += math.Abs(channel(p, from) - channel(q, to))
-				n++
-				continue
-			}
+	sum, most := 0.0, 0.0
+	for i := range x.cells {
+		d := 0.0
+		if scalar {
+			d = math.Abs(channel(x.cells[i], from) - channel(y.cells[i], to))
+		} else {
 			for k := range 3 {
-				sum += math.Abs(p[k] - q[k])
-				n++
+				d = max(d, math.Abs(float64(x.cells[i][k]-y.cells[i][k])))
 			}
 		}
+		sum, most = sum+d, max(most, d)
 	}
-	return l.ctx.Err() == nil && sum <= shade*float64(n)
-}
-
-// at is the mean of the pixels round a place, as parts from 0 to 1.
-func at(img image.Image, u, v float64) (out [4]float64) {
-	b := img.Bounds()
-	w, h := b.Dx(), b.Dy()
-	x, y := min(w-1, int(u*float64(w))), min(h-1, int(v*float64(h)))
-	n := img.(*image.NRGBA)
-	p := n.Pix[y*n.Stride+4*x:]
-	for k := range 4 {
-		out[k] = float64(p[k]) / 255
+	if x.w == y.w && x.h == y.h {
+		return l.ctx.Err() == nil && most <= shade
 	}
-	return out
+	return l.ctx.Err() == nil && sum <= shade*side*side
 }
 
 // channel is what a use of one number reads.
-func channel(p [4]float64, c scene.Channel) float64 {
+func channel(p [4]float32, c scene.Channel) float64 {
 	if c == scene.Whole {
-		return 0.2126*p[0] + 0.7152*p[1] + 0.0722*p[2]
+		return 0.2126*float64(p[0]) + 0.7152*float64(p[1]) + 0.0722*float64(p[2])
 	}
-	return p[c-scene.Red]
+	return float64(p[c-scene.Red])
 }
