@@ -91,20 +91,25 @@ func newBench(t *testing.T) *bench {
 	return b
 }
 
-// load gives a package to the independent loaders.
-func (b *bench) load(t *testing.T, files []bundle.File, names ...string) reading {
-	t.Helper()
+// serve puts files below a folder of their own, and gives it and how a script names their MTL.
+func (b *bench) serve(files []bundle.File) (dir, mtl string) {
 	b.mu.Lock()
+	defer b.mu.Unlock()
 	b.n++
-	dir := fmt.Sprintf("/%d/", b.n)
-	mtl := "null"
+	dir, mtl = fmt.Sprintf("/%d/", b.n), "null"
 	for _, f := range files {
 		b.files[dir+f.Name] = f.Data
 		if strings.HasSuffix(f.Name, ".mtl") {
 			mtl = fmt.Sprintf("%q", b.url+dir+f.Name)
 		}
 	}
-	b.mu.Unlock()
+	return dir, mtl
+}
+
+// load gives a package to the independent loaders.
+func (b *bench) load(t *testing.T, files []bundle.File, names ...string) reading {
+	t.Helper()
+	dir, mtl := b.serve(files)
 	if name := files[0].Name; strings.HasSuffix(name, ".glb") || strings.HasSuffix(name, ".gltf") {
 		issues, err := chromedp.Run(b.ctx, chromedp.Evaluate[[]string](fmt.Sprintf("validate(%q)", b.url+dir+name),
 			chromedp.EvalAwaitPromise))

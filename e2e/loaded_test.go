@@ -49,16 +49,7 @@ type drawn struct {
 // draw gives a package to the independent loaders.
 func (b *bench) draw(t *testing.T, files []bundle.File) drawn {
 	t.Helper()
-	b.mu.Lock()
-	b.n++
-	dir, mtl := fmt.Sprintf("/%d/", b.n), "null"
-	for _, f := range files {
-		b.files[dir+f.Name] = f.Data
-		if strings.HasSuffix(f.Name, ".mtl") {
-			mtl = fmt.Sprintf("%q", b.url+dir+f.Name)
-		}
-	}
-	b.mu.Unlock()
+	dir, mtl := b.serve(files)
 	defer func() {
 		b.mu.Lock()
 		for _, f := range files {

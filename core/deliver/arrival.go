@@ -145,17 +145,8 @@ func alone(s *scene.Scene, d scene.Delivery) *scene.Scene {
 		beside[x.Name] = true
 	}
 	out := s.Clone()
-	level := make([]int, len(s.Nodes)) // in the LOD group above; a parent comes before its children
-	children := map[int]int{}
-	kept := false
+	level, kept := levels(s), false
 	for i, n := range s.Nodes {
-		if p := n.Parent; p >= 0 {
-			level[i] = level[p]
-			if s.Nodes[p].Kind == scene.KindLOD {
-				level[i] = children[p]
-				children[p]++
-			}
-		}
 		if n.Mesh >= 0 && (level[i] > 0 || beside[n.Name]) {
 			out.Nodes[i].Mesh = -1
 		} else if n.Mesh >= 0 {

@@ -40,16 +40,25 @@ func (c *Certificate) differences(code, what string, compared int, one, many str
 // accept notes what the packing list says of differences. Only when it names all of them by property and name
 // the row is accepted.
 func (c *Certificate) accept(r *Row, list []difference) {
+	type thing struct {
+		property pack.Property
+		of       string
+	}
+	named := make(map[thing]string, len(c.changes))
+	for _, ch := range c.changes {
+		if k := (thing{ch.Property, ch.Of}); ch.Property != "" && named[k] == "" {
+			named[k] = ch.What + ": " + ch.Why
+		}
+	}
 	var said []string
+	once := map[string]bool{}
 	for _, d := range list {
-		i := slices.IndexFunc(c.changes, func(ch pack.Change) bool {
-			return ch.Property != "" && ch.Property == d.property && ch.Of == d.of
-		})
-		if i < 0 {
-			r.Accepted = nil
+		w := named[thing{d.property, d.of}]
+		if w == "" {
 			return
 		}
-		if w := c.changes[i].What + ": " + c.changes[i].Why; !slices.Contains(said, w) {
+		if !once[w] {
+			once[w] = true
 			said = append(said, w)
 		}
 	}
@@ -68,9 +77,11 @@ func (c Certificate) Arrived() bool {
 // Less lists what did not arrive as it was sent and is accepted, each once, by its name on the packing list.
 func (c Certificate) Less() []string {
 	var list []string
+	once := map[string]bool{}
 	for _, r := range c.Rows {
 		for _, a := range r.Accepted {
-			if !slices.Contains(list, a) {
+			if !once[a] {
+				once[a] = true
 				list = append(list, a)
 			}
 		}

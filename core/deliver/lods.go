@@ -122,6 +122,22 @@ type rung struct {
 	screen    float64 // share of the screen's height, likewise
 }
 
+// levels is the number of the LOD each node belongs to by the LOD group above it, 0 for the mesh itself.
+func levels(s *scene.Scene) []int {
+	level := make([]int, len(s.Nodes)) // a parent comes before its children
+	children := map[int]int{}
+	for i, n := range s.Nodes {
+		if p := n.Parent; p >= 0 {
+			level[i] = level[p]
+			if s.Nodes[p].Kind == scene.KindLOD {
+				level[i] = children[p]
+				children[p]++
+			}
+		}
+	}
+	return level
+}
+
 // rungs reads the ladder out of a scene as a receiver would: of LOD groups, or of names.
 func rungs(s *scene.Scene, t target.Target) []rung {
 	pattern, err := t.Pattern(target.LODName)
@@ -136,22 +152,14 @@ func rungs(s *scene.Scene, t target.Target) []rung {
 		return &list[n-1]
 	}
 	tris := func(i int) int { return s.Meshes[s.Nodes[i].Mesh].Triangles() }
-	level := make([]int, len(s.Nodes)) // in the group above; a parent comes before its children
-	children := map[int]int{}
+	level := levels(s)
 	for i, n := range s.Nodes {
-		if p := n.Parent; p >= 0 {
-			level[i] = level[p]
-			if s.Nodes[p].Kind == scene.KindLOD {
-				level[i] = children[p]
-				children[p]++
-				if k := level[i]; k > 0 {
-					if r := at(k); k <= len(s.Nodes[p].Thresholds) {
-						r.from = s.Nodes[p].Thresholds[k-1]
-					}
-					if r := at(k); k <= len(s.Nodes[p].Coverage) {
-						r.screen = s.Nodes[p].Coverage[k-1]
-					}
-				}
+		if p, k := n.Parent, level[i]; p >= 0 && s.Nodes[p].Kind == scene.KindLOD && k > 0 {
+			if r := at(k); k <= len(s.Nodes[p].Thresholds) {
+				r.from = s.Nodes[p].Thresholds[k-1]
+			}
+			if r := at(k); k <= len(s.Nodes[p].Coverage) {
+				r.screen = s.Nodes[p].Coverage[k-1]
 			}
 		}
 		if n.Mesh < 0 {

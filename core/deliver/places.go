@@ -80,7 +80,11 @@ func (s *spots) take(name string, box geom.Box) int {
 		k := spot{name, [3]int64{at.at[0] + d%3 - 1, at.at[1] + d/3%3 - 1, at.at[2] + d/9 - 1}}
 		for i, p := range s.list[k] {
 			if p.box.IsEmpty() && box.IsEmpty() || p.box.Min.Near(box.Min, s.tol) && p.box.Max.Near(box.Max, s.tol) {
-				s.list[k] = slices.Delete(s.list[k], i, i+1)
+				if i == 0 { // as for all of a stack
+					s.list[k] = s.list[k][1:]
+				} else {
+					s.list[k] = slices.Delete(s.list[k], i, i+1)
+				}
 				return p.node
 			}
 		}

@@ -21,6 +21,10 @@ func pairs(sent, got *scene.Scene) (list [][2]*scene.Material) {
 		return slices.DeleteFunc(s.UsedMaterials(), func(k int) bool { return k < 0 })
 	}
 	a, b := used(sent), used(got)
+	called := make(map[string]int, len(b)) // the first of a name
+	for _, k := range slices.Backward(b) {
+		called[got.Materials[k].Name] = k
+	}
 	for i, k := range a {
 		x := &sent.Materials[k]
 		var y *scene.Material
@@ -28,8 +32,8 @@ func pairs(sent, got *scene.Scene) (list [][2]*scene.Material) {
 			y = &got.Materials[b[i]]
 		}
 		if y == nil || y.Name != x.Name {
-			if j := slices.IndexFunc(b, func(j int) bool { return got.Materials[j].Name == x.Name }); j >= 0 {
-				y = &got.Materials[b[j]]
+			if j, ok := called[x.Name]; ok {
+				y = &got.Materials[j]
 			}
 		}
 		if y != nil {

@@ -221,18 +221,19 @@ func sceneInfo() *record {
 func (w *writer) nodes() {
 	w.geometry = map[int]int64{}
 	ids := make([]int64, len(w.s.Nodes))
-	taken, next := map[string]bool{}, map[string]int{}
+	taken, sent, next := map[string]bool{}, map[string]bool{}, map[string]int{}
 	for _, n := range w.s.Nodes {
-		next[n.Name]++
+		sent[n.Name] = true
 	}
 	for i, n := range w.s.Nodes {
 		ids[i] = w.id()
 		// Receivers find models by their names, so that each has one of its own; the first keeps it.
 		name := n.Name
-		for k := 2; taken[name]; k++ {
-			if name = fmt.Sprintf("%s %d", n.Name, k); next[name] > 0 {
+		for k := max(2, next[n.Name]); taken[name]; k++ {
+			if name = fmt.Sprintf("%s %d", n.Name, k); sent[name] {
 				name = n.Name // which another has as it is
 			}
+			next[n.Name] = k + 1
 		}
 		if taken[name] = true; name != n.Name {
 			w.out.SayOf(pack.Nodes, pack.Name, n.Name, fmt.Sprintf("the name of “%s” became “%s”", n.Name, name),
