@@ -30,9 +30,9 @@ fuzz: ## a million executions of each reader
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1000000x -fuzzminimizetime 10x ./core/format/fbx
 	$(GO) test -run '^$$' -fuzz FuzzDecode -fuzztime 1000000x -fuzzminimizetime 10x ./core/format/draco
 	$(GO) test -run '^$$' -fuzz FuzzDecode -fuzztime 1000000x -fuzzminimizetime 10x ./core/format/meshopt
-	$(GO) test -run '^$$' -fuzz FuzzTGA -fuzztime 1000000x ./core/format/picture
-	$(GO) test -run '^$$' -fuzz FuzzMake -fuzztime 200000x ./core/texture
-	$(GO) test -run '^$$' -fuzz FuzzEncode -fuzztime 200000x ./core/format/webp
+	$(GO) test -run '^$$' -fuzz FuzzTGA -fuzztime 1000000x ./core/picture
+	$(GO) test -run '^$$' -fuzz FuzzMake -fuzztime 200000x ./core/picture/texture
+	$(GO) test -run '^$$' -fuzz FuzzEncode -fuzztime 200000x ./core/picture/webp
 	$(GO) test -run '^$$' -fuzz FuzzClean -fuzztime 1000000x ./core/format/bundle
 	$(GO) test -run '^$$' -fuzz FuzzParse -fuzztime 200000x ./core/prep
 

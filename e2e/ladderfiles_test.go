@@ -10,8 +10,8 @@ import (
 
 	"yarvek/core/deliver"
 	"yarvek/core/geom"
-	"yarvek/core/ladder"
 	"yarvek/core/prep"
+	"yarvek/core/process/ladder"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/shape/shapetest"

@@ -14,7 +14,7 @@ import (
 
 	"yarvek/core/deliver"
 	"yarvek/core/geom"
-	"yarvek/core/picturetest"
+	"yarvek/core/picture/picturetest"
 	"yarvek/core/prep"
 	"yarvek/core/scene"
 	"yarvek/core/shape"

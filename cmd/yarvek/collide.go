@@ -11,16 +11,16 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"yarvek/core/decompose"
+	"yarvek/core/collide/decompose"
+	"yarvek/core/collide/fit"
+	"yarvek/core/collide/gap"
+	"yarvek/core/collide/passage"
+	"yarvek/core/collide/solid"
 	"yarvek/core/deliver"
 	"yarvek/core/figure"
-	"yarvek/core/fit"
-	"yarvek/core/gap"
 	"yarvek/core/geom"
-	"yarvek/core/measure"
-	"yarvek/core/passage"
+	"yarvek/core/measure/extents"
 	"yarvek/core/scene"
-	"yarvek/core/solid"
 	"yarvek/core/station/export"
 	"yarvek/core/target"
 )

@@ -6,15 +6,15 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"yarvek/core/class"
-	"yarvek/core/cost"
 	"yarvek/core/deliver"
-	"yarvek/core/deviation"
-	"yarvek/core/ladder"
+	"yarvek/core/measure/cost"
+	"yarvek/core/measure/deviation"
+	"yarvek/core/process/ladder"
 	"yarvek/core/scene"
 	"yarvek/core/station/export"
 	"yarvek/core/station/lods"
 	"yarvek/core/target"
+	"yarvek/core/target/class"
 )
 
 // rung is a line of ladder's answer. Lengths are metres.

@@ -11,10 +11,10 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"yarvek/core/deviation"
 	"yarvek/core/format"
+	"yarvek/core/measure/deviation"
+	"yarvek/core/process/simplify"
 	"yarvek/core/scene"
-	"yarvek/core/simplify"
 )
 
 // simplified is what simplify answers.

@@ -13,17 +13,17 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"yarvek/core/class"
 	"yarvek/core/deliver"
 	"yarvek/core/format"
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/pack"
-	"yarvek/core/format/picture"
+	"yarvek/core/picture"
+	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
 	"yarvek/core/station/export"
 	"yarvek/core/station/slots"
 	"yarvek/core/target"
-	"yarvek/core/texture"
+	"yarvek/core/target/class"
 )
 
 // textured is what textures answers. Memory is in bytes.

@@ -16,7 +16,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"yarvek/core/picturetest"
+	"yarvek/core/picture/picturetest"
 )
 
 // roof writes an OBJ of two slots, tiles and gutter, each on a side of its own, whose pictures are

@@ -9,9 +9,9 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"yarvek/core/cost"
 	"yarvek/core/format"
-	"yarvek/core/mend"
+	"yarvek/core/measure/cost"
+	"yarvek/core/process/mend"
 	"yarvek/core/scene"
 	"yarvek/core/station/budget"
 	"yarvek/core/station/surface"

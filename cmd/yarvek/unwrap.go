@@ -9,8 +9,8 @@ import (
 
 	"github.com/spf13/cobra"
 
-	"yarvek/core/class"
 	"yarvek/core/station/slots"
+	"yarvek/core/target/class"
 )
 
 // unwrapped is what unwrap answers.

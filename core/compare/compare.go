@@ -10,9 +10,9 @@ import (
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
+	"yarvek/core/measure/twin"
 	"yarvek/core/prep"
 	"yarvek/core/scene"
-	"yarvek/core/twin"
 )
 
 // Row is one figure of both revisions.

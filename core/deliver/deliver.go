@@ -12,9 +12,9 @@ import (
 	"yarvek/core/figure"
 	"yarvek/core/format"
 	"yarvek/core/format/pack"
+	"yarvek/core/process/tangent"
 	"yarvek/core/scene"
 	"yarvek/core/station/export"
-	"yarvek/core/tangent"
 	"yarvek/core/target"
 )
 

@@ -14,7 +14,7 @@ import (
 	"yarvek/core/format"
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/pack"
-	"yarvek/core/ladder"
+	"yarvek/core/process/ladder"
 	"yarvek/core/scene"
 	"yarvek/core/station/export"
 	"yarvek/core/target"

@@ -9,8 +9,8 @@ import (
 
 	"yarvek/core/figure"
 	"yarvek/core/format/pack"
-	"yarvek/core/format/picture"
 	"yarvek/core/naming"
+	"yarvek/core/picture"
 	"yarvek/core/scene"
 	"yarvek/core/station/slots"
 	"yarvek/core/target"

@@ -10,7 +10,7 @@ import (
 
 	"yarvek/core/figure"
 	"yarvek/core/format/pack"
-	"yarvek/core/format/picture"
+	"yarvek/core/picture"
 	"yarvek/core/scene"
 )
 

@@ -19,8 +19,8 @@ import (
 	"yarvek/core/format/gltf"
 	"yarvek/core/format/obj"
 	"yarvek/core/format/pack"
-	"yarvek/core/format/picture"
 	"yarvek/core/geom"
+	"yarvek/core/picture"
 	"yarvek/core/scene"
 	"yarvek/core/target"
 )

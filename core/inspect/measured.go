@@ -3,13 +3,13 @@ package inspect
 import (
 	"context"
 
-	"yarvek/core/cost"
-	"yarvek/core/flaw"
+	"yarvek/core/measure/cost"
+	"yarvek/core/measure/flaw"
+	"yarvek/core/measure/uv"
+	"yarvek/core/process/waste"
 	"yarvek/core/scene"
 	"yarvek/core/split"
 	"yarvek/core/station/surface"
-	"yarvek/core/uv"
-	"yarvek/core/waste"
 )
 
 // Surface counts what is wrong with the surface of a file: all that its nodes place, in world

@@ -6,9 +6,9 @@ import (
 	"math"
 	"slices"
 
-	"yarvek/core/fit"
+	"yarvek/core/collide/fit"
+	"yarvek/core/collide/passage"
 	"yarvek/core/geom"
-	"yarvek/core/passage"
 	"yarvek/core/scene"
 	"yarvek/core/station/collision"
 )

@@ -16,7 +16,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"yarvek/core/geom"
-	"yarvek/core/ladder"
+	"yarvek/core/picture/texture"
+	"yarvek/core/process/ladder"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/station/collision"
@@ -27,7 +28,6 @@ import (
 	"yarvek/core/station/source"
 	"yarvek/core/station/surface"
 	"yarvek/core/target"
-	"yarvek/core/texture"
 )
 
 // asked are the values that steps are given, each of the type it has there.

@@ -10,7 +10,7 @@ import (
 	"fmt"
 	"sync/atomic"
 
-	"yarvek/core/ladder"
+	"yarvek/core/process/ladder"
 	"yarvek/core/scene"
 	"yarvek/core/split"
 	"yarvek/core/station/lods"

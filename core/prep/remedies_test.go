@@ -12,7 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"yarvek/core/geom"
-	"yarvek/core/mend"
+	"yarvek/core/process/mend"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/shape/shapetest"

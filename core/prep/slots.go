@@ -7,10 +7,10 @@ import (
 	"slices"
 	"sync/atomic"
 
-	"yarvek/core/format/picture"
+	"yarvek/core/picture"
+	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
 	"yarvek/core/station/slots"
-	"yarvek/core/texture"
 )
 
 // EagerPixels is up to how many pixels of pictures are looked at, or made, at once, as [Eager] is for

@@ -12,10 +12,10 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"yarvek/core/geom"
-	"yarvek/core/ladder"
-	"yarvek/core/picturetest"
+	"yarvek/core/picture/picturetest"
 	"yarvek/core/prep"
 	"yarvek/core/prep/preptest"
+	"yarvek/core/process/ladder"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/station/axes"

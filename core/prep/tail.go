@@ -8,14 +8,14 @@ import (
 	"math"
 	"sync/atomic"
 
-	"yarvek/core/flicker"
 	"yarvek/core/geom"
+	"yarvek/core/measure/flicker"
+	"yarvek/core/measure/uv"
 	"yarvek/core/scene"
 	"yarvek/core/split"
 	"yarvek/core/station/budget"
 	"yarvek/core/station/source"
 	"yarvek/core/station/surface"
-	"yarvek/core/uv"
 )
 
 // tail is the walk through the stations that look at meshes by themselves. What they find does

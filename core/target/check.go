@@ -9,9 +9,9 @@ import (
 	"strings"
 	"unicode/utf8"
 
-	"yarvek/core/class"
 	"yarvek/core/geom"
 	"yarvek/core/naming"
+	"yarvek/core/target/class"
 	"yarvek/core/unit"
 )
 

@@ -8,9 +8,9 @@ import (
 	"bytes"
 	"encoding/json"
 
-	"yarvek/core/class"
 	"yarvek/core/geom"
 	"yarvek/core/naming"
+	"yarvek/core/target/class"
 	"yarvek/core/unit"
 )
 

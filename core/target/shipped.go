@@ -4,9 +4,9 @@ import (
 	"math"
 	"slices"
 
-	"yarvek/core/class"
 	"yarvek/core/geom"
 	"yarvek/core/naming"
+	"yarvek/core/target/class"
 	"yarvek/core/unit"
 )
 

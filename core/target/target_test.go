@@ -12,9 +12,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"yarvek/core/class"
 	"yarvek/core/geom"
 	"yarvek/core/naming"
+	"yarvek/core/target/class"
 )
 
 // The name of a target says its basis and its unit, and its ID says the same; it is complete.

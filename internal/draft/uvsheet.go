@@ -8,7 +8,7 @@ import (
 	"image/png"
 	"math"
 
-	"yarvek/core/uv"
+	"yarvek/core/measure/uv"
 )
 
 // Of the picture of a UV layout, in pixels: its side, and how much of the plane it shows at most

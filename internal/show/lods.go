@@ -14,7 +14,7 @@ import (
 	"yarvek/core/fault"
 	"yarvek/core/figure"
 	"yarvek/core/finding"
-	"yarvek/core/ladder"
+	"yarvek/core/process/ladder"
 	"yarvek/core/scene"
 	"yarvek/core/split"
 	"yarvek/core/station/lods"

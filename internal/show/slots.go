@@ -6,10 +6,10 @@ import (
 
 	"yarvek/core/fault"
 	"yarvek/core/figure"
-	"yarvek/core/format/picture"
+	"yarvek/core/picture"
+	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
 	"yarvek/core/station/slots"
-	"yarvek/core/texture"
 	"yarvek/internal/draft"
 	"yarvek/internal/work"
 )

@@ -8,9 +8,9 @@ import (
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
+	"yarvek/core/measure/uv"
 	"yarvek/core/station/budget"
 	"yarvek/core/station/surface"
-	"yarvek/core/uv"
 	"yarvek/internal/draft"
 	"yarvek/internal/work"
 )

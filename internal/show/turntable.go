@@ -6,13 +6,13 @@ import (
 	"slices"
 
 	"yarvek/core/fault"
-	"yarvek/core/filter"
-	"yarvek/core/format/picture"
 	"yarvek/core/geom"
+	"yarvek/core/picture"
+	"yarvek/core/picture/filter"
+	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
 	"yarvek/core/station/export"
 	"yarvek/core/station/slots"
-	"yarvek/core/texture"
 	"yarvek/internal/draft"
 	"yarvek/internal/work"
 )

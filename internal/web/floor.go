@@ -7,9 +7,9 @@ import (
 	"strconv"
 	"strings"
 
+	"yarvek/core/collide/floor"
 	"yarvek/core/fault"
 	"yarvek/core/figure"
-	"yarvek/core/floor"
 	"yarvek/core/station/collision"
 	"yarvek/core/unit"
 	"yarvek/internal/show"

@@ -9,9 +9,9 @@ import (
 	"strconv"
 	"strings"
 
-	"yarvek/core/class"
 	"yarvek/core/figure"
 	"yarvek/core/target"
+	"yarvek/core/target/class"
 	"yarvek/internal/demo"
 	"yarvek/internal/draft"
 	"yarvek/internal/show"

@@ -18,7 +18,7 @@ import (
 	"yarvek/core/format/gltf"
 	"yarvek/core/format/pack"
 	"yarvek/core/geom"
-	"yarvek/core/picturetest"
+	"yarvek/core/picture/picturetest"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/station/slots"

@@ -5,11 +5,11 @@ import (
 	"html/template"
 	"slices"
 
-	"yarvek/core/class"
 	"yarvek/core/figure"
-	"yarvek/core/order"
 	"yarvek/core/prep"
+	"yarvek/core/process/order"
 	"yarvek/core/station/budget"
+	"yarvek/core/target/class"
 )
 
 var budgetRoom = room{

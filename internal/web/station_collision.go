@@ -7,11 +7,11 @@ import (
 	"strconv"
 	"strings"
 
+	"yarvek/core/collide/gap"
+	"yarvek/core/collide/solid"
 	"yarvek/core/figure"
-	"yarvek/core/gap"
 	"yarvek/core/geom"
 	"yarvek/core/prep"
-	"yarvek/core/solid"
 	"yarvek/core/station/collision"
 )
 

@@ -13,8 +13,8 @@ import (
 
 	"yarvek/core/fault"
 	"yarvek/core/figure"
-	"yarvek/core/ladder"
 	"yarvek/core/prep"
+	"yarvek/core/process/ladder"
 	"yarvek/core/scene"
 	"yarvek/core/station/lods"
 	"yarvek/internal/show"

@@ -12,12 +12,12 @@ import (
 	"github.com/go-chi/chi/v5"
 
 	"yarvek/core/figure"
-	"yarvek/core/filter"
 	"yarvek/core/geom"
+	"yarvek/core/picture/filter"
+	"yarvek/core/picture/texture"
 	"yarvek/core/prep"
 	"yarvek/core/scene"
 	"yarvek/core/station/slots"
-	"yarvek/core/texture"
 	"yarvek/internal/work"
 )
 

@@ -8,8 +8,8 @@ import (
 	"strings"
 
 	"yarvek/core/figure"
-	"yarvek/core/mend"
 	"yarvek/core/prep"
+	"yarvek/core/process/mend"
 	"yarvek/core/station/surface"
 )
 

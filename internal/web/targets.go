@@ -12,11 +12,11 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
-	"yarvek/core/class"
 	"yarvek/core/fault"
 	"yarvek/core/figure"
 	"yarvek/core/format"
 	"yarvek/core/target"
+	"yarvek/core/target/class"
 	"yarvek/internal/draft"
 	"yarvek/internal/work"
 )

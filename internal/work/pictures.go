@@ -7,11 +7,11 @@ import (
 	"strings"
 
 	"yarvek/core/fault"
-	"yarvek/core/format/picture"
+	"yarvek/core/picture"
+	"yarvek/core/picture/texture"
 	"yarvek/core/prep"
 	"yarvek/core/scene"
 	"yarvek/core/station/slots"
-	"yarvek/core/texture"
 	"yarvek/internal/store"
 )
 

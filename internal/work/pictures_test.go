@@ -9,11 +9,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"yarvek/core/fault"
-	"yarvek/core/picturetest"
+	"yarvek/core/picture/picturetest"
+	"yarvek/core/picture/texture"
 	"yarvek/core/prep"
 	"yarvek/core/scene"
 	"yarvek/core/station/slots"
-	"yarvek/core/texture"
 )
 
 // pictureOf is a PNG of one colour, as text.

@@ -8,11 +8,11 @@ import (
 	"strings"
 	"unicode"
 
-	"yarvek/core/class"
 	"yarvek/core/deliver"
 	"yarvek/core/fault"
 	"yarvek/core/figure"
 	"yarvek/core/target"
+	"yarvek/core/target/class"
 	"yarvek/internal/store"
 )
 

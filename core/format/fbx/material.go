@@ -10,7 +10,7 @@ import (
 
 	"yarvek/core/finding"
 	"yarvek/core/format/bundle"
-	"yarvek/core/format/picture"
+	"yarvek/core/picture"
 	"yarvek/core/scene"
 )
 

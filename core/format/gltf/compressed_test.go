@@ -18,8 +18,8 @@ import (
 	"yarvek/core/format/draco"
 	"yarvek/core/format/meshopt"
 	"yarvek/core/format/pack"
-	"yarvek/core/format/picture"
 	"yarvek/core/geom"
+	"yarvek/core/picture"
 	"yarvek/core/scene"
 )
 

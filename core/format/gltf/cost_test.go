@@ -9,9 +9,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"yarvek/core/cost"
 	"yarvek/core/format/gltf"
 	"yarvek/core/format/pack"
+	"yarvek/core/measure/cost"
 	"yarvek/core/shape/shapetest"
 )
 

@@ -22,8 +22,8 @@ import (
 	"yarvek/core/fault"
 	"yarvek/core/finding"
 	"yarvek/core/format/bundle"
-	"yarvek/core/format/picture"
 	"yarvek/core/geom"
+	"yarvek/core/picture"
 	"yarvek/core/scene"
 )
 

@@ -9,7 +9,7 @@ import (
 
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/pack"
-	"yarvek/core/format/picture"
+	"yarvek/core/picture"
 	"yarvek/core/scene"
 )
 

@@ -12,7 +12,7 @@ import (
 	"yarvek/core/fault"
 	"yarvek/core/finding"
 	"yarvek/core/format/bundle"
-	"yarvek/core/format/picture"
+	"yarvek/core/picture"
 	"yarvek/core/scene"
 )
 

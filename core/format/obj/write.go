@@ -11,8 +11,8 @@ import (
 
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/pack"
-	"yarvek/core/format/picture"
 	"yarvek/core/geom"
+	"yarvek/core/picture"
 	"yarvek/core/scene"
 )
 

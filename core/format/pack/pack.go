@@ -8,8 +8,8 @@ import (
 	"strings"
 
 	"yarvek/core/format/bundle"
-	"yarvek/core/format/picture"
 	"yarvek/core/geom"
+	"yarvek/core/picture"
 	"yarvek/core/scene"
 )
 

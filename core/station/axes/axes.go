@@ -10,12 +10,12 @@ import (
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
-	"yarvek/core/measure"
+	"yarvek/core/measure/extents"
+	"yarvek/core/measure/stand"
 	"yarvek/core/memo"
 	"yarvek/core/naming"
 	"yarvek/core/scene"
 	"yarvek/core/split"
-	"yarvek/core/stand"
 	"yarvek/core/station"
 )
 

@@ -11,9 +11,9 @@ import (
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
-	"yarvek/core/measure"
+	"yarvek/core/measure/extents"
+	"yarvek/core/measure/stand"
 	"yarvek/core/scene"
-	"yarvek/core/stand"
 )
 
 // Rest is a pose the body can lie in by itself.

@@ -9,19 +9,19 @@ import (
 	"math"
 	"slices"
 
-	"yarvek/core/class"
-	"yarvek/core/coarse"
-	"yarvek/core/cost"
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
-	"yarvek/core/ladder"
+	"yarvek/core/measure/coarse"
+	"yarvek/core/measure/cost"
 	"yarvek/core/memo"
-	"yarvek/core/order"
+	"yarvek/core/process/ladder"
+	"yarvek/core/process/order"
+	"yarvek/core/process/waste"
 	"yarvek/core/scene"
 	"yarvek/core/split"
 	"yarvek/core/station"
-	"yarvek/core/waste"
+	"yarvek/core/target/class"
 )
 
 // Info is the station's place among the ten.

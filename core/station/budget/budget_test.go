@@ -9,15 +9,15 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"yarvek/core/class"
-	"yarvek/core/coarse"
-	"yarvek/core/cost"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
-	"yarvek/core/order"
+	"yarvek/core/measure/coarse"
+	"yarvek/core/measure/cost"
+	"yarvek/core/process/order"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/shape/shapetest"
+	"yarvek/core/target/class"
 )
 
 var ctx = context.Background()

@@ -10,9 +10,9 @@ import (
 	"fmt"
 	"slices"
 
+	"yarvek/core/collide/solid"
 	"yarvek/core/figure"
 	"yarvek/core/geom"
-	"yarvek/core/solid"
 	"yarvek/core/station"
 )
 

@@ -6,9 +6,9 @@ import (
 	"math"
 	"slices"
 
-	"yarvek/core/fit"
+	"yarvek/core/collide/fit"
+	"yarvek/core/collide/solid"
 	"yarvek/core/geom"
-	"yarvek/core/solid"
 )
 
 // Edit is a change of shapes by hand. Lengths are metres and angles degrees, along and about the axes

@@ -7,18 +7,18 @@ import (
 	"math"
 	"slices"
 
-	"yarvek/core/class"
+	"yarvek/core/collide/gap"
+	"yarvek/core/collide/passage"
+	"yarvek/core/collide/solid"
 	"yarvek/core/figure"
 	"yarvek/core/finding"
-	"yarvek/core/gap"
 	"yarvek/core/geom"
-	"yarvek/core/inertia"
-	"yarvek/core/measure"
-	"yarvek/core/passage"
+	"yarvek/core/measure/extents"
+	"yarvek/core/measure/inertia"
 	"yarvek/core/scene"
-	"yarvek/core/solid"
 	"yarvek/core/station"
 	"yarvek/core/target"
+	"yarvek/core/target/class"
 )
 
 // Way is a passage of the mesh, with what the shapes do to it.

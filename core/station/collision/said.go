@@ -4,10 +4,10 @@ import (
 	"context"
 	"math"
 
-	"yarvek/core/fit"
+	"yarvek/core/collide/fit"
+	"yarvek/core/collide/solid"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
-	"yarvek/core/solid"
 )
 
 // Of what a shape may be off what its name calls it, in shares of its size: a box has sharp corners, round

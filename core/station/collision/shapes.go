@@ -7,12 +7,12 @@ import (
 	"math"
 	"slices"
 
-	"yarvek/core/decompose"
-	"yarvek/core/fit"
+	"yarvek/core/collide/decompose"
+	"yarvek/core/collide/fit"
+	"yarvek/core/collide/solid"
 	"yarvek/core/geom"
-	"yarvek/core/measure"
+	"yarvek/core/measure/extents"
 	"yarvek/core/scene"
-	"yarvek/core/solid"
 	"yarvek/core/station"
 	"yarvek/core/topo"
 )

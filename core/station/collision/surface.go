@@ -3,9 +3,9 @@ package collision
 import (
 	"context"
 
-	"yarvek/core/deviation"
+	"yarvek/core/measure/deviation"
+	"yarvek/core/process/simplify"
 	"yarvek/core/scene"
-	"yarvek/core/simplify"
 )
 
 // Touched is the mesh itself as collision.

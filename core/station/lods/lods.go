@@ -11,7 +11,7 @@ import (
 	"slices"
 
 	"yarvek/core/figure"
-	"yarvek/core/ladder"
+	"yarvek/core/process/ladder"
 	"yarvek/core/station"
 )
 

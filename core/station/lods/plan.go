@@ -4,9 +4,9 @@ import (
 	"context"
 	"slices"
 
-	"yarvek/core/cost"
-	"yarvek/core/deviation"
-	"yarvek/core/ladder"
+	"yarvek/core/measure/cost"
+	"yarvek/core/measure/deviation"
+	"yarvek/core/process/ladder"
 	"yarvek/core/scene"
 )
 

@@ -5,13 +5,13 @@ import (
 	"math"
 	"slices"
 
-	"yarvek/core/class"
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
-	"yarvek/core/ladder"
+	"yarvek/core/process/ladder"
 	"yarvek/core/scene"
 	"yarvek/core/station"
+	"yarvek/core/target/class"
 )
 
 // LOD is one mesh of the ladder.

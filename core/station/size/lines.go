@@ -4,10 +4,10 @@ import (
 	"fmt"
 	"math"
 
-	"yarvek/core/class"
 	"yarvek/core/figure"
 	"yarvek/core/geom"
 	"yarvek/core/station"
+	"yarvek/core/target/class"
 	"yarvek/core/unit"
 )
 

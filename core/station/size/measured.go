@@ -8,7 +8,7 @@ import (
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
-	"yarvek/core/measure"
+	"yarvek/core/measure/extents"
 	"yarvek/core/memo"
 	"yarvek/core/scene"
 	"yarvek/core/station"

@@ -7,14 +7,14 @@ import (
 	"math"
 	"slices"
 
-	"yarvek/core/class"
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
-	"yarvek/core/measure"
+	"yarvek/core/measure/extents"
 	"yarvek/core/memo"
 	"yarvek/core/scene"
 	"yarvek/core/station"
+	"yarvek/core/target/class"
 	"yarvek/core/unit"
 )
 

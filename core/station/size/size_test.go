@@ -14,7 +14,7 @@ import (
 	"yarvek/core/format"
 	"yarvek/core/format/bundle"
 	"yarvek/core/geom"
-	"yarvek/core/measure"
+	"yarvek/core/measure/extents"
 	"yarvek/core/prep"
 	"yarvek/core/prep/preptest"
 	"yarvek/core/scene"

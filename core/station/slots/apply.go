@@ -6,7 +6,7 @@ import (
 	"math"
 	"slices"
 
-	"yarvek/core/format/picture"
+	"yarvek/core/picture"
 	"yarvek/core/scene"
 )
 

@@ -3,11 +3,11 @@ package slots
 import (
 	"context"
 
-	"yarvek/core/class"
 	"yarvek/core/geom"
+	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
 	"yarvek/core/split"
-	"yarvek/core/texture"
+	"yarvek/core/target/class"
 )
 
 // atOnce is how many pictures are opened at once: each may be large.

@@ -8,11 +8,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"yarvek/core/class"
 	"yarvek/core/geom"
-	"yarvek/core/picturetest"
+	"yarvek/core/picture/picturetest"
 	"yarvek/core/scene"
 	"yarvek/core/target"
+	"yarvek/core/target/class"
 )
 
 // manySlots is n triangles in a row, a slot each, of which change says how they look.

@@ -8,12 +8,12 @@ import (
 	"strings"
 
 	"yarvek/core/figure"
-	"yarvek/core/filter"
 	"yarvek/core/finding"
 	"yarvek/core/naming"
+	"yarvek/core/picture/filter"
+	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
 	"yarvek/core/station"
-	"yarvek/core/texture"
 )
 
 // judge says what should be looked at.

@@ -8,12 +8,12 @@ import (
 	"strings"
 
 	"yarvek/core/figure"
-	"yarvek/core/filter"
 	"yarvek/core/finding"
-	"yarvek/core/format/picture"
+	"yarvek/core/picture"
+	"yarvek/core/picture/filter"
+	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
 	"yarvek/core/station"
-	"yarvek/core/texture"
 )
 
 // pictures holds them against what the target wants.

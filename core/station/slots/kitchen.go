@@ -6,9 +6,9 @@ import (
 	"path"
 	"slices"
 
-	"yarvek/core/filter"
+	"yarvek/core/picture/filter"
+	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
-	"yarvek/core/texture"
 )
 
 // kitchen plans the pictures that leave.

@@ -6,9 +6,9 @@ import (
 	"math"
 	"slices"
 
+	"yarvek/core/measure/uv"
+	"yarvek/core/process/unfold"
 	"yarvek/core/scene"
-	"yarvek/core/unfold"
-	"yarvek/core/uv"
 )
 
 // LightMade is a light set as it came out, with the layers of its meshes.

@@ -1,9 +1,9 @@
 package slots
 
 import (
-	"yarvek/core/filter"
+	"yarvek/core/picture/filter"
+	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
-	"yarvek/core/texture"
 )
 
 // olderOf is where a material of the older workflow has its pictures, by number in the stock.

@@ -15,14 +15,14 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"yarvek/core/class"
-	"yarvek/core/filter"
 	"yarvek/core/geom"
-	"yarvek/core/picturetest"
+	"yarvek/core/picture/filter"
+	"yarvek/core/picture/picturetest"
+	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/target"
-	"yarvek/core/texture"
+	"yarvek/core/target/class"
 )
 
 // Green is turned where it points the other way, never twice, and never where it can't be told.

@@ -7,9 +7,9 @@ import (
 
 	"yarvek/core/geom"
 	"yarvek/core/naming"
+	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
 	"yarvek/core/target"
-	"yarvek/core/texture"
 )
 
 // Stock is a picture that materials can use: one that came along, or one that was added.

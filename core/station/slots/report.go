@@ -5,12 +5,12 @@ import (
 	"slices"
 	"strings"
 
-	"yarvek/core/class"
 	"yarvek/core/figure"
-	"yarvek/core/filter"
+	"yarvek/core/picture/filter"
+	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
 	"yarvek/core/station"
-	"yarvek/core/texture"
+	"yarvek/core/target/class"
 )
 
 // Report is what an asset is made of.

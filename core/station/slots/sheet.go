@@ -5,9 +5,9 @@ import (
 	"math"
 	"slices"
 
-	"yarvek/core/filter"
+	"yarvek/core/picture/filter"
+	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
-	"yarvek/core/texture"
 )
 
 // laid is a sheet with its places.

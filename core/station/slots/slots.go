@@ -15,9 +15,9 @@ import (
 	"yarvek/core/figure"
 	"yarvek/core/geom"
 	"yarvek/core/naming"
+	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
 	"yarvek/core/station"
-	"yarvek/core/texture"
 )
 
 // Info is the station's place among the ten.

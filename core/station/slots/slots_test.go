@@ -15,14 +15,14 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"yarvek/core/class"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
-	"yarvek/core/picturetest"
+	"yarvek/core/picture/picturetest"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/station"
 	"yarvek/core/target"
+	"yarvek/core/target/class"
 )
 
 var ctx = context.Background()

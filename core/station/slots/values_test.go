@@ -7,8 +7,8 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"yarvek/core/format/picture"
-	"yarvek/core/picturetest"
+	"yarvek/core/picture"
+	"yarvek/core/picture/picturetest"
 	"yarvek/core/scene"
 )
 

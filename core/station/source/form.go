@@ -6,8 +6,8 @@ import (
 	"slices"
 
 	"yarvek/core/geom"
+	"yarvek/core/measure/twin"
 	"yarvek/core/scene"
-	"yarvek/core/twin"
 )
 
 // Twins is nodes whose meshes are one mesh in other places.

@@ -7,12 +7,12 @@ import (
 	"math"
 	"slices"
 
-	"yarvek/core/flicker"
 	"yarvek/core/geom"
-	"yarvek/core/measure"
+	"yarvek/core/measure/extents"
+	"yarvek/core/measure/flicker"
+	"yarvek/core/measure/twin"
 	"yarvek/core/scene"
 	"yarvek/core/target"
-	"yarvek/core/twin"
 	"yarvek/core/union"
 )
 

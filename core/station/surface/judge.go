@@ -7,7 +7,7 @@ import (
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
-	"yarvek/core/mend"
+	"yarvek/core/process/mend"
 )
 
 // verdict is how one sort of flaw is told.

@@ -6,14 +6,14 @@ import (
 	"math"
 	"slices"
 
-	"yarvek/core/flaw"
-	"yarvek/core/flicker"
 	"yarvek/core/geom"
-	"yarvek/core/mend"
+	"yarvek/core/measure/flaw"
+	"yarvek/core/measure/flicker"
+	"yarvek/core/measure/uv"
+	"yarvek/core/process/mend"
+	"yarvek/core/process/tangent"
 	"yarvek/core/scene"
-	"yarvek/core/tangent"
 	"yarvek/core/topo"
-	"yarvek/core/uv"
 )
 
 // Sort is a sort of flaw.

@@ -6,14 +6,14 @@ import (
 
 	"yarvek/core/figure"
 	"yarvek/core/finding"
-	"yarvek/core/flaw"
-	"yarvek/core/flicker"
 	"yarvek/core/geom"
-	"yarvek/core/mend"
+	"yarvek/core/measure/flaw"
+	"yarvek/core/measure/flicker"
+	"yarvek/core/process/mend"
+	"yarvek/core/process/tangent"
 	"yarvek/core/scene"
 	"yarvek/core/split"
 	"yarvek/core/station"
-	"yarvek/core/tangent"
 	"yarvek/core/topo"
 )
 

@@ -5,10 +5,10 @@ import (
 	"math"
 	"slices"
 
-	"yarvek/core/flicker"
 	"yarvek/core/geom"
+	"yarvek/core/measure/flicker"
+	"yarvek/core/measure/uv"
 	"yarvek/core/scene"
-	"yarvek/core/uv"
 )
 
 // Placed is a mesh where its first node places it.

@@ -8,7 +8,7 @@ import (
 	"slices"
 
 	"yarvek/core/figure"
-	"yarvek/core/mend"
+	"yarvek/core/process/mend"
 	"yarvek/core/station"
 )
 

@@ -10,15 +10,15 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"yarvek/core/finding"
-	"yarvek/core/flicker"
 	"yarvek/core/geom"
-	"yarvek/core/measure"
-	"yarvek/core/mend"
+	"yarvek/core/measure/extents"
+	"yarvek/core/measure/flicker"
+	"yarvek/core/process/mend"
+	"yarvek/core/process/tangent"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/shape/shapetest"
 	"yarvek/core/split"
-	"yarvek/core/tangent"
 )
 
 var ctx = context.Background()

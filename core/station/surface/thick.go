@@ -7,9 +7,9 @@ import (
 	"slices"
 
 	"yarvek/core/figure"
-	"yarvek/core/flaw"
 	"yarvek/core/geom"
-	"yarvek/core/mend"
+	"yarvek/core/measure/flaw"
+	"yarvek/core/process/mend"
 	"yarvek/core/scene"
 	"yarvek/core/station"
 	"yarvek/core/topo"

@@ -8,8 +8,8 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"yarvek/core/geom"
-	"yarvek/core/measure"
-	"yarvek/core/mend"
+	"yarvek/core/measure/extents"
+	"yarvek/core/process/mend"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 )

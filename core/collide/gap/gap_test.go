@@ -1,0 +1,57 @@
+package gap
+
+import (
+	"context"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+
+	"yarvek/core/collide/fit"
+	"yarvek/core/collide/solid"
+	"yarvek/core/geom"
+	"yarvek/core/scene"
+	"yarvek/core/shape"
+)
+
+func box(lo, hi geom.Vec3) *solid.Form {
+	return solid.OfBox(fit.Upright([]geom.Vec3{lo, hi})).Form(context.Background())
+}
+
+func cube(size float64) *scene.Scene {
+	return shape.Scene("cube", nil, new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{size, size, size}).Mesh("cube"))
+}
+
+// Of a cube in boxes all figures are known.
+func TestGapsOfBoxes(t *testing.T) {
+	ctx := context.Background()
+	m := NewMesh(ctx, cube(1), true)
+	b := m.Of(ctx, []*solid.Form{box(geom.Vec3{}, geom.Vec3{1, 1, 1})}, 0.01)
+	assert.InDelta(t, 0, b.Out.Max, 1e-12)
+	assert.InDelta(t, 0, b.In.Max, 1e-12)
+
+	// A box a tenth too low and a fifth too wide along x.
+	b = m.Of(ctx, []*solid.Form{box(geom.Vec3{}, geom.Vec3{1.2, 0.9, 1})}, 0.05)
+	assert.InDelta(t, 0.1, b.Out.Max, 1e-12)
+	// The top sticks out whole by 0.1, and four sides above 0.9 m by 0.05 on average.
+	assert.InDelta(t, (0.1+4*0.1*0.05)/6, b.Out.Mean, 0.002)
+	assert.InDelta(t, (1+4*0.05)/6, b.Out.Over, 0.01)
+	assert.InDelta(t, 0.2, b.In.Max, 1e-12)
+	assert.InDelta(t, 1.2, b.In.At[0], 1e-12)
+	sum := 0.0
+	for _, v := range b.Histogram {
+		sum += v
+	}
+	assert.InDelta(t, 2, sum, 1e-9, "each half is all of its surface")
+
+	// Two boxes that fill the cube leave no gap, though a side of each lies within it.
+	b = m.Of(ctx, []*solid.Form{box(geom.Vec3{}, geom.Vec3{0.5, 1, 1}), box(geom.Vec3{0.5, 0, 0}, geom.Vec3{1, 1, 1})}, 0.01)
+	assert.InDelta(t, 0, b.Out.Max, 1e-12)
+	assert.InDelta(t, 0, b.In.Max, 1e-9)
+}
+
+func TestVolumesOfOverlapping(t *testing.T) {
+	a, b := box(geom.Vec3{}, geom.Vec3{2, 1, 1}), box(geom.Vec3{1, 0, 0}, geom.Vec3{3, 1, 1})
+	assert.InDelta(t, 3, Volume([]*solid.Form{a, b}, 60), 1e-9)
+	assert.InDelta(t, 2, Volume([]*solid.Form{a}, 60), 1e-9)
+	assert.Zero(t, Volume(nil, 60))
+}
