@@ -64,7 +64,7 @@ type fitting struct {
 // one is the shapes that a single one is fitted round all with.
 func one(f func(ctx context.Context, h *geom.Hull, most int) solid.Solid) func(context.Context, *fitting) []solid.Solid {
 	return func(ctx context.Context, a *fitting) []solid.Solid {
-		pts := measure.Points(a.scene)
+		pts := extents.Points(a.scene)
 		h := geom.HullWithin(ctx, pts, geom.Finely)
 		if len(h.Points) == 0 {
 			h.Points = pts // in one place
@@ -158,7 +158,7 @@ func collideFile(c *cobra.Command, file, mesh, out string, a fitting) error {
 	}
 	defer m.close()
 	s, ctx := m.scene, c.Context()
-	if len(measure.Points(s)) == 0 {
+	if len(extents.Points(s)) == 0 {
 		return fmt.Errorf("%s has no polygons to fit a shape round", file)
 	}
 	a.scene = s
@@ -201,7 +201,7 @@ func collideFile(c *cobra.Command, file, mesh, out string, a fitting) error {
 		answer.Points += len(m.Points)
 		volume += form.Volume()
 	}
-	is := measure.Of(ctx, s)
+	is := extents.Of(ctx, s)
 	closed := is.Closed && is.Volume != 0
 	if closed {
 		answer.VolumeRatio = volume / math.Abs(is.Volume)

@@ -53,7 +53,7 @@ type sizePage struct {
 	worksheet
 	Report       *size.Report
 	Decided      size.Decisions
-	Body         measure.Body
+	Body         extents.Body
 	Lean         float64 // of the body's length, radians
 	Outline      float64 // from above, square metres
 	Ruler        *show.Measured

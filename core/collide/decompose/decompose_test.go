@@ -97,7 +97,7 @@ func TestWellKnownShapes(t *testing.T) {
 	for _, x := range trials() {
 		t.Run(x.name, func(t *testing.T) {
 			s := shape.Scene(x.name, nil, x.mesh...)
-			is := measure.Of(t.Context(), s)
+			is := extents.Of(t.Context(), s)
 			require.True(t, is.Closed)
 			began := time.Now()
 			r := Of(t.Context(), s, Options{Hulls: 16, Points: 64})
@@ -144,7 +144,7 @@ func TestPassagesStayOpen(t *testing.T) {
 	} {
 		t.Run(x.name, func(t *testing.T) {
 			s := shape.Scene(x.name, nil, x.mesh...)
-			is := measure.Of(t.Context(), s)
+			is := extents.Of(t.Context(), s)
 			g, err := passage.New(t.Context(), s, passage.Body{Radius: x.radius})
 			require.NoError(t, err)
 			require.NotEmpty(t, g.Found)

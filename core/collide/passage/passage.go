@@ -107,7 +107,7 @@ func New(ctx context.Context, s *scene.Scene, b Body) (*Grid, error) {
 		used = append(used, pts[t])
 		box = box.Add(pts[t])
 	}
-	if is := measure.Of(ctx, s); is.Closed && ctx.Err() == nil {
+	if is := extents.Of(ctx, s); is.Closed && ctx.Err() == nil {
 		// What is convex has no room for anybody.
 		whole := fit.OfHull(geom.HullOf(ctx, used)).Volume()
 		if air := whole - math.Abs(is.Volume); air < 1e-4*math.Pow(b.Radius, 3) && air < 1e-4*whole {

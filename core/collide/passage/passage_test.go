@@ -49,7 +49,7 @@ func TestPassagesByHand(t *testing.T) {
 				assert.GreaterOrEqual(t, p.Clear, 0.99*x.body.Radius)
 			}
 			assert.Equal(t, x.mouths, mouths)
-			hull := fit.NewConvex(fit.OfHull(geom.HullOf(t.Context(), measure.Points(s))))
+			hull := fit.NewConvex(fit.OfHull(geom.HullOf(t.Context(), extents.Points(s))))
 			for _, open := range g.Open([]Shape{hull}, Slack) {
 				assert.False(t, open, "one hull fills it")
 			}

@@ -33,7 +33,7 @@ func TestShapesAreClosedBodies(t *testing.T) {
 			func(geom.Vec3) float64 { return 0 }},
 	} {
 		require.NoError(t, c.m.Validate(), name)
-		is := measure.OfMesh(context.Background(), c.m)
+		is := extents.OfMesh(context.Background(), c.m)
 		assert.True(t, is.Closed, name)
 		assert.InDelta(t, c.volume, is.Volume, c.near*c.volume, name)
 		assert.LessOrEqual(t, is.Volume, c.volume*(1+1e-9), name)

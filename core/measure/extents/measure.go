@@ -1,6 +1,6 @@
-// Package measure takes the figures of a scene: surface, volume, middle of mass,
+// Package extents takes the figures of a scene: surface, volume, middle of mass,
 // hull and what touches the ground. Lengths are metres.
-package measure
+package extents
 
 import (
 	"context"

@@ -19,7 +19,7 @@ import (
 func poses(m *scene.Mesh, w geom.Affine) []Pose {
 	s := shape.Scene("x", nil, m)
 	s.Nodes[0].Local = w
-	return Poses(geom.HullOf(context.Background(), measure.Points(s)), measure.Of(context.Background(), s).Centre)
+	return Poses(geom.HullOf(context.Background(), extents.Points(s)), extents.Of(context.Background(), s).Centre)
 }
 
 func total(list []Pose) (sum float64) {
@@ -82,7 +82,7 @@ func TestTilt(t *testing.T) {
 		turn := geom.Rotation(c.about, c.deg*math.Pi/180)
 		s.Nodes[0].Local = geom.Affine{M: turn, T: geom.Vec3{3, 4, 5}}
 		tilt, ok := TiltOf(FlatOf(context.Background(), s), s.Bounds().Size(), func() (geom.Mat3, geom.Vec3) {
-			return geom.HullOf(context.Background(), measure.Points(s)).TightBox(context.Background())
+			return geom.HullOf(context.Background(), extents.Points(s)).TightBox(context.Background())
 		}, 20*math.Pi/180)
 		require.Equal(t, c.found, ok, "%s by %g about %v: %+v", c.m.Name, c.deg, c.about, tilt)
 		if ok {
@@ -96,8 +96,8 @@ func TestTilt(t *testing.T) {
 
 func BenchmarkStances(b *testing.B) {
 	s := shape.Scene("boulder", nil, shapetest.Boulder(500))
-	h := geom.HullOf(context.Background(), measure.Points(s))
-	c := measure.Of(context.Background(), s).Centre
+	h := geom.HullOf(context.Background(), extents.Points(s))
+	c := extents.Of(context.Background(), s).Centre
 	b.Logf("%d triangles, hull of %d corners", s.Count().Triangles, len(h.Points))
 	t := time.Now()
 	n := 0
@@ -106,7 +106,7 @@ func BenchmarkStances(b *testing.B) {
 		n = len(Poses(h, c))
 		places := Sample(s, 20000)
 		for _, a := range geom.Axes {
-			measure.GroundOf(h.Points, a.Vec())
+			extents.GroundOf(h.Points, a.Vec())
 			Symmetry(places, c, a.Vec())
 		}
 	}

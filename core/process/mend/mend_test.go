@@ -48,7 +48,7 @@ func TestWeldingClosesWhatWasSplitAndKeepsSeams(t *testing.T) {
 	assert.Empty(t, find(m).Borders)
 	assert.Equal(t, box.UVs[0].Index, m.UVs[0].Index)
 	assert.Equal(t, box.Normals.Index, m.Normals.Index)
-	assert.InDelta(t, 6, measure.OfMesh(ctx, m).Volume, 1e-3)
+	assert.InDelta(t, 6, extents.OfMesh(ctx, m).Volume, 1e-3)
 	again, joined, _ := Weld(ctx, m, 1e-4)
 	assert.Same(t, m, again)
 	assert.Zero(t, joined)
@@ -58,9 +58,9 @@ func TestWeldingAClosedMeshKeepsItsVolume(t *testing.T) {
 	for seed := range uint64(20) {
 		r := rand.New(rand.NewPCG(seed, 1))
 		m := shapetest.Boulder(6 + r.IntN(10))
-		before := measure.OfMesh(ctx, m)
+		before := extents.OfMesh(ctx, m)
 		out, _, _ := Weld(ctx, m, 1e-6)
-		after := measure.OfMesh(ctx, out)
+		after := extents.OfMesh(ctx, out)
 		assert.Equal(t, before.Closed, after.Closed)
 		assert.InDelta(t, before.Volume, after.Volume, 1e-9)
 	}
@@ -75,7 +75,7 @@ func TestWeldingAClosedMeshKeepsItsVolume(t *testing.T) {
 	out, joined, gone := ShortEdges(ctx, m, short*1.0001)
 	assert.NotZero(t, joined)
 	assert.NotZero(t, gone)
-	assert.True(t, measure.OfMesh(ctx, out).Closed)
+	assert.True(t, extents.OfMesh(ctx, out).Closed)
 	assert.Equal(t, m.Triangles()-gone, out.Triangles())
 }
 
@@ -93,7 +93,7 @@ func TestTurningIsUndoneByTurning(t *testing.T) {
 	assert.Equal(t, []int32{1, 5, 9}, find(once).Flipped)
 	assert.Empty(t, find(once).Normals.Against, "normals are turned with their faces")
 	mended := Turn(once, find(once).Flipped)
-	assert.InDelta(t, measure.OfMesh(ctx, m).Volume, measure.OfMesh(ctx, mended).Volume, 1e-12)
+	assert.InDelta(t, extents.OfMesh(ctx, m).Volume, extents.OfMesh(ctx, mended).Volume, 1e-12)
 }
 
 func TestDroppingTakesOutWhatIsSaidAndNoMore(t *testing.T) {
@@ -133,7 +133,7 @@ func TestCuttingKeepsTheAreaOfAPolygon(t *testing.T) {
 	out := Flat(m, f.Concave)
 	require.NoError(t, out.Validate())
 	assert.Empty(t, find(out).Concave)
-	a, b := measure.OfMesh(ctx, m), measure.OfMesh(ctx, out)
+	a, b := extents.OfMesh(ctx, m), extents.OfMesh(ctx, out)
 	assert.InDelta(t, a.Area, b.Area, 1e-9)
 	assert.InDelta(t, 3*teeth-2*0.4*teeth, b.Volume, 1e-9)
 	assert.True(t, b.Closed)
@@ -151,7 +151,7 @@ func TestHolesAreClosedFlatOrAlongTheirRim(t *testing.T) {
 	out, n := Holes(ctx, open, f.Net, f.Borders, f.Parts, 8)
 	require.NoError(t, out.Validate())
 	assert.Equal(t, 1, n)
-	got := measure.OfMesh(ctx, out)
+	got := extents.OfMesh(ctx, out)
 	assert.True(t, got.Closed)
 	assert.InDelta(t, 6, got.Volume, 1e-12)
 	assert.Equal(t, box.Faces(), out.Faces(), "one flat polygon")
@@ -161,7 +161,7 @@ func TestHolesAreClosedFlatOrAlongTheirRim(t *testing.T) {
 	f = find(bent)
 	out, n = Holes(ctx, bent, f.Net, f.Borders, f.Parts, 8)
 	assert.Equal(t, 1, n)
-	assert.True(t, measure.OfMesh(ctx, out).Closed)
+	assert.True(t, extents.OfMesh(ctx, out).Closed)
 	assert.Empty(t, find(out).Flipped)
 	_, n = Holes(ctx, open, f.Net, f.Borders, f.Parts, 3)
 	assert.Zero(t, n, "of more edges than asked")
@@ -213,7 +213,7 @@ func thickened(t *testing.T, m *scene.Mesh, thick float64, side Side) *scene.Mes
 	assert.Empty(t, g.Flipped, "and wound alike")
 	assert.Empty(t, g.Inside, "outward")
 	assert.Empty(t, g.Normals.Against)
-	assert.Greater(t, measure.OfMesh(ctx, out).Volume, 0.0)
+	assert.Greater(t, extents.OfMesh(ctx, out).Volume, 0.0)
 	return out
 }
 
@@ -226,8 +226,8 @@ func TestThicknessMakesSolidsOfTheRightVolume(t *testing.T) {
 	for _, side := range []Side{Both, Front, Back} {
 		flat := wave(0)
 		out := thickened(t, flat, 0.01, side)
-		assert.InDelta(t, 2*0.01, measure.OfMesh(ctx, out).Volume, 1e-12, "area by thickness, of a flat one exactly")
-		lo, hi := measure.OfMesh(ctx, out).Box.Min[1], measure.OfMesh(ctx, out).Box.Max[1]
+		assert.InDelta(t, 2*0.01, extents.OfMesh(ctx, out).Volume, 1e-12, "area by thickness, of a flat one exactly")
+		lo, hi := extents.OfMesh(ctx, out).Box.Min[1], extents.OfMesh(ctx, out).Box.Max[1]
 		want := map[Side][2]float64{Both: {-0.005, 0.005}, Front: {0, 0.01}, Back: {-0.01, 0}}[side]
 		assert.InDelta(t, want[0], lo, 1e-12, string(side))
 		assert.InDelta(t, want[1], hi, 1e-12, string(side))
@@ -235,9 +235,9 @@ func TestThicknessMakesSolidsOfTheRightVolume(t *testing.T) {
 	// About the middle the error is of the second order: an eighth at half the thickness... of the
 	// volume's own third.
 	m := wave(0.2)
-	area := measure.OfMesh(ctx, m).Area
+	area := extents.OfMesh(ctx, m).Area
 	for _, thick := range []float64{0.02, 0.01, 0.005} {
-		v := measure.OfMesh(ctx, thickened(t, m, thick, Both)).Volume
+		v := extents.OfMesh(ctx, thickened(t, m, thick, Both)).Volume
 		assert.InDelta(t, 1, v/(area*thick), 40*thick*thick, "%g", thick)
 	}
 }
@@ -259,8 +259,8 @@ func TestThicknessKeepsFacesAcrossSharpBends(t *testing.T) {
 			assert.Greater(t, n.Len(), 0.5, "%g degrees, face %d has area", degrees, g)
 		}
 		if degrees <= 90 { // mitred: each side is as thick as asked
-			area := measure.OfMesh(ctx, fold).Area
-			assert.InDelta(t, area*0.01, measure.OfMesh(ctx, out).Volume, 1e-9)
+			area := extents.OfMesh(ctx, fold).Area
+			assert.InDelta(t, area*0.01, extents.OfMesh(ctx, out).Volume, 1e-9)
 		}
 	}
 }
@@ -271,9 +271,9 @@ func TestThicknessTakesSheetsOfManyKinds(t *testing.T) {
 	corner := Faces((&shape.Builder{}).Grid(6, 6, func(u, v float64) geom.Vec3 { return geom.Vec3{u, 0, -v} }).Mesh("pinched"), []int32{14, 21})
 	f := find(corner) // two holes that touch in a point: the solids round it touch along an edge, on points of their own
 	pinched, _ := Thicken(ctx, corner, f.Net, f.Parts, func(int32) bool { return true }, 0.02, Both)
-	assert.True(t, measure.OfMesh(ctx, pinched).Closed)
+	assert.True(t, extents.OfMesh(ctx, pinched).Closed)
 	assert.Len(t, find(pinched).Crowded, 1)
-	assert.InDelta(t, 34.0/36*0.02, measure.OfMesh(ctx, pinched).Volume, 1e-12)
+	assert.InDelta(t, 34.0/36*0.02, extents.OfMesh(ctx, pinched).Volume, 1e-12)
 	thickened(t, Faces((&shape.Builder{}).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("tub"), []int32{4}), 0.02, Back)
 	flipped := Turn((&shape.Builder{}).Grid(3, 3, func(u, v float64) geom.Vec3 { return geom.Vec3{u, 0, -v} }).Mesh("flipped"), []int32{4})
 	thickened(t, flipped, 0.02, Both)

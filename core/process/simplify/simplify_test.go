@@ -247,7 +247,7 @@ func TestHardPartsKeepTheirEdges(t *testing.T) {
 	r := Of(ctx, m, Options{Triangles: m.Triangles() / 10})
 	assert.LessOrEqual(t, r.Out, m.Triangles()/10)
 	assert.Less(t, apart(m, r.Mesh, 20_000).Max, 1e-9, "nothing of a flat side is lost")
-	a, b := measure.OfMesh(ctx, m), measure.OfMesh(ctx, r.Mesh)
+	a, b := extents.OfMesh(ctx, m), extents.OfMesh(ctx, r.Mesh)
 	assert.InDelta(t, a.Volume, b.Volume, 1e-9)
 	assert.InDelta(t, a.Area, b.Area, 1e-9)
 	for c, i := range r.Mesh.Normals.Index { // flat faces have their own normals
@@ -295,7 +295,7 @@ func TestSeamsSlotsAndUVsStayInPlace(t *testing.T) {
 			assert.LessOrEqual(t, x, (slot+1)/3+d+1e-9)
 		}
 	}
-	box := measure.OfMesh(ctx, out).Box
+	box := extents.OfMesh(ctx, out).Box
 	assert.InDelta(t, 0, box.Min[0], 1e-4)
 	assert.InDelta(t, 1, box.Max[0], 1e-4)
 }

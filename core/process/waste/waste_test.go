@@ -48,7 +48,7 @@ func holds(t *testing.T, m *scene.Mesh, r Removed) {
 	t.Helper()
 	require.NoError(t, r.Mesh.Validate())
 	assert.Equal(t, m.Triangles()-r.Triangles, r.Mesh.Triangles())
-	a, b := measure.OfMesh(context.Background(), m), measure.OfMesh(context.Background(), r.Mesh)
+	a, b := extents.OfMesh(context.Background(), m), extents.OfMesh(context.Background(), r.Mesh)
 	size := a.Box.Size().Max()
 	assert.InDelta(t, a.Area, b.Area, 1e-5*size*size)
 	assert.InDelta(t, a.Volume, b.Volume, 1e-5*size*size*size)

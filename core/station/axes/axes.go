@@ -208,7 +208,7 @@ type Ask struct {
 	Flats  Flats    // of the scene before it was scaled
 	Factor float64  // by which it was scaled since
 	Box    geom.Box // of the scene that comes
-	Body   *memo.Once[measure.Body]
+	Body   *memo.Once[extents.Body]
 }
 
 // Run stands the scene up and carries it into the target's basis. When ctx ends it returns
@@ -381,7 +381,7 @@ func (r *Report) sense(ctx context.Context, ask Ask, along geom.Axis) (up geom.A
 		return pos, false // ctx ended
 	}
 	stable := func(a geom.Axis) bool {
-		g := measure.GroundOf(body.Hull.Points, a.Vec())
+		g := extents.GroundOf(body.Hull.Points, a.Vec())
 		return g.Contact.Area() > 0 && g.Contact.Inside(g.Flat(body.Centre)) >= 0
 	}
 	p, n := stable(pos), stable(pos.Neg())

@@ -45,7 +45,7 @@ func (r *Report) Standing(ctx context.Context) (Standing, error) { return r.stan
 // rank orders the six stances by how well the body would stand in them: what share
 // of its outline touches the ground, how far within that its middle of mass lies,
 // how low, and how even it is about an upright plane.
-func (r *Report) rank(s *scene.Scene, body measure.Body) []Stance {
+func (r *Report) rank(s *scene.Scene, body extents.Body) []Stance {
 	stances := slices.Clone(r.Stances)
 	if body.Box.IsEmpty() {
 		return stances
@@ -62,7 +62,7 @@ func (r *Report) rank(s *scene.Scene, body measure.Body) []Stance {
 		order[i] = i
 		st := &stances[i]
 		up := st.Basis.Up.Vec()
-		g := measure.GroundOf(body.Hull.Points, up)
+		g := extents.GroundOf(body.Hull.Points, up)
 		st.Contact = g.Contact.Area()
 		st.Margin = g.Contact.Inside(g.Flat(body.Centre))
 		k := st.Basis.Up.Index()
@@ -124,7 +124,7 @@ func (s Stance) Reasons() string {
 }
 
 // rests lists the likeliest resting poses.
-func (r *Report) rests(body measure.Body, d Decisions) (list []Rest) {
+func (r *Report) rests(body extents.Body, d Decisions) (list []Rest) {
 	if len(body.Hull.Faces) == 0 {
 		return nil
 	}

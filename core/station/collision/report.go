@@ -83,7 +83,7 @@ const across = 220
 // Measure measures shapes against the scene they stand for. ways are its passages, nil where none
 // were looked for. When ctx ends it returns early, and what it returns means nothing.
 func Measure(ctx context.Context, s *scene.Scene, shapes []Shape, ways *passage.Grid, limit float64) Measured {
-	is := measure.Of(ctx, s)
+	is := extents.Of(ctx, s)
 	m := Measured{Closed: is.Closed && is.Volume != 0, Mesh: math.Abs(is.Volume), Own: is.Centre}
 	forms := make([]*solid.Form, len(shapes))
 	var stand []passage.Shape
@@ -503,7 +503,7 @@ func (r *Report) quality(d Decisions, ask Ask, say sayer) {
 				"Receivers take such a shape for the hull round it."), s)
 		}
 		if m := s.Mesh; m != nil {
-			is := measure.OfMesh(context.Background(), m)
+			is := extents.OfMesh(context.Background(), m)
 			switch {
 			case !is.Closed:
 				place(say(finding.Look, "open-"+s.Letter, fmt.Sprintf("Shape %s of the file is open", s.Letter),

@@ -189,7 +189,7 @@ func pickedOf(ctx context.Context, s *scene.Scene, at []geom.Vec3, flat bool) *s
 
 // fitted are the shapes round a scene.
 func (m *Made) fitted(ctx context.Context, s *scene.Scene, f Fit, room Room, progress func(float64)) []solid.Solid {
-	pts := measure.Points(s)
+	pts := extents.Points(s)
 	if len(pts) == 0 {
 		return nil
 	}

@@ -201,7 +201,7 @@ type Report struct {
 
 // Ask is what the station needs to know besides the scene.
 type Ask struct {
-	Body   *memo.Once[measure.Body] // of the scene as it stood at Size
+	Body   *memo.Once[extents.Body] // of the scene as it stood at Size
 	Stood  geom.Affine              // from there to the scene
 	Source geom.Affine              // from what Source left to the scene; picks go through it
 	Grid   float64                  // the kit's module in metres, 0 for none
@@ -311,7 +311,7 @@ func seatOf(d Seat, basis geom.Basis, box geom.Box, ask Ask, body func() ([]geom
 	case OnContact:
 		pts, _ := body()
 		up := basis.Up.Vec()
-		g := measure.GroundOf(pts, up)
+		g := extents.GroundOf(pts, up)
 		return g.Place(g.Contact.Centre(), up)
 	case OnMass:
 		_, c := body()
@@ -423,7 +423,7 @@ func (r *Report) each(ctx context.Context, s *scene.Scene, d Decisions, ask Ask)
 		world := seatOf(seat, s.Basis, boxes[i], ask, func() ([]geom.Vec3, geom.Vec3) {
 			one := *s
 			one.Nodes = []scene.Node{{Kind: scene.KindMesh, Parent: -1, Mesh: n.Mesh, Local: worlds[i]}}
-			return measure.Points(&one), measure.Of(ctx, &one).Centre
+			return extents.Points(&one), extents.Of(ctx, &one).Centre
 		})
 		r.moveOrigin(out, n.Mesh, users[n.Mesh], worlds[i], world)
 	}

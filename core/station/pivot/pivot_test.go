@@ -74,8 +74,8 @@ func TestSeatingTwiceIsSeatingOnce(t *testing.T) {
 		{Name: "a", Kind: scene.KindMesh, Parent: -1, Local: turn},
 		{Name: "b", Kind: scene.KindMesh, Parent: 0, Local: geom.Translation(geom.Vec3{0, 0, 5})},
 	}
-	once, _ := pivot.Run(context.Background(), s, d, pivot.Ask{Body: measure.Later(s), Stood: geom.Identity, Source: geom.Identity})
-	twice, _ := pivot.Run(context.Background(), once, d, pivot.Ask{Body: measure.Later(once), Stood: geom.Identity, Source: geom.Identity})
+	once, _ := pivot.Run(context.Background(), s, d, pivot.Ask{Body: extents.Later(s), Stood: geom.Identity, Source: geom.Identity})
+	twice, _ := pivot.Run(context.Background(), once, d, pivot.Ask{Body: extents.Later(once), Stood: geom.Identity, Source: geom.Identity})
 	a, b := once.Flattened(), twice.Flattened()
 	for i := range a.Meshes {
 		for k, p := range a.Meshes[i].Points {

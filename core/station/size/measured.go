@@ -36,17 +36,17 @@ const gridTol = 0.0002
 
 // Body is the outcome's surface, volume, hull and own extents, measured when first
 // asked for and kept.
-func (r *Report) Body() *memo.Once[measure.Body] { return r.body }
+func (r *Report) Body() *memo.Once[extents.Body] { return r.body }
 
 // Outline is the area of the convex outline of a body of this report seen from above,
 // in square metres.
-func (r *Report) Outline(b measure.Body) float64 {
-	return measure.GroundOf(b.Hull.Points, geom.Vec3(r.stand[1])).Outline.Area()
+func (r *Report) Outline(b extents.Body) float64 {
+	return extents.GroundOf(b.Hull.Points, geom.Vec3(r.stand[1])).Outline.Area()
 }
 
 // Lean is the angle of a body's longest own direction against the nearest axis, in
 // radians.
-func Lean(b measure.Body) float64 {
+func Lean(b extents.Body) float64 {
 	if b.Own[0] == 0 {
 		return 0
 	}
@@ -56,7 +56,7 @@ func Lean(b measure.Body) float64 {
 
 // measure fills in extents, parts and transforms, in metres after the station.
 func (r *Report) measure(s *scene.Scene) {
-	r.body = measure.Later(s)
+	r.body = extents.Later(s)
 	if r.Grid <= 0 {
 		return
 	}

@@ -179,7 +179,7 @@ type Report struct {
 	Proposals []class.Proposal
 	FitVoid   bool // the extent to fit is zero, so it was not scaled
 
-	body  *memo.Once[measure.Body]
+	body  *memo.Once[extents.Body]
 	stand geom.Mat3
 }
 
@@ -205,7 +205,7 @@ func Run(ctx context.Context, s *scene.Scene, d Decisions, ask Ask) (*scene.Scen
 			standing[i] = b.Carried(ask.Stand)
 		}
 	}
-	r.Read = extents(scene.Union(standing))
+	r.Read = sides(scene.Union(standing))
 	r.Unit, r.UnitHow = unit.For(s.UnitMetres), string(s.UnitHow)
 	if d.Unit != "" {
 		u, ok := unit.BySymbol(d.Unit)
@@ -223,7 +223,7 @@ func Run(ctx context.Context, s *scene.Scene, d Decisions, ask Ask) (*scene.Scen
 	r.Longest = r.Now.Max()
 	for i, b := range standing {
 		if !b.IsEmpty() {
-			r.Parts = append(r.Parts, Part{out.Nodes[i].Name, extents(b).Mul(r.Factor)})
+			r.Parts = append(r.Parts, Part{out.Nodes[i].Name, sides(b).Mul(r.Factor)})
 		}
 	}
 	r.transforms(out, d)
@@ -418,8 +418,8 @@ func (r *Report) classGone(d Decisions, ask Ask) {
 	r.Say(f)
 }
 
-// extents are the width, height and depth of a box in the frame the asset stands in.
-func extents(b geom.Box) geom.Vec3 {
+// sides are the width, height and depth of a box in the frame the asset stands in.
+func sides(b geom.Box) geom.Vec3 {
 	if b.IsEmpty() {
 		return geom.Vec3{}
 	}
@@ -430,7 +430,7 @@ func extents(b geom.Box) geom.Vec3 {
 func span(s *scene.Scene, box geom.Box, along geom.Vec3) float64 {
 	for k, v := range along {
 		if math.Abs(v) == 1 {
-			return extents(box)[k]
+			return sides(box)[k]
 		}
 	}
 	// A frame one of whose axes is the direction.
@@ -444,7 +444,7 @@ func span(s *scene.Scene, box geom.Box, along geom.Vec3) float64 {
 	other[least] = 1
 	side := along.Cross(other)
 	side = side.Mul(1 / side.Len())
-	return extents(scene.Union(s.NodeBoundsUnder(geom.Mat3{along, side, along.Cross(side)})))[0]
+	return sides(scene.Union(s.NodeBoundsUnder(geom.Mat3{along, side, along.Cross(side)})))[0]
 }
 
 // Along is the direction of an extent in the frame of the scene that came, as the asset

@@ -128,13 +128,13 @@ func TestSizeSpeaksOfWhatAxesStands(t *testing.T) {
 }
 
 // written sends a result and measures what is read back.
-func written(t testing.TB, d scene.Delivery, id string, to target.Target) measure.Figures {
+func written(t testing.TB, d scene.Delivery, id string, to target.Target) extents.Figures {
 	t.Helper()
 	pk, err := format.Write(context.Background(), d, preptest.Format(t, id), "x", to)
 	require.NoError(t, err)
 	got, _, err := format.Read(context.Background(), bundle.New(pk.Files), pk.Files[0].Name, nil)
 	require.NoError(t, err)
-	return measure.Of(context.Background(), got.Carried(geom.Linear(preptest.Format(t, id).Frame(to).Basis.To(to.Basis))))
+	return extents.Of(context.Background(), got.Carried(geom.Linear(preptest.Format(t, id).Frame(to).Basis.To(to.Basis))))
 }
 
 // Baking and then exporting gives the places that exporting and then baking gives,

@@ -39,7 +39,7 @@ func (v *looker) flaws(s *scene.Scene) {
 			}
 		}
 		f.All = f.Flat == m.Faces()
-		if fig := measure.OfMesh(v.ctx, m); fig.Closed && fig.Volume < 0 {
+		if fig := extents.OfMesh(v.ctx, m); fig.Closed && fig.Volume < 0 {
 			f.InsideOut = true
 		}
 		if f != (Flaw{}) {

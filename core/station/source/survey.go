@@ -389,7 +389,7 @@ func (t *item) seenThrough() bool {
 func (t *item) isClosed(ctx context.Context) bool {
 	if t.closed == 0 {
 		t.closed = -1
-		if measure.Of(ctx, t.scene).Closed {
+		if extents.Of(ctx, t.scene).Closed {
 			t.closed = 1
 		}
 	}

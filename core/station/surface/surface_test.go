@@ -114,7 +114,7 @@ func TestSixFlawsAreFoundAndTidied(t *testing.T) {
 	assert.Equal(t, 2, counts["flat"])
 	after := looked(out, Decisions{})
 	assert.Equal(t, "sound", after.Figure(), "%v", codes(after))
-	body := measure.Of(ctx, out)
+	body := extents.Of(ctx, out)
 	assert.True(t, body.Closed)
 	assert.InDelta(t, 1+4-1.5, body.Volume, 1e-3)
 	// Twice is no more than once, and the source is as it was.
@@ -154,7 +154,7 @@ func TestSheetsAndHolesAreToldApart(t *testing.T) {
 	assert.Contains(t, codes(r)["surface/sheets"].Text, "1\u202fm²")
 	out, done := Mended(ctx, s, Decisions{Thickness: 0.01})
 	assert.Equal(t, 1, done[0].Count)
-	body := measure.Of(ctx, out)
+	body := extents.Of(ctx, out)
 	assert.True(t, body.Closed)
 	assert.InDelta(t, 0.01, body.Volume, 1e-12)
 	named, done := Mended(ctx, s, Decisions{Thickness: 0.01, Of: []string{"other"}})

@@ -22,7 +22,7 @@ func sheetAt(name string, x, y float64) *scene.Mesh {
 func volumes(s *scene.Scene) map[string]float64 {
 	out := map[string]float64{}
 	for _, n := range s.Nodes {
-		is := measure.OfMesh(ctx, s.Meshes[n.Mesh])
+		is := extents.OfMesh(ctx, s.Meshes[n.Mesh])
 		if is.Closed {
 			out[n.Name] = is.Volume
 		}
@@ -112,7 +112,7 @@ func TestOpenBodiesAreThickenedOrTold(t *testing.T) {
 			Decisions{}.Thickened(Thick{Slot: "tin", By: 0.004})} {
 			assert.Equal(t, 1, said(d)["thickness"], "%s: %v", m.Name, d.Lines())
 			out, _ := Mended(ctx, s, d)
-			is := measure.OfMesh(ctx, out.Meshes[0])
+			is := extents.OfMesh(ctx, out.Meshes[0])
 			assert.True(t, is.Closed, m.Name)
 			var area float64
 			for f := range m.Faces() {
