@@ -21,6 +21,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"yarvek/core/figure"
 	"yarvek/core/format"
 	"yarvek/core/format/bundle"
 	"yarvek/core/geom"
@@ -29,7 +30,6 @@ import (
 	"yarvek/core/shape"
 	"yarvek/core/shape/shapetest"
 	"yarvek/core/target"
-	"yarvek/core/unit"
 	"yarvek/internal/demo"
 )
 
@@ -160,7 +160,7 @@ func agreeOnAll(t *testing.T, seeds uint64, scene func(seed uint64) *scene.Scene
 	b := newBench(t)
 	for seed := range seeds {
 		s := scene(seed)
-		to := target.Framed("own", "own", s.Basis, unit.All[1])
+		to := target.Framed("own", "own", s.Basis, figure.Units[1])
 		for _, f := range format.Written {
 			t.Run(fmt.Sprintf("%d/%s", seed, f.ID), func(t *testing.T) { agree(t, b, s, f, to) })
 		}
@@ -189,7 +189,7 @@ func TestIndependentReadersTakeNamesakes(t *testing.T) {
 		}
 		s.Nodes = append(s.Nodes, scene.Node{Name: "red post", Kind: scene.KindMesh, Parent: -1, Local: at})
 	}
-	to := target.Framed("own", "own", s.Basis, unit.Metre)
+	to := target.Framed("own", "own", s.Basis, figure.Metre)
 	for _, f := range format.Written {
 		pk, err := format.Write(context.Background(), scene.Delivery{Scene: s}, f, "posts", to)
 		require.NoError(t, err)

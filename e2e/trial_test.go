@@ -13,11 +13,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"yarvek/core/deliver"
+	"yarvek/core/figure"
 	"yarvek/core/format"
 	"yarvek/core/scene"
 	"yarvek/core/shape/shapetest"
 	"yarvek/core/target"
-	"yarvek/core/unit"
 )
 
 // faults are what a writer might get wrong, each small; they tell whether there was anything to get wrong.
@@ -165,7 +165,7 @@ func TestCertificatesAgainstLoaders(t *testing.T) {
 			what, s = "random", shapetest.Scene(uint64(5000+n))
 		}
 		f := format.Written[n/2%len(format.Written)]
-		to := target.Framed("own", "own", s.Basis, unit.All[r.IntN(3)])
+		to := target.Framed("own", "own", s.Basis, figure.Units[r.IntN(3)])
 		sent := s
 		if n%2 == 1 {
 			s = s.Clone()

@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"yarvek/core/deliver"
+	"yarvek/core/figure"
 	"yarvek/core/format"
 	"yarvek/core/format/bundle"
 	"yarvek/core/geom"
@@ -18,7 +19,6 @@ import (
 	"yarvek/core/shape"
 	"yarvek/core/shape/shapetest"
 	"yarvek/core/target"
-	"yarvek/core/unit"
 	"yarvek/internal/demo"
 )
 
@@ -33,7 +33,7 @@ func TestOneGreyInAllFormats(t *testing.T) {
 	s.Materials[0].Emissive = [3]float64{light, light, light}
 	m := s.Meshes[0]
 	m.Colors = scene.Layer[[4]float32]{Values: [][4]float32{{float32(light), float32(light), float32(light), 1}}, Index: make([]int32, len(m.Corners))}
-	to := target.Framed("own", "own", s.Basis, unit.Metre)
+	to := target.Framed("own", "own", s.Basis, figure.Metre)
 	for _, f := range format.Written {
 		got := b.draw(t, filesOf(t, s, f, to))
 		require.Len(t, got.corners["grey"], 36, f.ID)
@@ -148,14 +148,14 @@ func TestLoadersDrawWhatWasMeant(t *testing.T) {
 	}
 	for n := range odds {
 		what, s := odd(n)
-		to := target.Framed("own", "own", s.Basis, unit.All[1])
+		to := target.Framed("own", "own", s.Basis, figure.Units[1])
 		for _, f := range format.Written {
 			drawsAs(t, b, what, s, f, to)
 		}
 	}
 	for seed := range uint64(4) {
 		s := shapetest.Ragged(seed)
-		to := target.Framed("own", "own", s.Basis, unit.Metre)
+		to := target.Framed("own", "own", s.Basis, figure.Metre)
 		for _, f := range format.Written {
 			drawsAs(t, b, fmt.Sprint("ragged ", seed), s, f, to)
 		}

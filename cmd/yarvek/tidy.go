@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"yarvek/core/figure"
 	"yarvek/core/format"
 	"yarvek/core/measure/cost"
 	"yarvek/core/process/mend"
@@ -16,7 +17,6 @@ import (
 	"yarvek/core/station/budget"
 	"yarvek/core/station/surface"
 	"yarvek/core/target"
-	"yarvek/core/unit"
 )
 
 // remedies is what tidy was asked for.
@@ -151,6 +151,6 @@ func costOf(ctx context.Context, s *scene.Scene) cost.Cost {
 // ownFrame is a receiver with the axes and the unit of a file itself.
 func ownFrame(s *scene.Scene) target.Target {
 	t := target.Shipped[0].Copy()
-	t.Basis, t.Unit = s.Basis, unit.Unit{Name: "the file's unit", Symbol: "u", Metres: s.UnitMetres}
+	t.Basis, t.Unit = s.Basis, figure.Unit{Name: "the file's unit", Symbol: "u", Metres: s.UnitMetres}
 	return t
 }

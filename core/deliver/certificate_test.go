@@ -13,13 +13,13 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"yarvek/core/figure"
 	"yarvek/core/format"
 	"yarvek/core/format/pack"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/target"
-	"yarvek/core/unit"
 )
 
 // plain is a picture of one colour.
@@ -201,7 +201,7 @@ func TestNoFalseAlarms(t *testing.T) {
 		}},
 		"a target with a frame of its own for glTF": {func(*scene.Scene) {}, func(t *target.Target) {
 			t.Reads.GLTF.HonoursAxes, t.Reads.GLTF.Basis = false, geom.Basis{Up: geom.PosZ, Forward: geom.NegY}
-			t.Reads.GLTF.HonoursUnit, t.Reads.GLTF.Unit = false, unit.All[1]
+			t.Reads.GLTF.HonoursUnit, t.Reads.GLTF.Unit = false, figure.Units[1]
 		}},
 		"a target that is left-handed in glTF too": {func(*scene.Scene) {}, func(t *target.Target) {
 			t.Reads.GLTF.HonoursAxes, t.Reads.GLTF.Basis = false, bare

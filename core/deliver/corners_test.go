@@ -8,11 +8,11 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"yarvek/core/figure"
 	"yarvek/core/format"
 	"yarvek/core/scene"
 	"yarvek/core/shape/shapetest"
 	"yarvek/core/target"
-	"yarvek/core/unit"
 )
 
 // row is the certificate's of a code.
@@ -32,7 +32,7 @@ func TestEveryCornerArrives(t *testing.T) {
 	ctx := context.Background()
 	for seed := range uint64(12) {
 		for kind, s := range map[string]*scene.Scene{"whole": shapetest.Scene(seed), "ragged": shapetest.Ragged(seed)} {
-			to := target.Framed("own", "own", s.Basis, unit.All[1])
+			to := target.Framed("own", "own", s.Basis, figure.Units[1])
 			for _, f := range format.Written {
 				p, err := format.Write(ctx, scene.Delivery{Scene: s}, f, "a", to)
 				require.NoError(t, err)

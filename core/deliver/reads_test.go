@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"yarvek/core/figure"
 	"yarvek/core/format"
 	"yarvek/core/format/pack"
 	"yarvek/core/geom"
@@ -17,7 +18,6 @@ import (
 	"yarvek/core/shape"
 	"yarvek/core/station/export"
 	"yarvek/core/target"
-	"yarvek/core/unit"
 )
 
 // wedge is a thing without any symmetry, standing off the origin, in a basis.
@@ -33,8 +33,8 @@ func wedge(b geom.Basis) *scene.Scene {
 // one unit and one set of axes, then scales, turns and moves.
 func TestABareFileArrivesWhereverItsReceiverPutsIt(t *testing.T) {
 	ctx := context.Background()
-	to := target.Framed("own", "own", geom.Basis{Up: geom.PosZ, Forward: geom.PosX, Left: true}, unit.All[1])
-	to.Reads.OBJ.Unit = unit.Unit{Symbol: "in", Name: "inches", Metres: 0.0254}
+	to := target.Framed("own", "own", geom.Basis{Up: geom.PosZ, Forward: geom.PosX, Left: true}, figure.Units[1])
+	to.Reads.OBJ.Unit = figure.Unit{Symbol: "in", Name: "inches", Metres: 0.0254}
 	to.Reads.OBJ.Basis = geom.Basis{Up: geom.PosY, Forward: geom.NegZ}
 	to.Arrival = target.Offset{Scale: 2, Turn: 90, Move: geom.Vec3{1, 2, 3}}
 	require.NoError(t, to.Check())
@@ -74,10 +74,10 @@ func TestReadingRulesDecideHowAFileIsWritten(t *testing.T) {
 	b := geom.Basis{Up: geom.PosZ, Forward: geom.PosX, Left: true}
 	for _, f := range format.Written {
 		for n := range 16 {
-			to := target.Framed("own", "own", b, unit.All[1])
+			to := target.Framed("own", "own", b, figure.Units[1])
 			r := &to.Reads.FBX
 			r.HonoursUnit, r.HonoursAxes, r.HonoursHand = n&1 == 0, n&2 == 0, n&4 == 0
-			r.Unit, r.Basis = unit.Metre, geom.Basis{Up: geom.PosX, Forward: geom.NegY}
+			r.Unit, r.Basis = figure.Metre, geom.Basis{Up: geom.PosX, Forward: geom.NegY}
 			if n&8 != 0 {
 				to.Arrival = target.Offset{Scale: 0.5, Turn: -30, Move: geom.Vec3{0, 1, 0}}
 			}
@@ -92,7 +92,7 @@ func TestReadingRulesDecideHowAFileIsWritten(t *testing.T) {
 			assert.Equal(t, mirrored, len(rows) > 0, "%s with rules %d: %v", f.ID, n, rows)
 			if f.Declares && f.Fixed == nil && n&1 != 0 { // another receiver takes its numbers otherwise
 				other := to
-				other.Reads.FBX.Unit = unit.All[1]
+				other.Reads.FBX.Unit = figure.Units[1]
 				c, err = Check(ctx, scene.Delivery{Scene: s}, p, f, other)
 				require.NoError(t, err)
 				assert.False(t, c.Equal())
@@ -105,7 +105,7 @@ func TestReadingRulesDecideHowAFileIsWritten(t *testing.T) {
 // nothing of it when every point was written where it stands.
 func TestDroppedTransformsAreSeen(t *testing.T) {
 	ctx := context.Background()
-	to := target.Framed("own", "own", geom.GLTF, unit.Metre)
+	to := target.Framed("own", "own", geom.GLTF, figure.Metre)
 	to.Reads.FBX.KeepsNodes = false
 	s := wedge(to.Basis)
 	s.Nodes[0].Local = geom.Translation(geom.Vec3{5, 0, 0})
@@ -122,7 +122,7 @@ func TestDroppedTransformsAreSeen(t *testing.T) {
 // Names go by the target's patterns; those that would clash keep their own and are told.
 func TestNamesGoByTheTargetsPatterns(t *testing.T) {
 	ctx := context.Background()
-	to := target.Framed("own", "own", geom.GLTF, unit.Metre)
+	to := target.Framed("own", "own", geom.GLTF, figure.Metre)
 	to.Names.Rules.Case, to.Names.Rules.Letters, to.Names.Rules.Marks = "lower", "latin", "_"
 	to.Names.Node, to.Names.Slot, to.Names.File = "{asset}_{mesh}", "mat_{slot}", "{asset}"
 	_, err := to.Pattern(target.NodeName)

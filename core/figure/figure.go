@@ -1,5 +1,6 @@
 // Package figure writes numbers for people: with units, thin-spaced thousands and
-// as many digits as they deserve. It is the one place that does.
+// as many digits as they deserve, and has the units of length that meshes are modelled in.
+// It is the one place that does.
 package figure
 
 import (
@@ -10,8 +11,6 @@ import (
 	"strconv"
 	"strings"
 	"sync"
-
-	"yarvek/core/unit"
 )
 
 // thin is a narrow space that no line breaks at.
@@ -59,7 +58,7 @@ func Length(m float64) string {
 }
 
 // In writes a length in a unit, without its symbol.
-func In(m float64, u unit.Unit) string {
+func In(m float64, u Unit) string {
 	v := m / u.Metres
 	switch a := math.Abs(v); {
 	case a == 0:
@@ -114,7 +113,7 @@ func Plural(n int, one, many string) string {
 // ParseLength reads what a person types for a length, and everything this program prints as
 // one: a number with an optional unit, "218 cm" or "7 ft", with a comma or a point, and feet
 // with inches, 6' 2" or 6 ft 2 in; without a unit, fallback is meant. The result is metres.
-func ParseLength(s string, fallback unit.Unit) (float64, error) {
+func ParseLength(s string, fallback Unit) (float64, error) {
 	bad := fmt.Errorf("%q is no length: type a number, such as 2.18, 218 cm or 7 ft 2 in", s)
 	t := strings.NewReplacer(thin, "", "\u00a0", "", "\u2009", "", " ", "", "−", "-", "’", "'", "′", "'", "”", `"`, "″", `"`, "''", `"`).
 		Replace(strings.TrimSpace(s))
@@ -162,13 +161,13 @@ func decimal(s string) (float64, error) {
 // lengthWord is a way to write a unit.
 type lengthWord struct {
 	word string
-	unit unit.Unit
+	unit Unit
 }
 
 // lengthWords are all of them, the longest first.
 var lengthWords = sync.OnceValue(func() []lengthWord {
 	var list []lengthWord
-	for _, u := range unit.All {
+	for _, u := range Units {
 		list = append(list, lengthWord{strings.ToLower(u.Name), u}, lengthWord{u.Symbol, u}, lengthWord{strings.TrimSuffix(strings.ToLower(u.Name), "s"), u})
 		switch u.Symbol {
 		case "ft":
@@ -176,8 +175,8 @@ var lengthWords = sync.OnceValue(func() []lengthWord {
 		case "in":
 			list = append(list, lengthWord{`"`, u}, lengthWord{"inch", u})
 		case "m":
-			list = append(list, lengthWord{"km", unit.Unit{Name: "kilometres", Symbol: "km", Metres: 1000}},
-				lengthWord{"µm", unit.Unit{Name: "micrometres", Symbol: "µm", Metres: 1e-6}})
+			list = append(list, lengthWord{"km", Unit{Name: "kilometres", Symbol: "km", Metres: 1000}},
+				lengthWord{"µm", Unit{Name: "micrometres", Symbol: "µm", Metres: 1e-6}})
 		}
 	}
 	slices.SortStableFunc(list, func(a, b lengthWord) int { return len(b.word) - len(a.word) })

@@ -8,8 +8,6 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-
-	"yarvek/core/unit"
 )
 
 // plain writes thin spaces as common ones, for reading.
@@ -25,7 +23,7 @@ func TestLengths(t *testing.T) {
 	assert.Equal(t, "12\u202f672", Count(12672))
 	assert.Equal(t, "−1 234 567.5", plain(Number(-1234567.5, 1)))
 	assert.Equal(t, "0", Number(-0.2, 0))
-	assert.Equal(t, "21 840", plain(In(218.4, unit.All[1])))
+	assert.Equal(t, "21 840", plain(In(218.4, Units[1])))
 	assert.Equal(t, "0.0099", Significant(0.0099, 3))
 	assert.Equal(t, "100", Significant(100, 3))
 }
@@ -35,12 +33,12 @@ func TestTypedLengths(t *testing.T) {
 		"1 200": 1200, "40 millimetres": 0.04, "-3 m": -3, `6' 2"`: 1.8796, "6ft 2in": 1.8796, "6 ft 2.5 in": 1.8923,
 		"6’2”": 1.8796, "1,5 m": 1.5, "1,5": 1.5, `9"`: 0.2286, "7'": 2.1336, "-1' 6": -0.4572, "1 inch": 0.0254, "2 Feet": 0.6096, "1.2 km": 1200,
 		"3 yd": 2.7432} {
-		got, err := ParseLength(s, unit.All[5])
+		got, err := ParseLength(s, Units[5])
 		require.NoError(t, err, s)
 		assert.InDelta(t, want, got, 1e-12, s)
 	}
 	for _, s := range []string{"", "tall", "NaN", "1e999", "m", "3 furlong", "1,5,2", "6' x", "' 2", "1.2.3 m"} {
-		_, err := ParseLength(s, unit.All[5])
+		_, err := ParseLength(s, Units[5])
 		assert.Error(t, err, s)
 	}
 }
@@ -51,7 +49,7 @@ func TestWhatIsPrintedCanBeTyped(t *testing.T) {
 	for range 3000 {
 		m := math.Pow(10, 12*r.Float64()-7) * (2*r.Float64() - 1)
 		for _, s := range []string{Length(m), Imperial(m), Length(m) + " "} {
-			got, err := ParseLength(s, unit.Metre)
+			got, err := ParseLength(s, Metre)
 			require.NoError(t, err, s)
 			require.InDelta(t, m, got, 0.06*math.Abs(m)+1.3e-4, "%q", s) // as many digits as are printed
 		}

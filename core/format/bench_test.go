@@ -9,12 +9,12 @@ import (
 
 	"github.com/stretchr/testify/require"
 
+	"yarvek/core/figure"
 	"yarvek/core/format/bundle"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/target"
-	"yarvek/core/unit"
 )
 
 // BenchmarkFBXAgainstGLB writes and reads a wavy surface of a million triangles as FBX and
@@ -24,7 +24,7 @@ func BenchmarkFBXAgainstGLB(b *testing.B) {
 		return geom.Vec3{3 * u, math.Sin(40*u) * math.Cos(37*v) * .2, -3 * v}
 	}).Mesh("sheet")
 	s := shape.Scene("sheet", nil, m)
-	to := target.Framed("own", "own", geom.GLTF, unit.Metre)
+	to := target.Framed("own", "own", geom.GLTF, figure.Metre)
 	best := func(f func()) float64 {
 		least := time.Duration(math.MaxInt64)
 		for range 3 {

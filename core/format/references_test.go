@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"yarvek/core/figure"
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/fbx"
 	"yarvek/core/format/pack"
@@ -16,7 +17,6 @@ import (
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/target"
-	"yarvek/core/unit"
 )
 
 // plankText is an FBX as text whose one texture names its picture so.
@@ -80,7 +80,7 @@ func TestAnFBXLeavesRightHanded(t *testing.T) {
 	m := &scene.Mesh{Name: "wedge", Points: []geom.Vec3{{3, 0, 0}, {0, 1, 0}, {0, 0, 1}}, FaceStart: []int32{0, 3},
 		Corners: []int32{0, 1, 2}, Slots: []int{-1}} // in glTF's basis +X is to the left of +Z, the front
 	s := shape.Scene("s", nil, m)
-	to := target.Framed("own", "own", geom.Basis{Up: geom.PosZ, Forward: geom.NegY, Left: true}, unit.Metre)
+	to := target.Framed("own", "own", geom.Basis{Up: geom.PosZ, Forward: geom.NegY, Left: true}, figure.Metre)
 	for id, want := range map[string]struct{ sign, tip string }{"fbx-text": {"1", "3"}, "fbx-signed": {"-1", "-3"}} {
 		f, err := ByID(id)
 		require.NoError(t, err)

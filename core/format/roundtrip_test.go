@@ -13,19 +13,19 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"yarvek/core/figure"
 	"yarvek/core/format/bundle"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/shape/shapetest"
 	"yarvek/core/target"
-	"yarvek/core/unit"
 )
 
 // travel writes a scene and reads it back in the basis and metres it left in.
 func travel(t testing.TB, s *scene.Scene, id string) *scene.Scene {
 	t.Helper()
-	to := target.Framed("own", "own", s.Basis, unit.All[1])
+	to := target.Framed("own", "own", s.Basis, figure.Units[1])
 	f, err := ByID(id)
 	require.NoError(t, err)
 	pk, err := Write(context.Background(), scene.Delivery{Scene: s}, f, "trip", to)

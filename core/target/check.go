@@ -9,10 +9,10 @@ import (
 	"strings"
 	"unicode/utf8"
 
+	"yarvek/core/figure"
 	"yarvek/core/geom"
 	"yarvek/core/naming"
 	"yarvek/core/target/class"
-	"yarvek/core/unit"
 )
 
 // FieldError says which field of a target can't be meant, and what was expected.
@@ -93,7 +93,7 @@ func (c *check) basis(path string, b geom.Basis) {
 	}
 }
 
-func (c *check) unit(path string, u unit.Unit) {
+func (c *check) unit(path string, u figure.Unit) {
 	c.that(u.Metres >= 1e-9 && u.Metres <= 1e9, path+".metres", "one unit can't be %g m: expected a number above zero", u.Metres)
 	c.that(strings.TrimSpace(u.Symbol) != "" && len(u.Symbol) <= 12, path+".symbol", "expected a symbol of 1 to 12 letters")
 	c.that(strings.TrimSpace(u.Name) != "" && len(u.Name) <= 40, path+".name", "expected a name of 1 to 40 letters")

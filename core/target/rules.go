@@ -8,10 +8,10 @@ import (
 	"bytes"
 	"encoding/json"
 
+	"yarvek/core/figure"
 	"yarvek/core/geom"
 	"yarvek/core/naming"
 	"yarvek/core/target/class"
-	"yarvek/core/unit"
 )
 
 // Target is what one receiver lives by. It is a value: nobody writes to the lists of one that
@@ -22,8 +22,8 @@ type Target struct {
 	Revision int    `json:"revision"` // counts from 1
 	Name     string `json:"name"`
 
-	Basis geom.Basis `json:"basis"`
-	Unit  unit.Unit  `json:"unit"` // of figures, and of files that say none
+	Basis geom.Basis  `json:"basis"`
+	Unit  figure.Unit `json:"unit"` // of figures, and of files that say none
 
 	Reads    Reads         `json:"reads"`
 	Prefers  string        `json:"prefers"` // ID of the format an export has when nothing else is decided
@@ -48,12 +48,12 @@ type Reads struct {
 // Reading is what the receiver honours of what a file says, and what it assumes instead. An
 // OBJ says nothing, so that it is always assumed.
 type Reading struct {
-	HonoursUnit bool       `json:"honoursUnit"`
-	HonoursAxes bool       `json:"honoursAxes"`
-	HonoursHand bool       `json:"honoursHand"` // the sign of the third axis; else it takes a right-handed one
-	KeepsNodes  bool       `json:"keepsNodes"`  // their transforms; else it drops them and has the points alone
-	Unit        unit.Unit  `json:"unit"`        // taken for one of the file where that is not honoured
-	Basis       geom.Basis `json:"basis"`       // likewise
+	HonoursUnit bool        `json:"honoursUnit"`
+	HonoursAxes bool        `json:"honoursAxes"`
+	HonoursHand bool        `json:"honoursHand"` // the sign of the third axis; else it takes a right-handed one
+	KeepsNodes  bool        `json:"keepsNodes"`  // their transforms; else it drops them and has the points alone
+	Unit        figure.Unit `json:"unit"`        // taken for one of the file where that is not honoured
+	Basis       geom.Basis  `json:"basis"`       // likewise
 }
 
 // Offset is what the receiver does to what arrives, in the target's frame: it scales, then

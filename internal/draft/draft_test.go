@@ -19,13 +19,13 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/shape/shapetest"
 	"yarvek/core/split"
-	"yarvek/core/unit"
 )
 
 func box(lo, hi geom.Vec3) *scene.Scene {
@@ -126,7 +126,7 @@ func TestADrawingIsSoundXMLWhateverItsNames(t *testing.T) {
 	s := box(geom.Vec3{}, geom.Vec3{1, 1, 1})
 	m := NewModel(context.Background(), s)
 	l := Arrange(m.Box, Ask{Known: true})
-	sheet := &Drawing{Asset: `<script>"&'`, Kit: `]]><b>`, Unit: unit.All[1], Box: m.Box, Layout: l, Basis: geom.GLTF,
+	sheet := &Drawing{Asset: `<script>"&'`, Kit: `]]><b>`, Unit: figure.Units[1], Box: m.Box, Layout: l, Basis: geom.GLTF,
 		Balloons: []Balloon{{1, finding.MustFix, geom.Vec3{.5, .5, .5}}},
 		Layers: []Layer{Dimensions{}, Facing{}, Seats{}, Datum{Heading: 30, Parts: []geom.Vec3{{1, 0, 0}}},
 			Rule{To: geom.Vec3{1, 1, 1}, Figure: `<i>`},

@@ -11,7 +11,6 @@ import (
 	"yarvek/core/finding"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
-	"yarvek/core/unit"
 )
 
 // The paper is 902 by 640 pixels; it scales with the window.
@@ -37,7 +36,7 @@ type Balloon struct {
 // a model besides its three views is given as layers.
 type Drawing struct {
 	Asset, Kit string
-	Unit       unit.Unit // of the figures in the title block
+	Unit       figure.Unit // of the figures in the title block
 	Revision   int
 	Counts     scene.Counts
 	Basis      geom.Basis // whose letters the axes carry

@@ -11,7 +11,6 @@ import (
 	"yarvek/core/fault"
 	"yarvek/core/figure"
 	"yarvek/core/station/collision"
-	"yarvek/core/unit"
 	"yarvek/internal/show"
 	"yarvek/internal/work"
 )
@@ -73,7 +72,7 @@ func trialOf(r *http.Request) (floor.Trial, error) {
 		}
 		v, err := strconv.ParseFloat(strings.ReplaceAll(s, ",", "."), 64)
 		if length {
-			v, err = figure.ParseLength(s, unit.Metre)
+			v, err = figure.ParseLength(s, figure.Metre)
 		}
 		if err != nil {
 			wrong = fault.Input("%s: %q is no number", name, s)

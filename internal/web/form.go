@@ -12,7 +12,6 @@ import (
 	"yarvek/core/prep"
 	"yarvek/core/station"
 	"yarvek/core/station/source"
-	"yarvek/core/unit"
 	"yarvek/internal/work"
 )
 
@@ -113,7 +112,7 @@ func (f *form) length(name, label string) float64 { return f.lengthOf(f.str(name
 
 // lengthOf reads one of several.
 func (f *form) lengthOf(s, label string) float64 {
-	v, err := figure.ParseLength(s, unit.Metre)
+	v, err := figure.ParseLength(s, figure.Metre)
 	if err != nil {
 		f.fail("%s: %v", label, err)
 	}

@@ -19,7 +19,6 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/station"
 	"yarvek/core/target"
-	"yarvek/core/unit"
 	"yarvek/internal/draft"
 )
 
@@ -84,7 +83,7 @@ var words = template.FuncMap{
 	"lastname":   station.LastName,
 	"some":       station.Some,
 	"extents3":   func() []string { return []string{"Width", "Height", "Depth"} },
-	"unitname":   func(m float64) string { return unit.For(m).Name },
+	"unitname":   func(m float64) string { return figure.UnitFor(m).Name },
 	"stationkey": func(n int) string {
 		return fmt.Sprint(n % 10)
 	},

@@ -5,11 +5,11 @@ import (
 	"html/template"
 	"strconv"
 
+	"yarvek/core/figure"
 	"yarvek/core/format"
 	"yarvek/core/prep"
 	"yarvek/core/station/export"
 	"yarvek/core/target"
-	"yarvek/core/unit"
 	"yarvek/internal/work"
 )
 
@@ -86,7 +86,7 @@ func frameWords(f format.Format, t target.Target) string {
 	if at.Basis != t.Basis {
 		own = "the target's axes, right-handed as nearly every receiver of the format expects"
 	}
-	s := fmt.Sprintf("Written in %s: %s up, %s-handed, %s. ", own, at.Basis.Up, at.Basis.Handedness(), unit.For(at.UnitMetres).Name)
+	s := fmt.Sprintf("Written in %s: %s up, %s-handed, %s. ", own, at.Basis.Up, at.Basis.Handedness(), figure.UnitFor(at.UnitMetres).Name)
 	if f.Declares {
 		return s + "The file declares it; node transforms are kept."
 	}

@@ -12,7 +12,6 @@ import (
 	"yarvek/core/prep"
 	"yarvek/core/station/size"
 	"yarvek/core/target/class"
-	"yarvek/core/unit"
 	"yarvek/internal/draft"
 	"yarvek/internal/show"
 	"yarvek/internal/work"
@@ -28,7 +27,7 @@ var sizeRoom = room{
 			return nil, err
 		}
 		return sizePage{worksheet: ws, Report: rep, Decided: c.o.Prep.Size, Body: body, Lean: size.Lean(body), Outline: rep.Outline(body),
-			Ruler: ruler(c.r, c.o, size.Info.ID), FigureHeight: figureHeight(c.r), Classes: c.o.Kit.Target.Classes, Units: unit.All,
+			Ruler: ruler(c.r, c.o, size.Info.ID), FigureHeight: figureHeight(c.r), Classes: c.o.Kit.Target.Classes, Units: figure.Units,
 			Cube: trusted(draft.CubeTest(rep.Unit.Metres))}, nil
 	},
 	words: template.FuncMap{
@@ -59,7 +58,7 @@ type sizePage struct {
 	Ruler        *show.Measured
 	FigureHeight float64
 	Classes      []class.Class
-	Units        []unit.Unit
+	Units        []figure.Unit
 	Cube         template.HTML
 }
 

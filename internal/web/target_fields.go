@@ -13,7 +13,6 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/naming"
 	"yarvek/core/target"
-	"yarvek/core/unit"
 )
 
 // sort is how a field of a target is typed.
@@ -280,7 +279,7 @@ func typed(s sort, text string) (any, error) {
 		if strings.TrimSpace(text) == "0" {
 			return 0., nil
 		}
-		return figure.ParseLength(text, unit.Metre)
+		return figure.ParseLength(text, figure.Metre)
 	case asNumber, asCount, asBytes:
 		v, err := strconv.ParseFloat(strings.NewReplacer(",", ".", "\u202f", "", " ", "").Replace(text), 64)
 		if err != nil || v-v != 0 {

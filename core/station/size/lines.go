@@ -8,7 +8,6 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/station"
 	"yarvek/core/target/class"
-	"yarvek/core/unit"
 )
 
 // Lines says the decisions, one a line.
@@ -20,7 +19,7 @@ func (d Decisions) Lines() []string {
 	} else if d.Class != "" {
 		say("Class: %s", c.Name)
 	}
-	if u, ok := unit.BySymbol(d.Unit); ok {
+	if u, ok := figure.UnitBySymbol(d.Unit); ok {
 		say("Read as %s", u.Name)
 	} else if d.Unit != "" {
 		say("Read one unit as %s", figure.Length(d.Metres))

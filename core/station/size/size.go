@@ -15,7 +15,6 @@ import (
 	"yarvek/core/scene"
 	"yarvek/core/station"
 	"yarvek/core/target/class"
-	"yarvek/core/unit"
 )
 
 // Info is the station's place among the ten.
@@ -79,7 +78,7 @@ func (d Decisions) Validate() error {
 		return fmt.Errorf("a class of %d letters is none: expected at most 60", len(d.Class))
 	}
 	if d.Unit != "" && d.Unit != "custom" {
-		if _, ok := unit.BySymbol(d.Unit); !ok {
+		if _, ok := figure.UnitBySymbol(d.Unit); !ok {
 			return fmt.Errorf("%q is no unit: expected mm, cm, in, ft, yd, m or custom", d.Unit)
 		}
 	}
@@ -138,7 +137,7 @@ func (d Decisions) Repoint(from, to string) station.Decisions {
 // Slip is a likely mix-up of units: reading the file in Unit brings the asset into
 // its class's range.
 type Slip struct {
-	Unit   unit.Unit
+	Unit   figure.Unit
 	Factor float64 // of the length as read
 	Length float64 // the longest extent it gives, metres
 }
@@ -165,7 +164,7 @@ type Report struct {
 	Read    geom.Vec3 // as the file was read
 	Now     geom.Vec3 // after the decisions
 	Factor  float64
-	Unit    unit.Unit // the file's unit after the decisions
+	Unit    figure.Unit // the file's unit after the decisions
 	UnitHow string
 	Class   class.Class
 	Longest float64
@@ -206,11 +205,11 @@ func Run(ctx context.Context, s *scene.Scene, d Decisions, ask Ask) (*scene.Scen
 		}
 	}
 	r.Read = sides(scene.Union(standing))
-	r.Unit, r.UnitHow = unit.For(s.UnitMetres), string(s.UnitHow)
+	r.Unit, r.UnitHow = figure.UnitFor(s.UnitMetres), string(s.UnitHow)
 	if d.Unit != "" {
-		u, ok := unit.BySymbol(d.Unit)
+		u, ok := figure.UnitBySymbol(d.Unit)
 		if !ok {
-			u = unit.For(d.Metres)
+			u = figure.UnitFor(d.Metres)
 		}
 		r.Factor = u.Metres / s.UnitMetres
 		r.Unit, r.UnitHow = u, "decided"
@@ -494,25 +493,25 @@ func fits(c class.Class) string {
 // by how near they come to what such a thing usually measures, or else, with a metric unit
 // taken for likelier, to the middle of the range. length is the longest extent in file units,
 // usual in metres and 0 when it is not known.
-func slips(length float64, now unit.Unit, c class.Class, usual float64) []Slip {
+func slips(length float64, now figure.Unit, c class.Class, usual float64) []Slip {
 	mid := math.Log(math.Sqrt(c.Least * c.Most))
 	if usual > 0 {
 		mid = math.Log(usual)
 	}
 	var list []Slip
-	add := func(u unit.Unit) {
+	add := func(u figure.Unit) {
 		l := length * u.Metres
 		if u.Metres != now.Metres && c.Fits(l) && !slices.ContainsFunc(list, func(s Slip) bool { return s.Unit.Metres == u.Metres }) {
 			list = append(list, Slip{u, u.Metres / now.Metres, l})
 		}
 	}
-	for _, u := range unit.All {
+	for _, u := range figure.Units {
 		add(u)
 	}
 	if length*now.Metres < c.Least {
 		// Scaled down once too often on the way: by the ratio of two common units.
 		for _, by := range []float64{100, 1000, 10} {
-			add(unit.For(now.Metres * by))
+			add(figure.UnitFor(now.Metres * by))
 		}
 	}
 	slices.SortStableFunc(list, func(a, b Slip) int {
@@ -559,8 +558,8 @@ func unitPair(f float64) string {
 	if f < 1 {
 		f = 1 / f
 	}
-	for _, a := range unit.All {
-		for _, b := range unit.All {
+	for _, a := range figure.Units {
+		for _, b := range figure.Units {
 			if math.Abs(a.Metres/b.Metres/f-1) < 0.001 {
 				return a.Name + " to " + b.Name
 			}
@@ -571,7 +570,7 @@ func unitPair(f float64) string {
 
 // words names the slip's unit: by its length when it has no name of its own.
 func (s Slip) words(nameless, named string) string {
-	if _, ok := unit.BySymbol(s.Unit.Symbol); ok {
+	if _, ok := figure.UnitBySymbol(s.Unit.Symbol); ok {
 		return fmt.Sprintf(named, s.Unit.Name)
 	}
 	return fmt.Sprintf(nameless, figure.Significant(s.Unit.Metres, 4)+" m")
@@ -581,7 +580,7 @@ func (s Slip) words(nameless, named string) string {
 func (s Slip) remedy(d Decisions) finding.Remedy {
 	d.Unit, d.Metres = s.Unit.Symbol, 0
 	d.unfit()
-	if _, ok := unit.BySymbol(s.Unit.Symbol); !ok {
+	if _, ok := figure.UnitBySymbol(s.Unit.Symbol); !ok {
 		d.Unit, d.Metres = "custom", s.Unit.Metres
 	}
 	return finding.Remedy{Label: s.words("Read one unit as %s", "Read as %s"), Effect: "The longest extent becomes " +

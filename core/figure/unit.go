@@ -1,5 +1,4 @@
-// Package unit has the units of length that meshes are modelled in.
-package unit
+package figure
 
 import "fmt"
 
@@ -10,9 +9,9 @@ type Unit struct {
 	Metres float64 `json:"metres"`
 }
 
-// All are those a mesh is commonly modelled in. The inch is 25.4 mm exactly
+// Units are those a mesh is commonly modelled in. The inch is 25.4 mm exactly
 // (the international yard and pound agreement of 1959).
-var All = []Unit{
+var Units = []Unit{
 	{"mm", "millimetres", 0.001},
 	{"cm", "centimetres", 0.01},
 	{"in", "inches", 0.0254},
@@ -22,11 +21,11 @@ var All = []Unit{
 }
 
 // Metre is the unit lengths are in when nothing else is said.
-var Metre = All[5]
+var Metre = Units[5]
 
-// BySymbol finds one of All.
-func BySymbol(s string) (Unit, bool) {
-	for _, u := range All {
+// UnitBySymbol finds one of Units.
+func UnitBySymbol(s string) (Unit, bool) {
+	for _, u := range Units {
 		if u.Symbol == s {
 			return u, true
 		}
@@ -34,9 +33,9 @@ func BySymbol(s string) (Unit, bool) {
 	return Unit{}, false
 }
 
-// For finds the unit of so many metres, or describes it.
-func For(metres float64) Unit {
-	for _, u := range All {
+// UnitFor finds the unit of so many metres, or describes it.
+func UnitFor(metres float64) Unit {
+	for _, u := range Units {
 		if u.Metres == metres {
 			return u
 		}
