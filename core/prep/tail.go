@@ -9,7 +9,7 @@ import (
 	"sync/atomic"
 
 	"yarvek/core/geom"
-	"yarvek/core/measure/flicker"
+	"yarvek/core/measure/flaw"
 	"yarvek/core/measure/uv"
 	"yarvek/core/scene"
 	"yarvek/core/split"
@@ -162,7 +162,7 @@ func (t *tail) surface() {
 		return max(1e-4*size, 1e-9) / places[i].Scale
 	}
 	var seen []*surface.MeshSeen
-	var overlaps []flicker.Overlap
+	var overlaps []flaw.Overlap
 	var kept [2]bool
 	var errs [2]error
 	split.Together(func() {

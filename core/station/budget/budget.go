@@ -12,8 +12,8 @@ import (
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
-	"yarvek/core/measure/coarse"
 	"yarvek/core/measure/cost"
+	"yarvek/core/measure/flaw"
 	"yarvek/core/memo"
 	"yarvek/core/process/ladder"
 	"yarvek/core/process/order"
@@ -120,7 +120,7 @@ type MeshCost struct {
 // MeshExtra is what takes longer to find in a mesh.
 type MeshExtra struct {
 	Waste  int // triangles that can go
-	Facets coarse.Facets
+	Facets flaw.Facets
 }
 
 // LookAt counts what a mesh costs. When ctx ends it returns early, and what it returns means
@@ -139,7 +139,7 @@ func LookAt(ctx context.Context, m *scene.Mesh) *MeshCost {
 		x.Slots[mat] += len(corners[k]) / 3
 	}
 	x.Extra = memo.NewOnce(func(ctx context.Context) (MeshExtra, error) {
-		e := MeshExtra{waste.Of(ctx, m).Triangles, coarse.Find(ctx, m, mostTurn)}
+		e := MeshExtra{waste.Of(ctx, m).Triangles, flaw.FacetsOf(ctx, m, mostTurn)}
 		return e, ctx.Err()
 	})
 	return x

@@ -11,8 +11,8 @@ import (
 
 	"yarvek/core/finding"
 	"yarvek/core/geom"
-	"yarvek/core/measure/coarse"
 	"yarvek/core/measure/cost"
+	"yarvek/core/measure/flaw"
 	"yarvek/core/process/order"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
@@ -113,15 +113,15 @@ func TestWasteAndOrderAreTakenAsDecided(t *testing.T) {
 func TestCylindersLookFacetedByTheirSides(t *testing.T) {
 	for _, n := range []int{6, 8, 12, 24} {
 		m := (&shape.Builder{}).Lathe([][2]float64{{0.5, 0}, {0.5, 2}}, n).Mesh("post")
-		f := coarse.Find(ctx, m, 0.1)
+		f := flaw.FacetsOf(ctx, m, 0.1)
 		require.Len(t, f.Off, n)
 		assert.InDelta(t, 2*math.Pi/float64(n), f.Turn, 1e-9)
 		assert.InDelta(t, 0.5*(1-math.Cos(math.Pi/float64(n))), f.Off[0], 1e-9, "%d sides", n)
-		assert.Empty(t, coarse.Find(ctx, m, 2*math.Pi/float64(n)+0.01).Off)
+		assert.Empty(t, flaw.FacetsOf(ctx, m, 2*math.Pi/float64(n)+0.01).Off)
 		assert.Zero(t, f.Beyond(f.Off[0]+1e-12))
 		assert.Equal(t, n, f.Beyond(f.Off[0]-1e-9))
 	}
-	assert.Empty(t, coarse.Find(ctx, (&shape.Builder{}).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box"), 0.1).Off, "hard edges are meant")
+	assert.Empty(t, flaw.FacetsOf(ctx, (&shape.Builder{}).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box"), 0.1).Off, "hard edges are meant")
 	r := looked(shape.Scene("post", nil, (&shape.Builder{}).Lathe([][2]float64{{0.5, 0}, {0.5, 2}}, 12).Mesh("post")), class.Usual[0])
 	assert.Contains(t, r.Findings()[len(r.Findings())-1].Title, "12 sides of 30")
 }

@@ -9,7 +9,7 @@ import (
 
 	"yarvek/core/geom"
 	"yarvek/core/measure/extents"
-	"yarvek/core/measure/flicker"
+	"yarvek/core/measure/flaw"
 	"yarvek/core/measure/twin"
 	"yarvek/core/scene"
 	"yarvek/core/target"
@@ -542,7 +542,7 @@ func (v *looker) coplanar(a, b *item) (area float64, at geom.Vec3) {
 			if q[1].Sub(q[0]).Cross(q[2].Sub(q[0])).Dot(n) <= 0 {
 				return true // back to back: only one of them is seen from any side
 			}
-			s, mid := flicker.Shared(p, q, n)
+			s, mid := flaw.Shared(p, q, n)
 			if s > most {
 				most, at = s, mid
 			}

@@ -8,7 +8,6 @@ import (
 
 	"yarvek/core/geom"
 	"yarvek/core/measure/flaw"
-	"yarvek/core/measure/flicker"
 	"yarvek/core/measure/uv"
 	"yarvek/core/process/mend"
 	"yarvek/core/process/tangent"
@@ -338,14 +337,14 @@ func hardShare(m *scene.Mesh, n *topo.Net) float64 {
 
 // Overlapping looks for faces of one mesh that lie within tol of one plane, look the same way and
 // cover one another; pairs of meshes are Source's matter.
-func Overlapping(ctx context.Context, m *scene.Mesh, tol float64) flicker.Overlap {
+func Overlapping(ctx context.Context, m *scene.Mesh, tol float64) flaw.Overlap {
 	tris := make([]int32, 0, 3*m.Triangles())
 	var faces []int32
 	m.EachTriangle(func(f int, p, q, r int32) {
 		tris, faces = append(tris, m.Corners[p], m.Corners[q], m.Corners[r]), append(faces, int32(f))
 	})
 	same := scene.Weld(ctx, m.Points)
-	return flicker.Find(ctx, m.Points, tris, tol, func(x, y int) bool {
+	return flaw.Overlaps(ctx, m.Points, tris, tol, func(x, y int) bool {
 		if faces[x] == faces[y] {
 			return true
 		}

@@ -8,7 +8,6 @@ import (
 	"yarvek/core/finding"
 	"yarvek/core/geom"
 	"yarvek/core/measure/flaw"
-	"yarvek/core/measure/flicker"
 	"yarvek/core/process/mend"
 	"yarvek/core/process/tangent"
 	"yarvek/core/scene"
@@ -300,7 +299,7 @@ func InForce(d Decisions, seen float64) Limits {
 		seen = 4
 	}
 	u := Usual
-	u.Apart = flicker.Apart(seen)
+	u.Apart = flaw.Apart(seen)
 	return d.Limits.or(u)
 }
 

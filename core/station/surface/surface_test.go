@@ -12,7 +12,7 @@ import (
 	"yarvek/core/finding"
 	"yarvek/core/geom"
 	"yarvek/core/measure/extents"
-	"yarvek/core/measure/flicker"
+	"yarvek/core/measure/flaw"
 	"yarvek/core/process/mend"
 	"yarvek/core/process/tangent"
 	"yarvek/core/scene"
@@ -32,7 +32,7 @@ func looked(s *scene.Scene, d Decisions) *Report {
 // seenOf looks at every mesh of a scene.
 func seenOf(s *scene.Scene, l Limits) *Seen {
 	var meshes []*MeshSeen
-	var overlaps []flicker.Overlap
+	var overlaps []flaw.Overlap
 	for _, p := range Places(s) {
 		meshes = append(meshes, LookAt(ctx, s.Meshes[p.Mesh], l.Needle))
 		overlaps = append(overlaps, Overlapping(ctx, s.Meshes[p.Mesh], l.Apart/p.Scale))

@@ -1,5 +1,4 @@
-// Package coarse finds stretches that are shaded round and whose outline shows that they are not.
-package coarse
+package flaw
 
 import (
 	"cmp"
@@ -19,13 +18,13 @@ type Facets struct {
 	At   geom.Vec3 // its middle, in the mesh's coordinates
 }
 
-// most bounds the edges that are kept.
-const most = 1 << 16
+// mostFacets bounds the edges that are kept.
+const mostFacets = 1 << 16
 
-// Find looks for edges that are shaded round and whose faces turn by more than turn radians. A
+// FacetsOf looks for edges that are shaded round and whose faces turn by more than turn radians. A
 // facet as wide as w that turns by t against the next is off the arc through their middles by
 // w/2·tan(t/4) in its own. When ctx ends it returns early.
-func Find(ctx context.Context, m *scene.Mesh, turn float64) Facets {
+func FacetsOf(ctx context.Context, m *scene.Mesh, turn float64) Facets {
 	var out Facets
 	worst := 0.0
 	normals := m.Normals
@@ -61,7 +60,7 @@ func Find(ctx context.Context, m *scene.Mesh, turn float64) Facets {
 		}
 	}
 	slices.SortFunc(out.Off, func(a, b float64) int { return cmp.Compare(b, a) })
-	out.Off = out.Off[:min(len(out.Off), most)]
+	out.Off = out.Off[:min(len(out.Off), mostFacets)]
 	return out
 }
 

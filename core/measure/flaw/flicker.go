@@ -1,6 +1,4 @@
-// Package flicker finds faces that lie in one plane, look the same way and cover one another: a
-// depth buffer can't tell which is in front, and they flicker.
-package flicker
+package flaw
 
 import (
 	"cmp"
@@ -54,13 +52,14 @@ const (
 	keptPairs = 1 << 17
 )
 
-// Find looks for them among triangles given as three points each, those within tol of one plane;
+// Overlaps looks for faces that lie in one plane, look the same way and cover one another (a depth
+// buffer can’t tell which is in front, and they flicker) among triangles given as three points each, those within tol of one plane;
 // apart tells pairs that are not to be looked at, from several goroutines at a time. When ctx ends it returns early.
-func Find(ctx context.Context, pts []geom.Vec3, tris []int32, tol float64, apart func(s, t int) bool) Overlap {
+func Overlaps(ctx context.Context, pts []geom.Vec3, tris []int32, tol float64, apart func(s, t int) bool) Overlap {
 	tree := geom.NewBVH(ctx, pts, tris)
 	n := len(tris) / 3
-	parts := make([]Overlap, split.Blocks(n, block))
-	_ = split.InBlocks(ctx, n, block, func(k, from, to int) {
+	parts := make([]Overlap, split.Blocks(n, flickerBlock))
+	_ = split.InBlocks(ctx, n, flickerBlock, func(k, from, to int) {
 		f := finder{tree: tree, pts: pts, tris: tris, tol: tol, apart: apart, left: max(1<<16, mostPairs/len(parts))}
 		for t := from; t < to && !f.o.Cut; t++ {
 			if t&0x3ff == 0 && ctx.Err() != nil {
@@ -81,8 +80,8 @@ func Find(ctx context.Context, pts []geom.Vec3, tris []int32, tol float64, apart
 	return o
 }
 
-// block is how many triangles are looked at in a stretch.
-const block = 1 << 13
+// flickerBlock is how many triangles are looked at in a stretch.
+const flickerBlock = 1 << 13
 
 // finder looks at some of the triangles.
 type finder struct {
