@@ -18,7 +18,7 @@ import (
 
 	"yarvek/core/collide/solid"
 	"yarvek/core/geom"
-	"yarvek/core/measure/inertia"
+	"yarvek/core/measure/extents"
 )
 
 // Constants of the trials.
@@ -78,7 +78,7 @@ type Body struct {
 // NewBody makes a body of shapes of one density, in kg/m³. Shapes that overlap weigh twice there. It
 // is nil where they have no volume.
 func NewBody(forms []*solid.Form, density float64) *Body {
-	var sum inertia.Sum
+	var sum extents.MassSum
 	for _, f := range forms {
 		c := f.Convex
 		for _, face := range c.Faces {
@@ -87,7 +87,7 @@ func NewBody(forms []*solid.Form, density float64) *Body {
 			}
 		}
 	}
-	is := sum.Of()
+	is := sum.Mass()
 	if !(is.Volume > 0) || !(density > 0) {
 		return nil
 	}

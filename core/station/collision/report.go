@@ -14,7 +14,6 @@ import (
 	"yarvek/core/finding"
 	"yarvek/core/geom"
 	"yarvek/core/measure/extents"
-	"yarvek/core/measure/inertia"
 	"yarvek/core/scene"
 	"yarvek/core/station"
 	"yarvek/core/target"
@@ -87,7 +86,7 @@ func Measure(ctx context.Context, s *scene.Scene, shapes []Shape, ways *passage.
 	m := Measured{Closed: is.Closed && is.Volume != 0, Mesh: math.Abs(is.Volume), Own: is.Centre}
 	forms := make([]*solid.Form, len(shapes))
 	var stand []passage.Shape
-	var sum inertia.Sum
+	var sum extents.MassSum
 	for i, x := range shapes {
 		forms[i] = x.Form
 		stand = append(stand, x.Form)
@@ -108,7 +107,7 @@ func Measure(ctx context.Context, s *scene.Scene, shapes []Shape, ways *passage.
 		}
 		m.Depth, m.Needle = append(m.Depth, depth), append(m.Needle, needles)
 	}
-	m.Centre = sum.Of().Centre
+	m.Centre = sum.Mass().Centre
 	m.Volume = gap.Volume(forms, across)
 	if len(forms) == 1 {
 		m.Volume = m.Sum

@@ -1,4 +1,4 @@
-package inertia
+package extents
 
 import (
 	"math"
@@ -12,12 +12,12 @@ import (
 	"yarvek/core/shape/shapetest"
 )
 
-func of(m *scene.Mesh) Of {
-	var s Sum
+func of(m *scene.Mesh) Mass {
+	var s MassSum
 	m.EachTriangle(func(_ int, a, b, c int32) {
 		s.Add(m.Points[m.Corners[a]], m.Points[m.Corners[b]], m.Points[m.Corners[c]])
 	})
-	return s.Of()
+	return s.Mass()
 }
 
 // Of boxes and rings the formulas of the book are known.

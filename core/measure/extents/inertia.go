@@ -1,20 +1,19 @@
-// Package inertia has the mass properties of solids bounded by triangles.
-package inertia
+package extents
 
 import (
 	"yarvek/core/geom"
 )
 
-// Of is what a body of even density is like.
-type Of struct {
+// Mass is what a body of even density is like.
+type Mass struct {
 	Volume float64   // cubic metres, negative for a body turned inside out
 	Centre geom.Vec3 // of mass; metres
 	// Tensor is the inertia about the centre of a body of one kilogram a cubic metre; kg m².
 	Tensor geom.Mat3
 }
 
-// Sum collects closed bodies. The zero Sum is empty. Bodies that overlap count twice where they do.
-type Sum struct {
+// MassSum collects closed bodies. The zero MassSum is empty. Bodies that overlap count twice where they do.
+type MassSum struct {
 	origin geom.Vec3
 	some   bool
 	volume float64
@@ -25,7 +24,7 @@ type Sum struct {
 // Add takes a triangle of a closed surface, anticlockwise seen from outside: the tetrahedron from an
 // origin near it (Tonon 2004, "Explicit exact formulas for the 3-D tetrahedron inertia tensor in terms
 // of its vertex coordinates").
-func (s *Sum) Add(a, b, c geom.Vec3) {
+func (s *MassSum) Add(a, b, c geom.Vec3) {
 	if !s.some {
 		s.origin, s.some = a, true
 	}
@@ -42,7 +41,7 @@ func (s *Sum) Add(a, b, c geom.Vec3) {
 }
 
 // total is the volume, the centre, and the second moments about it.
-func (s *Sum) total() (volume float64, centre geom.Vec3, about geom.Mat3) {
+func (s *MassSum) total() (volume float64, centre geom.Vec3, about geom.Mat3) {
 	if s.volume == 0 {
 		return 0, s.origin, geom.Mat3{}
 	}
@@ -55,8 +54,8 @@ func (s *Sum) total() (volume float64, centre geom.Vec3, about geom.Mat3) {
 	return s.volume, s.origin.Add(m), about
 }
 
-// Of gives what was added.
-func (s *Sum) Of() Of {
+// Mass gives what was added.
+func (s *MassSum) Mass() Mass {
 	v, c, m := s.total()
 	trace := m[0][0] + m[1][1] + m[2][2]
 	var t geom.Mat3
@@ -66,5 +65,5 @@ func (s *Sum) Of() Of {
 		}
 		t[i][i] += trace
 	}
-	return Of{v, c, t}
+	return Mass{v, c, t}
 }
