@@ -8,7 +8,6 @@ import (
 	"yarvek/core/fault"
 	"yarvek/core/geom"
 	"yarvek/core/picture"
-	"yarvek/core/picture/filter"
 	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
 	"yarvek/core/station/export"
@@ -81,7 +80,7 @@ func (b *Board) painted(ctx context.Context, v view, s *scene.Scene, as draft.Lo
 				image >= len(list.Pictures) {
 				return false
 			}
-			return list.Pictures[image].Green == filter.GreenDown
+			return list.Pictures[image].Green == texture.GreenDown
 		}})
 }
 
@@ -121,7 +120,7 @@ func (b *Board) Picture(ctx context.Context, o *work.Opened, id string, image, c
 			if channel > 0 {
 				one := texture.Channel{From: channel - 1}
 				var err error
-				if data, err = texture.Make(ctx, [][]byte{data}, texture.Recipe{Sort: filter.Numbers,
+				if data, err = texture.Make(ctx, [][]byte{data}, texture.Recipe{Sort: texture.Numbers,
 					Pack: &[4]texture.Channel{one, one, one, {Of: -1, Value: 255}}}); err != nil {
 					return Shot{}, fault.Input("%s: %v", all[image].Name, err)
 				}

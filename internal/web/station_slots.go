@@ -13,7 +13,6 @@ import (
 
 	"yarvek/core/figure"
 	"yarvek/core/geom"
-	"yarvek/core/picture/filter"
 	"yarvek/core/picture/texture"
 	"yarvek/core/prep"
 	"yarvek/core/scene"
@@ -75,9 +74,9 @@ var slotsRoom = room{
 			}
 			return 1
 		},
-		"meant": func(s filter.Sort) string {
-			return map[filter.Sort]string{filter.Colours: "light (sRGB)", filter.Tints: "light (sRGB)", filter.Numbers: "numbers (linear)",
-				filter.Directions: "directions (linear)"}[s]
+		"meant": func(s texture.Sort) string {
+			return map[texture.Sort]string{texture.Colours: "light (sRGB)", texture.Tints: "light (sRGB)", texture.Numbers: "numbers (linear)",
+				texture.Directions: "directions (linear)"}[s]
 		},
 		"dropword": func(on bool) string {
 			return map[bool]string{true: "Let unused materials go along", false: "Leave unused materials behind"}[on]

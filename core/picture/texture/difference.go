@@ -4,13 +4,12 @@ import (
 	"context"
 
 	"yarvek/core/picture"
-	"yarvek/core/picture/filter"
 )
 
 // Difference is how two pictures differ, as a PNG of the size of the second: how far each channel of each
 // pixel is off, gain times over, and the largest of all, of 255. The first is brought to the size of the
 // second by what its pixels mean.
-func Difference(ctx context.Context, before, after []byte, as filter.Sort, gain int) (shown []byte, largest int, err error) {
+func Difference(ctx context.Context, before, after []byte, as Sort, gain int) (shown []byte, largest int, err error) {
 	a, _, err := picture.Open(before)
 	if err != nil {
 		return nil, 0, err
@@ -21,7 +20,7 @@ func Difference(ctx context.Context, before, after []byte, as filter.Sort, gain 
 	}
 	w, h := b.Bounds().Dx(), b.Bounds().Dy()
 	if a.Bounds().Dx() != w || a.Bounds().Dy() != h {
-		a = filter.Resized(ctx, a, w, h, as)
+		a = Resized(ctx, a, w, h, as)
 	}
 	for y := range h {
 		p, q := a.Pix[y*a.Stride:y*a.Stride+4*w], b.Pix[y*b.Stride:y*b.Stride+4*w]

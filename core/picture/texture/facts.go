@@ -8,7 +8,6 @@ import (
 
 	"yarvek/core/naming"
 	"yarvek/core/picture"
-	"yarvek/core/picture/filter"
 	"yarvek/core/scene"
 	"yarvek/core/split"
 )
@@ -22,7 +21,7 @@ type Facts struct {
 	Channels      int
 	Depth         int // bits a channel
 	Shows         picture.Shows
-	Green         filter.Green
+	Green         Green
 	Full, Clear   float64 // shares of pixels that are opaque, and that are clear
 	Even          bool    // every pixel is the same
 	// Light is the mean of the light of its colours, by how opaque each pixel is, and Parts the mean of its
@@ -49,7 +48,7 @@ func Measure(ctx context.Context, data []byte) Facts {
 	f.Channels, f.Depth = held.Channels, held.Depth
 	f.Shows, _ = picture.ShowsOf(img)
 	if f.Shows == picture.Directions {
-		f.Green, _ = filter.GreenOf(ctx, img)
+		f.Green, _ = GreenOf(ctx, img)
 	}
 	f.alpha(ctx, img)
 	return f
@@ -66,7 +65,7 @@ func (f *Facts) alpha(ctx context.Context, img *image.NRGBA) {
 	}
 	var linear [256]float64
 	for i := range linear {
-		linear[i] = filter.Linear(float64(i) / 255)
+		linear[i] = Linear(float64(i) / 255)
 	}
 	parts := make([]count, split.Blocks(h, 64))
 	_ = split.InBlocks(ctx, h, 64, func(block, from, to int) {

@@ -5,7 +5,6 @@ import (
 	"testing"
 
 	"yarvek/core/picture"
-	"yarvek/core/picture/filter"
 	"yarvek/core/picture/picturetest"
 	"yarvek/core/scene"
 )
@@ -28,11 +27,11 @@ func FuzzMake(f *testing.F) {
 		}
 		facts := Measure(ctx, data)
 		r := []Recipe{
-			{Sort: filter.Colours, Width: 3, Depth: 2},
-			{Sort: filter.Directions, Green: true, Format: TGA},
+			{Sort: Colours, Width: 3, Depth: 2},
+			{Sort: Directions, Green: true, Format: TGA},
 			{Strip: true, Eight: true},
-			{Sort: filter.Numbers, Pack: &[4]Channel{{From: 3}, {From: Luminance, Invert: true}, {Of: -1, Value: 3}, {Of: -1, Value: 255}}, Format: WebP},
-			{Sort: filter.Directions, Height: 3, Format: PNG},
+			{Sort: Numbers, Pack: &[4]Channel{{From: 3}, {From: Luminance, Invert: true}, {Of: -1, Value: 3}, {Of: -1, Value: 255}}, Format: WebP},
+			{Sort: Directions, Height: 3, Format: PNG},
 			{Older: &Older{Older: scene.Older{Specular: [3]float64{1, 1, 1}, Gloss: 1}, Shine: true}},
 		}[kind%6]
 		out, err := Make(ctx, [][]byte{data}, r)

@@ -5,7 +5,6 @@ import (
 	"image"
 
 	"yarvek/core/picture"
-	"yarvek/core/picture/filter"
 	"yarvek/core/scene"
 	"yarvek/core/split"
 )
@@ -29,12 +28,12 @@ func (o Older) convert(ctx context.Context, spec *image.NRGBA, rest [][]byte) (*
 			return nil, err
 		}
 		if diffuse.Bounds().Size() != spec.Bounds().Size() {
-			diffuse = filter.Resized(ctx, diffuse, w, h, filter.Tints)
+			diffuse = Resized(ctx, diffuse, w, h, Tints)
 		}
 	}
 	var linear [256]float64
 	for v := range linear {
-		linear[v] = filter.Linear(float64(v) / 255)
+		linear[v] = Linear(float64(v) / 255)
 	}
 	out := image.NewNRGBA(image.Rect(0, 0, w, h))
 	byte8 := func(v float64) uint8 { return uint8(255*min(1, max(0, v)) + 0.5) }
@@ -56,7 +55,7 @@ func (o Older) convert(ctx context.Context, spec *image.NRGBA, rest [][]byte) (*
 					continue
 				}
 				for k := range 3 {
-					q[k] = byte8(filter.Encoded(base[k]))
+					q[k] = byte8(Encoded(base[k]))
 				}
 				q[3] = d[3]
 			}

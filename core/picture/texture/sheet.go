@@ -7,7 +7,6 @@ import (
 	"slices"
 
 	"yarvek/core/picture"
-	"yarvek/core/picture/filter"
 )
 
 // Rect is a place on a sheet, in texels from its top left.
@@ -21,9 +20,9 @@ type Rect struct {
 // Piece is what lies on one place of a sheet.
 type Piece struct {
 	Rect
-	Of    int         `json:"of"`             // of the pictures that go in, -1 for one value all over
-	Value [4]uint8    `json:"value"`          // that value
-	Sort  filter.Sort `json:"sort,omitempty"` // as which it is made larger or smaller
+	Of    int      `json:"of"`             // of the pictures that go in, -1 for one value all over
+	Value [4]uint8 `json:"value"`          // that value
+	Sort  Sort     `json:"sort,omitempty"` // as which it is made larger or smaller
 	// By multiplies what the picture holds: colours as light, numbers as they are. Zero is one.
 	By [4]float64 `json:"by,omitzero"`
 	// Full has its alpha be full, whatever the picture's is; Green turns that.
@@ -162,10 +161,10 @@ func (p Piece) asks(n int) bool {
 func (s Sheet) place(ctx context.Context, out, img *image.NRGBA, p Piece, n int) {
 	r := s.Inner(p.Rect)
 	if img.Bounds().Dx() != r.W || img.Bounds().Dy() != r.H {
-		img = filter.Resized(ctx, img, r.W, r.H, p.Sort)
+		img = Resized(ctx, img, r.W, r.H, p.Sort)
 	}
 	by := p.By
-	light := p.Sort == filter.Colours || p.Sort == filter.Tints
+	light := p.Sort == Colours || p.Sort == Tints
 	var table [4][256]uint8
 	for k := range 4 {
 		for v := range 256 {
@@ -173,7 +172,7 @@ func (s Sheet) place(ctx context.Context, out, img *image.NRGBA, p Piece, n int)
 			switch {
 			case by == [4]float64{}:
 			case light && k < 3:
-				f = filter.Encoded(min(1, filter.Linear(f)*by[k]))
+				f = Encoded(min(1, Linear(f)*by[k]))
 			default:
 				f = min(1, f*by[k])
 			}

@@ -2,7 +2,9 @@
 // channels put together or taken apart, green turned, in another format, without what is not pixels.
 // It tells what is in one, and lays several on one sheet.
 //
-// What is made depends on the bytes that go in and on the [Recipe] alone.
+// What is made depends on the bytes that go in and on the [Recipe] alone. What a pixel means decides
+// how pixels are mixed: colours in linear light and by how opaque they are, directions as vectors of unit
+// length, and everything else as the plain numbers it is.
 package texture
 
 import (
@@ -12,7 +14,6 @@ import (
 	"image"
 
 	"yarvek/core/picture"
-	"yarvek/core/picture/filter"
 )
 
 // Format is a format that pictures are written in.
@@ -41,7 +42,7 @@ const Luminance = 4
 // Recipe is what is done, in this order, to the pictures that go in: the first, unless channels of
 // several are put together.
 type Recipe struct {
-	Sort    filter.Sort `json:"sort"`
+	Sort    Sort        `json:"sort"`
 	Pack    *[4]Channel `json:"pack,omitempty"`   // red, green, blue and alpha of what comes out
 	Height  float64     `json:"height,omitempty"` // of the range of a height map in texels, for a normal map of it; 0 for none
 	Width   int         `json:"width,omitempty"`  // of what comes out; 0 as it is
@@ -122,11 +123,11 @@ func (r Recipe) painted(ctx context.Context, in [][]byte) (*image.NRGBA, error) 
 		}
 	}
 	if r.Height != 0 {
-		img = filter.NormalsOf(ctx, img, r.Height)
+		img = NormalsOf(ctx, img, r.Height)
 	}
 	img = r.sized(ctx, img)
 	if r.Green {
-		img = filter.GreenTurned(img)
+		img = GreenTurned(img)
 	}
 	return img, nil
 }
@@ -143,7 +144,7 @@ func (r Recipe) sized(ctx context.Context, img *image.NRGBA) *image.NRGBA {
 	if w == img.Bounds().Dx() && h == img.Bounds().Dy() {
 		return img
 	}
-	return filter.Resized(ctx, img, w, h, r.Sort)
+	return Resized(ctx, img, w, h, r.Sort)
 }
 
 // packed puts channels together, at the size that is wanted or that of the largest.
@@ -182,12 +183,12 @@ func (r Recipe) packed(ctx context.Context, in [][]byte) (*image.NRGBA, error) {
 		if err != nil {
 			return nil, err
 		}
-		as := filter.Numbers
-		if r.Sort == filter.Colours || r.Sort == filter.Tints {
-			as = filter.Tints
+		as := Numbers
+		if r.Sort == Colours || r.Sort == Tints {
+			as = Tints
 		}
 		if img.Bounds().Dx() != out.Rect.Dx() || img.Bounds().Dy() != out.Rect.Dy() {
-			img = filter.Resized(ctx, img, out.Rect.Dx(), out.Rect.Dy(), as)
+			img = Resized(ctx, img, out.Rect.Dx(), out.Rect.Dy(), as)
 		}
 		for k, c := range r.Pack {
 			if c.Of != n {

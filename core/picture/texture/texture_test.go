@@ -18,7 +18,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"yarvek/core/picture"
-	"yarvek/core/picture/filter"
 	"yarvek/core/picture/picturetest"
 	"yarvek/core/scene"
 )
@@ -39,7 +38,7 @@ func noise(seed uint64, alpha bool) func(x, y int) color.NRGBA {
 // What nothing is done to stays the same file, byte for byte.
 func TestNothingDoneIsTheSameFile(t *testing.T) {
 	data := []byte("not even a picture")
-	got, err := Make(ctx, [][]byte{data}, Recipe{Sort: filter.Colours})
+	got, err := Make(ctx, [][]byte{data}, Recipe{Sort: Colours})
 	require.NoError(t, err)
 	assert.Equal(t, data, got)
 }
@@ -47,7 +46,7 @@ func TestNothingDoneIsTheSameFile(t *testing.T) {
 // Channels come from where the recipe says, each as it is, turned round, as luminance or as a value.
 func TestChannelsArePacked(t *testing.T) {
 	a, b := picturetest.Painted(5, 3, noise(1, true)), picturetest.Painted(5, 3, noise(2, true))
-	got, err := Make(ctx, [][]byte{picturetest.PNG(t, a), picturetest.PNG(t, b)}, Recipe{Sort: filter.Numbers, Pack: &[4]Channel{
+	got, err := Make(ctx, [][]byte{picturetest.PNG(t, a), picturetest.PNG(t, b)}, Recipe{Sort: Numbers, Pack: &[4]Channel{
 		{Of: 0, From: 1}, {Of: 1, From: 3, Invert: true}, {Of: 1, From: Luminance}, {Of: -1, Value: 200}}})
 	require.NoError(t, err)
 	img := picturetest.Read(t, got)
@@ -71,11 +70,11 @@ func TestPackedAndApart(t *testing.T) {
 	}
 	o, r, m := grey(1, 8, 8), grey(2, 8, 8), picturetest.Painted(2, 2, func(int, int) color.NRGBA { return color.NRGBA{90, 90, 90, 255} })
 	orm, err := Make(ctx, [][]byte{picturetest.PNG(t, o), picturetest.PNG(t, r), picturetest.PNG(t, m)},
-		Recipe{Sort: filter.Numbers, Pack: &[4]Channel{
+		Recipe{Sort: Numbers, Pack: &[4]Channel{
 			{Of: 0}, {Of: 1}, {Of: 2}, {Of: -1, Value: 255}}})
 	require.NoError(t, err)
 	for k, want := range []*image.NRGBA{o, r} {
-		apart, err := Make(ctx, [][]byte{orm}, Recipe{Sort: filter.Numbers,
+		apart, err := Make(ctx, [][]byte{orm}, Recipe{Sort: Numbers,
 			Pack: &[4]Channel{{From: k}, {From: k}, {From: k}, {Of: -1, Value: 255}}})
 		require.NoError(t, err)
 		img := picturetest.Read(t, apart)
@@ -116,7 +115,7 @@ func TestMakeEndsWithItsContext(t *testing.T) {
 	ended, cancel := context.WithCancel(ctx)
 	cancel()
 	_, err := Make(ended, [][]byte{picturetest.PNG(t, picturetest.Painted(64, 64, noise(1, false)))},
-		Recipe{Sort: filter.Colours, Width: 32, Depth: 32})
+		Recipe{Sort: Colours, Width: 32, Depth: 32})
 	assert.ErrorIs(t, err, context.Canceled)
 }
 
@@ -130,8 +129,8 @@ func TestFormatsStay(t *testing.T) {
 		m, _, _ := picture.Probe(b)
 		return m
 	}
-	assert.Equal(t, "image/jpeg", mime(Recipe{Sort: filter.Colours, Width: 8, Depth: 8}))
-	assert.Equal(t, "image/png", mime(Recipe{Sort: filter.Numbers, Pack: &[4]Channel{}}))
+	assert.Equal(t, "image/jpeg", mime(Recipe{Sort: Colours, Width: 8, Depth: 8}))
+	assert.Equal(t, "image/png", mime(Recipe{Sort: Numbers, Pack: &[4]Channel{}}))
 	assert.Equal(t, picture.TGA, mime(Recipe{Format: TGA}))
 	assert.Equal(t, "image/webp", mime(Recipe{Format: WebP}))
 }
@@ -255,7 +254,7 @@ func TestMetallicIsTheInverse(t *testing.T) {
 
 // Brass beside chalk in one picture of the older workflow comes out as brass and chalk.
 func TestOlderPicturesAreConverted(t *testing.T) {
-	c := func(v float64) uint8 { return uint8(math.Round(255 * filter.Encoded(v))) }
+	c := func(v float64) uint8 { return uint8(math.Round(255 * Encoded(v))) }
 	spec := picturetest.Painted(2, 1, func(x, _ int) color.NRGBA {
 		if x == 0 {
 			return color.NRGBA{c(0.9), c(0.7), c(0.3), 204}
@@ -285,12 +284,12 @@ func TestOlderPicturesAreConverted(t *testing.T) {
 func TestASheetIsItsOriginals(t *testing.T) {
 	a, b := picturetest.Painted(12, 12, noise(1, true)), picturetest.Painted(28, 12, noise(2, false))
 	s := Sheet{W: 64, H: 32, Padding: 2, Behind: [4]uint8{1, 2, 3, 255}, Pieces: []Piece{
-		{Rect: Rect{0, 0, 16, 16}, Of: 0, Sort: filter.Numbers},
-		{Rect: Rect{16, 0, 32, 16}, Of: 1, Sort: filter.Numbers},
+		{Rect: Rect{0, 0, 16, 16}, Of: 0, Sort: Numbers},
+		{Rect: Rect{16, 0, 32, 16}, Of: 1, Sort: Numbers},
 		{Rect: Rect{48, 16, 16, 16}, Of: -1, Value: [4]uint8{9, 8, 7, 255}},
-		{Rect: Rect{0, 16, 16, 16}, Of: 0, Sort: filter.Colours, By: [4]float64{0.5, 1, 1, 1}},
+		{Rect: Rect{0, 16, 16, 16}, Of: 0, Sort: Colours, By: [4]float64{0.5, 1, 1, 1}},
 	}}
-	got, err := Make(ctx, [][]byte{picturetest.PNG(t, a), picturetest.PNG(t, b)}, Recipe{Sort: filter.Colours, Sheet: &s})
+	got, err := Make(ctx, [][]byte{picturetest.PNG(t, a), picturetest.PNG(t, b)}, Recipe{Sort: Colours, Sheet: &s})
 	require.NoError(t, err)
 	img := picturetest.Read(t, got)
 	for k, o := range []*image.NRGBA{a, b} {
@@ -413,7 +412,7 @@ func TestFactsAreOfAllPixels(t *testing.T) {
 func TestDifferenceIsMagnified(t *testing.T) {
 	a := picturetest.Painted(4, 4, func(int, int) color.NRGBA { return color.NRGBA{100, 100, 100, 255} })
 	b := picturetest.Painted(4, 4, func(x, y int) color.NRGBA { return color.NRGBA{uint8(100 + x), 100, uint8(100 - 10*y), 255} })
-	shown, most, err := Difference(ctx, picturetest.PNG(t, a), picturetest.PNG(t, b), filter.Numbers, 8)
+	shown, most, err := Difference(ctx, picturetest.PNG(t, a), picturetest.PNG(t, b), Numbers, 8)
 	require.NoError(t, err)
 	assert.Equal(t, 30, most)
 	assert.Equal(t, color.NRGBA{24, 0, 240, 255}, picturetest.At(picturetest.Read(t, shown), 3, 3))
@@ -429,8 +428,8 @@ func TestMemoryIsBounded(t *testing.T) {
 	var m runtime.MemStats
 	runtime.ReadMemStats(&m)
 	before := m.TotalAlloc
-	for _, r := range []Recipe{{Sort: filter.Colours, Width: side / 4, Depth: side / 4}, {Sort: filter.Numbers, Green: true},
-		{Sort: filter.Colours, Sheet: &Sheet{W: side, H: side, Pieces: []Piece{{Rect: Rect{0, 0, side, side}, Sort: filter.Colours}}}}} {
+	for _, r := range []Recipe{{Sort: Colours, Width: side / 4, Depth: side / 4}, {Sort: Numbers, Green: true},
+		{Sort: Colours, Sheet: &Sheet{W: side, H: side, Pieces: []Piece{{Rect: Rect{0, 0, side, side}, Sort: Colours}}}}} {
 		_, err := Make(ctx, [][]byte{data}, r)
 		require.NoError(t, err)
 		runtime.ReadMemStats(&m)
@@ -459,7 +458,7 @@ func BenchmarkHalvedTwice(b *testing.B) {
 	for _, to := range []int{side / 4} {
 		b.Run(fmt.Sprintf("to %d", to), func(b *testing.B) {
 			for b.Loop() {
-				_, err := Make(ctx, [][]byte{data}, Recipe{Sort: filter.Colours, Width: to, Depth: to})
+				_, err := Make(ctx, [][]byte{data}, Recipe{Sort: Colours, Width: to, Depth: to})
 				require.NoError(b, err)
 			}
 		})

@@ -10,7 +10,6 @@ import (
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/naming"
-	"yarvek/core/picture/filter"
 	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
 	"yarvek/core/station"
@@ -378,12 +377,12 @@ func (j judge) count() {
 func (j judge) fitting(bytes int64) int {
 	side := 1
 	for _, x := range j.Pictures {
-		side = max(side, filter.PowerOfTwo(max(x.W, x.H)-1, filter.Down))
+		side = max(side, texture.PowerOfTwo(max(x.W, x.H)-1, texture.Down))
 	}
 	for ; side > 16; side /= 2 {
 		sum := int64(0)
 		for _, x := range j.Pictures {
-			_, blocks := texture.Bytes(filter.Limited(x.W, x.H, side))
+			_, blocks := texture.Bytes(texture.Limited(x.W, x.H, side))
 			sum += blocks
 		}
 		if sum <= bytes {
@@ -568,7 +567,7 @@ func (j judge) sheetCosts(n int, l laid) {
 				d.Sheets = slices.Clone(d.Sheets)
 				sh := &d.Sheets[l.of]
 				side := math.Sqrt(0.75 * float64(l.was) / float64(max(1, l.roles)))
-				sh.AsIs, sh.Most = false, filter.PowerOfTwo(max(16, int(side)), filter.Down)
+				sh.AsIs, sh.Most = false, texture.PowerOfTwo(max(16, int(side)), texture.Down)
 			}))
 	}
 	calls, nodes := 0, map[int]bool{}

@@ -10,7 +10,6 @@ import (
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/picture"
-	"yarvek/core/picture/filter"
 	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
 	"yarvek/core/station"
@@ -137,9 +136,9 @@ func (j judge) greens(list []Picture) {
 			}
 			switch {
 			case !opens(w):
-			case g == filter.Unsaid && !w.Facts.Even:
+			case g == texture.Unsaid && !w.Facts.Even:
 				unsaid = append(unsaid, w.Key)
-			case g == filter.GreenUp && !up, g == filter.GreenDown && up:
+			case g == texture.GreenUp && !up, g == texture.GreenDown && up:
 				turned = append(turned, w.Name)
 			}
 		}

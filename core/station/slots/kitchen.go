@@ -6,7 +6,6 @@ import (
 	"path"
 	"slices"
 
-	"yarvek/core/picture/filter"
 	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
 )
@@ -21,7 +20,7 @@ type kitchen struct {
 	plan *Plan
 	at   map[string]int        // cooks by what they are
 	tex  map[scene.Texture]int // textures that leave, plus one
-	sort []filter.Sort         // of each of the stock
+	sort []texture.Sort        // of each of the stock
 	role [][scene.Uses]bool
 	gave map[[2]int]Assigned // of material and use
 	// older are the specular pictures of materials of the older workflow, by number in the stock, and
@@ -160,7 +159,7 @@ func (k *kitchen) valued(i int, use scene.Use) {
 // sorts tells of each of the stock what its pixels mean, by all that use it: colours before directions
 // before numbers.
 func (k *kitchen) sorts() {
-	k.sort = make([]filter.Sort, len(k.ask.Stock))
+	k.sort = make([]texture.Sort, len(k.ask.Stock))
 	k.role = make([][scene.Uses]bool, len(k.ask.Stock))
 	clear := make([]bool, len(k.ask.Stock))
 	for i := range k.mats {
@@ -180,13 +179,13 @@ func (k *kitchen) sorts() {
 	for i, r := range k.role {
 		switch {
 		case r[scene.UseBaseColor] || r[scene.UseEmissive]:
-			if k.sort[i] = filter.Tints; clear[i] {
-				k.sort[i] = filter.Colours
+			if k.sort[i] = texture.Tints; clear[i] {
+				k.sort[i] = texture.Colours
 			}
 		case r[scene.UseNormal]:
-			k.sort[i] = filter.Directions
+			k.sort[i] = texture.Directions
 		default:
-			k.sort[i] = filter.Numbers
+			k.sort[i] = texture.Numbers
 		}
 	}
 }
@@ -214,11 +213,11 @@ func (k *kitchen) size(w, h int, o Own, uses []scene.Use) (int, int) {
 	power := func(n int) int {
 		switch p.Power {
 		case "down":
-			return filter.PowerOfTwo(n, filter.Down)
+			return texture.PowerOfTwo(n, texture.Down)
 		case "up":
-			return filter.PowerOfTwo(n, filter.Up)
+			return texture.PowerOfTwo(n, texture.Up)
 		case "nearest":
-			return filter.PowerOfTwo(n, filter.Nearest)
+			return texture.PowerOfTwo(n, texture.Nearest)
 		}
 		return n
 	}
@@ -234,18 +233,18 @@ func (k *kitchen) size(w, h int, o Own, uses []scene.Use) (int, int) {
 	}
 	meant := len(p.Roles) == 0 || slices.ContainsFunc(uses, func(u scene.Use) bool { return slices.Contains(p.Roles, Roles[u]) })
 	if p.Most > 0 && meant {
-		nw, nh = filter.Limited(nw, nh, p.Most)
+		nw, nh = texture.Limited(nw, nh, p.Most)
 	}
 	return nw, nh
 }
 
 // GreenOf is which way the green of a picture points: as it is said, or as it was found.
-func GreenOf(f texture.Facts, o Own) filter.Green {
+func GreenOf(f texture.Facts, o Own) texture.Green {
 	switch o.Green {
 	case "up":
-		return filter.GreenUp
+		return texture.GreenUp
 	case "down":
-		return filter.GreenDown
+		return texture.GreenDown
 	}
 	return f.Green
 }
@@ -321,7 +320,7 @@ func (k *kitchen) dress(m *scene.Material, from, slot int) {
 		at := k.imageOf(k.mats[from].Maps[scene.UseHeight])
 		mp := k.mats[from].Maps[scene.UseHeight]
 		w, h := k.size(k.ask.Stock[at].Facts.Width, k.ask.Stock[at].Facts.Height, o, []scene.Use{scene.UseNormal})
-		c := Cook{Name: stem(k.ask.Stock[at].Name) + " normal", In: []int{at}, W: w, H: h, Recipe: texture.Recipe{Sort: filter.Directions,
+		c := Cook{Name: stem(k.ask.Stock[at].Name) + " normal", In: []int{at}, W: w, H: h, Recipe: texture.Recipe{Sort: texture.Directions,
 			Height: o.Deep, Green: k.d.Pictures.Green == "down", Format: k.formatFor("normal", Own{})}}
 		k.resize(&c, k.ask.Stock[at].Facts.Width, k.ask.Stock[at].Facts.Height)
 		mp.Channel = scene.Whole
@@ -376,7 +375,7 @@ func (k *kitchen) plain(at int, o Own, uses []scene.Use) Cook {
 // is decided, and never where that can't be told.
 func (k *kitchen) turns(at int) bool {
 	g, want := GreenOf(k.ask.Stock[at].Facts, k.own(at)), k.d.Pictures.Green
-	return g == filter.GreenUp && want == "down" || g == filter.GreenDown && want == "up"
+	return g == texture.GreenUp && want == "down" || g == texture.GreenDown && want == "up"
 }
 
 // packedUses is how many of occlusion, roughness and metallic there are.
@@ -416,7 +415,7 @@ func channelOf(c scene.Channel) int {
 func (k *kitchen) alone(at int, ch scene.Channel, o Own, use scene.Use, invert bool) Cook {
 	st := k.ask.Stock[at]
 	one := texture.Channel{Of: 0, From: channelOf(ch), Invert: invert}
-	c := Cook{Name: stem(st.Name) + " " + Roles[use], In: []int{at}, Recipe: texture.Recipe{Sort: filter.Numbers,
+	c := Cook{Name: stem(st.Name) + " " + Roles[use], In: []int{at}, Recipe: texture.Recipe{Sort: texture.Numbers,
 		Pack: &[4]texture.Channel{one, one, one, {Of: -1, Value: 255}}}}
 	c.W, c.H = k.size(st.Facts.Width, st.Facts.Height, o, []scene.Use{use})
 	c.Recipe.Width, c.Recipe.Depth = c.W, c.H
@@ -461,7 +460,7 @@ func (k *kitchen) packs(from int) bool {
 // its value stays the material's factor.
 func (k *kitchen) packed(from int) Cook {
 	m := k.mats[from]
-	c := Cook{Name: k.plan.Keys.key(from) + " orm", Recipe: texture.Recipe{Sort: filter.Numbers, Pack: &[4]texture.Channel{
+	c := Cook{Name: k.plan.Keys.key(from) + " orm", Recipe: texture.Recipe{Sort: texture.Numbers, Pack: &[4]texture.Channel{
 		{Of: -1, Value: 255}, {Of: -1, Value: 255}, {Of: -1, Value: 255}, {Of: -1, Value: 255}}}}
 	for i, u := range []scene.Use{scene.UseOcclusion, scene.UseRoughness, scene.UseMetallic} {
 		at := k.imageOf(m.Maps[u])
@@ -531,7 +530,7 @@ func ColourOf(c [4]float64) [4]uint8 {
 	for i, v := range c {
 		v = min(1, max(0, v))
 		if i < 3 {
-			v = filter.Encoded(v)
+			v = texture.Encoded(v)
 		}
 		out[i] = uint8(math.Round(255 * v))
 	}

@@ -16,7 +16,6 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"yarvek/core/geom"
-	"yarvek/core/picture/filter"
 	"yarvek/core/picture/picturetest"
 	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
@@ -42,7 +41,7 @@ func TestGreenIsTurnedOnce(t *testing.T) {
 				}
 				assert.Equal(t, a, b)
 			}
-			assert.Equal(t, map[string]filter.Green{"up": filter.GreenUp, "down": filter.GreenDown}[want], r.Pictures[0].Green)
+			assert.Equal(t, map[string]texture.Green{"up": texture.GreenUp, "down": texture.GreenDown}[want], r.Pictures[0].Green)
 			again, _ := do(t, shed{out}, d)
 			assert.Equal(t, out.Images[0].Data, again.Images[0].Data, "once more changes nothing")
 		}
@@ -52,7 +51,7 @@ func TestGreenIsTurnedOnce(t *testing.T) {
 	assert.Equal(t, s.Images, out.Images, "flat: it can't be told")
 	out, r := do(t, s, Decisions{Pictures: Pictures{Green: "down"}, Own: []Own{{Picture: "n.png", Green: "up"}}})
 	assert.Equal(t, uint8(127), picturetest.At(pixels(t, out.Images[0]), 3, 3).G, "said by hand")
-	assert.Equal(t, filter.GreenDown, r.Pictures[0].Green)
+	assert.Equal(t, texture.GreenDown, r.Pictures[0].Green)
 }
 
 func TestSizesAreBroughtToPowersAndLimits(t *testing.T) {
@@ -298,11 +297,11 @@ func TestASheetLooksAsItsSlotsDid(t *testing.T) {
 				by := s.Materials[face].BaseColor
 				want := [3]float64{by[0], by[1], by[2]}
 				if ok {
-					want = [3]float64{by[0] * filter.Linear(float64(was.R)/255), by[1] * filter.Linear(float64(was.G)/255),
-						by[2] * filter.Linear(float64(was.B)/255)}
+					want = [3]float64{by[0] * texture.Linear(float64(was.R)/255), by[1] * texture.Linear(float64(was.G)/255),
+						by[2] * texture.Linear(float64(was.B)/255)}
 				}
 				for k, c := range []uint8{is.R, is.G, is.B} {
-					off(255*filter.Encoded(want[k]), float64(c))
+					off(255*texture.Encoded(want[k]), float64(c))
 				}
 				orm, _ := sample(t, out, face, scene.UseRoughness, u, v)
 				rough := s.Materials[face].Roughness

@@ -6,7 +6,6 @@ import (
 	"strings"
 
 	"yarvek/core/figure"
-	"yarvek/core/picture/filter"
 	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
 	"yarvek/core/station"
@@ -84,7 +83,7 @@ type Picture struct {
 	// Made is whether its bytes are those that leave; Why says why they can't be made.
 	Made  bool
 	Why   string
-	Green filter.Green // which way it points as it leaves, of a normal map
+	Green texture.Green // which way it points as it leaves, of a normal map
 }
 
 // OnSheet is a sheet.
@@ -221,13 +220,13 @@ func (r *Report) pictures(d Decisions, p *Plan, made Made, by Against) {
 }
 
 // greenOf is which way the green of a picture points as it leaves.
-func greenOf(c Cook, key string, f texture.Facts, d Decisions) filter.Green {
+func greenOf(c Cook, key string, f texture.Facts, d Decisions) texture.Green {
 	g := GreenOf(f, d.ownOf(key))
 	switch {
 	case c.Recipe.Height != 0 && c.Recipe.Green:
-		return filter.GreenDown
+		return texture.GreenDown
 	case c.Recipe.Height != 0:
-		return filter.GreenUp
+		return texture.GreenUp
 	case c.Recipe.Green:
 		return otherWay(g)
 	}
@@ -235,8 +234,8 @@ func greenOf(c Cook, key string, f texture.Facts, d Decisions) filter.Green {
 }
 
 // otherWay is green turned; what can't be told still can't.
-func otherWay(g filter.Green) filter.Green {
-	return [...]filter.Green{filter.Unsaid: filter.Unsaid, filter.GreenUp: filter.GreenDown, filter.GreenDown: filter.GreenUp}[g]
+func otherWay(g texture.Green) texture.Green {
+	return [...]texture.Green{texture.Unsaid: texture.Unsaid, texture.GreenUp: texture.GreenDown, texture.GreenDown: texture.GreenUp}[g]
 }
 
 func (a Memory) plus(b Memory) Memory {
@@ -261,7 +260,7 @@ func (r *Report) Reads(picture int) []string {
 func (x Picture) Clear() bool {
 	if s := x.Recipe.Sheet; s != nil {
 		return slices.ContainsFunc(s.Pieces, func(p texture.Piece) bool {
-			return !p.Full && (p.Sort == filter.Colours || p.Of < 0 && p.Value[3] < 255)
+			return !p.Full && (p.Sort == texture.Colours || p.Of < 0 && p.Value[3] < 255)
 		})
 	}
 	if x.Recipe.Older != nil {

@@ -5,7 +5,6 @@ import (
 	"math"
 	"slices"
 
-	"yarvek/core/picture/filter"
 	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
 )
@@ -239,13 +238,13 @@ func (k *kitchen) lay(l *laid, sh Sheet) bool {
 			most = min(most, p.Most)
 		}
 	}
-	most = filter.PowerOfTwo(max(most, 16), filter.Down)
+	most = texture.PowerOfTwo(max(most, 16), texture.Down)
 	sizes := make([][2]int, len(l.slots))
 	density := 0.0 // texels a metre: that of the densest
 	length := make([]float64, len(l.slots))
 	for i, slot := range l.slots {
 		w, h := k.largest(slot)
-		sizes[i] = [2]int{filter.PowerOfTwo(w, filter.Nearest), filter.PowerOfTwo(h, filter.Nearest)}
+		sizes[i] = [2]int{texture.PowerOfTwo(w, texture.Nearest), texture.PowerOfTwo(h, texture.Nearest)}
 		st := k.plan.Stats[slot+1]
 		span := (st.UV[1][0] - st.UV[0][0]) * (st.UV[1][1] - st.UV[0][1])
 		if st.Area > 0 && span > 0 {
@@ -259,17 +258,17 @@ func (k *kitchen) lay(l *laid, sh Sheet) bool {
 			w, h := k.largest(slot)
 			side := density * length[i]
 			r := math.Sqrt(float64(w) / float64(h))
-			sizes[i] = [2]int{filter.PowerOfTwo(max(4*l.pad, int(side*r)), filter.Nearest),
-				filter.PowerOfTwo(max(4*l.pad, int(side/r)), filter.Nearest)}
+			sizes[i] = [2]int{texture.PowerOfTwo(max(4*l.pad, int(side*r)), texture.Nearest),
+				texture.PowerOfTwo(max(4*l.pad, int(side/r)), texture.Nearest)}
 		}
 	}
 	for i := range sizes {
 		for c := range 2 {
-			sizes[i][c] = min(max(sizes[i][c], filter.PowerOfTwo(2*l.pad+2, filter.Up)), most)
+			sizes[i][c] = min(max(sizes[i][c], texture.PowerOfTwo(2*l.pad+2, texture.Up)), most)
 		}
 	}
 	l.was, l.roles = k.replaced(l)
-	least := filter.PowerOfTwo(2*l.pad+2, filter.Up)
+	least := texture.PowerOfTwo(2*l.pad+2, texture.Up)
 	found := false
 	for range 16 {
 		layout, ok := texture.LayOut(sizes, most, !sh.AsIs)
@@ -335,14 +334,14 @@ func (k *kitchen) sheetMaterial(l *laid, slot int) scene.Material {
 		s.colours()
 	}
 	if s.wants(nil, scene.UseNormal) {
-		s.lay(scene.UseNormal, "normal", filter.Directions, s.normals)
+		s.lay(scene.UseNormal, "normal", texture.Directions, s.normals)
 	}
 	if s.wants(func(a, b scene.Material) bool { return a.Roughness == b.Roughness && a.Metallic == b.Metallic }, scene.UseOcclusion,
 		scene.UseRoughness, scene.UseMetallic) {
 		k.ormSheet(&s.m, l, slot)
 	}
 	if s.wants(func(a, b scene.Material) bool { return a.Emissive == b.Emissive }, scene.UseEmissive) {
-		s.lay(scene.UseEmissive, "glow", filter.Tints, s.glow)
+		s.lay(scene.UseEmissive, "glow", texture.Tints, s.glow)
 		s.m.Emissive = [3]float64{1, 1, 1}
 	}
 	return s.m
@@ -378,11 +377,11 @@ func (s *sheetMaker) agree() {
 
 // lay plans the picture of a use: piece gives what lies on the place of a slot, with the number in the
 // stock of its picture, -1 for none.
-func (s *sheetMaker) lay(use scene.Use, role string, sort filter.Sort, piece func(i int) (texture.Piece, int)) {
+func (s *sheetMaker) lay(use scene.Use, role string, sort texture.Sort, piece func(i int) (texture.Piece, int)) {
 	l := s.l
 	sheet := &texture.Sheet{W: l.layout.W, H: l.layout.H, Padding: l.pad, Behind: [4]uint8{128, 128, 128, 255},
 		Spread: use == scene.UseBaseColor && s.m.AlphaMode != scene.Opaque}
-	if sort == filter.Directions {
+	if sort == texture.Directions {
 		sheet.Behind = upright
 	}
 	clear := use == scene.UseBaseColor && s.m.AlphaMode != scene.Opaque
@@ -410,9 +409,9 @@ var upright = [4]uint8{128, 128, 255, 255}
 
 // colours lays colours, and opacity where a slot lets something through.
 func (s *sheetMaker) colours() {
-	s.lay(scene.UseBaseColor, "colour", filter.Tints, func(i int) (texture.Piece, int) {
+	s.lay(scene.UseBaseColor, "colour", texture.Tints, func(i int) (texture.Piece, int) {
 		o := s.mats[i]
-		x := texture.Piece{Value: ColourOf(o.BaseColor), Sort: filter.Tints, Full: o.AlphaMode == scene.Opaque}
+		x := texture.Piece{Value: ColourOf(o.BaseColor), Sort: texture.Tints, Full: o.AlphaMode == scene.Opaque}
 		if x.Full {
 			x.Value[3] = 255
 		}
@@ -430,13 +429,13 @@ func (s *sheetMaker) colours() {
 
 func (s *sheetMaker) normals(i int) (texture.Piece, int) {
 	at := s.imageOf(s.mats[i].Maps[scene.UseNormal])
-	return texture.Piece{Value: upright, Sort: filter.Directions, Green: at >= 0 && s.turns(at)}, at
+	return texture.Piece{Value: upright, Sort: texture.Directions, Green: at >= 0 && s.turns(at)}, at
 }
 
 func (s *sheetMaker) glow(i int) (texture.Piece, int) {
 	e := s.mats[i].Emissive
 	by := [4]float64{e[0], e[1], e[2], 1}
-	return texture.Piece{Value: ColourOf(by), Sort: filter.Tints, By: by}, s.imageOf(s.mats[i].Maps[scene.UseEmissive])
+	return texture.Piece{Value: ColourOf(by), Sort: texture.Tints, By: by}, s.imageOf(s.mats[i].Maps[scene.UseEmissive])
 }
 
 // sheetFormat is what a sheet is written as; a clear one is no JPEG.
@@ -453,11 +452,11 @@ func (k *kitchen) sheetFormat(role string, clear bool) texture.Format {
 func (k *kitchen) ormSheet(m *scene.Material, l *laid, slot int) {
 	p := k.plan
 	sheet := &texture.Sheet{W: l.layout.W, H: l.layout.H, Padding: l.pad, Behind: [4]uint8{255, 255, 0, 255}}
-	c := Cook{Name: m.Name + " sheet orm", W: l.layout.W, H: l.layout.H, Recipe: texture.Recipe{Sort: filter.Numbers, Sheet: sheet,
+	c := Cook{Name: m.Name + " sheet orm", W: l.layout.W, H: l.layout.H, Recipe: texture.Recipe{Sort: texture.Numbers, Sheet: sheet,
 		Format: k.sheetFormat("orm", false), Quality: k.d.Pictures.Quality}}
 	for n, i := range l.slots {
 		mat := k.mats[i]
-		x := texture.Piece{Rect: l.layout.Places[n], Of: -1, Sort: filter.Numbers,
+		x := texture.Piece{Rect: l.layout.Places[n], Of: -1, Sort: texture.Numbers,
 			Value: [4]uint8{255, uint8(255*mat.Roughness + 0.5), uint8(255*mat.Metallic + 0.5), 255}}
 		from := &[3]texture.Channel{}
 		any := false

@@ -1,8 +1,7 @@
-package filter
+package texture
 
 import (
 	"bytes"
-	"context"
 	"image"
 	"image/color"
 	"image/png"
@@ -15,8 +14,6 @@ import (
 
 	"yarvek/core/picture/picturetest"
 )
-
-var ctx = context.Background()
 
 // A checker of single pixels is half the light of white, whose sRGB value is 188, not half its number.
 func TestACheckerBecomesTheRightGrey(t *testing.T) {
@@ -148,7 +145,7 @@ func TestPowersOfTwo(t *testing.T) {
 }
 
 // A picture of 4096 x 4096 pixels halved twice, against reading and writing it as PNG.
-func BenchmarkHalvedTwice(b *testing.B) {
+func BenchmarkResizedTwice(b *testing.B) {
 	r := rand.New(rand.NewPCG(9, 9))
 	img := picturetest.Painted(4096, 4096, func(x, y int) color.NRGBA {
 		return color.NRGBA{uint8(x>>4 + r.IntN(4)), uint8(y >> 4), uint8((x + y) >> 5), 255}

@@ -1,10 +1,4 @@
-// Package filter makes pictures of materials of another size, and tells which way the green of a
-// normal map points.
-//
-// What a pixel means decides how pixels are mixed: colours are mixed in linear light and by how opaque
-// they are, directions as vectors that are of unit length again afterwards, and everything else as the
-// plain numbers it is.
-package filter
+package texture
 
 import (
 	"context"
