@@ -6,8 +6,8 @@ import (
 	"slices"
 
 	"yarvek/core/figure"
+	"yarvek/core/measure/cost"
 	"yarvek/core/prep"
-	"yarvek/core/process/order"
 	"yarvek/core/station/budget"
 	"yarvek/core/target/class"
 )
@@ -26,7 +26,7 @@ var budgetRoom = room{
 		return budgetPage{ws, r, c.o.Prep.Budget, extra, nodes, c.o.Kit.Target.Classes}, nil
 	},
 	words: template.FuncMap{
-		"cache": func() int { return order.CacheSize },
+		"cache": func() int { return cost.CacheSize },
 		"density": func(n budget.NodeCost) string {
 			if !(n.Area > 0) {
 				return ""

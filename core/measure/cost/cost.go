@@ -6,7 +6,6 @@ package cost
 import (
 	"context"
 
-	"yarvek/core/process/order"
 	"yarvek/core/scene"
 )
 
@@ -19,7 +18,7 @@ type Cost struct {
 	Vertices  int // as written by an exporter: one for corners that agree in all they carry, in each slot
 	Splits    Splits
 	DrawCalls int   // one a slot that faces use
-	Misses    int   // vertices transformed, with a cache of order.CacheSize entries emptied for each draw call
+	Misses    int   // vertices transformed, with a cache of CacheSize entries emptied for each draw call
 	Bytes     Bytes // of vertices and indices in graphics memory
 	Wide      int   // draw calls for which indices of 16 bits do not suffice
 }
@@ -131,7 +130,7 @@ func Of(ctx context.Context, m *scene.Mesh) Cost {
 		c.Splits.Normals += byNormal - bySlot
 		c.Splits.UVs += byUV - byNormal
 		c.Splits.Colors += n - byUV
-		c.Misses += order.Misses(index, n, order.CacheSize)
+		c.Misses += Misses(index, n, CacheSize)
 		wide := int64(2)
 		if n > largestNarrow {
 			wide = 4
@@ -163,4 +162,23 @@ func vertexBytes(m *scene.Mesh, normals scene.Layer[[3]float32]) int64 {
 		}
 	}
 	return n
+}
+
+// CacheSize is how many transformed vertices the cache holds that orders are judged by: it is
+// filled in turn, first in first out. Caches that are larger or work otherwise gain as well.
+const CacheSize = 16
+
+// Misses counts the vertices that are transformed when the triangles, three indices each, are
+// drawn in order with a cache of size entries, first in first out. vertices is more than the
+// largest index.
+func Misses(index []uint32, vertices, size int) int {
+	came := make([]int, vertices) // when a vertex entered the cache, counted in misses from 1
+	misses := 0
+	for _, v := range index {
+		if came[v] == 0 || misses-came[v] >= size {
+			misses++
+			came[v] = misses
+		}
+	}
+	return misses
 }

@@ -9,34 +9,16 @@ import (
 	"slices"
 
 	"yarvek/core/geom"
+	"yarvek/core/measure/cost"
 	"yarvek/core/split"
 )
 
-// CacheSize is how many transformed vertices the cache holds that orders are judged by: it is
-// filled in turn, first in first out. Caches that are larger or work otherwise gain as well.
-const CacheSize = 16
-
-// Misses counts the vertices that are transformed when the triangles, three indices each, are
-// drawn in order with a cache of size entries, first in first out. vertices is more than the
-// largest index.
-func Misses(index []uint32, vertices, size int) int {
-	came := make([]int, vertices) // when a vertex entered the cache, counted in misses from 1
-	misses := 0
-	for _, v := range index {
-		if came[v] == 0 || misses-came[v] >= size {
-			misses++
-			came[v] = misses
-		}
-	}
-	return misses
-}
-
-// Best is the better of the orders of [Tipsify] and [Forsyth] by [Misses], its clusters put in
+// Best is the better of the orders of [Tipsify] and [Forsyth] by [cost.Misses], its clusters put in
 // order against overdraw where that costs next to nothing, or nil when the order that is there
 // is no worse. place gives the position of a vertex. When ctx ends it returns early, and what
 // it returns means nothing.
 func Best(ctx context.Context, index []uint32, vertices int, place func(v uint32) geom.Vec3) []int32 {
-	fans := Tipsify(ctx, index, vertices, CacheSize)
+	fans := Tipsify(ctx, index, vertices, cost.CacheSize)
 	if ctx.Err() != nil {
 		return nil
 	}
@@ -49,17 +31,17 @@ func Best(ctx context.Context, index []uint32, vertices int, place func(v uint32
 	for i, t := range orders[1] {
 		orders[1][i] = fans[t]
 	}
-	least := Misses(index, vertices, CacheSize)
+	least := cost.Misses(index, vertices, cost.CacheSize)
 	var best []int32
 	for _, o := range orders {
-		if n := Misses(Applied(index, o), vertices, CacheSize); n < least {
+		if n := cost.Misses(Applied(index, o), vertices, cost.CacheSize); n < least {
 			least, best = n, o
 		}
 	}
 	if best == nil {
 		return nil
 	}
-	if o := outward(index, best, vertices, place); Misses(Applied(index, o), vertices, CacheSize)*100 <= least*101 {
+	if o := outward(index, best, vertices, place); cost.Misses(Applied(index, o), vertices, cost.CacheSize)*100 <= least*101 {
 		return o
 	}
 	return best
@@ -71,8 +53,8 @@ func inHalves(ctx context.Context, index []uint32, vertices int) []int32 {
 	mid := int32(len(index) / 6)
 	var first, second []int32
 	split.Together(
-		func() { first = Forsyth(ctx, index[:3*mid], vertices, 2*CacheSize) },
-		func() { second = Forsyth(ctx, renumbered(index[3*mid:], vertices), vertices, 2*CacheSize) })
+		func() { first = Forsyth(ctx, index[:3*mid], vertices, 2*cost.CacheSize) },
+		func() { second = Forsyth(ctx, renumbered(index[3*mid:], vertices), vertices, 2*cost.CacheSize) })
 	for _, t := range second {
 		first = append(first, mid+t)
 	}
@@ -295,7 +277,7 @@ func outward(index []uint32, order []int32, vertices int, place func(v uint32) g
 	for i, t := range order {
 		missed := 0
 		for _, v := range index[3*t : 3*t+3] {
-			if came[v] == 0 || misses-came[v] >= CacheSize {
+			if came[v] == 0 || misses-came[v] >= cost.CacheSize {
 				misses++
 				missed++
 				came[v] = misses

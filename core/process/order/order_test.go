@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/assert"
 
 	"yarvek/core/geom"
+	"yarvek/core/measure/cost"
 )
 
 // grid is a sheet of n by n cells, two triangles each, and the places of its vertices.
@@ -89,10 +90,10 @@ func TestMissesAreThoseOfACacheThatIsAList(t *testing.T) {
 	for range 50 {
 		list := shuffled(index, r)
 		size := 3 + r.IntN(30)
-		assert.Equal(t, brute(list, size), Misses(list, len(at), size))
+		assert.Equal(t, brute(list, size), cost.Misses(list, len(at), size))
 	}
-	assert.Equal(t, 3, Misses([]uint32{0, 1, 2, 2, 1, 0}, 3, 16), "the second triangle is all there")
-	assert.Equal(t, 0, Misses(nil, 0, 16))
+	assert.Equal(t, 3, cost.Misses([]uint32{0, 1, 2, 2, 1, 0}, 3, 16), "the second triangle is all there")
+	assert.Equal(t, 0, cost.Misses(nil, 0, 16))
 }
 
 func TestOrdersKeepEveryTriangleOnce(t *testing.T) {
@@ -123,12 +124,12 @@ func TestTheBestOrderIsAsGoodAsTheBetterOfBoth(t *testing.T) {
 		}
 		index = shuffled(index, rand.New(rand.NewPCG(3, 4)))
 		n := float64(len(index) / 3)
-		a := float64(Misses(Applied(index, Tipsify(context.Background(), index, len(at), CacheSize)), len(at), CacheSize)) / n
-		b := float64(Misses(Applied(index, Forsyth(context.Background(), index, len(at), CacheSize)), len(at), CacheSize)) / n
+		a := float64(cost.Misses(Applied(index, Tipsify(context.Background(), index, len(at), cost.CacheSize)), len(at), cost.CacheSize)) / n
+		b := float64(cost.Misses(Applied(index, Forsyth(context.Background(), index, len(at), cost.CacheSize)), len(at), cost.CacheSize)) / n
 		o := Best(context.Background(), index, len(at), func(v uint32) geom.Vec3 { return at[v] })
-		got := float64(brute(Applied(index, o), CacheSize)) / n
+		got := float64(brute(Applied(index, o), cost.CacheSize)) / n
 		t.Logf("%s of %g triangles: %.3f shuffled, %.3f tipsified, %.3f by Forsyth, %.3f chosen", c, n,
-			float64(Misses(index, len(at), CacheSize))/n, a, b, got)
+			float64(cost.Misses(index, len(at), cost.CacheSize))/n, a, b, got)
 		assert.LessOrEqual(t, got, 1.03*min(a, b))
 		assert.Less(t, got, 0.75)
 		assert.GreaterOrEqual(t, got, 0.5)

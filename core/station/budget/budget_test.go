@@ -13,7 +13,6 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/measure/cost"
 	"yarvek/core/measure/flaw"
-	"yarvek/core/process/order"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/shape/shapetest"
@@ -105,7 +104,7 @@ func TestWasteAndOrderAreTakenAsDecided(t *testing.T) {
 	assert.Equal(t, before.Vertices, after.Vertices)
 	assert.Equal(t, before.Triangles, after.Triangles)
 	assert.GreaterOrEqual(t, after.MissesATriangle(), 0.5)
-	assert.Equal(t, 16, order.CacheSize)
+	assert.Equal(t, 16, cost.CacheSize)
 }
 
 // A cylinder of n sides and radius r turns by 2π/n at each edge, and its facets leave the circle
