@@ -19,7 +19,6 @@ import (
 	"yarvek/core/format"
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/pack"
-	"yarvek/core/inspect"
 	"yarvek/core/prep"
 	"yarvek/core/scene"
 	"yarvek/core/target"
@@ -204,15 +203,15 @@ func inspectCommand() *cobra.Command {
 }
 
 // inspectFile gives a record of the file, or of each mesh of a zip, under both names.
-func inspectFile(ctx context.Context, file string) []inspect.Record {
+func inspectFile(ctx context.Context, file string) []record {
 	set, meshes, done, err := open(file)
 	if err != nil {
-		return []inspect.Record{{File: file, Error: err.Error()}}
+		return []record{{File: file, Error: err.Error()}}
 	}
 	defer done()
-	var list []inspect.Record
+	var list []record
 	for _, name := range meshes {
-		rec := inspect.File(ctx, set, name)
+		rec := recordOf(ctx, set, name)
 		if rec.File = file; strings.EqualFold(filepath.Ext(file), ".zip") {
 			rec.File = file + "/" + name
 		}
@@ -221,7 +220,7 @@ func inspectFile(ctx context.Context, file string) []inspect.Record {
 	return list
 }
 
-func text(r inspect.Record) string {
+func text(r record) string {
 	if r.Error != "" {
 		return r.File + ": can't be read: " + r.Error
 	}

@@ -9,8 +9,6 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
-
-	"yarvek/core/inspect"
 )
 
 // flawed is a unit cube with a face turned, one there twice, one without area and two points that
@@ -35,11 +33,11 @@ func flawed() string {
 	return b.String()
 }
 
-func looked(t *testing.T, file string) inspect.Record {
+func looked(t *testing.T, file string) record {
 	t.Helper()
 	out, err := run(t, inspectCommand(), "--json", file)
 	require.NoError(t, err)
-	var r inspect.Record
+	var r record
 	require.NoError(t, json.Unmarshal([]byte(out), &r))
 	require.NotNil(t, r.Surface)
 	return r
@@ -47,7 +45,7 @@ func looked(t *testing.T, file string) inspect.Record {
 
 func TestInspectCountsFlawsAndCost(t *testing.T) {
 	r := looked(t, write(t, t.TempDir(), "flawed.obj", flawed()))
-	assert.Equal(t, inspect.Surface{UnusedPoints: 2, ZeroAreaFaces: 1, DuplicateFaces: 1, NonManifoldEdges: 4, OpenBorderLoops: 1, FlippedFaces: 1},
+	assert.Equal(t, surfaceRecord{UnusedPoints: 2, ZeroAreaFaces: 1, DuplicateFaces: 1, NonManifoldEdges: 4, OpenBorderLoops: 1, FlippedFaces: 1},
 		*r.Surface)
 	assert.Equal(t, 14+1+32, r.Budget.Triangles)
 	assert.Equal(t, 8+25, r.Budget.Vertices)
@@ -59,7 +57,7 @@ func TestInspectCountsFlawsAndCost(t *testing.T) {
 func TestTidyDoesWhatIsAskedAndSaysIt(t *testing.T) {
 	dir := t.TempDir()
 	in := write(t, dir, "flawed.obj", flawed())
-	tidy := func(name string, args ...string) (inspect.Record, map[string]int) {
+	tidy := func(name string, args ...string) (record, map[string]int) {
 		t.Helper()
 		out := filepath.Join(dir, name)
 		said, err := run(t, tidyCommand(), append([]string{in, "-o", out}, args...)...)
@@ -83,7 +81,7 @@ func TestTidyDoesWhatIsAskedAndSaysIt(t *testing.T) {
 	r, did := tidy("all.obj", "--all")
 	assert.Equal(t, map[string]int{"weld": 0, "weld-faces": 0, "empty": 1, "doubled": 1, "unused": 2, "wind": 1, "outward": 0, "flat": 0, "units": 0,
 		"waste": 30, "order": did["order"]}, did)
-	assert.Equal(t, inspect.Surface{OpenBorderLoops: 1}, *r.Surface)
+	assert.Equal(t, surfaceRecord{OpenBorderLoops: 1}, *r.Surface)
 	assert.Equal(t, 14, r.Budget.Triangles)
 	assert.Equal(t, before.Bounds, r.Bounds, "axes and unit stay")
 	// One at a time, and nothing else.
@@ -103,7 +101,7 @@ func TestTidyDoesWhatIsAskedAndSaysIt(t *testing.T) {
 	assert.Equal(t, map[string]int{"weld": 0, "weld-faces": 0}, did)
 	r, _ = tidy("order.fbx", "--order")
 	assert.LessOrEqual(t, r.Budget.ACMR, before.Budget.ACMR)
-	assert.Equal(t, *before.Surface, func() inspect.Surface { s := *r.Surface; s.UnusedPoints = 2; return s }())
+	assert.Equal(t, *before.Surface, func() surfaceRecord { s := *r.Surface; s.UnusedPoints = 2; return s }())
 
 	_, err := run(t, tidyCommand(), in, "-o", filepath.Join(dir, "x.obj"))
 	assert.ErrorContains(t, err, "nothing is asked for")
@@ -140,12 +138,12 @@ func TestHostileFilesAreCounted(t *testing.T) {
 		r := looked(t, file)
 		switch name {
 		case "same.obj":
-			assert.Equal(t, inspect.Surface{DuplicatePoints: 2999, ZeroAreaFaces: 1000}, *r.Surface)
+			assert.Equal(t, surfaceRecord{DuplicatePoints: 2999, ZeroAreaFaces: 1000}, *r.Surface)
 		case "loose.obj":
-			assert.Equal(t, inspect.Surface{OpenBorderLoops: 10_000}, *r.Surface)
+			assert.Equal(t, surfaceRecord{OpenBorderLoops: 10_000}, *r.Surface)
 		case "one.obj":
-			assert.Equal(t, inspect.Surface{OpenBorderLoops: 1}, *r.Surface)
-			assert.Equal(t, inspect.Budget{Triangles: 1, Vertices: 3, DrawCalls: 1, ACMR: 3}, *r.Budget)
+			assert.Equal(t, surfaceRecord{OpenBorderLoops: 1}, *r.Surface)
+			assert.Equal(t, budgetRecord{Triangles: 1, Vertices: 3, DrawCalls: 1, ACMR: 3}, *r.Budget)
 		case "far.obj":
 			assert.InDelta(t, 1, r.Surface.UVOutside, 1e-6)
 		}

@@ -1,4 +1,4 @@
-package inspect
+package main
 
 import (
 	"context"
@@ -14,7 +14,7 @@ import (
 
 // Surface counts what is wrong with the surface of a file: all that its nodes place, in world
 // space, as one mesh. What is counted from doubled faces on leaves the empty ones out.
-type Surface struct {
+type surfaceRecord struct {
 	DuplicatePoints  int     `json:"duplicatePoints"`  // points that faces use, less their distinct places
 	UnusedPoints     int     `json:"unusedPoints"`     // that no face uses
 	ZeroAreaFaces    int     `json:"zeroAreaFaces"`    // of at most 1e-9 of the square of their longest edge
@@ -31,7 +31,7 @@ type Surface struct {
 }
 
 // Budget counts what a file costs a receiver, every instance by itself.
-type Budget struct {
+type budgetRecord struct {
 	Triangles      int     `json:"triangles"`
 	Vertices       int     `json:"vertices"` // as written: split by normals, texture coordinates, colours and slots
 	DrawCalls      int     `json:"drawCalls"`
@@ -43,20 +43,20 @@ type Budget struct {
 const mostMeasured = 8_000_000
 
 // measured is surface and budget of a scene as its nodes place it.
-func measured(ctx context.Context, s *scene.Scene) (*Surface, *Budget) {
+func measured(ctx context.Context, s *scene.Scene) (*surfaceRecord, *budgetRecord) {
 	var f *flaw.Flaws
 	var cover uv.Cover
-	budget := &Budget{}
+	budget := &budgetRecord{}
 	split.Together(
 		func() { f = flaw.Find(ctx, scene.Joined(s.Name, s.Flattened().Meshes), flaw.Limits{}) },
 		func() { cover = surface.CoverOf(ctx, s) },
 		func() { costs(ctx, s, budget) })
-	return &Surface{len(f.Unjoined), len(f.Unused), len(f.Empty), len(f.Doubled), len(f.Crowded), len(f.Borders), len(f.Flipped),
+	return &surfaceRecord{len(f.Unjoined), len(f.Unused), len(f.Empty), len(f.Doubled), len(f.Crowded), len(f.Borders), len(f.Flipped),
 		len(f.Inside), f.NeedleN, len(f.Bent), len(f.Concave), cover.Share(cover.Overlap), cover.Share(cover.Outside)}, budget
 }
 
 // costs adds up what all instances cost.
-func costs(ctx context.Context, s *scene.Scene, b *Budget) {
+func costs(ctx context.Context, s *scene.Scene, b *budgetRecord) {
 	for i, users := range s.Users() {
 		m := s.Meshes[i]
 		if len(users) == 0 || m.Faces() == 0 {

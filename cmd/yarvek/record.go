@@ -1,5 +1,4 @@
-// Package inspect says in one record what a mesh file holds.
-package inspect
+package main
 
 import (
 	"context"
@@ -11,10 +10,10 @@ import (
 	"yarvek/core/scene"
 )
 
-// Record is what is found in one file. Counts of polygons, triangles and points are
+// record is what is found in one file. Counts of polygons, triangles and points are
 // of every instance; bounds are the world bounds of all faces in the file's own
 // unit and axes.
-type Record struct {
+type record struct {
 	File          string            `json:"file"`
 	Error         string            `json:"error,omitempty"`
 	Format        string            `json:"format,omitempty"`
@@ -33,30 +32,30 @@ type Record struct {
 	Points        int               `json:"points"`
 	Slots         []string          `json:"slots"`
 	Unused        []string          `json:"unusedMaterials"`
-	Materials     []Material        `json:"materials"`
-	Textures      []Texture         `json:"textures"`
+	Materials     []materialRecord  `json:"materials"`
+	Textures      []textureRecord   `json:"textures"`
 	UVSets        []string          `json:"uvSets"`
 	Lights        int               `json:"lights"`
 	Cameras       int               `json:"cameras"`
 	Skins         int               `json:"skins"`
 	Animations    int               `json:"animations"`
-	Left          []Left            `json:"left"`
-	Bounds        *Bounds           `json:"bounds,omitempty"`
-	Surface       *Surface          `json:"surface,omitempty"`
-	Budget        *Budget           `json:"budget,omitempty"`
+	Left          []leftRecord      `json:"left"`
+	Bounds        *boundsRecord     `json:"bounds,omitempty"`
+	Surface       *surfaceRecord    `json:"surface,omitempty"`
+	Budget        *budgetRecord     `json:"budget,omitempty"`
 	Findings      []finding.Finding `json:"findings"`
 }
 
-// Texture is a picture the file refers to or holds.
-type Texture struct {
+// textureRecord is a picture the file refers to or holds.
+type textureRecord struct {
 	Name   string `json:"name"`
 	Found  bool   `json:"found"`
 	Width  int    `json:"width"`
 	Height int    `json:"height"`
 }
 
-// Material is one of the file's, used or not; colours are linear.
-type Material struct {
+// materialRecord is one of the file's, used or not; colours are linear.
+type materialRecord struct {
 	Name      string            `json:"name"`
 	BaseColor [4]float64        `json:"baseColor"`
 	Metallic  float64           `json:"metallic"`
@@ -66,33 +65,33 @@ type Material struct {
 	Textures  map[string]string `json:"textures,omitempty"` // by use, the name of the picture
 }
 
-// Left is something of the file that does not come in.
-type Left struct {
+// leftRecord is something of the file that does not come in.
+type leftRecord struct {
 	What  string   `json:"what"`
 	Count int      `json:"count"`
 	Names []string `json:"names,omitempty"` // the first of them
 	Why   string   `json:"why"`
 }
 
-// Bounds are two corners of a box.
-type Bounds struct {
+// boundsRecord are two corners of a box.
+type boundsRecord struct {
 	Min geom.Vec3 `json:"min"`
 	Max geom.Vec3 `json:"max"`
 }
 
-// File reads one file of the set. A file that can't be read gives a Record with
+// recordOf reads one file of the set. A file that can't be read gives a Record with
 // only its name and the error.
-func File(ctx context.Context, set *bundle.Bundle, name string) Record {
+func recordOf(ctx context.Context, set *bundle.Bundle, name string) record {
 	s, found, err := format.Read(ctx, set, name, nil)
 	if err != nil {
-		return Record{File: name, Error: err.Error()}
+		return record{File: name, Error: err.Error()}
 	}
 	c := s.Count()
-	r := Record{File: name, Format: s.Format, FormatVersion: s.FormatVersion,
+	r := record{File: name, Format: s.Format, FormatVersion: s.FormatVersion,
 		UnitMetres: s.UnitMetres, UnitHow: s.UnitHow, Up: s.Basis.Up.String(), Forward: s.Basis.Forward.String(),
 		Handedness: s.Basis.Handedness(), AxesHow: s.BasisHow,
 		Nodes: c.Nodes, Meshes: c.Meshes, Instances: c.Instances, Polygons: c.Polygons, Triangles: c.Triangles, Points: c.Points,
-		Slots: []string{}, Unused: []string{}, Materials: []Material{}, Textures: []Texture{}, Left: []Left{},
+		Slots: []string{}, Unused: []string{}, Materials: []materialRecord{}, Textures: []textureRecord{}, Left: []leftRecord{},
 		UVSets: []string{},
 		Lights: s.CountLeft("light"), Cameras: s.CountLeft("camera"), Skins: s.CountLeft("skin"), Animations: s.CountLeft("animation"),
 		Findings: findings(s, found)}
@@ -104,7 +103,7 @@ func File(ctx context.Context, set *bundle.Bundle, name string) Record {
 	r.Unused = append(r.Unused, s.UnusedMaterials()...)
 	r.UVSets = append(r.UVSets, s.UVSetNames()...)
 	for _, m := range s.Materials {
-		out := Material{Name: m.Name, BaseColor: m.BaseColor, Metallic: m.Metallic, Roughness: m.Roughness, Alpha: string(m.AlphaMode),
+		out := materialRecord{Name: m.Name, BaseColor: m.BaseColor, Metallic: m.Metallic, Roughness: m.Roughness, Alpha: string(m.AlphaMode),
 			TwoSided: m.TwoSided}
 		for use, mp := range m.Maps {
 			if !mp.Has() || s.Textures[mp.Texture-1].Image < 0 {
@@ -118,14 +117,14 @@ func File(ctx context.Context, set *bundle.Bundle, name string) Record {
 		r.Materials = append(r.Materials, out)
 	}
 	for _, l := range s.Left {
-		r.Left = append(r.Left, Left{l.What, l.Count, l.Names, l.Why})
+		r.Left = append(r.Left, leftRecord{l.What, l.Count, l.Names, l.Why})
 	}
 	for _, im := range s.Images {
-		r.Textures = append(r.Textures, Texture{im.Name, im.Found(), im.Width, im.Height})
+		r.Textures = append(r.Textures, textureRecord{im.Name, im.Found(), im.Width, im.Height})
 	}
 	if b := s.Bounds(); !b.IsEmpty() {
 		k := 1 / s.UnitMetres
-		r.Bounds = &Bounds{b.Min.Mul(k), b.Max.Mul(k)}
+		r.Bounds = &boundsRecord{b.Min.Mul(k), b.Max.Mul(k)}
 	}
 	if c.Triangles <= mostMeasured {
 		r.Surface, r.Budget = measured(ctx, s)
