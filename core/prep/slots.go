@@ -49,7 +49,7 @@ func (t *tail) slots() {
 	asked := asking[slots.Decisions, slots.Ask]{d, by.Ask}
 	_, plan := step(t.walk, "slots plan", asked,
 		func(ctx context.Context, a asking[slots.Decisions, slots.Ask]) (*scene.Scene, *slots.Plan) {
-			return nil, slots.NewPlan(ctx, came, keys, a.D, a.Ask)
+			return nil, slots.NewPlan(ctx, came, keys, slots.Wishes(a.D), a.Ask)
 		})
 	if t.err != nil {
 		return

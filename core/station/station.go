@@ -190,3 +190,13 @@ type UnknownError struct{ ID string }
 
 // Error names the ID that was asked for.
 func (e *UnknownError) Error() string { return fmt.Sprintf("there is no station called %q", e.ID) }
+
+// Valid is the first error of a list of parts of a decision, each of which checks itself.
+func Valid[T interface{ Validate() error }](list []T) error {
+	for _, x := range list {
+		if err := x.Validate(); err != nil {
+			return err
+		}
+	}
+	return nil
+}

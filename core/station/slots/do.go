@@ -40,7 +40,7 @@ func Do(ctx context.Context, s *scene.Scene, added []scene.Image, d Decisions, b
 		}
 	})
 	came := Moved(ctx, s, s, d.Moves, geom.Identity)
-	plan := NewPlan(ctx, came, s.MaterialKeys(), d, by)
+	plan := NewPlan(ctx, came, s.MaterialKeys(), Wishes(d), by)
 	made := Made{Images: make([]bool, len(plan.Cooks)), Why: make([]string, len(plan.Cooks))}
 	left := make([]scene.Image, len(plan.Cooks))
 	_ = split.Few(ctx, len(plan.Cooks), atOnce, func(n int) {

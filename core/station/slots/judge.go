@@ -458,7 +458,7 @@ func (j judge) alpha() {
 		full := s.Material.BaseColor[3] >= 1
 		switch {
 		case s.Material.AlphaMode != scene.Opaque && full && f.Full >= 1 && j.more("full"):
-			j.say(finding.Look, "full-"+s.Key, s.Name+" is drawn "+alphaWords[s.Material.AlphaMode]+", and nothing of it is clear",
+			j.say(finding.Look, "full-"+s.Key, s.Name+" is drawn "+AlphaWords[s.Material.AlphaMode]+", and nothing of it is clear",
 				"Its opacity is full everywhere. Drawn like that it costs more, and sorts badly.",
 				j.with("Draw it opaque", "It looks the same.", looked(scene.Opaque, s)))
 			j.at(s)
@@ -501,16 +501,6 @@ func (j judge) alpha() {
 				}
 			})))
 	}
-}
-
-// ownOf is what is decided for one picture.
-func (d Decisions) ownOf(key string) Own {
-	for _, o := range d.Own {
-		if o.Picture == key {
-			return o
-		}
-	}
-	return Own{}
 }
 
 // Owning changes what is decided for one picture; what decides nothing is not kept.

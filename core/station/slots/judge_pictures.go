@@ -128,7 +128,7 @@ func (j judge) greens(list []Picture) {
 		for i, w := range x.Was {
 			g := x.Green
 			if x.Recipe.Sheet != nil {
-				g = GreenOf(w.Facts, j.d.ownOf(w.Key))
+				g = GreenOf(w.Facts, Wishes(j.d).OwnOf(w.Key))
 				if on := slices.IndexFunc(x.Recipe.Sheet.Pieces, func(p texture.Piece) bool { return p.Of == i }); on >= 0 &&
 					x.Recipe.Sheet.Pieces[on].Green {
 					g = otherWay(g)
@@ -205,7 +205,7 @@ func (j judge) gloss() {
 			continue
 		}
 		key := x.Key
-		if !texture.GuessOf(stem(x.Was[0].Name), x.Facts).Gloss || j.d.ownOf(key).Invert {
+		if !texture.GuessOf(stem(x.Was[0].Name), x.Facts).Gloss || Wishes(j.d).OwnOf(key).Invert {
 			continue
 		}
 		j.say(finding.Look, "gloss-"+key, "“"+key+"” is called gloss, and used for roughness",
@@ -265,9 +265,9 @@ func (j judge) older() {
 
 // sides are what a way to powers of two makes of a picture.
 func sides(d Decisions, how string, x Picture) string {
-	k := kitchen{d: d}
-	k.d.Pictures.Power = how
-	w, h := k.size(x.W, x.H, Own{}, x.Uses)
+	p := d.Pictures
+	p.Power = how
+	w, h := p.Size(x.W, x.H, Own{}, x.Uses)
 	return fmt.Sprintf("%d × %d", w, h)
 }
 

@@ -15,7 +15,7 @@ type kitchen struct {
 	s    *scene.Scene
 	mats []scene.Material // as they came, with looks and assigned pictures; Texture is into texs
 	texs []scene.Texture  // those of the scene, and those of assigned pictures; Image is of the stock
-	d    Decisions
+	d    Wishes
 	ask  Ask
 	plan *Plan
 	at   map[string]int        // cooks by what they are
@@ -28,7 +28,7 @@ type kitchen struct {
 	older map[int]olderOf
 }
 
-func newKitchen(s *scene.Scene, mats []scene.Material, d Decisions, ask Ask, p *Plan) *kitchen {
+func newKitchen(s *scene.Scene, mats []scene.Material, d Wishes, ask Ask, p *Plan) *kitchen {
 	k := &kitchen{s: s, mats: mats, texs: slices.Clone(s.Textures), d: d, ask: ask, plan: p, at: map[string]int{},
 		tex:  map[scene.Texture]int{},
 		gave: map[[2]int]Assigned{}, older: map[int]olderOf{}}
@@ -204,38 +204,7 @@ func (k *kitchen) imageOf(m scene.Map) int {
 
 // own is what is decided for one picture.
 func (k *kitchen) own(at int) Own {
-	return k.d.ownOf(k.ask.Stock[at].Key)
-}
-
-// size is what becomes of a picture's sides.
-func (k *kitchen) size(w, h int, o Own, uses []scene.Use) (int, int) {
-	p := k.d.Pictures
-	power := func(n int) int {
-		switch p.Power {
-		case "down":
-			return texture.PowerOfTwo(n, texture.Down)
-		case "up":
-			return texture.PowerOfTwo(n, texture.Up)
-		case "nearest":
-			return texture.PowerOfTwo(n, texture.Nearest)
-		}
-		return n
-	}
-	nw, nh := w, h
-	if o.Width > 0 {
-		nw = o.Width
-	}
-	if o.Height > 0 {
-		nh = o.Height
-	}
-	if o.Width == 0 && o.Height == 0 {
-		nw, nh = power(w), power(h)
-	}
-	meant := len(p.Roles) == 0 || slices.ContainsFunc(uses, func(u scene.Use) bool { return slices.Contains(p.Roles, Roles[u]) })
-	if p.Most > 0 && meant {
-		nw, nh = texture.Limited(nw, nh, p.Most)
-	}
-	return nw, nh
+	return k.d.OwnOf(k.ask.Stock[at].Key)
 }
 
 // GreenOf is which way the green of a picture points: as it is said, or as it was found.
@@ -319,7 +288,7 @@ func (k *kitchen) dress(m *scene.Material, from, slot int) {
 	if o := k.heightOf(from); o.Deep != 0 && m.Maps[scene.UseHeight].Has() && !m.Maps[scene.UseNormal].Has() {
 		at := k.imageOf(k.mats[from].Maps[scene.UseHeight])
 		mp := k.mats[from].Maps[scene.UseHeight]
-		w, h := k.size(k.ask.Stock[at].Facts.Width, k.ask.Stock[at].Facts.Height, o, []scene.Use{scene.UseNormal})
+		w, h := k.d.Pictures.Size(k.ask.Stock[at].Facts.Width, k.ask.Stock[at].Facts.Height, o, []scene.Use{scene.UseNormal})
 		c := Cook{Name: stem(k.ask.Stock[at].Name) + " normal", In: []int{at}, W: w, H: h, Recipe: texture.Recipe{Sort: texture.Directions,
 			Height: o.Deep, Green: k.d.Pictures.Green == "down", Format: k.formatFor("normal", Own{})}}
 		k.resize(&c, k.ask.Stock[at].Facts.Width, k.ask.Stock[at].Facts.Height)
@@ -354,7 +323,7 @@ func (k *kitchen) plain(at int, o Own, uses []scene.Use) Cook {
 	st, p := k.ask.Stock[at], k.d.Pictures
 	c := Cook{Name: st.Name, In: []int{at}, Recipe: texture.Recipe{Sort: k.sort[at], Strip: p.Strip, Eight: p.Eight && st.Facts.Depth == 16,
 		Quality: p.Quality}}
-	c.W, c.H = k.size(st.Facts.Width, st.Facts.Height, o, uses)
+	c.W, c.H = k.d.Pictures.Size(st.Facts.Width, st.Facts.Height, o, uses)
 	k.resize(&c, st.Facts.Width, st.Facts.Height)
 	role := "colour"
 	if len(uses) > 0 {
@@ -417,7 +386,7 @@ func (k *kitchen) alone(at int, ch scene.Channel, o Own, use scene.Use, invert b
 	one := texture.Channel{Of: 0, From: channelOf(ch), Invert: invert}
 	c := Cook{Name: stem(st.Name) + " " + Roles[use], In: []int{at}, Recipe: texture.Recipe{Sort: texture.Numbers,
 		Pack: &[4]texture.Channel{one, one, one, {Of: -1, Value: 255}}}}
-	c.W, c.H = k.size(st.Facts.Width, st.Facts.Height, o, []scene.Use{use})
+	c.W, c.H = k.d.Pictures.Size(st.Facts.Width, st.Facts.Height, o, []scene.Use{use})
 	c.Recipe.Width, c.Recipe.Depth = c.W, c.H
 	c.Recipe.Format, c.Recipe.Quality = k.holds(k.formatFor(Roles[use], o), texture.Facts{Channels: 1}), k.d.Pictures.Quality
 	return c
@@ -475,7 +444,7 @@ func (k *kitchen) packed(from int) Cook {
 		a := k.gave[[2]int{from, int(u)}]
 		c.Recipe.Pack[i] = texture.Channel{Of: n, From: channelOf(m.Maps[u].Channel), Invert: u == scene.UseRoughness &&
 			(a.Invert || k.own(at).Invert)}
-		w, h := k.size(k.ask.Stock[at].Facts.Width, k.ask.Stock[at].Facts.Height, k.own(at), []scene.Use{u})
+		w, h := k.d.Pictures.Size(k.ask.Stock[at].Facts.Width, k.ask.Stock[at].Facts.Height, k.own(at), []scene.Use{u})
 		c.W, c.H = max(c.W, w), max(c.H, h)
 	}
 	c.Recipe.Width, c.Recipe.Depth = c.W, c.H

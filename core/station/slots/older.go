@@ -51,7 +51,7 @@ func (k *kitchen) convertedAs(from int, use scene.Use) Cook {
 			c.Recipe.Sort, facts = k.sort[of.diffuse], k.ask.Stock[of.diffuse].Facts
 		}
 	}
-	c.W, c.H = k.size(st.Facts.Width, st.Facts.Height, k.own(of.specular), []scene.Use{use})
+	c.W, c.H = k.d.Pictures.Size(st.Facts.Width, st.Facts.Height, k.own(of.specular), []scene.Use{use})
 	k.resize(&c, st.Facts.Width, st.Facts.Height)
 	c.Recipe.Format, c.Recipe.Quality = k.holds(k.formatFor(role, Own{}), facts), k.d.Pictures.Quality
 	return c

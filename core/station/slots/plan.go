@@ -180,7 +180,7 @@ func (c Cook) Idle() bool { return len(c.In) == 1 && c.Recipe.Idle() }
 
 // NewPlan makes the plan for a scene whose faces are moved. When ctx ends it returns early, and what it
 // returns means nothing.
-func NewPlan(ctx context.Context, s *scene.Scene, keys []string, d Decisions, ask Ask) *Plan {
+func NewPlan(ctx context.Context, s *scene.Scene, keys []string, d Wishes, ask Ask) *Plan {
 	var began []string
 	for _, m := range s.Materials[len(keys):] {
 		began = append(began, m.Name)
@@ -200,7 +200,7 @@ func NewPlan(ctx context.Context, s *scene.Scene, keys []string, d Decisions, as
 }
 
 // joined is what each slot becomes, by number plus one.
-func (p *Plan) joined(d Decisions, n int) []int {
+func (p *Plan) joined(d Wishes, n int) []int {
 	into := make([]int, n+1) // a slot whose own it is not any more leads on to another
 	for i := range into {
 		into[i] = i - 1
@@ -257,7 +257,7 @@ func lookOf(mats []scene.Material, looks []Look, p *Plan) {
 }
 
 // ordered numbers the slots that leave.
-func (p *Plan) ordered(d Decisions, s *scene.Scene, ask Ask, into []int) {
+func (p *Plan) ordered(d Wishes, s *scene.Scene, ask Ask, into []int) {
 	var order []int // numbers of slots as they came
 	in := make([]bool, len(into))
 	add := func(k int) {
@@ -338,7 +338,7 @@ func (p *Plan) ordered(d Decisions, s *scene.Scene, ask Ask, into []int) {
 }
 
 // named gives the slots their names.
-func (p *Plan) named(d Decisions, ask Ask, s *scene.Scene) {
+func (p *Plan) named(d Wishes, ask Ask, s *scene.Scene) {
 	kit := newNames(ask.Map)
 	own := make(map[string]string, len(d.Names))
 	for _, n := range d.Names {
@@ -353,7 +353,7 @@ func (p *Plan) named(d Decisions, ask Ask, s *scene.Scene) {
 			x := p.sheets[l.Sheet-1]
 			if name := d.Sheets[x.of].Name; name != "" {
 				if l.Name, l.By = name, ByHand; x.split && p.Materials[i].AlphaMode != scene.Opaque {
-					l.Name += " " + alphaWords[p.Materials[i].AlphaMode]
+					l.Name += " " + AlphaWords[p.Materials[i].AlphaMode]
 				}
 			}
 		}

@@ -221,7 +221,7 @@ func (r *Report) pictures(d Decisions, p *Plan, made Made, by Against) {
 
 // greenOf is which way the green of a picture points as it leaves.
 func greenOf(c Cook, key string, f texture.Facts, d Decisions) texture.Green {
-	g := GreenOf(f, d.ownOf(key))
+	g := GreenOf(f, Wishes(d).OwnOf(key))
 	switch {
 	case c.Recipe.Height != 0 && c.Recipe.Green:
 		return texture.GreenDown

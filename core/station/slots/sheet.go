@@ -109,7 +109,7 @@ func cuttingOf(m scene.Material) cutting {
 
 // sheetsOf lays the slots of sheets side by side, and joins them: those that are cut out in one way, and those
 // that are not, on a sheet each.
-func (p *Plan) sheetsOf(s *scene.Scene, d Decisions, ask Ask, into []int, k *kitchen) {
+func (p *Plan) sheetsOf(s *scene.Scene, d Wishes, ask Ask, into []int, k *kitchen) {
 	taken := map[int]bool{}
 	for n, sh := range d.Sheets {
 		pad := sh.Padding
@@ -159,7 +159,7 @@ func (p *Plan) sheetsOf(s *scene.Scene, d Decisions, ask Ask, into []int, k *kit
 		for _, c := range order {
 			l := sheets[c]
 			if len(l.slots) == 1 && len(order) > 1 {
-				p.Tiled = append(p.Tiled, p.Keys.key(l.slots[0])+" is "+alphaWords[c.mode]+" where the rest of the sheet is not")
+				p.Tiled = append(p.Tiled, p.Keys.key(l.slots[0])+" is "+AlphaWords[c.mode]+" where the rest of the sheet is not")
 			}
 			l.split = len(order) > 1
 			p.settle(l, sh, into, taken, k)
@@ -214,7 +214,7 @@ func (k *kitchen) replaced(l *laid) (was int64, roles int) {
 			if !seen[at] {
 				seen[at] = true
 				f := k.ask.Stock[at].Facts
-				w, h := k.size(f.Width, f.Height, k.own(at), k.uses(at))
+				w, h := k.d.Pictures.Size(f.Width, f.Height, k.own(at), k.uses(at))
 				_, blocks := texture.Bytes(w, h)
 				was += blocks
 			}
@@ -301,7 +301,7 @@ func (k *kitchen) largest(slot int) (w, h int) {
 	for _, mp := range k.mats[slot].Maps {
 		if at := k.imageOf(mp); at >= 0 {
 			f := k.ask.Stock[at].Facts
-			x, y := k.size(f.Width, f.Height, k.own(at), k.uses(at))
+			x, y := k.d.Pictures.Size(f.Width, f.Height, k.own(at), k.uses(at))
 			if x*y > w*h {
 				w, h = x, y
 			}
