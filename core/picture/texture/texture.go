@@ -9,6 +9,7 @@ package texture
 
 import (
 	"context"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"image"
@@ -243,4 +244,13 @@ func Bytes(w, h int) (plain, blocks int64) {
 		w, h = max(1, w/2), max(1, h/2)
 	}
 	return plain, blocks
+}
+
+// Key tells recipes apart.
+func (r Recipe) Key() string {
+	b, err := json.Marshal(r)
+	if err != nil {
+		panic(err) // plain data, and no number that is none
+	}
+	return string(b)
 }

@@ -242,7 +242,7 @@ func (j judge) facets(i int) []facetted {
 			if mp.Place != nil {
 				place = *mp.Place
 			}
-			is = fmt.Sprint(of, recipeKey(c.Recipe), t.WrapU, t.WrapV, mp.UVSet, mp.Channel, place)
+			is = fmt.Sprint(of, c.Recipe.Key(), t.WrapU, t.WrapV, mp.UVSet, mp.Channel, place)
 		}
 		out = append(out, facetted{scene.Use(use).String() + " picture", is, true})
 	}

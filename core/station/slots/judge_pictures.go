@@ -21,7 +21,7 @@ func (j judge) pictures() {
 		return
 	}
 	j.unopened()
-	good := slices.DeleteFunc(slices.Clone(j.Pictures), func(x Picture) bool { return x.W == 0 || len(x.Was) == 0 || !opens(x.Was[0]) })
+	good := slices.DeleteFunc(slices.Clone(j.Pictures), func(x Picture) bool { return x.W == 0 || len(x.Was) == 0 || !x.Was[0].Opens() })
 	j.odd(good)
 	j.large(good)
 	j.greens(good)
@@ -36,14 +36,13 @@ func (j judge) pictures() {
 }
 
 // opens tells whether a picture is there and can be opened.
-func opens(s Stock) bool { return s.Found && s.Facts.Broken == "" }
 
 // unopened says which pictures are missing, can't be opened, or can't be made.
 func (j judge) unopened() {
 	bad := map[string]Stock{}
 	for _, x := range j.Pictures {
 		for _, s := range x.Was {
-			if !opens(s) {
+			if !s.Opens() {
 				bad[s.Key] = s
 			}
 		}
@@ -135,7 +134,7 @@ func (j judge) greens(list []Picture) {
 				}
 			}
 			switch {
-			case !opens(w):
+			case !w.Opens():
 			case g == texture.Unsaid && !w.Facts.Even:
 				unsaid = append(unsaid, w.Key)
 			case g == texture.GreenUp && !up, g == texture.GreenDown && up:

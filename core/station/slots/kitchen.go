@@ -118,7 +118,7 @@ func (k *kitchen) valued(i int, use scene.Use) {
 	}
 	m.Maps[use] = scene.Map{}
 	at := k.imageOf(mp)
-	if at < 0 || !opens(k.ask.Stock[at]) {
+	if at < 0 || !k.ask.Stock[at].Opens() {
 		if use == scene.UseEmissive {
 			m.Emissive = [3]float64{}
 		}
@@ -268,7 +268,7 @@ func (k *kitchen) dress(m *scene.Material, from, slot int) {
 		st := k.ask.Stock[at]
 		c := Cook{Name: st.Name, In: []int{at}, W: st.Facts.Width, H: st.Facts.Height}
 		switch {
-		case !st.Found || st.Facts.Broken != "": // what can't be opened leaves as it is
+		case !st.Opens(): // what can't be opened leaves as it is
 		case k.isOlder(from, u):
 			c = k.convertedAs(from, u)
 		case packs && (u == scene.UseOcclusion || u == scene.UseRoughness || u == scene.UseMetallic):
@@ -402,7 +402,7 @@ func (k *kitchen) packs(from int) bool {
 	seen := map[int]bool{}
 	n, right := 0, true
 	for i, u := range []scene.Use{scene.UseOcclusion, scene.UseRoughness, scene.UseMetallic} {
-		if at := k.imageOf(m.Maps[u]); at >= 0 && k.ask.Stock[at].Found && k.ask.Stock[at].Facts.Broken == "" {
+		if at := k.imageOf(m.Maps[u]); at >= 0 && k.ask.Stock[at].Opens() {
 			n++
 			seen[at] = true
 			a := k.gave[[2]int{from, int(u)}]
@@ -433,7 +433,7 @@ func (k *kitchen) packed(from int) Cook {
 		{Of: -1, Value: 255}, {Of: -1, Value: 255}, {Of: -1, Value: 255}, {Of: -1, Value: 255}}}}
 	for i, u := range []scene.Use{scene.UseOcclusion, scene.UseRoughness, scene.UseMetallic} {
 		at := k.imageOf(m.Maps[u])
-		if at < 0 || !k.ask.Stock[at].Found || k.ask.Stock[at].Facts.Broken != "" {
+		if at < 0 || !k.ask.Stock[at].Opens() {
 			continue
 		}
 		n := slices.Index(c.In, at)
@@ -456,7 +456,7 @@ func (k *kitchen) packed(from int) Cook {
 // use it alike.
 func (k *kitchen) textured(mp scene.Map, c Cook, use scene.Use, slot int) int {
 	p := k.plan
-	key := fmt.Sprintf("%v %s", c.In, recipeKey(c.Recipe))
+	key := fmt.Sprintf("%v %s", c.In, c.Recipe.Key())
 	at, ok := k.at[key]
 	if !ok {
 		at = len(p.Cooks)

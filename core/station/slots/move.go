@@ -50,6 +50,9 @@ func namedOf(s *scene.Scene, moves []Move) named {
 	return n
 }
 
+// All are the keys of all, those that moves begin last.
+func (n named) All() []string { return append(append([]string{}, n.keys...), n.made...) }
+
 // of is the number of a slot: -1 for faces without one, -2 for one that is not there.
 func (n named) of(key string) int {
 	if key == scene.NoSlot {

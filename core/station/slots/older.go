@@ -16,7 +16,7 @@ func (k *kitchen) convert(i int) {
 	spec, base := m.Maps[scene.UseSpecular], m.Maps[scene.UseBaseColor]
 	m.Maps[scene.UseSpecular] = scene.Map{}
 	of := olderOf{k.imageOf(spec), k.imageOf(base)}
-	opens := func(at int) bool { return k.ask.Stock[at].Found && k.ask.Stock[at].Facts.Broken == "" }
+	opens := func(at int) bool { return k.ask.Stock[at].Opens() }
 	if of.specular < 0 || !opens(of.specular) || of.diffuse >= 0 &&
 		(!opens(of.diffuse) || base.UVSet != spec.UVSet || !base.Place.Same(spec.Place)) {
 		return

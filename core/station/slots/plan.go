@@ -21,6 +21,9 @@ type Stock struct {
 	Found bool
 }
 
+// Opens tells that it is there and can be opened.
+func (s Stock) Opens() bool { return s.Found && s.Facts.Broken == "" }
+
 // Stat is how much of an asset has a material.
 type Stat struct {
 	Faces, Triangles int

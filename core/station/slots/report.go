@@ -132,8 +132,7 @@ type Against struct {
 // Run says what leaves and what of it should be looked at. came is the scene as it came to the station,
 // with faces moved.
 func Run(d Decisions, p *Plan, made Made, by Against) *Report {
-	r := &Report{Pending: by.Pending, Light: made.Light, Has: len(by.Stock) > 0, Keys: append([]string{}, p.Keys.keys...)}
-	r.Keys = append(r.Keys, p.Keys.made...)
+	r := &Report{Pending: by.Pending, Light: made.Light, Has: len(by.Stock) > 0, Keys: p.Keys.All()}
 	r.slots(p, made)
 	r.pictures(d, p, made, by)
 	for _, st := range p.Stats {

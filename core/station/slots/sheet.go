@@ -1,7 +1,6 @@
 package slots
 
 import (
-	"encoding/json"
 	"math"
 	"slices"
 
@@ -27,15 +26,6 @@ type laid struct {
 // placedUV is where the coordinates from 0 to 1 of a slot go: scaled, then moved; the origin is at the
 // bottom left.
 type placedUV struct{ Scale, Move [2]float64 }
-
-// recipeKey tells recipes apart.
-func recipeKey(r texture.Recipe) string {
-	b, err := json.Marshal(r)
-	if err != nil {
-		panic(err) // plain data, and no number that is none
-	}
-	return string(b)
-}
 
 // edge is how far coordinates may lie beyond 0 to 1 and still be within: half a texel of 4096.
 const edge = 1.0 / 8192
@@ -64,7 +54,7 @@ func (k *kitchen) sheetable(i int) string {
 		if mp.Has() && (mp.UVSet != 0 || mp.Place != nil) {
 			return "has a picture that lies in a way of its own"
 		}
-		if at := k.imageOf(mp); at >= 0 && (!k.ask.Stock[at].Found || k.ask.Stock[at].Facts.Broken != "") {
+		if at := k.imageOf(mp); at >= 0 && !k.ask.Stock[at].Opens() {
 			return "has a picture that is missing or broken"
 		}
 	}

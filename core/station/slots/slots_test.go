@@ -197,7 +197,7 @@ func TestOrderHoldsInLODs(t *testing.T) {
 	s := newShed("a", "b", "c", "d")
 	d := Decisions{Order: []string{"c", "a"}, Joins: []Join{{"d", "b"}}}
 	came := s.Scene
-	p := NewPlan(ctx, came, s.MaterialKeys(), d, Ask{Target: target.Shipped[0]})
+	p := NewPlan(ctx, came, s.MaterialKeys(), Wishes(d), Ask{Target: target.Shipped[0]})
 	lod := s.Clone()
 	at := func(x float64) func(u, v float64) geom.Vec3 {
 		return func(u, v float64) geom.Vec3 { return geom.Vec3{x + u, v, 0} }
