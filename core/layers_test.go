@@ -15,27 +15,27 @@ import (
 // a station no station, a format no format, and no format a station. A name that
 // ends in a slash stands for all packages under it.
 var layers = [][]string{
-	{"core/split", "core/fault", "core/naming", "core/unit", "core/union", "core/picture/picturetest"},
-	{"core/geom", "core/memo"},
+	{"core/split", "core/fault", "core/naming", "core/union", "core/picture/picturetest", "core/measure", "core/process", "core/collide"},
+	{"core/geom", "core/memo", "core/figure"},
 	{"core/scene", "core/finding"},
-	{"core/figure", "core/picture/filter", "core/shape", "core/measure/extents", "core/measure/stand", "core/measure/twin", "core/topo", "core/measure/inertia"},
-	{"core/measure/flaw", "core/measure/uv", "core/process/order", "core/process/waste", "core/process/tangent", "core/measure/flicker"},
-	{"core/process/unfold", "core/measure/cost", "core/measure/coarse", "core/process/mend", "core/measure/deviation"},
+	{"core/shape", "core/topo", "core/picture", "core/picture/webp"},
+	{"core/measure/cost", "core/measure/deviation", "core/measure/extents", "core/measure/flaw", "core/measure/stand",
+		"core/measure/twin", "core/measure/uv", "core/picture/texture"},
+	{"core/process/order", "core/process/waste", "core/process/tangent", "core/process/unfold", "core/process/mend"},
 	{"core/process/simplify", "core/collide/fit"},
-	{"core/collide/solid", "core/collide/decompose", "core/collide/passage"},
+	{"core/process/ladder", "core/collide/solid", "core/collide/decompose", "core/collide/passage"},
 	{"core/collide/gap", "core/collide/floor"},
-	{"core/process/ladder"},
 	{"core/target/class", "core/shape/shapetest"},
 	{"core/target"},
-	{"core/format/bundle", "core/picture", "core/picture/webp"},
-	{"core/picture/texture", "core/format/pack", "core/format/draco", "core/format/meshopt"},
+	{"core/picture/outfit", "core/format/bundle"},
+	{"core/format/pack", "core/format/draco", "core/format/meshopt"},
 	{"core/format/fbx", "core/format/gltf", "core/format/obj"},
 	{"core/format/formattest"},
 	{"core/format"},
 	{"core/station"},
 	{"core/station/"},
 	{"core/prep"},
-	{"core/compare", "core/deliver", "core/inspect", "core/prep/preptest"},
+	{"core/compare", "core/deliver", "core/prep/preptest"},
 	{"internal/disk"},
 	{"internal/store", "internal/draft"},
 	{"internal/work"},
@@ -43,6 +43,18 @@ var layers = [][]string{
 	{"internal/web"},
 	{"cmd/yarvek"},
 }
+
+// wings are the folders of core that packages stand in, each with those it may know
+// besides the ground: what only looks at meshes knows nothing of what changes them.
+var wings = map[string][]string{
+	"measure": {}, "picture": {"target"}, "target": {}, "process": {"measure"}, "collide": {"measure", "process"},
+	"format": {"picture", "target"}, "station": {"measure", "process", "collide", "picture", "target", "format"},
+	"prep":    {"measure", "process", "collide", "picture", "target", "format", "station"},
+	"deliver": {"process", "picture", "target", "format", "station"}, "compare": {"measure", "prep"},
+}
+
+// rooms is how many folders core has at most, so that one look takes them in.
+const rooms = 25
 
 // apart are imports that the floors would allow and the plan does not: a build
 // machine needs work without drawing, and pages reach the store through the desk.
@@ -84,6 +96,41 @@ func TestImportsRunDownwards(t *testing.T) {
 			if strings.HasPrefix(pkg, "core/") {
 				assert.NotContains(t, outside, dep, "%s imports %s", pkg, dep)
 			}
+		}
+	}
+}
+
+// A wing knows the ground and the wings that are named for it, and core has few rooms.
+func TestWingsStandApart(t *testing.T) {
+	out, err := exec.Command("go", "list", "-f", `{{.ImportPath}} {{len .Doc}} {{join .Imports " "}}`, "yarvek/core/...").Output()
+	require.NoError(t, err)
+	seen := map[string]bool{}
+	for line := range strings.Lines(string(out)) {
+		words := strings.Fields(line)
+		pkg, inside := strings.CutPrefix(words[0], "yarvek/core/")
+		if !inside {
+			continue
+		}
+		wing, _, _ := strings.Cut(pkg, "/")
+		seen[wing] = true
+		assert.NotEqual(t, "0", words[1], "%s says nowhere what belongs there", pkg)
+		knows, is := wings[wing]
+		if !is || strings.HasSuffix(pkg, "test") {
+			continue
+		}
+		for _, dep := range words[2:] {
+			own, ours := strings.CutPrefix(dep, "yarvek/core/")
+			other, _, _ := strings.Cut(own, "/")
+			if _, isWing := wings[other]; ours && isWing && other != wing {
+				assert.Contains(t, knows, other, "%s imports %s", pkg, own)
+			}
+		}
+	}
+	assert.LessOrEqual(t, len(seen), rooms)
+	for wing, knows := range wings {
+		assert.True(t, seen[wing], "%s is no folder", wing)
+		for _, other := range knows {
+			assert.NotContains(t, wings[other], wing, "%s and %s know each other", wing, other)
 		}
 	}
 }

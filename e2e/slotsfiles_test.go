@@ -14,6 +14,7 @@ import (
 
 	"yarvek/core/deliver"
 	"yarvek/core/geom"
+	"yarvek/core/picture/outfit"
 	"yarvek/core/picture/picturetest"
 	"yarvek/core/prep"
 	"yarvek/core/scene"
@@ -75,14 +76,14 @@ func TestIndependentReadersTakePictures(t *testing.T) {
 		d    slots.Decisions
 	}{
 		{"as they came", target.Shipped[0], slots.Decisions{}},
-		{"put right", target.Shipped[0], slots.Decisions{Pictures: slots.Pictures{Most: 32, Power: "down", Pack: "orm", Green: "down",
+		{"put right", target.Shipped[0], slots.Decisions{Pictures: outfit.Pictures{Most: 32, Power: "down", Pack: "orm", Green: "down",
 			Strip: true},
-			Own: []slots.Own{{Picture: "dial_n.png", Green: "up"}}}},
-		{"a sheet", target.Shipped[1], slots.Decisions{Sheets: []slots.Sheet{{Slots: []string{"dial", "rim", "plate"}, Name: "front"}}}},
+			Own: []outfit.Own{{Picture: "dial_n.png", Green: "up"}}}},
+		{"a sheet", target.Shipped[1], slots.Decisions{Sheets: []outfit.Sheet{{Slots: []string{"dial", "rim", "plate"}, Name: "front"}}}},
 		{"in another order", target.Shipped[1], slots.Decisions{Order: []string{"plate", "glass", "dial"}}},
-		{"moved and joined", target.Shipped[0], slots.Decisions{Moves: []slots.Move{{From: "dial", To: "plate"}, {From: "rim", To: "bolts"}},
-			Joins: []slots.Join{{Slot: "glass", Into: "bolts"}}, Drop: true}},
-		{"in another format", webp, slots.Decisions{Pictures: slots.Pictures{Formats: "target"}}},
+		{"moved and joined", target.Shipped[0], slots.Decisions{Moves: []outfit.Move{{From: "dial", To: "plate"}, {From: "rim", To: "bolts"}},
+			Joins: []outfit.Join{{Slot: "glass", Into: "bolts"}}, Drop: true}},
+		{"in another format", webp, slots.Decisions{Pictures: outfit.Pictures{Formats: "target"}}},
 	} {
 		r, err := prep.Run(context.Background(), prep.Input{Key: "gauges", Scene: gauges(t), Target: c.to}, prep.Prep{Slots: c.d}, nil)
 		require.NoError(t, err)

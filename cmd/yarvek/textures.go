@@ -18,6 +18,7 @@ import (
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/pack"
 	"yarvek/core/picture"
+	"yarvek/core/picture/outfit"
 	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
 	"yarvek/core/station/export"
@@ -103,18 +104,18 @@ func texturesFile(c *cobra.Command, file, mesh, out string, d slots.Decisions, s
 	s := m.scene
 	if sheet {
 		keys := s.MaterialKeys()
-		one := slots.Sheet{}
+		one := outfit.Sheet{}
 		for _, i := range s.UsedMaterials() {
 			if i >= 0 {
 				one.Slots = append(one.Slots, keys[i])
 			}
 		}
 		if len(one.Slots) > 1 {
-			d.Sheets = []slots.Sheet{one}
+			d.Sheets = []outfit.Sheet{one}
 		}
 	}
 	began := time.Now()
-	s, r, err := slots.Do(c.Context(), s, nil, d, slots.Ask{Target: ownFrame(s)}, class.Unsorted)
+	s, r, err := slots.Do(c.Context(), s, nil, d, outfit.Ask{Target: ownFrame(s)}, class.Unsorted)
 	if err != nil {
 		return err
 	}

@@ -9,6 +9,7 @@ import (
 
 	"github.com/spf13/cobra"
 
+	"yarvek/core/picture/outfit"
 	"yarvek/core/station/slots"
 	"yarvek/core/target/class"
 )
@@ -28,7 +29,7 @@ type unwrapped struct {
 
 func unwrapCommand() *cobra.Command {
 	var out, mesh string
-	l := slots.Light{Size: slots.UsualLightSize, Padding: slots.UsualLightPadding, Name: slots.UsualLightName, Again: true}
+	l := outfit.Light{Size: outfit.UsualLightSize, Padding: outfit.UsualLightPadding, Name: outfit.UsualLightName, Again: true}
 	c := &cobra.Command{Use: "unwrap FILE|ZIP -o OUT.(obj|glb|gltf|fbx)", Args: cobra.ExactArgs(1),
 		Short: "Unfold a mesh file without overlap into a UV set of its own, and say how well it lies",
 		Long: "Prints one JSON object: charts, what they fill of the square, how much they stretch (L2, 1 for none), the smallest gap between\n" +
@@ -48,14 +49,14 @@ func unwrapCommand() *cobra.Command {
 	return c
 }
 
-func unwrapFile(c *cobra.Command, file, mesh, out string, l slots.Light) error {
+func unwrapFile(c *cobra.Command, file, mesh, out string, l outfit.Light) error {
 	f, m, err := readFor(c.Context(), out, file, mesh)
 	if err != nil {
 		return err
 	}
 	defer m.close()
 	began := time.Now()
-	s, r, err := slots.Do(c.Context(), m.scene, nil, slots.Decisions{Light: l}, slots.Ask{Target: ownFrame(m.scene)}, class.Unsorted)
+	s, r, err := slots.Do(c.Context(), m.scene, nil, slots.Decisions{Light: l}, outfit.Ask{Target: ownFrame(m.scene)}, class.Unsorted)
 	if err != nil {
 		return err
 	}

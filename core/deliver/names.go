@@ -11,8 +11,8 @@ import (
 	"yarvek/core/format/pack"
 	"yarvek/core/naming"
 	"yarvek/core/picture"
+	"yarvek/core/picture/outfit"
 	"yarvek/core/scene"
-	"yarvek/core/station/slots"
 	"yarvek/core/target"
 )
 
@@ -166,10 +166,10 @@ func namedPictures(s *scene.Scene, t target.Target, asset string) ([]Renamed, er
 			if at < 0 || named[at] {
 				continue
 			}
-			switch word := slots.Roles[use]; {
+			switch word := outfit.Roles[use]; {
 			case role[at] == "":
 				role[at] = word
-			case role[at] == slots.Roles[scene.UseMetallic] || role[at] == slots.Roles[scene.UseRoughness]:
+			case role[at] == outfit.Roles[scene.UseMetallic] || role[at] == outfit.Roles[scene.UseRoughness]:
 				role[at] = "orm"
 			}
 		}

@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"yarvek/core/geom"
+	"yarvek/core/picture/outfit"
 	"yarvek/core/picture/texture"
 	"yarvek/core/process/ladder"
 	"yarvek/core/scene"
@@ -32,9 +33,9 @@ import (
 
 // asked are the values that steps are given, each of the type it has there.
 func asked() []any {
-	return []any{&Prep{}, &target.Target{}, &source.Ask{}, &size.Ask{}, &geom.Basis{}, &pivot.Ask{}, &surface.Limits{}, &slots.Ask{},
-		&slots.Light{}, &served{}, &collision.Fit{}, &collision.Keep{}, &collision.Surface{}, &ladder.Making{}, &texture.Recipe{},
-		&asking[slots.Decisions, slots.Ask]{}, &asking[pivot.Decisions, pivot.Ask]{}}
+	return []any{&Prep{}, &target.Target{}, &source.Ask{}, &size.Ask{}, &geom.Basis{}, &pivot.Ask{}, &surface.Limits{}, &outfit.Ask{},
+		&outfit.Light{}, &served{}, &collision.Fit{}, &collision.Keep{}, &collision.Surface{}, &ladder.Making{}, &texture.Recipe{},
+		&asking[slots.Decisions, outfit.Ask]{}, &asking[pivot.Decisions, pivot.Ask]{}}
 }
 
 // unkeyed are fields that are no part of a key, and why.

@@ -7,6 +7,7 @@ import (
 	"yarvek/core/finding"
 	"yarvek/core/geom"
 	"yarvek/core/memo"
+	"yarvek/core/picture/outfit"
 	"yarvek/core/scene"
 	"yarvek/core/station"
 	"yarvek/core/station/axes"
@@ -32,7 +33,7 @@ type Input struct {
 	Grid     float64 // the kit's module in metres, 0 for the target's
 	// SlotMap is the kit's map of slot names, and Added the pictures that were added to the asset, each
 	// with the SHA-256 of its bytes for a path.
-	SlotMap []slots.MapLine
+	SlotMap []outfit.MapLine
 	Added   []scene.Image
 	// Upto is the last station that is asked for, "" for all of them: a look at what a decision
 	// would do need not wait for those after it.

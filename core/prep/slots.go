@@ -8,6 +8,7 @@ import (
 	"sync/atomic"
 
 	"yarvek/core/picture"
+	"yarvek/core/picture/outfit"
 	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
 	"yarvek/core/station/slots"
@@ -24,15 +25,15 @@ const manyPixels = 2 << 20
 func (t *tail) slots() {
 	r, d := t.result, t.p.Slots
 	class, _ := t.in.Target.Class(t.p.Size.Class)
-	by := slots.Against{Ask: slots.Ask{Target: t.in.Target, Map: t.in.SlotMap}, Class: class, Nodes: t.scene.Keys()}
+	by := slots.Against{Ask: outfit.Ask{Target: t.in.Target, Map: t.in.SlotMap}, Class: class, Nodes: t.scene.Keys()}
 	images, stock, pending := t.stock()
 	by.Stock, by.Images, by.Pending = stock, images, pending
 	came, of := t.scene, t.scene
 	keys := came.MaterialKeys()
 	toSource := t.placed
 	if len(d.Moves) > 0 && t.err == nil {
-		came, _ = step(t.walk, "moved", d.Moves, func(ctx context.Context, moves []slots.Move) (*scene.Scene, none) {
-			return slots.Moved(ctx, of, of, moves, toSource), none{}
+		came, _ = step(t.walk, "moved", d.Moves, func(ctx context.Context, moves []outfit.Move) (*scene.Scene, none) {
+			return outfit.Moved(ctx, of, of, moves, toSource), none{}
 		})
 	}
 	var lods []lodAt
@@ -46,10 +47,10 @@ func (t *tail) slots() {
 	}
 	slices.Sort(by.InLODs)
 	by.InLODs = slices.Compact(by.InLODs)
-	asked := asking[slots.Decisions, slots.Ask]{d, by.Ask}
+	asked := asking[slots.Decisions, outfit.Ask]{d, by.Ask}
 	_, plan := step(t.walk, "slots plan", asked,
-		func(ctx context.Context, a asking[slots.Decisions, slots.Ask]) (*scene.Scene, *slots.Plan) {
-			return nil, slots.NewPlan(ctx, came, keys, slots.Wishes(a.D), a.Ask)
+		func(ctx context.Context, a asking[slots.Decisions, outfit.Ask]) (*scene.Scene, *outfit.Plan) {
+			return nil, outfit.NewPlan(ctx, came, keys, outfit.Wishes(a.D), a.Ask)
 		})
 	if t.err != nil {
 		return
@@ -70,7 +71,7 @@ func (t *tail) slots() {
 	t.scene, got = step(t.walk, slots.Info.ID, made.known(names), func(ctx context.Context, _ served) (*scene.Scene, left) {
 		l := left{Images: made.ready}
 		for _, x := range lods {
-			moved := slots.Moved(ctx, x.scene, of, d.Moves, toSource)
+			moved := outfit.Moved(ctx, x.scene, of, d.Moves, toSource)
 			l.LODs = append(l.LODs, plan.Apply(ctx, moved, made.images))
 		}
 		return plan.Apply(ctx, came, made.images), l
@@ -103,7 +104,7 @@ func (t *tail) slots() {
 
 // light makes the light sets of the scene and its LODs; nil when they are still to be made. Each LOD is
 // unfolded by itself: its charts are its own.
-func (t *tail) light(l slots.Light, plan *slots.Plan, lods []*scene.Scene) (*slots.LightMade, []*scene.Scene) {
+func (t *tail) light(l outfit.Light, plan *outfit.Plan, lods []*scene.Scene) (*slots.LightMade, []*scene.Scene) {
 	if l.Size == 0 {
 		return &slots.LightMade{}, lods
 	}
@@ -163,7 +164,7 @@ type lodAt struct {
 
 // stock is the pictures that came along and those that were added, with what they are like. pending tells
 // that some are still to be looked at: of those only the size is known.
-func (t *tail) stock() (images []scene.Image, list []slots.Stock, pending bool) {
+func (t *tail) stock() (images []scene.Image, list []outfit.Stock, pending bool) {
 	images = append(append(images, t.scene.Images...), t.in.Added...)
 	keys := t.scene.ImageKeys()
 	pixels := 0
@@ -222,7 +223,7 @@ type cooked struct {
 
 // cook makes the pictures of a plan. waits tells that some are still to be made: those have the bytes of
 // before, and the size they will have.
-func (t *tail) cook(plan *slots.Plan, images []scene.Image, stock []slots.Stock) (out cooked, waits bool) {
+func (t *tail) cook(plan *outfit.Plan, images []scene.Image, stock []outfit.Stock) (out cooked, waits bool) {
 	pixels := 0
 	for _, c := range plan.Cooks {
 		if !c.Idle() {
@@ -269,7 +270,7 @@ func (t *tail) cook(plan *slots.Plan, images []scene.Image, stock []slots.Stock)
 	}, weighDish, cook)
 	for n, c := range plan.Cooks {
 		from := scene.Image{}
-		st := slots.Stock{}
+		st := outfit.Stock{}
 		if len(c.In) > 0 {
 			from, st = images[c.In[0]], stock[c.In[0]]
 		}

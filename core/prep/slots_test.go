@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"yarvek/core/geom"
+	"yarvek/core/picture/outfit"
 	"yarvek/core/picture/picturetest"
 	"yarvek/core/prep"
 	"yarvek/core/prep/preptest"
@@ -51,8 +52,8 @@ func buoys(t testing.TB, side int) *scene.Scene {
 // the sheet; a light set is unfolded for each of them.
 func TestLODsHaveTheSlotsOfTheAsset(t *testing.T) {
 	p := prep.Prep{LODs: lods.Decisions{Levels: []lods.Level{{Wish: ladder.Wish{Share: 0.4}}, {Wish: ladder.Wish{Share: 0.1}}}},
-		Slots: slots.Decisions{Order: []string{"chain"}, Sheets: []slots.Sheet{{Slots: []string{"red", "green"}, Name: "buoy"}},
-			Names: []slots.Name{{Slot: "chain", To: "steel"}}, Light: slots.Light{Size: 512}}}
+		Slots: slots.Decisions{Order: []string{"chain"}, Sheets: []outfit.Sheet{{Slots: []string{"red", "green"}, Name: "buoy"}},
+			Names: []outfit.Name{{Slot: "chain", To: "steel"}}, Light: outfit.Light{Size: 512}}}
 	r := preptest.Run(t, buoys(t, 64), p, preptest.YUp)
 	require.Len(t, r.Delivery.LODs, 2)
 	require.Len(t, r.Slots.Sheets, 1)
@@ -100,7 +101,7 @@ func TestSlotsAreWorkedOutOnce(t *testing.T) {
 		require.NoError(t, err)
 		return r
 	}
-	d := prep.Prep{Slots: slots.Decisions{Pictures: slots.Pictures{Most: 32}, Joins: []slots.Join{{Slot: "chain", Into: "red"}}}}
+	d := prep.Prep{Slots: slots.Decisions{Pictures: outfit.Pictures{Most: 32}, Joins: []outfit.Join{{Slot: "chain", Into: "red"}}}}
 	plain, was := run(prep.Prep{}), run(d)
 	again := run(d)
 	for i, s := range was.Stops() {
@@ -117,7 +118,7 @@ func TestSlotsAreWorkedOutOnce(t *testing.T) {
 	other := run(d)
 	assert.Equal(t, was.Delivery.Scene.Images[0].Data, other.Delivery.Scene.Images[0].Data)
 	assert.Same(t, &was.Delivery.Scene.Images[0].Data[0], &other.Delivery.Scene.Images[0].Data[0])
-	in.SlotMap = []slots.MapLine{{From: "green", To: "moss"}}
+	in.SlotMap = []outfit.MapLine{{From: "green", To: "moss"}}
 	assert.Equal(t, []string{"red", "moss"}, run(d).Delivery.Scene.SlotNames())
 }
 
@@ -138,7 +139,7 @@ func (s *shelf) Save(key string, b []byte) { s.Store(key, slices.Clone(b)) }
 func TestLargePicturesAreWaitedFor(t *testing.T) {
 	kept := &shelf{}
 	in := prep.Input{Key: "k", Scene: buoys(t, 1400), Target: preptest.YUp, Shelf: kept}
-	p := prep.Prep{Slots: slots.Decisions{Pictures: slots.Pictures{Power: "down"}}}
+	p := prep.Prep{Slots: slots.Decisions{Pictures: outfit.Pictures{Power: "down"}}}
 	run := func() *prep.Result {
 		r, err := prep.Run(context.Background(), in, p, prep.NewMemo(256<<20))
 		require.NoError(t, err)
@@ -180,7 +181,7 @@ func TestLargePicturesAreWaitedFor(t *testing.T) {
 func TestPickedFacesFollowTheStance(t *testing.T) {
 	s := buoys(t, 8)
 	p := prep.Prep{Size: size.Decisions{Bake: size.BakeAll, Unit: "cm"}, Axes: axes.Decisions{Pose: geom.Vec3{10, 20, 30}, Drop: true},
-		Slots: slots.Decisions{Moves: []slots.Move{{To: "float", At: []geom.Vec3{{3, 2.1, 0}}, Reach: slots.Part}}}}
+		Slots: slots.Decisions{Moves: []outfit.Move{{To: "float", At: []geom.Vec3{{3, 2.1, 0}}, Reach: outfit.Part}}}}
 	p.LODs = lods.Decisions{Levels: []lods.Level{{Wish: ladder.Wish{Share: 0.4}}}}
 	r := preptest.Run(t, s, p, preptest.ZUpLeft)
 	out := r.Delivery.Scene

@@ -13,6 +13,7 @@ import (
 
 	"yarvek/core/figure"
 	"yarvek/core/geom"
+	"yarvek/core/picture/outfit"
 	"yarvek/core/picture/texture"
 	"yarvek/core/prep"
 	"yarvek/core/scene"
@@ -51,7 +52,7 @@ var slotsRoom = room{
 			}
 			return strings.Join(words, ", ")
 		},
-		"rolelist": func() []string { return slots.Roles[:scene.UseSpecular] }, // what leaves has no specular one
+		"rolelist": func() []string { return outfit.Roles[:scene.UseSpecular] }, // what leaves has no specular one
 		"chosen":   func(list []string, s string) bool { return slices.Contains(list, s) },
 		"kind": func(mime string) string {
 			return strings.ToUpper(strings.TrimPrefix(strings.TrimPrefix(mime, "image/"), "x-"))
@@ -60,7 +61,7 @@ var slotsRoom = room{
 		"byname":   byName,
 		"hex":      hexOf,
 		"reaches": func() (list [][2]string) {
-			for _, r := range slots.Reaches {
+			for _, r := range outfit.Reaches {
 				list = append(list, [2]string{string(r.ID), r.Name})
 			}
 			return list
@@ -87,13 +88,13 @@ var slotsRoom = room{
 }
 
 // byName says what a name comes from.
-func byName(b slots.NameBy) string {
-	return map[slots.NameBy]string{slots.ByHand: "renamed", slots.ByMap: "by the kit’s map", slots.ByRule: "cleaned"}[b]
+func byName(b outfit.NameBy) string {
+	return map[outfit.NameBy]string{outfit.ByHand: "renamed", outfit.ByMap: "by the kit’s map", outfit.ByRule: "cleaned"}[b]
 }
 
 // hexOf is a linear colour in sRGB as a browser writes it.
 func hexOf(c [4]float64) string {
-	p := slots.ColourOf(c)
+	p := outfit.ColourOf(c)
 	return fmt.Sprintf("#%02x%02x%02x", p[0], p[1], p[2])
 }
 
@@ -142,15 +143,15 @@ func decideSlots(f *form, p *prep.Prep) {
 	case "names":
 		d.Clean, d.Unmapped, d.Bare = f.on("clean"), f.on("unmapped"), f.on("bare")
 	case "rename":
-		d.Rename = append(slices.Clone(d.Rename), slots.Rename{Match: f.str("match"), To: f.str("to")})
+		d.Rename = append(slices.Clone(d.Rename), outfit.Rename{Match: f.str("match"), To: f.str("to")})
 	case "drop":
 		d.Drop = f.on("drop")
 	case "move":
-		m := slots.Move{To: f.slotName("to"), From: f.str("from"), Node: f.str("node")}
+		m := outfit.Move{To: f.slotName("to"), From: f.str("from"), Node: f.str("node")}
 		d.Moves = append(slices.Clone(d.Moves), m)
 	case "picked":
-		d.Moves = append(slices.Clone(d.Moves), slots.Move{To: f.slotName("to"), At: []geom.Vec3{f.point("at")},
-			Reach: slots.Reach(f.str("reach"))})
+		d.Moves = append(slices.Clone(d.Moves), outfit.Move{To: f.slotName("to"), At: []geom.Vec3{f.point("at")},
+			Reach: outfit.Reach(f.str("reach"))})
 	case "back":
 		f.giveBack(d)
 	case "pictures":
@@ -168,7 +169,7 @@ func decideSlots(f *form, p *prep.Prep) {
 			d.Pictures.Pack = "orm"
 		}
 	case "asthey":
-		d.Pictures, d.Own = slots.Pictures{}, nil
+		d.Pictures, d.Own = outfit.Pictures{}, nil
 	case "own":
 		*d = d.Owning(f.str("picture"), f.own)
 	case "assign":
@@ -177,16 +178,16 @@ func decideSlots(f *form, p *prep.Prep) {
 		d.Assigned = slices.Clone(d.Assigned)
 		slot, use := f.str("slot"), scene.Use(f.int("use"))
 		had := len(d.Assigned)
-		d.Assigned = slices.DeleteFunc(d.Assigned, func(a slots.Assigned) bool { return a.Slot == slot && a.Use == use })
+		d.Assigned = slices.DeleteFunc(d.Assigned, func(a outfit.Assigned) bool { return a.Slot == slot && a.Use == use })
 		if len(d.Assigned) == had {
-			d.Assigned = append(d.Assigned, slots.Assigned{Slot: slot, Use: use})
+			d.Assigned = append(d.Assigned, outfit.Assigned{Slot: slot, Use: use})
 		}
 	case "look":
 		f.look(d)
 	case "light":
-		d.Light = slots.Light{}
+		d.Light = outfit.Light{}
 		if f.str("do") != "none" {
-			d.Light = slots.Light{Size: f.int("size"), Padding: f.optional("padding"), Name: f.str("name"), Slots: f.strs("only"),
+			d.Light = outfit.Light{Size: f.int("size"), Padding: f.optional("padding"), Name: f.str("name"), Slots: f.strs("only"),
 				Again: f.on("again")}
 		}
 	default:
@@ -252,11 +253,11 @@ func (f *form) changeSlots(d *slots.Decisions) {
 		}
 		for _, s := range ticked {
 			if s != into {
-				d.Joins = append(d.Joins, slots.Join{Slot: s, Into: into})
+				d.Joins = append(d.Joins, outfit.Join{Slot: s, Into: into})
 			}
 		}
 	case "sheet":
-		d.Sheets = append(slices.Clone(d.Sheets), slots.Sheet{Slots: ticked, Most: f.optional("sheetmost"), Padding: f.optional("sheetpadding"),
+		d.Sheets = append(slices.Clone(d.Sheets), outfit.Sheet{Slots: ticked, Most: f.optional("sheetmost"), Padding: f.optional("sheetpadding"),
 			AsIs: f.on("asis"), Name: f.str("sheetname")})
 	case "up", "down", "place":
 		to := f.optional("place") - 1
@@ -273,9 +274,9 @@ func (f *form) changeSlots(d *slots.Decisions) {
 		d.Order = slices.Insert(order, min(max(to, 0), len(order)), ticked[0])
 	case "name":
 		name := f.str("name")
-		d.Names = slices.DeleteFunc(slices.Clone(d.Names), func(n slots.Name) bool { return n.Slot == ticked[0] })
+		d.Names = slices.DeleteFunc(slices.Clone(d.Names), func(n outfit.Name) bool { return n.Slot == ticked[0] })
 		if name != "" {
-			d.Names = append(d.Names, slots.Name{Slot: ticked[0], To: name})
+			d.Names = append(d.Names, outfit.Name{Slot: ticked[0], To: name})
 		}
 	default:
 		f.unknown()
@@ -295,7 +296,7 @@ func (f *form) giveBack(d *slots.Decisions) {
 	switch f.str("of") {
 	case "join":
 		key := f.str("slot")
-		d.Joins = slices.DeleteFunc(slices.Clone(d.Joins), func(j slots.Join) bool { return j.Slot == key || j.Into == key })
+		d.Joins = slices.DeleteFunc(slices.Clone(d.Joins), func(j outfit.Join) bool { return j.Slot == key || j.Into == key })
 	case "move":
 		if without(len(d.Moves)) {
 			d.Moves = slices.Delete(slices.Clone(d.Moves), n, n+1)
@@ -316,14 +317,14 @@ func (f *form) giveBack(d *slots.Decisions) {
 }
 
 // pictures reads what is done to all pictures.
-func (f *form) pictures(p *slots.Pictures) {
-	*p = slots.Pictures{Most: f.optional("most"), Power: f.str("power"), Green: f.str("green"), Pack: f.str("pack"), Eight: f.on("eight"),
+func (f *form) pictures(p *outfit.Pictures) {
+	*p = outfit.Pictures{Most: f.optional("most"), Power: f.str("power"), Green: f.str("green"), Pack: f.str("pack"), Eight: f.on("eight"),
 		Strip: f.on("strip"), Quality: f.optional("quality"), Names: f.on("named"), Formats: f.str("formats"), Roles: f.strs("role"),
 		Without: f.strs("without")}
 }
 
 // own reads what is done to one picture.
-func (f *form) own(o *slots.Own) {
+func (f *form) own(o *outfit.Own) {
 	o.Green, o.Width, o.Height, o.Format = f.str("green"), f.optional("width"), f.optional("height"), f.str("format")
 	o.Invert = f.on("invert")
 	o.Deep = 0
@@ -342,7 +343,7 @@ func (f *form) assign(d *slots.Decisions) {
 	}
 	d.Assigned = slices.Clone(d.Assigned)
 	for i, sha := range shas {
-		a := slots.Assigned{Slot: slot, Picture: sha}
+		a := outfit.Assigned{Slot: slot, Picture: sha}
 		switch uses[i] {
 		case "":
 			continue
@@ -351,21 +352,21 @@ func (f *form) assign(d *slots.Decisions) {
 		case "gloss":
 			a.Invert, a.Use = true, scene.UseRoughness
 		default:
-			use, ok := slots.UseOf(uses[i])
+			use, ok := outfit.UseOf(uses[i])
 			if !ok {
 				f.unknown()
 				return
 			}
 			a.Use = use
 		}
-		d.Assigned = append(slices.DeleteFunc(d.Assigned, func(x slots.Assigned) bool { return x.Slot == slot && x.Use == a.Use }), a)
+		d.Assigned = append(slices.DeleteFunc(d.Assigned, func(x outfit.Assigned) bool { return x.Slot == slot && x.Use == a.Use }), a)
 	}
 }
 
 // look reads how a slot is drawn.
 func (f *form) look(d *slots.Decisions) {
-	l := slots.Look{Slot: f.str("slot"), Alpha: scene.AlphaMode(f.str("alpha")), Sides: f.optional("sides")}
-	d.Looks = slices.DeleteFunc(slices.Clone(d.Looks), func(x slots.Look) bool { return x.Slot == l.Slot })
+	l := outfit.Look{Slot: f.str("slot"), Alpha: scene.AlphaMode(f.str("alpha")), Sides: f.optional("sides")}
+	d.Looks = slices.DeleteFunc(slices.Clone(d.Looks), func(x outfit.Look) bool { return x.Slot == l.Slot })
 	if l.Alpha != "" || l.Sides > 0 {
 		d.Looks = append(d.Looks, l)
 	}
@@ -383,7 +384,7 @@ func (s *Server) previewNames(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	by := slots.Rename{Match: r.URL.Query().Get("match"), To: r.URL.Query().Get("to")}
+	by := outfit.Rename{Match: r.URL.Query().Get("match"), To: r.URL.Query().Get("to")}
 	var p renamedPage
 	if by.Match != "" && by.To != "" {
 		if err := by.Validate(); err != nil {
@@ -446,7 +447,7 @@ func (p droppedPage) Good() (list []work.Dropped) {
 func (p droppedPage) Uses() [][2]string {
 	list := [][2]string{{"", "nothing"}}
 	for u := range scene.UseSpecular {
-		list = append(list, [2]string{slots.Roles[u], u.String()})
+		list = append(list, [2]string{outfit.Roles[u], u.String()})
 	}
 	return append(list, [2]string{"orm", "occlusion, roughness, metallic"}, [2]string{"gloss", "gloss, for roughness"})
 }
@@ -459,7 +460,7 @@ func (p droppedPage) For(d work.Dropped) string {
 	case d.Gloss:
 		return "gloss"
 	}
-	return slots.Roles[d.Use]
+	return outfit.Roles[d.Use]
 }
 
 // dropPictures keeps pictures that were dropped on a slot, and asks what they are for.
@@ -490,13 +491,13 @@ type picturePage struct {
 }
 
 // Own is what is decided for a picture that goes in.
-func (p picturePage) Own(key string) slots.Own {
+func (p picturePage) Own(key string) outfit.Own {
 	for _, own := range p.Opened.Prep.Slots.Own {
 		if own.Picture == key {
 			return own
 		}
 	}
-	return slots.Own{}
+	return outfit.Own{}
 }
 
 // openPicture opens the asset of a request that is about one of its pictures, and gives the picture's number.

@@ -8,10 +8,10 @@ import (
 
 	"yarvek/core/fault"
 	"yarvek/core/picture"
+	"yarvek/core/picture/outfit"
 	"yarvek/core/picture/texture"
 	"yarvek/core/prep"
 	"yarvek/core/scene"
-	"yarvek/core/station/slots"
 	"yarvek/internal/store"
 )
 
@@ -22,8 +22,8 @@ const (
 )
 
 // SlotMap is what slots of a kit's assets are called in the receiving project.
-func SlotMap(k Kit) ([]slots.MapLine, error) {
-	var list []slots.MapLine
+func SlotMap(k Kit) ([]outfit.MapLine, error) {
+	var list []outfit.MapLine
 	if len(k.SlotMap) == 0 {
 		return nil, nil
 	}
@@ -38,8 +38,8 @@ const mapArrow = "=>"
 
 // ParseSlotMap reads a map as people write it: a line for each material the project has, and lines such
 // as "oak* => wood painted" for names that become one of them.
-func ParseSlotMap(text string) ([]slots.MapLine, error) {
-	var list []slots.MapLine
+func ParseSlotMap(text string) ([]outfit.MapLine, error) {
+	var list []outfit.MapLine
 	for n, line := range strings.Split(text, "\n") {
 		line = strings.TrimSpace(strings.ReplaceAll(line, "→", mapArrow))
 		if line == "" {
@@ -49,7 +49,7 @@ func ParseSlotMap(text string) ([]slots.MapLine, error) {
 		if !both {
 			from, to = "", line
 		}
-		l := slots.MapLine{From: strings.TrimSpace(from), To: strings.TrimSpace(to)}
+		l := outfit.MapLine{From: strings.TrimSpace(from), To: strings.TrimSpace(to)}
 		switch {
 		case l.To == "" || both && l.From == "":
 			return nil, fault.Input("line %d: “%s” says one name only. Write a name of the project, or a pattern, %s and a name", n+1, line,
@@ -58,7 +58,7 @@ func ParseSlotMap(text string) ([]slots.MapLine, error) {
 			return nil, fault.Input("line %d is longer than %d letters a name", n+1, mapLetter)
 		}
 		if both {
-			if err := (slots.Rename{Match: l.From, To: l.To}).Validate(); err != nil {
+			if err := (outfit.Rename{Match: l.From, To: l.To}).Validate(); err != nil {
 				return nil, fault.Input("line %d: %v", n+1, err)
 			}
 		}
@@ -70,7 +70,7 @@ func ParseSlotMap(text string) ([]slots.MapLine, error) {
 }
 
 // SlotMapText writes a map the way [ParseSlotMap] reads it.
-func SlotMapText(list []slots.MapLine) string {
+func SlotMapText(list []outfit.MapLine) string {
 	var b strings.Builder
 	for _, l := range list {
 		if l.From != "" {
@@ -82,7 +82,7 @@ func SlotMapText(list []slots.MapLine) string {
 }
 
 // SetSlotMap gives a kit its map of slot names.
-func (d *Desk) SetSlotMap(ctx context.Context, kit int64, list []slots.MapLine) error {
+func (d *Desk) SetSlotMap(ctx context.Context, kit int64, list []outfit.MapLine) error {
 	b, err := json.Marshal(list)
 	if err != nil {
 		return err

@@ -9,11 +9,11 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"yarvek/core/fault"
+	"yarvek/core/picture/outfit"
 	"yarvek/core/picture/picturetest"
 	"yarvek/core/picture/texture"
 	"yarvek/core/prep"
 	"yarvek/core/scene"
-	"yarvek/core/station/slots"
 )
 
 // pictureOf is a PNG of one colour, as text.
@@ -24,7 +24,7 @@ func pictureOf(t testing.TB, r, g, b uint8) string {
 func TestASlotMapIsReadAsPeopleWriteIt(t *testing.T) {
 	list, err := ParseSlotMap(" oak \n\noak*  =>  oak\nsteel # → steel\r\n")
 	require.NoError(t, err)
-	assert.Equal(t, []slots.MapLine{{To: "oak"}, {From: "oak*", To: "oak"}, {From: "steel #", To: "steel"}}, list)
+	assert.Equal(t, []outfit.MapLine{{To: "oak"}, {From: "oak*", To: "oak"}, {From: "steel #", To: "steel"}}, list)
 	again, err := ParseSlotMap(SlotMapText(list))
 	require.NoError(t, err)
 	assert.Equal(t, list, again)
@@ -43,7 +43,7 @@ func TestASlotMapHoldsForAllAssetsOfAKit(t *testing.T) {
 	k := kit(t, d)
 	const two = "v 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl Oak.001\nf 1 2 3\nusemtl rope\nf 1 3 2\n"
 	a, b := take(t, d, k, "a.obj", two).Came[0].Asset.ID, take(t, d, k, "b.obj", two+"v 5 5 5\n").Came[0].Asset.ID
-	require.NoError(t, d.SetSlotMap(ctx, k.ID, []slots.MapLine{{To: "oak"}, {From: "oak.*", To: "oak"}}))
+	require.NoError(t, d.SetSlotMap(ctx, k.ID, []outfit.MapLine{{To: "oak"}, {From: "oak.*", To: "oak"}}))
 	for _, id := range []int64{a, b} {
 		o, err := d.Open(ctx, id)
 		require.NoError(t, err)
@@ -91,7 +91,7 @@ func TestPicturesAreAddedToAnAsset(t *testing.T) {
 	require.NoError(t, err)
 	assert.Empty(t, o.Result.Delivery.Scene.Images, "nothing is decided by it")
 	_, err = d.Decide(ctx, id, o.Base(), func(p *prep.Prep) error {
-		p.Slots.Assigned = []slots.Assigned{{Slot: "wall", Use: scene.UseBaseColor, Picture: list[0].SHA}}
+		p.Slots.Assigned = []outfit.Assigned{{Slot: "wall", Use: scene.UseBaseColor, Picture: list[0].SHA}}
 		return nil
 	})
 	require.NoError(t, err)

@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"yarvek/core/geom"
+	"yarvek/core/picture/outfit"
 	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
 	"yarvek/core/split"
@@ -14,8 +15,8 @@ import (
 const atOnce = 2
 
 // Stocked is a picture under its key, not looked at yet.
-func Stocked(im scene.Image, key string, added bool) Stock {
-	return Stock{Key: key, Name: im.Name, Added: added, Found: im.Found(),
+func Stocked(im scene.Image, key string, added bool) outfit.Stock {
+	return outfit.Stock{Key: key, Name: im.Name, Added: added, Found: im.Found(),
 		Facts: texture.Facts{Width: im.Width, Height: im.Height, MIME: im.MIME}}
 }
 
@@ -23,7 +24,7 @@ func Stocked(im scene.Image, key string, added bool) Stock {
 // added, all that is decided is done, and a light set is unfolded. Where places are picked they are the
 // scene's own. Ask's stock is made here. The error is ctx's; a picture that can't be made leaves as it
 // came, and the report says why.
-func Do(ctx context.Context, s *scene.Scene, added []scene.Image, d Decisions, by Ask, c class.Class) (*scene.Scene, *Report, error) {
+func Do(ctx context.Context, s *scene.Scene, added []scene.Image, d Decisions, by outfit.Ask, c class.Class) (*scene.Scene, *Report, error) {
 	images := append(append([]scene.Image{}, s.Images...), added...)
 	keys := s.ImageKeys()
 	by.Stock = nil
@@ -39,8 +40,8 @@ func Do(ctx context.Context, s *scene.Scene, added []scene.Image, d Decisions, b
 			by.Stock[i].Facts = texture.Measure(ctx, images[i].Data)
 		}
 	})
-	came := Moved(ctx, s, s, d.Moves, geom.Identity)
-	plan := NewPlan(ctx, came, s.MaterialKeys(), Wishes(d), by)
+	came := outfit.Moved(ctx, s, s, d.Moves, geom.Identity)
+	plan := outfit.NewPlan(ctx, came, s.MaterialKeys(), outfit.Wishes(d), by)
 	made := Made{Images: make([]bool, len(plan.Cooks)), Why: make([]string, len(plan.Cooks))}
 	left := make([]scene.Image, len(plan.Cooks))
 	_ = split.Few(ctx, len(plan.Cooks), atOnce, func(n int) {
@@ -49,7 +50,7 @@ func Do(ctx context.Context, s *scene.Scene, added []scene.Image, d Decisions, b
 		for _, i := range c.In {
 			in = append(in, images[i].Data)
 		}
-		from, st := scene.Image{}, Stock{}
+		from, st := scene.Image{}, outfit.Stock{}
 		if len(c.In) > 0 {
 			from, st = images[c.In[0]], by.Stock[c.In[0]]
 		}

@@ -9,6 +9,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"yarvek/core/geom"
+	"yarvek/core/picture/outfit"
 	"yarvek/core/picture/picturetest"
 	"yarvek/core/scene"
 	"yarvek/core/target"
@@ -58,11 +59,11 @@ func TestManySlotsTakeTheirTime(t *testing.T) {
 			if name == "picture" {
 				s.give(0, scene.UseBaseColor, "one.png", 4, 4, picture)
 			}
-			ask := Ask{Target: target.Shipped[0].Copy()}
+			ask := outfit.Ask{Target: target.Shipped[0].Copy()}
 			ask.Target.Names.Marks, ask.Target.Mixes = " ", false
 			for i := range 200 {
-				ask.Map = append(ask.Map, MapLine{To: fmt.Sprintf("material %d of the project", i)},
-					MapLine{From: fmt.Sprintf("old %d *", i), To: "new"})
+				ask.Map = append(ask.Map, outfit.MapLine{To: fmt.Sprintf("material %d of the project", i)},
+					outfit.MapLine{From: fmt.Sprintf("old %d *", i), To: "new"})
 			}
 			began := time.Now()
 			_, r, err := Do(ctx, s.Scene, nil, Decisions{}, ask, class.Unsorted)

@@ -10,6 +10,7 @@ import (
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/naming"
+	"yarvek/core/picture/outfit"
 	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
 	"yarvek/core/station"
@@ -19,7 +20,7 @@ import (
 type judge struct {
 	*Report
 	d    Decisions
-	p    *Plan
+	p    *outfit.Plan
 	by   Against
 	list []Slot // those that have faces and a material
 	most [2]int // of the list, those that most of the surface has: the first and the second; -1 for none
@@ -112,7 +113,7 @@ func (j judge) joining(label, into string, slots ...string) finding.Remedy {
 	return j.with(label, "Their faces get the one slot, and their draw calls become one on each mesh.", func(d *Decisions) {
 		d.Joins = slices.Clone(d.Joins)
 		for _, s := range slots {
-			d.Joins = append(d.Joins, Join{s, into})
+			d.Joins = append(d.Joins, outfit.Join{Slot: s, Into: into})
 		}
 	})
 }
@@ -136,15 +137,15 @@ func (j judge) lost() {
 // without are the decisions but those for slots and pictures that are gone.
 func (d Decisions) without(slotKeys, pictures []string) Decisions {
 	gone := func(k string) bool { return slices.Contains(slotKeys, k) }
-	d.Moves = slices.DeleteFunc(slices.Clone(d.Moves), func(m Move) bool { return gone(m.To) || m.From != "" && gone(m.From) })
-	d.Joins = slices.DeleteFunc(slices.Clone(d.Joins), func(x Join) bool { return gone(x.Slot) || gone(x.Into) })
+	d.Moves = slices.DeleteFunc(slices.Clone(d.Moves), func(m outfit.Move) bool { return gone(m.To) || m.From != "" && gone(m.From) })
+	d.Joins = slices.DeleteFunc(slices.Clone(d.Joins), func(x outfit.Join) bool { return gone(x.Slot) || gone(x.Into) })
 	d.Order = slices.DeleteFunc(slices.Clone(d.Order), gone)
-	d.Names = slices.DeleteFunc(slices.Clone(d.Names), func(n Name) bool { return gone(n.Slot) })
-	d.Looks = slices.DeleteFunc(slices.Clone(d.Looks), func(l Look) bool { return gone(l.Slot) })
-	d.Assigned = slices.DeleteFunc(slices.Clone(d.Assigned), func(a Assigned) bool {
+	d.Names = slices.DeleteFunc(slices.Clone(d.Names), func(n outfit.Name) bool { return gone(n.Slot) })
+	d.Looks = slices.DeleteFunc(slices.Clone(d.Looks), func(l outfit.Look) bool { return gone(l.Slot) })
+	d.Assigned = slices.DeleteFunc(slices.Clone(d.Assigned), func(a outfit.Assigned) bool {
 		return gone(a.Slot) || slices.Contains(pictures, a.Picture)
 	})
-	var sheets []Sheet
+	var sheets []outfit.Sheet
 	for _, s := range d.Sheets {
 		if s.Slots = slices.DeleteFunc(slices.Clone(s.Slots), gone); len(s.Slots) > 1 {
 			sheets = append(sheets, s)
@@ -439,9 +440,9 @@ func (j judge) alpha() {
 			for _, s := range list {
 				of[s.Key] = true
 			}
-			d.Looks = slices.DeleteFunc(slices.Clone(d.Looks), func(l Look) bool { return of[l.Slot] && l.Sides == 0 })
+			d.Looks = slices.DeleteFunc(slices.Clone(d.Looks), func(l outfit.Look) bool { return of[l.Slot] && l.Sides == 0 })
 			for _, s := range list {
-				d.Looks = append(d.Looks, Look{Slot: s.Key, Alpha: mode})
+				d.Looks = append(d.Looks, outfit.Look{Slot: s.Key, Alpha: mode})
 			}
 		}
 	}
@@ -458,7 +459,7 @@ func (j judge) alpha() {
 		full := s.Material.BaseColor[3] >= 1
 		switch {
 		case s.Material.AlphaMode != scene.Opaque && full && f.Full >= 1 && j.more("full"):
-			j.say(finding.Look, "full-"+s.Key, s.Name+" is drawn "+AlphaWords[s.Material.AlphaMode]+", and nothing of it is clear",
+			j.say(finding.Look, "full-"+s.Key, s.Name+" is drawn "+outfit.AlphaWords[s.Material.AlphaMode]+", and nothing of it is clear",
 				"Its opacity is full everywhere. Drawn like that it costs more, and sorts badly.",
 				j.with("Draw it opaque", "It looks the same.", looked(scene.Opaque, s)))
 			j.at(s)
@@ -496,7 +497,7 @@ func (j judge) alpha() {
 				d.Looks = slices.Clone(d.Looks)
 				for _, s := range j.list {
 					if s.Material.TwoSided {
-						d.Looks = append(d.Looks, Look{Slot: s.Key, Sides: 1})
+						d.Looks = append(d.Looks, outfit.Look{Slot: s.Key, Sides: 1})
 					}
 				}
 			})))
@@ -504,15 +505,15 @@ func (j judge) alpha() {
 }
 
 // Owning changes what is decided for one picture; what decides nothing is not kept.
-func (d Decisions) Owning(key string, change func(*Own)) Decisions {
+func (d Decisions) Owning(key string, change func(*outfit.Own)) Decisions {
 	d.Own = slices.Clone(d.Own)
-	i := slices.IndexFunc(d.Own, func(o Own) bool { return o.Picture == key })
+	i := slices.IndexFunc(d.Own, func(o outfit.Own) bool { return o.Picture == key })
 	if i < 0 {
 		i = len(d.Own)
-		d.Own = append(d.Own, Own{Picture: key})
+		d.Own = append(d.Own, outfit.Own{Picture: key})
 	}
 	change(&d.Own[i])
-	if d.Own[i] == (Own{Picture: key}) {
+	if d.Own[i] == (outfit.Own{Picture: key}) {
 		d.Own = slices.Delete(d.Own, i, i+1)
 	}
 	return d
@@ -524,15 +525,15 @@ func (j judge) sheets() {
 			station.Some(j.p.Tiled)+".")
 	}
 	made := map[int]bool{}
-	for i, l := range j.p.sheets {
-		made[l.of] = true
+	for i, l := range j.p.Sheets {
+		made[l.Of] = true
 		j.sheetCosts(i, l)
 	}
 	if n := len(j.d.Sheets) - len(made); n > 0 {
 		j.say(finding.Look, "no-sheet", figure.Plural(n, "sheet", "sheets")+" could not be made",
 			"Fewer than two of its slots can lie on one, or they have no room on so few texels with that padding.",
 			j.with("Drop it", "Slots keep their pictures.", func(d *Decisions) {
-				var kept []Sheet
+				var kept []outfit.Sheet
 				for i, sh := range j.d.Sheets {
 					if made[i] {
 						kept = append(kept, sh)
@@ -544,27 +545,27 @@ func (j judge) sheets() {
 }
 
 // sheetCosts says where a sheet takes more memory than what it replaces, and where it saves no draw call.
-func (j judge) sheetCosts(n int, l laid) {
-	name := j.p.Slots[l.to].Name
-	if l.was > 0 && l.is > l.was {
+func (j judge) sheetCosts(n int, l outfit.Laid) {
+	name := j.p.Slots[l.To].Name
+	if l.Was > 0 && l.Is > l.Was {
 		sev := finding.Note
-		if l.is > 2*l.was {
+		if l.Is > 2*l.Was {
 			sev = finding.Look
 		}
 		j.say(sev, fmt.Sprintf("sheet-memory-%d", n+1), fmt.Sprintf("Sheet “%s” takes %s, and what it replaces %s", name,
-			figure.Bytes(l.is), figure.Bytes(l.was)), "Sides are powers of two, and what lies between pieces counts too.",
+			figure.Bytes(l.Is), figure.Bytes(l.Was)), "Sides are powers of two, and what lies between pieces counts too.",
 			j.with("No larger than what it replaces", "Pictures become as small as that takes.", func(d *Decisions) {
 				d.Sheets = slices.Clone(d.Sheets)
-				sh := &d.Sheets[l.of]
-				side := math.Sqrt(0.75 * float64(l.was) / float64(max(1, l.roles)))
+				sh := &d.Sheets[l.Of]
+				side := math.Sqrt(0.75 * float64(l.Was) / float64(max(1, l.Roles)))
 				sh.AsIs, sh.Most = false, texture.PowerOfTwo(max(16, int(side)), texture.Down)
 			}))
 	}
 	calls, nodes := 0, map[int]bool{}
-	for _, slot := range l.slots {
+	for _, slot := range l.Slots {
 		st := j.p.Stats[slot+1]
-		calls += len(st.at)
-		for _, i := range st.at {
+		calls += len(st.On)
+		for _, i := range st.On {
 			nodes[i] = true
 		}
 	}
@@ -588,8 +589,8 @@ func (j judge) light() {
 	if j.by.Target.Needs.Lightmap && j.d.Light.Size == 0 && j.by.Bare {
 		j.say(finding.Look, "light-none", "The target needs a UV set for light",
 			"No set but the first is there that covers all without overlap.",
-			j.with("Unfold one", fmt.Sprintf("%d texels a side, %d between charts.", UsualLightSize, UsualLightPadding),
-				func(d *Decisions) { d.Light.Size = UsualLightSize }))
+			j.with("Unfold one", fmt.Sprintf("%d texels a side, %d between charts.", outfit.UsualLightSize, outfit.UsualLightPadding),
+				func(d *Decisions) { d.Light.Size = outfit.UsualLightSize }))
 	}
 	if l.Kept {
 		j.say(finding.Note, "light-kept", "A fit light set is there already", "It has no overlap and lies within 0 to 1, so it was kept.",

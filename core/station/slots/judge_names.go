@@ -8,6 +8,7 @@ import (
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/naming"
+	"yarvek/core/picture/outfit"
 	"yarvek/core/station"
 )
 
@@ -17,10 +18,10 @@ func (j judge) names() {
 	var wrong []string
 	same := map[string][]string{}
 	for _, s := range j.list {
-		if cleaned(rules, s.Name) != s.Name {
+		if outfit.Cleaned(rules, s.Name) != s.Name {
 			wrong = append(wrong, s.Name)
 		}
-		k := strings.ToLower(cleaned(rules, s.Name))
+		k := strings.ToLower(outfit.Cleaned(rules, s.Name))
 		same[k] = append(same[k], s.Key)
 	}
 	if len(wrong) > 0 {
@@ -30,7 +31,7 @@ func (j judge) names() {
 			func(d *Decisions) { d.Clean = true }))
 	}
 	for _, s := range j.list {
-		list := same[strings.ToLower(cleaned(rules, s.Name))]
+		list := same[strings.ToLower(outfit.Cleaned(rules, s.Name))]
 		if len(list) < 2 || list[0] != s.Key || !j.more("clash") {
 			continue
 		}
@@ -39,14 +40,14 @@ func (j judge) names() {
 			for _, key := range list[1:] {
 				later[key] = true
 			}
-			d.Names = slices.DeleteFunc(slices.Clone(d.Names), func(x Name) bool { return later[x.Slot] })
+			d.Names = slices.DeleteFunc(slices.Clone(d.Names), func(x outfit.Name) bool { return later[x.Slot] })
 			n := 2
 			for _, key := range list[1:] {
 				to := numbered(rules, s.Name, n)
 				for ; len(same[strings.ToLower(to)]) > 0; to = numbered(rules, s.Name, n) {
 					n++
 				}
-				d.Names = append(d.Names, Name{key, to})
+				d.Names = append(d.Names, outfit.Name{Slot: key, To: to})
 				n++
 			}
 		})
@@ -65,8 +66,8 @@ func (j judge) names() {
 			near := s.Near
 			j.say(finding.Note, "near-name-"+s.Key, "The project has no “"+s.Name+"”", "The nearest it has is “"+near+"”.",
 				j.with("Call it "+near, "It is the same material everywhere then.", func(d *Decisions) {
-					d.Names = append(slices.DeleteFunc(slices.Clone(d.Names), func(x Name) bool { return x.Slot == s.Key }),
-						Name{s.Key, near})
+					d.Names = append(slices.DeleteFunc(slices.Clone(d.Names), func(x outfit.Name) bool { return x.Slot == s.Key }),
+						outfit.Name{Slot: s.Key, To: near})
 				}))
 		default:
 			not = append(not, s.Name)
@@ -83,5 +84,5 @@ func numbered(r naming.Rules, name string, n int) string {
 	if list := []rune(name); r.Longest > 0 && len(list)+len(tail) > r.Longest {
 		name = string(list[:max(0, r.Longest-len(tail))])
 	}
-	return cleaned(r, name+tail)
+	return outfit.Cleaned(r, name+tail)
 }

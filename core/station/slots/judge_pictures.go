@@ -10,6 +10,7 @@ import (
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/picture"
+	"yarvek/core/picture/outfit"
 	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
 	"yarvek/core/station"
@@ -39,7 +40,7 @@ func (j judge) pictures() {
 
 // unopened says which pictures are missing, can't be opened, or can't be made.
 func (j judge) unopened() {
-	bad := map[string]Stock{}
+	bad := map[string]outfit.Stock{}
 	for _, x := range j.Pictures {
 		for _, s := range x.Was {
 			if !s.Opens() {
@@ -127,7 +128,7 @@ func (j judge) greens(list []Picture) {
 		for i, w := range x.Was {
 			g := x.Green
 			if x.Recipe.Sheet != nil {
-				g = GreenOf(w.Facts, Wishes(j.d).OwnOf(w.Key))
+				g = outfit.GreenOf(w.Facts, outfit.Wishes(j.d).OwnOf(w.Key))
 				if on := slices.IndexFunc(x.Recipe.Sheet.Pieces, func(p texture.Piece) bool { return p.Of == i }); on >= 0 &&
 					x.Recipe.Sheet.Pieces[on].Green {
 					g = otherWay(g)
@@ -154,7 +155,7 @@ func (j judge) greens(list []Picture) {
 		}
 		said := func(way string) finding.Remedy {
 			return j.with("It points "+way, "It is turned when the target wants it otherwise and that is decided.",
-				func(d *Decisions) { *d = d.Owning(key, func(o *Own) { o.Green = way }) })
+				func(d *Decisions) { *d = d.Owning(key, func(o *outfit.Own) { o.Green = way }) })
 		}
 		j.say(finding.Note, "unsaid-"+key, "Which way green of “"+key+"” points can’t be told",
 			"It is flat, or no map of heights. The target wants it "+want+".", said(want), said(other))
@@ -204,13 +205,13 @@ func (j judge) gloss() {
 			continue
 		}
 		key := x.Key
-		if !texture.GuessOf(stem(x.Was[0].Name), x.Facts).Gloss || Wishes(j.d).OwnOf(key).Invert {
+		if !texture.GuessOf(outfit.Stem(x.Was[0].Name), x.Facts).Gloss || outfit.Wishes(j.d).OwnOf(key).Invert {
 			continue
 		}
 		j.say(finding.Look, "gloss-"+key, "“"+key+"” is called gloss, and used for roughness",
 			"Gloss is roughness the other way round: what should be dull would shine.",
 			j.with("Take it for gloss", "It leaves turned round, as roughness.",
-				func(d *Decisions) { *d = d.Owning(key, func(o *Own) { o.Invert = true }) }))
+				func(d *Decisions) { *d = d.Owning(key, func(o *outfit.Own) { o.Invert = true }) }))
 	}
 }
 
@@ -226,7 +227,7 @@ func (j judge) coloured(list []Picture) {
 			"Heights are one value a pixel. A normal map is often joined where heights go; taken for heights it leaves glTF "+
 				"altogether, and looks wrong elsewhere.",
 			j.with("Take it for a normal map", "It goes where normals go.",
-				func(d *Decisions) { *d = d.Owning(key, func(o *Own) { o.As = AsNormal }) }))
+				func(d *Decisions) { *d = d.Owning(key, func(o *outfit.Own) { o.As = outfit.AsNormal }) }))
 	}
 }
 
@@ -266,7 +267,7 @@ func (j judge) older() {
 func sides(d Decisions, how string, x Picture) string {
 	p := d.Pictures
 	p.Power = how
-	w, h := p.Size(x.W, x.H, Own{}, x.Uses)
+	w, h := p.Size(x.W, x.H, outfit.Own{}, x.Uses)
 	return fmt.Sprintf("%d × %d", w, h)
 }
 

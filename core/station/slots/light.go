@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"yarvek/core/measure/uv"
+	"yarvek/core/picture/outfit"
 	"yarvek/core/process/unfold"
 	"yarvek/core/scene"
 )
@@ -58,10 +59,10 @@ func FitSet(ctx context.Context, s *scene.Scene) int {
 
 // LightOf makes the light set of a scene whose slots are settled, or finds the one that came along. plan
 // tells which slots get room. Instances of one mesh share its place. The error is ctx's.
-func LightOf(ctx context.Context, s *scene.Scene, l Light, plan *Plan, progress func(float64)) (LightMade, error) {
+func LightOf(ctx context.Context, s *scene.Scene, l outfit.Light, plan *outfit.Plan, progress func(float64)) (LightMade, error) {
 	out := LightMade{Set: l.Name}
 	if out.Set == "" {
-		out.Set = UsualLightName
+		out.Set = outfit.UsualLightName
 	}
 	if !l.Again && len(l.Slots) == 0 {
 		if set := FitSet(ctx, s); set > 0 {
@@ -79,7 +80,7 @@ func LightOf(ctx context.Context, s *scene.Scene, l Light, plan *Plan, progress 
 			return true
 		}
 		for _, key := range l.Slots {
-			if i := plan.Keys.of(key); i >= -1 && plan.To[i+1] == mat {
+			if i := plan.Keys.Of(key); i >= -1 && plan.To[i+1] == mat {
 				return true
 			}
 		}
@@ -102,7 +103,7 @@ func LightOf(ctx context.Context, s *scene.Scene, l Light, plan *Plan, progress 
 	}
 	pad := l.Padding
 	if pad == 0 {
-		pad = UsualLightPadding
+		pad = outfit.UsualLightPadding
 	}
 	r, err := unfold.Unfold(ctx, pieces, unfold.Options{Size: l.Size, Padding: pad}, progress)
 	if errors.Is(err, unfold.ErrRoom) {

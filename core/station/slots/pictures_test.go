@@ -16,6 +16,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"yarvek/core/geom"
+	"yarvek/core/picture/outfit"
 	"yarvek/core/picture/picturetest"
 	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
@@ -30,7 +31,7 @@ func TestGreenIsTurnedOnce(t *testing.T) {
 		for _, want := range []string{"up", "down"} {
 			s := newShed("wall").paint(0, scene.UseNormal, "n.png", 64, 64, bump(up, 64))
 			before := pixels(t, s.Images[0])
-			d := Decisions{Pictures: Pictures{Green: want}}
+			d := Decisions{Pictures: outfit.Pictures{Green: want}}
 			out, r := do(t, s, d)
 			turned := up != (want == "up")
 			after := pixels(t, out.Images[0])
@@ -47,30 +48,30 @@ func TestGreenIsTurnedOnce(t *testing.T) {
 		}
 	}
 	s := newShed("wall").paint(0, scene.UseNormal, "n.png", 8, 8, picturetest.Plain(128, 128, 255, 255))
-	out, _ := do(t, s, Decisions{Pictures: Pictures{Green: "down"}})
+	out, _ := do(t, s, Decisions{Pictures: outfit.Pictures{Green: "down"}})
 	assert.Equal(t, s.Images, out.Images, "flat: it can't be told")
-	out, r := do(t, s, Decisions{Pictures: Pictures{Green: "down"}, Own: []Own{{Picture: "n.png", Green: "up"}}})
+	out, r := do(t, s, Decisions{Pictures: outfit.Pictures{Green: "down"}, Own: []outfit.Own{{Picture: "n.png", Green: "up"}}})
 	assert.Equal(t, uint8(127), picturetest.At(pixels(t, out.Images[0]), 3, 3).G, "said by hand")
 	assert.Equal(t, texture.GreenDown, r.Pictures[0].Green)
 }
 
 func TestSizesAreBroughtToPowersAndLimits(t *testing.T) {
 	for _, c := range []struct {
-		p    Pictures
-		o    Own
+		p    outfit.Pictures
+		o    outfit.Own
 		w, h int
 	}{
-		{Pictures{Power: "down"}, Own{}, 64, 32},
-		{Pictures{Power: "up"}, Own{}, 128, 64},
-		{Pictures{Power: "nearest"}, Own{}, 128, 32},
-		{Pictures{Most: 50}, Own{}, 48, 20},
-		{Pictures{Most: 48, Power: "down"}, Own{}, 32, 16},
-		{Pictures{Most: 48, Roles: []string{"normal"}}, Own{}, 96, 40},
-		{Pictures{Power: "up"}, Own{Width: 20, Height: 10}, 20, 10},
+		{outfit.Pictures{Power: "down"}, outfit.Own{}, 64, 32},
+		{outfit.Pictures{Power: "up"}, outfit.Own{}, 128, 64},
+		{outfit.Pictures{Power: "nearest"}, outfit.Own{}, 128, 32},
+		{outfit.Pictures{Most: 50}, outfit.Own{}, 48, 20},
+		{outfit.Pictures{Most: 48, Power: "down"}, outfit.Own{}, 32, 16},
+		{outfit.Pictures{Most: 48, Roles: []string{"normal"}}, outfit.Own{}, 96, 40},
+		{outfit.Pictures{Power: "up"}, outfit.Own{Width: 20, Height: 10}, 20, 10},
 	} {
 		s := newShed("wall").paint(0, scene.UseBaseColor, "c.png", 96, 40, stripes(1))
 		c.o.Picture = "c.png"
-		out, r := do(t, s, Decisions{Pictures: c.p, Own: []Own{c.o}})
+		out, r := do(t, s, Decisions{Pictures: c.p, Own: []outfit.Own{c.o}})
 		b := pixels(t, out.Images[0]).Bounds()
 		assert.Equal(t, [2]int{c.w, c.h}, [2]int{b.Dx(), b.Dy()}, "%+v", c)
 		assert.Equal(t, [2]int{c.w, c.h}, [2]int{r.Pictures[0].W, r.Pictures[0].H})
@@ -84,7 +85,7 @@ func TestChannelsGoTogetherAndApart(t *testing.T) {
 		16, picturetest.Grey(60)).
 		paint(0, scene.UseMetallic, "m.png", 4, 4, picturetest.Grey(200))
 	s.Materials[0].Metallic, s.Materials[0].Roughness = 0.5, 0.25
-	out, r := do(t, s, Decisions{Pictures: Pictures{Pack: "orm"}, Own: []Own{{Picture: "gloss.png", Invert: true}}})
+	out, r := do(t, s, Decisions{Pictures: outfit.Pictures{Pack: "orm"}, Own: []outfit.Own{{Picture: "gloss.png", Invert: true}}})
 	require.Len(t, out.Images, 1)
 	assert.Equal(t, color.NRGBA{10, 195, 200, 255}, picturetest.At(pixels(t, out.Images[0]), 9, 9))
 	assert.Equal(t, 16, pixels(t, out.Images[0]).Bounds().Dx(), "as large as the largest")
@@ -97,9 +98,9 @@ func TestChannelsGoTogetherAndApart(t *testing.T) {
 	assert.Equal(t, [2]float64{0.5, 0.25}, [2]float64{m.Metallic, m.Roughness}, "factors stay")
 	assert.Equal(t, "orm", r.Pictures[0].Role)
 	assert.ElementsMatch(t, []string{"occlusion in red", "roughness in green", "metallic in blue"}, r.Reads(0))
-	same, _ := do(t, shed{out}, Decisions{Pictures: Pictures{Pack: "orm"}})
+	same, _ := do(t, shed{out}, Decisions{Pictures: outfit.Pictures{Pack: "orm"}})
 	assert.Equal(t, out.Images, same.Images, "what is together is left alone")
-	apart, _ := do(t, shed{out}, Decisions{Pictures: Pictures{Pack: "apart"}})
+	apart, _ := do(t, shed{out}, Decisions{Pictures: outfit.Pictures{Pack: "apart"}})
 	require.Len(t, apart.Images, 3)
 	for use, v := range map[scene.Use]uint8{scene.UseOcclusion: 10, scene.UseRoughness: 195, scene.UseMetallic: 200} {
 		mp := apart.Materials[0].Maps[use]
@@ -112,7 +113,7 @@ func TestChannelsGoTogetherAndApart(t *testing.T) {
 func TestHeightBecomesNormals(t *testing.T) {
 	s := newShed("wall").paint(0, scene.UseHeight, "h.png", 256, 4,
 		func(x, y int) color.NRGBA { return color.NRGBA{uint8(x), uint8(x), uint8(x), 255} })
-	out, _ := do(t, s, Decisions{Own: []Own{{Picture: "h.png", Deep: 255}}})
+	out, _ := do(t, s, Decisions{Own: []outfit.Own{{Picture: "h.png", Deep: 255}}})
 	m := out.Materials[0]
 	require.True(t, m.Maps[scene.UseNormal].Has())
 	assert.False(t, m.Maps[scene.UseHeight].Has())
@@ -126,11 +127,11 @@ func TestHeightBecomesNormals(t *testing.T) {
 func TestFormatsAndRoles(t *testing.T) {
 	s := newShed("wall").paint(0, scene.UseBaseColor, "c.png", 16, 16, stripes(9)).paint(0, scene.UseNormal, "n.png", 16, 16, bump(true, 16)).
 		paint(0, scene.UseEmissive, "clear.png", 8, 8, picturetest.Plain(1, 2, 3, 9))
-	byRole := func(a *Ask) {
+	byRole := func(a *outfit.Ask) {
 		a.Target = a.Target.Copy()
 		a.Target.Textures.Formats["colour"], a.Target.Textures.Formats["glow"] = "jpeg", "jpeg"
 	}
-	out, r := do(t, s, Decisions{Pictures: Pictures{Formats: "target", Quality: 97}}, byRole)
+	out, r := do(t, s, Decisions{Pictures: outfit.Pictures{Formats: "target", Quality: 97}}, byRole)
 	mimes := map[string]string{}
 	for i, x := range r.Pictures {
 		mimes[x.Key] = out.Images[i].MIME
@@ -142,7 +143,7 @@ func TestFormatsAndRoles(t *testing.T) {
 	c := color.NRGBAModel.Convert(img.At(8, 8)).(color.NRGBA)
 	assert.InDelta(t, 32, float64(c.G), 8)
 	assert.Equal(t, "c.jpg", out.Images[0].Name)
-	out, r = do(t, s, Decisions{Pictures: Pictures{Without: []string{"normal", "glow"}}})
+	out, r = do(t, s, Decisions{Pictures: outfit.Pictures{Without: []string{"normal", "glow"}}})
 	assert.Len(t, out.Images, 1)
 	assert.False(t, out.Materials[0].Maps[scene.UseNormal].Has())
 	assert.Len(t, r.Orphans, 2)
@@ -156,16 +157,16 @@ func TestPicturesAreAssigned(t *testing.T) {
 	sum := sha256.Sum256(im.Data)
 	sha := hex.EncodeToString(sum[:])
 	im.Path = "added/" + sha
-	d := Decisions{Assigned: []Assigned{{Slot: "door", Use: scene.UseOcclusion, Picture: sha, Packed: true}}}
-	out, r, err := Do(ctx, s.Scene, []scene.Image{im}, d, Ask{Target: target.Shipped[0]}, class.Unsorted)
+	d := Decisions{Assigned: []outfit.Assigned{{Slot: "door", Use: scene.UseOcclusion, Picture: sha, Packed: true}}}
+	out, r, err := Do(ctx, s.Scene, []scene.Image{im}, d, outfit.Ask{Target: target.Shipped[0]}, class.Unsorted)
 	require.NoError(t, err)
 	m := out.Materials[1]
 	assert.Equal(t, [2]float64{1, 1}, [2]float64{m.Metallic, m.Roughness})
 	assert.Equal(t, scene.Map{Texture: 1, Channel: scene.Green}, m.Maps[scene.UseRoughness])
 	assert.Equal(t, s.Materials[0], out.Materials[0])
 	assert.True(t, r.Pictures[0].Was[0].Added)
-	d.Assigned = append(d.Assigned, Assigned{Slot: "door", Use: scene.UseMetallic})
-	out, _, err = Do(ctx, s.Scene, []scene.Image{im}, d, Ask{Target: target.Shipped[0]}, class.Unsorted)
+	d.Assigned = append(d.Assigned, outfit.Assigned{Slot: "door", Use: scene.UseMetallic})
+	out, _, err = Do(ctx, s.Scene, []scene.Image{im}, d, outfit.Ask{Target: target.Shipped[0]}, class.Unsorted)
 	require.NoError(t, err)
 	assert.False(t, out.Materials[1].Maps[scene.UseMetallic].Has(), "taken out again")
 }
@@ -200,8 +201,8 @@ func TestBrokenPicturesHarmNothing(t *testing.T) {
 	s.Images = append(s.Images, scene.Image{Name: "far.png", Path: "far.png", MIME: "image/png"})
 	s.Textures = append(s.Textures, scene.Texture{Image: len(s.Images) - 1})
 	s.Materials[0].Maps[scene.UseMetallic] = scene.Map{Texture: len(s.Textures), Channel: scene.Blue}
-	d := Decisions{Pictures: Pictures{Most: 16, Power: "down", Pack: "orm", Strip: true, Formats: "png"},
-		Sheets: []Sheet{{Slots: []string{"wall", "door"}}}}
+	d := Decisions{Pictures: outfit.Pictures{Most: 16, Power: "down", Pack: "orm", Strip: true, Formats: "png"},
+		Sheets: []outfit.Sheet{{Slots: []string{"wall", "door"}}}}
 	out, r := do(t, s, d)
 	for _, code := range []string{"picture-torn.png", "picture-word.png", "picture-far.png", "picture-huge.png"} {
 		f := found(r, code)
@@ -276,8 +277,8 @@ func TestASheetLooksAsItsSlotsDid(t *testing.T) {
 	for c := m.FaceStart[3]; c < m.FaceStart[4]; c++ { // tiles repeat
 		m.UVs[0].Values[m.UVs[0].Index[c]][0] *= 3
 	}
-	d := Decisions{Sheets: []Sheet{{Slots: []string{"wall", "door", "knob", "tiles"}, Name: "shed", Padding: 4}},
-		Pictures: Pictures{Green: "down"}}
+	d := Decisions{Sheets: []outfit.Sheet{{Slots: []string{"wall", "door", "knob", "tiles"}, Name: "shed", Padding: 4}},
+		Pictures: outfit.Pictures{Green: "down"}}
 	out, r := do(t, s, d)
 	slots, faces := slotsOf(out)
 	assert.Equal(t, []string{"shed", "tiles"}, slots)
@@ -330,7 +331,7 @@ func TestASheetLooksAsItsSlotsDid(t *testing.T) {
 func TestGreenIsTurnedOnSheets(t *testing.T) {
 	s := newShed("a", "b").paint(0, scene.UseNormal, "a.png", 64, 64, bump(true, 64)).paint(1, scene.UseNormal, "b.png", 64, 64,
 		bump(false, 64))
-	_, r := do(t, s, Decisions{Sheets: []Sheet{{Slots: []string{"a", "b"}}}})
+	_, r := do(t, s, Decisions{Sheets: []outfit.Sheet{{Slots: []string{"a", "b"}}}})
 	f := found(r, "green")
 	require.NotNil(t, f)
 	assert.Contains(t, f.Text, "b.png. ")
@@ -350,7 +351,7 @@ func TestClearPixelsDoNotBleedOnSheets(t *testing.T) {
 		picturetest.Plain(90, 60, 30, 255))
 	s.Materials[0].AlphaMode, s.Materials[1].AlphaMode = scene.Mask, scene.Mask
 	s.Materials[0].BaseColor, s.Materials[1].BaseColor = [4]float64{1, 1, 1, 1}, [4]float64{1, 1, 1, 1}
-	out, r := do(t, s, Decisions{Sheets: []Sheet{{Slots: []string{"leaf", "bark"}, Most: 32, Padding: 2}}})
+	out, r := do(t, s, Decisions{Sheets: []outfit.Sheet{{Slots: []string{"leaf", "bark"}, Most: 32, Padding: 2}}})
 	require.Len(t, r.Sheets, 1)
 	img, place := pixels(t, out.Images[0]), r.Sheets[0].Layout.Places[0]
 	for x := place.X; x < place.X+place.W; x++ {
@@ -364,9 +365,9 @@ func TestClearPixelsDoNotBleedOnSheets(t *testing.T) {
 func TestSheetsKeepToTheLimit(t *testing.T) {
 	s := newShed("a", "b").paint(0, scene.UseBaseColor, "a.png", 256, 256, stripes(1)).paint(1, scene.UseBaseColor, "b.png", 256, 256,
 		stripes(2))
-	_, r := do(t, s, Decisions{Sheets: []Sheet{{Slots: []string{"a", "b"}}}, Pictures: Pictures{Most: 128}})
+	_, r := do(t, s, Decisions{Sheets: []outfit.Sheet{{Slots: []string{"a", "b"}}}, Pictures: outfit.Pictures{Most: 128}})
 	assert.LessOrEqual(t, max(r.Pictures[0].W, r.Pictures[0].H), 128)
-	_, r = do(t, s, Decisions{Sheets: []Sheet{{Slots: []string{"a", "b"}, Most: 64}}})
+	_, r = do(t, s, Decisions{Sheets: []outfit.Sheet{{Slots: []string{"a", "b"}, Most: 64}}})
 	assert.Equal(t, 64, max(r.Pictures[0].W, r.Pictures[0].H))
 }
 
@@ -396,7 +397,7 @@ func TestWhatCannotBeOnASheet(t *testing.T) {
 	} {
 		s := newShed("a", "b", "c").paint(0, scene.UseBaseColor, "a.png", 8, 8, stripes(1))
 		change(s)
-		out, r := do(t, s, Decisions{Sheets: []Sheet{{Slots: []string{"a", "b", "c"}}}})
+		out, r := do(t, s, Decisions{Sheets: []outfit.Sheet{{Slots: []string{"a", "b", "c"}}}})
 		f := found(r, "not-on-sheet")
 		if assert.NotNil(t, f, why) {
 			assert.Contains(t, f.Text, why)
@@ -404,7 +405,7 @@ func TestWhatCannotBeOnASheet(t *testing.T) {
 		_, faces := slotsOf(out)
 		assert.Equal(t, []string{"a", "b", "a"}, faces, why)
 	}
-	_, r := do(t, newShed("a", "b"), Decisions{Sheets: []Sheet{{Slots: []string{"a", "gone"}}}})
+	_, r := do(t, newShed("a", "b"), Decisions{Sheets: []outfit.Sheet{{Slots: []string{"a", "gone"}}}})
 	assert.NotNil(t, found(r, "no-sheet"))
 }
 
@@ -415,7 +416,7 @@ func TestLightSets(t *testing.T) {
 	s := shed{&scene.Scene{Basis: geom.GLTF, UnitMetres: 1, Meshes: []*scene.Mesh{b.Mesh("m")},
 		Materials: []scene.Material{scene.NewMaterial("a"),
 			scene.NewMaterial("b")}, Nodes: []scene.Node{{Name: "m", Parent: -1, Mesh: 0, Local: geom.Identity}}}}
-	out, r := do(t, s, Decisions{Light: Light{Size: 256, Padding: 3, Name: "lamp"}})
+	out, r := do(t, s, Decisions{Light: outfit.Light{Size: 256, Padding: 3, Name: "lamp"}})
 	require.True(t, r.Light.There)
 	assert.False(t, r.Light.Over)
 	assert.GreaterOrEqual(t, r.Light.Gap, 3.0)
@@ -426,19 +427,19 @@ func TestLightSets(t *testing.T) {
 	assert.Equal(t, "lamp", m.UVs[1].Name)
 	assert.Equal(t, 1, FitSet(ctx, out))
 	assert.Equal(t, -1, FitSet(ctx, s.Scene))
-	again, r := do(t, shed{out}, Decisions{Light: Light{Size: 256}})
+	again, r := do(t, shed{out}, Decisions{Light: outfit.Light{Size: 256}})
 	assert.True(t, r.Light.Kept)
 	assert.Equal(t, out.Meshes, again.Meshes)
-	_, r = do(t, s, Decisions{Light: Light{Size: 16, Padding: 8}})
+	_, r = do(t, s, Decisions{Light: outfit.Light{Size: 16, Padding: 8}})
 	assert.NotNil(t, found(r, "light-full"))
-	part, r := do(t, s, Decisions{Light: Light{Size: 256, Slots: []string{"b"}}})
+	part, r := do(t, s, Decisions{Light: outfit.Light{Size: 256, Slots: []string{"b"}}})
 	assert.Equal(t, 6, r.Light.Charts, "room for one slot alone")
 	for f := range part.Meshes[0].Faces() {
 		for c := part.Meshes[0].FaceStart[f]; c < part.Meshes[0].FaceStart[f+1]; c++ {
 			assert.Equal(t, part.Meshes[0].Material(f) == 1, part.Meshes[0].UVs[1].Index[c] >= 0, "and for no other")
 		}
 	}
-	need := func(a *Ask) { a.Target = a.Target.Copy(); a.Target.Needs.Lightmap = true }
+	need := func(a *outfit.Ask) { a.Target = a.Target.Copy(); a.Target.Needs.Lightmap = true }
 	_, r = do(t, s, Decisions{}, need)
 	assert.NotNil(t, found(r, "light-none"))
 	_, r = do(t, shed{out}, Decisions{}, need)
@@ -460,7 +461,7 @@ func TestCutOutAndOpaqueGetASheetEach(t *testing.T) {
 		s.Materials[i].BaseColor = [4]float64{1, 1, 1, 1}
 	}
 	s.Materials[0].AlphaMode, s.Materials[2].AlphaMode = scene.Mask, scene.Mask
-	out, r := do(t, s, Decisions{Sheets: []Sheet{{Slots: []string{"leaf", "bark", "fern", "stone"}, Name: "all"}}})
+	out, r := do(t, s, Decisions{Sheets: []outfit.Sheet{{Slots: []string{"leaf", "bark", "fern", "stone"}, Name: "all"}}})
 	require.Len(t, r.Sheets, 2)
 	require.Len(t, out.Materials, 2)
 	modes := map[string]scene.AlphaMode{}
@@ -485,7 +486,7 @@ func TestCutOutAndOpaqueGetASheetEach(t *testing.T) {
 		}
 	}
 	// One of a kind stays out, and says why.
-	_, r = do(t, s, Decisions{Sheets: []Sheet{{Slots: []string{"leaf", "bark", "stone"}}}})
+	_, r = do(t, s, Decisions{Sheets: []outfit.Sheet{{Slots: []string{"leaf", "bark", "stone"}}}})
 	require.Len(t, r.Sheets, 1)
 	require.NotNil(t, found(r, "not-on-sheet"))
 	assert.Contains(t, found(r, "not-on-sheet").Text, "leaf is cut out where the rest of the sheet is not")
@@ -501,7 +502,7 @@ func TestSheetsTakeNoMoreThanTheyReplace(t *testing.T) {
 		}
 	}
 	bytesOf := func(w, h int) int64 { _, b := texture.Bytes(w, h); return b }
-	_, r := do(t, s, Decisions{Sheets: []Sheet{{Slots: []string{"small", "plain", "other"}}}})
+	_, r := do(t, s, Decisions{Sheets: []outfit.Sheet{{Slots: []string{"small", "plain", "other"}}}})
 	require.Len(t, r.Sheets, 1)
 	var is int64
 	for _, p := range r.Pictures {
@@ -511,7 +512,7 @@ func TestSheetsTakeNoMoreThanTheyReplace(t *testing.T) {
 	assert.InDelta(t, is, r.Sheets[0].Takes, 64)
 	assert.InDelta(t, bytesOf(256, 256)+bytesOf(128, 128), r.Sheets[0].Replaces, 64)
 	assert.Equal(t, r.Sheets[0].Takes > r.Sheets[0].Replaces, found(r, "sheet-memory-1") != nil)
-	_, r = do(t, s, Decisions{Sheets: []Sheet{{Slots: []string{"small", "plain", "other"}, Most: 2048}}})
+	_, r = do(t, s, Decisions{Sheets: []outfit.Sheet{{Slots: []string{"small", "plain", "other"}, Most: 2048}}})
 	f := found(r, "sheet-memory-1")
 	require.NotNil(t, f)
 	_, r = do(t, s, f.Remedies[0].Decision.(Decisions))
@@ -521,7 +522,7 @@ func TestSheetsTakeNoMoreThanTheyReplace(t *testing.T) {
 // A sheet of slots that are on nodes of their own saves no draw call, and says why.
 func TestSheetsSayWhereTheySaveNoDrawCall(t *testing.T) {
 	s := newShed("a", "b").paint(0, scene.UseBaseColor, "a.png", 64, 64, stripes(1)).paint(1, scene.UseBaseColor, "b.png", 64, 64, stripes(2))
-	_, r := do(t, s, Decisions{Sheets: []Sheet{{Slots: []string{"a", "b"}}}})
+	_, r := do(t, s, Decisions{Sheets: []outfit.Sheet{{Slots: []string{"a", "b"}}}})
 	assert.Nil(t, found(r, "sheet-calls-1"))
 	assert.Equal(t, 1, r.Calls)
 	part, n := s.Meshes[0].SlotParts()
@@ -529,7 +530,7 @@ func TestSheetsSayWhereTheySaveNoDrawCall(t *testing.T) {
 	s.Meshes = cut
 	s.Nodes = append(s.Nodes, s.Nodes[0])
 	s.Nodes[1].Name, s.Nodes[1].Mesh = "second", 1
-	_, r = do(t, s, Decisions{Sheets: []Sheet{{Slots: []string{"a", "b"}}}})
+	_, r = do(t, s, Decisions{Sheets: []outfit.Sheet{{Slots: []string{"a", "b"}}}})
 	require.NotNil(t, found(r, "sheet-calls-1"))
 	assert.Equal(t, 2, r.Calls)
 }

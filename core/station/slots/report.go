@@ -6,6 +6,7 @@ import (
 	"strings"
 
 	"yarvek/core/figure"
+	"yarvek/core/picture/outfit"
 	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
 	"yarvek/core/station"
@@ -37,7 +38,7 @@ type Memory struct{ Disk, Plain, Blocks int64 }
 
 // Slot is one that leaves.
 type Slot struct {
-	Leaving
+	outfit.Leaving
 	Letter   string
 	Share    float64 // of the surface
 	Material scene.Material
@@ -72,11 +73,11 @@ func (s Slot) Thumbs() (list []Thumb) {
 
 // Picture is one that leaves, beside what it was.
 type Picture struct {
-	Cook
+	outfit.Cook
 	Key    string // of the first that goes in
 	Image  scene.Image
 	Facts  texture.Facts // of the first that goes in
-	Was    []Stock
+	Was    []outfit.Stock
 	Plain  int64
 	Blocks int64
 	Came   []scene.Image // those that go in
@@ -121,7 +122,7 @@ type Made struct {
 
 // Against is what the report is judged by.
 type Against struct {
-	Ask
+	outfit.Ask
 	Class   class.Class
 	Pending bool
 	Images  []scene.Image // of the stock, in its order
@@ -131,7 +132,7 @@ type Against struct {
 
 // Run says what leaves and what of it should be looked at. came is the scene as it came to the station,
 // with faces moved.
-func Run(d Decisions, p *Plan, made Made, by Against) *Report {
+func Run(d Decisions, p *outfit.Plan, made Made, by Against) *Report {
 	r := &Report{Pending: by.Pending, Light: made.Light, Has: len(by.Stock) > 0, Keys: p.Keys.All()}
 	r.slots(p, made)
 	r.pictures(d, p, made, by)
@@ -143,11 +144,11 @@ func Run(d Decisions, p *Plan, made Made, by Against) *Report {
 			r.Calls += len(made.Scene.Meshes[n.Mesh].UsedSlots())
 		}
 	}
-	for _, l := range p.sheets {
-		s := OnSheet{Slot: p.Slots[l.to].Name, Layout: l.layout, Pad: l.pad}
-		s.Takes, s.Replaces = l.is, l.was
-		for _, i := range l.slots {
-			s.Of = append(s.Of, p.Keys.key(i))
+	for _, l := range p.Sheets {
+		s := OnSheet{Slot: p.Slots[l.To].Name, Layout: l.Layout, Pad: l.Pad}
+		s.Takes, s.Replaces = l.Is, l.Was
+		for _, i := range l.Slots {
+			s.Of = append(s.Of, p.Keys.Key(i))
 		}
 		r.Sheets = append(r.Sheets, s)
 	}
@@ -157,7 +158,7 @@ func Run(d Decisions, p *Plan, made Made, by Against) *Report {
 	return r
 }
 
-func (r *Report) slots(p *Plan, made Made) {
+func (r *Report) slots(p *outfit.Plan, made Made) {
 	whole := 0.0
 	for _, st := range p.Stats {
 		whole += st.Area
@@ -180,7 +181,7 @@ func (r *Report) slots(p *Plan, made Made) {
 		r.Slots = append(r.Slots, s)
 	}
 	if st := p.Stats[0]; st.Faces > 0 && p.To[0] < 0 {
-		s := Slot{Leaving: Leaving{Key: scene.NoSlot, Name: scene.NoSlot, Stat: st, Was: []string{scene.NoSlot}}, Letter: Letter(n)}
+		s := Slot{Leaving: outfit.Leaving{Key: scene.NoSlot, Name: scene.NoSlot, Stat: st, Was: []string{scene.NoSlot}}, Letter: Letter(n)}
 		if whole > 0 {
 			s.Share = st.Area / whole
 		}
@@ -188,7 +189,7 @@ func (r *Report) slots(p *Plan, made Made) {
 	}
 }
 
-func (r *Report) pictures(d Decisions, p *Plan, made Made, by Against) {
+func (r *Report) pictures(d Decisions, p *outfit.Plan, made Made, by Against) {
 	used := map[int]bool{}
 	for i, c := range p.Cooks {
 		x := Picture{Cook: c, Image: made.Scene.Images[i], Made: made.Images[i], Why: made.Why[i]}
@@ -219,8 +220,8 @@ func (r *Report) pictures(d Decisions, p *Plan, made Made, by Against) {
 }
 
 // greenOf is which way the green of a picture points as it leaves.
-func greenOf(c Cook, key string, f texture.Facts, d Decisions) texture.Green {
-	g := GreenOf(f, Wishes(d).OwnOf(key))
+func greenOf(c outfit.Cook, key string, f texture.Facts, d Decisions) texture.Green {
+	g := outfit.GreenOf(f, outfit.Wishes(d).OwnOf(key))
 	switch {
 	case c.Recipe.Height != 0 && c.Recipe.Green:
 		return texture.GreenDown

@@ -13,6 +13,7 @@ import (
 	"slices"
 	"strings"
 
+	"yarvek/core/picture/outfit"
 	"yarvek/core/station"
 )
 
@@ -20,7 +21,7 @@ import (
 var Info = station.Info{ID: "slots", Name: "Slots", Number: 9, Question: "What is it made of?"}
 
 // Decisions are what is wished of slots and pictures.
-type Decisions Wishes
+type Decisions outfit.Wishes
 
 // Bounds of how much can be decided.
 const (
@@ -61,7 +62,7 @@ func (d Decisions) Refs() []string {
 
 // Repoint puts a node in another one's place.
 func (d Decisions) Repoint(from, to string) station.Decisions {
-	var moves []Move
+	var moves []outfit.Move
 	for _, m := range d.Moves {
 		if m.Node == from {
 			if m.Node = to; to == "" {
@@ -100,7 +101,7 @@ func (d Decisions) Lines() []string {
 	say(d.Unmapped, "Leave the kit’s map of names aside")
 	say(d.Bare, "Send slots as names only")
 	for _, k := range d.Looks {
-		say(k.Alpha != "", "Draw %s %s", k.Slot, AlphaWords[k.Alpha])
+		say(k.Alpha != "", "Draw %s %s", k.Slot, outfit.AlphaWords[k.Alpha])
 		say(k.Sides > 0, "Draw %s from %s", k.Slot, map[int]string{1: "one side", 2: "both sides"}[k.Sides])
 	}
 	for _, a := range d.Assigned {

@@ -17,6 +17,7 @@ import (
 
 	"yarvek/core/finding"
 	"yarvek/core/geom"
+	"yarvek/core/picture/outfit"
 	"yarvek/core/picture/picturetest"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
@@ -81,10 +82,10 @@ func bump(up bool, n int) func(x, y int) color.NRGBA {
 	}
 }
 
-func do(t testing.TB, s shed, d Decisions, by ...func(*Ask)) (*scene.Scene, *Report) {
+func do(t testing.TB, s shed, d Decisions, by ...func(*outfit.Ask)) (*scene.Scene, *Report) {
 	t.Helper()
 	require.NoError(t, d.Validate())
-	ask := Ask{Target: target.Shipped[0]}
+	ask := outfit.Ask{Target: target.Shipped[0]}
 	for _, f := range by {
 		f(&ask)
 	}
@@ -178,7 +179,7 @@ func TestSlotsThatSayNothing(t *testing.T) {
 	m.Slot[2] = 3
 	_, r = do(t, s, Decisions{})
 	require.NotNil(t, found(r, "no-slot"))
-	out, _ := do(t, s, Decisions{Joins: []Join{{scene.NoSlot, "wall"}}, Drop: true})
+	out, _ := do(t, s, Decisions{Joins: []outfit.Join{{Slot: scene.NoSlot, Into: "wall"}}, Drop: true})
 	slots, faces := slotsOf(out)
 	assert.Equal(t, []string{"wall", "Material.003"}, slots)
 	assert.Equal(t, []string{"wall", "Material.003", "wall"}, faces)
@@ -187,7 +188,7 @@ func TestSlotsThatSayNothing(t *testing.T) {
 // Slots are joined one after the other; what goes round in a circle is one slot, and none is lost.
 func TestJoinsChainAndCircle(t *testing.T) {
 	s := newShed("a", "b", "c", "d")
-	out, _ := do(t, s, Decisions{Joins: []Join{{"a", "b"}, {"b", "c"}, {"c", "a"}}})
+	out, _ := do(t, s, Decisions{Joins: []outfit.Join{{Slot: "a", Into: "b"}, {Slot: "b", Into: "c"}, {Slot: "c", Into: "a"}}})
 	_, faces := slotsOf(out)
 	assert.Equal(t, []string{"c", "c", "c", "d"}, faces)
 }
@@ -195,9 +196,9 @@ func TestJoinsChainAndCircle(t *testing.T) {
 // The order that is decided holds in the asset and in every LOD, also in one without some of the slots.
 func TestOrderHoldsInLODs(t *testing.T) {
 	s := newShed("a", "b", "c", "d")
-	d := Decisions{Order: []string{"c", "a"}, Joins: []Join{{"d", "b"}}}
+	d := Decisions{Order: []string{"c", "a"}, Joins: []outfit.Join{{Slot: "d", Into: "b"}}}
 	came := s.Scene
-	p := NewPlan(ctx, came, s.MaterialKeys(), Wishes(d), Ask{Target: target.Shipped[0]})
+	p := outfit.NewPlan(ctx, came, s.MaterialKeys(), outfit.Wishes(d), outfit.Ask{Target: target.Shipped[0]})
 	lod := s.Clone()
 	at := func(x float64) func(u, v float64) geom.Vec3 {
 		return func(u, v float64) geom.Vec3 { return geom.Vec3{x + u, v, 0} }
@@ -244,24 +245,24 @@ func TestFacesAreMoved(t *testing.T) {
 	}
 	front := geom.Vec3{0.5, 0.5, 1.01}
 	for _, c := range []struct {
-		m        Move
+		m        outfit.Move
 		one, two int
 	}{
-		{Move{To: "b", At: []geom.Vec3{front}, Reach: OneFace}, 1, 0},
-		{Move{To: "b", At: []geom.Vec3{front}, Reach: Flat}, 1, 0},
-		{Move{To: "b", At: []geom.Vec3{front}, Reach: Part}, 6, 0},
-		{Move{To: "b", At: []geom.Vec3{front}, Reach: Chart}, 1, 0},
-		{Move{To: "b", At: []geom.Vec3{front, {3.5, 0.5, 1.2}}, Reach: OneFace}, 2, 0},
-		{Move{To: "b", At: []geom.Vec3{front.Add(geom.Vec3{0, 5, 0})}, Reach: Part}, 0, 6},
-		{Move{To: "new", Node: "two"}, 0, 12},
-		{Move{To: "b", From: "a"}, 12, 12},
-		{Move{To: "b", From: "b"}, 0, 0},
-		{Move{To: scene.NoSlot, Node: "one"}, 0, 0},
+		{outfit.Move{To: "b", At: []geom.Vec3{front}, Reach: outfit.OneFace}, 1, 0},
+		{outfit.Move{To: "b", At: []geom.Vec3{front}, Reach: outfit.Flat}, 1, 0},
+		{outfit.Move{To: "b", At: []geom.Vec3{front}, Reach: outfit.Part}, 6, 0},
+		{outfit.Move{To: "b", At: []geom.Vec3{front}, Reach: outfit.Chart}, 1, 0},
+		{outfit.Move{To: "b", At: []geom.Vec3{front, {3.5, 0.5, 1.2}}, Reach: outfit.OneFace}, 2, 0},
+		{outfit.Move{To: "b", At: []geom.Vec3{front.Add(geom.Vec3{0, 5, 0})}, Reach: outfit.Part}, 0, 6},
+		{outfit.Move{To: "new", Node: "two"}, 0, 12},
+		{outfit.Move{To: "b", From: "a"}, 12, 12},
+		{outfit.Move{To: "b", From: "b"}, 0, 0},
+		{outfit.Move{To: scene.NoSlot, Node: "one"}, 0, 0},
 	} {
-		d := Decisions{Moves: []Move{c.m}}
+		d := Decisions{Moves: []outfit.Move{c.m}}
 		assert.Equal(t, [2]int{c.one, c.two}, [2]int{count(d, 0), count(d, 1)}, "%+v", c.m)
 	}
-	out, _ := do(t, s, Decisions{Moves: []Move{{To: "new", Node: "two"}}})
+	out, _ := do(t, s, Decisions{Moves: []outfit.Move{{To: "new", Node: "two"}}})
 	assert.Len(t, out.Meshes, 2, "the node has a mesh of its own, once")
 	assert.Same(t, s.Meshes[0], s.Scene.Meshes[0])
 	assert.Equal(t, 12, s.Meshes[0].Faces(), "what came is as it was")
@@ -277,17 +278,17 @@ func TestNodesAreToldByTheirPlace(t *testing.T) {
 		s.Nodes = append(s.Nodes, scene.Node{Name: n, Parent: -1, Mesh: -1, Local: geom.Identity},
 			scene.Node{Name: "leaf", Parent: 2 * i, Mesh: 0, Local: geom.Identity})
 	}
-	out, _ := do(t, s, Decisions{Moves: []Move{{To: "b", Node: "right/leaf"}}})
+	out, _ := do(t, s, Decisions{Moves: []outfit.Move{{To: "b", Node: "right/leaf"}}})
 	assert.Equal(t, []int{0}, out.Meshes[out.Nodes[1].Mesh].UsedSlots())
 	assert.Equal(t, []int{1}, out.Meshes[out.Nodes[3].Mesh].UsedSlots())
 }
 
 // What was decided for slots, pictures and nodes that went is told, and can be dropped.
 func TestLostSlotsAreTold(t *testing.T) {
-	d := Decisions{Joins: []Join{{"gone", "wall"}}, Names: []Name{{"past", "x"}}, Order: []string{"off", "wall"},
-		Looks:    []Look{{Slot: "away", Sides: 1}},
-		Assigned: []Assigned{{Slot: "wall", Use: scene.UseNormal, Picture: strings.Repeat("ab", 32)}},
-		Sheets:   []Sheet{{Slots: []string{"wall", "torn"}}}}
+	d := Decisions{Joins: []outfit.Join{{Slot: "gone", Into: "wall"}}, Names: []outfit.Name{{Slot: "past", To: "x"}}, Order: []string{"off", "wall"},
+		Looks:    []outfit.Look{{Slot: "away", Sides: 1}},
+		Assigned: []outfit.Assigned{{Slot: "wall", Use: scene.UseNormal, Picture: strings.Repeat("ab", 32)}},
+		Sheets:   []outfit.Sheet{{Slots: []string{"wall", "torn"}}}}
 	_, r := do(t, newShed("wall"), d)
 	f := found(r, "lost-slot")
 	require.NotNil(t, f)
@@ -301,13 +302,13 @@ func TestLostSlotsAreTold(t *testing.T) {
 }
 
 func TestNamesFollowTheKitsMap(t *testing.T) {
-	lines := []MapLine{{"Wood.001", "oak"}, {"metal *", "steel #"}, {"", "rusted iron"}}
-	with := func(a *Ask) { a.Map = lines }
+	lines := []outfit.MapLine{{From: "Wood.001", To: "oak"}, {From: "metal *", To: "steel #"}, {From: "", To: "rusted iron"}}
+	with := func(a *outfit.Ask) { a.Map = lines }
 	out, r := do(t, newShed("wood.001", "metal pipe", "rusted irn", "glass"), Decisions{}, with)
 	slots, _ := slotsOf(out)
 	assert.Equal(t, "oak", slots[0], "a line that is the name, whatever its case")
 	assert.Contains(t, slots[1], "steel")
-	assert.Equal(t, ByMap, r.Slots[1].By)
+	assert.Equal(t, outfit.ByMap, r.Slots[1].By)
 	near := found(r, "near-name-rusted irn")
 	require.NotNil(t, near)
 	assert.NotNil(t, found(r, "not-there"))
@@ -320,7 +321,7 @@ func TestNamesFollowTheKitsMap(t *testing.T) {
 
 // Names that become one when they are cleaned are told apart by numbers that nobody has.
 func TestNamesClashAfterCleaning(t *testing.T) {
-	rules := func(a *Ask) {
+	rules := func(a *outfit.Ask) {
 		a.Target = a.Target.Copy()
 		a.Target.Names.Marks, a.Target.Names.Letters, a.Target.Names.Case, a.Target.Names.Longest = "_", "latin", "lower", 12
 	}
@@ -388,7 +389,7 @@ func TestAlphaIsHeldAgainstThePicture(t *testing.T) {
 	}
 	s := newShed("wall", "glass")
 	s.Materials[1].AlphaMode, s.Materials[1].BaseColor[3] = scene.Blend, 0.4
-	apart := func(a *Ask) { a.Target = a.Target.Copy(); a.Target.Mixes = false }
+	apart := func(a *outfit.Ask) { a.Target = a.Target.Copy(); a.Target.Mixes = false }
 	_, r := do(t, s, Decisions{}, apart)
 	assert.NotNil(t, found(r, "mixed"))
 	_, r = do(t, s, Decisions{})
@@ -397,12 +398,12 @@ func TestAlphaIsHeldAgainstThePicture(t *testing.T) {
 
 // Whatever is found, each remedy that is offered can be taken, and what it was offered for is found no more.
 func TestEveryRemedyHelps(t *testing.T) {
-	ask := func(a *Ask) {
+	ask := func(a *outfit.Ask) {
 		a.Target = a.Target.Copy()
 		a.Target.Names.Marks, a.Target.Textures.Packing, a.Target.Textures.Largest, a.Target.Mixes, a.Target.Needs.Lightmap = "_", "orm",
 			64, false, true
 		a.Target.Textures.Formats["colour"] = "jpeg"
-		a.Map = []MapLine{{"", "walls"}}
+		a.Map = []outfit.MapLine{{From: "", To: "walls"}}
 	}
 	c := class.Unsorted
 	c.Budget.Slots, c.Budget.TextureBytes = 3, 4000
@@ -425,7 +426,7 @@ func TestEveryRemedyHelps(t *testing.T) {
 		})
 	s.give(4, scene.UseEmissive, "torn.png", 10, 10, []byte("\x89PNG\r\n\x1a\nno more"))
 	one := func(d Decisions) *Report {
-		a := Ask{Target: target.Shipped[0]}
+		a := outfit.Ask{Target: target.Shipped[0]}
 		ask(&a)
 		require.NoError(t, d.Validate())
 		_, r, err := Do(ctx, s.Scene, nil, d, a, c)
@@ -451,35 +452,35 @@ func TestEveryRemedyHelps(t *testing.T) {
 func TestDecisionsThatCannotBeMeant(t *testing.T) {
 	many := make([]geom.Vec3, maxPicks+1)
 	for name, d := range map[string]Decisions{
-		"move to nothing": {Moves: []Move{{From: "a"}}},
-		"move of nothing": {Moves: []Move{{To: "a"}}},
-		"reach":           {Moves: []Move{{To: "a", At: []geom.Vec3{{}}, Reach: "all"}}},
-		"no place":        {Moves: []Move{{To: "a", At: []geom.Vec3{{math.NaN(), 0, 0}}, Reach: Part}}},
-		"too many picks":  {Moves: []Move{{To: "a", At: many, Reach: Part}}},
-		"into itself":     {Joins: []Join{{"a", "a"}}},
-		"no name":         {Names: []Name{{"a", "  "}}},
-		"long name":       {Names: []Name{{"a", strings.Repeat("x", 300)}}},
-		"side":            {Pictures: Pictures{Most: -1}},
-		"power":           {Pictures: Pictures{Power: "sideways"}},
-		"green":           {Pictures: Pictures{Green: "left"}},
-		"packing":         {Pictures: Pictures{Pack: "rgb"}},
-		"format":          {Pictures: Pictures{Formats: "bmp"}},
-		"quality":         {Pictures: Pictures{Quality: 101}},
-		"role":            {Pictures: Pictures{Roles: []string{"taste"}}},
-		"own":             {Own: []Own{{Picture: "a", Green: "left"}}},
-		"sheet of one":    {Sheets: []Sheet{{Slots: []string{"a"}}}},
-		"padding":         {Light: Light{Size: 512, Padding: 1000}},
-		"light":           {Light: Light{Size: -1}},
-		"look":            {Looks: []Look{{Slot: "a", Alpha: "GLASS"}}},
-		"sides":           {Looks: []Look{{Slot: "a", Sides: 3}}},
-		"use of none":     {Assigned: []Assigned{{Slot: "a", Use: scene.Uses}}},
+		"move to nothing": {Moves: []outfit.Move{{From: "a"}}},
+		"move of nothing": {Moves: []outfit.Move{{To: "a"}}},
+		"reach":           {Moves: []outfit.Move{{To: "a", At: []geom.Vec3{{}}, Reach: "all"}}},
+		"no place":        {Moves: []outfit.Move{{To: "a", At: []geom.Vec3{{math.NaN(), 0, 0}}, Reach: outfit.Part}}},
+		"too many picks":  {Moves: []outfit.Move{{To: "a", At: many, Reach: outfit.Part}}},
+		"into itself":     {Joins: []outfit.Join{{Slot: "a", Into: "a"}}},
+		"no name":         {Names: []outfit.Name{{Slot: "a", To: "  "}}},
+		"long name":       {Names: []outfit.Name{{Slot: "a", To: strings.Repeat("x", 300)}}},
+		"side":            {Pictures: outfit.Pictures{Most: -1}},
+		"power":           {Pictures: outfit.Pictures{Power: "sideways"}},
+		"green":           {Pictures: outfit.Pictures{Green: "left"}},
+		"packing":         {Pictures: outfit.Pictures{Pack: "rgb"}},
+		"format":          {Pictures: outfit.Pictures{Formats: "bmp"}},
+		"quality":         {Pictures: outfit.Pictures{Quality: 101}},
+		"role":            {Pictures: outfit.Pictures{Roles: []string{"taste"}}},
+		"own":             {Own: []outfit.Own{{Picture: "a", Green: "left"}}},
+		"sheet of one":    {Sheets: []outfit.Sheet{{Slots: []string{"a"}}}},
+		"padding":         {Light: outfit.Light{Size: 512, Padding: 1000}},
+		"light":           {Light: outfit.Light{Size: -1}},
+		"look":            {Looks: []outfit.Look{{Slot: "a", Alpha: "GLASS"}}},
+		"sides":           {Looks: []outfit.Look{{Slot: "a", Sides: 3}}},
+		"use of none":     {Assigned: []outfit.Assigned{{Slot: "a", Use: scene.Uses}}},
 	} {
 		assert.Error(t, d.Validate(), name)
 	}
 }
 
 func TestMovesFollowRenamedNodes(t *testing.T) {
-	d := Decisions{Moves: []Move{{To: "b", Node: "old"}, {To: "b", Node: "kept"}}}
+	d := Decisions{Moves: []outfit.Move{{To: "b", Node: "old"}, {To: "b", Node: "kept"}}}
 	assert.Equal(t, []string{"kept", "old"}, d.Refs())
 	var to station.Decisions = d.Repoint("old", "new")
 	assert.Equal(t, []string{"kept", "new"}, to.(Decisions).Refs())

@@ -8,6 +8,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"yarvek/core/picture"
+	"yarvek/core/picture/outfit"
 	"yarvek/core/picture/picturetest"
 	"yarvek/core/scene"
 )
@@ -28,10 +29,10 @@ func TestValuesStandForPictures(t *testing.T) {
 	m.BaseColor, m.Emissive, m.Roughness, m.Metallic = [4]float64{1, 0.5, 1, 1}, [3]float64{1, 1, 0.5}, 0.5, 1
 	m.AlphaMode = scene.Blend
 	m.Maps[scene.UseMetallic].Channel = scene.Blue
-	without := Decisions{Pictures: Pictures{Without: []string{"glow", "colour", "rough", "metal", "opacity"}}}
+	without := Decisions{Pictures: outfit.Pictures{Without: []string{"glow", "colour", "rough", "metal", "opacity"}}}
 	var apart Decisions
 	for _, u := range []scene.Use{scene.UseEmissive, scene.UseBaseColor, scene.UseRoughness, scene.UseMetallic, scene.UseOpacity} {
-		apart.Assigned = append(apart.Assigned, Assigned{Slot: "lamp", Use: u})
+		apart.Assigned = append(apart.Assigned, outfit.Assigned{Slot: "lamp", Use: u})
 	}
 	for name, d := range map[string]Decisions{"no pictures for a role": without, "pictures taken out": apart} {
 		out, _ := do(t, s, d)

@@ -1,4 +1,4 @@
-package slots
+package outfit
 
 import (
 	"cmp"
@@ -124,6 +124,6 @@ func (c Cook) Imaged(data []byte, stock Stock, from scene.Image) scene.Image {
 	} else if im.Data = from.Data; im.MIME == "" {
 		im.MIME = stock.Facts.MIME
 	}
-	im.Name = stem(c.Name) + picture.Suffix(im.MIME)
+	im.Name = Stem(c.Name) + picture.Suffix(im.MIME)
 	return im
 }

@@ -1,4 +1,11 @@
-package slots
+// Package outfit decides what becomes of the slots of an asset and of the pictures of their materials: which
+// slots become one, in which order and by which names they leave, what is made of each picture, and which lie
+// on one sheet.
+//
+// What is decided is a [Wishes], and [NewPlan] makes a [Plan] of it, the same for an asset and all its LODs. The
+// plan makes no picture: its cooks say what package texture is to make, and [Plan.Apply] takes what came of it.
+// What of all this deserves a look is said at the station.
+package outfit
 
 import (
 	"context"
@@ -35,7 +42,7 @@ type Stat struct {
 	widest           float64       // area of that
 	At               geom.Vec3     // on the middle of its largest triangle
 	Mixed            bool          // it shares a mesh with others
-	at               []int         // numbers of Nodes, in order
+	On               []int         // numbers of Nodes, in order
 }
 
 // Stats are those of a scene's materials, by number plus one: faces without one come first. Instances
@@ -54,7 +61,7 @@ func Stats(ctx context.Context, s *scene.Scene) []Stat {
 		used := m.UsedSlots()
 		for _, mat := range used {
 			st := &list[mat+1]
-			st.Nodes, st.at, st.Calls, st.Mixed = append(st.Nodes, n.Name), append(st.at, i), st.Calls+1, st.Mixed || len(used) > 1
+			st.Nodes, st.On, st.Calls, st.Mixed = append(st.Nodes, n.Name), append(st.On, i), st.Calls+1, st.Mixed || len(used) > 1
 		}
 		m.EachTriangle(func(f int, a, b, c int32) {
 			st := &list[m.Material(f)+1]
@@ -85,17 +92,17 @@ func Stats(ctx context.Context, s *scene.Scene) []Stat {
 // plus joins two.
 func (a Stat) plus(b Stat) Stat {
 	a.Faces, a.Triangles, a.Area, a.Bare = a.Faces+b.Faces, a.Triangles+b.Triangles, a.Area+b.Area, a.Bare+b.Bare
-	a.Nodes, a.at, a.Mixed = slices.Clone(a.Nodes), slices.Clone(a.at), a.Mixed || b.Mixed
-	there := make(map[int]bool, len(a.at))
-	for _, i := range a.at {
+	a.Nodes, a.On, a.Mixed = slices.Clone(a.Nodes), slices.Clone(a.On), a.Mixed || b.Mixed
+	there := make(map[int]bool, len(a.On))
+	for _, i := range a.On {
 		there[i] = true
 	}
-	for k, i := range b.at { // a node that has both has one
+	for k, i := range b.On { // a node that has both has one
 		if !there[i] {
-			a.Nodes, a.at = append(a.Nodes, b.Nodes[k]), append(a.at, i)
+			a.Nodes, a.On = append(a.Nodes, b.Nodes[k]), append(a.On, i)
 		}
 	}
-	a.Calls = len(a.at)
+	a.Calls = len(a.On)
 	if b.widest > a.widest {
 		a.widest, a.At = b.widest, b.At
 	}
@@ -124,7 +131,7 @@ type Ask struct {
 // Plan is what becomes of the slots and pictures of an asset: the same for the asset itself and all its
 // LODs. It is made by [NewPlan] and only read afterwards.
 type Plan struct {
-	Keys  named
+	Keys  Named
 	Stats []Stat // of what came, by number plus one
 	// To is the number of the slot that leaves for each that came, by number plus one; -1 for none.
 	To    []int
@@ -133,7 +140,7 @@ type Plan struct {
 
 	Materials []scene.Material
 	Textures  []scene.Texture
-	sheets    []laid
+	Sheets    []Laid
 	sorted    bool             // faces stand in the order of slots
 	rects     map[int]placedUV // of slots that came, by number: where their coordinates go
 	Tiled     []string         // slots that a sheet was decided for and that can't be on one
@@ -219,7 +226,7 @@ func (p *Plan) joined(d Wishes, n int) []int {
 		return last
 	}
 	for _, j := range d.Joins {
-		a, b := p.Keys.of(j.Slot), p.Keys.of(j.Into)
+		a, b := p.Keys.Of(j.Slot), p.Keys.Of(j.Into)
 		if a < -1 || b < -1 {
 			p.lose(a, j.Slot)
 			p.lose(b, j.Into)
@@ -245,7 +252,7 @@ func (p *Plan) lose(n int, key string) {
 
 func lookOf(mats []scene.Material, looks []Look, p *Plan) {
 	for _, l := range looks {
-		i := p.Keys.of(l.Slot)
+		i := p.Keys.Of(l.Slot)
 		if i < 0 || i >= len(mats) {
 			p.lose(i, l.Slot)
 			continue
@@ -270,7 +277,7 @@ func (p *Plan) ordered(d Wishes, s *scene.Scene, ask Ask, into []int) {
 		}
 	}
 	for _, key := range d.Order {
-		i := p.Keys.of(key)
+		i := p.Keys.Of(key)
 		if i < 0 {
 			p.lose(i, key)
 			continue
@@ -323,17 +330,17 @@ func (p *Plan) ordered(d Wishes, s *scene.Scene, ask Ask, into []int) {
 			p.To[i] = place[k+1]
 		}
 		if n := p.To[i]; n >= 0 && i > 0 && (i-1 == k || p.Stats[i].Faces > 0) {
-			was[n] = append(was[n], p.Keys.key(i-1))
+			was[n] = append(was[n], p.Keys.Key(i-1))
 		}
 	}
 	sheet := map[int]int{} // by slot, one more than its number
-	for i, x := range p.sheets {
+	for i, x := range p.Sheets {
 		sheet[x.slot] = i + 1
 	}
 	for n, k := range order {
-		l := Leaving{Key: p.Keys.key(k), Stat: sums[k+1], Had: s.Materials[k].Name, Used: used[k+1], Was: was[n], Sheet: sheet[k]}
+		l := Leaving{Key: p.Keys.Key(k), Stat: sums[k+1], Had: s.Materials[k].Name, Used: used[k+1], Was: was[n], Sheet: sheet[k]}
 		if l.Sheet > 0 {
-			p.sheets[l.Sheet-1].to = len(p.Slots)
+			p.Sheets[l.Sheet-1].To = len(p.Slots)
 		}
 		p.Slots = append(p.Slots, l)
 		p.Materials = append(p.Materials, s.Materials[k])
@@ -353,8 +360,8 @@ func (p *Plan) named(d Wishes, ask Ask, s *scene.Scene) {
 		l := &p.Slots[i]
 		l.Name, l.By = l.Had, ByFile
 		if l.Sheet > 0 {
-			x := p.sheets[l.Sheet-1]
-			if name := d.Sheets[x.of].Name; name != "" {
+			x := p.Sheets[l.Sheet-1]
+			if name := d.Sheets[x.Of].Name; name != "" {
 				if l.Name, l.By = name, ByHand; x.split && p.Materials[i].AlphaMode != scene.Opaque {
 					l.Name += " " + AlphaWords[p.Materials[i].AlphaMode]
 				}
@@ -380,7 +387,7 @@ func (p *Plan) named(d Wishes, ask Ask, s *scene.Scene) {
 	for i := range p.Slots {
 		l := &p.Slots[i]
 		if d.Clean {
-			if clean := cleaned(ask.Target.Names.Rules, l.Name); clean != l.Name {
+			if clean := Cleaned(ask.Target.Names.Rules, l.Name); clean != l.Name {
 				l.Name, l.By = clean, ByRule
 			}
 		}
@@ -393,7 +400,7 @@ func (p *Plan) named(d Wishes, ask Ask, s *scene.Scene) {
 		}
 	}
 	for _, n := range d.Names {
-		p.lose(p.Keys.of(n.Slot), n.Slot)
+		p.lose(p.Keys.Of(n.Slot), n.Slot)
 	}
 }
 
@@ -415,7 +422,7 @@ func (r Rename) Renamed(names []string) []string {
 }
 
 // cleaned is a name as a target's rules allow it, and no longer.
-func cleaned(r naming.Rules, name string) string {
+func Cleaned(r naming.Rules, name string) string {
 	clean := r.Clean(name)
 	if list := []rune(clean); r.Longest > 0 && len(list) > r.Longest {
 		clean = r.Clean(string(list[:r.Longest]))

@@ -1,4 +1,4 @@
-package slots
+package outfit
 
 import (
 	"context"
@@ -12,14 +12,14 @@ import (
 )
 
 // named are the materials of a scene by their keys; slots that moves begin come behind them.
-type named struct {
+type Named struct {
 	keys []string
 	made []string       // names of slots that came with moves
 	at   map[string]int // number of each
 }
 
-func newNamed(keys, made []string) named {
-	n := named{keys: keys, at: make(map[string]int, len(keys)+len(made))}
+func newNamed(keys, made []string) Named {
+	n := Named{keys: keys, at: make(map[string]int, len(keys)+len(made))}
 	for i, k := range keys {
 		if _, ok := n.at[k]; !ok {
 			n.at[k] = i
@@ -32,7 +32,7 @@ func newNamed(keys, made []string) named {
 }
 
 // make begins a slot.
-func (n *named) make(key string) {
+func (n *Named) make(key string) {
 	if _, ok := n.at[key]; !ok {
 		n.at[key] = len(n.keys) + len(n.made)
 	}
@@ -40,10 +40,10 @@ func (n *named) make(key string) {
 }
 
 // namedOf lists the slots there are, and those that moves begin.
-func namedOf(s *scene.Scene, moves []Move) named {
+func namedOf(s *scene.Scene, moves []Move) Named {
 	n := newNamed(s.MaterialKeys(), nil)
 	for _, m := range moves {
-		if n.of(m.To) < -1 {
+		if n.Of(m.To) < -1 {
 			n.make(m.To)
 		}
 	}
@@ -51,10 +51,10 @@ func namedOf(s *scene.Scene, moves []Move) named {
 }
 
 // All are the keys of all, those that moves begin last.
-func (n named) All() []string { return append(append([]string{}, n.keys...), n.made...) }
+func (n Named) All() []string { return append(append([]string{}, n.keys...), n.made...) }
 
 // of is the number of a slot: -1 for faces without one, -2 for one that is not there.
-func (n named) of(key string) int {
+func (n Named) Of(key string) int {
 	if key == scene.NoSlot {
 		return -1
 	}
@@ -65,7 +65,7 @@ func (n named) of(key string) int {
 }
 
 // key is the key of a slot by its number.
-func (n named) key(i int) string {
+func (n Named) Key(i int) string {
 	switch {
 	case i < 0:
 		return scene.NoSlot
@@ -101,8 +101,8 @@ type mover struct {
 	nets map[int]*topo.Net // of meshes, as far as they were asked for
 }
 
-func (s mover) move(ctx context.Context, n named, of *scene.Scene, m Move, placed geom.Affine) {
-	to, from := n.of(m.To), n.of(m.From)
+func (s mover) move(ctx context.Context, n Named, of *scene.Scene, m Move, placed geom.Affine) {
+	to, from := n.Of(m.To), n.Of(m.From)
 	if to < -1 || m.From != "" && from < -1 {
 		return // it came with another revision
 	}

@@ -1,4 +1,4 @@
-package slots
+package outfit
 
 import (
 	"yarvek/core/picture/texture"
@@ -40,13 +40,13 @@ func (k *kitchen) convert(i int) {
 func (k *kitchen) convertedAs(from int, use scene.Use) Cook {
 	of := k.older[from]
 	st, o := k.ask.Stock[of.specular], texture.Older{Older: k.mats[from].Older, Shine: use != scene.UseBaseColor}
-	c := Cook{Name: stem(st.Name) + " shine", In: []int{of.specular}, Recipe: texture.Recipe{Sort: texture.Numbers, Older: &o}}
+	c := Cook{Name: Stem(st.Name) + " shine", In: []int{of.specular}, Recipe: texture.Recipe{Sort: texture.Numbers, Older: &o}}
 	role, facts := "orm", texture.Facts{Channels: 3}
 	if of.diffuse >= 0 {
 		c.In = append(c.In, of.diffuse)
 	}
 	if use == scene.UseBaseColor {
-		c.Name, c.Recipe.Sort, role = stem(st.Name)+" colour", texture.Tints, "colour"
+		c.Name, c.Recipe.Sort, role = Stem(st.Name)+" colour", texture.Tints, "colour"
 		if of.diffuse >= 0 {
 			c.Recipe.Sort, facts = k.sort[of.diffuse], k.ask.Stock[of.diffuse].Facts
 		}

@@ -1,4 +1,4 @@
-package slots
+package outfit
 
 import (
 	"fmt"
@@ -56,7 +56,7 @@ func newKitchen(s *scene.Scene, mats []scene.Material, d Wishes, ask Ask, p *Pla
 
 // assign puts a picture of the stock into a material.
 func (k *kitchen) assign(a Assigned) {
-	i := k.plan.Keys.of(a.Slot)
+	i := k.plan.Keys.Of(a.Slot)
 	if i < 0 || i >= len(k.mats) {
 		k.plan.lose(i, a.Slot)
 		return
@@ -236,11 +236,11 @@ func (k *kitchen) finish() {
 		m := &p.Materials[i]
 		name := m.Name
 		if at := p.Slots[i].Sheet; at > 0 {
-			*m = k.sheetMaterial(&p.sheets[at-1], i)
+			*m = k.sheetMaterial(&p.Sheets[at-1], i)
 			m.Name = name
 			continue
 		}
-		from := p.Keys.of(p.Slots[i].Key)
+		from := p.Keys.Of(p.Slots[i].Key)
 		*m = k.mats[from]
 		m.Name = name
 		if k.d.Bare {
@@ -289,7 +289,7 @@ func (k *kitchen) dress(m *scene.Material, from, slot int) {
 		at := k.imageOf(k.mats[from].Maps[scene.UseHeight])
 		mp := k.mats[from].Maps[scene.UseHeight]
 		w, h := k.d.Pictures.Size(k.ask.Stock[at].Facts.Width, k.ask.Stock[at].Facts.Height, o, []scene.Use{scene.UseNormal})
-		c := Cook{Name: stem(k.ask.Stock[at].Name) + " normal", In: []int{at}, W: w, H: h, Recipe: texture.Recipe{Sort: texture.Directions,
+		c := Cook{Name: Stem(k.ask.Stock[at].Name) + " normal", In: []int{at}, W: w, H: h, Recipe: texture.Recipe{Sort: texture.Directions,
 			Height: o.Deep, Green: k.d.Pictures.Green == "down", Format: k.formatFor("normal", Own{})}}
 		k.resize(&c, k.ask.Stock[at].Facts.Width, k.ask.Stock[at].Facts.Height)
 		mp.Channel = scene.Whole
@@ -384,7 +384,7 @@ func channelOf(c scene.Channel) int {
 func (k *kitchen) alone(at int, ch scene.Channel, o Own, use scene.Use, invert bool) Cook {
 	st := k.ask.Stock[at]
 	one := texture.Channel{Of: 0, From: channelOf(ch), Invert: invert}
-	c := Cook{Name: stem(st.Name) + " " + Roles[use], In: []int{at}, Recipe: texture.Recipe{Sort: texture.Numbers,
+	c := Cook{Name: Stem(st.Name) + " " + Roles[use], In: []int{at}, Recipe: texture.Recipe{Sort: texture.Numbers,
 		Pack: &[4]texture.Channel{one, one, one, {Of: -1, Value: 255}}}}
 	c.W, c.H = k.d.Pictures.Size(st.Facts.Width, st.Facts.Height, o, []scene.Use{use})
 	c.Recipe.Width, c.Recipe.Depth = c.W, c.H
@@ -429,7 +429,7 @@ func (k *kitchen) packs(from int) bool {
 // its value stays the material's factor.
 func (k *kitchen) packed(from int) Cook {
 	m := k.mats[from]
-	c := Cook{Name: k.plan.Keys.key(from) + " orm", Recipe: texture.Recipe{Sort: texture.Numbers, Pack: &[4]texture.Channel{
+	c := Cook{Name: k.plan.Keys.Key(from) + " orm", Recipe: texture.Recipe{Sort: texture.Numbers, Pack: &[4]texture.Channel{
 		{Of: -1, Value: 255}, {Of: -1, Value: 255}, {Of: -1, Value: 255}, {Of: -1, Value: 255}}}}
 	for i, u := range []scene.Use{scene.UseOcclusion, scene.UseRoughness, scene.UseMetallic} {
 		at := k.imageOf(m.Maps[u])
@@ -491,7 +491,7 @@ func (k *kitchen) textured(mp scene.Map, c Cook, use scene.Use, slot int) int {
 }
 
 // stem is a name without its suffix.
-func stem(name string) string { return name[:len(name)-len(path.Ext(name))] }
+func Stem(name string) string { return name[:len(name)-len(path.Ext(name))] }
 
 // ColourOf is a linear colour as bytes in sRGB.
 func ColourOf(c [4]float64) [4]uint8 {

@@ -1,4 +1,4 @@
-package slots
+package outfit
 
 import (
 	"math"
@@ -9,18 +9,18 @@ import (
 )
 
 // laid is a sheet with its places.
-type laid struct {
-	of     int   // of the decisions
+type Laid struct {
+	Of     int   // of the decisions
 	slot   int   // number of the slot that stands for all, as it came
-	to     int   // of the slots that leave
-	slots  []int // numbers of those on it
-	layout texture.Layout
-	pad    int
+	To     int   // of the slots that leave
+	Slots  []int // numbers of those on it
+	Layout texture.Layout
+	Pad    int
 	split  bool // another sheet of the same decision has the slots that are drawn otherwise
 	// was and is are what the pictures it replaces take in graphics memory, and those it has; bytes. roles is how many
 	// it has.
-	was, is int64
-	roles   int
+	Was, Is int64
+	Roles   int
 }
 
 // placedUV is where the coordinates from 0 to 1 of a slot go: scaled, then moved; the origin is at the
@@ -107,9 +107,9 @@ func (p *Plan) sheetsOf(s *scene.Scene, d Wishes, ask Ask, into []int, k *kitche
 			pad = UsualPadding
 		}
 		var order []cutting
-		sheets := map[cutting]*laid{}
+		sheets := map[cutting]*Laid{}
 		for _, key := range sh.Slots {
-			i := p.Keys.of(key)
+			i := p.Keys.Of(key)
 			if i < 0 {
 				p.lose(i, key)
 				continue
@@ -120,15 +120,15 @@ func (p *Plan) sheetsOf(s *scene.Scene, d Wishes, ask Ask, into []int, k *kitche
 			c := cuttingOf(k.mats[i])
 			l := sheets[c]
 			if l == nil {
-				l = &laid{of: n, pad: pad, to: -1}
+				l = &Laid{Of: n, Pad: pad, To: -1}
 				sheets[c], order = l, append(order, c)
 			}
-			if slices.Contains(l.slots, i) {
+			if slices.Contains(l.Slots, i) {
 				continue
 			}
 			why := k.sheetable(i)
 			if why == "" {
-				why = k.clash(l.slots, i)
+				why = k.clash(l.Slots, i)
 			}
 			if why != "" {
 				p.Tiled = append(p.Tiled, key+" "+why)
@@ -138,18 +138,18 @@ func (p *Plan) sheetsOf(s *scene.Scene, d Wishes, ask Ask, into []int, k *kitche
 			ok := true
 			for j := range into {
 				if into[j] == i && j-1 != i && p.Stats[j].Faces > 0 && j > 0 && k.sheetable(j-1) != "" {
-					p.Tiled = append(p.Tiled, p.Keys.key(j-1)+" "+k.sheetable(j-1))
+					p.Tiled = append(p.Tiled, p.Keys.Key(j-1)+" "+k.sheetable(j-1))
 					ok = false
 				}
 			}
 			if ok {
-				l.slots = append(l.slots, i)
+				l.Slots = append(l.Slots, i)
 			}
 		}
 		for _, c := range order {
 			l := sheets[c]
-			if len(l.slots) == 1 && len(order) > 1 {
-				p.Tiled = append(p.Tiled, p.Keys.key(l.slots[0])+" is "+AlphaWords[c.mode]+" where the rest of the sheet is not")
+			if len(l.Slots) == 1 && len(order) > 1 {
+				p.Tiled = append(p.Tiled, p.Keys.Key(l.Slots[0])+" is "+AlphaWords[c.mode]+" where the rest of the sheet is not")
 			}
 			l.split = len(order) > 1
 			p.settle(l, sh, into, taken, k)
@@ -158,15 +158,15 @@ func (p *Plan) sheetsOf(s *scene.Scene, d Wishes, ask Ask, into []int, k *kitche
 }
 
 // settle finds room for a sheet, and makes its slots one.
-func (p *Plan) settle(l *laid, sh Sheet, into []int, taken map[int]bool, k *kitchen) {
-	if len(l.slots) < 2 || !k.lay(l, sh) {
+func (p *Plan) settle(l *Laid, sh Sheet, into []int, taken map[int]bool, k *kitchen) {
+	if len(l.Slots) < 2 || !k.lay(l, sh) {
 		return
 	}
-	l.slot = l.slots[0]
-	for i, slot := range l.slots {
+	l.slot = l.Slots[0]
+	for i, slot := range l.Slots {
 		taken[slot] = true
-		r := texture.Sheet{Padding: l.pad}.Inner(l.layout.Places[i])
-		w, h := float64(l.layout.W), float64(l.layout.H)
+		r := texture.Sheet{Padding: l.Pad}.Inner(l.Layout.Places[i])
+		w, h := float64(l.Layout.W), float64(l.Layout.H)
 		uv := placedUV{Scale: [2]float64{float64(r.W) / w, float64(r.H) / h},
 			Move: [2]float64{float64(r.X) / w, 1 - float64(r.Y+r.H)/h}}
 		for j := range into {
@@ -180,17 +180,17 @@ func (p *Plan) settle(l *laid, sh Sheet, into []int, taken map[int]bool, k *kitc
 			}
 		}
 	}
-	p.sheets = append(p.sheets, *l)
+	p.Sheets = append(p.Sheets, *l)
 }
 
 // replaced is what the pictures take in graphics memory that a sheet stands for, and of how many roles its own are.
-func (k *kitchen) replaced(l *laid) (was int64, roles int) {
+func (k *kitchen) replaced(l *Laid) (was int64, roles int) {
 	seen := map[int]bool{}
 	var has [4]bool // colour, normal, occlusion with roughness and metallic, glow
 	role := map[scene.Use]int{scene.UseNormal: 1, scene.UseOcclusion: 2, scene.UseRoughness: 2, scene.UseMetallic: 2,
 		scene.UseEmissive: 3}
-	first := k.mats[l.slots[0]]
-	for _, slot := range l.slots {
+	first := k.mats[l.Slots[0]]
+	for _, slot := range l.Slots {
 		m := k.mats[slot]
 		has[0] = has[0] || m.BaseColor != first.BaseColor
 		has[2] = has[2] || m.Roughness != first.Roughness || m.Metallic != first.Metallic
@@ -220,7 +220,7 @@ func (k *kitchen) replaced(l *laid) (was int64, roles int) {
 
 // lay finds the places of a sheet: of each slot as large as its largest picture, or by how much surface it
 // covers, in powers of two.
-func (k *kitchen) lay(l *laid, sh Sheet) bool {
+func (k *kitchen) lay(l *Laid, sh Sheet) bool {
 	most := sh.Most
 	if most == 0 {
 		most = k.ask.Target.Textures.Largest
@@ -229,10 +229,10 @@ func (k *kitchen) lay(l *laid, sh Sheet) bool {
 		}
 	}
 	most = texture.PowerOfTwo(max(most, 16), texture.Down)
-	sizes := make([][2]int, len(l.slots))
+	sizes := make([][2]int, len(l.Slots))
 	density := 0.0 // texels a metre: that of the densest
-	length := make([]float64, len(l.slots))
-	for i, slot := range l.slots {
+	length := make([]float64, len(l.Slots))
+	for i, slot := range l.Slots {
 		w, h := k.largest(slot)
 		sizes[i] = [2]int{texture.PowerOfTwo(w, texture.Nearest), texture.PowerOfTwo(h, texture.Nearest)}
 		st := k.plan.Stats[slot+1]
@@ -244,29 +244,29 @@ func (k *kitchen) lay(l *laid, sh Sheet) bool {
 		}
 	}
 	if !sh.AsIs && density > 0 {
-		for i, slot := range l.slots {
+		for i, slot := range l.Slots {
 			w, h := k.largest(slot)
 			side := density * length[i]
 			r := math.Sqrt(float64(w) / float64(h))
-			sizes[i] = [2]int{texture.PowerOfTwo(max(4*l.pad, int(side*r)), texture.Nearest),
-				texture.PowerOfTwo(max(4*l.pad, int(side/r)), texture.Nearest)}
+			sizes[i] = [2]int{texture.PowerOfTwo(max(4*l.Pad, int(side*r)), texture.Nearest),
+				texture.PowerOfTwo(max(4*l.Pad, int(side/r)), texture.Nearest)}
 		}
 	}
 	for i := range sizes {
 		for c := range 2 {
-			sizes[i][c] = min(max(sizes[i][c], texture.PowerOfTwo(2*l.pad+2, texture.Up)), most)
+			sizes[i][c] = min(max(sizes[i][c], texture.PowerOfTwo(2*l.Pad+2, texture.Up)), most)
 		}
 	}
-	l.was, l.roles = k.replaced(l)
-	least := texture.PowerOfTwo(2*l.pad+2, texture.Up)
+	l.Was, l.Roles = k.replaced(l)
+	least := texture.PowerOfTwo(2*l.Pad+2, texture.Up)
 	found := false
 	for range 16 {
 		layout, ok := texture.LayOut(sizes, most, !sh.AsIs)
 		if ok {
 			_, blocks := texture.Bytes(layout.W, layout.H)
-			found, l.layout, l.is = true, layout, int64(l.roles)*blocks
+			found, l.Layout, l.Is = true, layout, int64(l.Roles)*blocks
 			// Unless its size is said, it takes no more than what it replaces, but for what sides of powers of two take.
-			if sh.AsIs || sh.Most > 0 || l.is <= 2*l.was || l.was == 0 {
+			if sh.AsIs || sh.Most > 0 || l.Is <= 2*l.Was || l.Was == 0 {
 				return true
 			}
 		}
@@ -306,14 +306,14 @@ func (k *kitchen) largest(slot int) (w, h int) {
 // sheetMaker makes the material of a sheet, and plans its pictures.
 type sheetMaker struct {
 	*kitchen
-	l    *laid
+	l    *Laid
 	slot int // of those that leave
 	m    scene.Material
 }
 
 // sheetMaterial is the material of a sheet. Values that differ, or that belong to a picture, are in the
 // pictures; a role that no slot has a picture for, and whose values agree, has none.
-func (k *kitchen) sheetMaterial(l *laid, slot int) scene.Material {
+func (k *kitchen) sheetMaterial(l *Laid, slot int) scene.Material {
 	if k.d.Bare {
 		return scene.NewMaterial(k.mats[l.slot].Name)
 	}
@@ -339,7 +339,7 @@ func (k *kitchen) sheetMaterial(l *laid, slot int) scene.Material {
 
 // wants tells whether a slot has a picture for one of some uses, or values differ.
 func (s *sheetMaker) wants(same func(a, b scene.Material) bool, uses ...scene.Use) bool {
-	return slices.ContainsFunc(s.l.slots, func(i int) bool {
+	return slices.ContainsFunc(s.l.Slots, func(i int) bool {
 		o := s.mats[i]
 		return same != nil && !same(s.mats[s.l.slot], o) || slices.ContainsFunc(uses, func(u scene.Use) bool { return o.Maps[u].Has() })
 	})
@@ -347,7 +347,7 @@ func (s *sheetMaker) wants(same func(a, b scene.Material) bool, uses ...scene.Us
 
 // agree takes over what is said once for all slots; clash has seen to it that they agree.
 func (s *sheetMaker) agree() {
-	for _, i := range s.l.slots {
+	for _, i := range s.l.Slots {
 		o := s.mats[i]
 		s.m.TwoSided = s.m.TwoSided || o.TwoSided
 		if o.AlphaMode != scene.Opaque {
@@ -369,17 +369,17 @@ func (s *sheetMaker) agree() {
 // stock of its picture, -1 for none.
 func (s *sheetMaker) lay(use scene.Use, role string, sort texture.Sort, piece func(i int) (texture.Piece, int)) {
 	l := s.l
-	sheet := &texture.Sheet{W: l.layout.W, H: l.layout.H, Padding: l.pad, Behind: [4]uint8{128, 128, 128, 255},
+	sheet := &texture.Sheet{W: l.Layout.W, H: l.Layout.H, Padding: l.Pad, Behind: [4]uint8{128, 128, 128, 255},
 		Spread: use == scene.UseBaseColor && s.m.AlphaMode != scene.Opaque}
 	if sort == texture.Directions {
 		sheet.Behind = upright
 	}
 	clear := use == scene.UseBaseColor && s.m.AlphaMode != scene.Opaque
-	c := Cook{Name: s.m.Name + " sheet " + role, W: l.layout.W, H: l.layout.H, Recipe: texture.Recipe{Sort: sort, Sheet: sheet,
+	c := Cook{Name: s.m.Name + " sheet " + role, W: l.Layout.W, H: l.Layout.H, Recipe: texture.Recipe{Sort: sort, Sheet: sheet,
 		Format: s.sheetFormat(role, clear), Quality: s.d.Pictures.Quality}}
-	for n, i := range l.slots {
+	for n, i := range l.Slots {
 		x, at := piece(i)
-		x.Rect, x.Of = l.layout.Places[n], -1
+		x.Rect, x.Of = l.Layout.Places[n], -1
 		if at >= 0 {
 			if x.Of = slices.Index(c.In, at); x.Of < 0 {
 				x.Of = len(c.In)
@@ -439,14 +439,14 @@ func (k *kitchen) sheetFormat(role string, clear bool) texture.Format {
 
 // ormSheet lays occlusion, roughness and metallic side by side. Each piece is put together first, when
 // its channels come of several pictures or not in order: then the sheet has a piece for each channel.
-func (k *kitchen) ormSheet(m *scene.Material, l *laid, slot int) {
+func (k *kitchen) ormSheet(m *scene.Material, l *Laid, slot int) {
 	p := k.plan
-	sheet := &texture.Sheet{W: l.layout.W, H: l.layout.H, Padding: l.pad, Behind: [4]uint8{255, 255, 0, 255}}
-	c := Cook{Name: m.Name + " sheet orm", W: l.layout.W, H: l.layout.H, Recipe: texture.Recipe{Sort: texture.Numbers, Sheet: sheet,
+	sheet := &texture.Sheet{W: l.Layout.W, H: l.Layout.H, Padding: l.Pad, Behind: [4]uint8{255, 255, 0, 255}}
+	c := Cook{Name: m.Name + " sheet orm", W: l.Layout.W, H: l.Layout.H, Recipe: texture.Recipe{Sort: texture.Numbers, Sheet: sheet,
 		Format: k.sheetFormat("orm", false), Quality: k.d.Pictures.Quality}}
-	for n, i := range l.slots {
+	for n, i := range l.Slots {
 		mat := k.mats[i]
-		x := texture.Piece{Rect: l.layout.Places[n], Of: -1, Sort: texture.Numbers,
+		x := texture.Piece{Rect: l.Layout.Places[n], Of: -1, Sort: texture.Numbers,
 			Value: [4]uint8{255, uint8(255*mat.Roughness + 0.5), uint8(255*mat.Metallic + 0.5), 255}}
 		from := &[3]texture.Channel{}
 		any := false
@@ -472,7 +472,7 @@ func (k *kitchen) ormSheet(m *scene.Material, l *laid, slot int) {
 		}
 		sheet.Pieces = append(sheet.Pieces, x)
 	}
-	shaded := slices.ContainsFunc(l.slots, func(i int) bool { return k.mats[i].Maps[scene.UseOcclusion].Has() })
+	shaded := slices.ContainsFunc(l.Slots, func(i int) bool { return k.mats[i].Maps[scene.UseOcclusion].Has() })
 	for n, u := range []scene.Use{scene.UseOcclusion, scene.UseRoughness, scene.UseMetallic} {
 		if u == scene.UseOcclusion && !shaded {
 			continue
