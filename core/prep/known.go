@@ -84,3 +84,21 @@ func nearest(k string, among map[string]reflect.Type) string {
 	}
 	return best
 }
+
+// dropEmpty makes lists and maps that have nothing in them none, so that preps that decide the same are equal.
+func dropEmpty(v reflect.Value) {
+	switch v.Kind() {
+	case reflect.Struct:
+		for i := range v.NumField() {
+			dropEmpty(v.Field(i))
+		}
+	case reflect.Slice, reflect.Map:
+		if v.Len() == 0 {
+			v.SetZero()
+			return
+		}
+		for i := 0; v.Kind() == reflect.Slice && i < v.Len(); i++ {
+			dropEmpty(v.Index(i))
+		}
+	}
+}

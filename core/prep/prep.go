@@ -2,14 +2,17 @@
 // decisions taken for it; the source is never changed.
 //
 // This package has the one list of stations. What a station is, is in package station;
-// what it needs from those before it is in [Run], written by hand and typed, because
-// that differs from station to station.
+// what it needs from those before it is a function from frame to frame beside its place on
+// the list, written by hand and typed, because that differs from station to station.
 package prep
 
 import (
+	"bytes"
+	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"reflect"
 	"slices"
 
 	"yarvek/core/fault"
@@ -41,19 +44,19 @@ type Prep struct {
 	Export    export.Decisions    `json:"export,omitzero"`
 }
 
-// list is the stations in the order of the work, each with its field of a Prep. Every
-// one of them has its stop in Run.
+// list is the stations in the order of the work, each with its field of a Prep and its part of
+// the walk.
 var list = []entry{
-	field(source.Info, func(p *Prep) *source.Decisions { return &p.Source }),
-	field(size.Info, func(p *Prep) *size.Decisions { return &p.Size }),
-	field(axes.Info, func(p *Prep) *axes.Decisions { return &p.Axes }),
-	field(pivot.Info, func(p *Prep) *pivot.Decisions { return &p.Pivot }),
-	field(surface.Info, func(p *Prep) *surface.Decisions { return &p.Surface }),
-	field(budget.Info, func(p *Prep) *budget.Decisions { return &p.Budget }),
-	field(lods.Info, func(p *Prep) *lods.Decisions { return &p.LODs }),
-	field(collision.Info, func(p *Prep) *collision.Decisions { return &p.Collision }),
-	field(slots.Info, func(p *Prep) *slots.Decisions { return &p.Slots }),
-	field(export.Info, func(p *Prep) *export.Decisions { return &p.Export }),
+	field(source.Info, func(p *Prep) *source.Decisions { return &p.Source }, (*walk).source),
+	field(size.Info, func(p *Prep) *size.Decisions { return &p.Size }, (*walk).size),
+	field(axes.Info, func(p *Prep) *axes.Decisions { return &p.Axes }, (*walk).axes),
+	field(pivot.Info, func(p *Prep) *pivot.Decisions { return &p.Pivot }, (*walk).pivot),
+	field(surface.Info, func(p *Prep) *surface.Decisions { return &p.Surface }, (*walk).surface),
+	field(budget.Info, func(p *Prep) *budget.Decisions { return &p.Budget }, (*walk).budget),
+	field(lods.Info, func(p *Prep) *lods.Decisions { return &p.LODs }, (*walk).lods),
+	field(collision.Info, func(p *Prep) *collision.Decisions { return &p.Collision }, (*walk).collision),
+	field(slots.Info, func(p *Prep) *slots.Decisions { return &p.Slots }, (*walk).slots),
+	field(export.Info, func(p *Prep) *export.Decisions { return &p.Export }, (*walk).export),
 }
 
 // entry is a station on the list.
@@ -61,11 +64,12 @@ type entry struct {
 	station.Info
 	get func(p Prep) station.Decisions
 	set func(p *Prep, d station.Decisions) bool // false when d is of another station
+	run func(*walk, frame) (frame, station.Report)
 }
 
-// field makes an entry of a station’s Info and the field of a prep that has its
-// decisions.
-func field[D station.Decisions](in station.Info, of func(*Prep) *D) entry {
+// field makes an entry of a station’s Info, the field of a prep that has its decisions, and what
+// takes a frame through it.
+func field[D station.Decisions](in station.Info, of func(*Prep) *D, run func(*walk, frame) (frame, station.Report)) entry {
 	return entry{in,
 		func(p Prep) station.Decisions { return *of(&p) },
 		func(p *Prep, d station.Decisions) bool {
@@ -74,7 +78,7 @@ func field[D station.Decisions](in station.Info, of func(*Prep) *D) entry {
 				*of(p) = v
 			}
 			return ok
-		}}
+		}, run}
 }
 
 // Stations lists the stations that are built, in the order of the work.
@@ -109,21 +113,20 @@ func Parse(b []byte) (Prep, error) {
 	if len(b) == 0 {
 		return p, nil
 	}
-	if err := known(b, p); err != nil {
-		return Prep{}, err
+	strict := json.NewDecoder(bytes.NewReader(b))
+	strict.DisallowUnknownFields()
+	err := strict.Decode(&p)
+	if err == nil && strict.More() {
+		err = errors.New("something stands behind them")
 	}
-	if err := json.Unmarshal(b, &p); err != nil {
-		return Prep{}, fault.From(fault.Damaged, fmt.Errorf("the decisions can't be read: %w", err))
+	if err != nil {
+		return Prep{}, cmp.Or(known(b, p), fault.From(fault.Damaged, fmt.Errorf("the decisions can't be read: %w", err)))
 	}
 	if err := p.Validate(); err != nil {
 		return Prep{}, err
 	}
-	// Written and read once more, an empty list is as good as none.
-	var q Prep
-	if err := json.Unmarshal(p.JSON(), &q); err != nil {
-		return Prep{}, fault.From(fault.Damaged, fmt.Errorf("the decisions can't be read back: %w", err))
-	}
-	return q, nil
+	dropEmpty(reflect.ValueOf(&p).Elem())
+	return p, nil
 }
 
 // Validate checks every station's decisions.

@@ -2,11 +2,10 @@ package prep
 
 import (
 	"context"
-	"fmt"
+	"slices"
 
 	"yarvek/core/finding"
 	"yarvek/core/geom"
-	"yarvek/core/memo"
 	"yarvek/core/picture/outfit"
 	"yarvek/core/scene"
 	"yarvek/core/station"
@@ -167,243 +166,89 @@ func (r *Result) Lost() []Ref {
 	return out
 }
 
-// Kept is what one stop left, as a [Memo] keeps it.
-type Kept struct {
-	scene  *scene.Scene
-	report any
-}
-
-// Memo keeps the outcomes of stops by everything they depend on.
-type Memo = memo.Memo[Kept]
-
-// NewMemo makes one of about limit bytes.
-func NewMemo(limit int64) *Memo {
-	return memo.New(limit, func(k Kept) int64 { return 4096 + k.scene.Bytes() })
-}
-
 // Rules is the version of the rules of all stations: it is part of every key. Raise it
 // when a station gives another outcome for the same scene and decisions, so that what
 // was derived by the old rules and kept on disk is not taken for the new.
 const Rules = 22
 
-// Run walks the stations. What no decision before it changed comes from the memo,
-// which may be nil. The error is ctx's, or says what of the prep can't be meant.
-func Run(ctx context.Context, in Input, p Prep, m *Memo) (*Result, error) {
+// frame is the one value that travels from station to station: the asset as it stands between two of
+// them. A station takes a frame and gives another one; scenes and meshes that it leaves alone are shared.
+type frame struct {
+	scene  *scene.Scene // only read
+	key    string       // names scene: equal keys mean equal scenes
+	box    geom.Box     // of scene, in its basis; metres
+	placed geom.Affine  // from coordinates as Source leaves them to scene's
+	look   lineage      // where its meshes come from; from Surface on
+}
+
+// walk is one run on its way. Stations fill its result; what they hand on is the frame.
+type walk struct {
+	ctx    context.Context
+	memo   *Memo
+	in     Input
+	p      Prep
+	result *Result
+	came   string // the key of the scene as it came to Source, cropped and taken apart
+}
+
+// abandoned is what a walk panics with when it can't go on: its context has ended, or something of the prep
+// can't be meant. Only [Run] recovers it.
+type abandoned struct{ err error }
+
+// must abandons the walk when there is an error.
+func (w *walk) must(err error) {
+	if err != nil {
+		panic(abandoned{err})
+	}
+}
+
+// Run walks the stations, as far as they are asked for. What no decision before it changed comes from the
+// memo, which may be nil. The error is ctx's, or says what of the prep can't be meant.
+func Run(ctx context.Context, in Input, p Prep, m *Memo) (r *Result, err error) {
 	if err := p.Validate(); err != nil {
+		return nil, err
+	}
+	last, err := lastOf(in.Upto)
+	if err != nil {
 		return nil, err
 	}
 	if in.Grid == 0 {
 		in.Grid = in.Target.Pivot.Grid
 	}
-	r := &Result{Read: in.Scene}
-	w := &walk{ctx: ctx, memo: m, key: fmt.Sprintf("rules %d\n%s", Rules, in.Key), result: r, scene: in.Scene}
-
-	cut := source.Decisions{Split: p.Source.Split, Crop: p.Source.Crop}
-	if len(cut.Split)+len(cut.Crop) == 0 {
-		r.Came = source.TakeApart(ctx, in.Scene, cut) // all of it, which needs no keeping
-	} else {
-		_, r.Came = step(w, "came", cut, func(ctx context.Context, cut source.Decisions) (*scene.Scene, *source.Came) {
-			c := source.TakeApart(ctx, in.Scene, cut)
-			return c.Scene, c
-		})
-	}
-	cameKey := w.key
-	names := in.Target.Names
-	words := target.Target{Names: target.Names{Rules: names.Rules, LOD: names.LOD, Solid: names.Solid}} // all of it that is looked by
-	_, r.Survey = step(w, "survey", words, func(ctx context.Context, t target.Target) (*scene.Scene, *source.Survey) {
-		return nil, source.Look(ctx, r.Came.Scene, t)
-	})
-
-	came := asking[source.Decisions, source.Ask]{p.Source,
-		source.Ask{Read: in.Findings, Revision: in.Revision, Counts: in.Scene.Count()}}
-	w.scene, r.Source = step(w, source.Info.ID, came,
-		func(ctx context.Context, a asking[source.Decisions, source.Ask]) (*scene.Scene, *source.Report) {
-			return source.Run(ctx, r.Came, r.Survey, a.Ask, a.D)
-		})
-	if w.err != nil {
-		return nil, w.err
-	}
-	w.stop(source.Info, r.Source, r.Came.Scene, r.Source.Box, geom.Identity)
-
-	kept, keptKey := w.scene, w.key
-	_, shapes := step(w, "shapes", none{}, func(context.Context, none) (*scene.Scene, string) { return nil, kept.ShapeSum() })
-	_, flats := step(w, "flats", none{}, func(ctx context.Context, _ none) (*scene.Scene, axes.Flats) {
-		return nil, axes.FlatsOf(ctx, kept)
-	})
-	stand := geom.Identity3
-	if w.err == nil {
-		stand = axes.Stand(kept.Basis, p.Axes, geom.GLTF)
-	}
-	sized := asking[size.Decisions, size.Ask]{p.Size, size.Ask{Grid: in.Grid, Classes: in.Target.Sizes(), Stand: stand}}
-	w.scene, r.Size = step(w, size.Info.ID, sized,
-		func(ctx context.Context, a asking[size.Decisions, size.Ask]) (*scene.Scene, *size.Report) {
-			return size.Run(ctx, kept, a.D, a.Ask)
-		})
-	if w.err != nil {
-		return nil, w.err
-	}
-	grown := geom.Linear(geom.Identity3.Scaled(r.Size.Factor))
-	w.stop(size.Info, r.Size, kept, r.Size.Box, grown)
-
-	scaled := w.scene
-	at := asking[axes.Decisions, geom.Basis]{p.Axes, in.Target.Basis}
-	w.scene, r.Axes = step(w, axes.Info.ID, at,
-		func(ctx context.Context, a asking[axes.Decisions, geom.Basis]) (*scene.Scene, *axes.Report) {
-			return axes.Run(ctx, scaled, a.D, a.Ask, axes.Ask{Flats: flats, Factor: r.Size.Factor, Box: r.Size.Box, Body: r.Size.Body()})
-		})
-	if w.err != nil {
-		return nil, w.err
-	}
-	toStood := r.Axes.Map.Mul(grown)
-	w.stop(axes.Info, r.Axes, scaled, r.Axes.Box, toStood)
-	// Now that it stands, the boxes of the stations before are known upright too: that of
-	// the outcome, where it was before it was dropped to the ground and was scaled.
-	upright := r.Axes.Box.Shifted(r.Axes.Map.T.Mul(-1)).Carried(in.Target.Basis.To(geom.GLTF))
-	for i := range r.stops {
-		s := &r.stops[i]
-		switch s.ID {
-		case source.Info.ID:
-			s.Stand, s.Letters, s.Standing = stand, r.Axes.Decided, upright.Carried(geom.Identity3.Scaled(1/r.Size.Factor))
-		case size.Info.ID:
-			s.Stand, s.Letters, s.Standing = stand, r.Axes.Decided, upright
+	w := &walk{ctx: ctx, memo: m, in: in, p: p, result: &Result{Read: in.Scene}}
+	defer func() {
+		switch x := recover().(type) {
+		case nil:
+		case abandoned:
+			r, err = nil, x.err
+		default:
+			panic(x)
 		}
+	}()
+	f := w.arrive()
+	for _, e := range list[:last+1] {
+		before := f.scene
+		var rep station.Report
+		f, rep = e.run(w, f)
+		w.result.stops = append(w.result.stops, Stop{Info: e.Info, Report: rep, Before: before, Scene: f.scene, Key: f.key, Box: f.box,
+			FromSource: f.placed, Stand: f.stand(), Standing: f.box.Carried(f.stand()), Letters: f.scene.Basis, Changed: f.look.changed})
 	}
-
-	switch in.Upto {
-	case source.Info.ID, size.Info.ID, axes.Info.ID:
-		return r, nil // the first two stand as Axes has it
-	}
-
-	stood := w.scene
-	seated := asking[pivot.Decisions, pivot.Ask]{p.Pivot, pivot.Ask{Stood: r.Axes.Map, Source: toStood,
-		Grid: in.Grid, Module: r.Size.Class.Module, Place: in.Target.Pivot.Place}}
-	w.scene, r.Pivot = step(w, pivot.Info.ID, seated,
-		func(ctx context.Context, a asking[pivot.Decisions, pivot.Ask]) (*scene.Scene, *pivot.Report) {
-			a.Ask.Body = r.Size.Body()
-			return pivot.Run(ctx, stood, a.D, a.Ask)
-		})
-	if w.err != nil {
-		return nil, w.err
-	}
-	toSeated := r.Pivot.Map.Mul(toStood)
-	w.stop(pivot.Info, r.Pivot, stood, r.Pivot.Box, toSeated)
-
-	if in.Upto == pivot.Info.ID {
-		return r, nil
-	}
-
-	t := &tail{walk: w, in: in, p: p, cameKey: cameKey, placed: toSeated,
-		look: lineage{of: kept, key: keptKey, shapes: shapes, onto: toSeated, shifts: r.Pivot.Shifts, before: r.Pivot.Added}}
-	t.look.changed = p.Size.Bake != size.BakeNone || !(r.Size.Factor > 0)
-	if t.look.changed {
-		t.look = w.itself()
-	}
-	t.surface()
-	if w.err != nil {
-		return nil, w.err
-	}
-	if in.Upto == surface.Info.ID {
-		return r, nil
-	}
-	t.budget()
-	if w.err != nil {
-		return nil, w.err
-	}
-	if in.Upto == budget.Info.ID {
-		return r, nil
-	}
-
-	t.lods()
-	if w.err != nil {
-		return nil, w.err
-	}
-	if in.Upto == lods.Info.ID {
-		return r, nil
-	}
-
-	t.collision()
-	if w.err != nil {
-		return nil, w.err
-	}
-	if in.Upto == collision.Info.ID {
-		return r, nil
-	}
-
-	t.slots()
-	if w.err != nil {
-		return nil, w.err
-	}
-	if in.Upto == slots.Info.ID {
-		return r, nil
-	}
-
-	r.Delivery = scene.Delivery{Scene: w.scene, Collision: r.Collision.Delivered(), Markers: r.Pivot.Delivered(), Vanish: p.LODs.Vanish,
-		Fade: float64(p.LODs.Fade) / 100}
-	for i, l := range r.LODs.LODs[1:] {
-		r.Delivery.LODs = append(r.Delivery.LODs, scene.LOD{Scene: r.Slots.LODs[i], From: l.From, Screen: l.Screen})
-	}
-	r.Delivery.NamePictures = p.Slots.Pictures.Names
-	mustFix, _ := r.Open()
-	r.Export = export.Run(p.Export, export.Ask{MustFix: mustFix, Scene: w.scene, Target: in.Target,
-		LODs: len(r.Delivery.LODs), Pending: r.Pending(),
-		Shapes: len(r.Delivery.Collision)})
-	w.stop(export.Info, r.Export, w.scene, r.Surface.Box, toSeated)
-	r.stops[len(r.stops)-1].Changed = t.look.changed
-	return r, nil
+	w.upright()
+	return w.result, nil
 }
 
-// walk is one run on its way. Its key and scene are those of the last step.
-type walk struct {
-	ctx    context.Context
-	memo   *Memo
-	key    string
-	scene  *scene.Scene
-	result *Result
-	err    error // the first; later steps do nothing then
-}
+// stand takes directions of the frame's scene to glTF's basis.
+func (f frame) stand() geom.Mat3 { return f.scene.Basis.To(geom.GLTF) }
 
-// step runs one station or takes its outcome from the memo. The key of an outcome is made of the key before
-// it and of the very value that run is given: what run reads besides is the walk's scene, or was made of what
-// the key before it names.
-func step[A, R any](w *walk, id string, asked A, run func(context.Context, A) (*scene.Scene, R)) (*scene.Scene, R) {
-	var nothing R
-	if w.err != nil {
-		return nil, nothing
+// lastOf is the number of the last station that is walked to: never one before Axes, as which those before it are
+// shown to stand. The error is a *station.UnknownError.
+func lastOf(upto string) (int, error) {
+	if upto == "" {
+		return len(list) - 1, nil
 	}
-	key, err := named(w.key, id, asked)
-	if err != nil {
-		w.err = err
-		return nil, nothing
+	if _, err := entryOf(upto); err != nil {
+		return 0, err
 	}
-	w.key = key
-	ran := false
-	k, err := w.memo.Get(w.ctx, w.key, func(ctx context.Context) (Kept, error) {
-		ran = true
-		s, rep := run(ctx, asked)
-		return Kept{s, rep}, ctx.Err()
-	})
-	if err != nil {
-		w.err = err
-		return nil, nothing
-	}
-	if !ran {
-		w.result.Hits++
-	}
-	return k.scene, k.report.(R)
-}
-
-// none is what a step is given that needs nothing.
-type none struct{}
-
-// asking is what a station is given: the decisions, and what else it depends on.
-type asking[D, A any] struct {
-	D   D
-	Ask A
-}
-
-// stop records what a station left, which is the walk's scene now.
-func (w *walk) stop(in station.Info, rep station.Report, before *scene.Scene, box geom.Box, fromSource geom.Affine) {
-	stand := w.scene.Basis.To(geom.GLTF)
-	w.result.stops = append(w.result.stops, Stop{Info: in, Report: rep, Before: before, Scene: w.scene, Key: w.key, Box: box,
-		FromSource: fromSource, Stand: stand, Standing: box.Carried(stand), Letters: w.scene.Basis})
+	at := func(id string) int { return slices.IndexFunc(list, func(e entry) bool { return e.ID == id }) }
+	return max(at(upto), at(axes.Info.ID)), nil
 }

@@ -2,7 +2,6 @@ package prep
 
 import (
 	"context"
-	"errors"
 	"fmt"
 	"slices"
 	"sync/atomic"
@@ -11,6 +10,7 @@ import (
 	"yarvek/core/picture/outfit"
 	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
+	"yarvek/core/station"
 	"yarvek/core/station/slots"
 )
 
@@ -22,111 +22,78 @@ const EagerPixels = 3 << 20
 const manyPixels = 2 << 20
 
 // slots gives faces their slots, makes the pictures that are decided, and carries both to the LODs.
-func (t *tail) slots() {
-	r, d := t.result, t.p.Slots
-	class, _ := t.in.Target.Class(t.p.Size.Class)
-	by := slots.Against{Ask: outfit.Ask{Target: t.in.Target, Map: t.in.SlotMap}, Class: class, Nodes: t.scene.Keys()}
-	images, stock, pending := t.stock()
-	by.Stock, by.Images, by.Pending = stock, images, pending
-	came, of := t.scene, t.scene
-	keys := came.MaterialKeys()
-	toSource := t.placed
-	if len(d.Moves) > 0 && t.err == nil {
-		came, _ = step(t.walk, "moved", d.Moves, func(ctx context.Context, moves []outfit.Move) (*scene.Scene, none) {
-			return outfit.Moved(ctx, of, of, moves, toSource), none{}
+func (w *walk) slots(f frame) (frame, station.Report) {
+	r, d, before := w.result, w.p.Slots, f.scene
+	f.box = r.Surface.Box
+	by := slots.Against{Ask: outfit.Ask{Target: w.in.Target, Map: w.in.SlotMap}, Class: w.class(), Nodes: f.scene.Keys()}
+	by.Images, by.Stock, by.Pending = w.stock(f)
+	came, keys := f.scene, f.scene.MaterialKeys()
+	if len(d.Moves) > 0 {
+		came, _, f.key = step(w, f.key, "moved", d.Moves, func(ctx context.Context, moves []outfit.Move) (*scene.Scene, none) {
+			return outfit.Moved(ctx, before, before, moves, f.placed), none{}
 		})
 	}
-	var lods []lodAt
+	var lods []string // keys of their meshes
 	for _, l := range r.LODs.LODs[1:] {
-		lods = append(lods, lodAt{l.Scene, l.Key})
-		for _, m := range l.Scene.UsedMaterials() {
-			if m >= 0 {
-				by.InLODs = append(by.InLODs, m)
-			}
-		}
+		lods = append(lods, l.Key)
+		by.InLODs = append(by.InLODs, l.Scene.UsedMaterials()...)
 	}
 	slices.Sort(by.InLODs)
-	by.InLODs = slices.Compact(by.InLODs)
+	by.InLODs = slices.DeleteFunc(slices.Compact(by.InLODs), func(m int) bool { return m < 0 })
 	asked := asking[slots.Decisions, outfit.Ask]{d, by.Ask}
-	_, plan := step(t.walk, "slots plan", asked,
-		func(ctx context.Context, a asking[slots.Decisions, outfit.Ask]) (*scene.Scene, *outfit.Plan) {
-			return nil, outfit.NewPlan(ctx, came, keys, outfit.Wishes(a.D), a.Ask)
-		})
-	if t.err != nil {
-		return
-	}
-	made, waits := t.cook(plan, images, by.Stock)
-	by.Pending = pending || waits
+	plan, key := aside(w, f.key, "slots plan", asked, func(ctx context.Context, a asking[slots.Decisions, outfit.Ask]) *outfit.Plan {
+		return outfit.NewPlan(ctx, came, keys, outfit.Wishes(a.D), a.Ask)
+	})
+	cooked, waits := w.cook(plan, by.Images, by.Stock)
+	by.Pending = by.Pending || waits
 	type left struct {
 		Images []bool
 		LODs   []*scene.Scene
 	}
-	var names []string
-	for _, l := range lods {
-		names = append(names, l.key)
-	}
-	before := t.scene
-	changes := !plan.Same() || len(d.Moves) > 0
 	var got left
-	t.scene, got = step(t.walk, slots.Info.ID, made.known(names), func(ctx context.Context, _ served) (*scene.Scene, left) {
-		l := left{Images: made.ready}
-		for _, x := range lods {
-			moved := outfit.Moved(ctx, x.scene, of, d.Moves, toSource)
-			l.LODs = append(l.LODs, plan.Apply(ctx, moved, made.images))
+	f.scene, got, f.key = step(w, key, slots.Info.ID, cooked.known(lods), func(ctx context.Context, _ served) (*scene.Scene, left) {
+		l := left{Images: cooked.ready}
+		for _, x := range r.LODs.LODs[1:] {
+			moved := outfit.Moved(ctx, x.Scene, before, d.Moves, f.placed)
+			l.LODs = append(l.LODs, plan.Apply(ctx, moved, cooked.images))
 		}
-		return plan.Apply(ctx, came, made.images), l
+		return plan.Apply(ctx, came, cooked.images), l
 	})
-	if t.err != nil {
-		return
+	if d.Light.Size == 0 && w.in.Target.Needs.Lightmap {
+		set, _ := aside(w, f.key, "fit set", none{}, func(ctx context.Context, _ none) int { return slots.FitSet(ctx, before) })
+		by.Bare = set < 0
 	}
-	light, lodsLit := t.light(d.Light, plan, got.LODs)
-	if t.err != nil {
-		return
-	}
+	f, light, lit := w.light(f, d.Light, plan, got.LODs)
 	by.Pending = by.Pending || light == nil
 	if light == nil {
 		light = &slots.LightMade{}
 	}
-	if d.Light.Size == 0 && t.in.Target.Needs.Lightmap {
-		_, set := step(t.walk, "fit set", none{}, func(ctx context.Context, _ none) (*scene.Scene, int) {
-			return nil, slots.FitSet(ctx, before)
-		})
-		by.Bare = set < 0
+	if !plan.Same() || len(d.Moves) > 0 || light.There && !light.Kept {
+		f.look.changed = true
 	}
-	r.Slots = slots.Run(d, plan, slots.Made{Scene: t.scene, Images: got.Images, Why: made.why, Light: *light}, by)
-	r.Slots.LODs = lodsLit
-	if changes || light.There && !light.Kept {
-		t.look.changed = true
-	}
-	t.stop(slots.Info, r.Slots, before, r.Surface.Box, t.placed)
-	r.stops[len(r.stops)-1].Changed = t.look.changed
+	r.Slots = slots.Run(d, plan, slots.Made{Scene: f.scene, Images: got.Images, Why: cooked.why, Light: *light}, by)
+	r.Slots.LODs = lit
+	return f, r.Slots
 }
 
 // light makes the light sets of the scene and its LODs; nil when they are still to be made. Each LOD is
 // unfolded by itself: its charts are its own.
-func (t *tail) light(l outfit.Light, plan *outfit.Plan, lods []*scene.Scene) (*slots.LightMade, []*scene.Scene) {
+func (w *walk) light(f frame, l outfit.Light, plan *outfit.Plan, lods []*scene.Scene) (frame, *slots.LightMade, []*scene.Scene) {
 	if l.Size == 0 {
-		return &slots.LightMade{}, lods
+		return f, &slots.LightMade{}, lods
 	}
-	all := append([]*scene.Scene{t.scene}, lods...)
+	all := append([]*scene.Scene{f.scene}, lods...)
 	var first *slots.LightMade
-	large := t.scene.Count().Triangles > Eager
+	large := f.scene.Count().Triangles > Eager
 	for i, s := range all {
-		key, err := named(t.key, "light", []any{l, i})
-		if err != nil {
-			t.err = err
-			return nil, nil
-		}
-		m := made(t, key, large, func(*slots.LightMade) *scene.Scene { return nil }, func(ctx context.Context) (*slots.LightMade, error) {
-			m, err := slots.LightOf(ctx, s, l, plan, func(f float64) { t.say("Unfolding", (float64(i)+f)/float64(len(all))) })
+		key, err := named(f.key, "light", []any{l, i})
+		w.must(err)
+		m := made(w, key, large, func(*slots.LightMade) *scene.Scene { return nil }, func(ctx context.Context) (*slots.LightMade, error) {
+			m, err := slots.LightOf(ctx, s, l, plan, func(p float64) { w.say("Unfolding", (float64(i)+p)/float64(len(all))) })
 			return &m, err
 		})
-		if errors.Is(t.err, errUnmade) {
-			t.err = nil
-			return nil, lods
-		}
-		if t.err != nil {
-			return nil, nil
+		if m == nil {
+			return f, nil, lods
 		}
 		lit, number := m.Lit(s)
 		all[i] = lit
@@ -136,9 +103,10 @@ func (t *tail) light(l outfit.Light, plan *outfit.Plan, lods []*scene.Scene) (*s
 			first = &own
 		}
 	}
-	key, err := named(t.key, "lit", l)
-	t.scene, t.key, t.err = all[0], key, err
-	return first, all[1:]
+	key, err := named(f.key, "lit", l)
+	w.must(err)
+	f.scene, f.key = all[0], key
+	return f, first, all[1:]
 }
 
 // served is what the outcome of Slots depends on besides its plan.
@@ -156,17 +124,11 @@ func (c cooked) known(lods []string) served {
 	return s
 }
 
-// lodAt is a LOD with the key of its meshes.
-type lodAt struct {
-	scene *scene.Scene
-	key   string
-}
-
 // stock is the pictures that came along and those that were added, with what they are like. pending tells
 // that some are still to be looked at: of those only the size is known.
-func (t *tail) stock() (images []scene.Image, list []outfit.Stock, pending bool) {
-	images = append(append(images, t.scene.Images...), t.in.Added...)
-	keys := t.scene.ImageKeys()
+func (w *walk) stock(f frame) (images []scene.Image, list []outfit.Stock, pending bool) {
+	images = append(append(images, f.scene.Images...), w.in.Added...)
+	keys := f.scene.ImageKeys()
 	pixels := 0
 	for _, im := range images {
 		pixels += im.Width * im.Height
@@ -178,10 +140,10 @@ func (t *tail) stock() (images []scene.Image, list []outfit.Stock, pending bool)
 			known[i] = pictureKey(im)
 		}
 	}
-	ahead(t, known, func(i int) bool { return images[i].Width*images[i].Height > manyPixels }, weighFacts,
+	ahead(w, known, func(i int) bool { return images[i].Width*images[i].Height > manyPixels }, weighFacts,
 		func(ctx context.Context, i int) (*texture.Facts, error) {
 			f := texture.Measure(ctx, images[i].Data)
-			t.say("Looking at pictures", float64(looked.Add(1))/float64(len(images)))
+			w.say("Looking at pictures", float64(looked.Add(1))/float64(len(images)))
 			return &f, nil
 		})
 	for i, im := range images {
@@ -190,19 +152,16 @@ func (t *tail) stock() (images []scene.Image, list []outfit.Stock, pending bool)
 			key = keys[i]
 		}
 		s := slots.Stocked(im, key, i >= len(keys))
-		if s.Found && t.err == nil {
-			f := made(t, known[i], pixels > EagerPixels, weighFacts, func(ctx context.Context) (*texture.Facts, error) {
+		if s.Found {
+			facts := made(w, known[i], pixels > EagerPixels, weighFacts, func(ctx context.Context) (*texture.Facts, error) {
 				f := texture.Measure(ctx, im.Data)
 				return &f, nil
 			})
-			switch {
-			case errors.Is(t.err, errUnmade):
-				t.err, pending = nil, true
-				mime, w, h := picture.Probe(im.Data)
-				s.Facts = texture.Facts{SHA: im.Sum(), Size: len(im.Data), MIME: mime, Width: w, Height: h, Depth: 0}
-			case t.err == nil:
-				s.Facts = *f
+			if facts == nil {
+				mime, wide, high := picture.Probe(im.Data)
+				facts, pending = &texture.Facts{SHA: im.Sum(), Size: len(im.Data), MIME: mime, Width: wide, Height: high}, true
 			}
+			s.Facts = *facts
 		}
 		list = append(list, s)
 	}
@@ -223,7 +182,7 @@ type cooked struct {
 
 // cook makes the pictures of a plan. waits tells that some are still to be made: those have the bytes of
 // before, and the size they will have.
-func (t *tail) cook(plan *outfit.Plan, images []scene.Image, stock []outfit.Stock) (out cooked, waits bool) {
+func (w *walk) cook(plan *outfit.Plan, images []scene.Image, stock []outfit.Stock) (out cooked, waits bool) {
 	pixels := 0
 	for _, c := range plan.Cooks {
 		if !c.Idle() {
@@ -243,9 +202,9 @@ func (t *tail) cook(plan *outfit.Plan, images []scene.Image, stock []outfit.Stoc
 		for _, i := range c.In {
 			of = append(of, pictureKey(images[i]))
 		}
-		if keys[n], t.err = named(fmt.Sprintf("rules %d", Rules), "cooked", []any{of, c.Recipe}); t.err != nil {
-			return out, waits
-		}
+		var err error
+		keys[n], err = named(fmt.Sprintf("rules %d", Rules), "cooked", []any{of, c.Recipe})
+		w.must(err)
 	}
 	var cooked atomic.Int64
 	cook := func(ctx context.Context, n int) (*dish, error) {
@@ -255,13 +214,13 @@ func (t *tail) cook(plan *outfit.Plan, images []scene.Image, stock []outfit.Stoc
 			in = append(in, images[i].Data)
 		}
 		b, err := texture.Make(ctx, in, c.Recipe)
-		t.say("Making pictures", float64(cooked.Add(1))/float64(len(plan.Cooks)))
+		w.say("Making pictures", float64(cooked.Add(1))/float64(len(plan.Cooks)))
 		if err != nil && ctx.Err() == nil {
 			return &dish{Why: err.Error()}, nil
 		}
 		return &dish{Data: b}, err
 	}
-	ahead(t, keys, func(n int) bool {
+	ahead(w, keys, func(n int) bool {
 		px := plan.Cooks[n].W * plan.Cooks[n].H
 		for _, i := range plan.Cooks[n].In {
 			px = max(px, images[i].Width*images[i].Height)
@@ -278,13 +237,11 @@ func (t *tail) cook(plan *outfit.Plan, images []scene.Image, stock []outfit.Stoc
 			out.images, out.ready = append(out.images, from), append(out.ready, true)
 			continue
 		}
-		data := made(t, keys[n], pixels > EagerPixels, weighDish, func(ctx context.Context) (*dish, error) { return cook(ctx, n) })
+		data := made(w, keys[n], pixels > EagerPixels, weighDish, func(ctx context.Context) (*dish, error) { return cook(ctx, n) })
 		switch {
-		case errors.Is(t.err, errUnmade):
-			t.err, waits = nil, true
+		case data == nil:
+			waits = true
 			out.images, out.ready = append(out.images, c.Imaged(nil, st, from)), append(out.ready, false)
-		case t.err != nil:
-			return out, waits
 		case data.Why != "":
 			out.why[n] = data.Why
 			out.images, out.ready = append(out.images, from), append(out.ready, false)

@@ -1,0 +1,213 @@
+package prep
+
+import (
+	"context"
+	"math"
+
+	"yarvek/core/geom"
+	"yarvek/core/measure/flaw"
+	"yarvek/core/measure/uv"
+	"yarvek/core/scene"
+	"yarvek/core/split"
+	"yarvek/core/station"
+	"yarvek/core/station/budget"
+	"yarvek/core/station/size"
+	"yarvek/core/station/source"
+	"yarvek/core/station/surface"
+	"yarvek/core/target/class"
+)
+
+// lineage is where the meshes of the walk's scene come from. It goes from step to step: a step that changes
+// a mesh begins a new one by [frame.itself], and nothing else is ever looked at to tell whether one did.
+type lineage struct {
+	of     *scene.Scene // whose meshes are looked at
+	key    string       // of it with all its names
+	shapes string       // of its shapes alone; what a name changes leaves it
+	onto   geom.Affine  // from its coordinates to the scene's, as a whole
+	// Mesh i of the scene is that of the same number of of, mapped by the linear part of onto and then moved
+	// by shifts[i]; nil for no moves.
+	shifts  []geom.Vec3
+	before  int  // nodes of the scene that stand before those of of, which follow in order
+	changed bool // a mesh differs from what Source left by more than where it stands and how large it is
+}
+
+// itself is the lineage of a scene whose meshes were changed: it is looked at itself.
+func (f frame) itself() lineage {
+	return lineage{of: f.scene, key: f.key, shapes: f.key, onto: geom.Identity, changed: true}
+}
+
+// lineage is that of the frame which comes to Surface. What is found in meshes does not depend on how an asset
+// stands, so that it is looked for once, in the scene as Source leaves it, for as long as no decision changes a mesh.
+func (w *walk) lineage(f frame) lineage {
+	r, kept := w.result, w.result.stops[0]
+	if w.p.Size.Bake != size.BakeNone || !(r.Size.Factor > 0) {
+		return f.itself()
+	}
+	shapes, _ := aside(w, kept.Key, "shapes", none{}, func(context.Context, none) string { return kept.Scene.ShapeSum() })
+	return lineage{of: kept.Scene, key: kept.Key, shapes: shapes, onto: f.placed, shifts: r.Pivot.Shifts, before: r.Pivot.Added}
+}
+
+// scale is how much longer lengths of the frame's scene are than those of what is looked at.
+func (w *walk) scale(f frame) float64 {
+	if f.look.changed {
+		return 1
+	}
+	return w.result.Size.Factor
+}
+
+// class is that of the asset, and the zero class where it has none.
+func (w *walk) class() class.Class {
+	c, _ := w.in.Target.Class(w.p.Size.Class)
+	return c
+}
+
+// mesh maps points of mesh i of what is looked at to those of the scene's mesh.
+func (l lineage) mesh(i int) geom.Affine {
+	m := geom.Linear(l.onto.M)
+	if l.shifts != nil {
+		m.T = l.shifts[i]
+	}
+	return m
+}
+
+// surface looks for flaws and mends what is decided.
+func (w *walk) surface(f frame) (frame, station.Report) {
+	r, d := w.result, w.p.Surface
+	f.look = w.lineage(f)
+	keys := f.scene.Keys()
+	limits := surface.InForce(d, w.class().Seen)
+	ask := surface.Ask{Onto: f.look.onto, Scale: r.Size.Factor, Limits: limits, Keys: keys[f.look.before:]}
+	for _, p := range surface.Places(f.scene) {
+		ask.Placing = append(ask.Placing, keys[p.Node])
+	}
+	if d.Mends() {
+		type mended struct {
+			Done []surface.Done
+			Box  geom.Box
+		}
+		came := f.scene
+		var m mended
+		f.scene, m, f.key = step(w, f.key, "mended", d, func(ctx context.Context, d surface.Decisions) (*scene.Scene, mended) {
+			s, done := surface.Mended(ctx, came, d)
+			return s, mended{done, s.Bounds()}
+		})
+		ask.Done, f.box = m.Done, m.Box
+		f.look = f.itself()
+	}
+	ask.Box = f.box
+	ask.Pairs = w.pairs(f, d.Mends())
+	if f.look.changed {
+		ask.Onto, ask.Scale, ask.Keys = geom.Identity, 1, keys
+	}
+	ask.Seen = w.seen(f, limits, ask.Scale)
+	r.Surface = surface.Run(d, ask)
+	return f, r.Surface
+}
+
+// seen is what is found in the meshes that are looked at, by limits that hold for lengths of the frame's scene.
+func (w *walk) seen(f frame, limits surface.Limits, scale float64) *surface.Seen {
+	at := f.look.of
+	scaled := limits.Times(1 / scale)
+	scaled.Texels = 0 // which nothing is looked for by
+	places := surface.Places(at)
+	meshes := make([]int, len(places))
+	for i, p := range places {
+		meshes[i] = p.Mesh
+	}
+	// Pairs of faces are kept up to a ten-thousandth of the scene, more than flickers of nearly
+	// anything, so that a change of size need not compare them anew.
+	least := 1e-4 * w.result.Source.Box.Size().Max()
+	apart := func(i int) float64 {
+		if scaled.Apart > least {
+			return math.Exp2(math.Ceil(math.Log2(scaled.Apart / places[i].Scale)))
+		}
+		return max(least, 1e-9) / places[i].Scale
+	}
+	var seen []*surface.MeshSeen
+	var overlaps []flaw.Overlap
+	var kept [2]bool
+	var errs [2]error
+	split.Together(func() {
+		seen, kept[0], errs[0] = each(w, f.look, "flaws", meshes, func(int) float64 { return limits.Needle },
+			func(ctx context.Context, m *scene.Mesh, needle float64) *surface.MeshSeen {
+				return surface.LookAt(ctx, m, needle)
+			})
+	}, func() {
+		overlaps, kept[1], errs[1] = each(w, f.look, "flicker", meshes, apart, surface.Overlapping)
+	})
+	for i := range kept {
+		w.must(errs[i])
+		w.hit(kept[i])
+	}
+	cover, _ := aside(w, f.look.key, "cover", none{}, func(ctx context.Context, _ none) uv.Cover { return surface.CoverOf(ctx, at) })
+	all, _ := aside(w, f.look.key, "seen", scaled, func(ctx context.Context, l surface.Limits) *surface.Seen {
+		return surface.Gathered(ctx, at, seen, overlaps, cover, l)
+	})
+	return all
+}
+
+// pairs are the pairs of nodes whose faces flicker: as Source found them, and looked at again where their meshes
+// were mended since.
+func (w *walk) pairs(f frame, mended bool) (list []surface.Pair) {
+	r := w.result
+	for _, p := range r.Source.Flickering {
+		list = append(list, surface.Pair{A: p.A, B: p.B, Area: p.Area * r.Size.Factor * r.Size.Factor, At: f.placed.Apply(p.At),
+			Remedy: p.Remedy})
+	}
+	if !mended || len(list) == 0 {
+		return list
+	}
+	again, _ := aside(w, f.key, "pairs", none{}, func(ctx context.Context, _ none) []surface.Pair {
+		at := map[string]int{}
+		for i, k := range f.scene.Keys() {
+			at[k] = i
+		}
+		var out []surface.Pair
+		for _, p := range list {
+			a, okA := at[p.A]
+			b, okB := at[p.B]
+			if okA && okB {
+				area, place := source.SharedPlane(ctx, f.scene, a, b)
+				if area <= 0 {
+					continue
+				}
+				p.Area, p.At = area, place
+			}
+			out = append(out, p)
+		}
+		return out
+	})
+	return again
+}
+
+// budget counts the cost and takes out what is decided.
+func (w *walk) budget(f frame) (frame, station.Report) {
+	r, d, class := w.result, w.p.Budget, w.class()
+	ask := budget.Ask{Class: class, Index: w.in.Target.Needs.IndexBits}
+	if d != (budget.Decisions{}) {
+		before := f.scene
+		f.scene, ask.Went, f.key = step(w, f.key, "spared", d, func(ctx context.Context, d budget.Decisions) (*scene.Scene, int) {
+			return budget.Changed(ctx, before, d)
+		})
+		f.look = f.itself()
+	}
+	at := f.look.of
+	ask.Onto, ask.Scale = f.look.onto, w.scale(f)
+	pixel := budget.Pixel(class, w.in.Target.View.Lines, w.in.Target.View.Angle) / ask.Scale
+	var meshes []int
+	for _, p := range surface.Places(at) {
+		meshes = append(meshes, p.Mesh)
+	}
+	costs, had, err := each(w, f.look, budget.Info.ID, meshes, func(int) none { return none{} },
+		func(ctx context.Context, m *scene.Mesh, _ none) *budget.MeshCost { return budget.LookAt(ctx, m) })
+	w.must(err)
+	w.hit(had)
+	all := make([]*budget.MeshCost, len(at.Meshes))
+	for i, m := range meshes {
+		all[m] = costs[i]
+	}
+	r.Budget = budget.Run(w.ctx, budget.Gathered(at, all, pixel), d, ask)
+	w.must(w.ctx.Err())
+	f.box = r.Surface.Box
+	return f, r.Budget
+}
