@@ -1,7 +1,7 @@
 # Yarvek. Needs Go, git and make; `make test` installs Chromium by itself.
 GO ?= go
 
-.PHONY: demo build test race bench fuzz soak trial trial-windows screenshots
+.PHONY: demo build test quick race mutate bench fuzz soak trial trial-windows screenshots
 
 demo: build ## builds and starts Yarvek with the demo kit
 	./bin/yarvek demo
@@ -11,12 +11,18 @@ build:
 
 test: ## everything: format, vet, staticcheck, unit, browser and interop tests
 	tools/need-chromium.sh
-	@fmt=$$(gofmt -l cmd core internal e2e soak); if [ -n "$$fmt" ]; then echo "not formatted by gofmt:"; echo "$$fmt"; exit 1; fi
+	@fmt=$$(gofmt -l cmd core internal e2e soak tools); if [ -n "$$fmt" ]; then echo "not formatted by gofmt:"; echo "$$fmt"; exit 1; fi
 	$(GO) vet ./...
 	GOOS=windows $(GO) vet ./...
 	GOOS=darwin $(GO) vet ./...
 	$(GO) tool staticcheck ./...
 	$(GO) test -timeout 20m ./...
+
+quick: ## the core alone, without the browser: what one runs while writing
+	$(GO) test -short ./core/...
+
+mutate: ## small faults put into a package, and which of them its tests do not see: make mutate PKG=./core/process/mend
+	$(GO) run ./tools/mutate $(PKG)
 
 race: ## the race detector over everything but the browser tests
 	$(GO) test -race -timeout 30m ./core/... ./internal/... ./cmd/...

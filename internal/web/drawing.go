@@ -91,6 +91,7 @@ func (s *Server) preview(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	f := parse(w, r)
+	f.open = func() (*work.Opened, error) { return o, nil }
 	at := f.str("station")
 	var by work.Decision
 	if f.has("code") || f.has("all") {

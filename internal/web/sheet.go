@@ -8,6 +8,7 @@ import (
 	"net/http"
 	"net/url"
 	"strconv"
+	"sync"
 
 	"github.com/go-chi/chi/v5"
 
@@ -171,7 +172,9 @@ func (s *Server) decision(r *http.Request, aid int64, at string, f *form) (work.
 	if err != nil {
 		return nil, err
 	}
-	f.open = func() (*work.Opened, error) { return s.desk.Open(r.Context(), aid) }
+	if f.open == nil {
+		f.open = sync.OnceValues(func() (*work.Opened, error) { return s.desk.Open(r.Context(), aid) })
+	}
 	return func(p *prep.Prep) error {
 		room.decode(f, p)
 		return f.err
