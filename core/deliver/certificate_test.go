@@ -59,20 +59,21 @@ func dressed(t testing.TB) *scene.Scene {
 // sent, and a row of its own sees it, in every format that holds it.
 func TestEveryPropertyIsLookedAt(t *testing.T) {
 	ctx, to := context.Background(), target.Shipped[0]
+	drawn := func(f format.Format) bool { return f.Drawn }
 	for name, c := range map[string]struct {
 		change func(s *scene.Scene)
 		code   string
-		not    []string // formats that have no word for it
+		in     func(f format.Format) bool // which formats have a word for it; nil for all
 	}{
 		"a colour":             {func(s *scene.Scene) { s.Materials[0].BaseColor[1] = .26 }, "colour", nil},
 		"metal":                {func(s *scene.Scene) { s.Materials[1].Metallic = .5 }, "metallic", nil},
 		"roughness":            {func(s *scene.Scene) { s.Materials[1].Roughness = .5 }, "roughness", nil},
 		"a glow":               {func(s *scene.Scene) { s.Materials[0].Emissive[2] = .5 }, "glow", nil},
-		"its strength":         {func(s *scene.Scene) { s.Materials[0].Glow = 4 }, "glow", []string{"obj"}},
+		"its strength":         {func(s *scene.Scene) { s.Materials[0].Glow = 4 }, "glow", drawn},
 		"opacity":              {func(s *scene.Scene) { s.Materials[1].BaseColor[3], s.Materials[1].AlphaMode = .5, scene.Blend }, "opacity", nil},
-		"a cut-off":            {func(s *scene.Scene) { s.Materials[1].AlphaMode = scene.Mask }, "cut-out", []string{"obj"}},
-		"sides":                {func(s *scene.Scene) { s.Materials[0].TwoSided = true }, "sides", []string{"obj"}},
-		"no light":             {func(s *scene.Scene) { s.Materials[0].Unlit = true }, "lighting", []string{"obj"}},
+		"a cut-off":            {func(s *scene.Scene) { s.Materials[1].AlphaMode = scene.Mask }, "cut-out", drawn},
+		"sides":                {func(s *scene.Scene) { s.Materials[0].TwoSided = true }, "sides", drawn},
+		"no light":             {func(s *scene.Scene) { s.Materials[0].Unlit = true }, "lighting", drawn},
 		"a strength":           {func(s *scene.Scene) { s.Materials[0].NormalScale = .5 }, "strengths", nil},
 		"where a picture lies": {func(s *scene.Scene) { s.Materials[0].Maps[scene.UseBaseColor].Place.Offset[0] = .5 }, "placing", nil},
 		"a picture less":       {func(s *scene.Scene) { s.Materials[0].Maps[scene.UseNormal] = scene.Map{} }, "textures", nil},
@@ -87,28 +88,28 @@ func TestEveryPropertyIsLookedAt(t *testing.T) {
 			require.NoError(t, png.Encode(&b, img))
 			s.Images[0].Data = b.Bytes()
 		}, "pictures", nil},
-		"a hidden node":              {func(s *scene.Scene) { s.Nodes[0].Hidden = true }, "hidden", []string{"obj"}},
-		"corners that fade":          {func(s *scene.Scene) { s.Meshes[0].Colors.Values[0][3] = .25 }, "fading", []string{"obj"}},
-		"no normals":                 {func(s *scene.Scene) { s.Meshes[0].Normals = scene.Layer[[3]float32]{} }, "corners", []string{"glb", "gltf", "fbx", "fbx-text"}},
+		"a hidden node":              {func(s *scene.Scene) { s.Nodes[0].Hidden = true }, "hidden", func(f format.Format) bool { return f.Hides }},
+		"corners that fade":          {func(s *scene.Scene) { s.Meshes[0].Colors.Values[0][3] = .25 }, "fading", func(f format.Format) bool { return f.Fades }},
+		"no normals":                 {func(s *scene.Scene) { s.Meshes[0].Normals = scene.Layer[[3]float32]{} }, "corners", func(f format.Format) bool { return f.Bare }},
 		"another colour at a corner": {func(s *scene.Scene) { s.Meshes[0].Colors.Values[0][0] = .5 }, "corners", nil},
 	} {
-		for _, id := range []string{"glb", "gltf", "fbx", "fbx-text", "obj"} {
+		for _, f := range format.Written {
 			sent, other := dressed(t), dressed(t)
 			c.change(other)
 			check := func(s *scene.Scene) *Certificate {
-				pk, err := format.Write(ctx, scene.Delivery{Scene: s}, as(t, id), "crate", to)
+				pk, err := format.Write(ctx, scene.Delivery{Scene: s}, f, "crate", to)
 				require.NoError(t, err)
-				cert, err := Check(ctx, scene.Delivery{Scene: sent}, pk, as(t, id), to)
+				cert, err := Check(ctx, scene.Delivery{Scene: sent}, pk, f, to)
 				require.NoError(t, err)
 				return cert
 			}
-			require.True(t, check(sent).Equal(), "%s: %v", id, failing(check(sent)))
-			if slices.Contains(c.not, id) {
+			require.True(t, check(sent).Equal(), "%s: %v", f.ID, failing(check(sent)))
+			if c.in != nil && !c.in(f) {
 				continue
 			}
 			cert := check(other)
-			assert.False(t, cert.Arrived(), "%s in %s", name, id)
-			assert.False(t, row(t, cert, c.code).Settled(), "%s in %s: %v", name, id, failing(cert))
+			assert.False(t, cert.Arrived(), "%s in %s", name, f.ID)
+			assert.False(t, row(t, cert, c.code).Settled(), "%s in %s: %v", name, f.ID, failing(cert))
 		}
 	}
 }
@@ -207,7 +208,7 @@ func TestNoFalseAlarms(t *testing.T) {
 			t.Reads.GLTF.HonoursAxes, t.Reads.GLTF.Basis = false, bare
 		}},
 	} {
-		for _, id := range []string{"glb", "gltf", "fbx", "fbx-one", "fbx-75", "fbx-text", "obj"} {
+		for _, f := range format.Written {
 			to := target.Shipped[0].Copy()
 			sent := dressed(t)
 			c.change(sent)
@@ -216,11 +217,11 @@ func TestNoFalseAlarms(t *testing.T) {
 			}
 			sent = sent.Carried(geom.Linear(geom.GLTF.To(to.Basis)))
 			sent.Basis = to.Basis
-			pk, err := format.Write(ctx, scene.Delivery{Scene: sent}, as(t, id), "crate", to)
+			pk, err := format.Write(ctx, scene.Delivery{Scene: sent}, f, "crate", to)
 			require.NoError(t, err)
-			cert, err := Check(ctx, scene.Delivery{Scene: sent}, pk, as(t, id), to)
+			cert, err := Check(ctx, scene.Delivery{Scene: sent}, pk, f, to)
 			require.NoError(t, err)
-			if !assert.True(t, cert.Arrived(), "%s in %s", name, id) {
+			if !assert.True(t, cert.Arrived(), "%s in %s", name, f.ID) {
 				for _, r := range cert.Rows {
 					if !r.Settled() {
 						t.Logf("%s: %s, not %s: %s", r.What, r.Arrived, r.Sent, r.Why)

@@ -163,9 +163,7 @@ func (o *off) compare(ctx context.Context, a, b placed, name string, tol float64
 		}
 	}
 	uvs := min(len(a.m.UVs), len(b.m.UVs))
-	if sets > 0 {
-		uvs = min(uvs, sets)
-	}
+	uvs = min(uvs, sets)
 	faded := false
 	for i, fa := range a.order {
 		if i&0xfff == 0 && ctx.Err() != nil {

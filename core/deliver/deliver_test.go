@@ -51,16 +51,19 @@ func TestADifferenceIsNeverCertified(t *testing.T) {
 	for _, to := range target.Shipped {
 		sent := crate().Carried(geom.Linear(geom.GLTF.To(to.Basis)))
 		sent.Basis = to.Basis
-		for _, id := range []string{"glb", "gltf", "obj"} {
+		for _, f := range format.Written {
+			if to.Basis.Left && !f.Righted && f.Declares && f.Fixed == nil {
+				continue // a row of its own warns of receivers that overlook its hand
+			}
 			check := func(s *scene.Scene) []string {
-				pk, err := format.Write(ctx, scene.Delivery{Scene: s}, as(t, id), "crate", to)
+				pk, err := format.Write(ctx, scene.Delivery{Scene: s}, f, "crate", to)
 				require.NoError(t, err)
-				c, err := Check(ctx, scene.Delivery{Scene: sent}, pk, as(t, id), to)
+				c, err := Check(ctx, scene.Delivery{Scene: sent}, pk, f, to)
 				require.NoError(t, err)
 				assert.Equal(t, len(failing(c)) == 0, c.Equal())
 				return failing(c)
 			}
-			require.Empty(t, check(sent), "%s %s", to.ID, id)
+			require.Empty(t, check(sent), "%s %s", to.ID, f.ID)
 			assert.Contains(t, check(sent.Carried(geom.Linear(geom.Identity3.Scaled(1.00001)))), "Height")
 			assert.Contains(t, check(sent.Carried(geom.Translation(geom.Vec3{0, 0.0001, 0}))), "Box from pivot")
 			assert.Contains(t, check(sent.Carried(geom.Linear(geom.Rotation(to.Basis.Forward.Vec(), 0.5)))), "Width")
@@ -109,20 +112,20 @@ func TestPicturesRaiseNoFalseAlarm(t *testing.T) {
 		sent.Images = []scene.Image{{Name: "p.png", MIME: "image/png", Data: b.Bytes(), Width: 8, Height: 4}}
 		sent.Textures = []scene.Texture{{Name: "p", WrapU: scene.Repeat, WrapV: scene.Repeat}}
 		use(&sent.Materials[0])
-		for _, id := range []string{"glb", "gltf", "fbx", "fbx-one", "fbx-text", "obj"} {
-			pk, err := format.Write(ctx, scene.Delivery{Scene: sent}, as(t, id), "crate", to)
+		for _, f := range format.Written {
+			pk, err := format.Write(ctx, scene.Delivery{Scene: sent}, f, "crate", to)
 			require.NoError(t, err)
-			c, err := Check(ctx, scene.Delivery{Scene: sent}, pk, as(t, id), to)
+			c, err := Check(ctx, scene.Delivery{Scene: sent}, pk, f, to)
 			require.NoError(t, err)
-			assert.Empty(t, failing(c), "%s in %s", name, id)
+			assert.Empty(t, failing(c), "%s in %s", name, f.ID)
 			without := sent.Clone()
 			without.Materials = append([]scene.Material(nil), sent.Materials...)
 			without.Materials[0].Maps = [scene.Uses]scene.Map{}
-			pk, err = format.Write(ctx, scene.Delivery{Scene: without}, as(t, id), "crate", to)
+			pk, err = format.Write(ctx, scene.Delivery{Scene: without}, f, "crate", to)
 			require.NoError(t, err)
-			c, err = Check(ctx, scene.Delivery{Scene: sent}, pk, as(t, id), to)
+			c, err = Check(ctx, scene.Delivery{Scene: sent}, pk, f, to)
 			require.NoError(t, err)
-			assert.Contains(t, failing(c), "Textures", "%s in %s", name, id)
+			assert.Contains(t, failing(c), "Textures", "%s in %s", name, f.ID)
 		}
 	}
 }

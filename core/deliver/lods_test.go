@@ -167,15 +167,18 @@ func TestTheCertificateSeesWhatALadderLost(t *testing.T) {
 			d.LODs[0].From, d.LODs[0].Screen = 11, d.LODs[0].Screen*10/11
 		},
 	} {
-		for _, id := range []string{"glb", "fbx"} {
+		for _, f := range format.Written {
+			if !f.Groups {
+				continue
+			}
 			d := ladderOf(t, to)
 			d.Grouped = true
 			spoil(&d)
-			p, err := format.Write(ctx, d, as(t, id), "crate", to)
+			p, err := format.Write(ctx, d, f, "crate", to)
 			require.NoError(t, err)
-			c, err := Check(ctx, whole, p, as(t, id), to)
+			c, err := Check(ctx, whole, p, f, to)
 			require.NoError(t, err)
-			assert.Contains(t, failing(c), "LODs", name+" in "+id)
+			assert.Contains(t, failing(c), "LODs", name+" in "+f.ID)
 		}
 	}
 }
@@ -200,21 +203,21 @@ func TestALadderComesBackAsALadder(t *testing.T) {
 	to := target.Shipped[1]
 	d := ladderOf(t, to)
 	d.Collision = nil
-	for _, id := range []string{"fbx", "fbx-text", "glb", "obj"} {
-		p, err := Make(ctx, Order{Delivery: d, Decisions: export.Decisions{Format: id, LODs: export.LODsGroup}, Asset: "crate", Target: to})
+	for _, f := range format.Written {
+		p, err := Make(ctx, Order{Delivery: d, Decisions: export.Decisions{Format: f.ID, LODs: export.LODsGroup}, Asset: "crate", Target: to})
 		require.NoError(t, err)
 		s, _, err := format.Read(ctx, bundle.New(p.Package.Files), p.Package.Files[0].Name, nil)
 		require.NoError(t, err)
-		r, err := prep.Run(ctx, prep.Input{Key: id, Scene: s, Target: to}, prep.Prep{}, nil)
+		r, err := prep.Run(ctx, prep.Input{Key: f.ID, Scene: s, Target: to}, prep.Prep{}, nil)
 		require.NoError(t, err)
-		require.Len(t, r.LODs.LODs, 3, id)
+		require.Len(t, r.LODs.LODs, 3, f.ID)
 		for i, l := range r.LODs.LODs[1:] {
-			assert.Equal(t, d.LODs[i].Scene.Count().Triangles, l.Scene.Count().Triangles, id)
-			if id != "obj" { // whose names say no distance
-				assert.InDelta(t, d.LODs[i].From, l.From, 1e-5*l.From, id)
+			assert.Equal(t, d.LODs[i].Scene.Count().Triangles, l.Scene.Count().Triangles, f.ID)
+			if f.Groups { // whose names say no distance
+				assert.InDelta(t, d.LODs[i].From, l.From, 1e-5*l.From, f.ID)
 			}
 		}
-		assert.Equal(t, d.Scene.Count().Triangles, r.Delivery.Scene.Count().Triangles, id)
-		require.Len(t, r.Delivery.LODs, 2, id)
+		assert.Equal(t, d.Scene.Count().Triangles, r.Delivery.Scene.Count().Triangles, f.ID)
+		require.Len(t, r.Delivery.LODs, 2, f.ID)
 	}
 }

@@ -3,11 +3,9 @@
 package format
 
 import (
-	"bytes"
 	"context"
 	"fmt"
 	"math"
-	"path"
 	"slices"
 	"strings"
 
@@ -43,11 +41,24 @@ type Format struct {
 	Tree     bool // nodes keep their tree; without it objects stand side by side
 	Bakes    bool // node transforms can be left out on request, since they are kept otherwise
 	Groups   bool // LODs can be a group, with where each takes over
-	UVSets   int  // how many of a mesh it holds, 0 for any number
+	Several  bool // more than one mesh
+	Slots    bool // faces can have materials of their own
+	Normals  bool
+	Colours  bool // of corners
+	Empties  bool // nodes without a mesh
+	Drawn    bool // how materials are drawn: cut-offs, sides, lighting, strength of a glow
+	Hides    bool // nodes that are not shown
+	Fades    bool // opacity of the colours of corners
+	Blanks   bool // names keep their blanks
+	Bare     bool // corners can be without normals; without it they get those of their faces
+	UVSets   int  // how many of a mesh it holds, [AnyUVSets] or none
 
 	options pack.Options
 	write   func(context.Context, *scene.Scene, pack.Options) (*pack.Package, error)
 }
+
+// AnyUVSets stands for any number of UV sets.
+const AnyUVSets = math.MaxInt
 
 // Frame is the axes and the unit of a file.
 type Frame struct {
@@ -78,13 +89,7 @@ func (f Format) Frame(t target.Target) Frame {
 
 // Reading is what a target's receiver does with files of the format.
 func (f Format) Reading(t target.Target) target.Reading {
-	switch {
-	case f.Fixed != nil:
-		return t.Reads.GLTF
-	case f.Declares:
-		return t.Reads.FBX
-	}
-	return t.Reads.OBJ
+	return kinds[kindBySuffix(f.Suffix)].reads(t)
 }
 
 // Taken is the frame in which the receiver takes the numbers of a file that says it is in a
@@ -111,10 +116,12 @@ var khronos = &Frame{geom.GLTF, 1}
 var Written = []Format{
 	{ID: "glb", Name: "GLB", About: "glTF 2.0 in one file, pictures inside", Suffix: ".glb",
 		Fixed: khronos, Declares: true, Tangents: true, Tree: true, Groups: true, UVSets: gltf.MaxUVSets,
-		write: gltf.Write},
+		Several: true, Slots: true, Normals: true, Colours: true, Empties: true, Drawn: true, Hides: true, Fades: true,
+		Blanks: true, write: gltf.Write},
 	{ID: "gltf", Name: "glTF with parts", About: "a document with its buffer and pictures beside it", Suffix: ".gltf",
 		Fixed: khronos, Declares: true, Tangents: true, Tree: true, Groups: true, UVSets: gltf.MaxUVSets,
-		write:   gltf.Write,
+		Several: true, Slots: true, Normals: true, Colours: true, Empties: true, Drawn: true, Hides: true, Fades: true,
+		Blanks: true, write: gltf.Write,
 		options: pack.Options{Parts: true}},
 	fbxAs("fbx", "FBX", "binary 7.4, polygons stay polygons; pictures beside it", pack.Options{Parts: true}),
 	fbxAs("fbx-one", "FBX in one file", "the same with the pictures inside", pack.Options{}),
@@ -124,13 +131,15 @@ var Written = []Format{
 	signed(fbxAs("fbx-signed", "FBX in the target’s own handedness", "as the first, but for a left-handed target its third axis is "+
 		"declared turned round; most receivers overlook that and show the asset mirrored", pack.Options{Parts: true})),
 	{ID: "obj", Name: "OBJ + MTL", About: "polygons stay polygons; pictures beside it", Suffix: ".obj",
-		Polygons: true, UVSets: 1, write: obj.Write},
+		Polygons: true, Several: true, Slots: true, Normals: true, Colours: true, Bare: true, UVSets: 1,
+		write: obj.Write},
 }
 
 // fbxAs is a variant of FBX: they hold the same and differ in their bytes.
 func fbxAs(id, name, about string, opt pack.Options) Format {
 	return Format{ID: id, Name: name, About: about, Suffix: ".fbx", Declares: true, Righted: true, Polygons: true, Tangents: true,
-		Tree: true, Groups: true, Bakes: true, options: opt, write: fbx.Write}
+		Tree: true, Groups: true, Bakes: true, Several: true, Slots: true, Normals: true, Colours: true, Empties: true,
+		Drawn: true, Hides: true, Fades: true, Blanks: true, UVSets: AnyUVSets, options: opt, write: fbx.Write}
 }
 
 // signed is a format in the target's own handedness, which its files declare.
@@ -158,58 +167,13 @@ func BySuffix(suffix string) (Format, error) {
 			return f, nil
 		}
 	}
-	return Format{}, fault.Input("no format is written with the suffix %q: expected .glb, .gltf, .fbx or .obj", suffix)
+	return Format{}, fault.Input("no format is written with the suffix %q: expected %s", suffix,
+		listed(func(k kind) string { return k.suffix }, "or"))
 }
 
 // Version is that of the readers: raise it when one of them reads the same file
 // otherwise, so that what was made of the old reading is not taken for the new.
 const Version = 10
-
-// IsMesh tells by its suffix whether a file is one that assets are made of.
-func IsMesh(name string) bool {
-	switch strings.ToLower(path.Ext(name)) {
-	case ".obj", ".glb", ".gltf", ".fbx":
-		return true
-	}
-	return false
-}
-
-// Detect tells the format of a mesh file by its content, with the suffix as a
-// tie-breaker: "glb", "gltf", "fbx" or "obj".
-func Detect(name string, data []byte) (string, error) {
-	if len(data) == 0 {
-		return "", fault.AtByte(name, -1, "is empty").Advise("Export the mesh again, or check the disk it came from")
-	}
-	head := bytes.TrimLeft(bytes.TrimPrefix(data[:min(len(data), 512)], []byte("\xef\xbb\xbf")), " \t\r\n")
-	switch {
-	case gltf.IsGLB(data):
-		return "glb", nil
-	case fbx.IsFBX(data):
-		return "fbx", nil
-	case len(head) > 0 && head[0] == '{':
-		return "gltf", nil
-	}
-	switch strings.ToLower(path.Ext(name)) {
-	case ".obj":
-		return "obj", nil
-	case ".glb":
-		return "", fault.AtByte(name, 0, "does not begin like a GLB (“glTF”) but with %s", fault.Quote(head[:min(len(head), 12)])).
-			Advise("The suffix may be wrong, or the upload damaged")
-	case ".gltf":
-		return "", fault.AtByte(name, 0, "does not begin like a glTF document (“{”) but with %s", fault.Quote(head[:min(len(head), 12)])).
-			Advise("The suffix may be wrong, or the upload damaged")
-	}
-	if strings.EqualFold(path.Ext(name), ".fbx") {
-		return "", fault.AtByte(name, 0, "does not begin like an FBX, binary or text, but with %s", fault.Quote(head[:min(len(head), 12)])).
-			Advise("The suffix may be wrong, or the upload damaged")
-	}
-	return "", fault.AtByte(name, -1, "is no FBX, OBJ, GLB or glTF file").Unsupported().Advise("Export the mesh in one of these formats")
-}
-
-// readers has one for everything Detect tells.
-var readers = map[string]func(context.Context, *bundle.Bundle, string, func(done, total int64)) (*scene.Scene, []finding.Finding, error){
-	"obj": obj.Read, "fbx": fbx.Read, "gltf": gltf.Read, "glb": gltf.Read,
-}
 
 // Read reads the mesh file name of the set. What it had to leave, guess or repair
 // is in the findings; an error is a *fault.Error unless ctx ended.
@@ -218,11 +182,11 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 	if err != nil {
 		return nil, nil, err
 	}
-	id, err := Detect(name, data)
+	k, err := kindOf(name, data)
 	if err != nil {
 		return nil, nil, err
 	}
-	s, found, err := readers[id](ctx, set, name, progress)
+	s, found, err := k.read(ctx, set, name, progress)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -9,7 +9,6 @@ import (
 	"strings"
 
 	"yarvek/core/format/bundle"
-	"yarvek/core/format/fbx"
 )
 
 // Companions lists the files of the set that a mesh file refers to, directly or
@@ -31,7 +30,7 @@ func Companions(ctx context.Context, set *bundle.Bundle, name string) []string {
 			}
 			seen[name] = true
 			list = append(list, name)
-			if strings.EqualFold(path.Ext(name), ".mtl") {
+			if strings.EqualFold(path.Ext(name), library) {
 				follow(name)
 			}
 		}
@@ -43,17 +42,29 @@ func Companions(ctx context.Context, set *bundle.Bundle, name string) []string {
 // references are the files that a mesh file names, as it names them; none when it can’t
 // be read.
 func references(ctx context.Context, name string, data []byte) []string {
-	if fbx.IsFBX(data) {
-		return fbx.References(ctx, name, data)
+	if strings.EqualFold(path.Ext(name), library) {
+		return statements(data, isPicture)
 	}
-	switch strings.ToLower(path.Ext(name)) {
-	case ".obj":
-		return statements(data, func(key string) bool { return key == "mtllib" })
-	case ".mtl":
-		return statements(data, func(key string) bool {
-			return strings.HasPrefix(key, "map_") || key == "norm" || key == "bump" || key == "disp" || key == "refl" || key == "decal"
-		})
+	k, err := kindOf(name, data)
+	if err != nil {
+		return nil
 	}
+	return k.refs(ctx, name, data)
+}
+
+// library is the suffix of what materials of an OBJ stand in.
+const library = ".mtl"
+
+// isLibrary tells the statement of an OBJ that names a library.
+func isLibrary(key string) bool { return key == "mtllib" }
+
+// isPicture tells the statements of a library that name pictures.
+func isPicture(key string) bool {
+	return strings.HasPrefix(key, "map_") || key == "norm" || key == "bump" || key == "disp" || key == "refl" || key == "decal"
+}
+
+// documentRefs are the buffers and pictures of a glTF document, whether it is in a GLB or not.
+func documentRefs(_ context.Context, _ string, data []byte) []string {
 	var doc struct {
 		Buffers []struct {
 			URI string `json:"uri"`

@@ -2,6 +2,7 @@ package format
 
 import (
 	"context"
+	"encoding/json"
 	"fmt"
 	"math"
 	"os"
@@ -272,7 +273,13 @@ func TestFormatsHoldWhatTheySay(t *testing.T) {
 		s.Meshes[0].UVs = append(s.Meshes[0].UVs, scene.UVSet{Name: fmt.Sprint("set ", len(s.Meshes[0].UVs)),
 			Layer: s.Meshes[0].UVs[0].Layer})
 	}
-	require.NoError(t, s.Meshes[0].Validate())
+	m := s.Meshes[0]
+	m.Normals = m.SmoothNormals()
+	s.Meshes = append(s.Meshes, new(shape.Builder).Slot(1).Box(geom.Vec3{7, 0, 0}, geom.Vec3{8, 1, 1}).Mesh("post"))
+	s.Meshes[1].UVs[0].Name = "skin"
+	s.Nodes = append(s.Nodes, scene.Node{Name: "lamp", Kind: scene.KindEmpty, Parent: 0, Mesh: -1, Local: geom.Identity},
+		scene.Node{Name: "post", Kind: scene.KindMesh, Parent: 0, Mesh: 1, Local: geom.Identity})
+	require.NoError(t, m.Validate())
 	for _, f := range Written {
 		for _, to := range target.Shipped {
 			sent := s.Carried(geom.Linear(s.Basis.To(to.Basis)))
@@ -293,11 +300,16 @@ func TestFormatsHoldWhatTheySay(t *testing.T) {
 			assert.Equal(t, f.Polygons, got.Count().Polygons == sent.Count().Polygons, "%s polygons", where)
 			assert.Equal(t, f.Tangents, got.Meshes[0].Tangents.Has(), "%s tangents", where)
 			assert.Equal(t, f.Tree, got.Nodes[len(got.Nodes)-1].Parent >= 0, "%s tree", where)
-			want := 10
-			if f.UVSets > 0 {
-				want = min(want, f.UVSets)
-			}
-			assert.Len(t, got.UVSetNames(), want, "%s UV sets", where)
+			assert.Equal(t, f.Several, len(got.Meshes) > 1, "%s several meshes", where)
+			assert.Equal(t, f.Slots, len(got.Meshes[0].UsedSlots()) > 1, "%s slots", where)
+			assert.Equal(t, f.Normals, got.Meshes[0].Normals.Has(), "%s normals", where)
+			assert.Equal(t, f.Colours, got.Meshes[0].Colors.Has(), "%s colours", where)
+			assert.Equal(t, f.Empties, slices.ContainsFunc(got.Nodes, func(n scene.Node) bool { return n.Name == "lamp" }), "%s empties", where)
+			m := got.Meshes[0]
+			assert.Equal(t, f.Fades, m.Colors.Values[m.Colors.Index[0]][3] < .5, "%s opacity of colours", where)
+			assert.Equal(t, f.Hides, slices.ContainsFunc(got.Nodes, func(n scene.Node) bool { return n.Hidden }), "%s hidden nodes", where)
+			assert.Equal(t, f.Drawn, got.Materials[0].TwoSided, "%s how materials are drawn", where)
+			assert.Len(t, got.UVSetNames(), min(10, f.UVSets), "%s UV sets", where)
 			if f.Bakes {
 				moved := func(s *scene.Scene) (n int) {
 					for _, w := range s.Worlds() {
@@ -315,5 +327,40 @@ func TestFormatsHoldWhatTheySay(t *testing.T) {
 				assert.Zero(t, moved(bare), "%s bakes", where)
 			}
 		}
+	}
+}
+
+// What is told of formats in words and in targets is that of the one list.
+func TestListsOfFormatsAgree(t *testing.T) {
+	to := target.Shipped[0]
+	for _, f := range Written {
+		to.Prefers = f.ID
+		assert.NoError(t, to.Check(), "a target may prefer %s", f.ID)
+		assert.True(t, IsMesh("a"+f.Suffix), "%s is read again", f.Suffix)
+	}
+	to.Prefers = "stone"
+	for _, f := range Written {
+		assert.ErrorContains(t, to.Check(), f.ID, "and what may be preferred is said")
+	}
+	b, err := json.Marshal(to.Reads)
+	require.NoError(t, err)
+	var keys map[string]any
+	require.NoError(t, json.Unmarshal(b, &keys))
+	for _, r := range Rules() {
+		assert.Contains(t, keys, r.Key, "a target says what its receiver does with %s", r.One)
+		delete(keys, r.Key)
+	}
+	assert.Empty(t, keys, "and of nothing else")
+	assert.Equal(t, "FBX, OBJ, GLB or glTF", Names())
+	with, without := Keeping(func(f Format) bool { return f.Empties })
+	assert.Equal(t, [2]string{"FBX and glTF", "OBJ"}, [2]string{with, without})
+	_, err = BySuffix(".stone")
+	assert.ErrorContains(t, err, "expected .fbx, .obj, .glb or .gltf")
+	assert.Equal(t, "model/obj", MediaType(".OBJ"))
+	assert.Empty(t, MediaType(".stone"))
+	table, err := os.ReadFile("../../docs/formats.md")
+	require.NoError(t, err)
+	for _, r := range Rules() {
+		assert.Contains(t, strings.Split(string(table), "\n")[4], r.Name, "the table of docs/formats.md has a column for %s", r.One)
 	}
 }

@@ -16,6 +16,7 @@ import (
 
 	"yarvek/core/figure"
 	"yarvek/core/finding"
+	"yarvek/core/format"
 	"yarvek/core/geom"
 	"yarvek/core/station"
 	"yarvek/core/target"
@@ -43,6 +44,7 @@ var version = func() string {
 
 // words are what all templates say that takes more than a field.
 var words = template.FuncMap{
+	"formats":  format.Names,
 	"length":   figure.Length,
 	"in":       figure.In,
 	"imperial": figure.Imperial,

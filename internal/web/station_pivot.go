@@ -9,6 +9,7 @@ import (
 	"strings"
 
 	"yarvek/core/figure"
+	"yarvek/core/format"
 	"yarvek/core/geom"
 	"yarvek/core/prep"
 	"yarvek/core/station/pivot"
@@ -37,6 +38,10 @@ var pivotRoom = room{
 		"lower":     strings.ToLower,
 		"xyz":       func() []string { return []string{"X", "Y", "Z"} },
 		"meetwords": meetWords,
+		"empties": func() [2]string {
+			with, without := format.Keeping(func(f format.Format) bool { return f.Empties })
+			return [2]string{with, without}
+		},
 		"headings": func() [][3]string {
 			return [][3]string{{"left", "90", "Quarter left"}, {"right", "-90", "Quarter right"}, {"round", "180", "Half round"}}
 		},

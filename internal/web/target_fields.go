@@ -141,25 +141,25 @@ func sections(t target.Target) []section {
 		}
 		panic(id) // it stands above
 	}
-	for _, f := range [][2]string{{"fbx", "FBX"}, {"gltf", "glTF"}, {"obj", "OBJ"}} {
-		p := "reads." + f[0] + "."
-		honours := line{Name: f[1]}
+	for _, f := range format.Rules() {
+		p := "reads." + f.Key + "."
+		honours := line{Name: f.Name}
 		for _, k := range [][2]string{{"honoursUnit", "Unit"}, {"honoursAxes", "Axes"}, {"honoursHand", "Third axis"}} {
-			if f[0] != "obj" { // which says nothing
-				honours.Fields = append(honours.Fields, entryField{Path: p + k[0], Label: f[1] + ": honours " + k[1], Sort: asSwitch,
+			if f.Says {
+				honours.Fields = append(honours.Fields, entryField{Path: p + k[0], Label: f.Name + ": honours " + k[1], Sort: asSwitch,
 					After: "honoured"})
 			} else {
 				honours.Fields = append(honours.Fields, entryField{})
 			}
 		}
-		honours.Fields = append(honours.Fields, entryField{Path: p + "keepsNodes", Label: f[1] + ": keeps node transforms", Sort: asSwitch,
+		honours.Fields = append(honours.Fields, entryField{Path: p + "keepsNodes", Label: f.Name + ": keeps node transforms", Sort: asSwitch,
 			After: "kept"})
 		at("reads").Rows = append(at("reads").Rows, honours)
-		at("assumes").Rows = append(at("assumes").Rows, line{Name: f[1], Fields: []entryField{
-			{Path: p + "unit.metres", Label: f[1] + ": one unit is", Sort: asLength},
-			{Path: p + "basis.up", Label: f[1] + ": up", Sort: asChoice, Choices: axisChoices},
-			{Path: p + "basis.forward", Label: f[1] + ": front", Sort: asChoice, Choices: axisChoices},
-			{Path: p + "basis.leftHanded", Label: f[1] + ": left-handed", Sort: asSwitch}}})
+		at("assumes").Rows = append(at("assumes").Rows, line{Name: f.Name, Fields: []entryField{
+			{Path: p + "unit.metres", Label: f.Name + ": one unit is", Sort: asLength},
+			{Path: p + "basis.up", Label: f.Name + ": up", Sort: asChoice, Choices: axisChoices},
+			{Path: p + "basis.forward", Label: f.Name + ": front", Sort: asChoice, Choices: axisChoices},
+			{Path: p + "basis.leftHanded", Label: f.Name + ": left-handed", Sort: asSwitch}}})
 	}
 	for i, c := range t.Classes {
 		p, n := fmt.Sprintf("classes.%d.", i), c.Name+": "

@@ -185,10 +185,8 @@ func (s *Server) targetPage(r *http.Request, t target.Target) (targetPage, error
 // frames draws how up, front and right lie in a file of each format and in the receiver.
 func frames(t target.Target) template.HTML {
 	list := []draft.Frame{{Label: "In the engine", Basis: t.Basis}}
-	for _, f := range []struct{ id, label string }{{"fbx", "In an FBX"}, {"glb", "In a glTF"}, {"obj", "In an OBJ"}} {
-		if k, err := format.ByID(f.id); err == nil {
-			list = append(list, draft.Frame{Label: f.label, Basis: k.Frame(t).Basis})
-		}
+	for _, r := range format.Rules() {
+		list = append(list, draft.Frame{Label: "In " + r.One, Basis: r.As.Frame(t).Basis})
 	}
 	return trusted(draft.Frames(list))
 }

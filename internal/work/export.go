@@ -13,6 +13,7 @@ import (
 
 	"yarvek/core/deliver"
 	"yarvek/core/fault"
+	"yarvek/core/format"
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/pack"
 	"yarvek/internal/store"
@@ -145,13 +146,8 @@ func Zip(files []bundle.File) ([]byte, error) {
 
 // MediaType of an export's file.
 func MediaType(name string) string {
-	switch path.Ext(name) {
-	case ".glb":
-		return "model/gltf-binary"
-	case ".gltf":
-		return "model/gltf+json"
-	case ".obj":
-		return "model/obj"
+	if t := format.MediaType(path.Ext(name)); t != "" {
+		return t
 	}
 	if t := mime.TypeByExtension(path.Ext(name)); t != "" {
 		return t
