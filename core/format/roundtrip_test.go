@@ -71,7 +71,11 @@ func parts(s *scene.Scene) map[string]part {
 
 // Random scenes go through every format and come back equal within its limits.
 func TestRandomScenesMakeTheRoundTrip(t *testing.T) {
-	for seed := range uint64(150) {
+	seeds := uint64(150)
+	if testing.Short() {
+		seeds = 30
+	}
+	for seed := range seeds {
 		s := shapetest.Scene(seed)
 		for _, id := range []string{"glb", "gltf", "fbx", "fbx-one", "fbx-text", "obj"} {
 			got := travel(t, s, id)

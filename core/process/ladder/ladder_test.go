@@ -98,7 +98,7 @@ func TestDistancesAreThoseOfTryingAll(t *testing.T) {
 // No step is farther from the scene than it says, by a denser sampling of other points and by
 // outlines; and steps of both ways of making are of fewer triangles each.
 func TestStepsShowByNoMoreThanTheySay(t *testing.T) {
-	s := shape.Scene("boulder", nil, shapetest.Boulder(24))
+	s := shape.Scene("boulder", nil, shapetest.Boulder(18))
 	s.Nodes = append(s.Nodes, scene.Node{Kind: scene.KindMesh, Parent: -1, Local: geom.Linear(geom.Identity3.Scaled(0.5)).Mul(geom.Translation(geom.Vec3{4, 0, 0}))})
 	for _, by := range []Making{{}, {OfFirst: true}, {KeepPoints: true}} {
 		c, meshes := Down(ctx, s, by, []float64{0.37}, nil)
@@ -125,10 +125,14 @@ func TestStepsShowByNoMoreThanTheySay(t *testing.T) {
 // Made of one another, LODs are less far off than made of the first, at worst and on the whole: what a
 // quadric remembers of the way is more than what is left of it. So that is the usual way.
 func TestOfOneAnotherIsTheBetterWay(t *testing.T) {
-	hill := (&shape.Builder{}).Grid(60, 60, func(u, v float64) geom.Vec3 {
+	fine, rings := 60, 30
+	if testing.Short() {
+		fine, rings = 36, 18
+	}
+	hill := (&shape.Builder{}).Grid(fine, fine, func(u, v float64) geom.Vec3 {
 		return geom.Vec3{u, 0.1*math.Sin(9*u)*math.Cos(7*v) + 0.02*math.Sin(41*u+3)*math.Sin(37*v), -v}
 	}).Mesh("hill")
-	for _, m := range []*scene.Mesh{shapetest.Boulder(30), hill} {
+	for _, m := range []*scene.Mesh{shapetest.Boulder(rings), hill} {
 		s := shape.Scene(m.Name, nil, m)
 		var most, square [2]float64
 		for i, by := range []Making{{}, {OfFirst: true}} {

@@ -146,14 +146,18 @@ func TestACylinderRollsOff(t *testing.T) {
 
 // Ten thousand parts find room; more than there is room for is told.
 func TestManyParts(t *testing.T) {
+	many := 10_000
+	if testing.Short() {
+		many = 2500
+	}
 	b := new(shape.Builder)
-	for i := range 10000 {
+	for i := range many {
 		x, y := float64(i%100), float64(i/100)
 		b.Place(geom.Translation(geom.Vec3{x, y, 0})).Grid(1, 1, func(u, v float64) geom.Vec3 { return geom.Vec3{u * .5, v * .5, 0} })
 	}
 	m := b.Mesh("leaves")
 	r := unfolded(t, Options{Size: 1024, Padding: 4}, m)
-	assert.Equal(t, 10000, r.Charts)
+	assert.Equal(t, many, r.Charts)
 	assert.GreaterOrEqual(t, r.Gap, 4.0-1e-9)
 	_, err := Unfold(ctx, []Piece{{Mesh: m, Scale: 1}}, Options{Size: 64, Padding: 4}, nil)
 	assert.ErrorIs(t, err, ErrRoom)

@@ -419,7 +419,7 @@ func TestFitsAreKept(t *testing.T) {
 
 // Hulls of a large mesh are made when that is asked for, and are there from then on.
 func TestLargeMeshesWait(t *testing.T) {
-	in := prep.Input{Key: "ring", Scene: shape.Scene("ring", nil, shapetest.Torus(1, 0.25, 80, 24)), Target: preptest.YUp}
+	in := prep.Input{Key: "ring", Scene: shape.Scene("ring", nil, shapetest.Torus(1, 0.25, 64, 24)), Target: preptest.YUp}
 	memo := prep.NewMemo(1 << 30)
 	p := prep.Prep{Collision: fitted(collision.Hulls)}
 	r, err := prep.Run(ctx, in, p, memo)

@@ -218,7 +218,7 @@ func TestWhatCantBeHadIsSaid(t *testing.T) {
 }
 
 func TestALargeSceneIsMadeWhenThatIsAskedFor(t *testing.T) {
-	s := shape.Scene("rock", nil, shapetest.Boulder(60))
+	s := shape.Scene("rock", nil, shapetest.Boulder(56))
 	memo := prep.NewMemo(1 << 30)
 	shelf := shelf{}
 	in := prep.Input{Key: "k", Scene: s, Target: preptest.YUp, Shelf: shelf}
@@ -367,7 +367,7 @@ func TestOddMeshesMakeLaddersOrSayWhyNot(t *testing.T) {
 	}
 	var loose []geom.Vec3
 	var order []int32
-	for i := range 12_000 {
+	for i := range 3_000 {
 		loose = append(loose, geom.Vec3{float64(i/3%100) + 0.3*float64(i%3), float64(i / 300), 0.3 * float64(i%2)})
 		order = append(order, int32(i))
 	}

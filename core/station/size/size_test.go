@@ -140,7 +140,11 @@ func written(t testing.TB, d scene.Delivery, id string, to target.Target) extent
 // Baking and then exporting gives the places that exporting and then baking gives,
 // in every basis and for instances, mirrored and scaled nodes alike.
 func TestBakingBeforeOrAfterExportIsTheSame(t *testing.T) {
-	for seed := range uint64(16) {
+	seeds := uint64(16)
+	if testing.Short() {
+		seeds = 4
+	}
+	for seed := range seeds {
 		s := shapetest.Scene(seed)
 		to := target.Shipped[seed%4]
 		plain := preptest.Run(t, s, prep.Prep{}, to)

@@ -41,6 +41,10 @@ func manySlots(n int, change func(i int, m *scene.Material)) shed {
 // say nothing, all are clear, all use one picture, all are called alike. What is said of them is bounded.
 func TestManySlotsTakeTheirTime(t *testing.T) {
 	picture := picturetest.PNG(t, picturetest.Painted(4, 4, picturetest.Grey(9)))
+	many := []int{2000, 8000}
+	if testing.Short() {
+		many = []int{1000, 4000}
+	}
 	for name, change := range map[string]func(i int, m *scene.Material){
 		"twins": func(i int, m *scene.Material) { m.BaseColor[0] = 0.3 },
 		"apart": func(i int, m *scene.Material) { m.BaseColor[0] = float64(i) * 1e-5 },
@@ -54,7 +58,7 @@ func TestManySlotsTakeTheirTime(t *testing.T) {
 		},
 	} {
 		var took []time.Duration
-		for _, n := range []int{2000, 8000} {
+		for _, n := range many {
 			s := manySlots(n, change)
 			if name == "picture" {
 				s.give(0, scene.UseBaseColor, "one.png", 4, 4, picture)
