@@ -41,10 +41,24 @@ func TestMain(m *testing.M) {
 	os.Exit(code)
 }
 
+// sideBySide lets a test run beside others, each with its own server and tabs; once said is enough.
+func sideBySide(t *testing.T) {
+	if _, again := beside.LoadOrStore(t.Name(), true); !again {
+		t.Parallel()
+	}
+}
+
+var beside sync.Map // names of tests that run beside others
+
+// patience is how long a page may take that does come in the end: a busy machine takes its time, and a page that
+// never comes is told no later by it. No test goes by how long something took.
+const patience = 3 * time.Minute
+
 // tab opens a fresh tab of 1280 by 800 in the one browser of all tests, and fails
-// the test when a page says anything in its console.
+// the test when a page says anything in its console. Tests with a tab run side by side.
 func tab(t *testing.T) context.Context {
 	t.Helper()
+	sideBySide(t)
 	browser.once.Do(func() {
 		path, err := exec.LookPath("chromium")
 		if err != nil {
@@ -107,7 +121,7 @@ func (h *house) shut() {
 // do runs steps with a limit on each run as a whole.
 func do(t *testing.T, ctx context.Context, steps ...chromedp.Action[chromedp.Void]) {
 	t.Helper()
-	c, cancel := context.WithTimeout(ctx, 40*time.Second)
+	c, cancel := context.WithTimeout(ctx, patience)
 	defer cancel()
 	if err := chromedp.Do(c, steps...); err != nil {
 		picture(t, ctx)
@@ -118,7 +132,7 @@ func do(t *testing.T, ctx context.Context, steps ...chromedp.Action[chromedp.Voi
 // until waits for a condition of the page, through navigations.
 func until(t *testing.T, ctx context.Context, condition string) {
 	t.Helper()
-	end := time.Now().Add(20 * time.Second)
+	end := time.Now().Add(patience)
 	for time.Now().Before(end) {
 		c, cancel := context.WithTimeout(ctx, 10*time.Second)
 		// A page on its way out can't be asked; the next one can.
@@ -152,7 +166,7 @@ func press(t *testing.T, ctx context.Context, text string) {
 
 func text(t *testing.T, ctx context.Context, sel string) string {
 	t.Helper()
-	c, cancel := context.WithTimeout(ctx, 20*time.Second)
+	c, cancel := context.WithTimeout(ctx, patience)
 	defer cancel()
 	s, err := chromedp.Run(c, chromedp.Text(chromedp.CSS(sel)))
 	require.NoError(t, err, sel)
