@@ -147,6 +147,14 @@ func until(t *testing.T, ctx context.Context, condition string) {
 	require.Fail(t, "the page never came to this", condition)
 }
 
+// framed waits until what was asked for has been drawn: two frames of the page, whenever they come.
+func framed(t *testing.T, ctx context.Context) {
+	t.Helper()
+	_, err := chromedp.Run(ctx, chromedp.Evaluate[bool](`new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => done(true))))`,
+		chromedp.EvalAwaitPromise))
+	require.NoError(t, err)
+}
+
 // picture keeps a screenshot of a page that failed.
 func picture(t *testing.T, ctx context.Context) {
 	t.Helper()

@@ -5,7 +5,6 @@ import (
 	"fmt"
 	"strings"
 	"testing"
-	"time"
 
 	"github.com/chromedp/chromedp"
 	"github.com/chromedp/chromedp/kb"
@@ -68,10 +67,10 @@ func TestALadderIsSolvedDraggedAndSentByMouse(t *testing.T) {
 	do(t, ctx, chromedp.Click(chromedp.CSS("[data-view=turntable]")))
 	until(t, ctx, "document.querySelector('canvas').dataset.drawn > 0")
 	seen := map[string]bool{}
-	for v := 0; v <= 1000; v += 25 {
+	for v := 0; v <= 1000; v += 50 {
 		do(t, ctx, chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`(() => { const s = document.querySelector("#distance"); s.value = %d;
 			s.dispatchEvent(new Event("input", { bubbles: true })) })()`, v)))
-		time.Sleep(60 * time.Millisecond)
+		framed(t, ctx)
 		seen[js[string](t, ctx, `document.querySelector("#walk").dataset.lod`)] = true
 	}
 	assert.Len(t, seen, len(after.Result.LODs.LODs), "every LOD is walked through")

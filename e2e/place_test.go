@@ -77,7 +77,7 @@ func TestQuickDecisionsQueue(t *testing.T) {
 	until(t, ctx, `document.querySelector("#node-5")`)
 	before := h.count(t)
 	js[bool](t, ctx, `(() => { for (let i = 0; i < 6; i++) document.querySelector("#node-" + i).click(); return true })()`)
-	end := time.Now().Add(20 * time.Second)
+	end := time.Now().Add(patience)
 	for h.count(t) < before+6 && time.Now().Before(end) {
 		time.Sleep(50 * time.Millisecond)
 	}
@@ -102,7 +102,7 @@ func TestPointingAndOutlines(t *testing.T) {
 	js[bool](t, ctx, `(() => { window.asked = 0; const f = window.fetch; window.fetch = (...a) => { if (String(a[0]).includes("/pick")) window.asked++; return f(...a) };
 		return true })()`)
 	do(t, ctx, chromedp.Click(chromedp.CSS("#pick-measure")))
-	time.Sleep(300 * time.Millisecond) // the pictures of the views are opened
+	until(t, ctx, `document.body.dataset.grounds > 0`)
 	for i := range 40 {
 		x, y := paperAt(t, ctx, 300+float64(i)*5, 60)
 		do(t, ctx, chromedp.MouseEvent("mouseMoved", x, y))

@@ -259,9 +259,13 @@ func TestAnUploadUnderWayIsReceived(t *testing.T) {
 	_, _ = io.WriteString(upload, "first half, ")
 	<-begun
 	end()
-	time.Sleep(50 * time.Millisecond)
-	_, err = net.Dial("tcp", l.Addr().String())
-	assert.Error(t, err, "nothing new is taken")
+	require.Eventually(t, func() bool {
+		c, err := net.Dial("tcp", l.Addr().String())
+		if err == nil {
+			_ = c.Close()
+		}
+		return err != nil
+	}, time.Minute, time.Millisecond, "nothing new is taken")
 	_, err = io.WriteString(upload, "second half")
 	require.NoError(t, err)
 	require.NoError(t, upload.Close())

@@ -32,7 +32,8 @@ function start(button) {
   mode = { kind: button.dataset.pick, form: button.form, go: button.dataset.go, got: [] };
   document.body.classList.add("picking");
   ground = undefined;
-  grounds().then((g) => { ground = g; }, () => {});
+  delete document.body.dataset.grounds; // how many views are opened, for who waits for them
+  grounds().then((g) => { ground = g; document.body.dataset.grounds = g.length; }, () => {});
   const box = document.querySelector("#drawing");
   if (!box.hidden) {
     svg().setAttribute("tabindex", "0");
