@@ -26,6 +26,7 @@ var layers = [][]string{
 	{"core/process/ladder", "core/collide/solid", "core/collide/decompose", "core/collide/passage"},
 	{"core/collide/gap", "core/collide/floor"},
 	{"core/target/class", "core/shape/shapetest"},
+	{"core/shape/kept"},
 	{"core/target"},
 	{"core/picture/outfit", "core/format/bundle"},
 	{"core/format/pack", "core/format/draco", "core/format/meshopt"},

@@ -20,6 +20,7 @@ import (
 	"os"
 	"os/exec"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strconv"
 	"strings"
@@ -89,10 +90,12 @@ func run(pkg string, most int, seed uint64, jobs int) error {
 		return err
 	}
 	began := time.Now()
-	if out, seen := tried(bin, dir, 0, 10*time.Minute); seen {
+	out, failed := tried(bin, dir, 0, 10*time.Minute, "-test.v")
+	if failed {
 		return fmt.Errorf("the tests fail without a fault:\n%s", out)
 	}
 	limit := max(10*time.Second, 5*time.Since(began))
+	quick, slow := byTime(out)
 	left := make([]bool, len(faults))
 	errs := make([]error, len(faults))
 	var group sync.WaitGroup
@@ -109,7 +112,10 @@ func run(pkg string, most int, seed uint64, jobs int) error {
 				}
 				defer os.Remove(of)
 			}
-			_, seen := tried(of, dir, f.id, limit)
+			_, seen := tried(of, dir, f.id, limit, "-test.run", quick)
+			if !seen && slow != "" {
+				_, seen = tried(of, dir, f.id, limit, "-test.run", slow)
+			}
 			left[i] = !seen
 		})
 	}
@@ -251,11 +257,28 @@ func applied(src []byte, edits []edit) []byte {
 	return append(out, src[at:]...)
 }
 
-// tried runs a test binary with one fault turned on, and tells whether a test saw it.
-func tried(bin, dir string, id int, limit time.Duration) (out []byte, seen bool) {
+// byTime makes patterns of the tests that a run told of: those that take less than a second, and the others.
+// Most faults are seen by the first.
+func byTime(told []byte) (quick, slow string) {
+	var lists [2][]string
+	for _, m := range regexp.MustCompile(`(?m)^--- PASS: (Test\w+) \(([\d.]+)s\)`).FindAllSubmatch(told, -1) {
+		i := 0
+		if took, err := strconv.ParseFloat(string(m[2]), 64); err != nil || took >= 1 {
+			i = 1
+		}
+		lists[i] = append(lists[i], string(m[1]))
+	}
+	if len(lists[1]) > 0 {
+		slow = "^(" + strings.Join(lists[1], "|") + ")$"
+	}
+	return "^(" + strings.Join(lists[0], "|") + ")$", slow
+}
+
+// tried runs tests of a binary with one fault turned on, and tells whether one saw it.
+func tried(bin, dir string, id int, limit time.Duration, args ...string) (out []byte, seen bool) {
 	ctx, stop := context.WithTimeout(context.Background(), limit)
 	defer stop()
-	c := exec.CommandContext(ctx, bin, "-test.failfast", "-test.short")
+	c := exec.CommandContext(ctx, bin, append([]string{"-test.failfast", "-test.short"}, args...)...)
 	c.Dir = dir
 	c.Env = append(os.Environ(), chosen+"="+strconv.Itoa(id), "GOMEMLIMIT=3GiB")
 	out, err := c.CombinedOutput()

@@ -1,0 +1,49 @@
+package twin_test
+
+import (
+	"context"
+	"testing"
+
+	"yarvek/core/geom"
+	"yarvek/core/measure/twin"
+	"yarvek/core/scene"
+	"yarvek/core/shape/kept"
+)
+
+// Which of many meshes are one another's twins comes out as it did: turned, mirrored, moved by a little, with other
+// slots, UVs and smoothing, and with faces in another order.
+func TestTwinsAreKept(t *testing.T) {
+	var lines []string
+	ctx := context.Background()
+	turn := geom.Linear(geom.Rotation(geom.Vec3{1, 2, 3}, .7))
+	turn.T = geom.Vec3{4, 5, 6}
+	mirror := geom.Identity3
+	mirror[0][0] = -1
+	for _, m := range kept.Meshes() {
+		if m.Triangles() == 0 {
+			continue
+		}
+		order := make([]int32, m.Faces())
+		for i := range order {
+			order[i] = int32(len(order) - 1 - i)
+		}
+		near := m.Mapped(geom.Identity)
+		near.Points[0] = near.Points[0].Add(geom.Vec3{1e-4, 0, 0})
+		slots := *m
+		slots.Slots, slots.Slot = []int{3}, nil
+		bare := *m
+		bare.UVs = nil
+		smooth := *m
+		smooth.Smooth = make([]uint32, m.Faces())
+		smooth.Smooth[0] = 1
+		list := []*scene.Mesh{m, m.Mapped(turn), m.Mapped(geom.Linear(mirror)), m.Reordered(order), near, &slots, &bare, &smooth,
+			m.Mapped(geom.Linear(geom.Identity3.Scaled(1.01)))}
+		for _, tol := range []float64{1e-6, 1e-3} {
+			found := twin.Find(ctx, list, tol)
+			lines = append(lines, kept.Line(m.Name, found, twin.Groups(found)))
+		}
+		lines = append(lines, kept.Line(m.Name+" places", twin.Coincide(ctx, m.Points, near.Points, 1e-3),
+			twin.Coincide(ctx, m.Points, near.Points, 1e-6)))
+	}
+	kept.Same(t, "kept.txt", lines)
+}
