@@ -94,12 +94,24 @@ func (x *finder) look(body ast.Node) {
 			x.depth--
 			return true
 		}
-		if x.fixed[n] || !x.node(n) {
+		if x.fixed[n] || x.stops(n) || !x.node(n) {
 			return false
 		}
 		x.depth++
 		return true
 	})
+}
+
+// stops tells what only ends work with its context, or reserves room: a fault there makes no wrong result.
+func (x *finder) stops(n ast.Node) bool {
+	switch n := n.(type) {
+	case *ast.IfStmt:
+		return returns(n) && strings.Contains(x.text(n.Cond), "Err() != nil")
+	case *ast.CallExpr:
+		f, ok := n.Fun.(*ast.Ident)
+		return ok && f.Name == "make"
+	}
+	return false
 }
 
 // node notes what of a node may be otherwise, and tells whether what is in it may be.
