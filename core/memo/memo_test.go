@@ -3,6 +3,7 @@ package memo
 import (
 	"context"
 	"errors"
+	"runtime"
 	"strings"
 	"sync"
 	"sync/atomic"
@@ -182,4 +183,44 @@ func TestANilMemoKeepsNothing(t *testing.T) {
 	assert.Equal(t, 2, n)
 	bytes, values := m.Size()
 	assert.Zero(t, bytes+int64(values))
+}
+
+// The first of two who leave does not end the work of the other.
+func TestTheFirstToLeaveEndsNothing(t *testing.T) {
+	m := New(100, weigh)
+	leaving, leave := context.WithCancel(context.Background())
+	begun, gate := make(chan struct{}), make(chan struct{})
+	left := make(chan error)
+	go func() {
+		_, err := m.Get(leaving, "k", func(ctx context.Context) (string, error) {
+			close(begun)
+			select {
+			case <-gate:
+				return "whole", nil
+			case <-ctx.Done():
+				return "half", ctx.Err()
+			}
+		})
+		left <- err
+	}()
+	<-begun
+	stayed := make(chan string)
+	go func() {
+		v, err := m.Get(context.Background(), "k", func(context.Context) (string, error) { return "again", nil })
+		assert.NoError(t, err)
+		stayed <- v
+	}()
+	for { // until the second waits as well
+		m.mu.Lock()
+		n := m.flight["k"].waiting
+		m.mu.Unlock()
+		if n == 2 {
+			break
+		}
+		runtime.Gosched()
+	}
+	leave()
+	assert.ErrorIs(t, <-left, context.Canceled)
+	close(gate)
+	assert.Equal(t, "whole", <-stayed, "who stayed has what was begun")
 }

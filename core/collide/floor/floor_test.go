@@ -284,3 +284,32 @@ func TestABallRollsUpARamp(t *testing.T) {
 	o := run(t, ramp, Trial{Kind: Ball, Size: 0.4, Speed: 2.5, Density: 20_000})
 	assert.InDelta(t, 0.7*2.5*2.5/Gravity, o.Highest, 0.12*0.7*2.5*2.5/Gravity)
 }
+
+// On a floor that slants by less than friction holds a box stays, and on one that slants by more it slides: Coulomb's
+// bound is the arc tangent of the coefficient, 31 degrees of 0.6.
+func TestFrictionHoldsUpToItsAngle(t *testing.T) {
+	for slant, slides := range map[float64]bool{20: false, 28: false, 34: true, 40: true} {
+		o := run(t, []*solid.Form{box(geom.Vec3{-1, 0, -1}, geom.Vec3{1, .2, 1})}, Trial{Kind: Drop, Height: 0.01, Slant: slant, Seconds: 3})
+		if slides {
+			a := Gravity * (math.Sin(slant*math.Pi/180) - friction*math.Cos(slant*math.Pi/180))
+			assert.Greater(t, o.Moved, 0.5*a*4*.5, "%v degrees", slant)
+		} else {
+			assert.Less(t, o.Moved, 0.05, "%v degrees", slant)
+		}
+	}
+	assert.InDelta(t, 0.6, friction, 0, "of common dry surfaces")
+}
+
+// The middle of mass of a capsule and a box that lean on nothing is where it is by formula.
+func TestMiddlesOfMassByFormula(t *testing.T) {
+	ctx := context.Background()
+	c := solid.OfCapsule(fit.Capsule{A: geom.Vec3{0, 1, 0}, B: geom.Vec3{0, 3, 0}, Radius: .25}).Form(ctx)
+	o := run(t, []*solid.Form{c}, Trial{Kind: Drop, Height: .1})
+	assert.InDelta(t, 2, o.Centre[1], 1e-3)
+	assert.InEpsilon(t, 500*(math.Pi*.0625*2+4./3*math.Pi*.015625), o.Mass, .04, "it is a body of sixteen sides")
+	two := []*solid.Form{box(geom.Vec3{0, 0, 0}, geom.Vec3{1, 1, 1}), box(geom.Vec3{3, 0, 0}, geom.Vec3{4, 2, 1})}
+	o = run(t, two, Trial{Kind: Drop, Height: .1})
+	assert.InDelta(t, (.5+2*3.5)/3, o.Centre[0], 1e-9)
+	assert.InDelta(t, (.5+2*1)/3, o.Centre[1], 1e-9)
+	assert.InDelta(t, 1500, o.Mass, 1e-6)
+}

@@ -2,6 +2,7 @@ package gap
 
 import (
 	"context"
+	"math"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -54,4 +55,41 @@ func TestVolumesOfOverlapping(t *testing.T) {
 	assert.InDelta(t, 3, Volume([]*solid.Form{a, b}, 60), 1e-9)
 	assert.InDelta(t, 2, Volume([]*solid.Form{a}, 60), 1e-9)
 	assert.Zero(t, Volume(nil, 60))
+}
+
+// A wedge under a flat plane: how far it is out is a linear height, whose mean, largest, share and every bin of the
+// histogram are integrals.
+func TestGapsOfAWedgeAreIntegrals(t *testing.T) {
+	ctx := context.Background()
+	// A roof face that rises from 0 to 1.2 over a floor whose top is at 0.
+	roof := &scene.Mesh{Name: "roof", Points: []geom.Vec3{{0, 0, 0}, {1, 1.2, 0}, {1, 1.2, 1}, {0, 0, 1}}, Corners: []int32{0, 3, 2, 1},
+		FaceStart: []int32{0, 4}, Slots: []int{-1}}
+	b := NewMesh(ctx, shape.Scene("roof", nil, roof), false).Of(ctx, []*solid.Form{box(geom.Vec3{-5, -3, -5}, geom.Vec3{5, 0, 5})}, 0.3)
+	assert.InDelta(t, 1.2, b.Out.Max, 1e-9)
+	assert.InDelta(t, 0.6, b.Out.Mean, 0.005)
+	assert.InDelta(t, 0.75, b.Out.Over, 0.02, "three quarters are higher than 0.3")
+	assert.InDelta(t, 1, b.Out.At[0], 1e-9)
+	// Each bin is as full as it is high, from the nearest on; what is left of the height is in the last.
+	left := 1.0
+	for k := Bins - 1; k >= 0; k-- {
+		want := min(left, b.Step/1.2)
+		assert.InDelta(t, want, b.Histogram[k], 0.01)
+		left -= want
+	}
+	sum := 0.0
+	for _, v := range b.Histogram[Bins:] {
+		sum += v
+	}
+	assert.InDelta(t, 1, sum, 1e-9)
+}
+
+// A hollow box without a lid is open: the inside of a shape that fills it is no farther in than its walls say.
+func TestOpenMeshesHaveNoInside(t *testing.T) {
+	ctx := context.Background()
+	full := new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box")
+	inner := []*solid.Form{box(geom.Vec3{.3, .3, .3}, geom.Vec3{.7, .7, .7})}
+	closed := NewMesh(ctx, shape.Scene("a", nil, full), true).Of(ctx, inner, .1)
+	open := NewMesh(ctx, shape.Scene("a", nil, full), false).Of(ctx, inner, .1)
+	assert.InDelta(t, 0, closed.In.Max, 1e-9, "the shape is within the mesh, and stands for nothing that is not there")
+	assert.InDelta(t, .3, open.In.Max, 1e-9, "without an inside, its surface is three tenths from any face")
 }

@@ -140,3 +140,37 @@ func BenchmarkTwoThousandNodes(b *testing.B) {
 	}
 	b.Logf("2000 meshes, %d triangles: %d twins in %v", tris, n, took)
 }
+
+// Meshes that are alike but for one thing are no twins: slots, UVs, smoothing, hardness, colours.
+func TestOneThingOtherIsNoTwin(t *testing.T) {
+	ctx := context.Background()
+	of := func() *scene.Mesh {
+		m := new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 2, 3}).Slot(1).Box(geom.Vec3{2, 0, 0}, geom.Vec3{3, 1, 1}).Mesh("m")
+		m.Smooth = make([]uint32, m.Faces())
+		return m
+	}
+	require.Len(t, Find(ctx, []*scene.Mesh{of(), of()}, 1e-6), 1)
+	for name, change := range map[string]func(m *scene.Mesh){
+		"the slots":     func(m *scene.Mesh) { m.Slots = []int{2, 1} },
+		"slots swapped": func(m *scene.Mesh) { m.Slots = []int{1, 0} },
+		"a face's slot": func(m *scene.Mesh) { m.Slot[0] = 1 },
+		"no UVs":        func(m *scene.Mesh) { m.UVs = nil },
+		"a UV":          func(m *scene.Mesh) { m.UVs[0].Values[0][0] += .01 },
+		"smoothing":     func(m *scene.Mesh) { m.Smooth[0] = 1 },
+		"no smoothing":  func(m *scene.Mesh) { m.Smooth = nil },
+		"a point":       func(m *scene.Mesh) { m.Points[0] = m.Points[0].Add(geom.Vec3{1e-3, 0, 0}) },
+		"normals":       func(m *scene.Mesh) { m.Normals = m.SmoothNormals() },
+		"a face turned": func(m *scene.Mesh) { c := m.Corners[m.FaceStart[0]:m.FaceStart[1]]; c[1], c[3] = c[3], c[1] },
+		"a face less": func(m *scene.Mesh) {
+			m.FaceStart = m.FaceStart[:len(m.FaceStart)-1]
+			m.Corners = m.Corners[:m.FaceStart[len(m.FaceStart)-1]]
+			m.Slot = m.Slot[:m.Faces()]
+			m.Smooth = m.Smooth[:m.Faces()]
+		},
+		"larger by a tenth": func(m *scene.Mesh) { *m = *m.Mapped(geom.Linear(geom.Identity3.Scaled(1.1))) },
+	} {
+		other := of()
+		change(other)
+		assert.Empty(t, Find(ctx, []*scene.Mesh{of(), other}, 1e-6), name)
+	}
+}
