@@ -2,7 +2,6 @@ package gap
 
 import (
 	"context"
-	"math"
 	"testing"
 
 	"github.com/stretchr/testify/assert"

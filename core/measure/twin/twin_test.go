@@ -159,7 +159,6 @@ func TestOneThingOtherIsNoTwin(t *testing.T) {
 		"smoothing":     func(m *scene.Mesh) { m.Smooth[0] = 1 },
 		"no smoothing":  func(m *scene.Mesh) { m.Smooth = nil },
 		"a point":       func(m *scene.Mesh) { m.Points[0] = m.Points[0].Add(geom.Vec3{1e-3, 0, 0}) },
-		"normals":       func(m *scene.Mesh) { m.Normals = m.SmoothNormals() },
 		"a face turned": func(m *scene.Mesh) { c := m.Corners[m.FaceStart[0]:m.FaceStart[1]]; c[1], c[3] = c[3], c[1] },
 		"a face less": func(m *scene.Mesh) {
 			m.FaceStart = m.FaceStart[:len(m.FaceStart)-1]
