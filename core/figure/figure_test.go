@@ -77,7 +77,9 @@ func TestBoundsOfFigures(t *testing.T) {
 		{In(0.05, Units[5]), "0.0500"}, {In(150, Units[5]), "150.0"}, {In(1500, Units[5]), "1 500"}, {In(5e-5, Units[5]), "0.00005"},
 		{In(2e9, Units[5]), "2.000e+09"}, {Plural(1, "mesh", "meshes"), "1 mesh"}, {Plural(0, "mesh", "meshes"), "0 meshes"},
 		{Plural(1200, "mesh", "meshes"), "1 200 meshes"}, {Significant(0, 3), "0"}, {Significant(12345, 2), "12 345"},
-		{Significant(1.5e-7, 3), "1.50e-07"}, {Number(999, 0), "999"}, {Number(1000, 0), "1 000"},
+		{Significant(1.5e-7, 3), "1.50e-07"}, {In(1.5e9, Units[5]), "1.500e+09"}, {Bytes(1 << 30), "1.0 GB"},
+		{Bytes(1 << 20), "1.0 MB"}, {Imperial(0.0254 * 0.00512), "0.0051 in"}, {Imperial(0.3048 * 1500.2), "1 500 ft"},
+		{Area(12.34e-6), "12.3 mm²"}, {Volume(12.34e-6), "12.3 cm³"}, {Number(999, 0), "999"}, {Number(1000, 0), "1 000"},
 	} {
 		assert.Equal(t, x.want, plain(x.is))
 	}

@@ -224,3 +224,33 @@ func TestTheFirstToLeaveEndsNothing(t *testing.T) {
 	close(gate)
 	assert.Equal(t, "whole", <-stayed, "who stayed has what was begun")
 }
+
+// What weighs more than all that may be kept is given and not kept, what is put takes the place of what was there,
+// and a memo that is none keeps nothing.
+func TestWhatIsTooHeavyIsNotKept(t *testing.T) {
+	ctx, m := context.Background(), New(10, weigh)
+	v, err := m.Get(ctx, "heavy", always("0123456789a"))
+	require.NoError(t, err)
+	assert.Equal(t, "0123456789a", v)
+	_, ok := m.Peek("heavy")
+	assert.False(t, ok)
+	w, n := m.Size()
+	assert.Zero(t, n)
+	assert.Zero(t, w)
+	_, err = m.Get(ctx, "ten", always("0123456789"))
+	require.NoError(t, err)
+	_, ok = m.Peek("ten")
+	assert.True(t, ok, "just as much as may be kept")
+	m.Put("ten", "012")
+	w, n = m.Size()
+	assert.Equal(t, 1, n)
+	assert.EqualValues(t, 3, w)
+	var none *Memo[string]
+	w, n = none.Size()
+	assert.Zero(t, n)
+	assert.Zero(t, w)
+	_, err = m.Get(ctx, "bad", func(context.Context) (string, error) { return "01", errors.New("odd") })
+	assert.Error(t, err)
+	w, _ = m.Size()
+	assert.EqualValues(t, 3, w, "what failed weighs nothing")
+}
