@@ -33,6 +33,13 @@ func TestTwinsAreKept(t *testing.T) {
 			k := 9e-4 / math.Sqrt(3)
 			near.Points[i] = near.Points[i].Add(geom.Vec3{k * float64(2*(i&1)-1), k * float64(i&2-1), k * float64(i>>1&2-1)})
 		}
+		mixed := m.Mapped(turn) // its points stand in another order too
+		for i, q := range near.Points {
+			mixed.Points[len(near.Points)-1-i] = turn.Apply(q)
+		}
+		for c, i := range m.Corners {
+			mixed.Corners[c] = int32(len(near.Points)-1) - i
+		}
 		slots := *m
 		slots.Slots, slots.Slot = []int{3}, nil
 		bare := *m
@@ -40,7 +47,7 @@ func TestTwinsAreKept(t *testing.T) {
 		smooth := *m
 		smooth.Smooth = make([]uint32, m.Faces())
 		smooth.Smooth[0] = 1
-		list := []*scene.Mesh{m, m.Mapped(turn), m.Mapped(geom.Linear(mirror)), m.Reordered(order), near, &slots, &bare, &smooth,
+		list := []*scene.Mesh{m, m.Mapped(turn), m.Mapped(geom.Linear(mirror)), m.Reordered(order), near, mixed, &slots, &bare, &smooth,
 			m.Mapped(geom.Linear(geom.Identity3.Scaled(1.01)))}
 		for _, tol := range []float64{1e-6, 1e-3} {
 			found := twin.Find(ctx, list, tol)
