@@ -15,7 +15,8 @@ import (
 // a station no station, a format no format, and no format a station. A name that
 // ends in a slash stands for all packages under it.
 var layers = [][]string{
-	{"core/split", "core/fault", "core/naming", "core/union", "core/picture/picturetest", "core/measure", "core/process", "core/collide"},
+	{"core/split", "core/fault", "core/naming", "core/union", "core/picture/picturetest", "core/measure", "core/process",
+		"core/collide"},
 	{"core/geom", "core/memo", "core/figure"},
 	{"core/scene", "core/finding"},
 	{"core/shape", "core/topo", "core/picture", "core/picture/webp"},
@@ -103,7 +104,8 @@ func TestImportsRunDownwards(t *testing.T) {
 
 // A wing knows the ground and the wings that are named for it, and core has few rooms.
 func TestWingsStandApart(t *testing.T) {
-	out, err := exec.Command("go", "list", "-f", `{{.ImportPath}} {{len .Doc}} {{join .Imports " "}}`, "yarvek/core/...").Output()
+	out, err := exec.Command("go", "list", "-f", `{{.ImportPath}} {{len .Doc}} {{join .Imports " "}}`,
+		"yarvek/core/...").Output()
 	require.NoError(t, err)
 	seen := map[string]bool{}
 	for line := range strings.Lines(string(out)) {

@@ -22,8 +22,10 @@ func TestPagesAreAccessible(t *testing.T) {
 	check := func(where string) {
 		t.Helper()
 		js[bool](t, ctx, "("+"() => { "+string(script)+"; return true })()")
-		found, err := chromedp.Run(ctx, chromedp.Evaluate[[]string](`axe.run(document, { resultTypes: ["violations"], rules: { "label-content-name-mismatch": { enabled: true } } }).then((r) =>
-			r.violations.flatMap((v) => v.nodes.map((n) => v.id + ": " + n.target.join(" ") + " — " + (n.failureSummary ?? "").replace(/\s+/g, " ").slice(0, 160))))`,
+		found, err := chromedp.Run(ctx, chromedp.Evaluate[[]string](`axe.run(document, { resultTypes: ["violations"],
+			rules: { "label-content-name-mismatch": { enabled: true } } }).then((r) =>
+			r.violations.flatMap((v) => v.nodes.map((n) =>
+				v.id + ": " + n.target.join(" ") + " — " + (n.failureSummary ?? "").replace(/\s+/g, " ").slice(0, 160))))`,
 			chromedp.EvalAwaitPromise))
 		require.NoError(t, err)
 		assert.Empty(t, found, where)
@@ -70,11 +72,13 @@ func TestPagesAreAccessible(t *testing.T) {
 	}
 	do(t, ctx, chromedp.Navigate(h.URL+"/assets/6/slots"))
 	until(t, ctx, `document.querySelector("#picture-0")`)
-	js[bool](t, ctx, `(document.querySelectorAll("details").forEach((d) => { d.open = true }), document.querySelector("#picture-1").click(), true)`)
+	js[bool](t, ctx, `(document.querySelectorAll("details").forEach((d) => { d.open = true }),
+		document.querySelector("#picture-1").click(), true)`)
 	until(t, ctx, `document.querySelector("#onepicture").open`)
 	check("one picture, and what several slots are")
 	do(t, ctx, chromedp.Navigate(h.URL+"/assets/10/size"))
-	js[bool](t, ctx, `(() => { const f = document.querySelector("#factor"); f.value = "no"; document.querySelector("#setfactor").click(); return true })()`)
+	js[bool](t, ctx, `(() => { const f = document.querySelector("#factor"); f.value = "no";
+		document.querySelector("#setfactor").click(); return true })()`)
 	until(t, ctx, `document.querySelector(".trouble")`)
 	check("a refusal")
 	js[bool](t, ctx, `(document.querySelector("[data-keys-help]").click(), true)`)

@@ -65,8 +65,10 @@ func tab(t *testing.T) context.Context {
 			browser.err = err
 			return
 		}
-		opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.NoSandbox, chromedp.ExecPath(path), chromedp.WindowSize(1280, 800),
-			chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true), chromedp.Flag("disable-sync", true))
+		opts := append(chromedp.DefaultExecAllocatorOptions[:], chromedp.NoSandbox, chromedp.ExecPath(path),
+			chromedp.WindowSize(1280, 800),
+			chromedp.Flag("disable-quic", true), chromedp.Flag("disable-component-update", true),
+			chromedp.Flag("disable-sync", true))
 		alloc, stop := chromedp.NewExecAllocator(context.Background(), opts...)
 		ctx, cancel := chromedp.NewContext(alloc)
 		browser.ctx, browser.cancel = ctx, func() { cancel(); stop() }
@@ -150,8 +152,9 @@ func until(t *testing.T, ctx context.Context, condition string) {
 // framed waits until what was asked for has been drawn: two frames of the page, whenever they come.
 func framed(t *testing.T, ctx context.Context) {
 	t.Helper()
-	_, err := chromedp.Run(ctx, chromedp.Evaluate[bool](`new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => done(true))))`,
-		chromedp.EvalAwaitPromise))
+	_, err := chromedp.Run(ctx,
+		chromedp.Evaluate[bool](`new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(() => done(true))))`,
+			chromedp.EvalAwaitPromise))
 	require.NoError(t, err)
 }
 
@@ -206,10 +209,12 @@ func tabTo(t *testing.T, ctx context.Context, condition string) {
 	t.Helper()
 	for range 120 {
 		typed(t, ctx, kb.Tab)
-		ok, err := chromedp.Run(ctx, chromedp.Evaluate[bool](`(() => { const el = document.activeElement; return Boolean(`+condition+`) })()`))
+		ok, err := chromedp.Run(ctx,
+			chromedp.Evaluate[bool](`(() => { const el = document.activeElement; return Boolean(`+condition+`) })()`))
 		require.NoError(t, err)
 		if ok {
-			seen, err := chromedp.Run(ctx, chromedp.Evaluate[bool](`getComputedStyle(document.activeElement).outlineStyle !== "none"`))
+			seen, err := chromedp.Run(ctx,
+				chromedp.Evaluate[bool](`getComputedStyle(document.activeElement).outlineStyle !== "none"`))
 			require.NoError(t, err)
 			assert.True(t, seen, "the focus is visible on %s", condition)
 			return

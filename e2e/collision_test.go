@@ -52,7 +52,8 @@ func TestAHutIsMadeWalkable(t *testing.T) {
 		}
 	}
 	at := js[[]float64](t, ctx, `(() => { const all = document.querySelectorAll('.solids[data-side="0"] .solid');
-		const r = all[all.length - 1].querySelector(".solid-hatch").getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })()`)
+		const r = all[all.length - 1].querySelector(".solid-hatch").getBoundingClientRect(); return [r.x + r.width / 2,
+			r.y + r.height / 2] })()`)
 	do(t, ctx, chromedp.DragAndDropXY(at[0], at[1], at[0]+30, at[1]))
 	settled(t, ctx, "document.querySelector('.foot').textContent.includes('decision 6')")
 	moved := now()
@@ -83,7 +84,8 @@ func TestAHutIsMadeWalkable(t *testing.T) {
 	do(t, ctx, chromedp.Click(chromedp.CSS("#tape-export")))
 	until(t, ctx, "document.querySelector('#exportshapes')")
 	do(t, ctx, chromedp.Click(chromedp.CSS("#send")))
-	until(t, ctx, `[...document.querySelectorAll("table tr")].some((r) => r.textContent.includes("Collision") && r.textContent.includes("hull of walls"))`)
+	until(t, ctx, `[...document.querySelectorAll("table tr")].some((r) => r.textContent.includes("Collision") &&
+		r.textContent.includes("hull of walls"))`)
 
 	do(t, ctx, chromedp.Navigate(h.URL+"/assets/5/floor?kind=walk"))
 	until(t, ctx, "document.querySelector('#trials')")
@@ -92,7 +94,8 @@ func TestAHutIsMadeWalkable(t *testing.T) {
 	until(t, ctx, "document.querySelector('#try-drop.btn-ink')")
 	assert.Contains(t, text(t, ctx, "#worksheet .lead"), "Nothing sank in deeper")
 	do(t, ctx, chromedp.Click(chromedp.CSS("#play")))
-	until(t, ctx, `document.querySelector("canvas").dataset.drawn > 0 && Number(document.querySelector("#playing").dataset.at) > 3`)
+	until(t, ctx, `document.querySelector("canvas").dataset.drawn > 0 &&
+		Number(document.querySelector("#playing").dataset.at) > 3`)
 	do(t, ctx, chromedp.Evaluate[chromedp.Void](`sessionStorage.clear()`))
 }
 
@@ -134,7 +137,8 @@ func TestShapesAreChangedByKeys(t *testing.T) {
 	// A box round the part that is pointed at, besides what there is.
 	do(t, ctx, chromedp.Click(chromedp.CSS("#pick-body")))
 	until(t, ctx, "document.body.classList.contains('picking')")
-	at := js[[]float64](t, ctx, `(() => { const r = document.querySelector('.solids[data-side="0"] .solid-hatch').getBoundingClientRect();
+	at := js[[]float64](t, ctx, `(() => {
+		const r = document.querySelector('.solids[data-side="0"] .solid-hatch').getBoundingClientRect();
 		return [r.x + r.width / 2, r.y + r.height / 2] })()`)
 	do(t, ctx, chromedp.MouseClickXY(at[0], at[1]))
 	settled(t, ctx, "document.querySelectorAll('#shapes tbody tr').length === 3")

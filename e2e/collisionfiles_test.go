@@ -25,7 +25,8 @@ func TestIndependentReadersTakeCollision(t *testing.T) {
 	s := shape.Scene("hut", []scene.Material{scene.NewMaterial("boards")}, shapetest.Hut())
 	s.Meshes[0].Slots = []int{0}
 	to := target.Shipped[0]
-	p := prep.Prep{Collision: collision.Decisions{Fits: []collision.Fit{{Form: collision.Hulls}, {Form: collision.Capsule}},
+	p := prep.Prep{Collision: collision.Decisions{Fits: []collision.Fit{{Form: collision.Hulls},
+		{Form: collision.Capsule}},
 		Surface: collision.Surface{Share: 1}}}
 	r, err := prep.Run(context.Background(), prep.Input{Key: "hut", Scene: s, Target: to}, p, nil)
 	require.NoError(t, err)
@@ -35,7 +36,8 @@ func TestIndependentReadersTakeCollision(t *testing.T) {
 	}
 	require.Greater(t, len(r.Delivery.Collision), 5)
 	for _, f := range []string{"glb", "gltf", "fbx", "fbx-one", "fbx-75", "fbx-text", "obj"} {
-		made, err := deliver.Make(context.Background(), deliver.Order{Delivery: r.Delivery, Decisions: export.Decisions{Format: f}, Asset: "hut", Target: to})
+		made, err := deliver.Make(context.Background(),
+			deliver.Order{Delivery: r.Delivery, Decisions: export.Decisions{Format: f}, Asset: "hut", Target: to})
 		require.NoError(t, err)
 		got := b.load(t, made.Package.Files)
 		assert.EqualValues(t, all, got.Triangles, f)

@@ -96,7 +96,8 @@ func TestTheGuideToAStationHolds(t *testing.T) {
 	gofmt.Dir = house
 	out, err := gofmt.CombinedOutput()
 	require.NoError(t, err, "%s", out)
-	run := exec.Command("go", "test", "-short", "-vet=off", "-count=1", "-run", "TheGuide|EveryStation|EveryField|Imports|Floors|Wider",
+	run := exec.Command("go", "test", "-short", "-vet=off", "-count=1", "-run",
+		"TheGuide|EveryStation|EveryField|Imports|Floors|Wider",
 		"./core", "./core/prep", "./core/station", "./internal/show", "./internal/web")
 	run.Dir = house
 	out, err = run.CombinedOutput()

@@ -115,13 +115,15 @@ func (b *bench) load(t *testing.T, files []bundle.File, names ...string) reading
 			chromedp.EvalAwaitPromise))
 		require.NoError(t, err)
 		// Without tangents a reader makes them the one way that the standard says (section 3.7.2.1), so that warning is none.
-		issues = slices.DeleteFunc(issues, func(s string) bool { return strings.HasPrefix(s, "MESH_PRIMITIVE_GENERATED_TANGENT_SPACE") })
+		issues = slices.DeleteFunc(issues,
+			func(s string) bool { return strings.HasPrefix(s, "MESH_PRIMITIVE_GENERATED_TANGENT_SPACE") })
 		assert.Empty(t, issues, "the glTF validator's errors and warnings")
 	}
 	list, err := json.Marshal(append([]string{}, names...))
 	require.NoError(t, err)
-	r, err := chromedp.Run(b.ctx, chromedp.Evaluate[reading](fmt.Sprintf("load(%q, %s, %s)", b.url+dir+files[0].Name, mtl, list),
-		chromedp.EvalAwaitPromise))
+	r, err := chromedp.Run(b.ctx,
+		chromedp.Evaluate[reading](fmt.Sprintf("load(%q, %s, %s)", b.url+dir+files[0].Name, mtl, list),
+			chromedp.EvalAwaitPromise))
 	require.NoError(t, err)
 	return r
 }
@@ -139,7 +141,8 @@ func TestIndependentReadersAgree(t *testing.T) {
 			if testing.Short() && (k != i%len(target.Shipped) || src.Count().Triangles > 5000) {
 				continue // each asset for one target by turns
 			}
-			r, err := prep.Run(context.Background(), prep.Input{Key: src.Name, Scene: src, Findings: found, Target: to}, prep.Prep{}, nil)
+			r, err := prep.Run(context.Background(), prep.Input{Key: src.Name, Scene: src, Findings: found, Target: to},
+				prep.Prep{}, nil)
 			require.NoError(t, err)
 			for _, f := range format.Written {
 				t.Run(fmt.Sprintf("%s/%s/%s", src.Name, to.ID, f.ID), func(t *testing.T) {
@@ -254,7 +257,8 @@ func agree(t *testing.T, b *bench, s *scene.Scene, f format.Format, to target.Ta
 	}
 	box := want.Bounds()
 	tol := 1e-6 * max(math.Abs(box.Min.Max()), box.Max.Max(), box.Min.Len(), box.Max.Len())
-	assert.True(t, box.Min.Near(got.Min, tol) && box.Max.Near(got.Max, tol), "box %v, loaded %v to %v", box, got.Min, got.Max)
+	assert.True(t, box.Min.Near(got.Min, tol) && box.Max.Near(got.Max, tol), "box %v, loaded %v to %v", box, got.Min,
+		got.Max)
 	assert.EqualValues(t, s.Count().Triangles, got.Triangles)
 	boxes := want.NodeBounds()
 	for i, n := range want.Nodes {
@@ -265,7 +269,8 @@ func agree(t *testing.T, b *bench, s *scene.Scene, f format.Format, to target.Ta
 		if !assert.True(t, ok, "no node is called %q among %v", n.Name, got.Parts) {
 			continue
 		}
-		assert.True(t, boxes[i].Min.Near(p.Min, tol) && boxes[i].Max.Near(p.Max, tol), "%s stands at %v, loaded %v to %v", n.Name,
+		assert.True(t, boxes[i].Min.Near(p.Min, tol) && boxes[i].Max.Near(p.Max, tol), "%s stands at %v, loaded %v to %v",
+			n.Name,
 			boxes[i], p.Min, p.Max)
 		sets := 0
 		for _, u := range want.Meshes[n.Mesh].UVs {

@@ -31,7 +31,8 @@ func madeUp(seed uint64) string {
 		size[k] = long * math.Exp(-rnd.Float64()*4.5)
 		low[k] = -size[k] / 2
 	}
-	low[1] = map[int]float64{0: 0, 1: -size[1] * rnd.Float64(), 2: size[1] * 0.5 * rnd.Float64(), 3: -3 * long}[rnd.IntN(4)]
+	low[1] = map[int]float64{0: 0, 1: -size[1] * rnd.Float64(), 2: size[1] * 0.5 * rnd.Float64(),
+		3: -3 * long}[rnd.IntN(4)]
 	box := geom.Box{Min: low, Max: low.Add(size)}
 	b := new(shape.Builder).Box(low, low.Add(geom.Vec3{size[0], size[1] * 0.6, size[2]}))
 	m := draft.NewModel(ctx, shape.Scene("thing", nil, b.Box(low.Add(geom.Vec3{size[0] * .2, size[1] * .6, size[2] * .2}),
@@ -71,7 +72,8 @@ func madeUp(seed uint64) string {
 	}
 	svg := d.Draw().SVG
 	to := geom.Box{Min: low.Mul(1.2), Max: box.Max.Mul(1.2)}
-	ghost := draft.Outlined(l, box, draft.Ghost{Boxes: []geom.Box{to}, Say: "It would measure 123.45 m wide, 678.90 m high, 12.34 m deep"})
+	ghost := draft.Outlined(l, box,
+		draft.Ghost{Boxes: []geom.Box{to}, Say: "It would measure 123.45 m wide, 678.90 m high, 12.34 m deep"})
 	return strings.Replace(svg, "</svg>", ghost+"</svg>", 1)
 }
 
@@ -100,8 +102,10 @@ func TestLabelsKeepClear(t *testing.T) {
 // cross, and the rings that touch, of the drawing on the page.
 const collisions = `(() => {
 	const found = [], name = (e) => "“" + e.textContent + "”"
-	const texts = [...document.querySelectorAll("svg.drawing text")].filter((e) => e.textContent).map((e) => ({ e, b: e.getBoundingClientRect() }))
-	const inner = (b) => ({ left: b.left + 1, right: b.right - 1, top: b.top + 2, bottom: b.bottom - 3 }) // without what no letter fills
+	const texts = [...document.querySelectorAll("svg.drawing text")].filter((e) => e.textContent).map((e) => ({ e,
+		b: e.getBoundingClientRect() }))
+	const inner = (b) => ({ left: b.left + 1, right: b.right - 1, top: b.top + 2,
+		bottom: b.bottom - 3 }) // without what no letter fills
 	const over = (a, b) => a.left < b.right && b.left < a.right && a.top < b.bottom && b.top < a.bottom
 	texts.forEach(({ e, b }, i) => {
 		for (const o of texts.slice(i + 1)) if (over(inner(b), inner(o.b))) found.push(name(e) + " lies on " + name(o.e))
@@ -119,22 +123,27 @@ const collisions = `(() => {
 		}
 		return t0 < t1
 	}
-	for (const l of document.querySelectorAll("svg.drawing line:is(.ground, .rule, .ext, .facing, .centre, .axis, .title-rule, .leader)"))
+	for (const l of document.querySelectorAll("svg.drawing line:is(.ground, .rule, .ext, .facing, .centre, .axis,` +
+	` .title-rule, .leader)"))
 		for (const { e, b } of texts)
-			if (!e.closest(".balloon") && through(place(l), inner(b))) found.push(name(e) + " lies across a line of " + l.getAttribute("class"))
+			if (!e.closest(".balloon") && through(place(l),
+				inner(b))) found.push(name(e) + " lies across a line of " + l.getAttribute("class"))
 	const leaders = [...document.querySelectorAll("svg.drawing .balloon .leader")].map(place)
 	const side = (a, b, c) => (b.x - a.x) * (c.y - a.y) - (b.y - a.y) * (c.x - a.x)
 	leaders.forEach((a, i) => leaders.slice(i + 1).forEach((b) => {
-		if (side(...a, b[0]) * side(...a, b[1]) < -1e-6 && side(...b, a[0]) * side(...b, a[1]) < -1e-6) found.push("leaders cross")
+		if (side(...a, b[0]) * side(...a, b[1]) < -1e-6 && side(...b, a[0]) * side(...b,
+			a[1]) < -1e-6) found.push("leaders cross")
 	}))
-	const rings = [...document.querySelectorAll("svg.drawing .seat circle:not(.hit)")].map((e) => e.getBoundingClientRect())
+	const rings = [...document.querySelectorAll("svg.drawing .seat circle:not(.hit)")].map((e) =>
+		e.getBoundingClientRect())
 	rings.forEach((a, i) => rings.slice(i + 1).forEach((b) => {
 		const d = Math.hypot(a.left - b.left, a.top - b.top)
 		if (d < a.width) found.push("rings touch: " + d.toFixed(1))
 	}))
 	const sheet = document.querySelector("svg.drawing .sheet-frame")?.getBoundingClientRect()
 	for (const { e, b } of texts)
-		if (sheet && !e.matches(".zone") && (b.left < sheet.left || b.right > sheet.right || b.top < sheet.top || b.bottom > sheet.bottom))
+		if (sheet && !e.matches(".zone") &&
+			(b.left < sheet.left || b.right > sheet.right || b.top < sheet.top || b.bottom > sheet.bottom))
 			found.push(name(e) + " leaves the paper")
 	return found
 })()`

@@ -48,7 +48,8 @@ func TestALadderIsSolvedDraggedAndSentByMouse(t *testing.T) {
 	assert.Contains(t, text(t, ctx, "#worksheet .lead"), "fewer triangles")
 
 	// The second handle is pulled to the right by 60 pixels of the page.
-	at := js[[]float64](t, ctx, `(() => { const r = document.querySelectorAll(".ladder .handle-mark")[1].getBoundingClientRect();
+	at := js[[]float64](t, ctx, `(() => {
+		const r = document.querySelectorAll(".ladder .handle-mark")[1].getBoundingClientRect();
 		return [r.x + r.width / 2, r.y + r.height / 2] })()`)
 	do(t, ctx, chromedp.Evaluate[chromedp.Void](`document.addEventListener("pointermove", () => {
 		window.said = document.querySelectorAll(".ladder .handle-say")[1]?.textContent })`))
@@ -68,7 +69,8 @@ func TestALadderIsSolvedDraggedAndSentByMouse(t *testing.T) {
 	until(t, ctx, "document.querySelector('canvas').dataset.drawn > 0")
 	seen := map[string]bool{}
 	for v := 0; v <= 1000; v += 50 {
-		do(t, ctx, chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`(() => { const s = document.querySelector("#distance"); s.value = %d;
+		do(t, ctx, chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`(() => { const s = document.querySelector("#distance");
+			s.value = %d;
 			s.dispatchEvent(new Event("input", { bubbles: true })) })()`, v)))
 		framed(t, ctx)
 		seen[js[string](t, ctx, `document.querySelector("#walk").dataset.lod`)] = true
@@ -78,7 +80,8 @@ func TestALadderIsSolvedDraggedAndSentByMouse(t *testing.T) {
 
 	do(t, ctx, chromedp.Click(chromedp.CSS("#tape-export")))
 	settled(t, ctx, "document.querySelector('#exportlods')")
-	do(t, ctx, chromedp.Evaluate[chromedp.Void](`(() => { const s = document.querySelector("#exportlods"); s.value = "group";
+	do(t, ctx, chromedp.Evaluate[chromedp.Void](`(() => { const s = document.querySelector("#exportlods");
+		s.value = "group";
 		s.dispatchEvent(new Event("change", { bubbles: true })) })()`))
 	settled(t, ctx, "document.querySelector('.foot').textContent.includes('LOD group')")
 	do(t, ctx, chromedp.Click(chromedp.CSS("#send")))

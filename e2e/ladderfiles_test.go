@@ -25,14 +25,16 @@ import (
 // validator says of them is nothing.
 func TestIndependentReadersTakeLadders(t *testing.T) {
 	b := newBench(t)
-	s := shape.Scene("rocks", []scene.Material{scene.NewMaterial("stone")}, shapetest.Boulder(14), shapetest.Boulder(10).Mapped(geom.Translation(geom.Vec3{2, 0, 0})))
+	s := shape.Scene("rocks", []scene.Material{scene.NewMaterial("stone")}, shapetest.Boulder(14),
+		shapetest.Boulder(10).Mapped(geom.Translation(geom.Vec3{2, 0, 0})))
 	for i, m := range s.Meshes {
 		m.Name = []string{"large", "small"}[i]
 		m.Slots = []int{0}
 		s.Nodes[i].Name = m.Name
 	}
 	to := target.Shipped[0]
-	p := prep.Prep{LODs: lods.Decisions{Levels: []lods.Level{{Wish: ladder.Wish{Share: 0.4}}, {Wish: ladder.Wish{Share: 0.1}}}}}
+	p := prep.Prep{LODs: lods.Decisions{Levels: []lods.Level{{Wish: ladder.Wish{Share: 0.4}},
+		{Wish: ladder.Wish{Share: 0.1}}}}}
 	r, err := prep.Run(context.Background(), prep.Input{Key: "rocks", Scene: s, Target: to}, p, nil)
 	require.NoError(t, err)
 	require.Len(t, r.Delivery.LODs, 2)
@@ -43,8 +45,9 @@ func TestIndependentReadersTakeLadders(t *testing.T) {
 	}
 	for _, f := range []string{"glb", "gltf", "fbx", "fbx-one", "fbx-75", "fbx-text", "obj"} {
 		for _, form := range []export.LODForm{export.LODsNamed, export.LODsGroup} {
-			made, err := deliver.Make(context.Background(), deliver.Order{Delivery: r.Delivery, Decisions: export.Decisions{Format: f, LODs: form}, Asset: "rocks",
-				Target: to})
+			made, err := deliver.Make(context.Background(),
+				deliver.Order{Delivery: r.Delivery, Decisions: export.Decisions{Format: f, LODs: form}, Asset: "rocks",
+					Target: to})
 			require.NoError(t, err)
 			got := b.load(t, made.Package.Files)
 			want := all

@@ -220,7 +220,8 @@ func looksOther(m *scene.Material, l look, f format.Format) string {
 	case m.TwoSided != l.Both:
 		return "has other sides"
 	case !m.Unlit && (differ(m.Metallic, l.Metalness) || differ(m.Roughness, l.Roughness)):
-		return fmt.Sprintf("metallic %.4g and roughness %.4g, not %.4g and %.4g", l.Metalness, l.Roughness, m.Metallic, m.Roughness)
+		return fmt.Sprintf("metallic %.4g and roughness %.4g, not %.4g and %.4g", l.Metalness, l.Roughness, m.Metallic,
+			m.Roughness)
 	case m.AlphaMode == scene.Mask && differ(m.AlphaCutoff, l.Cut):
 		return "is cut out otherwise"
 	}

@@ -36,8 +36,9 @@ func beacon(t *testing.T) []string {
 		Slot(1).Box(geom.Vec3{-.05, 1, .1}, geom.Vec3{.05, 1.4, .6}).Mesh("beacon")
 	s := shape.Scene("beacon", []scene.Material{scene.NewMaterial("day mark"), scene.NewMaterial("arm")}, m)
 	s = s.Carried(geom.Translation(geom.Vec3{60, 0, 3})).Flattened()
-	p, err := obj.Write(context.Background(), s, pack.Options{Name: "beacon", Basis: geom.Basis{Up: geom.PosZ, Forward: geom.NegY},
-		UnitMetres: 0.01})
+	p, err := obj.Write(context.Background(), s,
+		pack.Options{Name: "beacon", Basis: geom.Basis{Up: geom.PosZ, Forward: geom.NegY},
+			UnitMetres: 0.01})
 	require.NoError(t, err)
 	dir := t.TempDir()
 	var list []string
@@ -124,7 +125,8 @@ func TestAMessyMeshIsPutRightByKeyboardAlone(t *testing.T) {
 	key := func(keys ...string) { t.Helper(); typed(t, ctx, keys...) }
 	tabTo := func(condition string) { t.Helper(); tabTo(t, ctx, condition) }
 	do(t, ctx, chromedp.Navigate(h.URL))
-	_, err := chromedp.Call(ctx, page.SetInterceptFileChooserDialog, page.SetInterceptFileChooserDialogParams{Enabled: true})
+	_, err := chromedp.Call(ctx, page.SetInterceptFileChooserDialog,
+		page.SetInterceptFileChooserDialogParams{Enabled: true})
 	require.NoError(t, err)
 	chooser := chromedp.Events(ctx, page.FileChooserOpened)
 	tabTo(`el.matches("[data-choose]")`)
@@ -179,13 +181,15 @@ func TestAMessyMeshIsPutRightByKeyboardAlone(t *testing.T) {
 func TestDroppedFilesComeInAndBadOnesAreNamed(t *testing.T) {
 	h := open(t, t.TempDir())
 	ctx := tab(t)
-	do(t, ctx, chromedp.Navigate(h.URL), chromedp.SetValue(chromedp.ID("name"), "Jetty"), chromedp.Click(`//button[text()="Begin"]`))
+	do(t, ctx, chromedp.Navigate(h.URL), chromedp.SetValue(chromedp.ID("name"), "Jetty"),
+		chromedp.Click(`//button[text()="Begin"]`))
 	until(t, ctx, `document.querySelector("[data-kit]")`)
 	drop := func(names, texts string) {
 		do(t, ctx, chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`{const d = new DataTransfer(); const n = %s, x = %s;
 			n.forEach((name, i) => d.items.add(new File([x[i]], name)));
 			for (const type of ["dragenter", "dragover", "drop"])
-				document.body.dispatchEvent(new DragEvent(type, {bubbles: true, cancelable: true, dataTransfer: d}))}`, names, texts)))
+				document.body.dispatchEvent(new DragEvent(type, {bubbles: true, cancelable: true,
+					dataTransfer: d}))}`, names, texts)))
 	}
 	drop(`["post <b>.obj", "broken.obj", "notes.txt", "torn.glb"]`,
 		`["mtllib gone.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl <i>x\nf 1 2 3\n", "v 0 0 0\nv 1,5 0 0\n", "hello", "glTFxxxx"]`)
@@ -244,10 +248,13 @@ func TestASheetFitsItsWindow(t *testing.T) {
 			js[bool](t, ctx, `(document.querySelectorAll("#worksheet details").forEach((d) => { d.open = true }), true)`)
 			over, err := chromedp.Run(ctx, chromedp.Evaluate[string](`(() => {
 				const d = document.scrollingElement, out = [];
-				if (d.scrollHeight > innerHeight + 1 || d.scrollWidth > innerWidth + 1) out.push("page " + d.scrollWidth + "x" + d.scrollHeight);
+				if (d.scrollHeight > innerHeight + 1 || d.scrollWidth > innerWidth + 1) out.push("page " + d.scrollWidth + "x" +`+
+				` d.scrollHeight);
 				const w = document.querySelector("#worksheet");
-				if (w.scrollWidth > w.clientWidth + 1) out.push("worksheet " + w.scrollWidth + " in " + w.clientWidth + ": " + [...w.querySelectorAll("*")]
-					.filter((e) => e.getBoundingClientRect().right > w.getBoundingClientRect().left + w.clientWidth + 1).map((e) => e.outerHTML.slice(0, 80)));
+				if (w.scrollWidth > w.clientWidth + 1) out.push("worksheet " + w.scrollWidth + " in " + w.clientWidth + ": " +`+
+				` [...w.querySelectorAll("*")]
+					.filter((e) => e.getBoundingClientRect().right > w.getBoundingClientRect().left + w.clientWidth + 1).map((e) =>
+						e.outerHTML.slice(0, 80)));
 				for (const b of document.querySelectorAll(".top > *, .tape > *, .foot > *"))
 					if (b.getBoundingClientRect().right > innerWidth + 1) out.push(b.className + " cut off");
 				return out.join("; ");

@@ -49,15 +49,18 @@ func TestADecisionLeavesThePlace(t *testing.T) {
 	require.Greater(t, scroll, 300.0)
 	before := h.count(t)
 	do(t, ctx, chromedp.KeyEvent("\r"))
-	until(t, ctx, `document.querySelector("#node-1")?.textContent.trim() === "Keep" && document.querySelector("#say").textContent.includes("post")`)
+	until(t, ctx, `document.querySelector("#node-1")?.textContent.trim() === "Keep" &&
+		document.querySelector("#say").textContent.includes("post")`)
 	require.Equal(t, before+1, h.count(t))
-	assert.InDelta(t, scroll, js[float64](t, ctx, `document.querySelector(".worksheet").scrollTop`), 60, "a finding may go")
+	assert.InDelta(t, scroll, js[float64](t, ctx, `document.querySelector(".worksheet").scrollTop`), 60,
+		"a finding may go")
 	assert.True(t, js[bool](t, ctx, `document.querySelector("#cropping").open`), "the section stays open")
 	assert.Equal(t, "half typed", js[string](t, ctx, `document.querySelector("#match").value`))
 	assert.Equal(t, "node-1", js[string](t, ctx, `document.activeElement.id`))
 
 	// A refusal leaves what was typed where it was typed.
-	js[bool](t, ctx, `(() => { const f = document.querySelector("#rulereach"); f.closest("details").open = true; f.value = "tall"; f.focus();
+	js[bool](t, ctx, `(() => { const f = document.querySelector("#rulereach"); f.closest("details").open = true;
+		f.value = "tall"; f.focus();
 		document.querySelector("#rule-beyond").click(); return true })()`)
 	until(t, ctx, `document.querySelector(".trouble") && document.querySelector("#rulereach").value === "tall"`)
 	assert.Equal(t, "/assets/1/source", js[string](t, ctx, `location.pathname`))
@@ -99,7 +102,8 @@ func TestPointingAndOutlines(t *testing.T) {
 	h.bring(t, ctx, written(t, landing(), "landing.glb"))
 	do(t, ctx, chromedp.Click(chromedp.CSS("#tape-size")))
 	until(t, ctx, `document.querySelector("#pick-measure")`)
-	js[bool](t, ctx, `(() => { window.asked = 0; const f = window.fetch; window.fetch = (...a) => { if (String(a[0]).includes("/pick")) window.asked++; return f(...a) };
+	js[bool](t, ctx, `(() => { window.asked = 0; const f = window.fetch; window.fetch = (...a) => {
+		if (String(a[0]).includes("/pick")) window.asked++; return f(...a) };
 		return true })()`)
 	do(t, ctx, chromedp.Click(chromedp.CSS("#pick-measure")))
 	until(t, ctx, `document.body.dataset.grounds > 0`)
@@ -117,7 +121,8 @@ func TestPointingAndOutlines(t *testing.T) {
 
 	js[bool](t, ctx, `(document.querySelector('[data-view="turntable"]').click(), true)`)
 	until(t, ctx, `document.querySelector("#turntable canvas").dataset.drawn > 0`)
-	js[bool](t, ctx, `(() => { const f = document.querySelector("#factor"); f.value = "1.5"; document.querySelector("#setfactor").focus(); return true })()`)
+	js[bool](t, ctx, `(() => { const f = document.querySelector("#factor"); f.value = "1.5";
+		document.querySelector("#setfactor").focus(); return true })()`)
 	until(t, ctx, `Number(document.querySelector("#turntable canvas").dataset.ghost) > 0`)
 	js[bool](t, ctx, `(document.querySelector("#turntable canvas").focus(), true)`)
 	for range 5 {
@@ -126,6 +131,7 @@ func TestPointingAndOutlines(t *testing.T) {
 	until(t, ctx, `document.querySelector("#turntable canvas").dataset.eye.startsWith("0.6")`)
 	was := js[string](t, ctx, `document.querySelector("#turntable canvas").dataset.eye`)
 	js[bool](t, ctx, `(document.querySelector("#setfactor").click(), true)`)
-	until(t, ctx, `document.querySelector("#say").textContent.includes("Scale by 1.5") && document.querySelector("#turntable canvas").dataset.drawn > 0`)
+	until(t, ctx, `document.querySelector("#say").textContent.includes("Scale by 1.5") &&
+		document.querySelector("#turntable canvas").dataset.drawn > 0`)
 	assert.Equal(t, was, js[string](t, ctx, `document.querySelector("#turntable canvas").dataset.eye`), "the camera stays")
 }

@@ -65,7 +65,8 @@ func TestTwelvePressesFromDropToCertificate(t *testing.T) {
 		t.Run(with, func(t *testing.T) {
 			h := open(t, t.TempDir())
 			ctx := tab(t)
-			do(t, ctx, chromedp.Navigate(h.URL), chromedp.SetUploadFiles(chromedp.CSS("form.drop input"), []string{deckHoist(t)}))
+			do(t, ctx, chromedp.Navigate(h.URL), chromedp.SetUploadFiles(chromedp.CSS("form.drop input"),
+				[]string{deckHoist(t)}))
 			until(t, ctx, `document.querySelector(".job a")`)
 			presses := 0
 			onto := func(condition string) { // what "n" goes to is where somebody looks next
@@ -79,7 +80,8 @@ func TestTwelvePressesFromDropToCertificate(t *testing.T) {
 							return
 						}
 					}
-					t.Fatalf("n never came to %s, but to %s", condition, js[string](t, ctx, `document.activeElement.outerHTML.slice(0, 200)`))
+					t.Fatalf("n never came to %s, but to %s", condition,
+						js[string](t, ctx, `document.activeElement.outerHTML.slice(0, 200)`))
 				}
 				js[bool](t, ctx, `[...document.querySelectorAll("a, button")].find((el) => `+condition+`).click() ?? true`)
 				presses++

@@ -26,19 +26,24 @@ func landing() *scene.Scene {
 	box := func(name string, lo, hi geom.Vec3) *scene.Mesh {
 		return new(shape.Builder).Slot(0).Box(lo, hi).Mesh(name)
 	}
-	plane := new(shape.Builder).Slot(0).Grid(1, 1, func(u, v float64) geom.Vec3 { return geom.Vec3{12*u - 6, 0, 6 - 12*v} }).Mesh("ground")
-	s := shape.Scene("landing", []scene.Material{scene.NewMaterial("plank")}, box("deck", geom.Vec3{-2, .8, -1}, geom.Vec3{2, 1, 1}),
+	plane := new(shape.Builder).Slot(0).Grid(1, 1,
+		func(u, v float64) geom.Vec3 { return geom.Vec3{12*u - 6, 0, 6 - 12*v} }).Mesh("ground")
+	s := shape.Scene("landing", []scene.Material{scene.NewMaterial("plank")},
+		box("deck", geom.Vec3{-2, .8, -1}, geom.Vec3{2, 1, 1}),
 		box("post", geom.Vec3{-2, 0, -1}, geom.Vec3{-1.8, .8, -.8}),
-		plane, box("old rail", geom.Vec3{-2, 1, .9}, geom.Vec3{2, 1.6, 1}), box("island", geom.Vec3{80, 0, 0}, geom.Vec3{82, 1, 1}),
+		plane, box("old rail", geom.Vec3{-2, 1, .9}, geom.Vec3{2, 1.6, 1}),
+		box("island", geom.Vec3{80, 0, 0}, geom.Vec3{82, 1, 1}),
 		box("splinter", geom.Vec3{1.9, 1.4, -.9}, geom.Vec3{1.905, 1.405, -.895}),
-		box("knot", geom.Vec3{0, .85, 0}, geom.Vec3{.1, .95, .1}), box("deck twice", geom.Vec3{-2, .8, -1}, geom.Vec3{2, 1, 1}))
+		box("knot", geom.Vec3{0, .85, 0}, geom.Vec3{.1, .95, .1}),
+		box("deck twice", geom.Vec3{-2, .8, -1}, geom.Vec3{2, 1, 1}))
 	s.Nodes[3].Hidden = true
 	s.Nodes = append(s.Nodes, scene.Node{Name: "aim", Kind: scene.KindEmpty, Parent: -1, Mesh: -1, Local: geom.Identity})
 	return s
 }
 
 // strays are the findings of landing, each with the node its remedy leaves.
-var strays = [][2]string{{"source/double", "deck twice"}, {"source/far-node", "island"}, {"source/helper-plane", "ground"},
+var strays = [][2]string{{"source/double", "deck twice"}, {"source/far-node", "island"},
+	{"source/helper-plane", "ground"},
 	{"source/hidden-node", "old rail"},
 	{"source/body-inside-another", "knot"}, {"source/speck", "splinter"}, {"source/empty-node", "aim"}}
 
@@ -62,7 +67,8 @@ func (h *house) bring(t *testing.T, ctx context.Context, file string) {
 func paperAt(t *testing.T, ctx context.Context, x, y float64) (float64, float64) {
 	t.Helper()
 	at, err := chromedp.Run(ctx, chromedp.Evaluate[[]float64](fmt.Sprintf(`(() => {
-		const p = new DOMPoint(%f, %f).matrixTransform(document.querySelector("#drawing svg").getScreenCTM()); return [p.x, p.y] })()`, x, y)))
+		const p = new DOMPoint(%f, %f).matrixTransform(document.querySelector("#drawing svg").getScreenCTM()); return [p.x,
+			p.y] })()`, x, y)))
 	require.NoError(t, err)
 	return at[0], at[1]
 }
@@ -123,7 +129,8 @@ func TestAMessySceneIsClearedWithTheMouse(t *testing.T) {
 		f.dispatchEvent(new Event("input", {bubbles: true}))}`))
 
 	// A name is changed where it stands in the tree.
-	do(t, ctx, chromedp.Click(chromedp.CSS(`[data-rename="post"]`)), chromedp.SendKeys(chromedp.CSS("input.in-place"), "pile"+kb.Enter))
+	do(t, ctx, chromedp.Click(chromedp.CSS(`[data-rename="post"]`)), chromedp.SendKeys(chromedp.CSS("input.in-place"),
+		"pile"+kb.Enter))
 	until(t, ctx, `document.querySelector('[data-rename="post"]')?.textContent === "pile"`)
 
 	// Two corners of the deck are four metres apart; it truly is two.
@@ -200,8 +207,9 @@ func TestAMessySceneIsClearedByKeyboardAlone(t *testing.T) {
 	goTo := func(p geom.Vec3) {
 		x, y := frontOf(t, h, "size", p)
 		// Three pixels a step; the corner catches from nine.
-		do(t, ctx, chromedp.Evaluate[chromedp.Void](fmt.Sprintf(`document.querySelector("#drawing svg").dataset.middle = "%.0f,%.0f"`,
-			x-6, y)))
+		do(t, ctx, chromedp.Evaluate[chromedp.Void](
+			fmt.Sprintf(`document.querySelector("#drawing svg").dataset.middle = "%.0f,%.0f"`,
+				x-6, y)))
 		typed(t, ctx, kb.ArrowRight, kb.ArrowRight)
 	}
 	goTo(geom.Vec3{-2, 1, 1})
@@ -240,7 +248,8 @@ func TestANewRevisionIsComparedAndTaken(t *testing.T) {
 	do(t, ctx, chromedp.SetUploadFiles(chromedp.CSS("[data-companions] input"), []string{written(t, next, "landing.glb")}))
 	until(t, ctx, `location.pathname.endsWith("/revisions/2") && document.querySelector("#take")`)
 	say := text(t, ctx, "main")
-	for _, want := range []string{"Revision 1 stays in force", "1 decision finds no node", "bench", "splinter", "was “old rail”",
+	for _, want := range []string{"Revision 1 stays in force", "1 decision finds no node", "bench", "splinter",
+		"was “old rail”",
 		"Gone: 1 lone speck"} {
 		assert.Contains(t, say, want)
 	}
@@ -251,8 +260,10 @@ func TestANewRevisionIsComparedAndTaken(t *testing.T) {
 	until(t, ctx, `document.querySelector(".tape")?.textContent.includes("rev 2")`)
 	until(t, ctx, `document.querySelector('button[value="keep rail"]')`)
 	// And back: the older revision, with the decision pointed back at its node.
-	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/revisions"), chromedp.Click(chromedp.CSS(`a[href="/assets/1/revisions/1"]`)))
+	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/revisions"),
+		chromedp.Click(chromedp.CSS(`a[href="/assets/1/revisions/1"]`)))
 	until(t, ctx, `document.querySelector("#take")?.textContent.includes("Go back")`)
 	do(t, ctx, chromedp.Click(chromedp.ID("take")))
-	until(t, ctx, `document.querySelector(".tape")?.textContent.includes("rev 1") && document.querySelector('button[value="keep old rail"]')`)
+	until(t, ctx, `document.querySelector(".tape")?.textContent.includes("rev 1") &&
+		document.querySelector('button[value="keep old rail"]')`)
 }

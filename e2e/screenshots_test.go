@@ -61,7 +61,8 @@ func TestScreenshots(t *testing.T) {
 			switch s.name {
 			case "target":
 				do(t, ctx, chromedp.Click(chromedp.CSS(s.then)))
-				do(t, ctx, chromedp.Evaluate[chromedp.Void](`(() => { const f = document.querySelector("[name='classes.2.budget.triangles']");
+				do(t, ctx, chromedp.Evaluate[chromedp.Void](`(() => {
+					const f = document.querySelector("[name='classes.2.budget.triangles']");
 					f.value = "400"; f.dispatchEvent(new Event("input", { bubbles: true })) })()`))
 				until(t, ctx, `document.querySelector("#effect").textContent.includes("over budget")`)
 			case "preview":

@@ -65,7 +65,8 @@ func TestSixSlotsBecomeFour(t *testing.T) {
 	}
 
 	// Twins are made one by the remedy, with the mouse; the blank one is joined by keys.
-	do(t, ctx, chromedp.Evaluate[chromedp.Void](`[...document.querySelectorAll(".finding")].find((f) => f.textContent.includes("are twins"))
+	do(t, ctx, chromedp.Evaluate[chromedp.Void](`[...document.querySelectorAll(".finding")].find((f) =>
+		f.textContent.includes("are twins"))
 		.querySelector(".remedies button").id = "twinsremedy"`))
 	do(t, ctx, chromedp.Click(chromedp.CSS("#twinsremedy")))
 	settled(t, ctx, "document.querySelectorAll('#slots tbody tr').length === 5")
@@ -178,7 +179,8 @@ func TestFacesArePickedForASlot(t *testing.T) {
 	pick := func(reach string, x, y float64) {
 		t.Helper()
 		do(t, ctx, chromedp.Evaluate[chromedp.Void](`document.querySelector("#faces").open = true;
-			document.querySelector("#pickto").value = "rim"; document.querySelector("#pickfaces").elements.reach.value = "`+reach+`"`))
+			document.querySelector("#pickto").value = "rim";
+				document.querySelector("#pickfaces").elements.reach.value = "`+reach+`"`))
 		do(t, ctx, chromedp.Click(chromedp.CSS("#pick-faces")))
 		until(t, ctx, "document.body.classList.contains('picking')")
 		do(t, ctx, chromedp.MouseClickXY(x, y))

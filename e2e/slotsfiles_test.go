@@ -45,7 +45,8 @@ func gauges(t testing.TB) *scene.Scene {
 			return k
 		}))
 		s.Images = append(s.Images, scene.Image{Name: name, MIME: "image/png", Data: data, Width: w, Height: h})
-		s.Textures = append(s.Textures, scene.Texture{Name: name, Image: len(s.Images) - 1, WrapU: scene.Repeat, WrapV: scene.Repeat})
+		s.Textures = append(s.Textures, scene.Texture{Name: name, Image: len(s.Images) - 1, WrapU: scene.Repeat,
+			WrapV: scene.Repeat})
 		s.Materials[slot].Maps[use] = scene.Map{Texture: len(s.Textures)}
 	}
 	paint(0, scene.UseBaseColor, "dial.png", 96, 48, color.NRGBA{200, 40, 30, 255})
@@ -76,23 +77,28 @@ func TestIndependentReadersTakePictures(t *testing.T) {
 		d    slots.Decisions
 	}{
 		{"as they came", target.Shipped[0], slots.Decisions{}},
-		{"put right", target.Shipped[0], slots.Decisions{Pictures: outfit.Pictures{Most: 32, Power: "down", Pack: "orm", Green: "down",
-			Strip: true},
-			Own: []outfit.Own{{Picture: "dial_n.png", Green: "up"}}}},
-		{"a sheet", target.Shipped[1], slots.Decisions{Sheets: []outfit.Sheet{{Slots: []string{"dial", "rim", "plate"}, Name: "front"}}}},
+		{"put right", target.Shipped[0],
+			slots.Decisions{Pictures: outfit.Pictures{Most: 32, Power: "down", Pack: "orm", Green: "down",
+				Strip: true},
+				Own: []outfit.Own{{Picture: "dial_n.png", Green: "up"}}}},
+		{"a sheet", target.Shipped[1],
+			slots.Decisions{Sheets: []outfit.Sheet{{Slots: []string{"dial", "rim", "plate"}, Name: "front"}}}},
 		{"in another order", target.Shipped[1], slots.Decisions{Order: []string{"plate", "glass", "dial"}}},
-		{"moved and joined", target.Shipped[0], slots.Decisions{Moves: []outfit.Move{{From: "dial", To: "plate"}, {From: "rim", To: "bolts"}},
-			Joins: []outfit.Join{{Slot: "glass", Into: "bolts"}}, Drop: true}},
+		{"moved and joined", target.Shipped[0],
+			slots.Decisions{Moves: []outfit.Move{{From: "dial", To: "plate"}, {From: "rim", To: "bolts"}},
+				Joins: []outfit.Join{{Slot: "glass", Into: "bolts"}}, Drop: true}},
 		{"in another format", webp, slots.Decisions{Pictures: outfit.Pictures{Formats: "target"}}},
 	} {
-		r, err := prep.Run(context.Background(), prep.Input{Key: "gauges", Scene: gauges(t), Target: c.to}, prep.Prep{Slots: c.d}, nil)
+		r, err := prep.Run(context.Background(), prep.Input{Key: "gauges", Scene: gauges(t), Target: c.to},
+			prep.Prep{Slots: c.d}, nil)
 		require.NoError(t, err)
 		s := r.Delivery.Scene
 		for _, f := range []string{"glb", "gltf", "fbx", "fbx-one", "fbx-75", "fbx-text", "obj"} {
 			t.Run(c.name+"/"+f, func(t *testing.T) {
-				made, err := deliver.Make(context.Background(), deliver.Order{Delivery: r.Delivery, Decisions: export.Decisions{Format: f},
-					Asset:  "gauges",
-					Target: c.to})
+				made, err := deliver.Make(context.Background(),
+					deliver.Order{Delivery: r.Delivery, Decisions: export.Decisions{Format: f},
+						Asset:  "gauges",
+						Target: c.to})
 				require.NoError(t, err)
 				got := b.load(t, made.Package.Files)
 				for _, row := range made.Certificate.Rows {
@@ -148,8 +154,9 @@ func TestIndependentReadersTakePictures(t *testing.T) {
 func knownTo(f string) map[scene.Use]string {
 	switch {
 	case strings.HasPrefix(f, "gl"):
-		return map[scene.Use]string{scene.UseBaseColor: "map", scene.UseNormal: "normalMap", scene.UseRoughness: "roughnessMap",
-			scene.UseMetallic: "metalnessMap", scene.UseOcclusion: "aoMap", scene.UseEmissive: "emissiveMap"}
+		return map[scene.Use]string{scene.UseBaseColor: "map", scene.UseNormal: "normalMap",
+			scene.UseRoughness: "roughnessMap",
+			scene.UseMetallic:  "metalnessMap", scene.UseOcclusion: "aoMap", scene.UseEmissive: "emissiveMap"}
 	case f == "obj":
 		return map[scene.Use]string{scene.UseBaseColor: "map", scene.UseNormal: "normalMap", scene.UseEmissive: "emissiveMap"}
 	}

@@ -58,7 +58,8 @@ func TestSixFlawsAreMadeSound(t *testing.T) {
 					typed(t, ctx, kb.Enter)
 					return
 				}
-				require.True(t, js[bool](t, ctx, `(() => { const b = [...document.querySelectorAll("#worksheet button")].find((el) => `+condition+`);
+				require.True(t, js[bool](t, ctx, `(() => {
+					const b = [...document.querySelectorAll("#worksheet button")].find((el) => `+condition+`);
 					b?.scrollIntoView({ block: "center" }); b?.click(); return Boolean(b) })()`), condition)
 			}
 			if with == "keyboard" {
@@ -68,11 +69,13 @@ func TestSixFlawsAreMadeSound(t *testing.T) {
 			}
 			until(t, ctx, `document.querySelector("h1").textContent === "Surface"`)
 			say := text(t, ctx, "#worksheet")
-			for _, want := range []string{"1 face looks the other way", "1 face is there twice", "1 face has no area", "nearly meet others",
+			for _, want := range []string{"1 face looks the other way", "1 face is there twice", "1 face has no area",
+				"nearly meet others",
 				"2 polygons have dents of up to", "1 point no face uses"} {
 				assert.Contains(t, say, want)
 			}
-			assert.NotZero(t, js[int](t, ctx, `document.querySelectorAll(".flaws path").length`), "they are marked on the drawing")
+			assert.NotZero(t, js[int](t, ctx, `document.querySelectorAll(".flaws path").length`),
+				"they are marked on the drawing")
 			button(`el.id === "tidy"`)
 			until(t, ctx, `document.querySelector(".given")`)
 			button(`el.textContent.trim() === "Cut them here"`)

@@ -20,15 +20,18 @@ func TestATargetOfOnesOwn(t *testing.T) {
 	ctx := tab(t)
 	h.bring(t, ctx, written(t, landing(), "landing.glb"))
 	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/size"))
-	do(t, ctx, chromedp.Evaluate[chromedp.Void](`(() => { const s = document.querySelector("#class"); s.value = "building-part";
+	do(t, ctx, chromedp.Evaluate[chromedp.Void](`(() => { const s = document.querySelector("#class");
+		s.value = "building-part";
 		s.dispatchEvent(new Event("change", { bubbles: true })) })()`))
 	until(t, ctx, `document.querySelector(".foot").textContent.includes("Building part")`)
 
 	do(t, ctx, chromedp.Navigate(h.URL+"/targets/y-up-metres-right"))
-	do(t, ctx, chromedp.Evaluate[chromedp.Void](`document.querySelector("#copyname").value = ""`), chromedp.SendKeys(chromedp.ID("copyname"), "Our engine"),
+	do(t, ctx, chromedp.Evaluate[chromedp.Void](`document.querySelector("#copyname").value = ""`),
+		chromedp.SendKeys(chromedp.ID("copyname"), "Our engine"),
 		chromedp.Click(chromedp.ID("copy")))
 	until(t, ctx, `location.pathname === "/targets/our-engine" && document.querySelector("#targetform")`)
-	do(t, ctx, chromedp.Evaluate[chromedp.Void](`fetch("/kits/1/target", { method: "POST", headers: { "Content-Type": "application/x-www-form-urlencoded" },
+	do(t, ctx, chromedp.Evaluate[chromedp.Void](`fetch("/kits/1/target", { method: "POST", headers: {
+		"Content-Type": "application/x-www-form-urlencoded" },
 		body: "target=our-engine&back=" }).then(() => { document.body.dataset.set = "yes" })`))
 	until(t, ctx, `document.body.dataset.set`)
 	do(t, ctx, chromedp.Navigate(h.URL+"/targets/our-engine?kit=1"))

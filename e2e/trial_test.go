@@ -209,6 +209,8 @@ func TestCertificatesAgainstLoaders(t *testing.T) {
 			}
 		}
 	}
-	fmt.Printf("%d exports in %.0f s: %d as sent, %d of them less what the packing list names, none doubted; %d with a fault, none certified, "+
-		"%d of them drawn otherwise by the loaders\n%v\n", whole+faulty, time.Since(began).Seconds(), whole, less, faulty, faulty-unseen, seen)
+	fmt.Printf("%d exports in %.0f s: %d as sent, %d of them less what the packing list names, none doubted; %d with a "+
+		"fault, none certified, "+
+		"%d of them drawn otherwise by the loaders\n%v\n", whole+faulty, time.Since(began).Seconds(), whole, less, faulty,
+		faulty-unseen, seen)
 }

@@ -26,14 +26,16 @@ func crate(t *testing.T) *scene.Scene {
 	var file bytes.Buffer
 	require.NoError(t, png.Encode(&file, green))
 	left := new(shape.Builder).Box(geom.Vec3{-1, 0, -.2}, geom.Vec3{0, 1, .2}).Mesh("left")
-	left.UVs = []scene.UVSet{{Name: "map", Layer: scene.Layer[[2]float64]{Values: [][2]float64{{.5, .5}}, Index: make([]int32, len(left.Corners))}}}
+	left.UVs = []scene.UVSet{{Name: "map", Layer: scene.Layer[[2]float64]{Values: [][2]float64{{.5, .5}},
+		Index: make([]int32, len(left.Corners))}}}
 	right := new(shape.Builder).Box(geom.Vec3{0, 0, -.2}, geom.Vec3{1, 1, .2}).Mesh("right")
 	left.Slots, right.Slots = []int{0}, []int{1}
 	worn, plain := scene.NewMaterial("worn"), scene.NewMaterial("plain")
 	worn.Maps[scene.UseBaseColor] = scene.Map{Texture: 1}
 	plain.BaseColor = [4]float64{.6, .05, .01, 1}
 	s := shape.Scene("crate", []scene.Material{worn, plain}, left, right)
-	s.Images = []scene.Image{{Name: "worn.png", Embedded: true, MIME: "image/png", Data: file.Bytes(), Width: 8, Height: 8}}
+	s.Images = []scene.Image{{Name: "worn.png", Embedded: true, MIME: "image/png", Data: file.Bytes(), Width: 8,
+		Height: 8}}
 	s.Textures = []scene.Texture{{Name: "worn", Image: 0, WrapU: scene.Repeat, WrapV: scene.Repeat}}
 	return s
 }
@@ -56,7 +58,9 @@ func TestTheTurntableShowsMaterials(t *testing.T) {
 	// How many pixels of the canvas are green and how many are rust.
 	count := func() (green, rust int) {
 		img := pixels(t, ctx)
-		r := js[[]float64](t, ctx, `(() => { const r = document.querySelector("canvas").getBoundingClientRect(); return [r.left, r.top, r.right, r.bottom] })()`)
+		r := js[[]float64](t, ctx,
+			`(() => { const r = document.querySelector("canvas").getBoundingClientRect(); return [r.left, r.top, r.right,
+				r.bottom] })()`)
 		for y := int(r[1]) + 70; y < int(r[3])-40; y += 3 {
 			for x := int(r[0]) + 10; x < int(r[2])-10; x += 3 {
 				c := color.NRGBAModel.Convert(img.At(x, y)).(color.NRGBA)
@@ -71,13 +75,15 @@ func TestTheTurntableShowsMaterials(t *testing.T) {
 		return green, rust
 	}
 	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/pivot"), chromedp.Click(chromedp.CSS("[data-view=turntable]")))
-	until(t, ctx, `document.querySelector("canvas").dataset.look === "paper" && document.querySelector("canvas").dataset.drawn > 0`)
+	until(t, ctx, `document.querySelector("canvas").dataset.look === "paper" &&
+		document.querySelector("canvas").dataset.drawn > 0`)
 	green, rust := count()
 	assert.Zero(t, green+rust, "paper is pale")
 	names := js[[]string](t, ctx, `[...document.querySelectorAll(".table-names span")].map((e) => e.textContent)`)
 	assert.Subset(t, names, []string{"Person 1.80 m", "Cube 1 m", "Door 2.10 m", "+X", "+Y up", "+Z front"})
 	do(t, ctx, chromedp.Click(chromedp.CSS("[data-look=material]")))
-	until(t, ctx, `document.querySelector("canvas").dataset.look === "material" && document.querySelector("canvas").dataset.pictures === "1"`)
+	until(t, ctx, `document.querySelector("canvas").dataset.look === "material" &&
+		document.querySelector("canvas").dataset.pictures === "1"`)
 	do(t, ctx, chromedp.Click(chromedp.ID("beside")))
 	until(t, ctx, `document.querySelectorAll(".table-names .thing:not([hidden])").length === 0`)
 	green, rust = count()
@@ -86,7 +92,8 @@ func TestTheTurntableShowsMaterials(t *testing.T) {
 	assert.Greater(t, rust, 500)
 	// A decision and another station keep the look.
 	do(t, ctx, chromedp.Click(chromedp.ID("seat-centre")))
-	until(t, ctx, `document.querySelector(".foot").textContent.includes("decision 1") && document.querySelector("canvas").dataset.look === "material"`)
+	until(t, ctx, `document.querySelector(".foot").textContent.includes("decision 1") &&
+		document.querySelector("canvas").dataset.look === "material"`)
 	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/size"))
 	until(t, ctx, `document.querySelector("canvas").dataset.look === "material"
 		&& document.querySelector("[data-look=material]").getAttribute("aria-pressed") === "true"

@@ -32,7 +32,8 @@ func TestOneGreyInAllFormats(t *testing.T) {
 	s.Materials[0].BaseColor = [4]float64{light, light, light, 1}
 	s.Materials[0].Emissive = [3]float64{light, light, light}
 	m := s.Meshes[0]
-	m.Colors = scene.Layer[[4]float32]{Values: [][4]float32{{float32(light), float32(light), float32(light), 1}}, Index: make([]int32, len(m.Corners))}
+	m.Colors = scene.Layer[[4]float32]{Values: [][4]float32{{float32(light), float32(light), float32(light), 1}},
+		Index: make([]int32, len(m.Corners))}
 	to := target.Framed("own", "own", s.Basis, figure.Metre)
 	for _, f := range format.Written {
 		got := b.draw(t, filesOf(t, s, f, to))
@@ -141,10 +142,12 @@ func TestLoadersDrawWhatWasMeant(t *testing.T) {
 		src, found, err := format.Read(context.Background(), bundle.New(files), files[0].Name, nil)
 		require.NoError(t, err)
 		to := target.Shipped[i%len(target.Shipped)]
-		r, err := prep.Run(context.Background(), prep.Input{Key: src.Name, Scene: src, Findings: found, Target: to}, prep.Prep{}, nil)
+		r, err := prep.Run(context.Background(), prep.Input{Key: src.Name, Scene: src, Findings: found, Target: to},
+			prep.Prep{}, nil)
 		require.NoError(t, err)
 		for _, f := range format.Written {
-			if f.ID == "glb" || f.ID == "fbx" || f.ID == "obj" { // the others hold the same in other bytes, and take the odd ones
+			// the others hold the same in other bytes, and take the odd ones
+			if f.ID == "glb" || f.ID == "fbx" || f.ID == "obj" {
 				drawsAs(t, b, src.Name, r.Delivery.Scene, f, to)
 			}
 		}

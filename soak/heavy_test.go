@@ -20,7 +20,8 @@ import (
 // a gigabyte. 64 times its size and 256 MB are asked of the memory, which is printed too.
 func TestHeavyFiles(t *testing.T) {
 	const mb = 1e6
-	fmt.Printf("%-60s %7s %8s %9s %8s %9s %8s  %s\n", "file", "MB", "first s", "peak MB", "asked MB", "page kB", "rest s", "said")
+	fmt.Printf("%-60s %7s %8s %9s %8s %9s %8s  %s\n", "file", "MB", "first s", "peak MB", "asked MB", "page kB", "rest s",
+		"said")
 	for _, m := range formattest.All() {
 		if only := os.Getenv("YARVEK_ONLY"); only != "" && !strings.Contains(m.Name, only) {
 			continue
@@ -65,7 +66,8 @@ func TestHeavyFiles(t *testing.T) {
 				}
 			}
 			peak := s.peak(t)
-			fmt.Printf("%-60s %7.1f %8.2f %9.0f %8.0f %9.0f %8.2f  %s\n", m.Name, float64(h.Size())/mb, first.Seconds(), float64(peak)/mb,
+			fmt.Printf("%-60s %7.1f %8.2f %9.0f %8.0f %9.0f %8.2f  %s\n", m.Name, float64(h.Size())/mb, first.Seconds(),
+				float64(peak)/mb,
 				float64(64*h.Size())/mb+256,
 				float64(largest)/1e3, time.Since(begun).Seconds(), said)
 			assert.LessOrEqual(t, h.Size(), 10_000_000, "a small file")

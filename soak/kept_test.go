@@ -25,7 +25,8 @@ import (
 
 // plank is a small mesh whose name makes it one of a kind.
 func plank(name string) bundle.File {
-	return bundle.File{Name: name + ".obj", Data: fmt.Appendf(nil, "# %s\no plank\nv 0 0 0\nv 1 0 0\nv 1 2 0\nv 0 2 .1\nf 1 2 3 4\n", name)}
+	return bundle.File{Name: name + ".obj",
+		Data: fmt.Appendf(nil, "# %s\no plank\nv 0 0 0\nv 1 0 0\nv 1 2 0\nv 0 2 .1\nf 1 2 3 4\n", name)}
 }
 
 // base is the count of changes that an asset's page shows.
@@ -206,7 +207,8 @@ func TestKills(t *testing.T) {
 	require.NoError(t, s.ended(15*time.Second))
 	said, err := verify(t, data)
 	assert.NoError(t, err, said)
-	fmt.Printf("%d kills: %d kits, %d decisions, %d assets and %d exports that were confirmed, none lost\n", kills, len(c.kits), c.renamed,
+	fmt.Printf("%d kills: %d kits, %d decisions, %d assets and %d exports that were confirmed, none lost\n", kills,
+		len(c.kits), c.renamed,
 		len(c.came), len(c.exports))
 }
 

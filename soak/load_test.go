@@ -69,7 +69,8 @@ func TestLoad(t *testing.T) {
 	wg.Wait()
 	slices.Sort(took)
 	median, late := took[len(took)/2], took[len(took)*99/100]
-	fmt.Printf("%d requests in %v beside %d uploads and %d exports: median %v, 99th of 100 %v, slowest %v, failed %d; peak %d MB\n",
+	fmt.Printf("%d requests in %v beside %d uploads and %d exports: median %v, 99th of 100 %v, slowest %v, failed %d; "+
+		"peak %d MB\n",
 		len(took), length, came.Load(), sent.Load(), median.Round(time.Millisecond/10), late.Round(time.Millisecond/10),
 		took[len(took)-1].Round(time.Millisecond), failed.Load(), s.peak(t)/1e6)
 	assert.Zero(t, failed.Load())

@@ -62,7 +62,8 @@ type fitting struct {
 }
 
 // one is the shapes that a single one is fitted round all with.
-func one(f func(ctx context.Context, h *geom.Hull, most int) solid.Solid) func(context.Context, *fitting) []solid.Solid {
+func one(f func(ctx context.Context, h *geom.Hull, most int) solid.Solid) func(context.Context,
+	*fitting) []solid.Solid {
 	return func(ctx context.Context, a *fitting) []solid.Solid {
 		pts := extents.Points(a.scene)
 		h := geom.HullWithin(ctx, pts, geom.Finely)
@@ -90,14 +91,16 @@ var fits = map[string]func(context.Context, *fitting) []solid.Solid{
 		return solid.OfBody(fit.Around(ctx, h, most))
 	}),
 	"hulls": func(ctx context.Context, a *fitting) []solid.Solid {
-		r := decompose.Of(ctx, a.scene, decompose.Options{Hulls: a.hulls, Points: a.points, Concavity: a.concavity, Open: a.open,
+		r := decompose.Of(ctx, a.scene, decompose.Options{Hulls: a.hulls, Points: a.points, Concavity: a.concavity,
+			Open:  a.open,
 			Sheet: a.sheet, Down: a.scene.Basis.Up.Vec().Mul(-1)})
 		var list []solid.Solid
 		for _, h := range r.Hulls {
 			list = append(list, solid.OfBody(h.Body))
 		}
 		if r.Needs > a.hulls {
-			a.impossible = append(a.impossible, fmt.Sprintf("with %d hulls a passage is filled: it takes --max-hulls %d", a.hulls, r.Needs))
+			a.impossible = append(a.impossible, fmt.Sprintf("with %d hulls a passage is filled: it takes --max-hulls %d",
+				a.hulls, r.Needs))
 		}
 		if r.Sheets > 0 {
 			a.notes = append(a.notes, fmt.Sprintf("%s taken %.4g mm thick; --sheet sets it",
@@ -115,12 +118,16 @@ const fitWords = "box, obox, sphere, capsule, slab, hull, hulls"
 func collideCommand() *cobra.Command {
 	var out, mesh string
 	a := fitting{hulls: 16, points: 64}
-	c := &cobra.Command{Use: "collide FILE|ZIP -o OUT.(obj|glb|gltf|fbx) --shape (" + strings.ReplaceAll(fitWords, ", ", "|") + ")",
+	c := &cobra.Command{Use: "collide FILE|ZIP -o OUT.(obj|glb|gltf|fbx) --shape (" +
+		strings.ReplaceAll(fitWords, ", ", "|") + ")",
 		Args:  cobra.ExactArgs(1),
 		Short: "Fit collision shapes to a mesh file, and say how well they fit",
-		Long: "Prints one JSON object: shapes and their points, how much more they hold than the mesh, how far the two are apart (metres,\n" +
-			"both ways, sampled), passages found and still open, and the time. Writes the mesh with the shapes beside it, named by the\n" +
-			"target's pattern. One shape is fitted round all of the file, or as many hulls as it takes, up to --max-hulls; a single hull\n" +
+		Long: "Prints one JSON object: shapes and their points, how much more they hold than the mesh, how far the two are " +
+			"apart (metres,\n" +
+			"both ways, sampled), passages found and still open, and the time. Writes the mesh with the shapes beside it, " +
+			"named by the\n" +
+			"target's pattern. One shape is fitted round all of the file, or as many hulls as it takes, up to --max-hulls; a " +
+			"single hull\n" +
 			"stays outside of the mesh, however few points it may have.",
 		RunE: func(c *cobra.Command, args []string) error {
 			switch {
@@ -140,7 +147,8 @@ func collideCommand() *cobra.Command {
 	c.Flags().IntVar(&a.hulls, "max-hulls", a.hulls, "that there may be")
 	c.Flags().IntVar(&a.points, "max-points", a.points, "that a hull may have")
 	c.Flags().Float64Var(&a.concavity, "concavity", 0, "millimetres deep that a hollow may be filled to save a hull")
-	c.Flags().Float64Var(&a.sheet, "sheet", 0, "millimetres thick that open surfaces are taken; 0 for a hundredth of the size")
+	c.Flags().Float64Var(&a.sheet, "sheet", 0,
+		"millimetres thick that open surfaces are taken; 0 for a hundredth of the size")
 	c.Flags().Float64Var(&a.keep, "keep-open", 0, "radius in metres of a ball that passages stay open for; 0 for none")
 	c.Flags().StringVar(&mesh, "mesh", "", "which mesh of a zip, by its name in it")
 	_ = c.MarkFlagRequired("out")
@@ -190,7 +198,8 @@ func collideFile(c *cobra.Command, file, mesh, out string, a fitting) error {
 	var stand []passage.Shape
 	volume := 0.0
 	for i, x := range list {
-		name, err := pattern.Make(map[string]string{"mesh": firstMesh(s), "asset": asset, "kind": string(x.Kind), "n": strconv.Itoa(i + 1)})
+		name, err := pattern.Make(map[string]string{"mesh": firstMesh(s), "asset": asset, "kind": string(x.Kind),
+			"n": strconv.Itoa(i + 1)})
 		if err != nil {
 			return err
 		}
@@ -216,7 +225,8 @@ func collideFile(c *cobra.Command, file, mesh, out string, a fitting) error {
 	}
 	b := gap.NewMesh(ctx, s, closed).Of(ctx, forms, 0)
 	answer.GapOut, answer.GapIn = gapped{b.Out.Max, b.Out.Mean}, gapped{b.In.Max, b.In.Mean}
-	p, err := deliver.Make(ctx, deliver.Order{Delivery: with, Decisions: export.Decisions{Format: f.ID}, Asset: asset, Target: to})
+	p, err := deliver.Make(ctx, deliver.Order{Delivery: with, Decisions: export.Decisions{Format: f.ID}, Asset: asset,
+		Target: to})
 	if err != nil {
 		return err
 	}

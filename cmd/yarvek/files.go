@@ -176,7 +176,8 @@ func quietly(string, int) {}
 func inspectCommand() *cobra.Command {
 	var asJSON bool
 	c := &cobra.Command{Use: "inspect FILE...", Short: "Say what mesh files hold", Args: cobra.MinimumNArgs(1),
-		Long: "Prints one record a file, and for a zip one for each mesh in it: with --json a JSON object a line, else a short text.\nExits with 1 when a file can't be read.",
+		Long: "Prints one record a file, and for a zip one for each mesh in it: with --json a JSON object a line, else a " +
+			"short text.\nExits with 1 when a file can't be read.",
 		RunE: func(c *cobra.Command, args []string) error {
 			failed := false
 			enc := json.NewEncoder(c.OutOrStdout())
@@ -243,7 +244,8 @@ func exportCommand() *cobra.Command {
 	c := &cobra.Command{Use: "export FILE|ZIP -o OUT.(glb|gltf|fbx|obj)", Args: cobra.ExactArgs(1),
 		Short: "Prepare a mesh file and write it for a target",
 		Long: "Prints what there is to say of it, writes it, reads it back and says whether it arrived equal.\n" +
-			"Exits with 1, and writes nothing, when something must be fixed and no reason for releasing it is given, and with 3\n" +
+			"Exits with 1, and writes nothing, when something must be fixed and no reason for releasing it is given, and with " +
+			"3\n" +
 			"when what was written arrived different.",
 		RunE: func(c *cobra.Command, args []string) error {
 			t, err := targetOf(targetID)
@@ -285,7 +287,8 @@ func exportFile(c *cobra.Command, file, mesh, out, release string, t target.Targ
 		return err
 	}
 	defer m.close()
-	r, err := prep.Run(c.Context(), prep.Input{Key: file, Scene: m.scene, Findings: m.found, Revision: 1, Target: t}, p, nil)
+	r, err := prep.Run(c.Context(), prep.Input{Key: file, Scene: m.scene, Findings: m.found, Revision: 1, Target: t}, p,
+		nil)
 	if err != nil {
 		return err
 	}
@@ -307,7 +310,8 @@ func exportFile(c *cobra.Command, file, mesh, out, release string, t target.Targ
 	if err != nil {
 		return err
 	}
-	if err := writeAll(parcel.Package, out, func(to string, n int) { fmt.Fprintf(c.OutOrStdout(), "wrote %s, %d bytes\n", to, n) }); err != nil {
+	if err := writeAll(parcel.Package, out,
+		func(to string, n int) { fmt.Fprintf(c.OutOrStdout(), "wrote %s, %d bytes\n", to, n) }); err != nil {
 		return err
 	}
 	for _, ch := range parcel.Package.Changes {

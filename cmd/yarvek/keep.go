@@ -17,7 +17,8 @@ import (
 
 func verifyCommand() *cobra.Command {
 	var data string
-	c := &cobra.Command{Use: "verify", Short: "Check every kept file and the database; changes nothing", Args: cobra.NoArgs,
+	c := &cobra.Command{Use: "verify", Short: "Check every kept file and the database; changes nothing",
+		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			v, err := store.Verify(c.Context(), data)
 			if err != nil {
@@ -41,7 +42,8 @@ func say(out io.Writer, data string, v *store.Verdict) error {
 			figure.Plural(v.Unnamed, "file", "files"))
 	}
 	if v.Trash > 0 {
-		fmt.Fprintf(out, "%s in the trash: they come back by themselves when something refers to them, and go after 30 days\n",
+		fmt.Fprintf(out, "%s in the trash: they come back by themselves when something refers to them, and go after 30 "+
+			"days\n",
 			figure.Plural(v.Trash, "file", "files"))
 	}
 	if v.Sound() {
@@ -49,7 +51,8 @@ func say(out io.Writer, data string, v *store.Verdict) error {
 		return nil
 	}
 	if len(v.Database) > 0 {
-		fmt.Fprintln(out, "The database is damaged. Make a copy of the whole folder first; then put a backup back with yarvek restore.")
+		fmt.Fprintln(out, "The database is damaged. Make a copy of the whole folder first; then put a backup back with "+
+			"yarvek restore.")
 	}
 	if len(v.Harmed) > 0 {
 		fmt.Fprintln(out, "Send the named files again on the asset's page, which makes them whole, or put a backup back. "+
@@ -71,7 +74,8 @@ func harms(out io.Writer, list []store.Harm) {
 
 func backupCommand() *cobra.Command {
 	var data, to string
-	c := &cobra.Command{Use: "backup -o FILE", Short: "Write everything to one file, while a server runs or not", Args: cobra.NoArgs,
+	c := &cobra.Command{Use: "backup -o FILE", Short: "Write everything to one file, while a server runs or not",
+		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) (err error) {
 			// Written beside its place first: a backup that broke off never looks like one.
 			f, err := os.CreateTemp(filepath.Dir(to), ".yarvek-backup-*")
@@ -92,7 +96,8 @@ func backupCommand() *cobra.Command {
 			fmt.Fprintf(c.OutOrStdout(), "wrote %s\n", to)
 			harms(c.OutOrStdout(), harmed)
 			if len(harmed) > 0 {
-				fmt.Fprintln(c.OutOrStdout(), "The named files are not in the backup. Keep older backups until they are whole again.")
+				fmt.Fprintln(c.OutOrStdout(),
+					"The named files are not in the backup. Keep older backups until they are whole again.")
 				return errSaid
 			}
 			return nil
@@ -105,7 +110,8 @@ func backupCommand() *cobra.Command {
 
 func restoreCommand() *cobra.Command {
 	var data string
-	c := &cobra.Command{Use: "restore FILE", Short: "Put a backup into an empty folder and check it", Args: cobra.ExactArgs(1),
+	c := &cobra.Command{Use: "restore FILE", Short: "Put a backup into an empty folder and check it",
+		Args: cobra.ExactArgs(1),
 		RunE: func(c *cobra.Command, args []string) error {
 			v, err := store.Restore(c.Context(), args[0], data)
 			if err != nil {

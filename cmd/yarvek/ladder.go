@@ -37,8 +37,10 @@ func ladderCommand() *cobra.Command {
 	var out, mesh string
 	c := &cobra.Command{Use: "ladder FILE|ZIP -o OUT.(obj|glb|gltf|fbx)", Args: cobra.ExactArgs(1),
 		Short: "Make the LODs of a mesh file, and say from where each may take over",
-		Long: "Prints one JSON object a LOD: what it costs, how far it is from the first, and from which distance on it shows by no more than\n" +
-			"the pixels allowed. Writes all of them into one file, as nodes named by the target's pattern, or as a LOD group. Without --levels\n" +
+		Long: "Prints one JSON object a LOD: what it costs, how far it is from the first, and from which distance on it " +
+			"shows by no more than\n" +
+			"the pixels allowed. Writes all of them into one file, as nodes named by the target's pattern, or as a LOD group. " +
+			"Without --levels\n" +
 			"there are as few as bring most of what could be saved.",
 		RunE: func(c *cobra.Command, args []string) error {
 			switch {
@@ -47,7 +49,8 @@ func ladderCommand() *cobra.Command {
 			case c.Flags().Changed("levels") && o.levels < 1 || o.levels > lods.Most:
 				return fmt.Errorf("%d LODs can't be made: expected 1 to %d", o.levels, lods.Most)
 			case !(o.share > 0 && o.share < 1):
-				return fmt.Errorf("a LOD can't have %g of the triangles of the one before: expected more than 0 and less than 1", o.share)
+				return fmt.Errorf("a LOD can't have %g of the triangles of the one before: expected more than 0 and less than 1",
+					o.share)
 			case o.view.Lines < 1 || !(o.view.Angle > 0 && o.view.Angle < 180):
 				return fmt.Errorf("no screen has %d lines over %g degrees", o.view.Lines, o.view.Angle)
 			}
@@ -107,7 +110,8 @@ func ladderFile(c *cobra.Command, file, mesh, out string, o ladderOptions) error
 	if err := ctx.Err(); err != nil {
 		return err
 	}
-	r := lods.Run(d, lods.Ask{View: o.view, Pixels: o.pixels, Scene: s, Cost: lods.Measured{Cost: cost.OfScene(ctx, s)}, Slots: s.SlotNames(),
+	r := lods.Run(d, lods.Ask{View: o.view, Pixels: o.pixels, Scene: s, Cost: lods.Measured{Cost: cost.OfScene(ctx, s)},
+		Slots: s.SlotNames(),
 		Whole: climb, Size: size}, list, left)
 	enc := json.NewEncoder(c.OutOrStdout())
 	delivery := scene.Delivery{Scene: s}
@@ -115,7 +119,8 @@ func ladderFile(c *cobra.Command, file, mesh, out string, o ladderOptions) error
 		if i > 0 {
 			delivery.LODs = append(delivery.LODs, scene.LOD{Scene: l.Scene, From: l.From, Screen: l.Screen})
 		}
-		if err := enc.Encode(rung{i, l.Cost.Triangles, l.Share, l.Cost.Vertices, l.Cost.DrawCalls, l.Deviation.Worst(), l.From, l.Pixels,
+		if err := enc.Encode(rung{i, l.Cost.Triangles, l.Share, l.Cost.Vertices, l.Cost.DrawCalls, l.Deviation.Worst(),
+			l.From, l.Pixels,
 			l.Seen, l.Screen}); err != nil {
 			return err
 		}
@@ -124,7 +129,8 @@ func ladderFile(c *cobra.Command, file, mesh, out string, o ladderOptions) error
 	if o.group {
 		by.LODs = export.LODsGroup
 	}
-	p, err := deliver.Make(ctx, deliver.Order{Delivery: delivery, Decisions: by, Asset: bareName(out), Target: ownFrame(s)})
+	p, err := deliver.Make(ctx, deliver.Order{Delivery: delivery, Decisions: by, Asset: bareName(out),
+		Target: ownFrame(s)})
 	if err != nil {
 		return err
 	}

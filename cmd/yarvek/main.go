@@ -35,8 +35,10 @@ func main() {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(serveCommand(), demoCommand(), inspectCommand(), exportCommand(), tidyCommand(), simplifyCommand(), ladderCommand(),
-		collideCommand(), texturesCommand(), unwrapCommand(), targetCommand(), verifyCommand(), backupCommand(), restoreCommand(),
+	root.AddCommand(serveCommand(), demoCommand(), inspectCommand(), exportCommand(), tidyCommand(), simplifyCommand(),
+		ladderCommand(),
+		collideCommand(), texturesCommand(), unwrapCommand(), targetCommand(), verifyCommand(), backupCommand(),
+		restoreCommand(),
 		userCommand())
 	if err := root.ExecuteContext(ctx); err != nil {
 		if !errors.Is(err, errSaid) {

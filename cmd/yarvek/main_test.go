@@ -43,7 +43,8 @@ func write(t *testing.T, dir, name, text string) string {
 	return f
 }
 
-const obj = "mtllib mats/a.mtl\no plank\nv 0 0 0\nv 200 0 0\nv 200 300 0\nv 0 300 -10\nv 999 999 999\nusemtl wood\nf 1 2 3 4\n"
+const obj = "mtllib mats/a.mtl\no plank\nv 0 0 0\nv 200 0 0\nv 200 300 0\nv 0 300 -10\nv 999 999 999\nusemtl wood\nf " +
+	"1 2 3 4\n"
 
 func TestInspectSaysWhatAFileHolds(t *testing.T) {
 	dir := t.TempDir()
@@ -54,19 +55,24 @@ func TestInspectSaysWhatAFileHolds(t *testing.T) {
 	assert.ErrorIs(t, err, errSaid)
 	lines := strings.Split(strings.TrimSpace(out), "\n")
 	require.Len(t, lines, 2)
-	assert.JSONEq(t, `{"file":"`+good+`","format":"obj","unitMetres":1,"unitHow":"assumed","up":"+Y","forward":"+Z","handedness":"right",
+	assert.JSONEq(t, `{"file":"`+good+`","format":"obj","unitMetres":1,"unitHow":"assumed","up":"+Y","forward":"+Z"`+
+		`,"handedness":"right",
 		"axesHow":"assumed",
-		"nodes":1,"meshes":1,"instances":1,"polygons":1,"triangles":2,"points":5,"slots":["wood"],"unusedMaterials":["spare"],"left":[],
+		"nodes":1,"meshes":1,"instances":1,"polygons":1,"triangles":2,"points":5,"slots":["wood"],
+			"unusedMaterials":["spare"],"left":[],
 		"materials":[{"name":"wood","baseColor":[1,1,1,1],"metallic":0,"roughness":0.8,"alpha":"OPAQUE","twoSided":false,
 			"textures":{"base colour":"gone.png"}},
 			{"name":"spare","baseColor":[1,1,1,1],"metallic":0,"roughness":0.8,"alpha":"OPAQUE","twoSided":false}],
-		"textures":[{"name":"gone.png","found":false,"width":0,"height":0}],"uvSets":[],"lights":0,"cameras":0,"skins":0,"animations":0,
+		"textures":[{"name":"gone.png","found":false,"width":0,"height":0}],"uvSets":[],"lights":0,"cameras":0,"skins":0,
+			"animations":0,
 		"bounds":{"min":[0,0,-10],"max":[200,300,0]},
-		"surface":{"duplicatePoints":0,"unusedPoints":1,"zeroAreaFaces":0,"duplicateFaces":0,"nonManifoldEdges":0,"openBorderLoops":1,
+		"surface":{"duplicatePoints":0,"unusedPoints":1,"zeroAreaFaces":0,"duplicateFaces":0,"nonManifoldEdges":0,
+			"openBorderLoops":1,
 			"flippedFaces":0,"insideOutParts":0,"needles":0,"bentPolygons":1,"concavePolygons":0,"uvOverlap":0,"uvOutside":0},
 		"budget":{"triangles":2,"vertices":4,"drawCalls":1,"wasteTriangles":0,"acmr":2},
 		"findings":[{"code":"source/missing-picture","severity":"look","title":"Picture “gone.png” is not among the files",
-			"text":"“wood” uses it for base colour. The texture arrives nowhere until the picture is added.","place":{"file":"mats/a.mtl",
+			"text":"“wood” uses it for base colour. The texture arrives nowhere until the picture is added.",
+				"place":{"file":"mats/a.mtl",
 				"line":2}}]}`, lines[0])
 	var rec struct{ File, Error string }
 	require.NoError(t, json.Unmarshal([]byte(lines[1]), &rec))
@@ -82,7 +88,8 @@ func TestZipsAreTaken(t *testing.T) {
 	file := filepath.Join(dir, "pier.zip")
 	var b bytes.Buffer
 	z := zip.NewWriter(&b)
-	for name, text := range map[string]string{"a/plank.obj": obj, "a/mats/a.mtl": "newmtl wood\nKd 0.5 0.5 0.5\n", "b/post.obj": obj,
+	for name, text := range map[string]string{"a/plank.obj": obj, "a/mats/a.mtl": "newmtl wood\nKd 0.5 0.5 0.5\n",
+		"b/post.obj": obj,
 		"../out.obj": obj, "__MACOSX/a.obj": obj, ".hidden.obj": obj} {
 		w, err := z.Create(name)
 		require.NoError(t, err)
@@ -98,7 +105,8 @@ func TestZipsAreTaken(t *testing.T) {
 	require.Len(t, lines, 2, out)
 	assert.Contains(t, lines[0], `"file":"`+file+`/a/plank.obj"`)
 	assert.Contains(t, lines[0], `"baseColor":[0.21404114048223255,0.21404114048223255,0.21404114048223255,1]`)
-	assert.Contains(t, lines[1], `"baseColor":[0.21404114048223255,0.21404114048223255,0.21404114048223255,1]`, "the one of that name in the zip, not the one beside it")
+	assert.Contains(t, lines[1], `"baseColor":[0.21404114048223255,0.21404114048223255,0.21404114048223255,1]`,
+		"the one of that name in the zip, not the one beside it")
 	_, err = run(t, exportCommand(), file, "-o", filepath.Join(dir, "x.glb"))
 	assert.ErrorContains(t, err, "a/plank.obj, b/post.obj: name one with --mesh")
 	_, err = run(t, exportCommand(), file, "--mesh", "a/plank.obj", "-o", filepath.Join(dir, "x.glb"))
@@ -112,7 +120,8 @@ func TestZipsAreTaken(t *testing.T) {
 func TestExportAppliesRecordedDecisions(t *testing.T) {
 	dir := t.TempDir()
 	in := write(t, dir, "a.obj", obj)
-	decisions := write(t, dir, "prep.json", `{"size":{"unit":"cm"},"axes":{"up":"+Z"},"pivot":{"place":"box","box":[0,-1,0]}}`)
+	decisions := write(t, dir, "prep.json",
+		`{"size":{"unit":"cm"},"axes":{"up":"+Z"},"pivot":{"place":"box","box":[0,-1,0]}}`)
 	out := filepath.Join(dir, "out.glb")
 	said, err := run(t, exportCommand(), in, "-o", out, "--prep", decisions, "--target", "z-up-centimetres-left")
 	require.NoError(t, err, said)
@@ -142,7 +151,8 @@ func TestExportAppliesRecordedDecisions(t *testing.T) {
 	_, err = run(t, exportCommand(), in, "-o", out, "--prep", write(t, dir, "odd.json", `{"size":{"unti":"cm"}}`))
 	assert.ErrorContains(t, err, `Did you mean "unit"?`)
 	for _, args := range [][]string{
-		{in, "-o", filepath.Join(dir, "out.stl")}, {in, "-o", out, "--target", "sideways"}, {filepath.Join(dir, "none.obj"), "-o", out},
+		{in, "-o", filepath.Join(dir, "out.stl")}, {in, "-o", out, "--target", "sideways"},
+		{filepath.Join(dir, "none.obj"), "-o", out},
 		{in, "-o", out, "--prep", in},
 	} {
 		_, err := run(t, exportCommand(), args...)
@@ -229,15 +239,16 @@ func TestASecondServerOnAFolderIsRefused(t *testing.T) {
 func TestAnUploadUnderWayIsReceived(t *testing.T) {
 	got := make(chan string, 1)
 	begun := make(chan struct{})
-	srv := &http.Server{ReadHeaderTimeout: time.Second, Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		close(begun)
-		b, err := io.ReadAll(r.Body)
-		if err != nil {
-			b = []byte(err.Error())
-		}
-		got <- string(b)
-		_, _ = io.WriteString(w, "received")
-	})}
+	srv := &http.Server{ReadHeaderTimeout: time.Second,
+		Handler: http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+			close(begun)
+			b, err := io.ReadAll(r.Body)
+			if err != nil {
+				b = []byte(err.Error())
+			}
+			got <- string(b)
+			_, _ = io.WriteString(w, "received")
+		})}
 	l, err := listen("127.0.0.1:0")
 	require.NoError(t, err)
 	ctx, end := context.WithCancel(context.Background())

@@ -90,11 +90,14 @@ func recordOf(ctx context.Context, set *bundle.Bundle, name string) record {
 	r := record{File: name, Format: s.Format, FormatVersion: s.FormatVersion,
 		UnitMetres: s.UnitMetres, UnitHow: s.UnitHow, Up: s.Basis.Up.String(), Forward: s.Basis.Forward.String(),
 		Handedness: s.Basis.Handedness(), AxesHow: s.BasisHow,
-		Nodes: c.Nodes, Meshes: c.Meshes, Instances: c.Instances, Polygons: c.Polygons, Triangles: c.Triangles, Points: c.Points,
-		Slots: []string{}, Unused: []string{}, Materials: []materialRecord{}, Textures: []textureRecord{}, Left: []leftRecord{},
+		Nodes: c.Nodes, Meshes: c.Meshes, Instances: c.Instances, Polygons: c.Polygons, Triangles: c.Triangles,
+		Points: c.Points,
+		Slots:  []string{}, Unused: []string{}, Materials: []materialRecord{}, Textures: []textureRecord{},
+		Left:   []leftRecord{},
 		UVSets: []string{},
-		Lights: s.CountLeft("light"), Cameras: s.CountLeft("camera"), Skins: s.CountLeft("skin"), Animations: s.CountLeft("animation"),
-		Findings: findings(s, found)}
+		Lights: s.CountLeft("light"), Cameras: s.CountLeft("camera"), Skins: s.CountLeft("skin"),
+		Animations: s.CountLeft("animation"),
+		Findings:   findings(s, found)}
 	for _, n := range s.UsedMaterials() {
 		if n >= 0 {
 			r.Slots = append(r.Slots, s.Materials[n].Name)
@@ -103,7 +106,8 @@ func recordOf(ctx context.Context, set *bundle.Bundle, name string) record {
 	r.Unused = append(r.Unused, s.UnusedMaterials()...)
 	r.UVSets = append(r.UVSets, s.UVSetNames()...)
 	for _, m := range s.Materials {
-		out := materialRecord{Name: m.Name, BaseColor: m.BaseColor, Metallic: m.Metallic, Roughness: m.Roughness, Alpha: string(m.AlphaMode),
+		out := materialRecord{Name: m.Name, BaseColor: m.BaseColor, Metallic: m.Metallic, Roughness: m.Roughness,
+			Alpha:    string(m.AlphaMode),
 			TwoSided: m.TwoSided}
 		for use, mp := range m.Maps {
 			if !mp.Has() || s.Textures[mp.Texture-1].Image < 0 {

@@ -38,7 +38,8 @@ type serving struct {
 
 func (s *serving) flags(c *cobra.Command) {
 	s.limits = work.DefaultLimits
-	c.Flags().StringVar(&s.addr, "addr", defaultAddr, "address to listen on; if its port is taken the next free one is used")
+	c.Flags().StringVar(&s.addr, "addr", defaultAddr,
+		"address to listen on; if its port is taken the next free one is used")
 	c.Flags().StringSliceVar(&s.hosts, "host", nil, "further host names this server may be addressed by")
 	c.Flags().StringVar(&s.cert, "cert", "", "certificate for TLS, a PEM file; with --key")
 	c.Flags().StringVar(&s.key, "key", "", "key of the certificate, a PEM file")
@@ -60,7 +61,8 @@ func serveCommand() *cobra.Command {
 
 func demoCommand() *cobra.Command {
 	var s serving
-	c := &cobra.Command{Use: "demo", Short: "Serve the workbench with the demo kit, in a data folder of its own", Args: cobra.NoArgs,
+	c := &cobra.Command{Use: "demo", Short: "Serve the workbench with the demo kit, in a data folder of its own",
+		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
 			return s.run(c.Context(), c.OutOrStdout(), func(ctx context.Context, d *work.Desk) error {
 				kits, err := d.Kits(ctx)
@@ -91,7 +93,8 @@ func (s *serving) run(ctx context.Context, out io.Writer, fill func(context.Cont
 	}
 	st, err := store.Open(dir)
 	if errors.Is(err, store.ErrInUse) {
-		return fmt.Errorf("%s is in use by another Yarvek. Go to the address that one printed, end it first, or name another folder "+
+		return fmt.Errorf("%s is in use by another Yarvek. Go to the address that one printed, end it first, or name "+
+			"another folder "+
 			"with --data", dir)
 	}
 	if err != nil {
@@ -143,7 +146,8 @@ func (s *serving) run(ctx context.Context, out io.Writer, fill func(context.Cont
 	if shared {
 		fmt.Fprintln(out, "Others on the network can reach it; they sign in with accounts of `yarvek user add`.")
 		if s.cert == "" {
-			fmt.Fprintln(out, "Without --cert and --key, passphrases and files cross the network in the clear: use it where you trust "+
+			fmt.Fprintln(out, "Without --cert and --key, passphrases and files cross the network in the clear: use it where "+
+				"you trust "+
 				"the network, or behind a proxy that speaks TLS.")
 		}
 	}
@@ -166,8 +170,9 @@ func (s *serving) shared(ctx context.Context, st *store.Store, dir string) (bool
 		return false, err
 	}
 	if len(people) == 0 {
-		return false, fmt.Errorf("with --addr %s everybody on the network could open, change and take what is in %s. Add those who "+
-			"may sign in first, each with: yarvek user add NAME --data %s. Or leave --addr out to serve this machine alone",
+		return false, fmt.Errorf(
+			"with --addr %s everybody on the network could open, change and take what is in %s. Add those who "+
+				"may sign in first, each with: yarvek user add NAME --data %s. Or leave --addr out to serve this machine alone",
 			s.addr, dir, s.data)
 	}
 	return true, nil

@@ -39,9 +39,11 @@ func simplifyCommand() *cobra.Command {
 	o := simplify.SceneOptions{Detail: simplify.Usual.Detail}
 	var out, mesh, lock string
 	var mm float64
-	c := &cobra.Command{Use: "simplify FILE|ZIP -o OUT.(obj|glb|gltf|fbx) (--ratio R | --triangles N | --deviation MM)", Args: cobra.ExactArgs(1),
+	c := &cobra.Command{Use: "simplify FILE|ZIP -o OUT.(obj|glb|gltf|fbx) (--ratio R | --triangles N | --deviation MM)",
+		Args:  cobra.ExactArgs(1),
 		Short: "Make a mesh file of fewer triangles that looks the same",
-		Long: "Prints one JSON object: triangles before and after, the time, how far the surfaces are apart (metres, both ways, sampled), and\n" +
+		Long: "Prints one JSON object: triangles before and after, the time, how far the surfaces are apart (metres, both " +
+			"ways, sampled), and\n" +
 			"the memory it took. Borders, seams of UVs and normals, and borders of slots stay in place.",
 		RunE: func(c *cobra.Command, args []string) error {
 			switch {
@@ -63,7 +65,8 @@ func simplifyCommand() *cobra.Command {
 	c.Flags().Float64Var(&o.Ratio, "ratio", 0, "share of the triangles to come down to")
 	c.Flags().IntVar(&o.Triangles, "triangles", 0, "triangles to come down to")
 	c.Flags().Float64Var(&mm, "deviation", 0, "millimetres that the surfaces may be apart")
-	c.Flags().Float64Var(&o.Detail, "detail", o.Detail, "how much normals, UVs and colours count beside the shape; 0 for not at all")
+	c.Flags().Float64Var(&o.Detail, "detail", o.Detail,
+		"how much normals, UVs and colours count beside the shape; 0 for not at all")
 	c.Flags().BoolVar(&o.Mirrored, "mirrored", false, "keep halves that mirror one another mirrored")
 	c.Flags().BoolVar(&o.Borders, "hold-borders", false, "hold the points of open borders")
 	c.Flags().BoolVar(&o.KeepPoints, "keep-points", false, "leave points only where points are")

@@ -101,7 +101,8 @@ func TestALadderIsWrittenWithItsDistances(t *testing.T) {
 				assert.Less(t, r.Triangles, rungs[i-1].Triangles)
 				assert.Greater(t, r.From, rungs[i-1].From)
 				assert.LessOrEqual(t, r.Silhouette, 2+1e-9)
-				assert.InDelta(t, r.Pixels, r.Deviation.Max*1080/(2*r.From*math.Tan(25*math.Pi/180)), 1, "by the screen that is said")
+				assert.InDelta(t, r.Pixels, r.Deviation.Max*1080/(2*r.From*math.Tan(25*math.Pi/180)), 1,
+					"by the screen that is said")
 			}
 		}
 		assert.Equal(t, sum, looked(t, out).Triangles, "all of them are in the file")

@@ -47,7 +47,8 @@ func targetCommand() *cobra.Command {
 				}
 				return err
 			}},
-		&cobra.Command{Use: "check FILE", Args: cobra.ExactArgs(1), Short: "Tell all that is wrong with a target file; exit code 1 then",
+		&cobra.Command{Use: "check FILE", Args: cobra.ExactArgs(1),
+			Short: "Tell all that is wrong with a target file; exit code 1 then",
 			RunE: func(c *cobra.Command, args []string) error {
 				b, err := os.ReadFile(args[0])
 				if err != nil {

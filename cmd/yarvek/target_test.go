@@ -29,7 +29,8 @@ func TestTargetsAtTheCommandLine(t *testing.T) {
 	assert.Contains(t, said, "can be used")
 	b, err := os.ReadFile(own)
 	require.NoError(t, err)
-	bad := write(t, dir, "bad.json", strings.NewReplacer(`"lines": 1080`, `"lines": 2`, `"place": "base"`, `"place": "moon"`).Replace(string(b)))
+	bad := write(t, dir, "bad.json", strings.NewReplacer(`"lines": 1080`, `"lines": 2`, `"place": "base"`,
+		`"place": "moon"`).Replace(string(b)))
 	said, err = run(t, targetCommand(), "check", bad)
 	require.Error(t, err)
 	assert.Contains(t, said, "view.lines")

@@ -67,12 +67,16 @@ func texturesCommand() *cobra.Command {
 	var d slots.Decisions
 	c := &cobra.Command{Use: "textures FILE|ZIP -o OUT.(obj|glb|gltf|fbx)", Args: cobra.ExactArgs(1),
 		Short: "Make the pictures of a mesh file what a receiver wants, and say what was done to each",
-		Long: "Prints one JSON object: each picture that leaves, what it was made of and what was done to it, slots and draw calls, and\n" +
-			"bytes before and after. Green of normal maps is turned where it points the other way, and left where that can't be told. With\n" +
-			"--sheet slots whose UVs lie within 0 to 1 get one sheet for each role and become one slot; those that can't are named on the\n" +
+		Long: "Prints one JSON object: each picture that leaves, what it was made of and what was done to it, slots and " +
+			"draw calls, and\n" +
+			"bytes before and after. Green of normal maps is turned where it points the other way, and left where that can't " +
+			"be told. With\n" +
+			"--sheet slots whose UVs lie within 0 to 1 get one sheet for each role and become one slot; those that can't are " +
+			"named on the\n" +
 			"error stream.",
 		RunE: func(c *cobra.Command, args []string) error {
-			if d.Pictures.Pack = strings.ToLower(packing); d.Pictures.Pack != "" && d.Pictures.Pack != "orm" && d.Pictures.Pack != "apart" {
+			if d.Pictures.Pack = strings.ToLower(packing); d.Pictures.Pack != "" && d.Pictures.Pack != "orm" &&
+				d.Pictures.Pack != "apart" {
 				return fmt.Errorf("%q is no packing: expected ORM or apart", packing)
 			}
 			if pot {
@@ -83,12 +87,15 @@ func texturesCommand() *cobra.Command {
 			}
 			return texturesFile(c, args[0], mesh, out, d, sheet)
 		}}
-	c.Flags().StringVarP(&out, "out", "o", "", "file to write; its suffix chooses the format, and pictures stand beside it")
+	c.Flags().StringVarP(&out, "out", "o", "",
+		"file to write; its suffix chooses the format, and pictures stand beside it")
 	c.Flags().IntVar(&d.Pictures.Most, "max", 0, "pixels a side; larger pictures are halved until they are no larger")
 	c.Flags().BoolVar(&pot, "pot", false, "sides to the nearest power of two")
 	c.Flags().StringVar(&d.Pictures.Green, "green", "", "which way green of normal maps is to point: up or down")
-	c.Flags().StringVar(&packing, "pack", "", "ORM for occlusion, roughness and metallic in one picture, apart for each in its own")
-	c.Flags().StringVar(&d.Pictures.Formats, "format", "", "png, jpeg, webp or tga for all pictures, or target for its formats by role")
+	c.Flags().StringVar(&packing, "pack", "",
+		"ORM for occlusion, roughness and metallic in one picture, apart for each in its own")
+	c.Flags().StringVar(&d.Pictures.Formats, "format", "",
+		"png, jpeg, webp or tga for all pictures, or target for its formats by role")
 	c.Flags().BoolVar(&sheet, "sheet", false, "one sheet for all slots that can be on one")
 	c.Flags().StringVar(&mesh, "mesh", "", "which mesh of a zip, by its name in it")
 	_ = c.MarkFlagRequired("out")
@@ -121,9 +128,11 @@ func texturesFile(c *cobra.Command, file, mesh, out string, d slots.Decisions, s
 	}
 	a := textured{Pictures: []pictured{}, Slots: len(s.UsedMaterials()), DrawCalls: change{int64(r.Were), int64(r.Calls)},
 		Disk:   change{r.Had.Disk, r.Memory.Disk},
-		Blocks: change{r.Had.Blocks, r.Memory.Blocks}, Plain: change{r.Had.Plain, r.Memory.Plain}, Ms: time.Since(began).Milliseconds()}
+		Blocks: change{r.Had.Blocks, r.Memory.Blocks}, Plain: change{r.Had.Plain, r.Memory.Plain},
+		Ms: time.Since(began).Milliseconds()}
 	for _, x := range r.Pictures {
-		p := pictured{Of: []string{}, Name: x.Image.Name, Done: x.Does(), Width: x.W, Height: x.H, Bytes: len(x.Image.Data), Failed: x.Why,
+		p := pictured{Of: []string{}, Name: x.Image.Name, Done: x.Does(), Width: x.W, Height: x.H, Bytes: len(x.Image.Data),
+			Failed:  x.Why,
 			Missing: !x.Image.Found(), mime: x.Image.MIME}
 		for _, w := range x.Was {
 			p.Of = append(p.Of, w.Key)
@@ -196,9 +205,10 @@ func (a *textured) written(c *cobra.Command, sent *pack.Package) error {
 
 // sendAs writes a scene in the axes and the unit of its file, and says what the format can't hold.
 func sendAs(c *cobra.Command, s *scene.Scene, f format.Format, out string, to target.Target) (*pack.Package, error) {
-	p, err := deliver.Make(c.Context(), deliver.Order{Delivery: scene.Delivery{Scene: s}, Decisions: export.Decisions{Format: f.ID},
-		Asset:  bareName(out),
-		Target: to})
+	p, err := deliver.Make(c.Context(), deliver.Order{Delivery: scene.Delivery{Scene: s},
+		Decisions: export.Decisions{Format: f.ID},
+		Asset:     bareName(out),
+		Target:    to})
 	if err != nil {
 		return nil, err
 	}

@@ -134,7 +134,8 @@ func TestTexturesLaysOneSheet(t *testing.T) {
 		own := decoded(t, filepath.Join(filepath.Dir(in), name))
 		b := own.Bounds()
 		want := color.NRGBAModel.Convert(own.At(b.Dx()/2, b.Dy()/2)).(color.NRGBA)
-		is := color.NRGBAModel.Convert(colour.At(int(u*float64(colour.Bounds().Dx())), int((1-v)*float64(colour.Bounds().Dy())))).(color.NRGBA)
+		is := color.NRGBAModel.Convert(colour.At(int(u*float64(colour.Bounds().Dx())),
+			int((1-v)*float64(colour.Bounds().Dy())))).(color.NRGBA)
 		assert.InDelta(t, float64(want.R), float64(is.R), 4, name)
 		assert.InDelta(t, float64(want.G), float64(is.G), 6, name)
 		assert.InDelta(t, float64(want.B), float64(is.B), 4, name)
@@ -143,7 +144,8 @@ func TestTexturesLaysOneSheet(t *testing.T) {
 
 func TestTexturesSaysWhatIsWrong(t *testing.T) {
 	in := roof(t, true)
-	for name, args := range map[string][]string{"packing": {"--pack", "RGB"}, "green": {"--green", "left"}, "size": {"--max", "-3"},
+	for name, args := range map[string][]string{"packing": {"--pack", "RGB"}, "green": {"--green", "left"},
+		"size":   {"--max", "-3"},
 		"format": {"--format", "bmp"}} {
 		_, err := run(t, texturesCommand(), append([]string{in, "-o", filepath.Join(t.TempDir(), "o.glb")}, args...)...)
 		assert.Error(t, err, name)
@@ -189,7 +191,8 @@ func TestUnwrapMakesALightSet(t *testing.T) {
 func TestTexturesSayAsWhatTheyWrote(t *testing.T) {
 	in := roof(t, true)
 	for format, want := range map[string]struct{ mime, extension string }{
-		"webp": {"image/webp", "EXT_texture_webp"}, "tga": {"image/png", ""}, "jpeg": {"image/jpeg", ""}, "png": {"image/png", ""},
+		"webp": {"image/webp", "EXT_texture_webp"}, "tga": {"image/png", ""}, "jpeg": {"image/jpeg", ""},
+		"png": {"image/png", ""},
 	} {
 		for _, suffix := range []string{".glb", ".gltf"} {
 			out := filepath.Join(t.TempDir(), "out"+suffix)

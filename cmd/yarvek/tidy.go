@@ -36,8 +36,10 @@ type tidied struct {
 func tidyCommand() *cobra.Command {
 	var a remedies
 	var out, mesh string
-	c := &cobra.Command{Use: "tidy FILE|ZIP -o OUT.(glb|gltf|fbx|obj)", Args: cobra.ExactArgs(1), Short: "Put a mesh file's surface right",
-		Long: "Applies the remedies that are asked for, and prints one JSON object a line: each remedy and what it changed.\n" +
+	c := &cobra.Command{Use: "tidy FILE|ZIP -o OUT.(glb|gltf|fbx|obj)", Args: cobra.ExactArgs(1),
+		Short: "Put a mesh file's surface right",
+		Long: "Applies the remedies that are asked for, and prints one JSON object a line: each remedy and what it " +
+			"changed.\n" +
 			"Nothing is changed that was not asked for; unit and axes stay as far as the format holds them.",
 		RunE: func(c *cobra.Command, args []string) error {
 			if a == (remedies{-1, -1, -1, false, false, false}) {
@@ -48,11 +50,13 @@ func tidyCommand() *cobra.Command {
 	c.Flags().StringVarP(&out, "out", "o", "", "file to write; its suffix chooses the format")
 	c.Flags().Float64Var(&a.weld, "weld", -1, "join points within so many millimetres")
 	c.Flags().BoolVar(&a.waste, "waste", false, "take out triangles that add nothing to the shape")
-	c.Flags().Float64Var(&a.thickness, "thickness", -1, "give all that is open so many millimetres of thickness, half to each side")
+	c.Flags().Float64Var(&a.thickness, "thickness", -1,
+		"give all that is open so many millimetres of thickness, half to each side")
 	c.Flags().Float64Var(&a.smooth, "smooth", -1, "make normals anew, with edges hard above so many degrees")
 	c.Flags().BoolVar(&a.order, "order", false, "order triangles and points for the vertex cache")
-	c.Flags().BoolVar(&a.all, "all", false, "do all that changes neither shape nor look: join points that stand together, drop empty and doubled faces and "+
-		"unused points, turn faces outward, cut bent polygons, mend normals, take out waste, and order")
+	c.Flags().BoolVar(&a.all, "all", false,
+		"do all that changes neither shape nor look: join points that stand together, drop empty and doubled faces and "+
+			"unused points, turn faces outward, cut bent polygons, mend normals, take out waste, and order")
 	c.Flags().StringVar(&mesh, "mesh", "", "which mesh of a zip, by its name in it")
 	_ = c.MarkFlagRequired("out")
 	return c
@@ -117,7 +121,8 @@ func spared(c *cobra.Command, s *scene.Scene, a remedies, enc *json.Encoder) (*s
 	ctx := c.Context()
 	if a.waste || a.all {
 		out, went := budget.Changed(ctx, s, budget.Decisions{Waste: true})
-		if err := enc.Encode(tidied{Done: surface.Done{Remedy: "waste", What: "triangles that added nothing went", Count: went}}); err != nil {
+		if err := enc.Encode(tidied{Done: surface.Done{Remedy: "waste", What: "triangles that added nothing went",
+			Count: went}}); err != nil {
 			return s, err
 		}
 		s = out
@@ -135,8 +140,9 @@ func spared(c *cobra.Command, s *scene.Scene, a remedies, enc *json.Encoder) (*s
 		}
 	}
 	round := func(v float64) float64 { return math.Round(v*1e4) / 1e4 }
-	return out, cmp.Or(ctx.Err(), enc.Encode(tidied{Done: surface.Done{Remedy: "order", What: "triangles were put in another order", Count: moved},
-		Before: round(before.MissesATriangle()), After: round(after.MissesATriangle())}))
+	return out, cmp.Or(ctx.Err(),
+		enc.Encode(tidied{Done: surface.Done{Remedy: "order", What: "triangles were put in another order", Count: moved},
+			Before: round(before.MissesATriangle()), After: round(after.MissesATriangle())}))
 }
 
 // costOf adds up what all meshes of a scene cost, each once.

@@ -18,7 +18,8 @@ func flawed() string {
 	for i := range 8 {
 		fmt.Fprintf(&b, "v %d %d %d\n", i&1, i>>1&1, i>>2&1)
 	}
-	b.WriteString("v 7 7 7\nv 0 0 0\nf 5 6 8 7\nf 2 1 3 4\nf 6 8 4 2\nf 1 5 7 3\nf 7 8 4 3\nf 1 2 6 5\nf 5 6 8 7\nf 1 1 2\no sheet\n")
+	b.WriteString("v 7 7 7\nv 0 0 0\nf 5 6 8 7\nf 2 1 3 4\nf 6 8 4 2\nf 1 5 7 3\nf 7 8 4 3\nf 1 2 6 5\nf 5 6 8 7\nf 1 1 " +
+		"2\no sheet\n")
 	for j := range 5 {
 		for i := range 5 {
 			fmt.Fprintf(&b, "v %g 0 %g\n", 3+float64(i)/4, -float64(j)/4)
@@ -45,7 +46,8 @@ func looked(t *testing.T, file string) record {
 
 func TestInspectCountsFlawsAndCost(t *testing.T) {
 	r := looked(t, write(t, t.TempDir(), "flawed.obj", flawed()))
-	assert.Equal(t, surfaceRecord{UnusedPoints: 2, ZeroAreaFaces: 1, DuplicateFaces: 1, NonManifoldEdges: 4, OpenBorderLoops: 1, FlippedFaces: 1},
+	assert.Equal(t, surfaceRecord{UnusedPoints: 2, ZeroAreaFaces: 1, DuplicateFaces: 1, NonManifoldEdges: 4,
+		OpenBorderLoops: 1, FlippedFaces: 1},
 		*r.Surface)
 	assert.Equal(t, 14+1+32, r.Budget.Triangles)
 	assert.Equal(t, 8+25, r.Budget.Vertices)
@@ -79,7 +81,8 @@ func TestTidyDoesWhatIsAskedAndSaysIt(t *testing.T) {
 	}
 	before := looked(t, in)
 	r, did := tidy("all.obj", "--all")
-	assert.Equal(t, map[string]int{"weld": 0, "weld-faces": 0, "empty": 1, "doubled": 1, "unused": 2, "wind": 1, "outward": 0, "flat": 0, "units": 0,
+	assert.Equal(t, map[string]int{"weld": 0, "weld-faces": 0, "empty": 1, "doubled": 1, "unused": 2, "wind": 1,
+		"outward": 0, "flat": 0, "units": 0,
 		"waste": 30, "order": did["order"]}, did)
 	assert.Equal(t, surfaceRecord{OpenBorderLoops: 1}, *r.Surface)
 	assert.Equal(t, 14, r.Budget.Triangles)
@@ -131,8 +134,10 @@ func TestHostileFilesAreCounted(t *testing.T) {
 	for i := range 100_001 {
 		fmt.Fprintf(&ring, " %d", i+1)
 	}
-	far.WriteString("v 0 0 0\nv 1 0 0\nv 0 1 0\nv 1 1 1\nvt 1e20 1e20\nvt -1e20 0\nvt 0 3e19\nf 1/1 2/2 3/3\nf 2/1 4/2 3/3\nf 1/1 1/2 1/3\n")
-	for name, text := range map[string]string{"same.obj": same.String(), "loose.obj": loose.String(), "ring.obj": ring.String() + "\n", "far.obj": far.String(),
+	far.WriteString("v 0 0 0\nv 1 0 0\nv 0 1 0\nv 1 1 1\nvt 1e20 1e20\nvt -1e20 0\nvt 0 3e19\nf 1/1 2/2 3/3\nf 2/1 4/2 " +
+		"3/3\nf 1/1 1/2 1/3\n")
+	for name, text := range map[string]string{"same.obj": same.String(), "loose.obj": loose.String(),
+		"ring.obj": ring.String() + "\n", "far.obj": far.String(),
 		"one.obj": "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n"} {
 		file := write(t, dir, name, text)
 		r := looked(t, file)
@@ -147,7 +152,8 @@ func TestHostileFilesAreCounted(t *testing.T) {
 		case "far.obj":
 			assert.InDelta(t, 1, r.Surface.UVOutside, 1e-6)
 		}
-		_, err := run(t, tidyCommand(), file, "-o", filepath.Join(dir, "out-"+name), "--all", "--thickness", "1", "--smooth", "30")
+		_, err := run(t, tidyCommand(), file, "-o", filepath.Join(dir, "out-"+name), "--all", "--thickness", "1", "--smooth",
+			"30")
 		if name != "same.obj" { // of which nothing is left
 			require.NoError(t, err, name)
 			looked(t, filepath.Join(dir, "out-"+name))

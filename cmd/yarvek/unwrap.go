@@ -29,10 +29,12 @@ type unwrapped struct {
 
 func unwrapCommand() *cobra.Command {
 	var out, mesh string
-	l := outfit.Light{Size: outfit.UsualLightSize, Padding: outfit.UsualLightPadding, Name: outfit.UsualLightName, Again: true}
+	l := outfit.Light{Size: outfit.UsualLightSize, Padding: outfit.UsualLightPadding, Name: outfit.UsualLightName,
+		Again: true}
 	c := &cobra.Command{Use: "unwrap FILE|ZIP -o OUT.(obj|glb|gltf|fbx)", Args: cobra.ExactArgs(1),
 		Short: "Unfold a mesh file without overlap into a UV set of its own, and say how well it lies",
-		Long: "Prints one JSON object: charts, what they fill of the square, how much they stretch (L2, 1 for none), the smallest gap between\n" +
+		Long: "Prints one JSON object: charts, what they fill of the square, how much they stretch (L2, 1 for none), the " +
+			"smallest gap between\n" +
 			"two in texels, and the time. Writes the mesh with the set as its second, or in the place of the set of that name.",
 		RunE: func(c *cobra.Command, args []string) error {
 			if err := (slots.Decisions{Light: l}).Validate(); err != nil {
@@ -56,20 +58,23 @@ func unwrapFile(c *cobra.Command, file, mesh, out string, l outfit.Light) error 
 	}
 	defer m.close()
 	began := time.Now()
-	s, r, err := slots.Do(c.Context(), m.scene, nil, slots.Decisions{Light: l}, outfit.Ask{Target: ownFrame(m.scene)}, class.Unsorted)
+	s, r, err := slots.Do(c.Context(), m.scene, nil, slots.Decisions{Light: l}, outfit.Ask{Target: ownFrame(m.scene)},
+		class.Unsorted)
 	if err != nil {
 		return err
 	}
 	made := r.Light
 	switch {
 	case made.Full:
-		return fmt.Errorf("%s: its charts don't fit on %d texels with %d between them: take a larger --size or a smaller --padding",
+		return fmt.Errorf("%s: its charts don't fit on %d texels with %d between them: take a larger --size or a smaller "+
+			"--padding",
 			file, l.Size, l.Padding)
 	case made.Charts == 0:
 		return fmt.Errorf("%s has no polygons to unfold", file)
 	}
 	round := func(v float64) float64 { return math.Round(v*1e4) / 1e4 }
-	a := unwrapped{made.Set, made.Number, made.Charts, round(made.Fill), round(made.Mean), round(made.Worst), round(made.Gap), made.Over,
+	a := unwrapped{made.Set, made.Number, made.Charts, round(made.Fill), round(made.Mean), round(made.Worst),
+		round(made.Gap), made.Over,
 		time.Since(began).Milliseconds()}
 	_, differs := sendAs(c, s, f, out, ownFrame(s))
 	if differs != nil && !errors.Is(differs, errDifferent) {

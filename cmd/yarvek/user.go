@@ -49,15 +49,18 @@ func userCommand() *cobra.Command {
 	}
 	c.AddCommand(
 		&cobra.Command{Use: "add NAME", Short: "Add somebody who may sign in", Args: cobra.ExactArgs(1),
-			Long: "Adds somebody who may sign in. The passphrase is asked for, or read from standard input when that is no terminal.",
+			Long: "Adds somebody who may sign in. The passphrase is asked for, or read from standard input when that is no " +
+				"terminal.",
 			RunE: with(func(c *cobra.Command, st *store.Store, name string) error {
 				return phrased(c, "added", name, st.AddPerson)
 			})},
-		&cobra.Command{Use: "passphrase NAME", Short: "Give somebody another passphrase and end all sessions", Args: cobra.ExactArgs(1),
+		&cobra.Command{Use: "passphrase NAME", Short: "Give somebody another passphrase and end all sessions",
+			Args: cobra.ExactArgs(1),
 			RunE: with(func(c *cobra.Command, st *store.Store, name string) error {
 				return phrased(c, "has a new passphrase; all sign in again", name, st.SetPhrase)
 			})},
-		&cobra.Command{Use: "remove NAME", Short: "Take somebody's account away and end all sessions", Args: cobra.ExactArgs(1),
+		&cobra.Command{Use: "remove NAME", Short: "Take somebody's account away and end all sessions",
+			Args: cobra.ExactArgs(1),
 			RunE: with(func(c *cobra.Command, st *store.Store, name string) error {
 				if err := st.RemovePerson(c.Context(), name); err != nil {
 					return err

@@ -153,7 +153,8 @@ func (c *Comparison) nodes(ctx context.Context, was, is *prep.Result) {
 			continue
 		}
 		seen[found] = true
-		c.Nodes = append(c.Nodes, Node{Key: now.Keys[found], Was: old.Keys[i], What: "renamed", Text: "was “" + old.Keys[i] + "”"})
+		c.Nodes = append(c.Nodes, Node{Key: now.Keys[found], Was: old.Keys[i], What: "renamed", Text: "was “" + old.Keys[i] +
+			"”"})
 	}
 	for j, k := range now.Keys {
 		if !seen[j] {
@@ -247,7 +248,8 @@ func like(ctx context.Context, a, b *scene.Scene, i, j int) bool {
 	for k := range x.Points {
 		bx, by = bx.Add(x.Points[k]), by.Add(y.Points[k])
 	}
-	return bx.Size().Near(by.Size(), 1e-3*bx.Size().Max()) || len(twin.Find(ctx, []*scene.Mesh{x, y}, 1e-5*bx.Size().Max())) == 1
+	return bx.Size().Near(by.Size(), 1e-3*bx.Size().Max()) ||
+		len(twin.Find(ctx, []*scene.Mesh{x, y}, 1e-5*bx.Size().Max())) == 1
 }
 
 // findings lists those only one of the two has, by code and title.

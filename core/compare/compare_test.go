@@ -27,7 +27,8 @@ func ramp(mats ...string) *scene.Scene {
 		list = append(list, scene.NewMaterial(m))
 	}
 	return shape.Scene("ramp", list, box("slope", 0, geom.Vec3{}, geom.Vec3{4, .2, 2}),
-		box("rail", 0, geom.Vec3{0, .2, 0}, geom.Vec3{4, 1, .1}), box("bolt", 0, geom.Vec3{1, .3, .2}, geom.Vec3{1.1, .4, .3}))
+		box("rail", 0, geom.Vec3{0, .2, 0}, geom.Vec3{4, 1, .1}),
+		box("bolt", 0, geom.Vec3{1, .3, .2}, geom.Vec3{1.1, .4, .3}))
 }
 
 func run(t *testing.T, key string, s *scene.Scene, p prep.Prep) *prep.Result {
@@ -53,8 +54,9 @@ func TestTheSameRevisionDiffersInNothing(t *testing.T) {
 
 func TestAPrepReplaysOnRenamedAddedAndRemovedNodes(t *testing.T) {
 	p := prep.Prep{Source: source.Decisions{Leave: []string{"bolt"}, Names: map[string]string{"rail": "handrail"}},
-		Size:  size.Decisions{Fit: size.Width, Length: 8, Bake: size.BakeAll, Nodes: []string{"handrail"}},
-		Pivot: pivot.Decisions{Place: pivot.OnBox, Box: [3]int{0, -1, 0}, Each: map[string]pivot.Seat{"handrail": {Place: pivot.OnMass}}}}
+		Size: size.Decisions{Fit: size.Width, Length: 8, Bake: size.BakeAll, Nodes: []string{"handrail"}},
+		Pivot: pivot.Decisions{Place: pivot.OnBox, Box: [3]int{0, -1, 0},
+			Each: map[string]pivot.Seat{"handrail": {Place: pivot.OnMass}}}}
 	was := run(t, "a", ramp("wood"), p)
 	assert.Empty(t, was.Lost())
 	next := ramp("wood")
@@ -63,7 +65,8 @@ func TestAPrepReplaysOnRenamedAddedAndRemovedNodes(t *testing.T) {
 	next.Meshes[2] = box("bolt", 0, geom.Vec3{1, .3, .2}, geom.Vec3{1.3, .4, .3})
 	next.Materials = append(next.Materials, scene.NewMaterial("tar"))
 	next.Meshes = append(next.Meshes, box("kerb", 1, geom.Vec3{0, 0, 2}, geom.Vec3{4, .3, 2.2}))
-	next.Nodes = append(next.Nodes, scene.Node{Name: "kerb", Kind: scene.KindMesh, Parent: -1, Mesh: 3, Local: geom.Identity})
+	next.Nodes = append(next.Nodes, scene.Node{Name: "kerb", Kind: scene.KindMesh, Parent: -1, Mesh: 3,
+		Local: geom.Identity})
 	is := run(t, "b", next, p)
 	assert.InDelta(t, 8, is.Size.Now[0], 1e-9, "decisions that name no node replay")
 	assert.Equal(t, 3, is.Source.Kept, "the bolt stays behind")

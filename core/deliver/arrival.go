@@ -83,7 +83,8 @@ func dropped(s *scene.Scene) *scene.Scene {
 
 // Check receives the package and compares it with the delivery, which is in the
 // target's basis.
-func Check(ctx context.Context, d scene.Delivery, p *pack.Package, f format.Format, t target.Target) (*Certificate, error) {
+func Check(ctx context.Context, d scene.Delivery, p *pack.Package, f format.Format, t target.Target) (*Certificate,
+	error) {
 	sent := format.Named(d.Assembled())
 	got, err := Receive(ctx, p.Files, f, t)
 	if ctx.Err() != nil {
@@ -209,12 +210,15 @@ func (c *Certificate) sets(sent, got *scene.Scene) {
 func (c *Certificate) overlooked(declared geom.Basis) {
 	taken := declared
 	taken.Left = false
-	r := Row{Code: "overlooked", What: "Where handedness is overlooked", Sent: "as it is", Arrived: "as it is", Equal: true}
+	r := Row{Code: "overlooked", What: "Where handedness is overlooked", Sent: "as it is", Arrived: "as it is",
+		Equal: true}
 	if declared.To(taken).Det() < 0 {
 		r.Arrived, r.Equal = "mirrored", false
-		r.Why = "the file declares a left-handed third axis; a receiver that honours it has the asset as it is. For all others send it " +
+		r.Why = "the file declares a left-handed third axis; a receiver that honours it has the asset as it is. For all " +
+			"others send it " +
 			"right-handed"
-		r.Accepted = []string{"how it stands where the declared handedness is overlooked: this form of the format was chosen " +
+		r.Accepted = []string{"how it stands where the declared handedness is overlooked: this form of the format was " +
+			"chosen " +
 			"for a receiver that honours it"}
 	}
 	c.Rows = append(c.Rows, r)
@@ -234,12 +238,14 @@ func (c *Certificate) boxes(sent, got *scene.Scene, t target.Target) {
 	va, vb := view.Apply(a.Size()), view.Apply(b.Size())
 	for i, what := range []string{"Width", "Height", "Depth"} {
 		x, y := math.Abs(va[i]), math.Abs(vb[i])
-		c.Rows = append(c.Rows, Row{Code: strings.ToLower(what), What: what, Sent: figure.Length(x), Arrived: figure.Length(y),
-			Equal: math.Abs(x-y) <= 2*tol})
+		c.Rows = append(c.Rows, Row{Code: strings.ToLower(what), What: what, Sent: figure.Length(x),
+			Arrived: figure.Length(y),
+			Equal:   math.Abs(x-y) <= 2*tol})
 	}
 	pa, pb := a.Min, b.Min
 	equal := pa.Near(pb, tol) && a.Max.Near(b.Max, tol)
-	c.Rows = append(c.Rows, Row{Code: "box", What: "Box from pivot", Sent: corner(a, t), Arrived: corner(b, t), Equal: equal})
+	c.Rows = append(c.Rows, Row{Code: "box", What: "Box from pivot", Sent: corner(a, t), Arrived: corner(b, t),
+		Equal: equal})
 }
 
 // tolerance is how far a coordinate within the box may be off, in metres.
@@ -262,7 +268,8 @@ func corner(b geom.Box, t target.Target) string {
 			at[i] = 0
 		}
 	}
-	return fmt.Sprintf("%s, %s, %s %s", figure.In(at[0], t.Unit), figure.In(at[1], t.Unit), figure.In(at[2], t.Unit), t.Unit.Symbol)
+	return fmt.Sprintf("%s, %s, %s %s", figure.In(at[0], t.Unit), figure.In(at[1], t.Unit), figure.In(at[2], t.Unit),
+		t.Unit.Symbol)
 }
 
 // pictureOf is the number of a map's picture, -1 of none.
@@ -289,7 +296,8 @@ func emptyNames(s *scene.Scene) []string {
 // list compares names in order; the row shows how many there are and the first that differ. What is gone is
 // accepted where the packing list names it, and so is what took another name.
 func (c *Certificate) list(code, what string, property pack.Property, sent, got []string) {
-	r := Row{Code: code, What: what, Sent: fmt.Sprint(len(sent)), Arrived: fmt.Sprint(len(got)), Equal: slices.Equal(sent, got)}
+	r := Row{Code: code, What: what, Sent: fmt.Sprint(len(sent)), Arrived: fmt.Sprint(len(got)),
+		Equal: slices.Equal(sent, got)}
 	if r.Equal {
 		if len(sent) > 0 && len(sent) <= 3 {
 			r.Sent = strings.Join(sent, ", ")
@@ -354,7 +362,8 @@ func few3(names []string) string {
 // reasons tells which changes may be why a row differs.
 var reasons = map[string][]pack.Topic{
 	"slots": {pack.Materials}, "textures": {pack.Textures, pack.Pictures, pack.Materials}, "uvsets": {pack.UVSets},
-	"corners": {pack.Colors, pack.Smoothing, pack.UVSets, pack.Materials}, "parts": {pack.Nodes}, "places": {pack.Nodes}, "empties": {pack.Nodes},
+	"corners": {pack.Colors, pack.Smoothing, pack.UVSets, pack.Materials}, "parts": {pack.Nodes}, "places": {pack.Nodes},
+	"empties":  {pack.Nodes},
 	"polygons": {pack.Polygons}, "collision": {pack.Collision, pack.Nodes}, "lods": {pack.LODs, pack.Nodes},
 }
 

@@ -37,16 +37,19 @@ func plain(t testing.TB, c color.NRGBA, name string) scene.Image {
 // dressed is a crate with a material that says something of everything, and corner colours that fade.
 func dressed(t testing.TB) *scene.Scene {
 	s := crate()
-	s.Images = []scene.Image{plain(t, color.NRGBA{200, 40, 30, 255}, "paint.png"), plain(t, color.NRGBA{128, 128, 255, 255}, "bumps.png"),
+	s.Images = []scene.Image{plain(t, color.NRGBA{200, 40, 30, 255}, "paint.png"),
+		plain(t, color.NRGBA{128, 128, 255, 255}, "bumps.png"),
 		plain(t, color.NRGBA{90, 90, 90, 255}, "dull.png")}
 	for i := range s.Images {
-		s.Textures = append(s.Textures, scene.Texture{Name: s.Images[i].Name, Image: i, WrapU: scene.Repeat, WrapV: scene.Repeat})
+		s.Textures = append(s.Textures, scene.Texture{Name: s.Images[i].Name, Image: i, WrapU: scene.Repeat,
+			WrapV: scene.Repeat})
 	}
 	m := &s.Materials[0]
 	m.BaseColor = [4]float64{.5, .25, .75, 1}
 	m.Metallic, m.Roughness = 0, 1
 	m.Emissive = [3]float64{.2, .1, .4}
-	m.Maps[scene.UseBaseColor] = scene.Map{Texture: 1, Place: &scene.Placement{Offset: [2]float64{.25, 0}, Scale: [2]float64{2, 2}}}
+	m.Maps[scene.UseBaseColor] = scene.Map{Texture: 1, Place: &scene.Placement{Offset: [2]float64{.25, 0},
+		Scale: [2]float64{2, 2}}}
 	m.Maps[scene.UseNormal] = scene.Map{Texture: 2}
 	m.Maps[scene.UseRoughness] = scene.Map{Texture: 3}
 	mesh := *s.Meshes[0]
@@ -65,19 +68,25 @@ func TestEveryPropertyIsLookedAt(t *testing.T) {
 		code   string
 		in     func(f format.Format) bool // which formats have a word for it; nil for all
 	}{
-		"a colour":             {func(s *scene.Scene) { s.Materials[0].BaseColor[1] = .26 }, "colour", nil},
-		"metal":                {func(s *scene.Scene) { s.Materials[1].Metallic = .5 }, "metallic", nil},
-		"roughness":            {func(s *scene.Scene) { s.Materials[1].Roughness = .5 }, "roughness", nil},
-		"a glow":               {func(s *scene.Scene) { s.Materials[0].Emissive[2] = .5 }, "glow", nil},
-		"its strength":         {func(s *scene.Scene) { s.Materials[0].Glow = 4 }, "glow", drawn},
-		"opacity":              {func(s *scene.Scene) { s.Materials[1].BaseColor[3], s.Materials[1].AlphaMode = .5, scene.Blend }, "opacity", nil},
-		"a cut-off":            {func(s *scene.Scene) { s.Materials[1].AlphaMode = scene.Mask }, "cut-out", drawn},
-		"sides":                {func(s *scene.Scene) { s.Materials[0].TwoSided = true }, "sides", drawn},
-		"no light":             {func(s *scene.Scene) { s.Materials[0].Unlit = true }, "lighting", drawn},
-		"a strength":           {func(s *scene.Scene) { s.Materials[0].NormalScale = .5 }, "strengths", nil},
-		"where a picture lies": {func(s *scene.Scene) { s.Materials[0].Maps[scene.UseBaseColor].Place.Offset[0] = .5 }, "placing", nil},
-		"a picture less":       {func(s *scene.Scene) { s.Materials[0].Maps[scene.UseNormal] = scene.Map{} }, "textures", nil},
-		"a picture of another": {func(s *scene.Scene) { s.Images[0] = plain(t, color.NRGBA{30, 40, 200, 255}, "paint.png") }, "pictures", nil},
+		"a colour":     {func(s *scene.Scene) { s.Materials[0].BaseColor[1] = .26 }, "colour", nil},
+		"metal":        {func(s *scene.Scene) { s.Materials[1].Metallic = .5 }, "metallic", nil},
+		"roughness":    {func(s *scene.Scene) { s.Materials[1].Roughness = .5 }, "roughness", nil},
+		"a glow":       {func(s *scene.Scene) { s.Materials[0].Emissive[2] = .5 }, "glow", nil},
+		"its strength": {func(s *scene.Scene) { s.Materials[0].Glow = 4 }, "glow", drawn},
+		"opacity": {func(s *scene.Scene) {
+			s.Materials[1].BaseColor[3], s.Materials[1].AlphaMode = .5,
+				scene.Blend
+		}, "opacity", nil},
+		"a cut-off":  {func(s *scene.Scene) { s.Materials[1].AlphaMode = scene.Mask }, "cut-out", drawn},
+		"sides":      {func(s *scene.Scene) { s.Materials[0].TwoSided = true }, "sides", drawn},
+		"no light":   {func(s *scene.Scene) { s.Materials[0].Unlit = true }, "lighting", drawn},
+		"a strength": {func(s *scene.Scene) { s.Materials[0].NormalScale = .5 }, "strengths", nil},
+		"where a picture lies": {func(s *scene.Scene) { s.Materials[0].Maps[scene.UseBaseColor].Place.Offset[0] = .5 },
+			"placing", nil},
+		"a picture less": {func(s *scene.Scene) { s.Materials[0].Maps[scene.UseNormal] = scene.Map{} }, "textures",
+			nil},
+		"a picture of another": {func(s *scene.Scene) { s.Images[0] = plain(t, color.NRGBA{30, 40, 200, 255}, "paint.png") },
+			"pictures", nil},
 		"a pixel of a picture": {func(s *scene.Scene) {
 			img := image.NewNRGBA(image.Rect(0, 0, 8, 8))
 			for i := range 64 {
@@ -88,9 +97,12 @@ func TestEveryPropertyIsLookedAt(t *testing.T) {
 			require.NoError(t, png.Encode(&b, img))
 			s.Images[0].Data = b.Bytes()
 		}, "pictures", nil},
-		"a hidden node":              {func(s *scene.Scene) { s.Nodes[0].Hidden = true }, "hidden", func(f format.Format) bool { return f.Hides }},
-		"corners that fade":          {func(s *scene.Scene) { s.Meshes[0].Colors.Values[0][3] = .25 }, "fading", func(f format.Format) bool { return f.Fades }},
-		"no normals":                 {func(s *scene.Scene) { s.Meshes[0].Normals = scene.Layer[[3]float32]{} }, "corners", func(f format.Format) bool { return f.Bare }},
+		"a hidden node": {func(s *scene.Scene) { s.Nodes[0].Hidden = true }, "hidden",
+			func(f format.Format) bool { return f.Hides }},
+		"corners that fade": {func(s *scene.Scene) { s.Meshes[0].Colors.Values[0][3] = .25 }, "fading",
+			func(f format.Format) bool { return f.Fades }},
+		"no normals": {func(s *scene.Scene) { s.Meshes[0].Normals = scene.Layer[[3]float32]{} }, "corners",
+			func(f format.Format) bool { return f.Bare }},
 		"another colour at a corner": {func(s *scene.Scene) { s.Meshes[0].Colors.Values[0][0] = .5 }, "corners", nil},
 	} {
 		for _, f := range format.Written {
@@ -173,8 +185,9 @@ func TestNoFalseAlarms(t *testing.T) {
 	}{
 		"a UV set no corner uses": {func(s *scene.Scene) {
 			m := *s.Meshes[0]
-			m.UVs = append(slices.Clone(m.UVs), scene.UVSet{Name: "spare", Layer: scene.Layer[[2]float64]{Values: [][2]float64{{0, 0}},
-				Index: slices.Repeat([]int32{-1}, len(m.Corners))}})
+			m.UVs = append(slices.Clone(m.UVs),
+				scene.UVSet{Name: "spare", Layer: scene.Layer[[2]float64]{Values: [][2]float64{{0, 0}},
+					Index: slices.Repeat([]int32{-1}, len(m.Corners))}})
 			s.Meshes[0] = &m
 		}, nil},
 		"opacity in a picture of its own": {func(s *scene.Scene) {
@@ -238,7 +251,8 @@ func TestTheFirstFiguresAreTheMesh(t *testing.T) {
 	s := crate()
 	hull := new(shape.Builder).Box(geom.Vec3{-1.1, -0.1, -2.1}, geom.Vec3{1.1, 3.6, 2.1}).Mesh("")
 	hull.Slots = []int{-1}
-	d := scene.Delivery{Scene: s, Collision: []scene.Shape{{Name: "crate hulls", Of: "crate", Kind: "hull", Mesh: hull, Frame: geom.Identity}}}
+	d := scene.Delivery{Scene: s,
+		Collision: []scene.Shape{{Name: "crate hulls", Of: "crate", Kind: "hull", Mesh: hull, Frame: geom.Identity}}}
 	pk, err := format.Write(ctx, d, as(t, "glb"), "crate", to)
 	require.NoError(t, err)
 	c, err := Check(ctx, d, pk, as(t, "glb"), to)

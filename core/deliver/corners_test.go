@@ -57,8 +57,9 @@ func TestEveryCornerIsLookedAt(t *testing.T) {
 			v := &m.Normals.Values[m.Normals.Index[2]]
 			v[0], v[1], v[2] = v[0]+.02*v[1]+.02*v[2], v[1]-.02*v[0], v[2]+.02*v[0]
 		}, "off by more than 0.5°"},
-		"a coordinate moved by two texels": {func(m *scene.Mesh) { m.UVs[0].Values[m.UVs[0].Index[1]][0] += 2. / 4096 }, "UV coordinate"},
-		"a colour of another level":        {func(m *scene.Mesh) { m.Colors.Values[0][1] += 2. / 255 }, "colour"},
+		"a coordinate moved by two texels": {func(m *scene.Mesh) { m.UVs[0].Values[m.UVs[0].Index[1]][0] += 2. / 4096 },
+			"UV coordinate"},
+		"a colour of another level": {func(m *scene.Mesh) { m.Colors.Values[0][1] += 2. / 255 }, "colour"},
 		"all colours one": {func(m *scene.Mesh) {
 			for i := range m.Colors.Index {
 				m.Colors.Index[i] = 0
@@ -69,14 +70,16 @@ func TestEveryCornerIsLookedAt(t *testing.T) {
 		sent, written := crate(), crate()
 		for _, s := range []*scene.Scene{sent, written} {
 			m := *s.Meshes[0]
-			m.Colors = scene.Layer[[4]float32]{Values: [][4]float32{{.2, .2, .2, 1}, {.8, .2, .2, 1}}, Index: make([]int32, len(m.Corners))}
+			m.Colors = scene.Layer[[4]float32]{Values: [][4]float32{{.2, .2, .2, 1}, {.8, .2, .2, 1}},
+				Index: make([]int32, len(m.Corners))}
 			for i := range m.Colors.Index {
 				m.Colors.Index[i] = int32(i % 2)
 			}
 			m.Normals.Values = append([][3]float32(nil), m.Normals.Values...)
 			m.Slot = append([]int32(nil), m.Slot...)
-			m.UVs = []scene.UVSet{{Name: "UV 1", Layer: scene.Layer[[2]float64]{Values: append([][2]float64(nil), m.UVs[0].Values...),
-				Index: m.UVs[0].Index}}}
+			m.UVs = []scene.UVSet{{Name: "UV 1",
+				Layer: scene.Layer[[2]float64]{Values: append([][2]float64(nil), m.UVs[0].Values...),
+					Index: m.UVs[0].Index}}}
 			m.Slots, m.Slot[0], m.Slot[1] = []int{0, 1}, 0, 1
 			s.Meshes[0] = &m
 		}

@@ -43,7 +43,8 @@ func Make(ctx context.Context, o Order) (*Parcel, error) {
 		return nil, err
 	}
 	if o.Delivery.Scene.Count().Polygons == 0 {
-		return nil, fault.Input("nothing goes on, so there is nothing to export").Advise("Keep a node with polygons at Source")
+		return nil, fault.Input("nothing goes on, so there is nothing to export").Advise(
+			"Keep a node with polygons at Source")
 	}
 	p := &Parcel{Name: o.Decisions.Name, Format: f}
 	if p.Name == "" {
@@ -57,8 +58,9 @@ func Make(ctx context.Context, o Order) (*Parcel, error) {
 	}
 	if n := len(chosen.Collision); o.Decisions.Shapes == export.ShapesLeft && n > 0 {
 		chosen.Collision = nil
-		said = append(said, pack.Change{About: pack.Collision, What: figure.Plural(n, "collision shape", "collision shapes") + " stayed behind",
-			Why: "as decided"})
+		said = append(said, pack.Change{About: pack.Collision,
+			What: figure.Plural(n, "collision shape", "collision shapes") + " stayed behind",
+			Why:  "as decided"})
 	}
 	shaped, changes := Shape(ctx, chosen, o.Decisions, f)
 	said = append(said, changes...)
@@ -101,7 +103,8 @@ func Make(ctx context.Context, o Order) (*Parcel, error) {
 
 // Shape makes the decided changes to what leaves, as far as they count in the format,
 // and says them. Markers stay nodes of their own: they are nothing but a transform.
-func Shape(ctx context.Context, d scene.Delivery, by export.Decisions, f format.Format) (scene.Delivery, []pack.Change) {
+func Shape(ctx context.Context, d scene.Delivery, by export.Decisions, f format.Format) (scene.Delivery,
+	[]pack.Change) {
 	var said []pack.Change
 	if by.Triangles && f.Polygons {
 		d = d.Each((*scene.Scene).Triangulated)

@@ -151,7 +151,8 @@ func TestAPackageThatCantBeReadIsNoArrival(t *testing.T) {
 	assert.ErrorContains(t, err, "can't be read back")
 	_, err = Receive(ctx, nil, as(t, "glb"), target.Shipped[0])
 	assert.Error(t, err)
-	_, err = Receive(ctx, []bundle.File{{Name: "x.obj", Data: bytes.Repeat([]byte{'v'}, 3)}}, as(t, "obj"), target.Shipped[0])
+	_, err = Receive(ctx, []bundle.File{{Name: "x.obj", Data: bytes.Repeat([]byte{'v'}, 3)}}, as(t, "obj"),
+		target.Shipped[0])
 	assert.Error(t, err)
 }
 
@@ -179,8 +180,9 @@ func crateWithAll(t testing.TB, to target.Target) scene.Delivery {
 	}
 	d := scene.Delivery{Scene: fine,
 		LODs: []scene.LOD{{Scene: coarse("crate coarse", 3.25), From: 10}, {Scene: coarse("crate far", 3), From: 30}},
-		Collision: []scene.Shape{solid("block", geom.Vec3{-1, 0, -2}, geom.Vec3{1, 3, 2}), solid("knob", geom.Vec3{-.2, 3, -.2},
-			geom.Vec3{.2, 3.5, .2})},
+		Collision: []scene.Shape{solid("block", geom.Vec3{-1, 0, -2}, geom.Vec3{1, 3, 2}),
+			solid("knob", geom.Vec3{-.2, 3, -.2},
+				geom.Vec3{.2, 3.5, .2})},
 		Markers: []scene.Marker{{Name: "grip", Frame: geom.Translation(geom.GLTF.To(to.Basis).Apply(geom.Vec3{0, 3.5, 0}))}}}
 	require.NoError(t, d.Validate())
 	return d
@@ -194,7 +196,8 @@ func TestWhatGoesAlongArrives(t *testing.T) {
 		for _, to := range target.Shipped {
 			where := f.ID + " for " + to.ID
 			d := crateWithAll(t, to)
-			p, err := Make(ctx, Order{Delivery: d, Decisions: export.Decisions{Format: f.ID, Triangles: true, Bake: true}, Asset: "crate",
+			p, err := Make(ctx, Order{Delivery: d, Decisions: export.Decisions{Format: f.ID, Triangles: true, Bake: true},
+				Asset:  "crate",
 				Target: to})
 			require.NoError(t, err, where)
 			for _, r := range p.Certificate.Rows {
@@ -215,8 +218,9 @@ func TestWhatGoesAlongArrives(t *testing.T) {
 			for i, b := range got.NodeBounds() {
 				names[got.Nodes[i].Name] = b
 			}
-			want := map[string]geom.Vec3{"crate": {2, 3.5, 4}, "crate coarse lod 1": {2, 3.25, 4}, "crate far lod 2": {2, 3, 4}, "block": {2, 3, 4},
-				"knob": {.4, .5, .4}}
+			want := map[string]geom.Vec3{"crate": {2, 3.5, 4}, "crate coarse lod 1": {2, 3.25, 4}, "crate far lod 2": {2, 3, 4},
+				"block": {2, 3, 4},
+				"knob":  {.4, .5, .4}}
 			for name, size := range want {
 				b, ok := names[name]
 				if assert.True(t, ok, "%s has no %s", where, name) {
@@ -267,10 +271,12 @@ func TestADeliveryKeepsItsPromises(t *testing.T) {
 
 func TestNothingToSendAndNobodyWaiting(t *testing.T) {
 	to := target.Shipped[0]
-	_, err := Make(context.Background(), Order{Delivery: scene.Delivery{Scene: shape.Scene("x", nil)}, Asset: "x", Target: to})
-	assert.Equal(t, fault.Invalid, fault.KindOf(err))
-	_, err = Make(context.Background(), Order{Delivery: scene.Delivery{Scene: crate()}, Decisions: export.Decisions{Format: "zip"},
+	_, err := Make(context.Background(), Order{Delivery: scene.Delivery{Scene: shape.Scene("x", nil)}, Asset: "x",
 		Target: to})
+	assert.Equal(t, fault.Invalid, fault.KindOf(err))
+	_, err = Make(context.Background(), Order{Delivery: scene.Delivery{Scene: crate()},
+		Decisions: export.Decisions{Format: "zip"},
+		Target:    to})
 	assert.ErrorContains(t, err, "zip")
 	ctx, cancel := context.WithCancel(context.Background())
 	cancel()

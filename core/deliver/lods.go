@@ -31,12 +31,14 @@ func lodsOf(d scene.Delivery, by export.Decisions, f format.Format) (scene.Deliv
 	case by.Only > 0:
 		only := d.LODs[by.Only-1]
 		d.Scene, d.LODs = only.Scene, nil
-		return d, []pack.Change{{About: pack.LODs, What: fmt.Sprintf("LOD %d left as the whole asset", by.Only), Why: "as decided"}}, nil
+		return d, []pack.Change{{About: pack.LODs, What: fmt.Sprintf("LOD %d left as the whole asset", by.Only),
+			Why: "as decided"}}, nil
 	case n == 0:
 		return d, nil, nil
 	case by.LODs == export.LODsLeft:
 		d.LODs = nil
-		return d, []pack.Change{{About: pack.LODs, What: figure.Plural(n, "LOD", "LODs") + " stayed behind", Why: "as decided"}}, nil
+		return d, []pack.Change{{About: pack.LODs, What: figure.Plural(n, "LOD", "LODs") + " stayed behind",
+			Why: "as decided"}}, nil
 	case by.LODs == export.LODsGroup && f.Groups:
 		d.Grouped = true
 		return d, faded(d), nil
@@ -52,7 +54,8 @@ func lodsOf(d scene.Delivery, by export.Decisions, f format.Format) (scene.Deliv
 	if d.Vanish > 0 {
 		at = append(at, "nothing from "+figure.Length(d.Vanish))
 	}
-	return d, append([]pack.Change{{About: pack.LODs, What: "where LODs take over: " + strings.Join(at, ", "), Why: why}}, faded(d)...), nil
+	return d, append([]pack.Change{{About: pack.LODs, What: "where LODs take over: " + strings.Join(at, ", "), Why: why}},
+		faded(d)...), nil
 }
 
 // faded says how LODs fade into one another, which no format holds.
@@ -106,7 +109,8 @@ func (p *Parcel) addLOD(ctx context.Context, o Order, l scene.LOD, n int) error 
 		case k < 0:
 			p.Package.Files = append(p.Package.Files, f)
 		case !bytes.Equal(p.Package.Files[k].Data, f.Data):
-			return fault.Input("LOD %d needs a file called %s, and another has that name", n, f.Name).Advise("Give the file another name at Export")
+			return fault.Input("LOD %d needs a file called %s, and another has that name", n,
+				f.Name).Advise("Give the file another name at Export")
 		}
 	}
 	for _, c := range written.Changes {
@@ -198,7 +202,8 @@ func (c *Certificate) lods(d scene.Delivery, got *scene.Scene, t target.Target) 
 			r.from = view.DistanceOfShare(size, r.screen)
 		}
 	}
-	r := Row{Code: "lods", What: "LODs", Sent: ladderWords(sent), Arrived: ladderWords(arrived), Equal: len(sent) == len(arrived)}
+	r := Row{Code: "lods", What: "LODs", Sent: ladderWords(sent), Arrived: ladderWords(arrived),
+		Equal: len(sent) == len(arrived)}
 	for i := range min(len(sent), len(arrived)) {
 		a, b := sent[i], arrived[i]
 		near := math.Abs(a.from-b.from) <= 1e-5*max(a.from, b.from)

@@ -43,7 +43,8 @@ func TestLaddersArrive(t *testing.T) {
 		for _, to := range []target.Target{target.Shipped[0], target.Shipped[1]} {
 			for _, form := range []export.LODForm{export.LODsNamed, export.LODsGroup, export.LODsApart} {
 				where := f.ID + " for " + to.ID + " as " + string(form)
-				p, err := Make(ctx, Order{Delivery: ladderOf(t, to), Decisions: export.Decisions{Format: f.ID, LODs: form}, Asset: "crate", Target: to})
+				p, err := Make(ctx, Order{Delivery: ladderOf(t, to), Decisions: export.Decisions{Format: f.ID, LODs: form},
+					Asset: "crate", Target: to})
 				require.NoError(t, err, where)
 				seen := 0
 				for _, r := range p.Certificate.Rows {
@@ -79,7 +80,8 @@ func TestLaddersArrive(t *testing.T) {
 func TestTheBytesOfALODGroup(t *testing.T) {
 	ctx := context.Background()
 	to := target.Shipped[0]
-	p, err := Make(ctx, Order{Delivery: ladderOf(t, to), Decisions: export.Decisions{Format: "glb", LODs: export.LODsGroup}, Asset: "crate", Target: to})
+	p, err := Make(ctx, Order{Delivery: ladderOf(t, to),
+		Decisions: export.Decisions{Format: "glb", LODs: export.LODsGroup}, Asset: "crate", Target: to})
 	require.NoError(t, err)
 	b := p.Package.Files[0].Data
 	var doc struct {
@@ -122,11 +124,13 @@ func TestTheBytesOfALODGroup(t *testing.T) {
 	assert.InDelta(t, c[1]/3, c[2], 1e-9, "and it goes away at 90 m")
 
 	to = target.Shipped[1] // in centimetres
-	p, err = Make(ctx, Order{Delivery: ladderOf(t, to), Decisions: export.Decisions{Format: "fbx-text", LODs: export.LODsGroup}, Asset: "crate", Target: to})
+	p, err = Make(ctx, Order{Delivery: ladderOf(t, to), Decisions: export.Decisions{Format: "fbx-text",
+		LODs: export.LODsGroup}, Asset: "crate", Target: to})
 	require.NoError(t, err)
 	text := string(p.Package.Files[0].Data)
 	var got []string
-	for _, m := range regexp.MustCompile(`Thresholds\|Level(\d)", "Distance", "", "",([0-9.]+)`).FindAllStringSubmatch(text, -1) {
+	for _, m := range regexp.MustCompile(`Thresholds\|Level(\d)", "Distance", "", "",([0-9.]+)`).FindAllStringSubmatch(
+		text, -1) {
 		got = append(got, m[2])
 	}
 	assert.Equal(t, []string{"1000", "3000", "9000"}, got, "centimetres")
@@ -137,15 +141,18 @@ func TestTheBytesOfALODGroup(t *testing.T) {
 func TestALODLeavesAsTheWholeAsset(t *testing.T) {
 	ctx := context.Background()
 	to := target.Shipped[0]
-	p, err := Make(ctx, Order{Delivery: ladderOf(t, to), Decisions: export.Decisions{Format: "glb", Only: 2}, Asset: "crate", Target: to})
+	p, err := Make(ctx, Order{Delivery: ladderOf(t, to), Decisions: export.Decisions{Format: "glb", Only: 2},
+		Asset: "crate", Target: to})
 	require.NoError(t, err)
 	got, err := Receive(ctx, p.Package.Files, as(t, "glb"), to)
 	require.NoError(t, err)
 	assert.Equal(t, "crate", got.Nodes[0].Name)
 	assert.InDelta(t, 3, got.NodeBounds()[0].Size()[1], 1e-6)
-	_, err = Make(ctx, Order{Delivery: ladderOf(t, to), Decisions: export.Decisions{Format: "glb", Only: 3}, Asset: "crate", Target: to})
+	_, err = Make(ctx, Order{Delivery: ladderOf(t, to), Decisions: export.Decisions{Format: "glb", Only: 3},
+		Asset: "crate", Target: to})
 	assert.ErrorContains(t, err, "no LOD 3")
-	p, err = Make(ctx, Order{Delivery: ladderOf(t, to), Decisions: export.Decisions{Format: "glb", LODs: export.LODsLeft}, Asset: "crate", Target: to})
+	p, err = Make(ctx, Order{Delivery: ladderOf(t, to), Decisions: export.Decisions{Format: "glb", LODs: export.LODsLeft},
+		Asset: "crate", Target: to})
 	require.NoError(t, err)
 	got, err = Receive(ctx, p.Package.Files, as(t, "glb"), to)
 	require.NoError(t, err)
@@ -204,7 +211,8 @@ func TestALadderComesBackAsALadder(t *testing.T) {
 	d := ladderOf(t, to)
 	d.Collision = nil
 	for _, f := range format.Written {
-		p, err := Make(ctx, Order{Delivery: d, Decisions: export.Decisions{Format: f.ID, LODs: export.LODsGroup}, Asset: "crate", Target: to})
+		p, err := Make(ctx, Order{Delivery: d, Decisions: export.Decisions{Format: f.ID, LODs: export.LODsGroup},
+			Asset: "crate", Target: to})
 		require.NoError(t, err)
 		s, _, err := format.Read(ctx, bundle.New(p.Package.Files), p.Package.Files[0].Name, nil)
 		require.NoError(t, err)

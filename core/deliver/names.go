@@ -213,7 +213,8 @@ func namedShapes(list []scene.Shape, t target.Target, asset string, is map[strin
 			s.Of = of
 			k := [2]string{of, s.Kind}
 			count[k]++
-			if s.Name, err = pattern.Make(map[string]string{"mesh": of, "asset": asset, "kind": s.Kind, "n": strconv.Itoa(count[k])}); err != nil {
+			if s.Name, err = pattern.Make(map[string]string{"mesh": of, "asset": asset, "kind": s.Kind,
+				"n": strconv.Itoa(count[k])}); err != nil {
 				return nil, err
 			}
 		}
@@ -227,7 +228,8 @@ func namedShapes(list []scene.Shape, t target.Target, asset string, is map[strin
 
 // namedLODs gives the nodes of LODs their names by the target's pattern, of what the nodes they
 // stand for are called now, and the slots of the asset.
-func namedLODs(list []scene.LOD, t target.Target, asset string, is map[string]string, of *scene.Scene) ([]scene.LOD, error) {
+func namedLODs(list []scene.LOD, t target.Target, asset string, is map[string]string, of *scene.Scene) ([]scene.LOD,
+	error) {
 	pattern, err := t.Pattern(target.LODName)
 	if err != nil || len(list) == 0 {
 		return list, err
@@ -276,12 +278,14 @@ func told(about pack.Topic, what string, list []Renamed) []pack.Change {
 	}
 	var said []pack.Change
 	if changed > 0 {
-		said = append(said, pack.Change{About: about, What: figure.Plural(changed, what+" was renamed", what+"s were renamed"),
+		said = append(said, pack.Change{About: about, What: figure.Plural(changed, what+" was renamed",
+			what+"s were renamed"),
 			Why: "by the target's pattern"})
 	}
 	if len(clashes) > 0 {
-		said = append(said, pack.Change{About: about, What: fmt.Sprintf("%s kept %s", figure.Plural(len(clashes), what, what+"s"),
-			map[bool]string{true: "its name", false: "their names"}[len(clashes) == 1]),
+		said = append(said, pack.Change{About: about,
+			What: fmt.Sprintf("%s kept %s", figure.Plural(len(clashes), what, what+"s"),
+				map[bool]string{true: "its name", false: "their names"}[len(clashes) == 1]),
 			Why: "by the target's pattern they would be called alike: " + few(clashes)})
 	}
 	return said

@@ -60,7 +60,8 @@ func TestABareFileArrivesWhereverItsReceiverPutsIt(t *testing.T) {
 	}
 	require.Len(t, got, len(s.Meshes[0].Points))
 	for _, want := range s.Meshes[0].Points {
-		assert.True(t, slices.ContainsFunc(got, func(g geom.Vec3) bool { return g.Dist(want) < 1e-4 }), "%v is none of %v", want, got)
+		assert.True(t, slices.ContainsFunc(got, func(g geom.Vec3) bool { return g.Dist(want) < 1e-4 }), "%v is none of %v",
+			want, got)
 	}
 	c, err := Check(ctx, scene.Delivery{Scene: s}, p, f, to)
 	require.NoError(t, err)
@@ -110,7 +111,8 @@ func TestDroppedTransformsAreSeen(t *testing.T) {
 	s := wedge(to.Basis)
 	s.Nodes[0].Local = geom.Translation(geom.Vec3{5, 0, 0})
 	for _, bake := range []bool{false, true} {
-		p, err := Make(ctx, Order{Delivery: scene.Delivery{Scene: s}, Decisions: export.Decisions{Format: "fbx", Bake: bake}, Asset: "a", Kit: "k",
+		p, err := Make(ctx, Order{Delivery: scene.Delivery{Scene: s}, Decisions: export.Decisions{Format: "fbx", Bake: bake},
+			Asset: "a", Kit: "k",
 			Target: to})
 		require.NoError(t, err)
 		assert.Equal(t, bake, p.Certificate.Equal(), "%v", failing(p.Certificate))
@@ -128,13 +130,16 @@ func TestNamesGoByTheTargetsPatterns(t *testing.T) {
 	_, err := to.Pattern(target.NodeName)
 	require.Error(t, err, "asset and mesh could not be told apart")
 	to.Names.Node = "part_{mesh}"
-	to.Names.LOD, to.Names.Solid, to.Names.Texture, to.Names.Folder = "{mesh}_lod_{n}", "{mesh}_solid_{kind}_{n2}", "{slot}_{role}", "{kit}"
+	to.Names.LOD, to.Names.Solid, to.Names.Texture, to.Names.Folder = "{mesh}_lod_{n}", "{mesh}_solid_{kind}_{n2}",
+		"{slot}_{role}", "{kit}"
 	require.NoError(t, to.Check())
 	box := func(name string) *scene.Mesh {
 		return new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh(name)
 	}
-	s := shape.Scene("x", []scene.Material{scene.NewMaterial("Oak Planks")}, box("Deck"), box("Post 1"), box("Post/1"), box("дверь"))
-	p, err := Make(ctx, Order{Delivery: scene.Delivery{Scene: s}, Decisions: export.Decisions{Format: "glb"}, Asset: "Pier 7", Kit: "k", Target: to})
+	s := shape.Scene("x", []scene.Material{scene.NewMaterial("Oak Planks")}, box("Deck"), box("Post 1"), box("Post/1"),
+		box("дверь"))
+	p, err := Make(ctx, Order{Delivery: scene.Delivery{Scene: s}, Decisions: export.Decisions{Format: "glb"},
+		Asset: "Pier 7", Kit: "k", Target: to})
 	require.NoError(t, err)
 	assert.Equal(t, "pier_7", p.Name)
 	got, err := Receive(ctx, p.Package.Files, p.Format, to)
@@ -154,7 +159,8 @@ func TestNamesGoByTheTargetsPatterns(t *testing.T) {
 		}
 	}
 	assert.Contains(t, said, "2 nodes were renamed")
-	assert.Contains(t, said, "2 nodes kept their names: by the target's pattern they would be called alike: “Post 1”, “Post/1”")
+	assert.Contains(t, said, "2 nodes kept their names: by the target's pattern they would be called alike: “Post 1”, "+
+		"“Post/1”")
 	assert.Contains(t, said, "1 slot was renamed")
 	// One that keeps its own name is in nobody's way.
 	by, err := NewNamer(to)

@@ -55,11 +55,13 @@ func (c *Certificate) shapes(d scene.Delivery, got *scene.Scene, t target.Target
 		names[x.Name] = true
 	}
 	sent, arrived := solidsOf(only.Assembled(), t, names), solidsOf(got, t, names)
-	r := Row{Code: "collision", What: "Collision", Sent: solidWords(sent), Arrived: solidWords(arrived), Equal: len(sent) == len(arrived)}
+	r := Row{Code: "collision", What: "Collision", Sent: solidWords(sent), Arrived: solidWords(arrived),
+		Equal: len(sent) == len(arrived)}
 	tol := tolerance(d.Scene.Bounds().Union(only.Assembled().Bounds()))
 	for i := range min(len(sent), len(arrived)) {
 		a, b := sent[i], arrived[i]
-		r.Equal = r.Equal && a.mesh == b.mesh && a.kind == b.kind && a.box.Min.Near(b.box.Min, tol) && a.box.Max.Near(b.box.Max, tol)
+		r.Equal = r.Equal && a.mesh == b.mesh && a.kind == b.kind && a.box.Min.Near(b.box.Min, tol) &&
+			a.box.Max.Near(b.box.Max, tol)
 	}
 	c.Rows = append(c.Rows, r)
 }
@@ -82,7 +84,8 @@ func solidWords(list []solidRow) string {
 	for _, k := range order {
 		words = append(words, strings.TrimPrefix(fmt.Sprintf("%d × %s of %s", count[k], k.kind, k.mesh), "1 × "))
 	}
-	return strings.Join(words[:min(len(words), 4)], ", ") + map[bool]string{true: fmt.Sprintf(" and %d more", len(words)-4)}[len(words) > 4]
+	return strings.Join(words[:min(len(words), 4)], ", ") +
+		map[bool]string{true: fmt.Sprintf(" and %d more", len(words)-4)}[len(words) > 4]
 }
 
 // addShapes writes the collision as a file of its own, reads it back, and adds both to the parcel.
@@ -103,7 +106,8 @@ func (p *Parcel) addShapes(ctx context.Context, o Order, list []scene.Shape, of 
 	if err != nil {
 		return err
 	}
-	row := Row{Code: "collision", What: "Collision, a file of its own", Equal: c.Equal(), Sent: figure.Plural(len(list), "shape", "shapes")}
+	row := Row{Code: "collision", What: "Collision, a file of its own", Equal: c.Equal(),
+		Sent: figure.Plural(len(list), "shape", "shapes")}
 	row.Arrived = row.Sent
 	if c.Arrived() {
 		row.Accepted = c.Less()

@@ -28,7 +28,8 @@ func touchable(t testing.TB, to target.Target) scene.Delivery {
 	}
 	hull := new(shape.Builder).Box(geom.Vec3{0, 0, 0}, geom.Vec3{.5, .5, .5}).Mesh("")
 	hull.Slot = nil
-	d.Collision = append(d.Collision, scene.Shape{Of: d.Scene.Nodes[0].Name, Kind: "hull", Mesh: hull, Frame: geom.Identity})
+	d.Collision = append(d.Collision, scene.Shape{Of: d.Scene.Nodes[0].Name, Kind: "hull", Mesh: hull,
+		Frame: geom.Identity})
 	require.NoError(t, d.Validate())
 	return d
 }
@@ -43,7 +44,8 @@ func TestCollisionArrives(t *testing.T) {
 				where := f.ID + " for " + to.ID + " as " + string(form)
 				d := touchable(t, to)
 				mesh := d.Scene.Nodes[0].Name
-				p, err := Make(ctx, Order{Delivery: d, Decisions: export.Decisions{Format: f.ID, Shapes: form}, Asset: "crate", Target: to})
+				p, err := Make(ctx, Order{Delivery: d, Decisions: export.Decisions{Format: f.ID, Shapes: form}, Asset: "crate",
+					Target: to})
 				require.NoError(t, err, where)
 				var row *Row
 				for i := range p.Certificate.Rows {
@@ -73,7 +75,8 @@ func TestCollisionArrives(t *testing.T) {
 					for _, name := range []string{mesh + " solid box 01", mesh + " solid box 02", mesh + " solid hull 01"} {
 						found := false
 						for _, file := range p.Package.Files {
-							found = found || strings.Contains(string(file.Data), name) || strings.Contains(string(file.Data), strings.ReplaceAll(name, " ", "_"))
+							found = found || strings.Contains(string(file.Data), name) ||
+								strings.Contains(string(file.Data), strings.ReplaceAll(name, " ", "_"))
 						}
 						assert.True(t, found, "%s: %s in the bytes", where, name)
 					}
@@ -113,7 +116,8 @@ func TestACertificateSeesCollisionThatDiffers(t *testing.T) {
 func TestExtrasSayWhatAShapeIs(t *testing.T) {
 	to := target.Shipped[0]
 	d := touchable(t, to)
-	p, err := Make(context.Background(), Order{Delivery: d, Decisions: export.Decisions{Format: "glb"}, Asset: "crate", Target: to})
+	p, err := Make(context.Background(), Order{Delivery: d, Decisions: export.Decisions{Format: "glb"}, Asset: "crate",
+		Target: to})
 	require.NoError(t, err)
 	data := p.Package.Files[0].Data
 	n := binary.LittleEndian.Uint32(data[12:])
@@ -142,7 +146,8 @@ func TestCollisionFollowsRenaming(t *testing.T) {
 	to := target.Shipped[0]
 	to.Names.Node = "part {mesh}"
 	d := touchable(t, to)
-	p, err := Make(context.Background(), Order{Delivery: d, Decisions: export.Decisions{Format: "obj"}, Asset: "pier", Target: to})
+	p, err := Make(context.Background(), Order{Delivery: d, Decisions: export.Decisions{Format: "obj"}, Asset: "pier",
+		Target: to})
 	require.NoError(t, err)
 	assert.Contains(t, string(p.Package.Files[0].Data), "part "+d.Scene.Nodes[0].Name+" solid hull 01")
 }

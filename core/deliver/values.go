@@ -119,7 +119,8 @@ var values = []aspect{
 	{"roughness", "Roughness", pack.Factors, func(a, b *scene.Material) (string, string, bool) {
 		return numbers([]float64{a.Roughness}, []float64{b.Roughness})
 	}},
-	{"glow", "Glow and its strength", pack.Glow, func(a, b *scene.Material) (string, string, bool) { return numbers(shine(a), shine(b)) }},
+	{"glow", "Glow and its strength", pack.Glow,
+		func(a, b *scene.Material) (string, string, bool) { return numbers(shine(a), shine(b)) }},
 	{"opacity", "Opacity", pack.Property("opacity"), func(a, b *scene.Material) (string, string, bool) {
 		return numbers([]float64{a.Opacity()}, []float64{b.Opacity()})
 	}},
@@ -135,26 +136,27 @@ var values = []aspect{
 		say := func(m *scene.Material) string { return yesNo(m.Unlit, "unlit", "lit") }
 		return say(a), say(b), a.Unlit != b.Unlit
 	}},
-	{"strengths", "Strength of normals and occlusion", pack.Property("strength"), func(a, b *scene.Material) (string, string, bool) {
-		of := func(m, by *scene.Material) []float64 {
-			v := []float64{1, 1}
-			if by.Maps[scene.UseNormal].Has() {
-				v[0] = m.NormalScale
+	{"strengths", "Strength of normals and occlusion", pack.Property("strength"),
+		func(a, b *scene.Material) (string, string, bool) {
+			of := func(m, by *scene.Material) []float64 {
+				v := []float64{1, 1}
+				if by.Maps[scene.UseNormal].Has() {
+					v[0] = m.NormalScale
+				}
+				if by.Maps[scene.UseOcclusion].Has() {
+					v[1] = m.Occlusion
+				}
+				return v
 			}
-			if by.Maps[scene.UseOcclusion].Has() {
-				v[1] = m.Occlusion
+			// A picture that did not arrive has no strength; that it did not is told by itself.
+			both := *a
+			for u := range both.Maps {
+				if !b.Maps[u].Has() {
+					both.Maps[u] = scene.Map{}
+				}
 			}
-			return v
-		}
-		// A picture that did not arrive has no strength; that it did not is told by itself.
-		both := *a
-		for u := range both.Maps {
-			if !b.Maps[u].Has() {
-				both.Maps[u] = scene.Map{}
-			}
-		}
-		return numbers(of(a, &both), of(b, &both))
-	}},
+			return numbers(of(a, &both), of(b, &both))
+		}},
 }
 
 // values compares what materials say besides their pictures.
@@ -221,7 +223,8 @@ func (c *Certificate) pictures(ctx context.Context, sent, got *scene.Scene, list
 					gone = append(gone, difference{pack.Texture.By(use), p[0].Name, fmt.Sprintf("%s of “%s” is gone", use, p[0].Name)})
 				}
 				if arrived && shows(got, p[1], use) {
-					gone = append(gone, difference{pack.Texture.By(use), p[0].Name, fmt.Sprintf("%s of “%s” was not sent", use, p[0].Name)})
+					gone = append(gone, difference{pack.Texture.By(use), p[0].Name,
+						fmt.Sprintf("%s of “%s” was not sent", use, p[0].Name)})
 				}
 				continue
 			}
@@ -230,7 +233,8 @@ func (c *Certificate) pictures(ctx context.Context, sent, got *scene.Scene, list
 				continue
 			}
 			if !lie(a, b, x, y, tiles[p[0].Name]) {
-				moved = append(moved, difference{pack.Placing.By(use), p[0].Name, fmt.Sprintf("%s of “%s” lies otherwise", use, p[0].Name)})
+				moved = append(moved, difference{pack.Placing.By(use), p[0].Name, fmt.Sprintf("%s of “%s” lies otherwise", use,
+					p[0].Name)})
 			}
 			if !look.same(sent.Images[x.Image], got.Images[y.Image], a.Channel, b.Channel, use) {
 				other = append(other, difference{pack.Content, sent.Images[x.Image].Name,
@@ -249,8 +253,9 @@ func (c *Certificate) pictures(ctx context.Context, sent, got *scene.Scene, list
 		}
 		files++
 		if !slices.Contains(openable, im.MIME) {
-			closed = append(closed, difference{pack.Openable, im.Name, fmt.Sprintf("“%s” is %s, which common loaders don't open", im.Name,
-				yesNo(im.MIME == "", "of no known kind", im.MIME))})
+			closed = append(closed, difference{pack.Openable, im.Name,
+				fmt.Sprintf("“%s” is %s, which common loaders don't open", im.Name,
+					yesNo(im.MIME == "", "of no known kind", im.MIME))})
 		}
 	}
 	c.differences("openable", "Pictures that loaders open", files, "picture", "pictures", closed)

@@ -31,7 +31,8 @@ const (
 	Missing
 )
 
-var kindNames = map[Kind]string{Invalid: "invalid", Damaged: "damaged", Unsupported: "unsupported", Limit: "limit", Missing: "missing"}
+var kindNames = map[Kind]string{Invalid: "invalid", Damaged: "damaged", Unsupported: "unsupported", Limit: "limit",
+	Missing: "missing"}
 
 // String is the kind's stable code, as logs and JSON carry it.
 func (k Kind) String() string {

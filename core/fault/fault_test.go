@@ -14,11 +14,12 @@ import (
 
 func TestErrorsSayTheirPlace(t *testing.T) {
 	for want, e := range map[string]*Error{
-		"a.obj, line 3: a point needs 3 numbers":       AtLine("a.obj", 3, "a point needs %d numbers", 3),
-		"a.glb, byte 0: ends early. Send it again":     AtByte("a.glb", 0, "ends early").Advise("Send it again"),
-		"a.glb: is empty":                              AtByte("a.glb", -1, "is empty"),
-		"give it a name":                               Input("give it a name"),
-		"a.fbx: is version 9. Export it as version 74": AtByte("a.fbx", -1, "is version 9").Unsupported().Advise("Export it as version 74"),
+		"a.obj, line 3: a point needs 3 numbers":   AtLine("a.obj", 3, "a point needs %d numbers", 3),
+		"a.glb, byte 0: ends early. Send it again": AtByte("a.glb", 0, "ends early").Advise("Send it again"),
+		"a.glb: is empty":                          AtByte("a.glb", -1, "is empty"),
+		"give it a name":                           Input("give it a name"),
+		"a.fbx: is version 9. Export it as version 74": AtByte("a.fbx", -1, "is version 9").Unsupported().Advise(
+			"Export it as version 74"),
 	} {
 		assert.Equal(t, want, e.Error())
 	}

@@ -115,7 +115,8 @@ func Plural(n int, one, many string) string {
 // with inches, 6' 2" or 6 ft 2 in; without a unit, fallback is meant. The result is metres.
 func ParseLength(s string, fallback Unit) (float64, error) {
 	bad := fmt.Errorf("%q is no length: type a number, such as 2.18, 218 cm or 7 ft 2 in", s)
-	t := strings.NewReplacer(thin, "", "\u00a0", "", "\u2009", "", " ", "", "−", "-", "’", "'", "′", "'", "”", `"`, "″", `"`, "''", `"`).
+	t := strings.NewReplacer(thin, "", "\u00a0", "", "\u2009", "", " ", "", "−", "-", "’", "'", "′", "'", "”", `"`, "″",
+		`"`, "''", `"`).
 		Replace(strings.TrimSpace(s))
 	t = strings.TrimPrefix(strings.ToLower(t), "under")
 	if m := feetInches.FindStringSubmatch(t); m != nil {
@@ -132,7 +133,8 @@ func ParseLength(s string, fallback Unit) (float64, error) {
 	}
 	u := fallback
 	for _, k := range lengthWords() {
-		if rest, ok := strings.CutSuffix(t, k.word); ok && rest != "" && (rest[len(rest)-1] < 'a' || rest[len(rest)-1] > 'z') {
+		if rest, ok := strings.CutSuffix(t, k.word); ok && rest != "" &&
+			(rest[len(rest)-1] < 'a' || rest[len(rest)-1] > 'z') {
 			u, t = k.unit, rest
 			break
 		}
@@ -168,7 +170,8 @@ type lengthWord struct {
 var lengthWords = sync.OnceValue(func() []lengthWord {
 	var list []lengthWord
 	for _, u := range Units {
-		list = append(list, lengthWord{strings.ToLower(u.Name), u}, lengthWord{u.Symbol, u}, lengthWord{strings.TrimSuffix(strings.ToLower(u.Name), "s"), u})
+		list = append(list, lengthWord{strings.ToLower(u.Name), u}, lengthWord{u.Symbol, u},
+			lengthWord{strings.TrimSuffix(strings.ToLower(u.Name), "s"), u})
 		switch u.Symbol {
 		case "ft":
 			list = append(list, lengthWord{"'", u}, lengthWord{"foot", u})

@@ -8,7 +8,8 @@ import (
 )
 
 func TestUnitsAreExact(t *testing.T) {
-	for symbol, metres := range map[string]float64{"mm": 1e-3, "cm": 1e-2, "in": 25.4e-3, "ft": 12 * 25.4e-3, "yd": 36 * 25.4e-3, "m": 1} {
+	for symbol, metres := range map[string]float64{"mm": 1e-3, "cm": 1e-2, "in": 25.4e-3, "ft": 12 * 25.4e-3,
+		"yd": 36 * 25.4e-3, "m": 1} {
 		u, ok := UnitBySymbol(symbol)
 		require.True(t, ok, symbol)
 		assert.InDelta(t, metres, u.Metres, 1e-15)

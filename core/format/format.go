@@ -128,8 +128,9 @@ var Written = []Format{
 	fbxAs("fbx-75", "FBX 7.5", "binary with 64-bit offsets; pictures beside it", pack.Options{Parts: true, Wide: true}),
 	fbxAs("fbx-text", "FBX as text", "ASCII 7.4, for tools that read nothing else; pictures beside it",
 		pack.Options{Parts: true, Text: true}),
-	signed(fbxAs("fbx-signed", "FBX in the target’s own handedness", "as the first, but for a left-handed target its third axis is "+
-		"declared turned round; most receivers overlook that and show the asset mirrored", pack.Options{Parts: true})),
+	signed(fbxAs("fbx-signed", "FBX in the target’s own handedness",
+		"as the first, but for a left-handed target its third axis is "+
+			"declared turned round; most receivers overlook that and show the asset mirrored", pack.Options{Parts: true})),
 	{ID: "obj", Name: "OBJ + MTL", About: "polygons stay polygons; pictures beside it", Suffix: ".obj",
 		Polygons: true, Several: true, Slots: true, Normals: true, Colours: true, Bare: true, UVSets: 1,
 		write: obj.Write},
@@ -137,8 +138,9 @@ var Written = []Format{
 
 // fbxAs is a variant of FBX: they hold the same and differ in their bytes.
 func fbxAs(id, name, about string, opt pack.Options) Format {
-	return Format{ID: id, Name: name, About: about, Suffix: ".fbx", Declares: true, Righted: true, Polygons: true, Tangents: true,
-		Tree: true, Groups: true, Bakes: true, Several: true, Slots: true, Normals: true, Colours: true, Empties: true,
+	return Format{ID: id, Name: name, About: about, Suffix: ".fbx", Declares: true, Righted: true, Polygons: true,
+		Tangents: true,
+		Tree:     true, Groups: true, Bakes: true, Several: true, Slots: true, Normals: true, Colours: true, Empties: true,
 		Drawn: true, Hides: true, Fades: true, Blanks: true, UVSets: AnyUVSets, options: opt, write: fbx.Write}
 }
 
@@ -177,7 +179,8 @@ const Version = 10
 
 // Read reads the mesh file name of the set. What it had to leave, guess or repair
 // is in the findings; an error is a *fault.Error unless ctx ended.
-func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64)) (*scene.Scene, []finding.Finding, error) {
+func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64)) (*scene.Scene,
+	[]finding.Finding, error) {
 	data, err := set.Open(name)
 	if err != nil {
 		return nil, nil, err
@@ -208,7 +211,8 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 
 // pictures says which pictures that came can't be shown or turned into another kind.
 func pictures(s *scene.Scene, file string) []finding.Finding {
-	kinds := map[string]string{picture.PSD: "a layered PSD", picture.EXR: "an EXR", picture.DDS: "a DDS", picture.KTX2: "a KTX2"}
+	kinds := map[string]string{picture.PSD: "a layered PSD", picture.EXR: "an EXR", picture.DDS: "a DDS",
+		picture.KTX2: "a KTX2"}
 	var list []finding.Finding
 	for _, im := range s.Images {
 		kind, known := kinds[im.MIME]
@@ -245,9 +249,11 @@ func Write(ctx context.Context, d scene.Delivery, f Format, name string, t targe
 		// The writer takes the numbers for those of the standard's frame.
 		all = all.Carried(geom.Linear(t.Basis.To(frame.Basis).Scaled(1 / frame.UnitMetres)))
 		all.Basis = f.Fixed.Basis
-		moved = append(moved, pack.Change{About: pack.Nodes, What: fmt.Sprintf("the numbers are of %s up, %s forward, and a unit of %s",
-			frame.Basis.Up, frame.Basis.Forward, figure.Length(frame.UnitMetres)), Why: "the target assumes so; a receiver that goes by the " +
-			"standard sees another size or stance"})
+		moved = append(moved, pack.Change{About: pack.Nodes,
+			What: fmt.Sprintf("the numbers are of %s up, %s forward, and a unit of %s",
+				frame.Basis.Up, frame.Basis.Forward, figure.Length(frame.UnitMetres)),
+			Why: "the target assumes so; a receiver that goes by the " +
+				"standard sees another size or stance"})
 	}
 	all, mended := strict(all)
 	p, err := f.write(ctx, all, opt)
@@ -317,7 +323,8 @@ func strict(s *scene.Scene) (*scene.Scene, []pack.Change) {
 	var list []pack.Change
 	out := *s
 	if n := unnamed(&out); n > 0 {
-		list = append(list, pack.Change{About: pack.Nodes, What: figure.Plural(n, "node", "nodes") + " without a name got one",
+		list = append(list, pack.Change{About: pack.Nodes, What: figure.Plural(n, "node", "nodes") +
+			" without a name got one",
 			Why: "receivers find parts by their names"})
 	}
 	out.Meshes = slices.Clone(s.Meshes)

@@ -25,12 +25,14 @@ type kind struct {
 	media  string // type, "" where none is registered
 	begins string // what a file begins with, as an error says it; "" where anything may
 	// is tells a file by its content; nil where only the suffix tells.
-	is    func(data []byte) bool
-	read  func(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64)) (*scene.Scene, []finding.Finding, error)
-	refs  func(ctx context.Context, name string, data []byte) []string // the files that one names, as it names them
-	rule  string                                                       // the key of what a target says of its receiver and them
-	one   string                                                       // as “an FBX”
-	reads func(target.Target) target.Reading                           // what that is
+	is   func(data []byte) bool
+	read func(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64)) (*scene.Scene,
+		[]finding.Finding, error)
+	refs func(ctx context.Context, name string, data []byte) []string // the files that one names, as it names them
+	// the key of what a target says of its receiver and them
+	rule  string
+	one   string                             // as “an FBX”
+	reads func(target.Target) target.Reading // what that is
 }
 
 // kinds are told by their content in this order, then by their suffix.
@@ -146,11 +148,13 @@ func kindOf(name string, data []byte) (kind, error) {
 	i := kindBySuffix(path.Ext(name))
 	switch {
 	case i < 0:
-		return kind{}, fault.AtByte(name, -1, "is no %s file", Names()).Unsupported().Advise("Export the mesh in one of these formats")
+		return kind{}, fault.AtByte(name, -1, "is no %s file", Names()).Unsupported().Advise(
+			"Export the mesh in one of these formats")
 	case kinds[i].is == nil:
 		return kinds[i], nil
 	}
 	head := opening(data)
-	return kind{}, fault.AtByte(name, 0, "does not begin like %s but with %s", kinds[i].begins, fault.Quote(head[:min(len(head), 12)])).
+	return kind{}, fault.AtByte(name, 0, "does not begin like %s but with %s", kinds[i].begins,
+		fault.Quote(head[:min(len(head), 12)])).
 		Advise("The suffix may be wrong, or the upload damaged")
 }

@@ -45,8 +45,10 @@ func placed(s *scene.Scene, file string) error {
 		}
 	}
 	m := s.Meshes[worst]
-	return fault.AtByte(file, -1, "places %s triangles over and above those it holds, most of them by %s of “%s”, which has %s: "+
-		"expected at most %s", figure.Count(total), figure.Plural(times[worst], "instance", "instances"), fault.Shown(m.Name),
+	return fault.AtByte(file, -1,
+		"places %s triangles over and above those it holds, most of them by %s of “%s”, which has %s: "+
+			"expected at most %s", figure.Count(total), figure.Plural(times[worst], "instance", "instances"),
+		fault.Shown(m.Name),
 		figure.Count(m.Triangles()), figure.Count(placedMost)).
 		Beyond().Advise("Export fewer instances at once, or a lighter mesh")
 }
@@ -56,7 +58,8 @@ func counted(s *scene.Scene, file string) error {
 	if len(s.Nodes) <= scene.MaxNodes {
 		return nil
 	}
-	return fault.AtByte(file, -1, "has %s nodes or objects: expected at most %s", figure.Count(len(s.Nodes)), figure.Count(scene.MaxNodes)).
+	return fault.AtByte(file, -1, "has %s nodes or objects: expected at most %s", figure.Count(len(s.Nodes)),
+		figure.Count(scene.MaxNodes)).
 		Beyond().Advise("Join them in the modelling program, or export fewer at once")
 }
 
@@ -73,7 +76,8 @@ func named(s *scene.Scene, file string) error {
 		}
 		deepest = max(deepest, depth[i])
 	}
-	return fault.AtByte(file, -1, "has nodes up to %s deep one in another, whose paths take %s together: expected at most %s",
+	return fault.AtByte(file, -1,
+		"has nodes up to %s deep one in another, whose paths take %s together: expected at most %s",
 		figure.Count(deepest), figure.Bytes(n), figure.Bytes(pathsMost)).
 		Beyond().Advise("Flatten the tree of nodes in the modelling program, or give them shorter names")
 }

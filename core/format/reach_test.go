@@ -29,17 +29,21 @@ func nested(scale float64) []byte {
 		b = binary.LittleEndian.AppendUint32(b, math.Float32bits(v))
 	}
 	return fmt.Appendf(nil, `{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],
-		"nodes":[{"name":"hull","scale":[%[1]g,%[1]g,%[1]g],"children":[1]},{"name":"rib","scale":[%[1]g,%[1]g,%[1]g],"mesh":0}],
+		"nodes":[{"name":"hull","scale":[%[1]g,%[1]g,%[1]g],"children":[1]},{"name":"rib","scale":[%[1]g,%[1]g,%[1]g],
+			"mesh":0}],
 		"meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}],
-		"buffers":[{"byteLength":36,"uri":"data:application/octet-stream;base64,%[2]s"}],"bufferViews":[{"buffer":0,"byteLength":36}],
-		"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3"}]}`, scale, base64.StdEncoding.EncodeToString(b))
+		"buffers":[{"byteLength":36,"uri":"data:application/octet-stream;base64,%[2]s"}],"bufferViews":[{"buffer":0,
+			"byteLength":36}],
+		"accessors":[{"bufferView":0,"componentType":5126,"count":3,
+			"type":"VEC3"}]}`, scale, base64.StdEncoding.EncodeToString(b))
 }
 
 // Nested scales multiply: what they come to is refused by the name of the node when no
 // receiver could hold it, though each number alone is fine.
 func TestNestedScalesBeyondAnyReceiver(t *testing.T) {
 	read := func(scale float64) (*scene.Scene, error) {
-		s, _, err := Read(context.Background(), bundle.New([]bundle.File{{Name: "a.gltf", Data: nested(scale)}}), "a.gltf", nil)
+		s, _, err := Read(context.Background(), bundle.New([]bundle.File{{Name: "a.gltf", Data: nested(scale)}}), "a.gltf",
+			nil)
 		return s, err
 	}
 	s, err := read(1e14)
@@ -125,7 +129,8 @@ func TestInstancesBeyondCountingAreRefused(t *testing.T) {
 	s.Nodes = append(s.Nodes, scene.Node{Mesh: 0, Parent: -1})
 	err := placed(s, "roof.glb")
 	assert.Equal(t, fault.Limit, fault.KindOf(err))
-	for _, part := range []string{"roof.glb", "4 002 instances of “shingle”, which has 1 000", "expected at most 4 000 000"} {
+	for _, part := range []string{"roof.glb", "4 002 instances of “shingle”, which has 1 000",
+		"expected at most 4 000 000"} {
 		assert.ErrorContains(t, err, strings.ReplaceAll(part, " 0", "\u202f0"))
 	}
 }
@@ -138,7 +143,8 @@ func TestNodesBeyondCountingAreRefused(t *testing.T) {
 }
 
 func TestNodesWithoutANameGetOne(t *testing.T) {
-	s := &scene.Scene{Meshes: []*scene.Mesh{{Name: "oar"}, {}}, Nodes: []scene.Node{{Mesh: 0}, {Mesh: 0}, {Mesh: 1}, {Mesh: -1},
+	s := &scene.Scene{Meshes: []*scene.Mesh{{Name: "oar"}, {}}, Nodes: []scene.Node{{Mesh: 0}, {Mesh: 0}, {Mesh: 1},
+		{Mesh: -1},
 		{Mesh: -1, Name: "oar 1"}}}
 	was := s.Nodes
 	assert.Equal(t, 4, unnamed(s))

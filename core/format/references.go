@@ -60,7 +60,8 @@ func isLibrary(key string) bool { return key == "mtllib" }
 
 // isPicture tells the statements of a library that name pictures.
 func isPicture(key string) bool {
-	return strings.HasPrefix(key, "map_") || key == "norm" || key == "bump" || key == "disp" || key == "refl" || key == "decal"
+	return strings.HasPrefix(key, "map_") || key == "norm" || key == "bump" || key == "disp" || key == "refl" ||
+		key == "decal"
 }
 
 // documentRefs are the buffers and pictures of a glTF document, whether it is in a GLB or not.

@@ -48,7 +48,8 @@ func TestPicturesOfAnFBXAreItsCompanions(t *testing.T) {
 		{``, `RelativeFilename: "oak.png"`, "oak.png"},
 		{`RelativeFilename: "gone.png"`, `FileName: "oak.png"`, "oak.png"},
 	} {
-		set := bundle.New([]bundle.File{{Name: "plank.fbx", Data: plankText(c.texture, c.video)}, {Name: c.there, Data: []byte("x")},
+		set := bundle.New([]bundle.File{{Name: "plank.fbx", Data: plankText(c.texture, c.video)},
+			{Name: c.there, Data: []byte("x")},
 			{Name: "other.png", Data: []byte("y")}})
 		assert.Equal(t, []string{c.there}, Companions(context.Background(), set, "plank.fbx"), "%s %s", c.texture, c.video)
 	}

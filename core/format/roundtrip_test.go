@@ -165,33 +165,47 @@ func TestTheTableOfFormatsIsTrue(t *testing.T) {
 		"tree of nodes":                   func(s *scene.Scene) bool { return len(s.Nodes) == 3 && s.Nodes[2].Parent == 0 },
 		"hidden nodes":                    func(s *scene.Scene) bool { return s.Nodes[len(s.Nodes)-1].Hidden },
 		"empty nodes, markers among them": func(s *scene.Scene) bool { return s.Nodes[0].Mesh < 0 },
-		"instances":                       func(s *scene.Scene) bool { return s.Count().Instances == 2 && s.Count().Meshes == 1 },
-		"polygons":                        func(s *scene.Scene) bool { return s.Count().Polygons == full().Count().Polygons },
-		"normals":                         func(s *scene.Scene) bool { return m(s).Normals.Has() },
-		"tangents":                        func(s *scene.Scene) bool { return m(s).Tangents.Has() },
-		"smoothing groups":                func(s *scene.Scene) bool { return m(s).Smooth != nil },
-		"UV sets beyond the first":        func(s *scene.Scene) bool { return len(m(s).UVs) == 2 },
-		"names of UV sets":                func(s *scene.Scene) bool { return m(s).UVs[0].Name == "skin" },
+		"instances": func(s *scene.Scene) bool {
+			return s.Count().Instances == 2 &&
+				s.Count().Meshes == 1
+		},
+		"polygons":                 func(s *scene.Scene) bool { return s.Count().Polygons == full().Count().Polygons },
+		"normals":                  func(s *scene.Scene) bool { return m(s).Normals.Has() },
+		"tangents":                 func(s *scene.Scene) bool { return m(s).Tangents.Has() },
+		"smoothing groups":         func(s *scene.Scene) bool { return m(s).Smooth != nil },
+		"UV sets beyond the first": func(s *scene.Scene) bool { return len(m(s).UVs) == 2 },
+		"names of UV sets":         func(s *scene.Scene) bool { return m(s).UVs[0].Name == "skin" },
 		"vertex colours": func(s *scene.Scene) bool {
 			return m(s).Colors.Has() && math.Abs(float64(m(s).Colors.Values[0][0])-.5) < 1e-7
 		},
-		"opacity of vertex colours":                                    func(s *scene.Scene) bool { return m(s).Colors.Has() && m(s).Colors.Values[0][3] == .25 },
-		"materials no face uses, unless they are left behind at Slots": func(s *scene.Scene) bool { return len(s.UnusedMaterials()) == 1 },
+		"opacity of vertex colours": func(
+			s *scene.Scene) bool {
+			return m(s).Colors.Has() && m(s).Colors.Values[0][3] == .25
+		},
+		"materials no face uses, unless they are left behind at Slots": func(
+			s *scene.Scene) bool {
+			return len(s.UnusedMaterials()) == 1
+		},
 		"base colour, metallic, roughness, emissive, opacity": func(s *scene.Scene) bool {
 			p := paint(s)
 			near := func(want, got []float64) bool {
 				return !slices.ContainsFunc(want, func(v float64) bool { return math.Abs(v-got[slices.Index(want, v)]) > 1e-12 })
 			}
-			return near([]float64{.5, .25, 1, .75}, p.BaseColor[:]) && p.Metallic == .25 && near([]float64{1, 0, .5}, p.Emissive[:])
+			return near([]float64{.5, .25, 1, .75}, p.BaseColor[:]) && p.Metallic == .25 &&
+				near([]float64{1, 0, .5}, p.Emissive[:])
 		},
 		"normal map and its scale": func(s *scene.Scene) bool {
 			p := paint(s)
 			return p.Maps[scene.UseNormal].Has() &&
 				p.NormalScale == .5
 		},
-		"occlusion map":        func(s *scene.Scene) bool { return paint(s).Maps[scene.UseOcclusion].Has() },
-		"height map":           func(s *scene.Scene) bool { return paint(s).Maps[scene.UseHeight].Has() },
-		"alpha cut-off":        func(s *scene.Scene) bool { p := paint(s); return p.AlphaMode == scene.Mask && p.AlphaCutoff == .25 },
+		"occlusion map": func(s *scene.Scene) bool { return paint(s).Maps[scene.UseOcclusion].Has() },
+		"height map":    func(s *scene.Scene) bool { return paint(s).Maps[scene.UseHeight].Has() },
+		"alpha cut-off": func(s *scene.Scene) bool {
+			p := paint(s)
+			return p.AlphaMode == scene.Mask &&
+				p.AlphaCutoff == .25
+		},
 		"two-sided":            func(s *scene.Scene) bool { return paint(s).TwoSided },
 		"unlit":                func(s *scene.Scene) bool { return paint(s).Unlit },
 		"strength of the glow": func(s *scene.Scene) bool { return paint(s).Glow == 3 },
@@ -216,11 +230,13 @@ func TestTheTableOfFormatsIsTrue(t *testing.T) {
 	}
 	const groups = "LOD groups with where each takes over"
 	g := full()
-	g.Nodes[0].Kind, g.Nodes[0].Thresholds, g.Nodes[0].Coverage, g.Nodes[2].Hidden = scene.KindLOD, []float64{12}, []float64{0.25, 0}, false
+	g.Nodes[0].Kind, g.Nodes[0].Thresholds, g.Nodes[0].Coverage, g.Nodes[2].Hidden = scene.KindLOD, []float64{12},
+		[]float64{0.25, 0}, false
 	for i, id := range []string{"glb", "fbx", "obj"} {
 		got := travel(t, g, id)
 		kept := got.Nodes[0].Kind == scene.KindLOD && len(got.Nodes) == 3 && got.Nodes[2].Parent == 0 &&
-			(len(got.Nodes[0].Thresholds) == 1 && math.Abs(got.Nodes[0].Thresholds[0]-12) < 1e-9 || len(got.Nodes[0].Coverage) == 2)
+			(len(got.Nodes[0].Thresholds) == 1 && math.Abs(got.Nodes[0].Thresholds[0]-12) < 1e-9 ||
+				len(got.Nodes[0].Coverage) == 2)
 		assert.Equal(t, keeps.MatchString(rows[groups][i]), kept, "%s in %s: %+v", groups, id, got.Nodes)
 	}
 	delete(rows, groups)
@@ -232,22 +248,26 @@ func TestTheTableOfFormatsIsTrue(t *testing.T) {
 
 // full is a scene with everything the table speaks of.
 func full() *scene.Scene {
-	m := new(shape.Builder).Slot(0).Prism([][2]float64{{0, 0}, {2, 0}, {3, 1}, {2, 2}, {0, 2}}, 0, 1).Slot(1).Box(geom.Vec3{4, 0, 0},
+	m := new(shape.Builder).Slot(0).Prism([][2]float64{{0, 0}, {2, 0}, {3, 1}, {2, 2}, {0, 2}}, 0,
+		1).Slot(1).Box(geom.Vec3{4, 0, 0},
 		geom.Vec3{5, 1, 1}).Mesh("body")
 	m.UVs[0].Name = "skin"
 	m.UVs = append(m.UVs, scene.UVSet{Name: "bake", Layer: m.UVs[0].Layer})
 	m.Colors = scene.Layer[[4]float32]{Values: [][4]float32{{.5, .25, 1, .25}}, Index: make([]int32, len(m.Corners))}
 	m.Tangents = scene.Layer[[4]float32]{Values: [][4]float32{{1, 0, 0, 1}}, Index: make([]int32, len(m.Corners))}
 	paint, wood := scene.NewMaterial("paint"), scene.NewMaterial("wood")
-	paint.BaseColor, paint.Metallic, paint.Roughness, paint.Emissive = [4]float64{.5, .25, 1, .75}, .25, .5, [3]float64{1, 0, .5}
-	paint.AlphaMode, paint.AlphaCutoff, paint.TwoSided, paint.Unlit, paint.Glow, paint.NormalScale = scene.Mask, .25, true, true, 3, .5
+	paint.BaseColor, paint.Metallic, paint.Roughness, paint.Emissive = [4]float64{.5, .25, 1, .75}, .25, .5,
+		[3]float64{1, 0, .5}
+	paint.AlphaMode, paint.AlphaCutoff, paint.TwoSided, paint.Unlit, paint.Glow, paint.NormalScale = scene.Mask, .25,
+		true, true, 3, .5
 	paint.Maps[scene.UseNormal] = scene.Map{Texture: 1, Place: &scene.Placement{Scale: [2]float64{2, 4}}}
 	paint.Maps[scene.UseOcclusion] = scene.Map{Texture: 1, Channel: scene.Red}
 	paint.Maps[scene.UseHeight] = scene.Map{Texture: 1}
 	s := shape.Scene("full", []scene.Material{paint, wood, scene.NewMaterial("spare")}, m)
 	s.Images = []scene.Image{{Name: "n.png", MIME: "image/png", Data: []byte("\x89PNG")}}
 	s.Textures = []scene.Texture{{Name: "n", WrapU: scene.Clamp, WrapV: scene.Clamp}}
-	s.Nodes = []scene.Node{{Name: "root", Kind: scene.KindEmpty, Parent: -1, Mesh: -1, Local: geom.Translation(geom.Vec3{1, 0, 0})},
+	s.Nodes = []scene.Node{{Name: "root", Kind: scene.KindEmpty, Parent: -1, Mesh: -1,
+		Local: geom.Translation(geom.Vec3{1, 0, 0})},
 		{Name: "one", Kind: scene.KindMesh, Parent: 0, Local: geom.Identity},
 		{Name: "two", Kind: scene.KindMesh, Parent: 0, Local: geom.Translation(geom.Vec3{9, 0, 0}), Hidden: true}}
 	return s
@@ -259,10 +279,13 @@ func TestGuidesAreToldFromEmptyNodes(t *testing.T) {
 	s, _, err := Read(context.Background(), bundle.New([]bundle.File{{Name: "a.obj", Data: []byte(obj)}}), "a.obj", nil)
 	require.NoError(t, err)
 	require.Len(t, s.Nodes, 2)
-	assert.Equal(t, scene.Node{Name: "keel", Kind: scene.KindGuide, Parent: -1, Mesh: -1, Local: geom.Identity}, s.Nodes[0])
+	assert.Equal(t, scene.Node{Name: "keel", Kind: scene.KindGuide, Parent: -1, Mesh: -1, Local: geom.Identity},
+		s.Nodes[0])
 	assert.Equal(t, 2, s.CountLeft("line"))
-	doc := `{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0,1]}],"nodes":[{"name":"curve","mesh":0},{"name":"aim"}],
-		"meshes":[{"primitives":[{"mode":3,"attributes":{"POSITION":0}}]}],"accessors":[{"componentType":5126,"count":2,"type":"VEC3"}]}`
+	doc := `{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0,1]}],"nodes":[{"name":"curve","mesh":0},
+		{"name":"aim"}],
+		"meshes":[{"primitives":[{"mode":3,"attributes":{"POSITION":0}}]}],"accessors":[{"componentType":5126,"count":2,
+			"type":"VEC3"}]}`
 	s, _, err = Read(context.Background(), bundle.New([]bundle.File{{Name: "a.gltf", Data: []byte(doc)}}), "a.gltf", nil)
 	require.NoError(t, err)
 	require.Len(t, s.Nodes, 2)
@@ -308,10 +331,12 @@ func TestFormatsHoldWhatTheySay(t *testing.T) {
 			assert.Equal(t, f.Slots, len(got.Meshes[0].UsedSlots()) > 1, "%s slots", where)
 			assert.Equal(t, f.Normals, got.Meshes[0].Normals.Has(), "%s normals", where)
 			assert.Equal(t, f.Colours, got.Meshes[0].Colors.Has(), "%s colours", where)
-			assert.Equal(t, f.Empties, slices.ContainsFunc(got.Nodes, func(n scene.Node) bool { return n.Name == "lamp" }), "%s empties", where)
+			assert.Equal(t, f.Empties, slices.ContainsFunc(got.Nodes, func(n scene.Node) bool { return n.Name == "lamp" }),
+				"%s empties", where)
 			m := got.Meshes[0]
 			assert.Equal(t, f.Fades, m.Colors.Values[m.Colors.Index[0]][3] < .5, "%s opacity of colours", where)
-			assert.Equal(t, f.Hides, slices.ContainsFunc(got.Nodes, func(n scene.Node) bool { return n.Hidden }), "%s hidden nodes", where)
+			assert.Equal(t, f.Hides, slices.ContainsFunc(got.Nodes, func(n scene.Node) bool { return n.Hidden }),
+				"%s hidden nodes", where)
 			assert.Equal(t, f.Drawn, got.Materials[0].TwoSided, "%s how materials are drawn", where)
 			assert.Len(t, got.UVSetNames(), min(10, f.UVSets), "%s UV sets", where)
 			if f.Bakes {
@@ -365,6 +390,7 @@ func TestListsOfFormatsAgree(t *testing.T) {
 	table, err := os.ReadFile("../../docs/formats.md")
 	require.NoError(t, err)
 	for _, r := range Rules() {
-		assert.Contains(t, strings.Split(string(table), "\n")[4], r.Name, "the table of docs/formats.md has a column for %s", r.One)
+		assert.Contains(t, strings.Split(string(table), "\n")[4], r.Name, "the table of docs/formats.md has a column for %s",
+			r.One)
 	}
 }

@@ -396,7 +396,8 @@ func (h *Hull) Facets() []Facet {
 	for i, f := range h.Faces {
 		for k := range 3 {
 			nb, ok := across[[2]int32{f[(k+1)%3], f[k]}]
-			if a := taken[i]; ok && a > 0 && taken[nb] > 0 && taken[nb] != a && !slices.Contains(out[a-1].Around, int(taken[nb]-1)) {
+			if a := taken[i]; ok && a > 0 && taken[nb] > 0 && taken[nb] != a &&
+				!slices.Contains(out[a-1].Around, int(taken[nb]-1)) {
 				out[a-1].Around = append(out[a-1].Around, int(taken[nb]-1))
 			}
 		}

@@ -80,7 +80,8 @@ func outermost(pts []Vec2) []Vec2 {
 	if ring == [8]Vec2{ring[0], ring[0], ring[0], ring[0], ring[0], ring[0], ring[0], ring[0]} {
 		return pts[:1] // all in one place
 	}
-	clear := 1e-12 * max(far[0]+far[4], far[2]+far[6]) * max(math.Abs(far[0]), math.Abs(far[2]), math.Abs(far[4]), math.Abs(far[6]))
+	clear := 1e-12 * max(far[0]+far[4], far[2]+far[6]) * max(math.Abs(far[0]), math.Abs(far[2]), math.Abs(far[4]),
+		math.Abs(far[6]))
 	left := pts[:0]
 	for _, p := range pts {
 		inside := true

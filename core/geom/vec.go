@@ -137,7 +137,8 @@ func Rotation(axis Vec3, angle float64) Mat3 {
 func (m Mat3) Shears() bool {
 	a, b, c := m.Col(0), m.Col(1), m.Col(2)
 	const tol = 1e-6
-	return math.Abs(a.Dot(b)) > tol*a.Len()*b.Len() || math.Abs(b.Dot(c)) > tol*b.Len()*c.Len() || math.Abs(a.Dot(c)) > tol*a.Len()*c.Len()
+	return math.Abs(a.Dot(b)) > tol*a.Len()*b.Len() || math.Abs(b.Dot(c)) > tol*b.Len()*c.Len() ||
+		math.Abs(a.Dot(c)) > tol*a.Len()*c.Len()
 }
 
 // Affine maps p to M·p + T.

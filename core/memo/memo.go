@@ -45,7 +45,8 @@ type flight[V any] struct {
 // New makes a memo of about limit bytes. weigh estimates the bytes a value holds on
 // to; what several values share counts with each, so that the limit is on the safe side.
 func New[V any](limit int64, weigh func(V) int64) *Memo[V] {
-	return &Memo[V]{limit: limit, weigh: weigh, order: list.New(), byKey: map[string]*list.Element{}, flight: map[string]*flight[V]{}}
+	return &Memo[V]{limit: limit, weigh: weigh, order: list.New(), byKey: map[string]*list.Element{},
+		flight: map[string]*flight[V]{}}
 }
 
 // Peek gives a kept value without computing one.

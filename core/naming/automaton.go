@@ -66,7 +66,8 @@ func zero(r rune) bool    { return r == '0' }
 
 // automaton makes that of a template. It has at least one part.
 func (t *Template) automaton() *automaton {
-	a := &automaton{signs: []rune("0123456789" + strings.ToLower(t.rules.Marks) + "\u01c3")} // a letter nobody writes stands for all others
+	// a letter nobody writes stands for all others
+	a := &automaton{signs: []rune("0123456789" + strings.ToLower(t.rules.Marks) + "\u01c3")}
 	var whole fragment
 	for i, p := range t.parts {
 		var f fragment

@@ -99,15 +99,20 @@ func (p Pattern) Make(to, name string, i int) string {
 }
 
 // idle are words that say what a thing is made of on the screen, not what it is.
-var idle = map[string]bool{"object": true, "obj": true, "mesh": true, "node": true, "untitled": true, "unnamed": true, "noname": true,
-	"none":  true,
-	"group": true, "part": true, "shape": true, "model": true, "geometry": true, "geo": true, "default": true, "new": true, "copy": true,
+var idle = map[string]bool{"object": true, "obj": true, "mesh": true, "node": true, "untitled": true, "unnamed": true,
+	"noname": true,
+	"none":   true,
+	"group":  true, "part": true, "shape": true, "model": true, "geometry": true, "geo": true, "default": true,
+	"new": true, "copy": true,
 	"of":   true,
-	"cube": true, "box": true, "sphere": true, "ball": true, "plane": true, "cylinder": true, "cone": true, "torus": true, "circle": true,
+	"cube": true, "box": true, "sphere": true, "ball": true, "plane": true, "cylinder": true, "cone": true, "torus": true,
+	"circle":  true,
 	"surface": true,
-	"poly":    true, "polygon": true, "root": true, "scene": true, "export": true, "final": true, "test": true, "temp": true, "tmp": true,
+	"poly":    true, "polygon": true, "root": true, "scene": true, "export": true, "final": true, "test": true,
+	"temp": true, "tmp": true,
 	"file": true, "the": true,
-	"layer": true, "item": true, "element": true, "entity": true, "body": true, "solid": true, "merged": true, "combined": true,
+	"layer": true, "item": true, "element": true, "entity": true, "body": true, "solid": true, "merged": true,
+	"combined":  true,
 	"duplicate": true, "null": true}
 
 // Idle tells whether a name says nothing: only general words, numbers and marks.

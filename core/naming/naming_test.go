@@ -41,7 +41,8 @@ func TestPatterns(t *testing.T) {
 }
 
 func TestNamesThatSayNothing(t *testing.T) {
-	for _, n := range []string{"object", "mesh_3", "untitled", "Untitled (2)", "Group14", "", "001", "new copy of Cube.003", "a"} {
+	for _, n := range []string{"object", "mesh_3", "untitled", "Untitled (2)", "Group14", "", "001",
+		"new copy of Cube.003", "a"} {
 		assert.True(t, Idle(n), n)
 	}
 	for _, n := range []string{"bollard", "mesh_bollard", "灯台", "rope coil 2", "Kaimauer"} {
@@ -50,10 +51,12 @@ func TestNamesThatSayNothing(t *testing.T) {
 }
 
 func TestNamesThatLookLikeOthersAreRefused(t *testing.T) {
-	for _, fine := range []string{"", "crate 1", "фонарь", "عمود", "מגדל", "灯塔", "é", "e\u0301", "crate\u202fm", "👷\u200d♀️"} {
+	for _, fine := range []string{"", "crate 1", "фонарь", "عمود", "מגדל", "灯塔", "é", "e\u0301", "crate\u202fm",
+		"👷\u200d♀️"} {
 		assert.NoError(t, Plain(fine), "%q", fine)
 	}
-	for _, bad := range []string{"a\x00", "a\nb", "\x7f", "crate\u202egpj.exe", "\u2066x\u2069", "a\u200e", "\u061cx", "\u0085", "a\xff"} {
+	for _, bad := range []string{"a\x00", "a\nb", "\x7f", "crate\u202egpj.exe", "\u2066x\u2069", "a\u200e", "\u061cx",
+		"\u0085", "a\xff"} {
 		assert.ErrorContains(t, Plain(bad), "U+", "%q", bad)
 	}
 }

@@ -22,7 +22,8 @@ const (
 // stands; the others are everyday words, and count only for a node that stands in another's
 // place and is simpler.
 var (
-	levelWords = []string{"low", "lowpoly", "lowres", "mid", "medium", "simple", "simplified", "reduced", "proxy", "distant", "impostor", "far"}
+	levelWords = []string{"low", "lowpoly", "lowres", "mid", "medium", "simple", "simplified", "reduced", "proxy",
+		"distant", "impostor", "far"}
 	solidWords = []string{"col", "coll", "hull", "solid", "physics", "phys", "convex", "blocker", "bounds"}
 	sureLevel  = []string{"lod", "lods"}
 	sureSolid  = []string{"collision", "collisions", "collider", "colliders"}
@@ -88,7 +89,8 @@ func RoleOf(name string) (role Role, sure bool, stem string, number int) {
 // Upright tells names of things that stand and are taller than broad.
 func Upright(name string) bool {
 	for _, w := range Words(name) {
-		if slices.Contains([]string{"mast", "pole", "post", "pillar", "column", "tower", "lamp", "lantern", "lamppost", "tree", "antenna", "flagpole",
+		if slices.Contains([]string{"mast", "pole", "post", "pillar", "column", "tower", "lamp", "lantern", "lamppost",
+			"tree", "antenna", "flagpole",
 			"chimney", "statue", "bollard", "obelisk", "lighthouse", "signpost"}, w) {
 			return true
 		}

@@ -66,7 +66,8 @@ func (r Rules) Check() error {
 		return fmt.Errorf("more than 16 marks are too many")
 	}
 	for _, m := range r.Marks {
-		if unicode.IsLetter(m) || unicode.IsDigit(m) || unicode.IsControl(m) || m > unicode.MaxASCII || strings.ContainsRune(`/\:*?"<>|{}`, m) {
+		if unicode.IsLetter(m) || unicode.IsDigit(m) || unicode.IsControl(m) || m > unicode.MaxASCII ||
+			strings.ContainsRune(`/\:*?"<>|{}`, m) {
 			return fmt.Errorf("%q can't be a mark of a name: it is a letter, or files and patterns need it", m)
 		}
 	}
@@ -187,7 +188,8 @@ func NewTemplate(text string, rules Rules, slots map[string]Slot) (*Template, er
 	t.re = regexp.MustCompile(t.expression())
 	t.auto = t.automaton()
 	if two := t.auto.ambiguous(); two != "" {
-		return nil, fmt.Errorf("a name such as “%s” could be read in two ways: put plain text between the placeholders that none of their "+
+		return nil, fmt.Errorf("a name such as “%s” could be read in two ways: put plain text between the placeholders "+
+			"that none of their "+
 			"values can hold", two)
 	}
 	return t, nil

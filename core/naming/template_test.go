@@ -40,9 +40,11 @@ func randomName(rnd *rand.Rand) string {
 func TestTemplatesGoThereAndBack(t *testing.T) {
 	rnd := rand.New(rand.NewPCG(12, 12))
 	n := 0
-	for _, text := range []string{"{mesh} lod {n}", "{mesh} solid {kind} {n2}", "{mesh}", "level {lod} of {mesh}", "{kind} {n3} {mesh}", "{n}",
+	for _, text := range []string{"{mesh} lod {n}", "{mesh} solid {kind} {n2}", "{mesh}", "level {lod} of {mesh}",
+		"{kind} {n3} {mesh}", "{n}",
 		"{kind}", "{n3} {mesh}"} {
-		for _, rules := range []Rules{plainRules, {Letters: LatinOnly, Marks: "_ ", Case: Lower}, {Letters: AnyLetter, Marks: " ", Case: Upper}} {
+		for _, rules := range []Rules{plainRules, {Letters: LatinOnly, Marks: "_ ", Case: Lower},
+			{Letters: AnyLetter, Marks: " ", Case: Upper}} {
 			tpl, err := NewTemplate(text, rules, testSlots)
 			require.NoError(t, err, text)
 			for range 400 {
@@ -108,7 +110,8 @@ func TestAmbiguousTemplatesAreRefused(t *testing.T) {
 // Whether a template is ambiguous agrees with trying all short names.
 func TestAmbiguityByBruteForce(t *testing.T) {
 	rules := Rules{Letters: LatinOnly, Marks: "-", Case: AsIs}
-	slots := map[string]Slot{"a": {}, "b": {}, "n": {Kind: Number}, "m": {Kind: Number}, "k": {Kind: OneOf, Words: []string{"x", "xy"}}}
+	slots := map[string]Slot{"a": {}, "b": {}, "n": {Kind: Number}, "m": {Kind: Number},
+		"k": {Kind: OneOf, Words: []string{"x", "xy"}}}
 	pieces := []string{"{a}", "{b}", "{n}", "{m2}", "{k}", "-", "x", "1", "x1"}
 	rnd := rand.New(rand.NewPCG(3, 9))
 	letters := "xy-01"
@@ -242,7 +245,8 @@ func FuzzTemplate(f *testing.F) {
 			if err != nil {
 				t.Fatal(err)
 			}
-			if back, ok := tpl.Read(again); !ok || fmt.Sprint(back) != fmt.Sprint(v) && plainRules.Clean(v["mesh"]) == v["mesh"] &&
+			if back, ok := tpl.Read(again); !ok || fmt.Sprint(back) != fmt.Sprint(v) &&
+				plainRules.Clean(v["mesh"]) == v["mesh"] &&
 				plainRules.Clean(v["asset"]) == v["asset"] && plainRules.Clean(v["slot"]) == v["slot"] {
 				t.Fatalf("%q reads %q as %v, and %q as %v", text, name, v, again, back)
 			}

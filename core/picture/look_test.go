@@ -44,7 +44,8 @@ func TestWhatAPictureLooksLike(t *testing.T) {
 		f    func(x, y int) color.NRGBA
 		want Shows
 	}{
-		"waves":         {func(x, y int) color.NRGBA { return direction(math.Sin(float64(x)/5), math.Cos(float64(y)/3)) }, Directions},
+		"waves": {func(x, y int) color.NRGBA { return direction(math.Sin(float64(x)/5), math.Cos(float64(y)/3)) },
+			Directions},
 		"flat":          {func(int, int) color.NRGBA { return color.NRGBA{128, 128, 255, 255} }, Directions},
 		"with heights":  {func(x, y int) color.NRGBA { c := direction(.3, -.2); c.A = any() | 1; return c }, Directions},
 		"heights":       {func(x, y int) color.NRGBA { v := any(); return color.NRGBA{v, v, v, 255} }, Grey},
@@ -64,7 +65,8 @@ func TestWhatAPictureLooksLike(t *testing.T) {
 
 func TestAFullChannel(t *testing.T) {
 	data := painted(t, func(x, y int) color.NRGBA { return color.NRGBA{uint8(x), uint8(200 + y), 255, 255} })
-	for c, want := range map[scene.Channel]bool{scene.Red: false, scene.Green: false, scene.Blue: true, scene.Alpha: true, scene.Whole: false} {
+	for c, want := range map[scene.Channel]bool{scene.Red: false, scene.Green: false, scene.Blue: true, scene.Alpha: true,
+		scene.Whole: false} {
 		assert.Equal(t, want, Full(data, c), "channel %d", c)
 	}
 }

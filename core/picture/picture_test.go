@@ -24,7 +24,8 @@ func pictures(t *testing.T) map[string][]byte {
 	rect := image.Rect(0, 0, 7, 5)
 	clear, whole, grey := image.NewNRGBA(rect), image.NewNRGBA(rect), image.NewGray(rect)
 	deep := image.NewNRGBA64(rect)
-	few := image.NewPaletted(rect, color.Palette{color.NRGBA{9, 8, 7, 0}, color.NRGBA{200, 100, 50, 255}, color.NRGBA{1, 2, 3, 128}})
+	few := image.NewPaletted(rect, color.Palette{color.NRGBA{9, 8, 7, 0}, color.NRGBA{200, 100, 50, 255},
+		color.NRGBA{1, 2, 3, 128}})
 	for y := range 5 {
 		for x := range 7 {
 			c := color.NRGBA{uint8(r.IntN(256)), uint8(r.IntN(256)), uint8(r.IntN(256)), uint8(r.IntN(3) * 127)}
@@ -57,8 +58,9 @@ func TestChannelsArePixelByPixel(t *testing.T) {
 	for name, data := range pictures(t) {
 		img, _, err := image.Decode(bytes.NewReader(data))
 		require.NoError(t, err)
-		out, err := Compose(context.Background(), [4]Part{{Data: data, Channel: scene.Blue}, {Data: data, Channel: scene.Alpha},
-			{Data: data, Channel: scene.Whole}, {Value: 77}})
+		out, err := Compose(context.Background(),
+			[4]Part{{Data: data, Channel: scene.Blue}, {Data: data, Channel: scene.Alpha},
+				{Data: data, Channel: scene.Whole}, {Value: 77}})
 		require.NoError(t, err, name)
 		got, err := png.Decode(bytes.NewReader(out))
 		require.NoError(t, err)

@@ -32,15 +32,18 @@ func tgaHeaderOf(data []byte) (h tgaHeader, ok bool) {
 		return h, false
 	}
 	u16 := func(at int) int { return int(binary.LittleEndian.Uint16(data[at:])) }
-	h = tgaHeader{idLength: int(data[0]), mapped: data[1] == 1, kind: data[2], mapFirst: u16(3), mapLength: u16(5), mapBits: int(data[7]),
-		width: u16(12), height: u16(14), bits: int(data[16]), alphaBits: int(data[17] & 15), right: data[17]&16 != 0, top: data[17]&32 != 0}
+	h = tgaHeader{idLength: int(data[0]), mapped: data[1] == 1, kind: data[2], mapFirst: u16(3), mapLength: u16(5),
+		mapBits: int(data[7]),
+		width:   u16(12), height: u16(14), bits: int(data[16]), alphaBits: int(data[17] & 15), right: data[17]&16 != 0,
+		top: data[17]&32 != 0}
 	depth := map[byte][]int{1: {8, 16}, 2: {15, 16, 24, 32}, 3: {8, 16}}[h.kind&7]
 	fits := false
 	for _, d := range depth {
 		fits = fits || d == h.bits
 	}
 	mapFits := !h.mapped || h.mapBits == 15 || h.mapBits == 16 || h.mapBits == 24 || h.mapBits == 32
-	return h, data[1] <= 1 && (h.kind <= 3 || h.kind >= 9 && h.kind <= 11) && fits && mapFits && (h.kind&7 == 1) == h.mapped &&
+	return h, data[1] <= 1 && (h.kind <= 3 || h.kind >= 9 && h.kind <= 11) && fits && mapFits &&
+		(h.kind&7 == 1) == h.mapped &&
 		h.width > 0 && h.height > 0 && data[17]&0xc0 == 0
 }
 

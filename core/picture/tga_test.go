@@ -30,11 +30,12 @@ func TestTGAOfEveryKind(t *testing.T) {
 	mapped := tga(1, 8, 0x20, join(r, g, b, []byte{0, 1, 2, 2, 2, 0})...)
 	mapped[1], mapped[5], mapped[7] = 1, 3, 24
 	for name, data := range map[string][]byte{
-		"24 bit, from the bottom":        tga(2, 24, 0, join(b, b, r, r, g, b)...),
-		"24 bit, from the top":           tga(2, 24, 0x20, join(r, g, b, b, b, r)...),
-		"24 bit, from the right":         tga(2, 24, 0x30, join(b, g, r, r, b, b)...),
-		"24 bit, in runs":                tga(10, 24, 0x20, join([]byte{1}, r, g, []byte{0x82}, b, []byte{0}, r)...),
-		"32 bit, without alpha":          tga(2, 32, 0x20, join(r, zero, g, zero, b, []byte{9}, b, zero, b, zero, r, zero)...),
+		"24 bit, from the bottom": tga(2, 24, 0, join(b, b, r, r, g, b)...),
+		"24 bit, from the top":    tga(2, 24, 0x20, join(r, g, b, b, b, r)...),
+		"24 bit, from the right":  tga(2, 24, 0x30, join(b, g, r, r, b, b)...),
+		"24 bit, in runs":         tga(10, 24, 0x20, join([]byte{1}, r, g, []byte{0x82}, b, []byte{0}, r)...),
+		"32 bit, without alpha": tga(2, 32, 0x20, join(r, zero, g, zero, b, []byte{9}, b, zero, b, zero, r,
+			zero)...),
 		"16 bit":                         tga(2, 16, 0x20, 0, 0x7c, 0xe0, 3, 0x1f, 0, 0x1f, 0, 0x1f, 0, 0, 0x7c),
 		"by a map":                       mapped,
 		"with something said before it":  join([]byte{2}, tga(2, 24, 0x20)[1:], []byte("hi"), r, g, b, b, b, r),

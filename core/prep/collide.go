@@ -33,8 +33,9 @@ type ways struct {
 func (w *walk) collision(f frame) (frame, station.Report) {
 	r, d := w.result, w.p.Collision
 	f.box = r.Surface.Box
-	ask := collision.Ask{Class: w.class(), Solids: w.in.Target.Solids, Scene: f.scene, Keys: f.scene.Keys(), Placed: f.placed,
-		Size: f.box.Size().Len(), Hand: w.solids(f)}
+	ask := collision.Ask{Class: w.class(), Solids: w.in.Target.Solids, Scene: f.scene, Keys: f.scene.Keys(),
+		Placed: f.placed,
+		Size:   f.box.Size().Len(), Hand: w.solids(f)}
 	shapes := len(d.Edited)+len(d.Fits)+len(ask.Hand) > 0
 	if shapes {
 		ask.Print, _ = aside(w, r.stops[0].Key, "print", none{}, func(context.Context, none) string {
@@ -126,7 +127,8 @@ func (w *walk) ways(f frame, keep collision.Keep, large bool) *ways {
 	}
 	k, err := w.memo.Get(w.ctx, key, func(ctx context.Context) (Kept, error) {
 		w.say("Finding passages", 0)
-		g, err := passage.New(ctx, f.scene, passage.Body{Radius: keep.Radius, Height: keep.Height, Up: f.scene.Basis.Up.Vec()})
+		g, err := passage.New(ctx, f.scene, passage.Body{Radius: keep.Radius, Height: keep.Height,
+			Up: f.scene.Basis.Up.Vec()})
 		if err != nil && !errors.Is(err, passage.ErrFine) {
 			return Kept{}, err
 		}
@@ -156,13 +158,15 @@ func (f frame) room(back geom.Affine, open *ways, size float64) (r collision.Roo
 	}
 	for _, b := range open.grid.Balls(mostOpen) {
 		c := back.Apply(b.Centre)
-		r.Open = append(r.Open, fit.Ball{Centre: geom.Vec3{round(c[0]), round(c[1]), round(c[2])}, Radius: round(b.Radius * k)})
+		r.Open = append(r.Open, fit.Ball{Centre: geom.Vec3{round(c[0]), round(c[1]), round(c[2])},
+			Radius: round(b.Radius * k)})
 	}
 	return r
 }
 
 // fitted is what a fit comes to; false when it is still to be made.
-func (w *walk) fitted(f frame, by collision.Fit, open *ways, ask *collision.Ask, say func(float64)) (out collision.Fitted, there bool) {
+func (w *walk) fitted(f frame, by collision.Fit, open *ways, ask *collision.Ask,
+	say func(float64)) (out collision.Fitted, there bool) {
 	s, key, onto, before := f.look.of, f.look.shapes, f.look.onto, f.look.before
 	if by.Form == collision.Box || by.Form == collision.Slab {
 		s, key, onto, before = f.scene, f.key, geom.Identity, 0
@@ -185,10 +189,11 @@ func (w *walk) fitted(f frame, by collision.Fit, open *ways, ask *collision.Ask,
 			by.At[i] = back.Apply(f.placed.Apply(p))
 		}
 	}
-	m := made(w, key, large, func(*collision.Made) *scene.Scene { return nil }, func(ctx context.Context) (*collision.Made, error) {
-		m := collision.FitTo(ctx, s, meant, by, room, say)
-		return &m, nil
-	})
+	m := made(w, key, large, func(*collision.Made) *scene.Scene { return nil },
+		func(ctx context.Context) (*collision.Made, error) {
+			m := collision.FitTo(ctx, s, meant, by, room, say)
+			return &m, nil
+		})
 	if m == nil {
 		return out, false
 	}

@@ -16,10 +16,13 @@ import (
 func FuzzParse(f *testing.F) {
 	for _, s := range []string{
 		`{"pivot":{"place":"box","box":[0,-1,0]}}`,
-		`{"source":{"leave":["a"],"rules":[{"by":"kind","what":"speck"},{"by":"area","area":[0,0,1,1]},{"by":"beyond","reach":1}],
+		`{"source":{"leave":["a"],"rules":[{"by":"kind","what":"speck"},{"by":"area","area":[0,0,1,1]},{"by":"beyond",
+			"reach":1}],
 			"merge":"slot","rename":[{"match":"*#","to":"{rest} {n2}"}],"move":[1,2,3]}}`,
-		`{"size":{"fit":"between","from":[0,0,0],"to":[1,0,0],"length":2,"bake":"scale"},"axes":{"pose":[1,2,3],"drop":true,"hand":"left"}}`,
-		`{"pivot":{"place":"picks","picks":[[0,0,0],[1,1,1]],"along":[[0,0,0],[1,0,0]],"under":true,"snap":true,"markers":[{"name":"m",
+		`{"size":{"fit":"between","from":[0,0,0],"to":[1,0,0],"length":2,"bake":"scale"},"axes":{"pose":[1,2,3],"drop":true,
+			"hand":"left"}}`,
+		`{"pivot":{"place":"picks","picks":[[0,0,0],[1,1,1]],"along":[[0,0,0],[1,0,0]],"under":true,"snap":true,
+			"markers":[{"name":"m",
 			"at":[1,2,3],"drop":"surface"}]}}`,
 		`{"source":{"split":[{"node":"no. #5 n0","by":"parts"}],"merge":"group","groups":[{"name":"g","nodes":["a","b"]}]}}`,
 		`{"slots":{"drop":true,"clean":true,"moves":[{"to":"new","at":[[0,0,0]],"reach":"flat"},{"to":"a","node":"a"}],
@@ -41,11 +44,13 @@ func FuzzParse(f *testing.F) {
 		for i := range p.Source.Split {
 			p.Source.Split[i].Node = keys[i%len(keys)]
 		}
-		r, err := prep.Run(context.Background(), prep.Input{Key: "k", Scene: s, Target: target.Shipped[seed%4], Grid: .5}, p, nil)
+		r, err := prep.Run(context.Background(), prep.Input{Key: "k", Scene: s, Target: target.Shipped[seed%4], Grid: .5}, p,
+			nil)
 		if err != nil {
 			t.Fatal(err)
 		}
-		for _, out := range []*scene.Scene{preptest.After(t, r, "source"), preptest.After(t, r, "size"), preptest.After(t, r, "axes"),
+		for _, out := range []*scene.Scene{preptest.After(t, r, "source"), preptest.After(t, r, "size"),
+			preptest.After(t, r, "axes"),
 			preptest.After(t, r, "pivot"), preptest.After(t, r, "slots")} {
 			for i, n := range out.Nodes {
 				if n.Parent >= i {

@@ -33,8 +33,10 @@ import (
 
 // asked are the values that steps are given, each of the type it has there.
 func asked() []any {
-	return []any{&Prep{}, &target.Target{}, &source.Ask{}, &size.Ask{}, &geom.Basis{}, &pivot.Ask{}, &surface.Limits{}, &outfit.Ask{},
-		&outfit.Light{}, &served{}, &collision.Fit{}, &collision.Keep{}, &collision.Surface{}, &ladder.Making{}, &texture.Recipe{},
+	return []any{&Prep{}, &target.Target{}, &source.Ask{}, &size.Ask{}, &geom.Basis{}, &pivot.Ask{}, &surface.Limits{},
+		&outfit.Ask{},
+		&outfit.Light{}, &served{}, &collision.Fit{}, &collision.Keep{}, &collision.Surface{}, &ladder.Making{},
+		&texture.Recipe{},
 		&asking[slots.Decisions, outfit.Ask]{}, &asking[pivot.Decisions, pivot.Ask]{}}
 }
 
@@ -142,7 +144,8 @@ func pictured(t *testing.T, c color.Color) *scene.Scene {
 	require.NoError(t, png.Encode(&b, im))
 	m := scene.NewMaterial("paint")
 	m.Maps[scene.UseBaseColor] = scene.Map{Texture: 1}
-	s := shape.Scene("box", []scene.Material{m}, new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box"))
+	s := shape.Scene("box", []scene.Material{m},
+		new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box"))
 	s.Textures = []scene.Texture{{Image: 0, WrapU: scene.Repeat, WrapV: scene.Repeat}}
 	s.Images = []scene.Image{{Name: "paint", Embedded: true, MIME: "image/png", Data: b.Bytes(), Width: 8, Height: 8}}
 	return s
@@ -192,7 +195,8 @@ func TestPlacesAndNamesLeaveLODsAndHullsAlone(t *testing.T) {
 	p.Collision.Fits = []collision.Fit{{Form: collision.OneHull}}
 	run := func(p Prep) *Result {
 		t.Helper()
-		r, err := Run(context.Background(), Input{Key: "k", Scene: s, Target: target.Shipped[0], Shelf: shelf, Make: true}, p, m)
+		r, err := Run(context.Background(), Input{Key: "k", Scene: s, Target: target.Shipped[0], Shelf: shelf, Make: true},
+			p, m)
 		require.NoError(t, err)
 		require.Greater(t, len(r.LODs.LODs), 1)
 		require.NotEmpty(t, r.Collision.Shapes)

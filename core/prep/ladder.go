@@ -136,7 +136,8 @@ func (w *walk) climbAt(f frame, by climbing) *climbed {
 }
 
 // fetch gives the LODs their scenes and figures; false when some are still to be made.
-func (w *walk) fetch(f frame, list []lods.Placed, climbs [2]*climbed, hand []lods.Hand) (out []lods.Fetched, there bool) {
+func (w *walk) fetch(f frame, list []lods.Placed, climbs [2]*climbed, hand []lods.Hand) (out []lods.Fetched,
+	there bool) {
 	// What the asset itself is like is looked at when the first figure is asked for.
 	var stick *lods.Yardstick
 	var of *scene.Scene

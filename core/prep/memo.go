@@ -33,7 +33,8 @@ func NewMemo(limit int64) *Memo {
 // step makes the scene and the account of a station, or takes them from the memo, with the key of both. That key
 // is made of the key before it and of the very value that run is given: what run reads besides is what the key
 // before it names, or was made of that.
-func step[A, R any](w *walk, after, id string, asked A, run func(context.Context, A) (*scene.Scene, R)) (*scene.Scene, R, string) {
+func step[A, R any](w *walk, after, id string, asked A, run func(context.Context, A) (*scene.Scene, R)) (*scene.Scene,
+	R, string) {
 	key, err := named(after, id, asked)
 	w.must(err)
 	ran := false
@@ -72,7 +73,8 @@ type asking[D, A any] struct {
 // each runs something for each of some meshes of the scene that is looked at, given by their
 // numbers. What is found in a mesh that came in belongs to it whatever others are there. It tells
 // whether all of it was kept, and writes nothing to w: several may run side by side.
-func each[A, R any](w *walk, look lineage, id string, meshes []int, asked func(i int) A, run func(context.Context, *scene.Mesh, A) R) (out []R,
+func each[A, R any](w *walk, look lineage, id string, meshes []int, asked func(i int) A,
+	run func(context.Context, *scene.Mesh, A) R) (out []R,
 	kept bool, err error) {
 	out = make([]R, len(meshes))
 	came := w.result.Came.Scene.Meshes
@@ -120,7 +122,8 @@ func named(key, id string, asked any) (string, error) {
 
 // made gives a value by its key: from the memo, from the shelf, or made by fill, which may be asked
 // for only when it is not large: otherwise it is nil, and still to be made. weigh is what of it weighs.
-func made[R any](w *walk, key string, large bool, weigh func(*R) *scene.Scene, fill func(context.Context) (*R, error)) *R {
+func made[R any](w *walk, key string, large bool, weigh func(*R) *scene.Scene,
+	fill func(context.Context) (*R, error)) *R {
 	if k, ok := w.memo.Peek(key); ok {
 		w.hit(true)
 		return k.report.(*R)
@@ -148,7 +151,8 @@ const atOnce = 2
 
 // ahead makes values that made will be asked for by their keys, several at once; what goes wrong made will
 // meet again. A key is "" for one that is not to be made. much tells which take much memory meanwhile.
-func ahead[R any](w *walk, keys []string, much func(i int) bool, weigh func(*R) *scene.Scene, fill func(context.Context, int) (*R, error)) {
+func ahead[R any](w *walk, keys []string, much func(i int) bool, weigh func(*R) *scene.Scene,
+	fill func(context.Context, int) (*R, error)) {
 	if !w.in.Make {
 		return
 	}

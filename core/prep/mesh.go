@@ -44,7 +44,8 @@ func (w *walk) lineage(f frame) lineage {
 		return f.itself()
 	}
 	shapes, _ := aside(w, kept.Key, "shapes", none{}, func(context.Context, none) string { return kept.Scene.ShapeSum() })
-	return lineage{of: kept.Scene, key: kept.Key, shapes: shapes, onto: f.placed, shifts: r.Pivot.Shifts, before: r.Pivot.Added}
+	return lineage{of: kept.Scene, key: kept.Key, shapes: shapes, onto: f.placed, shifts: r.Pivot.Shifts,
+		before: r.Pivot.Added}
 }
 
 // scale is how much longer lengths of the frame's scene are than those of what is looked at.
@@ -87,7 +88,8 @@ func (w *walk) surface(f frame) (frame, station.Report) {
 		}
 		came := f.scene
 		var m mended
-		f.scene, m, f.key = step(w, f.key, "mended", d, func(ctx context.Context, d surface.Decisions) (*scene.Scene, mended) {
+		f.scene, m, f.key = step(w, f.key, "mended", d, func(ctx context.Context, d surface.Decisions) (*scene.Scene,
+			mended) {
 			s, done := surface.Mended(ctx, came, d)
 			return s, mended{done, s.Bounds()}
 		})
@@ -139,7 +141,8 @@ func (w *walk) seen(f frame, limits surface.Limits, scale float64) *surface.Seen
 		w.must(errs[i])
 		w.hit(kept[i])
 	}
-	cover, _ := aside(w, f.look.key, "cover", none{}, func(ctx context.Context, _ none) uv.Cover { return surface.CoverOf(ctx, at) })
+	cover, _ := aside(w, f.look.key, "cover", none{},
+		func(ctx context.Context, _ none) uv.Cover { return surface.CoverOf(ctx, at) })
 	all, _ := aside(w, f.look.key, "seen", scaled, func(ctx context.Context, l surface.Limits) *surface.Seen {
 		return surface.Gathered(ctx, at, seen, overlaps, cover, l)
 	})
@@ -151,7 +154,8 @@ func (w *walk) seen(f frame, limits surface.Limits, scale float64) *surface.Seen
 func (w *walk) pairs(f frame, mended bool) (list []surface.Pair) {
 	r := w.result
 	for _, p := range r.Source.Flickering {
-		list = append(list, surface.Pair{A: p.A, B: p.B, Area: p.Area * r.Size.Factor * r.Size.Factor, At: f.placed.Apply(p.At),
+		list = append(list, surface.Pair{A: p.A, B: p.B, Area: p.Area * r.Size.Factor * r.Size.Factor,
+			At:     f.placed.Apply(p.At),
 			Remedy: p.Remedy})
 	}
 	if !mended || len(list) == 0 {
@@ -186,7 +190,8 @@ func (w *walk) budget(f frame) (frame, station.Report) {
 	ask := budget.Ask{Class: class, Index: w.in.Target.Needs.IndexBits}
 	if d != (budget.Decisions{}) {
 		before := f.scene
-		f.scene, ask.Went, f.key = step(w, f.key, "spared", d, func(ctx context.Context, d budget.Decisions) (*scene.Scene, int) {
+		f.scene, ask.Went, f.key = step(w, f.key, "spared", d, func(ctx context.Context, d budget.Decisions) (*scene.Scene,
+			int) {
 			return budget.Changed(ctx, before, d)
 		})
 		f.look = f.itself()

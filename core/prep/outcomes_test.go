@@ -82,13 +82,16 @@ func trials(t *testing.T) (list []trial) {
 	for i := range uint64(12) {
 		made = append(made, shapetest.Ragged(200+i))
 	}
-	for i, m := range []*scene.Mesh{shapetest.Boulder(8), shapetest.Boulder(14), shapetest.Torus(1, .3, 24, 12), shapetest.Bowl(.05, 6, 16),
-		shapetest.Arch(9), shapetest.Table(), shapetest.Chair(), shapetest.Beam(), shapetest.Stair(5), shapetest.Stair(9), shapetest.Hut(),
+	for i, m := range []*scene.Mesh{shapetest.Boulder(8), shapetest.Boulder(14), shapetest.Torus(1, .3, 24, 12),
+		shapetest.Bowl(.05, 6, 16),
+		shapetest.Arch(9), shapetest.Table(), shapetest.Chair(), shapetest.Beam(), shapetest.Stair(5), shapetest.Stair(9),
+		shapetest.Hut(),
 		preptest.Post()} {
 		made = append(made, shape.Scene(fmt.Sprintf("shape %d", i), nil, m))
 	}
 	made = append(made, preptest.Messy(), shape.Scene("gabled", nil, shapetest.Gabled()...),
-		shape.Scene("two", nil, shapetest.Table(), shapetest.Chair()), shape.Scene("three", nil, shapetest.Beam(), preptest.Post(),
+		shape.Scene("two", nil, shapetest.Table(), shapetest.Chair()),
+		shape.Scene("three", nil, shapetest.Beam(), preptest.Post(),
 			shapetest.Boulder(6)), preptest.Messy(), shape.Scene("empty", nil))
 	decided := decisions(t)
 	for i, s := range made {
@@ -108,11 +111,14 @@ func decisions(t *testing.T) (list []prep.Prep) {
 	for _, text := range []string{
 		`{}`,
 		`{"collision":{"fits":[{"form":"box"},{"form":"capsule"}]},"size":{"unit":"cm"}}`,
-		`{"surface":{"weld":0.0001,"empty":true,"doubled":true,"wind":true,"outward":true,"holes":8},"budget":{"order":true,"waste":true}}`,
+		`{"surface":{"weld":0.0001,"empty":true,"doubled":true,"wind":true,"outward":true,"holes":8},"budget":{"order":true,
+			"waste":true}}`,
 		`{"lods":{"levels":[{"share":0.5},{"share":0.2}]},"pivot":{"place":"box","box":[0,-1,0]},"axes":{"pose":[1,2,3]}}`,
-		`{"slots":{"drop":true,"clean":true,"pictures":{"most":64,"power":"down","pack":"orm"},"light":{"size":128,"padding":2}}}`,
+		`{"slots":{"drop":true,"clean":true,"pictures":{"most":64,"power":"down","pack":"orm"},"light":{"size":128,
+			"padding":2}}}`,
 		`{"collision":{"surface":{"share":0.5},"fits":[{"form":"hull"}],"keep":{"none":true}}}`,
-		`{"source":{"merge":"all"},"size":{"fit":"height","length":2},"axes":{"drop":true},"pivot":{"place":"mass","snap":true}}`,
+		`{"source":{"merge":"all"},"size":{"fit":"height","length":2},"axes":{"drop":true},"pivot":{"place":"mass",
+			"snap":true}}`,
 	} {
 		p, err := prep.Parse([]byte(text))
 		require.NoError(t, err, text)

@@ -37,7 +37,8 @@ func (w *walk) arrive() frame {
 func (w *walk) source(f frame) (frame, station.Report) {
 	r := w.result
 	names := w.in.Target.Names
-	words := target.Target{Names: target.Names{Rules: names.Rules, LOD: names.LOD, Solid: names.Solid}} // all of it that is looked by
+	// all of it that is looked by
+	words := target.Target{Names: target.Names{Rules: names.Rules, LOD: names.LOD, Solid: names.Solid}}
 	r.Survey, f.key = aside(w, f.key, "survey", words, func(ctx context.Context, t target.Target) *source.Survey {
 		return source.Look(ctx, r.Came.Scene, t)
 	})
@@ -54,7 +55,8 @@ func (w *walk) source(f frame) (frame, station.Report) {
 // size makes it as large as it is.
 func (w *walk) size(f frame) (frame, station.Report) {
 	r, kept := w.result, f.scene
-	asked := asking[size.Decisions, size.Ask]{w.p.Size, size.Ask{Grid: w.in.Grid, Classes: w.in.Target.Sizes(), Stand: w.standing(kept)}}
+	asked := asking[size.Decisions, size.Ask]{w.p.Size, size.Ask{Grid: w.in.Grid, Classes: w.in.Target.Sizes(),
+		Stand: w.standing(kept)}}
 	f.scene, r.Size, f.key = step(w, f.key, size.Info.ID, asked,
 		func(ctx context.Context, a asking[size.Decisions, size.Ask]) (*scene.Scene, *size.Report) {
 			return size.Run(ctx, kept, a.D, a.Ask)
@@ -76,7 +78,8 @@ func (w *walk) axes(f frame) (frame, station.Report) {
 	asked := asking[axes.Decisions, geom.Basis]{w.p.Axes, w.in.Target.Basis}
 	f.scene, r.Axes, f.key = step(w, f.key, axes.Info.ID, asked,
 		func(ctx context.Context, a asking[axes.Decisions, geom.Basis]) (*scene.Scene, *axes.Report) {
-			return axes.Run(ctx, scaled, a.D, a.Ask, axes.Ask{Flats: flats, Factor: r.Size.Factor, Box: r.Size.Box, Body: r.Size.Body()})
+			return axes.Run(ctx, scaled, a.D, a.Ask, axes.Ask{Flats: flats, Factor: r.Size.Factor, Box: r.Size.Box,
+				Body: r.Size.Body()})
 		})
 	f.box, f.placed = r.Axes.Box, r.Axes.Map.Mul(f.placed)
 	return f, r.Axes
@@ -111,8 +114,9 @@ func (w *walk) pivot(f frame) (frame, station.Report) {
 // export puts together what leaves.
 func (w *walk) export(f frame) (frame, station.Report) {
 	r, p := w.result, w.p
-	r.Delivery = scene.Delivery{Scene: f.scene, Collision: r.Collision.Delivered(), Markers: r.Pivot.Delivered(), Vanish: p.LODs.Vanish,
-		Fade: float64(p.LODs.Fade) / 100, NamePictures: p.Slots.Pictures.Names}
+	r.Delivery = scene.Delivery{Scene: f.scene, Collision: r.Collision.Delivered(), Markers: r.Pivot.Delivered(),
+		Vanish: p.LODs.Vanish,
+		Fade:   float64(p.LODs.Fade) / 100, NamePictures: p.Slots.Pictures.Names}
 	for i, l := range r.LODs.LODs[1:] {
 		r.Delivery.LODs = append(r.Delivery.LODs, scene.LOD{Scene: r.Slots.LODs[i], From: l.From, Screen: l.Screen})
 	}

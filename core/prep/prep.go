@@ -69,7 +69,8 @@ type entry struct {
 
 // field makes an entry of a station’s Info, the field of a prep that has its decisions, and what
 // takes a frame through it.
-func field[D station.Decisions](in station.Info, of func(*Prep) *D, run func(*walk, frame) (frame, station.Report)) entry {
+func field[D station.Decisions](in station.Info, of func(*Prep) *D,
+	run func(*walk, frame) (frame, station.Report)) entry {
 	return entry{in,
 		func(p Prep) station.Decisions { return *of(&p) },
 		func(p *Prep, d station.Decisions) bool {

@@ -159,7 +159,8 @@ func TestScenesWeighWhatTheyHold(t *testing.T) {
 	for i := range 4 { // each has a picture of its own: two do not fit
 		s := preptest.Messy()
 		s.Images = []scene.Image{{Name: "bark.png", Data: make([]byte, 5<<20)}}
-		_, err := prep.Run(context.Background(), prep.Input{Key: fmt.Sprint(i), Scene: s, Target: preptest.YUp}, prep.Prep{}, m)
+		_, err := prep.Run(context.Background(), prep.Input{Key: fmt.Sprint(i), Scene: s, Target: preptest.YUp}, prep.Prep{},
+			m)
 		require.NoError(t, err)
 		bytes, _ := m.Size()
 		assert.LessOrEqual(t, bytes, int64(8<<20))
@@ -180,7 +181,8 @@ func TestAKeyNoStationKnowsIsNamed(t *testing.T) {
 			assert.NotZero(t, fault.KindOf(err), "%s is the asker's fault", in)
 		}
 	}
-	for _, same := range []string{`{"source":{"leave":[],"rules":[],"merge":""}}`, `{"pivot":{"markers":[],"each":{}}}`, `{}`, ``} {
+	for _, same := range []string{`{"source":{"leave":[],"rules":[],"merge":""}}`, `{"pivot":{"markers":[],"each":{}}}`,
+		`{}`, ``} {
 		p, err := prep.Parse([]byte(same))
 		require.NoError(t, err, same)
 		assert.Equal(t, prep.Prep{}, p, "%s decides nothing", same)
@@ -213,8 +215,9 @@ func TestUndoneDecisionsLeaveNoTrace(t *testing.T) {
 		return pk.Files[0].Data
 	}
 	before := write(prep.Prep{})
-	for _, p := range []prep.Prep{{Size: size.Decisions{Bake: size.BakeAll}}, {Axes: axes.Decisions{Pose: geom.Vec3{10, 20, 30},
-		Drop: true}},
+	for _, p := range []prep.Prep{{Size: size.Decisions{Bake: size.BakeAll}},
+		{Axes: axes.Decisions{Pose: geom.Vec3{10, 20, 30},
+			Drop: true}},
 		{Pivot: pivot.Decisions{Place: pivot.OnMass, Heading: 33, Under: true}}} {
 		assert.NotEqual(t, before, write(p))
 		assert.Equal(t, before, write(prep.Prep{}))
@@ -229,7 +232,8 @@ func TestTheNumberOfProcessorsChangesNothing(t *testing.T) {
 	}).Mesh("terrain")
 	s := shape.Scene("terrain", []scene.Material{scene.NewMaterial("ground")}, m)
 	s.Nodes[0].Local = geom.Linear(geom.Rotation(geom.Vec3{1, 2, 3}, .7))
-	pk, err := format.Write(context.Background(), scene.Delivery{Scene: s}, preptest.Format(t, "obj"), "terrain", preptest.YUp)
+	pk, err := format.Write(context.Background(), scene.Delivery{Scene: s}, preptest.Format(t, "obj"), "terrain",
+		preptest.YUp)
 	require.NoError(t, err)
 	require.Greater(t, len(pk.Files[0].Data), 4<<20, "more than a chunk of the reader")
 	p := prep.Prep{Size: size.Decisions{Bake: size.BakeAll}, Axes: axes.Decisions{Pose: geom.Vec3{10, 20, 30}, Drop: true},

@@ -67,7 +67,8 @@ func spoilt(seed uint64) *scene.Scene {
 		slices.Reverse(m.Corners[m.FaceStart[g]:m.FaceStart[g+1]])
 	}
 	n := int32(len(m.Points))
-	m.Points = append(m.Points, geom.Vec3{0, 9, 0}, geom.Vec3{3, 9, 0}, geom.Vec3{1.5, 9.0001, 0}, geom.Vec3{3, 9, 5e-5}, geom.Vec3{0, 12, 0})
+	m.Points = append(m.Points, geom.Vec3{0, 9, 0}, geom.Vec3{3, 9, 0}, geom.Vec3{1.5, 9.0001, 0}, geom.Vec3{3, 9, 5e-5},
+		geom.Vec3{0, 12, 0})
 	face(n, n+1, n+2) // a needle
 	face(n, n+1, n+3, n+2)
 	return shape.Scene("spoilt", []scene.Material{scene.NewMaterial("m")}, m)
@@ -80,7 +81,8 @@ func TestEveryRemedySettlesItsFinding(t *testing.T) {
 	for seed := range uint64(10) {
 		for kind, s := range map[string]*scene.Scene{"whole": shapetest.Scene(seed), "ragged": shapetest.Ragged(seed),
 			"spoilt": spoilt(seed)} {
-			for _, by := range []geom.Affine{geom.Identity, geom.Linear(geom.Identity3.Scaled(0.003)), geom.Linear(geom.Identity3.Scaled(120)),
+			for _, by := range []geom.Affine{geom.Identity, geom.Linear(geom.Identity3.Scaled(0.003)),
+				geom.Linear(geom.Identity3.Scaled(120)),
 				geom.Translation(geom.Vec3{731.3, -12.7, 4410.9}), {M: geom.Identity3.Scaled(40), T: geom.Vec3{1e4, 0, 3}}} {
 				at := s.Carried(by)
 				in := Input{Key: fmt.Sprintf("%s %d %v", kind, seed, by), Scene: at, Target: target.Shipped[0], Upto: "budget"}
@@ -100,7 +102,8 @@ func TestEveryRemedySettlesItsFinding(t *testing.T) {
 						tried[f.Code]++
 						for _, g := range after.Findings() {
 							if g.Code == f.Code {
-								assert.Fail(t, "a remedy does not settle its finding", "%s, remedy %d %q of %q: still %q", in.Key, i+1, re.Label, f.Title, g.Title)
+								assert.Fail(t, "a remedy does not settle its finding", "%s, remedy %d %q of %q: still %q", in.Key, i+1,
+									re.Label, f.Title, g.Title)
 							}
 						}
 					}
@@ -149,7 +152,8 @@ func TestSurfaceCountsInstances(t *testing.T) {
 	s := shape.Scene("roof", []scene.Material{scene.NewMaterial("m")}, m)
 	for i := range 3 {
 		n := s.Nodes[0]
-		n.Name, n.Local = fmt.Sprint("again ", i), geom.Affine{M: geom.Identity3.Scaled(2), T: geom.Vec3{5 * float64(i+1), 0, 0}}
+		n.Name, n.Local = fmt.Sprint("again ", i),
+			geom.Affine{M: geom.Identity3.Scaled(2), T: geom.Vec3{5 * float64(i+1), 0, 0}}
 		s.Nodes = append(s.Nodes, n)
 	}
 	r, err := Run(context.Background(), Input{Key: "k", Scene: s, Target: target.Shipped[0], Upto: "budget"}, Prep{}, nil)

@@ -230,8 +230,10 @@ func Run(ctx context.Context, in Input, p Prep, m *Memo) (r *Result, err error) 
 		before := f.scene
 		var rep station.Report
 		f, rep = e.run(w, f)
-		w.result.stops = append(w.result.stops, Stop{Info: e.Info, Report: rep, Before: before, Scene: f.scene, Key: f.key, Box: f.box,
-			FromSource: f.placed, Stand: f.stand(), Standing: f.box.Carried(f.stand()), Letters: f.scene.Basis, Changed: f.look.changed})
+		w.result.stops = append(w.result.stops, Stop{Info: e.Info, Report: rep, Before: before, Scene: f.scene, Key: f.key,
+			Box:        f.box,
+			FromSource: f.placed, Stand: f.stand(), Standing: f.box.Carried(f.stand()), Letters: f.scene.Basis,
+			Changed: f.look.changed})
 	}
 	w.upright()
 	return w.result, nil

@@ -29,7 +29,8 @@ func (w *walk) slots(f frame) (frame, station.Report) {
 	by.Images, by.Stock, by.Pending = w.stock(f)
 	came, keys := f.scene, f.scene.MaterialKeys()
 	if len(d.Moves) > 0 {
-		came, _, f.key = step(w, f.key, "moved", d.Moves, func(ctx context.Context, moves []outfit.Move) (*scene.Scene, none) {
+		came, _, f.key = step(w, f.key, "moved", d.Moves, func(ctx context.Context, moves []outfit.Move) (*scene.Scene,
+			none) {
 			return outfit.Moved(ctx, before, before, moves, f.placed), none{}
 		})
 	}
@@ -41,9 +42,10 @@ func (w *walk) slots(f frame) (frame, station.Report) {
 	slices.Sort(by.InLODs)
 	by.InLODs = slices.DeleteFunc(slices.Compact(by.InLODs), func(m int) bool { return m < 0 })
 	asked := asking[slots.Decisions, outfit.Ask]{d, by.Ask}
-	plan, key := aside(w, f.key, "slots plan", asked, func(ctx context.Context, a asking[slots.Decisions, outfit.Ask]) *outfit.Plan {
-		return outfit.NewPlan(ctx, came, keys, outfit.Wishes(a.D), a.Ask)
-	})
+	plan, key := aside(w, f.key, "slots plan", asked,
+		func(ctx context.Context, a asking[slots.Decisions, outfit.Ask]) *outfit.Plan {
+			return outfit.NewPlan(ctx, came, keys, outfit.Wishes(a.D), a.Ask)
+		})
 	cooked, waits := w.cook(plan, by.Images, by.Stock)
 	by.Pending = by.Pending || waits
 	type left struct {
@@ -51,16 +53,18 @@ func (w *walk) slots(f frame) (frame, station.Report) {
 		LODs   []*scene.Scene
 	}
 	var got left
-	f.scene, got, f.key = step(w, key, slots.Info.ID, cooked.known(lods), func(ctx context.Context, _ served) (*scene.Scene, left) {
-		l := left{Images: cooked.ready}
-		for _, x := range r.LODs.LODs[1:] {
-			moved := outfit.Moved(ctx, x.Scene, before, d.Moves, f.placed)
-			l.LODs = append(l.LODs, plan.Apply(ctx, moved, cooked.images))
-		}
-		return plan.Apply(ctx, came, cooked.images), l
-	})
+	f.scene, got, f.key = step(w, key, slots.Info.ID, cooked.known(lods),
+		func(ctx context.Context, _ served) (*scene.Scene, left) {
+			l := left{Images: cooked.ready}
+			for _, x := range r.LODs.LODs[1:] {
+				moved := outfit.Moved(ctx, x.Scene, before, d.Moves, f.placed)
+				l.LODs = append(l.LODs, plan.Apply(ctx, moved, cooked.images))
+			}
+			return plan.Apply(ctx, came, cooked.images), l
+		})
 	if d.Light.Size == 0 && w.in.Target.Needs.Lightmap {
-		set, _ := aside(w, f.key, "fit set", none{}, func(ctx context.Context, _ none) int { return slots.FitSet(ctx, before) })
+		set, _ := aside(w, f.key, "fit set", none{},
+			func(ctx context.Context, _ none) int { return slots.FitSet(ctx, before) })
 		by.Bare = set < 0
 	}
 	f, light, lit := w.light(f, d.Light, plan, got.LODs)
@@ -78,7 +82,8 @@ func (w *walk) slots(f frame) (frame, station.Report) {
 
 // light makes the light sets of the scene and its LODs; nil when they are still to be made. Each LOD is
 // unfolded by itself: its charts are its own.
-func (w *walk) light(f frame, l outfit.Light, plan *outfit.Plan, lods []*scene.Scene) (frame, *slots.LightMade, []*scene.Scene) {
+func (w *walk) light(f frame, l outfit.Light, plan *outfit.Plan, lods []*scene.Scene) (frame, *slots.LightMade,
+	[]*scene.Scene) {
 	if l.Size == 0 {
 		return f, &slots.LightMade{}, lods
 	}
@@ -88,10 +93,11 @@ func (w *walk) light(f frame, l outfit.Light, plan *outfit.Plan, lods []*scene.S
 	for i, s := range all {
 		key, err := named(f.key, "light", []any{l, i})
 		w.must(err)
-		m := made(w, key, large, func(*slots.LightMade) *scene.Scene { return nil }, func(ctx context.Context) (*slots.LightMade, error) {
-			m, err := slots.LightOf(ctx, s, l, plan, func(p float64) { w.say("Unfolding", (float64(i)+p)/float64(len(all))) })
-			return &m, err
-		})
+		m := made(w, key, large, func(*slots.LightMade) *scene.Scene { return nil },
+			func(ctx context.Context) (*slots.LightMade, error) {
+				m, err := slots.LightOf(ctx, s, l, plan, func(p float64) { w.say("Unfolding", (float64(i)+p)/float64(len(all))) })
+				return &m, err
+			})
 		if m == nil {
 			return f, nil, lods
 		}
@@ -237,7 +243,8 @@ func (w *walk) cook(plan *outfit.Plan, images []scene.Image, stock []outfit.Stoc
 			out.images, out.ready = append(out.images, from), append(out.ready, true)
 			continue
 		}
-		data := made(w, keys[n], pixels > EagerPixels, weighDish, func(ctx context.Context) (*dish, error) { return cook(ctx, n) })
+		data := made(w, keys[n], pixels > EagerPixels, weighDish,
+			func(ctx context.Context) (*dish, error) { return cook(ctx, n) })
 		switch {
 		case data == nil:
 			waits = true

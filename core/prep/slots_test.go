@@ -36,7 +36,8 @@ func buoys(t testing.TB, side int) *scene.Scene {
 			return geom.Vec3{3*float64(i) + w*c, 1 - h, -w * s}
 		})
 	}
-	s := shape.Scene("buoys", []scene.Material{scene.NewMaterial("red"), scene.NewMaterial("green"), scene.NewMaterial("chain")},
+	s := shape.Scene("buoys", []scene.Material{scene.NewMaterial("red"), scene.NewMaterial("green"),
+		scene.NewMaterial("chain")},
 		b.Mesh("buoys"))
 	for i, name := range []string{"red.png", "green.png"} {
 		data := picturetest.PNG(t, picturetest.Painted(side, side,
@@ -51,9 +52,11 @@ func buoys(t testing.TB, side int) *scene.Scene {
 // LODs have the slots of the asset in its order, its pictures, and coordinates that lie on the places of
 // the sheet; a light set is unfolded for each of them.
 func TestLODsHaveTheSlotsOfTheAsset(t *testing.T) {
-	p := prep.Prep{LODs: lods.Decisions{Levels: []lods.Level{{Wish: ladder.Wish{Share: 0.4}}, {Wish: ladder.Wish{Share: 0.1}}}},
-		Slots: slots.Decisions{Order: []string{"chain"}, Sheets: []outfit.Sheet{{Slots: []string{"red", "green"}, Name: "buoy"}},
-			Names: []outfit.Name{{Slot: "chain", To: "steel"}}, Light: outfit.Light{Size: 512}}}
+	p := prep.Prep{LODs: lods.Decisions{Levels: []lods.Level{{Wish: ladder.Wish{Share: 0.4}},
+		{Wish: ladder.Wish{Share: 0.1}}}},
+		Slots: slots.Decisions{Order: []string{"chain"},
+			Sheets: []outfit.Sheet{{Slots: []string{"red", "green"}, Name: "buoy"}},
+			Names:  []outfit.Name{{Slot: "chain", To: "steel"}}, Light: outfit.Light{Size: 512}}}
 	r := preptest.Run(t, buoys(t, 64), p, preptest.YUp)
 	require.Len(t, r.Delivery.LODs, 2)
 	require.Len(t, r.Slots.Sheets, 1)
@@ -83,7 +86,8 @@ func TestLODsHaveTheSlotsOfTheAsset(t *testing.T) {
 				for c := m.FaceStart[f]; c < m.FaceStart[f+1]; c++ {
 					uv := m.UVs[0].Values[m.UVs[0].Index[c]]
 					x, y := uv[0]*w, (1-uv[1])*h
-					assert.True(t, x >= float64(place.X) && x <= float64(place.X+place.W) && y >= float64(place.Y) && y <= float64(place.Y+place.H),
+					assert.True(t, x >= float64(place.X) && x <= float64(place.X+place.W) && y >= float64(place.Y) &&
+						y <= float64(place.Y+place.H),
 						"LOD %d: %v is not on %v", n, uv, place)
 				}
 			}
@@ -101,7 +105,8 @@ func TestSlotsAreWorkedOutOnce(t *testing.T) {
 		require.NoError(t, err)
 		return r
 	}
-	d := prep.Prep{Slots: slots.Decisions{Pictures: outfit.Pictures{Most: 32}, Joins: []outfit.Join{{Slot: "chain", Into: "red"}}}}
+	d := prep.Prep{Slots: slots.Decisions{Pictures: outfit.Pictures{Most: 32},
+		Joins: []outfit.Join{{Slot: "chain", Into: "red"}}}}
 	plain, was := run(prep.Prep{}), run(d)
 	again := run(d)
 	for i, s := range was.Stops() {
@@ -180,7 +185,8 @@ func TestLargePicturesAreWaitedFor(t *testing.T) {
 // Picked places are those of the asset as Source leaves it, however it is turned, scaled and moved after.
 func TestPickedFacesFollowTheStance(t *testing.T) {
 	s := buoys(t, 8)
-	p := prep.Prep{Size: size.Decisions{Bake: size.BakeAll, Unit: "cm"}, Axes: axes.Decisions{Pose: geom.Vec3{10, 20, 30}, Drop: true},
+	p := prep.Prep{Size: size.Decisions{Bake: size.BakeAll, Unit: "cm"}, Axes: axes.Decisions{Pose: geom.Vec3{10, 20, 30},
+		Drop: true},
 		Slots: slots.Decisions{Moves: []outfit.Move{{To: "float", At: []geom.Vec3{{3, 2.1, 0}}, Reach: outfit.Part}}}}
 	p.LODs = lods.Decisions{Levels: []lods.Level{{Wish: ladder.Wish{Share: 0.4}}}}
 	r := preptest.Run(t, s, p, preptest.ZUpLeft)
@@ -191,5 +197,6 @@ func TestPickedFacesFollowTheStance(t *testing.T) {
 		n[out.Materials[m.Material(f)].Name]++
 	}
 	assert.Equal(t, map[string]int{"red": 1000, "chain": 1000, "float": 1000}, n)
-	assert.ElementsMatch(t, []string{"red", "chain", "float"}, r.Delivery.LODs[0].Scene.SlotNames(), "the LOD's faces go with them")
+	assert.ElementsMatch(t, []string{"red", "chain", "float"}, r.Delivery.LODs[0].Scene.SlotNames(),
+		"the LOD's faces go with them")
 }

@@ -389,8 +389,9 @@ func (k *cropper) on(c, d int32, b int) int32 {
 // mesh is what stays, with no more points and values than it uses.
 func (k *cropper) mesh() *Mesh {
 	m := k.m
-	out := &Mesh{Name: m.Name, Points: k.points, FaceStart: append([]int32{0}, k.start...), Corners: make([]int32, len(k.out)),
-		Slots: m.Slots, Normals: k.normals, Tangents: k.tangents, Colors: k.colors, UVs: k.uvs}
+	out := &Mesh{Name: m.Name, Points: k.points, FaceStart: append([]int32{0}, k.start...),
+		Corners: make([]int32, len(k.out)),
+		Slots:   m.Slots, Normals: k.normals, Tangents: k.tangents, Colors: k.colors, UVs: k.uvs}
 	index := func(l int) []int32 {
 		if k.index[l] == nil {
 			return nil

@@ -82,7 +82,8 @@ func TestCroppingLosesAndAddsNothing(t *testing.T) {
 		n := geom.Vec3{r.NormFloat64(), r.NormFloat64(), r.NormFloat64()}
 		n = n.Mul(1 / n.Len())
 		at := n.Dot(box.Center())
-		planes := append(slab(n, at-0.2*z.Len(), at+0.1*z.Len()), slab(geom.Vec3{0, 1, 0}, box.Min[1]+0.3*z[1], box.Max[1]-0.2*z[1])...)
+		planes := append(slab(n, at-0.2*z.Len(), at+0.1*z.Len()), slab(geom.Vec3{0, 1, 0}, box.Min[1]+0.3*z[1],
+			box.Max[1]-0.2*z[1])...)
 		all, uv := surface(m)
 		in := m.Cropped(context.Background(), scene.Cropping{Within: planes})
 		out := m.Cropped(context.Background(), scene.Cropping{Within: planes, Outside: true})
@@ -120,7 +121,8 @@ func TestCroppingLosesAndAddsNothing(t *testing.T) {
 
 // A flat piece of known size, slots and hard edges are kept, and whole faces are whole.
 func TestCroppingByHand(t *testing.T) {
-	m := new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{4, 2, 2}).Slot(1).Box(geom.Vec3{10, 0, 0}, geom.Vec3{11, 1, 1}).Mesh("two")
+	m := new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{4, 2, 2}).Slot(1).Box(geom.Vec3{10, 0, 0},
+		geom.Vec3{11, 1, 1}).Mesh("two")
 	m.Hard = make([]bool, len(m.Corners))
 	for i := range m.Hard {
 		m.Hard[i] = true

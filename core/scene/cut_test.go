@@ -61,7 +61,8 @@ func TestBakingASharedMeshLeavesItsTwinAlone(t *testing.T) {
 	s.Nodes[0].Name = "plain"
 	s.Nodes = append(s.Nodes,
 		scene.Node{Name: "turned", Kind: scene.KindMesh, Parent: -1, Local: turned},
-		scene.Node{Name: "turned too", Kind: scene.KindMesh, Parent: -1, Local: geom.Affine{M: turned.M, T: geom.Vec3{9, 0, 0}}})
+		scene.Node{Name: "turned too", Kind: scene.KindMesh, Parent: -1,
+			Local: geom.Affine{M: turned.M, T: geom.Vec3{9, 0, 0}}})
 	was := s.NodeBounds()
 	b := s.Baked(true, true, nil)
 	for i, box := range b.NodeBounds() {
@@ -89,8 +90,9 @@ func TestTransformsAreTakenApart(t *testing.T) {
 		{geom.Mat3{{1, 0.3, 0}, {0, 1, 0}, {0, 0, 1}}, true, true, true, false, true},
 	} {
 		x := scene.TransformOf(c.m)
-		assert.Equal(t, []bool{c.rotated, c.scaled, c.uneven, c.mir, c.she}, []bool{x.Rotated(), x.Scaled(), x.Uneven(), x.Mirrored,
-			x.Sheared}, "%v", c.m)
+		assert.Equal(t, []bool{c.rotated, c.scaled, c.uneven, c.mir, c.she},
+			[]bool{x.Rotated(), x.Scaled(), x.Uneven(), x.Mirrored,
+				x.Sheared}, "%v", c.m)
 	}
 }
 

@@ -19,7 +19,8 @@ func (s *Scene) Flattened() *Scene {
 		if n.Mesh < 0 {
 			continue
 		}
-		out.Nodes = append(out.Nodes, Node{Name: n.Name, Kind: KindMesh, Parent: -1, Mesh: len(out.Meshes), Local: geom.Identity,
+		out.Nodes = append(out.Nodes, Node{Name: n.Name, Kind: KindMesh, Parent: -1, Mesh: len(out.Meshes),
+			Local:  geom.Identity,
 			Hidden: hidden[i]})
 		out.Meshes = append(out.Meshes, s.Meshes[n.Mesh].Mapped(w))
 	}

@@ -31,7 +31,8 @@ const (
 	Uses
 )
 
-var useNames = [Uses]string{"base colour", "metallic", "roughness", "normal", "occlusion", "emissive", "opacity", "height", "specular"}
+var useNames = [Uses]string{"base colour", "metallic", "roughness", "normal", "occlusion", "emissive", "opacity",
+	"height", "specular"}
 
 // String is the use’s name in words, such as "base colour".
 func (u Use) String() string { return useNames[u] }
@@ -127,8 +128,8 @@ type Older struct {
 	Gloss    float64
 }
 
-// Converted is the base colour of the newer workflow and how metallic it is, by solving for the mixture of a dielectric of 4% reflectance and
-// a metal that reflects as much (KHR_materials_pbrSpecularGlossiness, appendix on conversion).
+// Converted is the base colour of the newer workflow and how metallic it is, by solving for the mixture of a dielectric
+// of 4% reflectance and a metal that reflects as much (KHR_materials_pbrSpecularGlossiness, appendix on conversion).
 func (o Older) Converted() (base [4]float64, metallic float64) {
 	diffuse, spec := o.Diffuse, o.Specular
 	const dielectric = 0.04

@@ -15,7 +15,8 @@ import (
 func TestPlacementIsTheProductOfItsMatrices(t *testing.T) {
 	rnd := rand.New(rand.NewPCG(4, 4))
 	for range 100 {
-		p := &Placement{Offset: [2]float64{rnd.NormFloat64(), rnd.NormFloat64()}, Scale: [2]float64{rnd.NormFloat64(), rnd.NormFloat64()},
+		p := &Placement{Offset: [2]float64{rnd.NormFloat64(), rnd.NormFloat64()},
+			Scale:    [2]float64{rnd.NormFloat64(), rnd.NormFloat64()},
 			Rotation: rnd.NormFloat64()}
 		uv := [2]float64{rnd.NormFloat64(), rnd.NormFloat64()}
 		sin, cos := math.Sincos(p.Rotation)

@@ -13,14 +13,16 @@ import (
 
 // gable is two triangles in one plane that share an edge, facing +Z.
 func gable() *scene.Mesh {
-	return &scene.Mesh{Name: "gable", Points: []geom.Vec3{{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}}, FaceStart: []int32{0, 3, 6},
-		Corners: []int32{0, 1, 2, 0, 2, 3}, Slots: []int{-1}}
+	return &scene.Mesh{Name: "gable", Points: []geom.Vec3{{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}},
+		FaceStart: []int32{0, 3, 6},
+		Corners:   []int32{0, 1, 2, 0, 2, 3}, Slots: []int{-1}}
 }
 
 func TestStrictLeavesASoundMeshAlone(t *testing.T) {
 	m := gable()
 	m.Normals = scene.Layer[[3]float32]{Values: [][3]float32{{0, 0, 1}, {0, .0005, 1}}, Index: []int32{0, 0, 1, 0, 0, 0}}
-	m.UVs = []scene.UVSet{{Name: "a", Layer: scene.Layer[[2]float64]{Values: [][2]float64{{1, 2}}, Index: []int32{0, 0, 0, 0, 0, 0}}}}
+	m.UVs = []scene.UVSet{{Name: "a", Layer: scene.Layer[[2]float64]{Values: [][2]float64{{1, 2}},
+		Index: []int32{0, 0, 0, 0, 0, 0}}}}
 	out, did := m.Strict()
 	assert.Same(t, m, out)
 	assert.Zero(t, did)

@@ -8,8 +8,8 @@ import (
 
 // EachTriangle calls f with the three corners of every triangle the faces make,
 // in order. A quad is cut along its shorter diagonal, unless only the other one
-// lies inside, and of equal ones along that which bulges outward; larger polygons lose one ear at a time in the plane of Newell's
-// normal (Meisters 1975, "Polygons have ears"), and what has no ear left, a
+// lies inside, and of equal ones along that which bulges outward; larger polygons lose one ear at a time in the plane
+// of Newell's normal (Meisters 1975, "Polygons have ears"), and what has no ear left, a
 // polygon that crosses itself, is cut as a fan.
 func (m *Mesh) EachTriangle(f func(face int, a, b, c int32)) {
 	var ring []int32

@@ -72,7 +72,8 @@ func TestVerticesAreTheDistinctCorners(t *testing.T) {
 }
 
 func TestReorderingChangesNoFace(t *testing.T) {
-	m := (&shape.Builder{}).Slot(0).Lathe([][2]float64{{1, 0}, {2, 1}, {1, 3}}, 9).Slot(1).Box(geom.Vec3{4, 0, 0}, geom.Vec3{5, 1, 1}).Mesh("two")
+	m := (&shape.Builder{}).Slot(0).Lathe([][2]float64{{1, 0}, {2, 1}, {1, 3}}, 9).Slot(1).Box(geom.Vec3{4, 0, 0},
+		geom.Vec3{5, 1, 1}).Mesh("two")
 	m.Hard = make([]bool, len(m.Corners))
 	for i := range m.Hard {
 		m.Hard[i] = i%4 == 1

@@ -54,7 +54,8 @@ var (
 // field, nil when there is nothing.
 func (t Target) Check() error {
 	c := &check{}
-	c.that(idPattern.MatchString(t.ID) && len(t.ID) <= 60, "id", "%q is no ID: expected small letters, digits and dashes", t.ID)
+	c.that(idPattern.MatchString(t.ID) && len(t.ID) <= 60, "id", "%q is no ID: expected small letters, digits and dashes",
+		t.ID)
 	c.that(t.Revision >= 1, "revision", "%d is no revision: expected 1 or more", t.Revision)
 	name := strings.TrimSpace(t.Name)
 	c.that(name != "" && utf8.RuneCountInString(name) <= 80, "name", "expected a name of 1 to 80 letters")
@@ -68,19 +69,29 @@ func (t Target) Check() error {
 		c.basis(f.path+".basis", f.r.Basis)
 		c.unit(f.path+".unit", f.r.Unit)
 	}
-	c.that(slices.Contains(formats, t.Prefers), "prefers", "%q is no format: expected %s", t.Prefers, strings.Join(formats, ", "))
-	c.that(t.Arrival.Scale >= 1e-6 && t.Arrival.Scale <= 1e6, "arrival.scale", "%g can't be meant: expected a number above zero", t.Arrival.Scale)
-	c.that(math.Abs(t.Arrival.Turn) <= 360, "arrival.turn", "%g degrees are out of bounds: expected -360 to 360", t.Arrival.Turn)
-	c.that(t.Arrival.Move.IsFinite() && t.Arrival.Move.Len() <= 1e6, "arrival.move", "expected three lengths of at most 1000 km")
-	c.that(t.Needs.IndexBits == 16 || t.Needs.IndexBits == 32, "needs.indexBits", "%d is no width: expected 16 or 32", t.Needs.IndexBits)
+	c.that(slices.Contains(formats, t.Prefers), "prefers", "%q is no format: expected %s", t.Prefers,
+		strings.Join(formats, ", "))
+	c.that(t.Arrival.Scale >= 1e-6 && t.Arrival.Scale <= 1e6, "arrival.scale",
+		"%g can't be meant: expected a number above zero", t.Arrival.Scale)
+	c.that(math.Abs(t.Arrival.Turn) <= 360, "arrival.turn", "%g degrees are out of bounds: expected -360 to 360",
+		t.Arrival.Turn)
+	c.that(t.Arrival.Move.IsFinite() && t.Arrival.Move.Len() <= 1e6, "arrival.move",
+		"expected three lengths of at most 1000 km")
+	c.that(t.Needs.IndexBits == 16 || t.Needs.IndexBits == 32, "needs.indexBits", "%d is no width: expected 16 or 32",
+		t.Needs.IndexBits)
 	c.classes(t.Classes)
-	c.that(t.View.Lines >= 100 && t.View.Lines <= 20000, "view.lines", "%d is no screen: expected 100 to 20000 lines", t.View.Lines)
-	c.that(t.View.Angle >= 5 && t.View.Angle <= 150, "view.angle", "%g is no angle of view: expected 5 to 150 degrees", t.View.Angle)
-	c.that(t.View.Tolerance >= 0.05 && t.View.Tolerance <= 50, "view.tolerance", "%g is no tolerance: expected 0.05 to 50 pixels", t.View.Tolerance)
+	c.that(t.View.Lines >= 100 && t.View.Lines <= 20000, "view.lines", "%d is no screen: expected 100 to 20000 lines",
+		t.View.Lines)
+	c.that(t.View.Angle >= 5 && t.View.Angle <= 150, "view.angle", "%g is no angle of view: expected 5 to 150 degrees",
+		t.View.Angle)
+	c.that(t.View.Tolerance >= 0.05 && t.View.Tolerance <= 50, "view.tolerance",
+		"%g is no tolerance: expected 0.05 to 50 pixels", t.View.Tolerance)
 	c.textures(t.Textures)
 	c.solids(t.Solids)
-	c.that(slices.Contains(Places, t.Pivot.Place), "pivot.place", "%q is no place: expected %s", t.Pivot.Place, strings.Join(Places, ", "))
-	c.that(t.Pivot.Grid >= 0 && t.Pivot.Grid <= 1000, "pivot.grid", "%g m is no grid: expected up to 1000 m, or 0 for none", t.Pivot.Grid)
+	c.that(slices.Contains(Places, t.Pivot.Place), "pivot.place", "%q is no place: expected %s", t.Pivot.Place,
+		strings.Join(Places, ", "))
+	c.that(t.Pivot.Grid >= 0 && t.Pivot.Grid <= 1000, "pivot.grid",
+		"%g m is no grid: expected up to 1000 m, or 0 for none", t.Pivot.Grid)
 	c.names(t)
 	return errors.Join(c.errs...)
 }
@@ -94,8 +105,10 @@ func (c *check) basis(path string, b geom.Basis) {
 }
 
 func (c *check) unit(path string, u figure.Unit) {
-	c.that(u.Metres >= 1e-9 && u.Metres <= 1e9, path+".metres", "one unit can't be %g m: expected a number above zero", u.Metres)
-	c.that(strings.TrimSpace(u.Symbol) != "" && len(u.Symbol) <= 12, path+".symbol", "expected a symbol of 1 to 12 letters")
+	c.that(u.Metres >= 1e-9 && u.Metres <= 1e9, path+".metres", "one unit can't be %g m: expected a number above zero",
+		u.Metres)
+	c.that(strings.TrimSpace(u.Symbol) != "" && len(u.Symbol) <= 12, path+".symbol",
+		"expected a symbol of 1 to 12 letters")
 	c.that(strings.TrimSpace(u.Name) != "" && len(u.Name) <= 40, path+".name", "expected a name of 1 to 40 letters")
 	c.err(path+".name", naming.Plain(u.Name+u.Symbol))
 }
@@ -105,10 +118,12 @@ func (c *check) classes(list []class.Class) {
 	seen := map[string]bool{}
 	for i, k := range list {
 		at := fmt.Sprintf("classes[%d].", i)
-		c.that(idPattern.MatchString(k.ID) && len(k.ID) <= 60, at+"id", "%q is no ID: expected small letters, digits and dashes", k.ID)
+		c.that(idPattern.MatchString(k.ID) && len(k.ID) <= 60, at+"id",
+			"%q is no ID: expected small letters, digits and dashes", k.ID)
 		c.that(!seen[k.ID], at+"id", "%q is there twice", k.ID)
 		seen[k.ID] = true
-		c.that(strings.TrimSpace(k.Name) != "" && utf8.RuneCountInString(k.Name) <= 60, at+"name", "expected a name of 1 to 60 letters")
+		c.that(strings.TrimSpace(k.Name) != "" && utf8.RuneCountInString(k.Name) <= 60, at+"name",
+			"expected a name of 1 to 60 letters")
 		c.err(at+"name", naming.Plain(k.Name))
 		c.that(k.Least > 0 && k.Least <= 1e6, at+"least", "%g m is no size: expected a number above zero", k.Least)
 		c.that(k.Most > k.Least && k.Most <= 1e6, at+"most", "%g m is not above the least, %g m", k.Most, k.Least)
@@ -117,7 +132,8 @@ func (c *check) classes(list []class.Class) {
 		for _, b := range []struct {
 			name string
 			n    int64
-		}{{"triangles", int64(k.Budget.Triangles)}, {"vertices", int64(k.Budget.Vertices)}, {"drawCalls", int64(k.Budget.DrawCalls)},
+		}{{"triangles", int64(k.Budget.Triangles)}, {"vertices", int64(k.Budget.Vertices)},
+			{"drawCalls", int64(k.Budget.DrawCalls)},
 			{"slots", int64(k.Budget.Slots)}, {"textureBytes", k.Budget.TextureBytes}, {"lods", int64(k.Budget.LODs)},
 			{"shapes", int64(k.Budget.Shapes)}, {"shapePoints", int64(k.Budget.ShapePoints)}} {
 			c.that(b.n >= 0 && b.n <= 1e12, at+"budget."+b.name, "%d is no budget: expected 0 for none, or more", b.n)
@@ -126,11 +142,15 @@ func (c *check) classes(list []class.Class) {
 }
 
 func (c *check) textures(t Textures) {
-	c.that(t.Largest >= 16 && t.Largest <= 65536, "textures.largest", "%d is no side: expected 16 to 65536 pixels", t.Largest)
-	c.that(t.Packing == "none" || t.Packing == "orm", "textures.packing", "%q is no packing: expected none or orm", t.Packing)
+	c.that(t.Largest >= 16 && t.Largest <= 65536, "textures.largest", "%d is no side: expected 16 to 65536 pixels",
+		t.Largest)
+	c.that(t.Packing == "none" || t.Packing == "orm", "textures.packing", "%q is no packing: expected none or orm",
+		t.Packing)
 	for role, f := range t.Formats {
-		c.that(slices.Contains(Roles, role), "textures.formats."+role, "%q is no role: expected %s", role, strings.Join(Roles, ", "))
-		c.that(slices.Contains(pictures, f), "textures.formats."+role, "%q is no picture format: expected %s", f, strings.Join(pictures, ", "))
+		c.that(slices.Contains(Roles, role), "textures.formats."+role, "%q is no role: expected %s", role,
+			strings.Join(Roles, ", "))
+		c.that(slices.Contains(pictures, f), "textures.formats."+role, "%q is no picture format: expected %s", f,
+			strings.Join(pictures, ", "))
 	}
 	for _, role := range Roles {
 		c.that(t.Formats[role] != "", "textures.formats."+role, "missing: expected %s", strings.Join(pictures, ", "))
@@ -141,7 +161,8 @@ func (c *check) solids(list []Solid) {
 	seen := map[string]bool{}
 	for i, s := range list {
 		at := fmt.Sprintf("solids[%d].", i)
-		c.that(slices.Contains(SolidKinds, s.Kind), at+"kind", "%q is no kind: expected %s", s.Kind, strings.Join(SolidKinds, ", "))
+		c.that(slices.Contains(SolidKinds, s.Kind), at+"kind", "%q is no kind: expected %s", s.Kind,
+			strings.Join(SolidKinds, ", "))
 		c.that(!seen[s.Kind], at+"kind", "%q is there twice", s.Kind)
 		seen[s.Kind] = true
 		c.that(utf8.RuneCountInString(s.For) <= 200, at+"for", "expected at most 200 letters")

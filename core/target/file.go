@@ -44,8 +44,9 @@ func Parse(data []byte) (Target, error) {
 	case head.Yarvek == nil:
 		return Target{}, &FieldError{"yarvekTarget", fmt.Errorf("missing: this is no target file")}
 	case *head.Yarvek > FileVersion:
-		return Target{}, &FieldError{"yarvekTarget", fmt.Errorf("version %d is newer than this program reads: expected at most %d",
-			*head.Yarvek, FileVersion)}
+		return Target{}, &FieldError{"yarvekTarget",
+			fmt.Errorf("version %d is newer than this program reads: expected at most %d",
+				*head.Yarvek, FileVersion)}
 	case *head.Yarvek < 1:
 		return Target{}, &FieldError{"yarvekTarget", fmt.Errorf("%d is no version: expected %d", *head.Yarvek, FileVersion)}
 	}
@@ -81,7 +82,8 @@ func where(data []byte, err error) error {
 	case errors.As(err, &syntax):
 		return fmt.Errorf("line %d: %w", line(data, syntax.Offset), err)
 	case errors.As(err, &kind):
-		return &FieldError{kind.Field, fmt.Errorf("line %d: expected %s, found %s", line(data, kind.Offset), kind.Type, kind.Value)}
+		return &FieldError{kind.Field, fmt.Errorf("line %d: expected %s, found %s", line(data, kind.Offset), kind.Type,
+			kind.Value)}
 	}
 	return err
 }

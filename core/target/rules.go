@@ -96,11 +96,12 @@ type View struct {
 
 // Textures are the rules for pictures.
 type Textures struct {
-	Largest    int               `json:"largest"` // side in pixels
-	PowerOfTwo bool              `json:"powerOfTwo"`
-	GreenUp    bool              `json:"greenUp"` // in normal maps green is toward the top of the picture
-	Packing    string            `json:"packing"` // "none" or "orm": occlusion, roughness and metallic in red, green and blue
-	Formats    map[string]string `json:"formats"` // by role: png, jpeg, webp or tga
+	Largest    int  `json:"largest"` // side in pixels
+	PowerOfTwo bool `json:"powerOfTwo"`
+	GreenUp    bool `json:"greenUp"` // in normal maps green is toward the top of the picture
+	// "none" or "orm": occlusion, roughness and metallic in red, green and blue
+	Packing string            `json:"packing"`
+	Formats map[string]string `json:"formats"` // by role: png, jpeg, webp or tga
 }
 
 // Reads tells whether the receiver reads pictures in a format, for any role.

@@ -15,16 +15,21 @@ const radian = math.Pi / 180
 // Shipped are the conventions that cover most receivers. They are complete, and nobody writes
 // to them; one copies them.
 var Shipped = []Target{
-	Framed("y-up-metres-right", "Y up · metres · right-handed", geom.Basis{Up: geom.PosY, Forward: geom.PosZ}, figure.Metre),
-	Framed("z-up-centimetres-left", "Z up · centimetres · left-handed", geom.Basis{Up: geom.PosZ, Forward: geom.PosX, Left: true}, figure.Units[1]),
-	Framed("y-up-metres-left", "Y up · metres · left-handed", geom.Basis{Up: geom.PosY, Forward: geom.PosZ, Left: true}, figure.Metre),
-	Framed("z-up-metres-right", "Z up · metres · right-handed", geom.Basis{Up: geom.PosZ, Forward: geom.NegY}, figure.Metre),
+	Framed("y-up-metres-right", "Y up · metres · right-handed", geom.Basis{Up: geom.PosY, Forward: geom.PosZ},
+		figure.Metre),
+	Framed("z-up-centimetres-left", "Z up · centimetres · left-handed", geom.Basis{Up: geom.PosZ, Forward: geom.PosX,
+		Left: true}, figure.Units[1]),
+	Framed("y-up-metres-left", "Y up · metres · left-handed", geom.Basis{Up: geom.PosY, Forward: geom.PosZ, Left: true},
+		figure.Metre),
+	Framed("z-up-metres-right", "Z up · metres · right-handed", geom.Basis{Up: geom.PosZ, Forward: geom.NegY},
+		figure.Metre),
 }
 
 // Framed is a target with a frame of its own, and all else as the shipped ones have it.
 func Framed(id, name string, b geom.Basis, u figure.Unit) Target {
 	own := Reading{HonoursUnit: true, HonoursAxes: true, HonoursHand: true, KeepsNodes: true, Unit: u, Basis: b}
-	standard := Reading{HonoursUnit: true, HonoursAxes: true, HonoursHand: true, KeepsNodes: true, Unit: figure.Metre, Basis: geom.GLTF}
+	standard := Reading{HonoursUnit: true, HonoursAxes: true, HonoursHand: true, KeepsNodes: true, Unit: figure.Metre,
+		Basis: geom.GLTF}
 	bare := Reading{KeepsNodes: true, Unit: u, Basis: b}
 	return Target{ID: id, Revision: 1, Name: name, Basis: b, Unit: u,
 		Reads:   Reads{FBX: own, GLTF: standard, OBJ: bare},
@@ -36,7 +41,8 @@ func Framed(id, name string, b geom.Basis, u figure.Unit) Target {
 		Textures: Textures{Largest: 4096, PowerOfTwo: true, GreenUp: true, Packing: "none", Formats: map[string]string{
 			"colour": "png", "normal": "png", "metal": "png", "rough": "png", "shade": "png", "glow": "png", "opacity": "png",
 			"height": "png", "orm": "png"}},
-		Solids: []Solid{{"box", "walking and physics"}, {"ball", "physics"}, {"capsule", "physics"}, {"hull", "walking and physics"},
+		Solids: []Solid{{"box", "walking and physics"}, {"ball", "physics"}, {"capsule", "physics"},
+			{"hull", "walking and physics"},
 			{"surface", "shots, and walking where nothing simpler is there"}},
 		Mixes: true,
 		Pivot: Pivot{Place: "base"},

@@ -146,7 +146,8 @@ func TestChangesAreTheFieldsThatDiffer(t *testing.T) {
 		paths[c.Path] = c
 	}
 	assert.Equal(t, Change{"basis.up", "+Y", "+Z"}, paths["basis.up"])
-	assert.Equal(t, Change{"classes[street-furniture].budget.triangles", "15000", "77"}, paths["classes[street-furniture].budget.triangles"])
+	assert.Equal(t, Change{"classes[street-furniture].budget.triangles", "15000", "77"},
+		paths["classes[street-furniture].budget.triangles"])
 	assert.Equal(t, Change{"textures.formats.glow", "png", "jpeg"}, paths["textures.formats.glow"])
 	assert.Contains(t, paths, "classes[boat].id")
 	for p, c := range paths {
@@ -178,7 +179,8 @@ func TestEveryPatternIsReadBack(t *testing.T) {
 			assert.True(t, p.Empty, p.Label)
 			continue
 		}
-		in := map[string]string{"mesh": "pier", "asset": "quay corner", "slot": "planks", "kit": "Tern Point", "n": "3", "kind": "hull", "role": "normal"}
+		in := map[string]string{"mesh": "pier", "asset": "quay corner", "slot": "planks", "kit": "Tern Point", "n": "3",
+			"kind": "hull", "role": "normal"}
 		name, err := tpl.Make(in)
 		require.NoError(t, err)
 		out, ok := tpl.Read(name)

@@ -114,7 +114,8 @@ const crowd = 512
 // Of makes the net of the faces that are asked for, nil for all of them. place is as [Places]
 // gives it. When ctx ends it returns early, and what it returns means nothing.
 func Of(ctx context.Context, m *scene.Mesh, place []int32, faces func(f int) bool) *Net {
-	n := &Net{Mesh: m, Place: place, FaceOf: make([]int32, len(m.Corners)), Edge: make([]int32, len(m.Corners)), First: []int32{0}}
+	n := &Net{Mesh: m, Place: place, FaceOf: make([]int32, len(m.Corners)), Edge: make([]int32, len(m.Corners)),
+		First: []int32{0}}
 	// Corners sorted by the lower place of their edge: all runs along an edge lie together.
 	start := make([]int32, len(m.Points)+1)
 	other := make([]int32, len(m.Corners)) // the higher place, -1 for no edge
@@ -335,7 +336,8 @@ func (n *Net) Parts(ctx context.Context) *Parts {
 				}
 			}
 		}
-		p.Faces, p.Flips, p.Closed, p.TwoFaced = append(p.Faces, faces), append(p.Flips, flips), append(p.Closed, closed), append(p.TwoFaced, odd)
+		p.Faces, p.Flips, p.Closed, p.TwoFaced = append(p.Faces, faces), append(p.Flips, flips), append(p.Closed, closed),
+			append(p.TwoFaced, odd)
 		p.FirstFace = append(p.FirstFace, int32(f))
 	}
 	for f, k := range p.Of {

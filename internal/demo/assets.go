@@ -75,7 +75,8 @@ func lantern() *scene.Scene {
 		cage.Place(geom.Affine{M: geom.Rotation(v3{0, 1, 0}, a), T: v3{.232 * s, 1.36, .232 * c}}).
 			Box(v3{-.012, 0, -.012}, v3{.012, .48, .012})
 	}
-	light := new(shape.Builder).Slot(lamp).Lathe([][2]float64{{0, 1.4}, {.07, 1.46}, {.09, 1.56}, {.06, 1.66}, {0, 1.7}}, 12)
+	light := new(shape.Builder).Slot(lamp).Lathe([][2]float64{{0, 1.4}, {.07, 1.46}, {.09, 1.56}, {.06, 1.66}, {0, 1.7}},
+		12)
 	return k.scene("signal-lantern", post.Mesh("lantern_post"), cage.Mesh("lantern_cage"), light.Mesh("lantern_lamp"))
 }
 
@@ -83,7 +84,8 @@ func vane() *scene.Scene {
 	var k stock
 	iron := k.add("wrought iron", [3]float64{}, "vane_iron.png", paint(128, iron))
 	gilt := k.add("gilt", [3]float64{0.8, 0.6, 0.2}, "", nil)
-	mast := new(shape.Builder).Slot(iron).Lathe([][2]float64{{.16, 0}, {.16, .04}, {.05, .07}, {.03, .1}, {.022, 1.7}, {0, 1.74}}, 12)
+	mast := new(shape.Builder).Slot(iron).Lathe([][2]float64{{.16, 0}, {.16, .04}, {.05, .07}, {.03, .1}, {.022, 1.7},
+		{0, 1.74}}, 12)
 	for i, l := range []float64{.3, .3, .3, .3} {
 		mast.Place(geom.Linear(geom.Rotation(v3{0, 1, 0}, float64(i)*math.Pi/2))).Box(v3{-.01, 1.18, 0}, v3{.01, 1.2, l})
 	}
@@ -118,7 +120,8 @@ func subdivided(b *shape.Builder, lo, hi v3, n int) {
 	z := hi.Sub(lo)
 	x, y, d := v3{z[0], 0, 0}, v3{0, z[1], 0}, v3{0, 0, z[2]}
 	for _, side := range [][3]v3{
-		{lo.Add(d), x, y}, {lo.Add(x), x.Mul(-1), y}, {hi.Sub(y), d.Mul(-1), y}, {lo, d, y}, {lo.Add(y).Add(d), x, d.Mul(-1)}, {lo, x, d},
+		{lo.Add(d), x, y}, {lo.Add(x), x.Mul(-1), y}, {hi.Sub(y), d.Mul(-1), y}, {lo, d, y},
+		{lo.Add(y).Add(d), x, d.Mul(-1)}, {lo, x, d},
 	} {
 		b.Grid(n, n, func(u, v float64) v3 { return side[0].Add(side[1].Mul(u)).Add(side[2].Mul(v)) })
 	}
@@ -133,18 +136,23 @@ func hut() *scene.Scene {
 	const w, d, t = 1.6, 1.2, .1
 	walls := new(shape.Builder).Slot(wall).
 		// The front is a gable with a doorway cut out of it.
-		Prism([][2]float64{{-w, 0}, {-.95, 0}, {-.95, 2.05}, {0, 2.05}, {0, 0}, {w, 0}, {w, 2.5}, {0, 3.4}, {-w, 2.5}}, d-t, d).
+		Prism([][2]float64{{-w, 0}, {-.95, 0}, {-.95, 2.05}, {0, 2.05}, {0, 0}, {w, 0}, {w, 2.5}, {0, 3.4}, {-w, 2.5}}, d-t,
+			d).
 		Prism([][2]float64{{-w, 0}, {w, 0}, {w, 2.5}, {0, 3.4}, {-w, 2.5}}, -d, -d+t).
 		Box(v3{-w, 0, -d + t}, v3{-w + t, 2.5, d - t}).
 		Box(v3{w - t, 0, -d + t}, v3{w, 2.5, d - t})
 	cover := new(shape.Builder).Slot(roof).
-		Prism([][2]float64{{-w - .15, 2.41}, {0, 3.42}, {w + .15, 2.41}, {w + .15, 2.5}, {0, 3.5}, {-w - .15, 2.5}}, -d-.15, d+.15)
-	door := new(shape.Builder).Slot(frame).Box(v3{-1.02, 0, d}, v3{-.95, 2.12, d + .03}).Box(v3{0, 0, d}, v3{.07, 2.12, d + .03}).
+		Prism([][2]float64{{-w - .15, 2.41}, {0, 3.42}, {w + .15, 2.41}, {w + .15, 2.5}, {0, 3.5}, {-w - .15, 2.5}}, -d-.15,
+			d+.15)
+	door := new(shape.Builder).Slot(frame).Box(v3{-1.02, 0, d}, v3{-.95, 2.12, d + .03}).Box(v3{0, 0, d},
+		v3{.07, 2.12, d + .03}).
 		Box(v3{-.95, 2.05, d}, v3{0, 2.12, d + .03})
-	window := new(shape.Builder).Slot(frame).Box(v3{.5, 1.2, d}, v3{1.2, 1.26, d + .03}).Box(v3{.5, 1.84, d}, v3{1.2, 1.9, d + .03}).
+	window := new(shape.Builder).Slot(frame).Box(v3{.5, 1.2, d}, v3{1.2, 1.26, d + .03}).Box(v3{.5, 1.84, d},
+		v3{1.2, 1.9, d + .03}).
 		Box(v3{.5, 1.26, d}, v3{.56, 1.84, d + .03}).Box(v3{1.14, 1.26, d}, v3{1.2, 1.84, d + .03}).
 		Slot(pane).Box(v3{.56, 1.26, d}, v3{1.14, 1.84, d + .012})
-	return k.scene("tide-gauge-hut", walls.Mesh("walls"), cover.Mesh("roof"), door.Mesh("door_frame"), window.Mesh("window"))
+	return k.scene("tide-gauge-hut", walls.Mesh("walls"), cover.Mesh("roof"), door.Mesh("door_frame"),
+		window.Mesh("window"))
 }
 
 // dinghy has a single-sided hull whose starboard half is the port half mirrored.
@@ -153,7 +161,8 @@ func dinghy() *scene.Scene {
 	hull := k.add("hull", [3]float64{}, "dinghy_hull.png", paint(128, whitewash))
 	wood := k.add("thwarts", [3]float64{}, "dinghy_wood.png", paint(128, planks))
 	k.materials[hull].Maps[scene.UseNormal] = scene.Map{Texture: k.texture("dinghy_bumps.png", paint(128, dents))}
-	k.materials[wood].Maps[scene.UseRoughness] = scene.Map{Texture: k.texture("dinghy_rough.png", paintOn(96, 64, roughness))}
+	k.materials[wood].Maps[scene.UseRoughness] = scene.Map{Texture: k.texture("dinghy_rough.png",
+		paintOn(96, 64, roughness))}
 	half := new(shape.Builder).Slot(hull).Grid(28, 10, func(u, v float64) v3 {
 		z := 1.55 - 3.1*u
 		bow := math.Pow(math.Max(0, 2*math.Abs(u-.42)), 2.4)
@@ -166,7 +175,8 @@ func dinghy() *scene.Scene {
 		t := v * math.Pi / 2
 		return v3{-beam * math.Sin(t), keel + (side-keel)*(1-math.Cos(t)), z}
 	})
-	seats := new(shape.Builder).Slot(wood).Box(v3{-.5, .2, -.15}, v3{.5, .24, .1}).Box(v3{-.36, .2, -1.2}, v3{.36, .24, -.9}).
+	seats := new(shape.Builder).Slot(wood).Box(v3{-.5, .2, -.15}, v3{.5, .24, .1}).Box(v3{-.36, .2, -1.2},
+		v3{.36, .24, -.9}).
 		Box(v3{-.3, .21, -.1}, v3{.3, .24, .05}) // a board let into the seat, flush with it: the two flicker
 	s := k.scene("dinghy", half.Mesh("hull_half"), seats.Mesh("thwarts"))
 	s.Nodes = append(s.Nodes, scene.Node{Name: "hull_half_mirrored", Kind: scene.KindMesh, Parent: -1, Mesh: 0,
@@ -188,7 +198,8 @@ func shutter() *scene.Scene {
 		b.Place(geom.Affine{M: geom.Rotation(v3{1, 0, 0}, .6), T: v3{0, y + .035, 0}}).Slot(wood).Box(v3{-.33, -.04, -.006},
 			v3{.33, .04, .006})
 	}
-	h := new(shape.Builder).Slot(iron).Box(v3{-.46, .2, .02}, v3{-.2, .26, .03}).Box(v3{-.46, 1.04, .02}, v3{-.2, 1.1, .03})
+	h := new(shape.Builder).Slot(iron).Box(v3{-.46, .2, .02}, v3{-.2, .26, .03}).Box(v3{-.46, 1.04, .02},
+		v3{-.2, 1.1, .03})
 	return k.scene("storm shutter", b.Mesh("shutter leaf"), h.Mesh("hinges"))
 }
 
@@ -196,7 +207,8 @@ func anemometer() *scene.Scene {
 	var k stock
 	metal := k.add("anodised", [3]float64{}, "anemometer_metal.png", paint(128, iron))
 	cup := k.add("cups", [3]float64{0.85, 0.85, 0.82}, "", nil)
-	mast := new(shape.Builder).Slot(metal).Lathe([][2]float64{{.12, 0}, {.12, .02}, {.03, .05}, {.025, 1.2}, {.045, 1.22}, {.045, 1.32},
+	mast := new(shape.Builder).Slot(metal).Lathe([][2]float64{{.12, 0}, {.12, .02}, {.03, .05}, {.025, 1.2}, {.045, 1.22},
+		{.045, 1.32},
 		{0, 1.36}}, 16)
 	bowl := new(shape.Builder).Slot(cup).Place(geom.Linear(geom.Rotation(v3{0, 0, 1}, math.Pi/2))).
 		Lathe([][2]float64{{0, -.05}, {.03, -.042}, {.048, -.02}, {.05, 0}, {.046, 0}, {.028, -.038}, {0, -.045}}, 16)
@@ -206,12 +218,14 @@ func anemometer() *scene.Scene {
 		Local: geom.Translation(v3{0, 1.28, 0})})
 	for i := range 3 {
 		turn := geom.Linear(geom.Rotation(v3{0, 1, 0}, float64(i)*2*math.Pi/3))
-		s.Nodes = append(s.Nodes, scene.Node{Name: []string{"cup A", "cup B", "cup C"}[i], Kind: scene.KindMesh, Parent: 1, Mesh: 1,
+		s.Nodes = append(s.Nodes, scene.Node{Name: []string{"cup A", "cup B", "cup C"}[i], Kind: scene.KindMesh, Parent: 1,
+			Mesh:  1,
 			Local: turn.Mul(geom.Translation(v3{0, 0, .18}))})
 	}
 	// A person put in for scale and forgotten.
 	s.Meshes = append(s.Meshes, new(shape.Builder).Slot(cup).Box(v3{.7, 0, -.12}, v3{1.15, 1.8, .12}).Mesh("scale_dummy"))
-	s.Nodes = append(s.Nodes, scene.Node{Name: "scale_dummy", Kind: scene.KindMesh, Parent: -1, Mesh: 2, Local: geom.Identity})
+	s.Nodes = append(s.Nodes, scene.Node{Name: "scale_dummy", Kind: scene.KindMesh, Parent: -1, Mesh: 2,
+		Local: geom.Identity})
 	return s.Carried(geom.Translation(v3{38.2, 0, -12.4}))
 }
 

@@ -22,19 +22,23 @@ func quay() *scene.Scene {
 		return new(shape.Builder).Slot(iron).Lathe([][2]float64{{.3, 1.2}, {.3, 1.3}, {.12, 1.35}, {.1, 3.6}}, 12).
 			Box(v3{-.06, 3.4, -.06}, v3{1.9, 3.52, .06}).Box(v3{1.7, 2.6, -.02}, v3{1.74, 3.4, .02}).Mesh(name)
 	}
-	crate := new(shape.Builder).Slot(wood).Box(v3{-.4, 0, -.3}, v3{.4, .6, .3}).Box(v3{-.42, .2, -.32}, v3{-.3, .28, .32}).Mesh("crate")
+	crate := new(shape.Builder).Slot(wood).Box(v3{-.4, 0, -.3}, v3{.4, .6, .3}).Box(v3{-.42, .2, -.32},
+		v3{-.3, .28, .32}).Mesh("crate")
 	stand := func(x, z, turn float64) geom.Affine {
 		return geom.Affine{M: geom.Rotation(v3{0, 1, 0}, turn), T: v3{x, 1.2, z}}
 	}
-	plane := &scene.Mesh{Name: "ground", Points: []geom.Vec3{{-7, 0, 7}, {7, 0, 7}, {7, 0, -7}, {-7, 0, -7}}, FaceStart: []int32{0, 4},
-		Corners: []int32{0, 1, 2, 3}, Slots: []int{-1}}
+	plane := &scene.Mesh{Name: "ground", Points: []geom.Vec3{{-7, 0, 7}, {7, 0, 7}, {7, 0, -7}, {-7, 0, -7}},
+		FaceStart: []int32{0, 4},
+		Corners:   []int32{0, 1, 2, 3}, Slots: []int{-1}}
 	s := k.scene("quay-corner", wall, hoist("crane"), crate.Mapped(stand(-2, .4, .4)), crate.Mapped(stand(-2.9, -.5, 1.9)),
 		crate.Mapped(geom.Affine{M: geom.Mat3{{-1, 0, 0}, {0, 1, 0}, {0, 0, 1}}, T: v3{-.9, 1.2, -.6}}),
 		plane, hoist("crane before").Mapped(geom.Translation(v3{-1, 0, .4})),
-		new(shape.Builder).Slot(wood).Lathe([][2]float64{{0, 0}, {.12, .1}, {.1, .3}, {0, .35}}, 10).Place(geom.Identity).Mesh("gull"),
+		new(shape.Builder).Slot(wood).Lathe([][2]float64{{0, 0}, {.12, .1}, {.1, .3}, {0, .35}},
+			10).Place(geom.Identity).Mesh("gull"),
 		new(shape.Builder).Slot(stone).Box(v3{3.2, 2.2, .5}, v3{3.215, 2.21, .512}).Mesh("crumb"),
 		new(shape.Builder).Slot(stone).Box(v3{1, .3, -.5}, v3{2, .8, .5}).Mesh("core block"), hoist("mesh_3"))
-	names := []string{"quay wall", "crane", "crate", "crate 2", "crate 3", "ground", "crane before", "gull", "crumb", "core block",
+	names := []string{"quay wall", "crane", "crate", "crate 2", "crate 3", "ground", "crane before", "gull", "crumb",
+		"core block",
 		"mesh_3"}
 	for i := range s.Nodes {
 		s.Nodes[i].Name = names[i]

@@ -41,8 +41,9 @@ func TestReplaceTakesTheOthersPlace(t *testing.T) {
 }
 
 func TestCausesOfADisk(t *testing.T) {
-	for err, want := range map[error]Cause{syscall.ENOSPC: Full, syscall.EROFS: ReadOnly, syscall.EIO: Broken, fs.ErrPermission: ReadOnly,
-		fs.ErrExist: Unknown} {
+	for err, want := range map[error]Cause{syscall.ENOSPC: Full, syscall.EROFS: ReadOnly, syscall.EIO: Broken,
+		fs.ErrPermission: ReadOnly,
+		fs.ErrExist:      Unknown} {
 		assert.Equal(t, want, CauseOf(fmt.Errorf("x: %w", err)))
 	}
 	assert.Equal(t, Unknown, CauseOf(nil))

@@ -23,7 +23,8 @@ const worthSplitting = 1 << 15
 // directions. All but points and the directions of faces is shared with it. box is what it
 // fills then, an empty one when that is not known.
 func (m *Model) Carried(by geom.Affine, box geom.Box) *Model {
-	out := &Model{tris: m.tris, faceOf: m.faceOf, edges: m.edges, slots: m.slots, Box: box, coarser: m.coarser, from: &origin{m, by}}
+	out := &Model{tris: m.tris, faceOf: m.faceOf, edges: m.edges, slots: m.slots, Box: box, coarser: m.coarser,
+		from: &origin{m, by}}
 	if m.from != nil {
 		out.from = &origin{m.from.Model, by.Mul(m.from.to)}
 	}
@@ -89,7 +90,8 @@ func (m *Model) triangleTree(ctx context.Context) (*geom.BVH, geom.Affine, error
 
 // first is what a ray in the model's frame meets first: the place, how far along, and the
 // direction of the surface there, toward where the ray comes from.
-func (m *Model) first(ctx context.Context, from, along geom.Vec3) (at geom.Vec3, distance float64, normal geom.Vec3, ok bool, err error) {
+func (m *Model) first(ctx context.Context, from, along geom.Vec3) (at geom.Vec3, distance float64, normal geom.Vec3,
+	ok bool, err error) {
 	tree, to, err := m.triangleTree(ctx)
 	if err != nil {
 		return at, 0, normal, false, err

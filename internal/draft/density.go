@@ -11,7 +11,8 @@ import (
 )
 
 // densityColors are the steps of a scale, from few triangles to many.
-var densityColors = [5]color.NRGBA{{0xdf, 0xe8, 0xf7, 255}, {0xb9, 0xcd, 0xec, 255}, {0x8d, 0xac, 0xdf, 255}, {0x56, 0x7f, 0xcb, 255},
+var densityColors = [5]color.NRGBA{{0xdf, 0xe8, 0xf7, 255}, {0xb9, 0xcd, 0xec, 255}, {0x8d, 0xac, 0xdf, 255},
+	{0x56, 0x7f, 0xcb, 255},
 	{0x1f, 0x4f, 0xbf, 255}}
 
 // densities are where the steps begin, in triangles a square metre.
@@ -57,7 +58,8 @@ func (DensityScale) draw(c *canvas) {
 	x, y := innerL+14.0, baseY+46.0
 	c.text("word", x, y-6, "Triangles a square metre")
 	for i, col := range densityColors {
-		fmt.Fprintf(&c.pen, `<rect x="%.1f" y="%.1f" width="%d" height="%d" fill="#%02x%02x%02x"/>`, x+float64(i*w), y, w, h, col.R, col.G, col.B)
+		fmt.Fprintf(&c.pen, `<rect x="%.1f" y="%.1f" width="%d" height="%d" fill="#%02x%02x%02x"/>`, x+float64(i*w), y, w, h,
+			col.R, col.G, col.B)
 		if i > 0 {
 			c.text("fig small-fig", x+float64(i*w)-8, y+h+12, figure.Count(int(densities[i])))
 		}

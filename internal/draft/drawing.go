@@ -208,7 +208,8 @@ type Drawn struct {
 func (s *Drawing) Draw() Drawn {
 	c := &canvas{Drawing: s}
 	out := Drawn{Zones: map[int]string{}}
-	fmt.Fprintf(&c.pen, `<svg class="drawing" viewBox="0 0 %.0f %.0f" preserveAspectRatio="xMaxYMid" role="group" aria-label="%s">`,
+	fmt.Fprintf(&c.pen, `<svg class="drawing" viewBox="0 0 %.0f %.0f" preserveAspectRatio="xMaxYMid" role="group"`+
+		` aria-label="%s">`,
 		paperW, paperH, html.EscapeString(s.describe()))
 	c.border()
 	c.regions = append(c.regions, region{innerR - titleW, innerB - titleH, innerR, innerB})
@@ -413,7 +414,8 @@ func (s *canvas) titleBlock() {
 	}
 	cells := [][2]string{
 		{"Drawn at", ratio}, {"Unit", s.Unit.Symbol}, {"Rev.", fmt.Sprint(s.Revision)},
-		{"Points", figure.Count(s.Counts.Points)}, {"Triangles", figure.Count(s.Counts.Triangles)}, {"Slots", fmt.Sprint(s.Counts.Slots)},
+		{"Points", figure.Count(s.Counts.Points)}, {"Triangles", figure.Count(s.Counts.Triangles)},
+		{"Slots", fmt.Sprint(s.Counts.Slots)},
 	}
 	widths := []float64{80, 42, 36, 78, 78, 38}
 	cx := x

@@ -50,7 +50,8 @@ const (
 // Draw makes the sheet.
 func (f FloorSheet) Draw() Drawn {
 	c := &canvas{Drawing: &Drawing{Asset: f.Asset, Kit: f.Kit}}
-	fmt.Fprintf(&c.pen, `<svg class="drawing floor" viewBox="0 0 %.0f %.0f" preserveAspectRatio="xMaxYMid" role="group" aria-label="%s">`,
+	fmt.Fprintf(&c.pen, `<svg class="drawing floor" viewBox="0 0 %.0f %.0f" preserveAspectRatio="xMaxYMid" role="group"`+
+		` aria-label="%s">`,
 		paperW, paperH, html.EscapeString("Test floor of "+f.Asset+": "+f.Title))
 	c.border()
 	if f.Say != "" {

@@ -17,7 +17,8 @@ type Frame struct {
 func Frames(list []Frame) string {
 	const w, h = 148.0, 132.0
 	c := &canvas{}
-	fmt.Fprintf(&c.pen, `<svg class="drawing frames" viewBox="0 0 %.0f %.0f" role="img" aria-label="`, w*float64(len(list)), h)
+	fmt.Fprintf(&c.pen, `<svg class="drawing frames" viewBox="0 0 %.0f %.0f" role="img" aria-label="`,
+		w*float64(len(list)), h)
 	for i, f := range list {
 		if i > 0 {
 			c.WriteString("; ")

@@ -31,7 +31,8 @@ func (c *canvas) dimension(class string, x0, y0, x1, y1, ext0, ext1 float64, fig
 			c.arrow("head", x0, y0, 1, 0)
 			c.arrow("head", x1, y1, -1, 0)
 		}
-		c.label(group, "fig", figure, spot{x: mid, y: y0 + 17, at: middle}, spot{x: x1 + 24, y: y0 + 4}, spot{x: x0 - 24, y: y0 + 4, at: ending},
+		c.label(group, "fig", figure, spot{x: mid, y: y0 + 17, at: middle}, spot{x: x1 + 24, y: y0 + 4},
+			spot{x: x0 - 24, y: y0 + 4, at: ending},
 			spot{x: mid, y: y0 + 31, at: middle})
 	} else {
 		c.line("ext", ext0, y0, x0-5, y0)
@@ -100,7 +101,8 @@ func (c *canvas) tripod(x, y float64, b geom.Basis) {
 	c.arrow("head", x+l+4, y, 1, 0)
 	c.line("axis", x, y, x, y-l)
 	c.arrow("head", x, y-l-4, 0, -1)
-	fmt.Fprintf(&c.pen, `<circle class="eye" cx="%.1f" cy="%.1f" r="5"/><circle class="pupil" cx="%.1f" cy="%.1f" r="1.8"/>`, x, y, x, y)
+	fmt.Fprintf(&c.pen, `<circle class="eye" cx="%.1f" cy="%.1f" r="5"/><circle class="pupil" cx="%.1f" cy="%.1f"`+
+		` r="1.8"/>`, x, y, x, y)
 	c.text("fig", x+9, y-l+2, b.Up.String()+" up")
 	c.text("fig", x+l-8, y+17, b.Right().Neg().String())
 	c.text("fig mid", x-2, y+19, b.Forward.String())

@@ -165,7 +165,8 @@ func (list SlotLegend) draw(c *canvas) {
 		fmt.Fprintf(&c.pen, `<g class="slot-key"><image class="swatch" href="%s" x="%.1f" y="%.1f" width="28" height="18"/>`+
 			`<rect class="swatch" x="%.1f" y="%.1f" width="28" height="18"/>`, swatch(i), x+18, y, x+18, y)
 		c.text("fig slot-letter", x, y+13, s.Letter)
-		fmt.Fprintf(&c.pen, `<text class="word slot-name" x="%.1f" y="%.1f"><title>%s</title>%s</text>`, x+52, y+7, html.EscapeString(s.Name),
+		fmt.Fprintf(&c.pen, `<text class="word slot-name" x="%.1f" y="%.1f"><title>%s</title>%s</text>`, x+52, y+7,
+			html.EscapeString(s.Name),
 			html.EscapeString(shorten(s.Name, legendName)))
 		c.text("fig small-fig", x+52, y+20, s.Note)
 		c.WriteString(`</g>`)

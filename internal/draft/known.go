@@ -26,14 +26,17 @@ var (
 
 // ownHeight is a figure as tall as the artist says.
 func ownHeight(h float64) known {
-	return known{"Figure", 0.5 * h / 1.8, h, func(p *pen, x, y, k float64) { drawPerson(p, x, y, k*h/1.8) }, fmt.Sprintf("%.2f m", h),
+	return known{"Figure", 0.5 * h / 1.8, h, func(p *pen, x, y, k float64) { drawPerson(p, x, y, k*h/1.8) },
+		fmt.Sprintf("%.2f m", h),
 		personLines(h)}
 }
 
 // halfPerson is half the outline of a person of 1.80 m in metres, from the crotch round to
 // the neck: to the side and up. The head is an ellipse above it.
-var halfPerson = [][2]float64{{0.02, 0.82}, {0.04, 0.42}, {0.05, 0.04}, {0.06, 0}, {0.15, 0}, {0.15, 0.04}, {0.15, 0.45}, {0.17, 0.9},
-	{0.155, 1.1}, {0.19, 1.36}, {0.2, 1.1}, {0.2, 0.8}, {0.245, 0.78}, {0.26, 1.1}, {0.245, 1.38}, {0.2, 1.47}, {0.06, 1.52},
+var halfPerson = [][2]float64{{0.02, 0.82}, {0.04, 0.42}, {0.05, 0.04}, {0.06, 0}, {0.15, 0}, {0.15, 0.04},
+	{0.15, 0.45}, {0.17, 0.9},
+	{0.155, 1.1}, {0.19, 1.36}, {0.2, 1.1}, {0.2, 0.8}, {0.245, 0.78}, {0.26, 1.1}, {0.245, 1.38}, {0.2, 1.47},
+	{0.06, 1.52},
 	{0.05, 1.57}}
 
 // drawPerson draws a standing person of 1.80 m; (x, y) is the left of the feet and

@@ -59,7 +59,8 @@ type account struct {
 }
 
 // kept are the classes of lines that labels keep clear of.
-var kept = map[string]bool{"ground": true, "rule": true, "ext": true, "facing": true, "centre": true, "axis": true, "leader": true}
+var kept = map[string]bool{"ground": true, "rule": true, "ext": true, "facing": true, "centre": true, "axis": true,
+	"leader": true}
 
 // line draws a straight line and keeps account of it.
 func (c *canvas) line(class string, x0, y0, x1, y1 float64) {
@@ -95,7 +96,8 @@ func (c *canvas) label(group, class, s string, spots ...spot) {
 // around are the spots beside a place, r pixels from it: to the right and left, above and
 // below; then lines farther up and down, with a leader.
 func around(x, y, r float64) []spot {
-	list := []spot{{x: x + r, y: y - r + 2}, {x: x - r, y: y - r + 2, at: ending}, {x: x + r, y: y + r + 8}, {x: x - r, y: y + r + 8, at: ending},
+	list := []spot{{x: x + r, y: y - r + 2}, {x: x - r, y: y - r + 2, at: ending}, {x: x + r, y: y + r + 8},
+		{x: x - r, y: y + r + 8, at: ending},
 		{x: x, y: y - r - 4, at: middle}, {x: x, y: y + r + 14, at: middle}}
 	for step := 1.; step <= 8; step++ {
 		for _, way := range []float64{-1, 1} {
@@ -202,7 +204,8 @@ func (c *canvas) write(l label, p spot) {
 	}
 	class := l.class + [...]string{"", " mid", " end"}[p.at]
 	if p.upright {
-		fmt.Fprintf(&c.pen, `<text class="%s" transform="translate(%.1f %.1f) rotate(-90)">%s</text>`, class, p.x, p.y, html.EscapeString(l.s))
+		fmt.Fprintf(&c.pen, `<text class="%s" transform="translate(%.1f %.1f) rotate(-90)">%s</text>`, class, p.x, p.y,
+			html.EscapeString(l.s))
 	} else {
 		c.pen.text(class, p.x, p.y, l.s)
 	}

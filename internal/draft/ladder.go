@@ -73,13 +73,16 @@ func (l *Ladder) x(d float64) float64 {
 func (l *Ladder) Draw() Drawn {
 	out := Drawn{Zones: map[int]string{}}
 	c := &canvas{Drawing: &Drawing{Asset: l.Asset, Kit: l.Kit, Revision: l.Revision}}
-	fmt.Fprintf(&c.pen, `<svg class="drawing ladder" viewBox="0 0 %.0f %.0f" preserveAspectRatio="xMaxYMid" role="group" aria-label="%s" `+
-		`data-near="%g" data-far="%g" data-left="%.0f" data-right="%.0f">`, paperW, paperH, html.EscapeString(l.describe()), l.Near, l.Far,
+	fmt.Fprintf(&c.pen, `<svg class="drawing ladder" viewBox="0 0 %.0f %.0f" preserveAspectRatio="xMaxYMid"`+
+		` role="group" aria-label="%s" `+
+		`data-near="%g" data-far="%g" data-left="%.0f" data-right="%.0f">`, paperW, paperH, html.EscapeString(l.describe()),
+		l.Near, l.Far,
 		ladderL, ladderR)
 	c.border()
 	title := fmt.Sprintf("Each LOD at the size it has on a screen of %s lines where it takes over", figure.Count(l.Lines))
 	if l.Factor < 1 {
-		title = fmt.Sprintf("Each LOD where it takes over, at %s of its size on a screen of %s lines", part(l.Factor), figure.Count(l.Lines))
+		title = fmt.Sprintf("Each LOD where it takes over, at %s of its size on a screen of %s lines", part(l.Factor),
+			figure.Count(l.Lines))
 	}
 	c.text("word ladder-title", 48, 54, title)
 	at := l.stand(c)
@@ -168,7 +171,8 @@ func (l *Ladder) stand(c *canvas) []float64 {
 			label += fmt.Sprintf(", its outline is off by %s from the one before", pixelsWord(r.Lens.Off))
 			focus = ` tabindex="0"`
 		}
-		fmt.Fprintf(&c.pen, `<g class="rung%s" data-lod="%d" role="img" aria-label="%s"%s>`, lit, r.Number, html.EscapeString(label), focus)
+		fmt.Fprintf(&c.pen, `<g class="rung%s" data-lod="%d" role="img" aria-label="%s"%s>`, lit, r.Number,
+			html.EscapeString(label), focus)
 		v := r.View
 		c.rect("rung-field", at[i]-width(i)/2-3, standY-max(v.Height, 24)-4, width(i)+6, max(v.Height, 24)+44)
 		if v.Height < 5 && v.Width < 5 {
@@ -177,7 +181,8 @@ func (l *Ladder) stand(c *canvas) []float64 {
 		}
 		c.WriteString(v.SVG(at[i]-v.Width/2, standY))
 		if r.From > 0 {
-			c.WriteString(fmt.Sprintf(`<path class="rung-tie" d="M%.1f %.1fV%.1fL%.1f %.1f"/>`, at[i], standY+40, standY+46, l.x(r.From), chartT-8))
+			c.WriteString(fmt.Sprintf(`<path class="rung-tie" d="M%.1f %.1fV%.1fL%.1f %.1f"/>`, at[i], standY+40, standY+46,
+				l.x(r.From), chartT-8))
 		}
 		c.pen.text("word rung-name mid", at[i], standY+20, fmt.Sprintf("LOD %d", r.Number))
 		c.pen.text("fig rung-tris mid", at[i], standY+35, figure.Count(r.Triangles)+" tri")
@@ -196,12 +201,14 @@ func (l *Ladder) lens(c *canvas, i int, x float64) {
 	r := l.Rungs[i]
 	const rad = LensSide / 2
 	c.WriteString(`<g class="lens">`)
-	fmt.Fprintf(&c.pen, `<path class="leader" d="M%.1f %.1fL%.1f %.1f"/>`, x, standY-min(r.View.Height/2, 60), lensX, lensY+rad)
+	fmt.Fprintf(&c.pen, `<path class="leader" d="M%.1f %.1fL%.1f %.1f"/>`, x, standY-min(r.View.Height/2, 60), lensX,
+		lensY+rad)
 	fmt.Fprintf(&c.pen, `<clipPath id="lens-%d"><circle cx="%g" cy="%g" r="%d"/></clipPath>`+
 		`<circle class="lens-paper" cx="%g" cy="%g" r="%d"/>`,
 		r.Number, lensX, lensY, rad, lensX, lensY, rad)
 	if r.Lens.Image != "" {
-		fmt.Fprintf(&c.pen, `<image href="%s" x="%g" y="%g" width="%d" height="%d" clip-path="url(#lens-%d)"/>`, r.Lens.Image, lensX-rad,
+		fmt.Fprintf(&c.pen, `<image href="%s" x="%g" y="%g" width="%d" height="%d" clip-path="url(#lens-%d)"/>`,
+			r.Lens.Image, lensX-rad,
 			lensY-rad, LensSide, LensSide, r.Number)
 	}
 	fmt.Fprintf(&c.pen, `<circle class="lens-rim" cx="%g" cy="%g" r="%d"/>`, lensX, lensY, rad)
@@ -298,7 +305,8 @@ func (l *Ladder) chart(c *canvas) {
 			`aria-orientation="horizontal" aria-valuemin="%g" aria-valuemax="%g" aria-valuenow="%g" aria-valuetext="%s" `+
 			`data-pixels="%g" data-from="%g" transform="translate(%.1f 0)">`,
 			r.Number, r.Number, l.Near, l.Far, r.From, figure.Length(r.From), r.Pixels, r.From, x)
-		fmt.Fprintf(&c.pen, `<line class="handle-line" y1="%g" y2="%g"/><rect class="handle-field" x="-12" y="%g" width="24" height="34"/>`+
+		fmt.Fprintf(&c.pen, `<line class="handle-line" y1="%g" y2="%g"/><rect class="handle-field" x="-12" y="%g"`+
+			` width="24" height="34"/>`+
 			`<path class="handle-mark" d="M-6 %gH6V%gL0 %gL-6 %gZ"/><text class="fig handle-say mid" y="%g"></text></g>`,
 			chartT-6, chartB, chartB-10, chartB-1,
 			chartB+10, chartB+16, chartB+10, chartT-14)
@@ -337,15 +345,17 @@ func (l *Ladder) title(c *canvas) {
 	c.pen.text("title-name", x+9, y+18, shorten(l.Asset, 24))
 	c.pen.text("word title-kit end", x+w-9, y+18, shorten(l.Kit, max(10, 46-len([]rune(l.Asset))*4/3)))
 	c.pen.text("fig title-val", x+9, y+36, fmt.Sprintf("Rev. %d", l.Revision))
-	c.pen.text("fig title-val end", x+w-9, y+36, fmt.Sprintf("%s of %s lines", figure.Plural(max(0, len(l.Rungs)-1), "LOD", "LODs"),
-		figure.Count(l.Lines)))
+	c.pen.text("fig title-val end", x+w-9, y+36,
+		fmt.Sprintf("%s of %s lines", figure.Plural(max(0, len(l.Rungs)-1), "LOD", "LODs"),
+			figure.Count(l.Lines)))
 }
 
 // Pair is two LODs beside one another, with all their edges, standing on one ground: SVG that
 // brings its colours along.
 func Pair(a, b View, under [2]string, w, h float64) string {
 	p := &pen{}
-	fmt.Fprintf(p, `<svg xmlns="http://www.w3.org/2000/svg" class="pair" viewBox="0 0 %.0f %.0f" role="img" aria-label="%s">`, w, h,
+	fmt.Fprintf(p, `<svg xmlns="http://www.w3.org/2000/svg" class="pair" viewBox="0 0 %.0f %.0f" role="img"`+
+		` aria-label="%s">`, w, h,
 		html.EscapeString(under[0]+" beside "+under[1]))
 	fmt.Fprintf(p, `<path d="M10 %.1fH%.1f" stroke="#16232b" fill="none"/>`, h-44, w-10)
 	for i, v := range []View{a, b} {

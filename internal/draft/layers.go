@@ -152,7 +152,8 @@ func (m Marker) draw(c *canvas) {
 			continue
 		}
 		c.WriteString(`<g class="marker">`)
-		fmt.Fprintf(&c.pen, `<circle cx="%.1f" cy="%.1f" r="5"/><circle class="pip" cx="%.1f" cy="%.1f" r="1.6"/>`, x, y, x, y)
+		fmt.Fprintf(&c.pen, `<circle cx="%.1f" cy="%.1f" r="5"/><circle class="pip" cx="%.1f" cy="%.1f" r="1.6"/>`, x, y, x,
+			y)
 		if side == Plan {
 			// The front is downward on the plan; anticlockwise from above is too on paper.
 			sin, cos := math.Sincos(m.Heading * math.Pi / 180)
@@ -216,8 +217,10 @@ func (d Datum) pointAt(c *canvas, x, y float64) {
 	c.line("leader", px+dx*13, py+dy*13, px+dx*30, py+dy*30)
 	c.arrow("leader-head", px+dx*36, py+dy*36, dx, dy)
 	c.take(px, py, 19, 19)
-	c.label("", "fig known-fig", "pivot "+figure.Length(c.Box.Distance(d.At))+" off", append([]spot{{x: px, y: py + 26, at: middle},
-		{x: px, y: py - 16, at: middle}, {x: px + 16, y: py + 4}, {x: px - 16, y: py + 4, at: ending}}, around(px, py, 16)...)...)
+	c.label("", "fig known-fig", "pivot "+figure.Length(c.Box.Distance(d.At))+" off",
+		append([]spot{{x: px, y: py + 26, at: middle},
+			{x: px, y: py - 16, at: middle}, {x: px + 16, y: py + 4}, {x: px - 16, y: py + 4, at: ending}},
+			around(px, py, 16)...)...)
 }
 
 // seatApart is how far apart the rings of seats are at least, in pixels of the paper.
@@ -248,7 +251,8 @@ func (s Seats) draw(c *canvas) {
 				x += float64(a) * max(math.Abs(u)*c.Layout.Scale, seatApart)
 				y -= float64(b) * max(math.Abs(v)*c.Layout.Scale, seatApart)
 				c.take(x, y, 11, 11)
-				fmt.Fprintf(&c.pen, `<a class="seat" href="#seat" tabindex="-1" data-box="%d,%d,%d" aria-label="Seat the pivot here">`+
+				fmt.Fprintf(&c.pen, `<a class="seat" href="#seat" tabindex="-1" data-box="%d,%d,%d" aria-label="Seat the pivot`+
+					` here">`+
 					`<circle class="hit" cx="%.1f" cy="%.1f" r="11"/><circle cx="%.1f" cy="%.1f" r="4.5"/></a>`,
 					at[0], at[1], at[2], x, y, x, y)
 			}

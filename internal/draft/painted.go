@@ -35,7 +35,8 @@ type Paint struct {
 
 // printed are the uses of pictures besides that of the colour, by the turntable's words; uses without one
 // it does not show.
-var printed = [scene.Uses]string{scene.UseMetallic: "metallic", scene.UseRoughness: "roughness", scene.UseNormal: "normal",
+var printed = [scene.Uses]string{scene.UseMetallic: "metallic", scene.UseRoughness: "roughness",
+	scene.UseNormal:    "normal",
 	scene.UseOcclusion: "occlusion", scene.UseEmissive: "emissive", scene.UseOpacity: "opacity"}
 
 // Print is a picture of a material besides that of its colour, which lies on the same UVs.
@@ -92,7 +93,8 @@ type vertex struct {
 func Painted(ctx context.Context, s *scene.Scene, onto geom.Affine, as Look, shown Shown) ([]byte, error) {
 	worlds := s.Worlds()
 	paints := make([]Paint, len(s.Materials)+1)
-	paints[len(s.Materials)] = Paint{Color: [4]float64{0.73, 0.77, 0.75, 1}, Picture: -1, Alpha: string(scene.Opaque), TwoSided: true,
+	paints[len(s.Materials)] = Paint{Color: [4]float64{0.73, 0.77, 0.75, 1}, Picture: -1, Alpha: string(scene.Opaque),
+		TwoSided:  true,
 		Roughness: 1}
 	for i, m := range s.Materials {
 		paints[i] = paintOf(s, m, shown)
@@ -197,8 +199,9 @@ func Painted(ctx context.Context, s *scene.Scene, onto geom.Affine, as Look, sho
 
 // paintOf is how a material looks.
 func paintOf(s *scene.Scene, m scene.Material, shown Shown) Paint {
-	p := Paint{Name: m.Name, Color: m.BaseColor, Picture: -1, Alpha: string(m.AlphaMode), Cutoff: m.AlphaCutoff, TwoSided: m.TwoSided,
-		Unlit: m.Unlit, Metallic: m.Metallic, Roughness: m.Roughness, Bumps: m.NormalScale, Shade: m.Occlusion}
+	p := Paint{Name: m.Name, Color: m.BaseColor, Picture: -1, Alpha: string(m.AlphaMode), Cutoff: m.AlphaCutoff,
+		TwoSided: m.TwoSided,
+		Unlit:    m.Unlit, Metallic: m.Metallic, Roughness: m.Roughness, Bumps: m.NormalScale, Shade: m.Occlusion}
 	has := func(mp scene.Map) (scene.Texture, bool) {
 		if !mp.Has() || mp.Texture > len(s.Textures) {
 			return scene.Texture{}, false

@@ -33,7 +33,8 @@ func (p Pick) HasEdge() bool { return p.Kind != Surface }
 // before edges, and those before the surface; reach is how far beside the ray, in
 // metres, something at a distance still counts as pointed at. Only what is not
 // hidden is picked. The error is ctx's.
-func (m *Model) Pick(ctx context.Context, from, along geom.Vec3, reach func(distance float64) float64) (best Pick, ok bool, err error) {
+func (m *Model) Pick(ctx context.Context, from, along geom.Vec3, reach func(distance float64) float64) (best Pick,
+	ok bool, err error) {
 	along = along.Unit()
 	at, depth, normal, ok, err := m.first(ctx, from, along)
 	if err != nil {

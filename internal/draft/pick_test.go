@@ -52,7 +52,8 @@ func TestPicksSnapToWhatIsSeen(t *testing.T) {
 	}
 	_, ok := l.Sight(m.Box, 3, 3)
 	assert.False(t, ok, "beyond the views")
-	p, ok, err := m.Pick(context.Background(), geom.Vec3{5, 5, 5}, geom.Vec3{-4, -3, -4}, func(d float64) float64 { return .02 * d })
+	p, ok, err := m.Pick(context.Background(), geom.Vec3{5, 5, 5}, geom.Vec3{-4, -3, -4},
+		func(d float64) float64 { return .02 * d })
 	require.NoError(t, err)
 	require.True(t, ok, "a ray of the turntable")
 	assert.Equal(t, geom.Vec3{1, 2, 1}, p.Point)
@@ -63,7 +64,8 @@ func TestPicksSnapToWhatIsSeen(t *testing.T) {
 }
 
 func TestABoxOnThePlanComesBackInMetres(t *testing.T) {
-	m := NewModel(context.Background(), shape.Scene("x", nil, new(shape.Builder).Box(geom.Vec3{2, 0, -5}, geom.Vec3{6, 1, -2}).Mesh("box")))
+	m := NewModel(context.Background(),
+		shape.Scene("x", nil, new(shape.Builder).Box(geom.Vec3{2, 0, -5}, geom.Vec3{6, 1, -2}).Mesh("box")))
 	l := Arrange(m.Box, Ask{})
 	x0, y0 := l.place(m.Box, Plan, geom.Vec3{3, 0, -2})
 	x1, y1 := l.place(m.Box, Plan, geom.Vec3{5, 0, -4})
@@ -89,7 +91,8 @@ func TestAThinnedModelKeepsItsLook(t *testing.T) {
 	}
 	assert.InDelta(t, area(m), area(c), 0.05*area(m))
 	assert.Less(t, cell*80, 1.5, "less than two pixels of such a drawing")
-	small := NewModel(context.Background(), shape.Scene("x", nil, new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box")))
+	small := NewModel(context.Background(),
+		shape.Scene("x", nil, new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box")))
 	same, err := small.coarse(context.Background())
 	require.NoError(t, err)
 	assert.Same(t, small, same)

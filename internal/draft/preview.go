@@ -21,7 +21,8 @@ type Ghost struct {
 // Outlined draws a ghost over the drawing of a box laid out so.
 func Outlined(l Layout, box geom.Box, g Ghost) string {
 	p := &pen{}
-	p.WriteString(`<g class="ghost"><clipPath id="ghost-paper"><rect x="26" y="26" width="850" height="588"/></clipPath><g ` +
+	p.WriteString(`<g class="ghost"><clipPath id="ghost-paper"><rect x="26" y="26" width="850"` +
+		` height="588"/></clipPath><g ` +
 		`clip-path="url(#ghost-paper)">`)
 	if g.Views != nil && !g.Box.IsEmpty() {
 		to := g.Box.Shifted(g.Shift)
@@ -60,7 +61,8 @@ func Outlined(l Layout, box geom.Box, g Ghost) string {
 	if g.Datum != nil {
 		for _, side := range []Side{Front, RightSide, Plan} {
 			x, y := l.place(box, side, *g.Datum)
-			fmt.Fprintf(p, `<circle class="outline" cx="%.1f" cy="%.1f" r="12"/><path class="outline" d="M%.1f %.1fh32M%.1f %.1fv32"/>`,
+			fmt.Fprintf(p, `<circle class="outline" cx="%.1f" cy="%.1f" r="12"/><path class="outline" d="M%.1f %.1fh32M%.1f`+
+				` %.1fv32"/>`,
 				x, y, x-16, y, x, y-16)
 		}
 	}
@@ -85,7 +87,8 @@ func CubeTest(unit float64) string {
 	p.line("ground", 6, floor, w-6, floor)
 	cube := func(class string, x, s float64) {
 		d := 0.32 * s
-		fmt.Fprintf(p, `<path class="%s" d="M%.1f %.1fh%.1fv%.1fh%.1fzM%.1f %.1fl%.1f %.1fh%.1fl%.1f %.1fM%.1f %.1fv%.1fl%.1f %.1f"/>`,
+		fmt.Fprintf(p, `<path class="%s" d="M%.1f %.1fh%.1fv%.1fh%.1fzM%.1f %.1fl%.1f %.1fh%.1fl%.1f %.1fM%.1f`+
+			` %.1fv%.1fl%.1f %.1f"/>`,
 			class,
 			x, floor, s, -s, -s, x, floor-s, d, -d*.7, s, -d, d*.7, x+s+d, floor-s-d*.7, s, -d, d*.7)
 	}

@@ -50,7 +50,8 @@ const hatches = 4
 func (p *pen) hatches() {
 	p.WriteString(`<defs>`)
 	for i, d := range [hatches]string{"M0 7L7 0", "M0 0L7 7", "M0 3.5H7", "M3.5 0V7"} {
-		fmt.Fprintf(p, `<pattern id="hatch%d" width="7" height="7" patternUnits="userSpaceOnUse"><path d="%s" class="hatch"/></pattern>`, i, d)
+		fmt.Fprintf(p, `<pattern id="hatch%d" width="7" height="7" patternUnits="userSpaceOnUse"><path d="%s"`+
+			` class="hatch"/></pattern>`, i, d)
 	}
 	p.WriteString(`</defs>`)
 }
@@ -97,7 +98,8 @@ func (s Solids) view(c *canvas, side Side) {
 	slices.SortStableFunc(list, func(a, b outlined) int { return cmp.Compare(a.near, b.near) })
 	for _, o := range list {
 		x := s.List[o.n]
-		fmt.Fprintf(&c.pen, `<g class="solid" data-shape="%s" tabindex="%s" role="button" aria-label="%s">`, html.EscapeString(x.ID),
+		fmt.Fprintf(&c.pen, `<g class="solid" data-shape="%s" tabindex="%s" role="button" aria-label="%s">`,
+			html.EscapeString(x.ID),
 			map[bool]string{true: "0", false: "-1"}[side == Front], html.EscapeString(x.Name))
 		fmt.Fprintf(&c.pen, `<path class="solid-face" d="%s"/><path class="solid-hatch" fill="url(#hatch%d)" d="%s"/></g>`,
 			outlinePath(o.path), o.n%hatches, outlinePath(o.path))
@@ -129,8 +131,10 @@ func (s Solids) view(c *canvas, side Side) {
 			continue
 		}
 		w := 8.0 + 8*float64(len(s.List[o.n].Letter))
-		fmt.Fprintf(&c.pen, `<g class="solid-letter" data-letter="%s" transform="translate(%.1f %.1f)"><rect x="%.1f" y="-8" width="%.1f" height="16"/>`+
-			`<text class="fig mid" y="4.5">%s</text></g>`, html.EscapeString(s.List[o.n].ID), x, y, -w/2, w, html.EscapeString(s.List[o.n].Letter))
+		fmt.Fprintf(&c.pen, `<g class="solid-letter" data-letter="%s" transform="translate(%.1f %.1f)"><rect x="%.1f"`+
+			` y="-8" width="%.1f" height="16"/>`+
+			`<text class="fig mid" y="4.5">%s</text></g>`, html.EscapeString(s.List[o.n].ID), x, y, -w/2, w,
+			html.EscapeString(s.List[o.n].Letter))
 		c.take(x, y, w, 16)
 	}
 	c.WriteString(`</g>`)
@@ -200,7 +204,8 @@ func (s Solids) way(c *canvas, side Side, w Way) {
 		h = 2 * r
 	}
 	if r > 2 && c.within(side, x, y) {
-		fmt.Fprintf(&c.pen, `<rect class="%s body" x="%.1f" y="%.1f" width="%.1f" height="%.1f" rx="%.1f"/>`, class, x-r, y-h/2, 2*r, h, r)
+		fmt.Fprintf(&c.pen, `<rect class="%s body" x="%.1f" y="%.1f" width="%.1f" height="%.1f" rx="%.1f"/>`, class, x-r,
+			y-h/2, 2*r, h, r)
 	}
 	if side == Front {
 		c.label(class, "word halo", w.Say, append([]spot{{x: x, y: y + 4, at: middle}}, around(x, y, max(r, 8))...)...)

@@ -69,8 +69,10 @@ func (m *Model) Turntable(ctx context.Context, t Table) ([]byte, error) {
 	if ctx.Err() != nil {
 		return nil, ctx.Err()
 	}
-	head := tableHead{Points: len(m.points), Triangles: len(m.tris) / 3, Edges: len(features), Thinned: thinned, Things: []tableThing{},
-		Pivot: t.Pivot, Heading: t.Heading, Marks: t.Marks, Ground: t.Ground, Axes: t.Axes, Shapes: t.Shapes, Reach: m.Box.Size().Max()}
+	head := tableHead{Points: len(m.points), Triangles: len(m.tris) / 3, Edges: len(features), Thinned: thinned,
+		Things: []tableThing{},
+		Pivot:  t.Pivot, Heading: t.Heading, Marks: t.Marks, Ground: t.Ground, Axes: t.Axes, Shapes: t.Shapes,
+		Reach: m.Box.Size().Max()}
 	if !m.Box.IsEmpty() {
 		head.Min, head.Max = m.Box.Min, m.Box.Max
 	}

@@ -143,8 +143,10 @@ func TestPaintedCarriesMaterialsAsTheyAre(t *testing.T) {
 	b := new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{1, 2, 3})
 	m := b.Mesh("box")
 	n := len(m.Corners)
-	m.UVs = []scene.UVSet{{}, {Name: "second", Layer: scene.Layer[[2]float64]{Values: [][2]float64{{.25, .5}}, Index: make([]int32, n)}}}
-	m.UVs[0] = scene.UVSet{Name: "first", Layer: scene.Layer[[2]float64]{Values: [][2]float64{{0, 0}}, Index: make([]int32, n)}}
+	m.UVs = []scene.UVSet{{},
+		{Name: "second", Layer: scene.Layer[[2]float64]{Values: [][2]float64{{.25, .5}}, Index: make([]int32, n)}}}
+	m.UVs[0] = scene.UVSet{Name: "first", Layer: scene.Layer[[2]float64]{Values: [][2]float64{{0, 0}},
+		Index: make([]int32, n)}}
 	m.Colors = scene.Layer[[4]float32]{Values: [][4]float32{{1, .5, 0, 1}}, Index: make([]int32, n)}
 	m.Slots = []int{0, -1}
 	m.Slot = make([]int32, m.Faces())
@@ -152,12 +154,14 @@ func TestPaintedCarriesMaterialsAsTheyAre(t *testing.T) {
 	mat := scene.NewMaterial("tin")
 	mat.BaseColor = [4]float64{.2, .4, .6, .5}
 	mat.AlphaMode = scene.Blend
-	mat.Maps[scene.UseBaseColor] = scene.Map{Texture: 1, UVSet: 1, Place: &scene.Placement{Offset: [2]float64{.1, .2}, Scale: [2]float64{2, 4}}}
+	mat.Maps[scene.UseBaseColor] = scene.Map{Texture: 1, UVSet: 1, Place: &scene.Placement{Offset: [2]float64{.1, .2},
+		Scale: [2]float64{2, 4}}}
 	s := shape.Scene("box", []scene.Material{mat}, m)
 	s.Images = []scene.Image{{Name: "tin.png"}}
 	s.Textures = []scene.Texture{{Image: 0, WrapU: scene.Clamp, WrapV: scene.Mirror}}
 	for _, shown := range []bool{true, false} {
-		out, err := Painted(context.Background(), s, geom.Linear(geom.Identity3.Scaled(2)), AsMaterials, Shown{Has: func(int) bool { return shown }})
+		out, err := Painted(context.Background(), s, geom.Linear(geom.Identity3.Scaled(2)), AsMaterials,
+			Shown{Has: func(int) bool { return shown }})
 		require.NoError(t, err)
 		var head paintedHead
 		p := unpack(t, out, &head)
@@ -171,7 +175,8 @@ func TestPaintedCarriesMaterialsAsTheyAre(t *testing.T) {
 		assert.InDelta(t, 8*6, inside(at, tris), 1e-4)
 		require.Len(t, head.Paints, 2)
 		first := head.Paints[0]
-		assert.Equal(t, Paint{Name: "tin", Color: mat.BaseColor, Picture: map[bool]int{true: 0, false: -1}[shown], WrapU: scene.Clamp,
+		assert.Equal(t, Paint{Name: "tin", Color: mat.BaseColor, Picture: map[bool]int{true: 0, false: -1}[shown],
+			WrapU: scene.Clamp,
 			WrapV: scene.Mirror, Alpha: "BLEND", Cutoff: .5, Roughness: 1, Bumps: 1, Shade: 1, Count: 10}, first)
 		assert.Equal(t, [2]int{10, 2}, [2]int{head.Paints[1].First, head.Paints[1].Count}, "the face without a material")
 		for _, i := range tris[:30] {

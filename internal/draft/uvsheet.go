@@ -111,8 +111,10 @@ func UVSheet(ctx context.Context, lists [][]uv.Triangle) ([]byte, error) {
 }
 
 // uvPalette: paper, covered, outside, overlap, sides, the empty square, its frame.
-var uvPalette = color.Palette{color.NRGBA{0xfb, 0xfc, 0xf8, 255}, color.NRGBA{0xc9, 0xd9, 0xf2, 255}, color.NRGBA{0xf3, 0xdd, 0x9a, 255},
-	color.NRGBA{0xbf, 0x36, 0x1c, 255}, color.NRGBA{0x1f, 0x4f, 0xbf, 255}, color.NRGBA{0xff, 0xff, 0xff, 255}, color.NRGBA{0x16, 0x23, 0x2b, 255}}
+var uvPalette = color.Palette{color.NRGBA{0xfb, 0xfc, 0xf8, 255}, color.NRGBA{0xc9, 0xd9, 0xf2, 255},
+	color.NRGBA{0xf3, 0xdd, 0x9a, 255},
+	color.NRGBA{0xbf, 0x36, 0x1c, 255}, color.NRGBA{0x1f, 0x4f, 0xbf, 255}, color.NRGBA{0xff, 0xff, 0xff, 255},
+	color.NRGBA{0x16, 0x23, 0x2b, 255}}
 
 // uvSheet counts how often pixels are covered.
 type uvSheet struct{ most, count []uint8 }

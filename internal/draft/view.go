@@ -140,7 +140,8 @@ func (m *Model) sketched(ctx context.Context) (*Model, error) {
 }
 
 // Outline is the view without its shading, which is "" where there are too many lines for a
-// page. Of a dense model it is made of one that is thinned. When ctx ends it returns early, and what it returns means nothing.
+// page. Of a dense model it is made of one that is thinned. When ctx ends it returns early, and what it returns means
+// nothing.
 func (m *Model) Outline(ctx context.Context, side Side, scale float64) View {
 	m, err := m.sketched(ctx)
 	if err != nil {
@@ -411,7 +412,8 @@ var palette = func() color.Palette {
 	lo, hi := [3]float64{184, 196, 192}, [3]float64{240, 244, 241}
 	for i := range shades {
 		t := float64(i) / (shades - 1)
-		p = append(p, color.NRGBA{uint8(lo[0] + t*(hi[0]-lo[0])), uint8(lo[1] + t*(hi[1]-lo[1])), uint8(lo[2] + t*(hi[2]-lo[2])), 255})
+		p = append(p, color.NRGBA{uint8(lo[0] + t*(hi[0]-lo[0])), uint8(lo[1] + t*(hi[1]-lo[1])),
+			uint8(lo[2] + t*(hi[2]-lo[2])), 255})
 	}
 	p = append(p, color.NRGBA{0x16, 0x23, 0x2b, 255})
 	for _, c := range densityColors {

@@ -115,11 +115,12 @@ func (b *Board) Small(ctx context.Context, o *work.Opened, turn Turn) (string, e
 	if err != nil {
 		return "", err
 	}
-	return work.Derive(ctx, b.desk.Derived, "thumb", fmt.Sprintf("%s %s", kept.Key, turn), func(ctx context.Context) (string, error) {
-		m, err := b.first(ctx, o)
-		if err != nil {
-			return "", err
-		}
-		return m.Thumb(ctx, geom.Mat3(turn), stancePixels)
-	})
+	return work.Derive(ctx, b.desk.Derived, "thumb", fmt.Sprintf("%s %s", kept.Key, turn),
+		func(ctx context.Context) (string, error) {
+			m, err := b.first(ctx, o)
+			if err != nil {
+				return "", err
+			}
+			return m.Thumb(ctx, geom.Mat3(turn), stancePixels)
+		})
 }

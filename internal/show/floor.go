@@ -190,7 +190,8 @@ func Walked(o *floor.Outcome) string {
 
 // sideWord names a direction in degrees.
 func sideWord(from float64) string {
-	words := []string{"the front", "front right", "the right", "back right", "the back", "back left", "the left", "front left"}
+	words := []string{"the front", "front right", "the right", "back right", "the back", "back left", "the left",
+		"front left"}
 	return words[int(math.Round(math.Mod(math.Mod(from, 360)+360, 360)/45))%8]
 }
 
@@ -318,8 +319,9 @@ func walkStages(o *floor.Outcome, forms []*solid.Form) []draft.Stage {
 	low := path[0][1] // the ground
 	for i := range 3 {
 		at := path[(len(path)-1)*i/2]
-		s := draft.Stage{Say: fmt.Sprintf("%.2f s", float64((len(path)-1)*i/2)*0.02/o.Trial.Speed), Centre: geom.Vec2{at.Dot(right),
-			at[1] - low + tall/2}}
+		s := draft.Stage{Say: fmt.Sprintf("%.2f s", float64((len(path)-1)*i/2)*0.02/o.Trial.Speed),
+			Centre: geom.Vec2{at.Dot(right),
+				at[1] - low + tall/2}}
 		if i == 2 && o.Walked.Stopped {
 			s.Say += ", stopped"
 		}
@@ -354,7 +356,8 @@ func endsOf(list []*floor.Outcome) string {
 	for _, e := range []struct {
 		end  floor.End
 		word string
-	}{{floor.Through, "through"}, {floor.Over, "over"}, {floor.Within, "stopped within"}, {floor.Before, "stopped before"}} {
+	}{{floor.Through, "through"}, {floor.Over, "over"}, {floor.Within, "stopped within"},
+		{floor.Before, "stopped before"}} {
 		if n := count[e.end]; n > 0 {
 			words = append(words, fmt.Sprintf("%s %d", e.word, n))
 		}
@@ -404,7 +407,8 @@ func (b *Board) others(ctx context.Context, v view, forms []*solid.Form, f *Floo
 		if err != nil {
 			return err
 		}
-		l := Tried{Kind: x.t.Kind, What: x.what, Outcome: Ended(o), Figure: "–", Good: !o.Through && (o.Rested || x.t.Kind != floor.Drop)}
+		l := Tried{Kind: x.t.Kind, What: x.what, Outcome: Ended(o), Figure: "–", Good: !o.Through &&
+			(o.Rested || x.t.Kind != floor.Drop)}
 		if o.Rested {
 			l.Figure = fmt.Sprintf("%.2f s", o.Rest)
 		}
@@ -462,7 +466,8 @@ func (b *Board) Moves(ctx context.Context, o *work.Opened, t floor.Trial) (*Move
 	if err != nil {
 		return nil, fault.From(fault.Invalid, err)
 	}
-	m := &Moves{Centre: out.Centre, Kind: out.Trial.Kind, Size: out.Trial.Size, Tall: out.Trial.Tall, Wide: out.Trial.Wide, Step: 1. / 30}
+	m := &Moves{Centre: out.Centre, Kind: out.Trial.Kind, Size: out.Trial.Size, Tall: out.Trial.Tall,
+		Wide: out.Trial.Wide, Step: 1. / 30}
 	row := func(p floor.Pose) (r [12]float32) {
 		for k := range 3 {
 			r[k] = float32(p.At[k])

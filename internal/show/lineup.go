@@ -222,7 +222,8 @@ func (s Stand) broken(sb *strings.Builder, x, ground float64, place func(dx, dy 
 		move[0][1], move[1][1] = 0, -breakGap // the base stays on the ground
 	}
 	for i, e := range ends {
-		fmt.Fprintf(sb, `<clipPath id="%s-%d"><rect x="%.1f" y="%.1f" width="%.1f" height="%.1f"/></clipPath>`, id, i, e[0], e[1], e[2],
+		fmt.Fprintf(sb, `<clipPath id="%s-%d"><rect x="%.1f" y="%.1f" width="%.1f" height="%.1f"/></clipPath>`, id, i, e[0],
+			e[1], e[2],
 			e[3])
 		fmt.Fprintf(sb, `<g transform="translate(%.1f %.1f)"><g clip-path="url(#%s-%d)">`, move[i][0], move[i][1], id, i)
 		place(0, 0)

@@ -195,12 +195,14 @@ func (b *Board) lens(ctx context.Context, v view, i int) (*draft.Lens, error) {
 }
 
 // lensColours are those of [ladder.Lens]: paper, what both cover, what goes and what comes.
-var lensColours = color.Palette{color.NRGBA{0xfb, 0xfc, 0xf8, 255}, color.NRGBA{0xcd, 0xd6, 0xd2, 255}, color.NRGBA{0xc2, 0x39, 0x1a, 255},
+var lensColours = color.Palette{color.NRGBA{0xfb, 0xfc, 0xf8, 255}, color.NRGBA{0xcd, 0xd6, 0xd2, 255},
+	color.NRGBA{0xc2, 0x39, 0x1a, 255},
 	color.NRGBA{0x1f, 0x4f, 0xbf, 255}}
 
 func lensImage(ctx context.Context, a, b *scene.Scene, at ladder.Apart, side float64) string {
 	const n = 2 * draft.LensSide
-	img := &image.Paletted{Pix: ladder.Lens(ctx, a, b, at, side, n), Stride: n, Rect: image.Rect(0, 0, n, n), Palette: lensColours}
+	img := &image.Paletted{Pix: ladder.Lens(ctx, a, b, at, side, n), Stride: n, Rect: image.Rect(0, 0, n, n),
+		Palette: lensColours}
 	var buf bytes.Buffer
 	if err := png.Encode(&buf, img); err != nil {
 		return "" // a buffer in memory takes every write
@@ -252,13 +254,14 @@ func (b *Board) wire(ctx context.Context, v view, n int, scale float64) (draft.V
 	if n > 0 {
 		key = v.Result.LODs.LODs[n].Key
 	}
-	return work.Derive(ctx, b.desk.Derived, "wire", fmt.Sprintf("%s %g", key, scale), func(ctx context.Context) (draft.View, error) {
-		m, err := b.lodModel(ctx, v, n)
-		if err != nil {
-			return draft.View{}, err
-		}
-		return m.Wire(ctx, draft.Front, scale), ctx.Err()
-	})
+	return work.Derive(ctx, b.desk.Derived, "wire", fmt.Sprintf("%s %g", key, scale),
+		func(ctx context.Context) (draft.View, error) {
+			m, err := b.lodModel(ctx, v, n)
+			if err != nil {
+				return draft.View{}, err
+			}
+			return m.Wire(ctx, draft.Front, scale), ctx.Err()
+		})
 }
 
 // Level is a LOD packed for the turntable, as paper or with a look; see [Board.Turntable] and

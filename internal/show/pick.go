@@ -60,8 +60,9 @@ func (b *Board) Pick(ctx context.Context, o *work.Opened, at Sight) (Picked, err
 	if !can {
 		return Picked{}, fault.Input("the asset has no size here, so no place on it can be kept")
 	}
-	p := Picked{Kind: pick.Kind, Source: back.Apply(pick.Point), Shown: pick.Point, Paper: v.layout.Places(v.box, pick.Point),
-		Face: draft.HeadingOf(pick.Normal), Say: catchWords[pick.Kind]}
+	p := Picked{Kind: pick.Kind, Source: back.Apply(pick.Point), Shown: pick.Point,
+		Paper: v.layout.Places(v.box, pick.Point),
+		Face:  draft.HeadingOf(pick.Normal), Say: catchWords[pick.Kind]}
 	if pick.HasEdge() {
 		p.Edge = &[2]geom.Vec3{back.Apply(pick.Edge[0]), back.Apply(pick.Edge[1])}
 		long := figure.Length(pick.Edge[0].Dist(pick.Edge[1]))

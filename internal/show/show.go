@@ -103,7 +103,8 @@ type face struct {
 }
 
 // faces lists those of all stations.
-var faces = []face{sourceFace, sizeFace, axesFace, pivotFace, surfaceFace, budgetFace, lodsFace, collisionFace, slotsFace, exportFace}
+var faces = []face{sourceFace, sizeFace, axesFace, pivotFace, surfaceFace, budgetFace, lodsFace, collisionFace,
+	slotsFace, exportFace}
 
 // faceOf finds a station's; the error is a *station.UnknownError.
 func faceOf(id string) (face, error) {
@@ -164,7 +165,8 @@ type Picture struct {
 
 // Draw makes the drawing of a station. height is the artist's own figure in metres, 0
 // for none; measured are distances to draw besides.
-func (b *Board) Draw(ctx context.Context, o *work.Opened, id string, height float64, measured ...Measured) (*Picture, error) {
+func (b *Board) Draw(ctx context.Context, o *work.Opened, id string, height float64, measured ...Measured) (*Picture,
+	error) {
 	v, err := look(o, id, height)
 	if err != nil {
 		return nil, err
@@ -182,13 +184,15 @@ func (b *Board) Draw(ctx context.Context, o *work.Opened, id string, height floa
 	for _, f := range v.stop.Report.Findings() {
 		n := Numbered{Finding: f, Number: len(p.Findings) + 1}
 		if f.Place.Point != nil && f.Severity > finding.Note {
-			d.Balloons = append(d.Balloons, draft.Balloon{Number: n.Number, Severity: f.Severity, At: v.paper.Apply(*f.Place.Point)})
+			d.Balloons = append(d.Balloons, draft.Balloon{Number: n.Number, Severity: f.Severity,
+				At: v.paper.Apply(*f.Place.Point)})
 		}
 		p.Findings = append(p.Findings, n)
 	}
 	d.Layers = v.face.layers(v)
 	for _, m := range measured {
-		d.Layers = append(d.Layers, draft.Rule{From: v.onPaper.Apply(m.From), To: v.onPaper.Apply(m.To), Figure: figure.Length(m.Length)})
+		d.Layers = append(d.Layers, draft.Rule{From: v.onPaper.Apply(m.From), To: v.onPaper.Apply(m.To),
+			Figure: figure.Length(m.Length)})
 	}
 	p.Drawn = d.Draw()
 	for i := range p.Findings {
@@ -266,7 +270,8 @@ func (b *Board) PreviewLines(ctx context.Context, o *work.Opened, id string, p p
 }
 
 // ghost is what another prep would make of an asset at a station, beside what it is now.
-func (b *Board) ghost(ctx context.Context, o *work.Opened, id string, height float64, p prep.Prep) (now, then view, g draft.Ghost,
+func (b *Board) ghost(ctx context.Context, o *work.Opened, id string, height float64, p prep.Prep) (now, then view,
+	g draft.Ghost,
 	err error) {
 	if now, err = look(o, id, height); err != nil {
 		return now, then, g, err
@@ -291,7 +296,8 @@ func outlineOfScene(ctx context.Context, b *Board, now, then view) (draft.Ghost,
 	}
 	z := then.box.Size()
 	return draft.Ghost{Views: &views, Box: then.box, Shift: foot(now.box).Sub(foot(then.box)),
-		Say: fmt.Sprintf("It would measure %s wide, %s high, %s deep", figure.Length(z[0]), figure.Length(z[1]), figure.Length(z[2]))}, nil
+		Say: fmt.Sprintf("It would measure %s wide, %s high, %s deep", figure.Length(z[0]), figure.Length(z[1]),
+			figure.Length(z[2]))}, nil
 }
 
 // foot is the middle of a box's base.

@@ -82,7 +82,8 @@ func (b *bench) open(id int64) *work.Opened {
 
 func (b *bench) decide(id int64, change func(p *prep.Prep)) *work.Opened {
 	b.t.Helper()
-	_, err := b.desk.Decide(context.Background(), id, b.open(id).Base(), func(p *prep.Prep) error { change(p); return nil })
+	_, err := b.desk.Decide(context.Background(), id, b.open(id).Base(),
+		func(p *prep.Prep) error { change(p); return nil })
 	require.NoError(b.t, err)
 	return b.open(id)
 }
@@ -228,7 +229,8 @@ func TestPreviewsShowWhereThingsWouldBe(t *testing.T) {
 	require.NoError(t, err)
 	half := preview("size", func(p *prep.Prep) { p.Size.Fit, p.Size.Factor = size.ByFactor, .5 })
 	x0, y0, x1, y1 := boxOfClass(t, half, "outline")
-	front, side := now.layout.Places(now.box, now.box.Min)[draft.Front], now.layout.Places(now.box, now.box.Min)[draft.RightSide]
+	front, side := now.layout.Places(now.box, now.box.Min)[draft.Front],
+		now.layout.Places(now.box, now.box.Min)[draft.RightSide]
 	w, h, d := now.box.Size()[0]*now.layout.Scale, now.box.Size()[1]*now.layout.Scale, now.box.Size()[2]*now.layout.Scale
 	assert.InDelta(t, front[0]+w/4, x0, 1, "half of it, about the middle")
 	assert.InDelta(t, front[1], y1, 1, "on the same base")
@@ -291,7 +293,8 @@ func row(name string, w, h float64) work.Row {
 }
 
 func TestTheLineupKeepsItsScale(t *testing.T) {
-	l := arrange([]work.Row{row("lamp", .5, 3), row("tower", 60, 220), row("post", .2, 1), row("barrier", 300, 2)}, false, 1248)
+	l := arrange([]work.Row{row("lamp", .5, 3), row("tower", 60, 220), row("post", .2, 1), row("barrier", 300, 2)}, false,
+		1248)
 	assert.InDelta(t, 3*l.Scale, l.Stands[0].H, 1e-9)
 	assert.InDelta(t, l.Scale, l.Stands[2].H, 1e-9)
 	assert.LessOrEqual(t, l.Stands[1].H, lineupGround-lineupTop-breakGap+1e-9, "the tower is no larger than the paper")

@@ -53,5 +53,6 @@ func measure(v view, from, to geom.Vec3) Measured {
 
 // ruleOf draws that distance on the paper.
 func ruleOf(v view, from, to geom.Vec3) draft.Rule {
-	return draft.Rule{From: v.onPaper.Apply(from), To: v.onPaper.Apply(to), Figure: figure.Length(measure(v, from, to).Length)}
+	return draft.Rule{From: v.onPaper.Apply(from), To: v.onPaper.Apply(to),
+		Figure: figure.Length(measure(v, from, to).Length)}
 }

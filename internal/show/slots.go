@@ -98,7 +98,8 @@ func (b *Board) PictureAs(ctx context.Context, o *work.Opened, n int, as string,
 	default:
 		return Shot{}, fault.New(fault.Missing, "a picture is shown small, before, after or by its difference, not %q", as)
 	}
-	if as == "difference" && (!came.Found() || !x.Made || len(x.In) != 1) || as != "difference" && !picture.Shown(seen.Data) {
+	if as == "difference" && (!came.Found() || !x.Made || len(x.In) != 1) || as != "difference" &&
+		!picture.Shown(seen.Data) {
 		return Shot{}, fault.New(fault.Missing, "there is no such picture that could be shown")
 	}
 	return work.Derive(ctx, b.desk.Derived, "picture", fmt.Sprintf("%s slots %d %s %d", stop.Key, n, as, of),

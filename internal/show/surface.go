@@ -26,7 +26,8 @@ var surfaceFace = face{
 			class[strings.TrimPrefix(f.Code, surface.Info.ID+"/")] = draft.SeverityClass(f.Severity)
 		}
 		var list draft.Flaws
-		for _, sev := range []finding.Severity{finding.MustFix, finding.Look, finding.Note} { // what matters first, as far as marks go
+		// what matters first, as far as marks go
+		for _, sev := range []finding.Severity{finding.MustFix, finding.Look, finding.Note} {
 			for _, m := range r.Marked() {
 				if class[string(m.Sort)] != draft.SeverityClass(sev) || m.Sort == surface.Unjoined {
 					continue // points that formats split are everywhere along seams
@@ -81,13 +82,14 @@ func (b *Board) UVs(ctx context.Context, o *work.Opened, id string, set int) ([]
 	if err != nil {
 		return nil, err
 	}
-	return work.Derive(ctx, b.desk.Derived, "uvs", fmt.Sprintf("%s %d", stop.Key, set), func(ctx context.Context) ([]byte, error) {
-		var all uv.ByMaterial
-		for i, users := range stop.Scene.Users() {
-			if len(users) > 0 {
-				uv.Triangles(stop.Scene.Meshes[i], set, &all)
+	return work.Derive(ctx, b.desk.Derived, "uvs", fmt.Sprintf("%s %d", stop.Key, set),
+		func(ctx context.Context) ([]byte, error) {
+			var all uv.ByMaterial
+			for i, users := range stop.Scene.Users() {
+				if len(users) > 0 {
+					uv.Triangles(stop.Scene.Meshes[i], set, &all)
+				}
 			}
-		}
-		return draft.UVSheet(ctx, all.Lists)
-	})
+			return draft.UVSheet(ctx, all.Lists)
+		})
 }

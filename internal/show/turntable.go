@@ -31,7 +31,8 @@ func (b *Board) Turntable(ctx context.Context, o *work.Opened, id string, height
 		return nil, err
 	}
 	if n := v.stop.Scene.Count().Triangles; n > turntableTriangles {
-		return nil, fault.New(fault.Limit, "the turntable shows up to 2 million triangles, and this has more; the drawing shows it all")
+		return nil, fault.New(fault.Limit,
+			"the turntable shows up to 2 million triangles, and this has more; the drawing shows it all")
 	}
 	m, err := b.model(ctx, v)
 	if err != nil {
@@ -69,8 +70,9 @@ func (b *Board) painted(ctx context.Context, v view, s *scene.Scene, as draft.Lo
 		return nil, fault.Input("%q is no look: expected one of %v", as, draft.Looks)
 	}
 	if n := s.Count().Triangles; n > paintedTriangles {
-		return nil, fault.New(fault.Limit, "the turntable shows materials, shading, checker and density of up to a million triangles, and this has more; "+
-			"it shows it as paper")
+		return nil, fault.New(fault.Limit,
+			"the turntable shows materials, shading, checker and density of up to a million triangles, and this has more; "+
+				"it shows it as paper")
 	}
 	return draft.Painted(ctx, s, geom.Linear(v.paper), as, draft.Shown{
 		Has: func(image int) bool { return picture.Shown(s.Images[image].Data) },

@@ -87,7 +87,8 @@ func add(z *zip.Writer, name, from string, how uint16) error {
 // and blobs under their own names is unpacked.
 func Restore(ctx context.Context, backup, dir string) (*Verdict, error) {
 	if left, err := os.ReadDir(dir); err == nil && len(left) > 0 {
-		return nil, fmt.Errorf("%s is not empty: a backup is put back into an empty folder alone, so that it overwrites nothing. "+
+		return nil, fmt.Errorf("%s is not empty: a backup is put back into an empty folder alone, so that it overwrites "+
+			"nothing. "+
 			"Name another folder with --data", dir)
 	}
 	z, err := zip.OpenReader(backup)

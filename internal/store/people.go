@@ -56,7 +56,8 @@ func People(dir string) (*Store, error) {
 // AddPerson adds somebody; phrase is their passphrase as it is kept. The error is
 // ErrThere when the name is taken, in whatever case.
 func (s *Store) AddPerson(ctx context.Context, name, phrase string) error {
-	err := one(s.db.ExecContext(ctx, `INSERT INTO people (name, phrase, created) VALUES (?, ?, ?) ON CONFLICT DO NOTHING`, name, phrase,
+	err := one(s.db.ExecContext(ctx, `INSERT INTO people (name, phrase, created) VALUES (?, ?, ?) ON CONFLICT DO NOTHING`,
+		name, phrase,
 		now()))
 	if err == ErrNotFound {
 		return fmt.Errorf("%w: %s", ErrThere, name)
@@ -119,7 +120,8 @@ func hashed(token string) string {
 // Find gives the data of a session that has not run out, and whether there is one.
 func (k Sessions) Find(token string) ([]byte, bool, error) {
 	var b []byte
-	err := k.s.db.QueryRow(`SELECT data FROM sessions WHERE token = ? AND expiry > ?`, hashed(token), time.Now().Unix()).Scan(&b)
+	err := k.s.db.QueryRow(`SELECT data FROM sessions WHERE token = ? AND expiry > ?`, hashed(token),
+		time.Now().Unix()).Scan(&b)
 	if errors.Is(err, sql.ErrNoRows) {
 		return nil, false, nil
 	}

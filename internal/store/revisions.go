@@ -17,7 +17,8 @@ func addRevision(ctx context.Context, tx *sql.Tx, asset int64, number int, main 
 		return err
 	}
 	for _, f := range files {
-		_, err := tx.ExecContext(ctx, `INSERT INTO revision_files (revision_id, name, sha, size) VALUES (?, ?, ?, ?)`, id, f.Name, f.SHA,
+		_, err := tx.ExecContext(ctx, `INSERT INTO revision_files (revision_id, name, sha, size) VALUES (?, ?, ?, ?)`, id,
+			f.Name, f.SHA,
 			f.Size)
 		if err != nil {
 			return err
@@ -29,7 +30,8 @@ func addRevision(ctx context.Context, tx *sql.Tx, asset int64, number int, main 
 // AddRevision gives an asset its next revision and returns its number. Unless use is
 // set, the one in force stays in force. base is the number of the revision in force that
 // the files were put together from; when it is another by now the error is ErrStale.
-func (s *Store) AddRevision(ctx context.Context, asset int64, base int, main string, files []File, use bool) (n int, err error) {
+func (s *Store) AddRevision(ctx context.Context, asset int64, base int, main string, files []File, use bool) (n int,
+	err error) {
 	err = s.tx(ctx, func(tx *sql.Tx) error {
 		force, err := currentOf(ctx, tx, asset)
 		if err != nil {
@@ -38,7 +40,8 @@ func (s *Store) AddRevision(ctx context.Context, asset int64, base int, main str
 		if force.Number != base {
 			return ErrStale
 		}
-		if err := tx.QueryRowContext(ctx, `SELECT max(number) FROM revisions WHERE asset_id = ?`, asset).Scan(&n); err != nil {
+		if err := tx.QueryRowContext(ctx, `SELECT max(number) FROM revisions WHERE asset_id = ?`,
+			asset).Scan(&n); err != nil {
 			return missing(err)
 		}
 		n++
@@ -67,14 +70,16 @@ func (s *Store) TakeRevision(ctx context.Context, asset int64, number, base int,
 			}
 		}
 		return one(tx.ExecContext(ctx, `UPDATE assets SET revision = ?, signed = ?
-			WHERE id = ? AND EXISTS (SELECT 1 FROM revisions WHERE asset_id = ? AND number = ?)`, number, By(ctx), asset, asset, number))
+			WHERE id = ? AND EXISTS (SELECT 1 FROM revisions WHERE asset_id = ? AND number =`+
+			` ?)`, number, By(ctx), asset, asset, number))
 	})
 }
 
 const revisionColumns = `r.id, r.number, r.main, r.created, r.signed`
 
 // current is the number of the revision in force of the asset ?1.
-const current = `coalesce((SELECT revision FROM assets WHERE id = ?1), (SELECT max(number) FROM revisions WHERE asset_id = ?1))`
+const current = `coalesce((SELECT revision FROM assets WHERE id = ?1),
+	(SELECT max(number) FROM revisions WHERE asset_id = ?1))`
 
 // Current is the revision in force.
 func (s *Store) Current(ctx context.Context, asset int64) (r Revision, err error) {
@@ -103,7 +108,8 @@ func (s *Store) Revision(ctx context.Context, asset int64, number int) (r Revisi
 func revision(ctx context.Context, db queries, asset int64, number string, args ...any) (Revision, error) {
 	var r Revision
 	var created string
-	err := db.QueryRowContext(ctx, `SELECT `+revisionColumns+` FROM revisions r WHERE r.asset_id = ?1 AND r.number = `+number,
+	err := db.QueryRowContext(ctx,
+		`SELECT `+revisionColumns+` FROM revisions r WHERE r.asset_id = ?1 AND r.number = `+number,
 		append([]any{asset}, args...)...).Scan(&r.ID, &r.Number, &r.Main, &created, &r.By)
 	if err != nil {
 		return r, missing(err)

@@ -27,7 +27,8 @@ func scanKit(row interface{ Scan(...any) error }) (Kit, error) {
 }
 
 // all collects the rows of a query.
-func all[T any](ctx context.Context, db queries, scan func(interface{ Scan(...any) error }) (T, error), query string, args ...any) ([]T,
+func all[T any](ctx context.Context, db queries, scan func(interface{ Scan(...any) error }) (T, error), query string,
+	args ...any) ([]T,
 	error) {
 	rows, err := db.QueryContext(ctx, query, args...)
 	if err != nil {
@@ -77,7 +78,8 @@ func (s *Store) NewKit(ctx context.Context, name string, t target.Target) (Kit, 
 	if err != nil {
 		return Kit{}, err
 	}
-	res, err := s.db.ExecContext(ctx, `INSERT INTO kits (name, target, created, signed) VALUES (?, ?, ?, ?)`, name, b, now(), By(ctx))
+	res, err := s.db.ExecContext(ctx, `INSERT INTO kits (name, target, created, signed) VALUES (?, ?, ?, ?)`, name, b,
+		now(), By(ctx))
 	if err != nil {
 		return Kit{}, err
 	}
@@ -229,7 +231,8 @@ func stateOf(ctx context.Context, tx queries, asset int64) (st State, err error)
 func (s *Store) NewAsset(ctx context.Context, kit int64, name, main string, files []File) (Asset, error) {
 	var id int64
 	err := s.tx(ctx, func(tx *sql.Tx) error {
-		res, err := tx.ExecContext(ctx, `INSERT INTO assets (kit_id, name, created, signed) VALUES (?, ?, ?, ?)`, kit, name, now(),
+		res, err := tx.ExecContext(ctx, `INSERT INTO assets (kit_id, name, created, signed) VALUES (?, ?, ?, ?)`, kit, name,
+			now(),
 			By(ctx))
 		if err != nil {
 			return err
@@ -292,7 +295,8 @@ func stepOf(ctx context.Context, tx queries, asset int64) (Step, error) {
 // change checks that an asset has been changed as often as base says, and counts one
 // change more: a change and its check are one step, whoever else is at it.
 func change(ctx context.Context, tx *sql.Tx, asset int64, base int) error {
-	res, err := tx.ExecContext(ctx, `UPDATE assets SET changes = changes + 1, signed = ? WHERE id = ? AND changes = ?`, By(ctx), asset,
+	res, err := tx.ExecContext(ctx, `UPDATE assets SET changes = changes + 1, signed = ? WHERE id = ? AND changes = ?`,
+		By(ctx), asset,
 		base)
 	if err = one(res, err); err != ErrNotFound {
 		return err
@@ -324,7 +328,8 @@ func savePrep(ctx context.Context, tx *sql.Tx, asset int64, prep []byte, label s
 	if _, err := tx.ExecContext(ctx, `DELETE FROM preps WHERE asset_id = ? AND seq > ?`, asset, at); err != nil {
 		return err
 	}
-	_, err := tx.ExecContext(ctx, `INSERT INTO preps (asset_id, seq, prep, label, created, signed) VALUES (?, ?, ?, ?, ?, ?)`, asset,
+	_, err := tx.ExecContext(ctx,
+		`INSERT INTO preps (asset_id, seq, prep, label, created, signed) VALUES (?, ?, ?, ?, ?, ?)`, asset,
 		at+1, prep, label, now(), By(ctx))
 	if err != nil {
 		return err

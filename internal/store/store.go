@@ -113,7 +113,8 @@ func open(dir string) (*Store, error) {
 // database opens a folder's, as every writer of it does.
 func database(dir string) (*sql.DB, error) {
 	dsn := uri(filepath.Join(dir, databaseName)) +
-		"?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)&_pragma=busy_timeout(10000)&_txlock=immediate"
+		"?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)" +
+		"&_pragma=busy_timeout(10000)&_txlock=immediate"
 	db, err := sql.Open("sqlite", dsn)
 	if err == nil {
 		db.SetMaxOpenConns(connections)

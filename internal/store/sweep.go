@@ -143,7 +143,8 @@ func (s *Store) untrash(sha string) error {
 
 // named is the set of blobs that rows name.
 func (s *Store) named(ctx context.Context) (map[string]bool, error) {
-	rows, err := s.db.QueryContext(ctx, `SELECT sha FROM revision_files UNION SELECT sha FROM exports UNION SELECT sha FROM added_pictures`)
+	rows, err := s.db.QueryContext(ctx,
+		`SELECT sha FROM revision_files UNION SELECT sha FROM exports UNION SELECT sha FROM added_pictures`)
 	if err != nil {
 		return nil, err
 	}

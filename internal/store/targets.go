@@ -26,11 +26,13 @@ func scanTarget(row interface{ Scan(...any) error }) (TargetRevision, error) {
 	return r, err
 }
 
-const targetColumns = `SELECT r.body, r.created, r.signed, t.removed IS NOT NULL FROM target_revisions r JOIN targets t ON t.id = r.target`
+const targetColumns = `SELECT r.body, r.created, r.signed,
+	t.removed IS NOT NULL FROM target_revisions r JOIN targets t ON t.id = r.target`
 
 // Targets lists the newest revision of each, by name; those taken out come too.
 func (s *Store) Targets(ctx context.Context) ([]TargetRevision, error) {
-	return all(ctx, s.db, scanTarget, targetColumns+` WHERE r.number = (SELECT max(number) FROM target_revisions m WHERE m.target = r.target)
+	return all(ctx, s.db, scanTarget, targetColumns+` WHERE r.number = (SELECT max(number) FROM target_revisions m`+
+		` WHERE m.target = r.target)
 		ORDER BY json_extract(r.body, '$.name') COLLATE NOCASE, r.target`)
 }
 
@@ -48,7 +50,8 @@ func (s *Store) TargetRevisions(ctx context.Context, id string) ([]TargetRevisio
 func (s *Store) KeepTarget(ctx context.Context, t target.Target) error {
 	return s.tx(ctx, func(tx *sql.Tx) error {
 		var last int
-		err := tx.QueryRowContext(ctx, `SELECT coalesce(max(number), 0) FROM target_revisions WHERE target = ?`, t.ID).Scan(&last)
+		err := tx.QueryRowContext(ctx, `SELECT coalesce(max(number), 0) FROM target_revisions WHERE target = ?`,
+			t.ID).Scan(&last)
 		if err != nil {
 			return err
 		}
@@ -60,7 +63,8 @@ func (s *Store) KeepTarget(ctx context.Context, t target.Target) error {
 				return err
 			}
 		}
-		_, err = tx.ExecContext(ctx, `INSERT INTO target_revisions (target, number, body, created, signed) VALUES (?, ?, ?, ?, ?)`,
+		_, err = tx.ExecContext(ctx,
+			`INSERT INTO target_revisions (target, number, body, created, signed) VALUES (?, ?, ?, ?, ?)`,
 			t.ID, t.Revision, t.JSON(), now(), By(ctx))
 		return err
 	})

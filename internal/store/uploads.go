@@ -21,7 +21,8 @@ func (s *Store) KeepUpload(ctx context.Context, job string, kit int64, meshes []
 		if _, err := tx.ExecContext(ctx, `DELETE FROM uploads WHERE created < ?`, old); err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, `INSERT INTO uploads (job, kit_id, files, created) VALUES (?, ?, ?, ?)`, job, kit, b, now())
+		_, err := tx.ExecContext(ctx, `INSERT INTO uploads (job, kit_id, files, created) VALUES (?, ?, ?, ?)`, job, kit, b,
+			now())
 		return err
 	})
 }
@@ -32,7 +33,8 @@ func (s *Store) UploadOf(ctx context.Context, job string) (kit int64, came []Ass
 	err = s.see(ctx, func(tx *sql.Tx) error {
 		var b []byte
 		var created string
-		err := tx.QueryRowContext(ctx, `SELECT kit_id, files, created FROM uploads WHERE job = ?`, job).Scan(&kit, &b, &created)
+		err := tx.QueryRowContext(ctx, `SELECT kit_id, files, created FROM uploads WHERE job = ?`, job).Scan(&kit, &b,
+			&created)
 		if err != nil {
 			return missing(err)
 		}

@@ -179,9 +179,11 @@ const newest = 7
 func unopened(dir string, err error) error {
 	switch {
 	case errors.Is(err, fs.ErrNotExist):
-		return fmt.Errorf("there is no Yarvek data in %s: expected the file %s there. Name another folder with --data", dir, databaseName)
+		return fmt.Errorf("there is no Yarvek data in %s: expected the file %s there. Name another folder with --data", dir,
+			databaseName)
 	case errors.Is(err, fs.ErrPermission), errors.Is(err, syscall.EROFS):
-		return fmt.Errorf("%s can't be written to: %w. Nothing was changed. Give this user the right to write there, or name another "+
+		return fmt.Errorf("%s can't be written to: %w. Nothing was changed. Give this user the right to write there, or "+
+			"name another "+
 			"folder with --data", dir, err)
 	}
 	return fmt.Errorf("the database %s is damaged or is none: %w. Nothing was changed; the files in %s are untouched. "+
@@ -227,7 +229,8 @@ func sane(dir string) error {
 		return unopened(dir, err)
 	}
 	if version > newest {
-		return fmt.Errorf("the database in %s is of a newer Yarvek: it has version %d, and this program knows %d. Nothing was changed. "+
+		return fmt.Errorf("the database in %s is of a newer Yarvek: it has version %d, and this program knows %d. Nothing "+
+			"was changed. "+
 			"Start the newer program, or name another folder with --data", dir, version, newest)
 	}
 	return nil

@@ -27,7 +27,8 @@ func snapshot(t *testing.T, dir string) map[string]string {
 	t.Helper()
 	out := map[string]string{}
 	require.NoError(t, filepath.WalkDir(dir, func(p string, d fs.DirEntry, err error) error {
-		if err != nil || d.IsDir() || strings.HasSuffix(p, "-shm") || strings.HasSuffix(p, "-wal") || filepath.Base(p) == "lock" {
+		if err != nil || d.IsDir() || strings.HasSuffix(p, "-shm") || strings.HasSuffix(p, "-wal") ||
+			filepath.Base(p) == "lock" {
 			return err
 		}
 		b, err := os.ReadFile(p)
@@ -60,7 +61,8 @@ func TestAFolderThatCantBeOpenedIsLeftAsItIs(t *testing.T) {
 			require.NoError(t, os.WriteFile(filepath.Join(dir, databaseName), b, 0o644))
 		}, []string{"is damaged or is none", "Nothing was changed", "Put a backup"}},
 		"no database": {func(t *testing.T, dir string) {
-			require.NoError(t, os.WriteFile(filepath.Join(dir, databaseName), []byte("my shopping list, quite a long one"), 0o644))
+			require.NoError(t, os.WriteFile(filepath.Join(dir, databaseName), []byte("my shopping list, quite a long one"),
+				0o644))
 		}, []string{"is damaged or is none"}},
 		"emptied": {func(t *testing.T, dir string) {
 			require.NoError(t, os.Truncate(filepath.Join(dir, databaseName), 0))

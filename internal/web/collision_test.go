@@ -91,9 +91,11 @@ func TestControlsOfCollision(t *testing.T) {
 	c.decide("collision", "act", "asfile")
 	assert.Empty(t, c.collision().Shapes)
 
-	for _, bad := range [][]string{{"act", "fit", "sort", "blob"}, {"act", "edit", "do", "move", "shape", "f9.9", "right", "1 m"},
+	for _, bad := range [][]string{{"act", "fit", "sort", "blob"}, {"act", "edit", "do", "move", "shape", "f9.9", "right",
+		"1 m"},
 		{"act", "edit", "do", "move"},
-		{"act", "keep", "who", "giant"}, {"act", "add", "kind", "hull"}, {"act", "limits", "gap", "wide"}, {"act", "nothing"}} {
+		{"act", "keep", "who", "giant"}, {"act", "add", "kind", "hull"}, {"act", "limits", "gap", "wide"},
+		{"act", "nothing"}} {
 		w := c.post("/assets/1/collision", c.form(bad...))
 		assert.Equal(t, http.StatusUnprocessableEntity, w.Code, bad)
 	}

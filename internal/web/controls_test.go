@@ -44,8 +44,10 @@ var elsewhere = map[string]string{
 
 // offPage are controls that do not stand on the page of their station as it is at first, and where they do.
 var offPage = map[string]string{
-	"from": "set by two picks on the drawing", "to": "set by two picks on the drawing", "snap": "where the asset stands off the grid",
-	"picture": "on the page of one picture", "width": "on the page of one picture", "height": "on the page of one picture",
+	"from": "set by two picks on the drawing", "to": "set by two picks on the drawing",
+	"snap":    "where the asset stands off the grid",
+	"bake": "where nodes have transforms of their own", "node": "where nodes have transforms of their own",
+	"how": "with each LOD that is made", "picture": "on the page of one picture", "width": "on the page of one picture", "height": "on the page of one picture",
 	"format": "on the page of one picture", "use": "set by dropping a picture on a slot",
 }
 
@@ -55,7 +57,8 @@ func TestMain(m *testing.M) {
 	code := m.Run()
 	if code == 0 && flag.Lookup("test.run").Value.String() == "" && !testing.Short() {
 		for _, name := range unreached() {
-			fmt.Printf("%s is decided by no form in any test: add its control to the page, and a case with its form\n", name)
+			fmt.Printf("%s is decided by no form in any test: add its control to the page, and a case with its form\n",
+				name)
 			code = 1
 		}
 	}

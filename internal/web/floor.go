@@ -25,7 +25,8 @@ type floorPage struct {
 
 // Kinds are the trials there are, with the words of their buttons.
 func (p floorPage) Kinds() [][2]string {
-	return [][2]string{{string(floor.Drop), "Drop"}, {string(floor.Ball), "Ball"}, {string(floor.Box), "Box"}, {string(floor.Walk), "Walker"}}
+	return [][2]string{{string(floor.Drop), "Drop"}, {string(floor.Ball), "Ball"}, {string(floor.Box), "Box"},
+		{string(floor.Walk), "Walker"}}
 }
 
 // Sentence says what came of the trial.
@@ -45,7 +46,8 @@ func (p floorPage) Sentence() template.HTML {
 		s += ", and slid " + strong(figure.Length(o.Moved))
 	}
 	if o.Trial.Slant > 0 {
-		s += " on a floor that falls by " + strong(figure.Significant(o.Trial.Slant, 3)+"°") + " toward the front, drawn level"
+		s += " on a floor that falls by " + strong(figure.Significant(o.Trial.Slant, 3)+"°") +
+			" toward the front, drawn level"
 	}
 	if o.Highest > 0.005 {
 		s += ". What came got " + strong(figure.Length(o.Highest)) + " high"

@@ -38,7 +38,8 @@ func TestHeavyFilesHaveBoundedPages(t *testing.T) {
 				began = time.Now()
 			}
 			page := c.files("/start", files).Body.String()
-			for waits := regexp.MustCompile(`hx-get="(/jobs/[^"]+)"`); waits.MatchString(page); time.Sleep(5 * time.Millisecond) {
+			for waits := regexp.MustCompile(`hx-get="(/jobs/[^"]+)"`); waits.MatchString(page); time.Sleep(
+				5 * time.Millisecond) {
 				page = c.get(waits.FindStringSubmatch(page)[1]).Body.String()
 			}
 			took("taken in")

@@ -136,7 +136,8 @@ func costOf(t target.Target, rows []work.Row) kitCost {
 		b := bar{ID: r.Asset.ID, Name: r.Asset.Name, Triangles: s.Triangles, Most: class.Budget.Triangles}
 		widest = max(widest, s.Triangles)
 		c.Bars = append(c.Bars, b)
-		c.Triangles, c.Vertices, c.DrawCalls, c.Bytes = c.Triangles+s.Triangles, c.Vertices+s.Vertices, c.DrawCalls+s.DrawCalls, c.Bytes+s.Bytes
+		c.Triangles, c.Vertices, c.DrawCalls, c.Bytes = c.Triangles+s.Triangles, c.Vertices+s.Vertices,
+			c.DrawCalls+s.DrawCalls, c.Bytes+s.Bytes
 		c.Pictures, c.Memory, c.HadMemory = c.Pictures+s.Pictures, c.Memory+s.Memory, c.HadMemory+s.HadMemory
 		if b.Over() {
 			c.Over++

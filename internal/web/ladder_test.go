@@ -66,7 +66,8 @@ func TestALadderIsMadeOnceAndMovedAtOnce(t *testing.T) {
 	moved := time.Now()
 	c.decide("lods", "act", "move", "lod", fmt.Sprint(last), "from", fmt.Sprintf("%.3g m", before.LODs[last].From*1.3))
 	c.get("/assets/1/lods")
-	t.Logf("%d triangles, %d LODs: made in %v; its page first %v, then %v; moved in %v", before.LODs[0].Cost.Triangles, last, made,
+	t.Logf("%d triangles, %d LODs: made in %v; its page first %v, then %v; moved in %v", before.LODs[0].Cost.Triangles,
+		last, made,
 		drawn, cached,
 		time.Since(moved))
 	after := c.ladder()
@@ -86,7 +87,8 @@ func TestTheControlsOfLODs(t *testing.T) {
 		}
 		return list
 	}
-	c.decide("lods", table("typed", [3]string{"50 %", "4 m", ""}, [3]string{"60 tri", "", ""}, [3]string{"80 mm", "3000 cm", ""})...)
+	c.decide("lods", table("typed", [3]string{"50 %", "4 m", ""}, [3]string{"60 tri", "", ""},
+		[3]string{"80 mm", "3000 cm", ""})...)
 	d := now()
 	require.Len(t, d.Levels, 3)
 	assert.Equal(t, 0.5, d.Levels[0].Share)
@@ -129,8 +131,10 @@ func TestTheControlsOfLODs(t *testing.T) {
 	assert.Equal(t, 0.5, now().Levels[0].Share)
 	kept := now()
 	for _, bad := range [][]string{
-		table("typed", [3]string{"much", "", ""}), table("typed", [3]string{"", "far", ""}), table("triangles", [3]string{"50", "", ""}),
-		table("distances", [3]string{"", "5 m", ""}), table("typed", [3]string{"", "", "x"}), table("guess", [3]string{"50", "", ""}),
+		table("typed", [3]string{"much", "", ""}), table("typed", [3]string{"", "far", ""}),
+		table("triangles", [3]string{"50", "", ""}),
+		table("distances", [3]string{"", "5 m", ""}), table("typed", [3]string{"", "", "x"}),
+		table("guess", [3]string{"50", "", ""}),
 		{"act", "levels", "share", "50"}, {"act", "move", "lod", "7", "from", "5 m"}, {"act", "tolerance", "pixels", "-1"},
 		{"act", "normals", "angle", "wide"}, {"act", "unheard"}, table("typed", [3]string{"150 %", "", ""}),
 	} {

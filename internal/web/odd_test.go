@@ -31,7 +31,8 @@ func TestOddMeshesHaveWholePages(t *testing.T) {
 		"flat":   "v 0 0 0\nv 1 0 0\nv 1 0 1\nv 0 0 1\nf 1 2 3 4\n",
 		"far":    "v 1e12 0 0\nv 1e12 1 0\nv 1000000000001 0 1\nf 1 2 3\n",
 		"tiny":   "v 0 0 0\nv 1e-7 0 0\nv 0 1e-7 0\nv 0 0 1e-7\nf 1 3 2\nf 1 2 4\nf 2 3 4\nf 1 4 3\n",
-		"least": "v 0 0 0\nv 1e-307 0 0\nv 0 1e-308 0\nv 0 0 3e-308\nf 1 3 2\nf 1 2 4\nf 2 3 4\nf 1 4 3\nv 1e-307 1e-307 0\nv 0 " +
+		"least": "v 0 0 0\nv 1e-307 0 0\nv 0 1e-308 0\nv 0 0 3e-308\nf 1 3 2\nf 1 2 4\nf 2 3 4\nf 1 4 3\nv 1e-307 1e-307 " +
+			"0\nv 0 " +
 			"1e-307 1e-307\nf 1 5 6\nf 2 5 6\n",
 		"vast":  "v 0 0 0\nv 1e29 0 0\nv 0 1e29 0\nv 0 0 1e29\nf 1 3 2\nf 1 2 4\nf 2 3 4\nf 1 4 3\n",
 		"names": "o <b>a/b</b>\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\no <b>a/b</b>\nv 0 0 0\nv 1 0 0\nv 0 1 0\nf 4 5 6\n",

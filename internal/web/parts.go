@@ -41,9 +41,11 @@ type module struct{ Path, Version, Licence string }
 // licences of the Go modules, by the start of their path.
 var licences = []struct{ prefix, licence string }{
 	{"github.com/go-chi/chi", "MIT"}, {"github.com/spf13/cobra", "Apache 2.0"}, {"github.com/spf13/pflag", "BSD 3-clause"},
-	{"github.com/pressly/goose", "MIT"}, {"github.com/mfridman/interpolate", "MIT"}, {"github.com/sethvargo/go-retry", "Apache 2.0"},
+	{"github.com/pressly/goose", "MIT"}, {"github.com/mfridman/interpolate", "MIT"},
+	{"github.com/sethvargo/go-retry", "Apache 2.0"},
 	{"modernc.org/", "BSD 3-clause"}, {"golang.org/x/", "BSD 3-clause"}, {"github.com/google/uuid", "BSD 3-clause"},
-	{"github.com/dustin/go-humanize", "MIT"}, {"github.com/mattn/go-isatty", "MIT"}, {"github.com/ncruces/go-strftime", "MIT"},
+	{"github.com/dustin/go-humanize", "MIT"}, {"github.com/mattn/go-isatty", "MIT"},
+	{"github.com/ncruces/go-strftime", "MIT"},
 	{"github.com/remyoudompheng/bigfft", "BSD 3-clause"}, {"go.uber.org/multierr", "MIT"},
 	{"github.com/inconshreveable/mousetrap", "Apache 2.0"}, {"github.com/alexedwards/", "MIT"},
 	{"github.com/klauspost/compress", "BSD 3-clause"},

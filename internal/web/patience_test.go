@@ -86,7 +86,8 @@ func TestHeadAnswersAsGetDoes(t *testing.T) {
 	c := newClient(t)
 	c.bring("quay.obj", quayText)
 	require.Equal(t, http.StatusSeeOther, c.post("/assets/1/export/send", nil).Code)
-	for path, want := range map[string]int{"/": 200, "/kits/1": 200, "/assets/1/size": 200, "/exports/1/file": 200, "/kits/9": 404,
+	for path, want := range map[string]int{"/": 200, "/kits/1": 200, "/assets/1/size": 200, "/exports/1/file": 200,
+		"/kits/9":  404,
 		"/nowhere": 404} {
 		w := c.send(httptest.NewRequest(http.MethodHead, path, nil))
 		assert.Equal(t, want, w.Code, path)

@@ -28,7 +28,8 @@ func TestManyAssetsAreSortedAtOnce(t *testing.T) {
 	has(t, w, "2 assets are not sorted yet")
 	has(t, w, `value="1 building-part"`)
 	has(t, w, `value="2 street-furniture"`)
-	require.Equal(t, http.StatusSeeOther, c.post("/kits/1/classes", url.Values{"class": {"1 building-part", "2 street-furniture", "77 vehicle"}}).Code)
+	require.Equal(t, http.StatusSeeOther,
+		c.post("/kits/1/classes", url.Values{"class": {"1 building-part", "2 street-furniture", "77 vehicle"}}).Code)
 	assert.Equal(t, "building-part", c.prepNow().Size.Class)
 	assert.NotContains(t, c.get("/kits/1").Body.String(), "not sorted yet")
 	require.Equal(t, http.StatusSeeOther, c.post("/kits/1/classes", url.Values{"class": {"1 vehicle"}}).Code)
@@ -66,7 +67,8 @@ func TestTakenAwayAndPutBack(t *testing.T) {
 // takes them.
 func TestWhatCameCanBeTakenOut(t *testing.T) {
 	c := newClient(t)
-	require.Equal(t, http.StatusOK, c.upload("/start", map[string]string{"quay.obj": "mtllib q/a.mtl\n" + quayText, "q/a.mtl": "newmtl tar\n"}).Code)
+	require.Equal(t, http.StatusOK,
+		c.upload("/start", map[string]string{"quay.obj": "mtllib q/a.mtl\n" + quayText, "q/a.mtl": "newmtl tar\n"}).Code)
 	c.desk.Jobs.Wait()
 	c.decide("size", "act", "factor", "factor", "2")
 	w := c.get("/assets/1/revisions/1/files")
@@ -117,8 +119,9 @@ func TestANamesakeAsks(t *testing.T) {
 // A picture that the mesh does not ask for, or a foreign file, is never a revision.
 func TestForeignFilesAreNoRevision(t *testing.T) {
 	c := newClient(t)
-	require.Equal(t, http.StatusOK, c.upload("/start", map[string]string{"quay.obj": "mtllib a.mtl\nusemtl tar\n" + quayText,
-		"a.mtl": "newmtl tar\nmap_Kd planks.png\n"}).Code)
+	require.Equal(t, http.StatusOK,
+		c.upload("/start", map[string]string{"quay.obj": "mtllib a.mtl\nusemtl tar\n" + quayText,
+			"a.mtl": "newmtl tar\nmap_Kd planks.png\n"}).Code)
 	c.desk.Jobs.Wait()
 	for _, name := range []string{"plank.png", "notes.txt", "song.mp3"} {
 		w := c.upload("/assets/1/companions", map[string]string{name: "x"})
@@ -129,7 +132,8 @@ func TestForeignFilesAreNoRevision(t *testing.T) {
 	o, err := c.desk.Open(t.Context(), 1)
 	require.NoError(t, err)
 	assert.Equal(t, 1, o.Revision.Number)
-	require.Equal(t, http.StatusSeeOther, c.upload("/assets/1/companions", map[string]string{"planks.png": "x", "notes.txt": "y"}).Code)
+	require.Equal(t, http.StatusSeeOther,
+		c.upload("/assets/1/companions", map[string]string{"planks.png": "x", "notes.txt": "y"}).Code)
 	o, err = c.desk.Open(t.Context(), 1)
 	require.NoError(t, err)
 	assert.Equal(t, 2, o.Revision.Number)

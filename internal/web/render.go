@@ -196,7 +196,8 @@ func trusted(s string) template.HTML { return template.HTML(s) }
 const stationPrefix = "station-"
 
 // shared is what every page and every worksheet may use.
-var shared = template.Must(template.New("").Funcs(words).ParseFS(templateFiles, "templates/layout.html", "templates/shared.html",
+var shared = template.Must(template.New("").Funcs(words).ParseFS(templateFiles, "templates/layout.html",
+	"templates/shared.html",
 	"templates/forms.html", "templates/floor.html"))
 
 // pages holds one template set for each page, all over the one layout.

@@ -50,7 +50,8 @@ func (s *Server) Guard(people People, kept scs.Store, secure bool) {
 // New makes a server. hosts are the names it may be addressed by besides
 // loopback's own; the Host header of every request is checked against them.
 func New(desk *work.Desk, log *slog.Logger, hosts ...string) *Server {
-	s := &Server{desk: desk, board: show.New(desk), log: log, hosts: map[string]bool{"localhost": true, "127.0.0.1": true, "::1": true}}
+	s := &Server{desk: desk, board: show.New(desk), log: log, hosts: map[string]bool{"localhost": true, "127.0.0.1": true,
+		"::1": true}}
 	for _, h := range hosts {
 		s.hosts[strings.ToLower(h)] = true
 	}
@@ -173,19 +174,23 @@ func explain(err error) (status int, say string) {
 	case errors.Is(err, work.ErrNotFound), errors.As(err, &unknown):
 		return http.StatusNotFound, "There is nothing at this address. It may have been removed, or the link is old."
 	case errors.Is(err, work.ErrStale):
-		return http.StatusConflict, "This was changed in another window meanwhile. Nothing was changed; go back, look again, and " +
-			"repeat what still is right."
+		return http.StatusConflict,
+			"This was changed in another window meanwhile. Nothing was changed; go back, look again, and " +
+				"repeat what still is right."
 	case errors.As(err, &tooLarge) && tooLarge.Limit == maxForm:
-		return http.StatusRequestEntityTooLarge, fmt.Sprintf("The form that was sent is larger than the %s a decision may take. "+
-			"Nothing was changed. Tick fewer at once, or decide by a rule.", figure.Bytes(tooLarge.Limit))
+		return http.StatusRequestEntityTooLarge,
+			fmt.Sprintf("The form that was sent is larger than the %s a decision may take. "+
+				"Nothing was changed. Tick fewer at once, or decide by a rule.", figure.Bytes(tooLarge.Limit))
 	case errors.As(err, &tooLarge):
 		return http.StatusRequestEntityTooLarge, fmt.Sprintf("What was sent is larger than the %s allowed here. "+
 			"Send fewer files at once, or start with a higher --max-upload.", figure.Bytes(tooLarge.Limit))
 	case errors.As(err, &escape):
-		return http.StatusBadRequest, "The address or the form holds a % that is followed by no two hexadecimal digits, so it can’t " +
-			"be read. Go back and try again; nothing was changed."
+		return http.StatusBadRequest,
+			"The address or the form holds a % that is followed by no two hexadecimal digits, so it can’t " +
+				"be read. Go back and try again; nothing was changed."
 	case errors.Is(err, syscall.ENAMETOOLONG):
-		return http.StatusUnprocessableEntity, "A file’s name is longer than the disk takes. Give it a shorter name and send it again."
+		return http.StatusUnprocessableEntity,
+			"A file’s name is longer than the disk takes. Give it a shorter name and send it again."
 	case work.CauseOf(err) != work.Unknown:
 		return folderTrouble(work.CauseOf(err))
 	case fault.KindOf(err) != 0:
@@ -201,17 +206,21 @@ const brokeOff = "Something broke off here; the log has the details."
 func folderTrouble(c work.Cause) (status int, say string) {
 	switch c {
 	case work.Full:
-		return http.StatusInsufficientStorage, "The disk that holds the data folder is full, so this was not kept. Make room on it " +
-			"and try again; what was kept before is still there."
+		return http.StatusInsufficientStorage,
+			"The disk that holds the data folder is full, so this was not kept. Make room on it " +
+				"and try again; what was kept before is still there."
 	case work.ReadOnly:
-		return http.StatusInternalServerError, "The data folder can’t be written to, so this was not kept. Whoever runs Yarvek should " +
-			"see to the right to write there, or to a disk that was made read-only."
+		return http.StatusInternalServerError,
+			"The data folder can’t be written to, so this was not kept. Whoever runs Yarvek should " +
+				"see to the right to write there, or to a disk that was made read-only."
 	case work.Busy:
-		return http.StatusServiceUnavailable, "The database is held by another program, so this was not kept. Try again in a moment; " +
-			"if it stays so, end the program that has the data folder open."
+		return http.StatusServiceUnavailable,
+			"The database is held by another program, so this was not kept. Try again in a moment; " +
+				"if it stays so, end the program that has the data folder open."
 	case work.Harmed:
-		return http.StatusInternalServerError, "The database or the disk below it is damaged, so this was not kept. Whoever runs " +
-			"Yarvek should stop it and run yarvek verify, which says what is harmed and what to do."
+		return http.StatusInternalServerError,
+			"The database or the disk below it is damaged, so this was not kept. Whoever runs " +
+				"Yarvek should stop it and run yarvek verify, which says what is harmed and what to do."
 	}
 	return http.StatusInternalServerError, brokeOff
 }
@@ -240,7 +249,8 @@ func (s *Server) hostCheck(next http.Handler) http.Handler {
 		host = strings.ToLower(strings.Trim(host, "[]"))
 		// Where others reach the server, its loopback names are for this machine.
 		if foreign := s.door != nil && loopback(host) && !loopback(remote(r)); foreign || !s.hosts[host] {
-			http.Error(w, "This address is not served here. Start Yarvek with --host to allow a name.", http.StatusMisdirectedRequest)
+			http.Error(w, "This address is not served here. Start Yarvek with --host to allow a name.",
+				http.StatusMisdirectedRequest)
 			return
 		}
 		next.ServeHTTP(w, r)
@@ -250,7 +260,8 @@ func (s *Server) hostCheck(next http.Handler) http.Handler {
 // compressed packs answers for those who get them through a network. To a browser on this
 // machine, packing and unpacking takes far longer than handing them over.
 func compressed(next http.Handler) http.Handler {
-	packed := middleware.Compress(5, "text/html", "text/css", "text/javascript", "image/svg+xml", "application/octet-stream")(next)
+	packed := middleware.Compress(5, "text/html", "text/css", "text/javascript", "image/svg+xml",
+		"application/octet-stream")(next)
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
 		if loopback(remote(r)) {
 			next.ServeHTTP(w, r)

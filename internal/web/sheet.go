@@ -236,7 +236,8 @@ func (s *Server) move(by int) func(http.ResponseWriter, *http.Request) error {
 
 // after goes back to the sheet, or shows on it why the change was not made. by is the
 // change, nil when it is none that could be made again.
-func (s *Server) after(w http.ResponseWriter, r *http.Request, aid int64, at string, f *form, by work.Decision, err error) error {
+func (s *Server) after(w http.ResponseWriter, r *http.Request, aid int64, at string, f *form, by work.Decision,
+	err error) error {
 	switch {
 	case err == nil:
 		if _, err := work.Station(at); err != nil {

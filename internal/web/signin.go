@@ -151,7 +151,8 @@ func seconds(d time.Duration) string { return strconv.Itoa(int((d + time.Second 
 // local is an address of this server's own, or its first page.
 func local(to string) string {
 	u, err := url.Parse(to)
-	if err != nil || u.IsAbs() || u.Host != "" || !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") || strings.Contains(to, `\`) {
+	if err != nil || u.IsAbs() || u.Host != "" || !strings.HasPrefix(to, "/") || strings.HasPrefix(to, "//") ||
+		strings.Contains(to, `\`) {
 		return "/"
 	}
 	return u.RequestURI()

@@ -63,7 +63,8 @@ func TestNothingIsServedToWhoDidNotSignIn(t *testing.T) {
 			assert.NotContains(t, w.Body.String(), "secret")
 		}
 	}
-	assert.Equal(t, "/sign-in?to=%2Fkits%2F1%3Fa%3Db", c.ask(http.MethodGet, "/kits/1?a=b", "", nil).Header().Get("Location"))
+	assert.Equal(t, "/sign-in?to=%2Fkits%2F1%3Fa%3Db",
+		c.ask(http.MethodGet, "/kits/1?a=b", "", nil).Header().Get("Location"))
 	assert.Equal(t, http.StatusOK, c.ask(http.MethodGet, "/static/app.css", "", nil).Code)
 
 	// From elsewhere, a name of loopback opens nothing, signed in or not.
@@ -94,7 +95,8 @@ func TestWhoSignedInSignsWhatTheyChange(t *testing.T) {
 	assert.Contains(t, c.ask(http.MethodGet, "/assets/1/source", cookie.Value, nil).Body.String(), "decision 1 by Ana")
 
 	// Signing out, another passphrase and a removed account end the session.
-	other := c.ask(http.MethodPost, "/sign-in", "", entry("Ana", "nine small boats at dawn", "")).Result().Cookies()[0].Value
+	other := c.ask(http.MethodPost, "/sign-in", "",
+		entry("Ana", "nine small boats at dawn", "")).Result().Cookies()[0].Value
 	assert.Equal(t, http.StatusOK, c.ask(http.MethodGet, "/", other, nil).Code)
 	assert.Equal(t, http.StatusSeeOther, c.ask(http.MethodPost, "/sign-out", cookie.Value, nil).Code)
 	assert.Equal(t, "/sign-in", c.ask(http.MethodGet, "/", cookie.Value, nil).Header().Get("Location"))
@@ -129,8 +131,9 @@ func TestWrongPassphrasesAreSlowedDown(t *testing.T) {
 }
 
 func TestSigningInLeadsNowhereElse(t *testing.T) {
-	for to, want := range map[string]string{"/kits/1?a=b": "/kits/1?a=b", "": "/", "//evil.example": "/", "https://evil.example": "/",
-		`/\evil.example`: "/", "evil": "/", "javascript:alert(1)": "/"} {
+	for to, want := range map[string]string{"/kits/1?a=b": "/kits/1?a=b", "": "/", "//evil.example": "/",
+		"https://evil.example": "/",
+		`/\evil.example`:       "/", "evil": "/", "javascript:alert(1)": "/"} {
 		assert.Equal(t, want, local(to), to)
 	}
 	_, err := HashPhrase("short")

@@ -118,7 +118,8 @@ func TestControlsOfSlots(t *testing.T) {
 	do("own", "picture", "wall.png")
 	do("aswanted")
 	assert.Equal(t, [2]int{32, 16}, [2]int{c.slots().Pictures[0].W, c.slots().Pictures[0].H})
-	do("slots", "do", "sheet", "slot", "wall", "slot", "door", "sheetname", "front", "sheetpadding", "2", "sheetmost", "256", "asis", "on")
+	do("slots", "do", "sheet", "slot", "wall", "slot", "door", "sheetname", "front", "sheetpadding", "2", "sheetmost",
+		"256", "asis", "on")
 	assert.Equal(t, []string{"front", "lamp 1", "lamp 2"}, c.called())
 	require.Len(t, c.slots().Sheets, 1)
 	assert.Equal(t, 2, c.slots().Sheets[0].Pad)
@@ -132,11 +133,15 @@ func TestControlsOfSlots(t *testing.T) {
 	assert.Empty(t, c.slots().Pictures)
 	do("unassign", "slot", "wall", "use", "0")
 
-	for _, bad := range [][]string{{"act", "nothing"}, {"act", "slots", "do", "join"}, {"act", "slots", "do", "join", "slot", "wall"},
-		{"act", "slots", "do", "fly", "slot", "wall"}, {"act", "slots", "do", "name", "slot", "wall", "name", strings.Repeat("x", 300)},
-		{"act", "rename", "match", "", "to", "x"}, {"act", "rename", "match", "x", "to", "{z}"}, {"act", "back", "of", "move", "n", "7"},
+	for _, bad := range [][]string{{"act", "nothing"}, {"act", "slots", "do", "join"},
+		{"act", "slots", "do", "join", "slot", "wall"},
+		{"act", "slots", "do", "fly", "slot", "wall"}, {"act", "slots", "do", "name", "slot", "wall", "name",
+			strings.Repeat("x", 300)},
+		{"act", "rename", "match", "", "to", "x"}, {"act", "rename", "match", "x", "to", "{z}"},
+		{"act", "back", "of", "move", "n", "7"},
 		{"act", "back", "of", "what", "n", "0"}, {"act", "move", "to", "door"}, {"act", "picked", "at", "here", "to", "door"},
-		{"act", "pictures", "most", "-1"}, {"act", "pictures", "power", "odd"}, {"act", "own", "picture", "wall.png", "deep", "very"},
+		{"act", "pictures", "most", "-1"}, {"act", "pictures", "power", "odd"}, {"act", "own", "picture", "wall.png", "deep",
+			"very"},
 		{"act", "assign", "slot", "wall", "picture", "x"}, {"act", "assign", "slot", "wall", "picture", "x", "use", "taste"},
 		{"act", "look", "slot", "door", "alpha", "GLASS"}, {"act", "light", "do", "make", "size", "3"},
 		{"act", "slots", "do", "up", "slot", scene.NoSlot}} {
@@ -197,7 +202,8 @@ func TestPicturesAreDropped(t *testing.T) {
 	grey := func(v uint8) []byte {
 		return picturetest.PNG(t, picturetest.Painted(8, 8, picturetest.Grey(v)))
 	}
-	files := map[string]string{"door_rough.png": string(grey(90)), "door_gloss<i>.png": string(grey(80)), "notes.png": "text",
+	files := map[string]string{"door_rough.png": string(grey(90)), "door_gloss<i>.png": string(grey(80)),
+		"notes.png":       "text",
 		"door_colour.png": string(grey(70))}
 	w := c.upload("/assets/1/slots/pictures?slot=door", files)
 	holds(t, w, "door_rough.png", "notes.png is no picture", "&lt;i&gt;")
@@ -274,7 +280,8 @@ func TestLargePicturesAreMadeByAJob(t *testing.T) {
 	require.Equal(t, http.StatusOK, c.get("/assets/1/slots/pictures/0/small").Code)
 	again := time.Now()
 	require.Equal(t, http.StatusOK, c.get("/assets/1/slots/pictures/0/small").Code)
-	t.Logf("a small picture of one of 2100 × 1600 at first in %v, from the cache in %v", again.Sub(first), time.Since(again))
+	t.Logf("a small picture of one of 2100 × 1600 at first in %v, from the cache in %v", again.Sub(first),
+		time.Since(again))
 	holds(t, c.get("/kits/1"), "before")
 	st, err := c.desk.Open(context.Background(), 1)
 	require.NoError(t, err)

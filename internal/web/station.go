@@ -31,7 +31,8 @@ type room struct {
 }
 
 // rooms lists those of all stations.
-var rooms = []room{sourceRoom, sizeRoom, axesRoom, pivotRoom, surfaceRoom, budgetRoom, lodsRoom, collisionRoom, slotsRoom, exportRoom}
+var rooms = []room{sourceRoom, sizeRoom, axesRoom, pivotRoom, surfaceRoom, budgetRoom, lodsRoom, collisionRoom,
+	slotsRoom, exportRoom}
 
 // roomOf finds a station's; the error is a *station.UnknownError.
 func roomOf(id string) (room, error) {
@@ -106,7 +107,8 @@ func (s *Server) list(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	data, err := room.page(&call{s, r, o}, worksheet{Opened: o, Station: in, Path: assetPath(o.Asset.ID) + "/" + room.id, From: from})
+	data, err := room.page(&call{s, r, o}, worksheet{Opened: o, Station: in, Path: assetPath(o.Asset.ID) + "/" + room.id,
+		From: from})
 	if err != nil {
 		return err
 	}

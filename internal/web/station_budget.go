@@ -22,7 +22,8 @@ var budgetRoom = room{
 			return nil, err
 		}
 		nodes := slices.Clone(r.Nodes)
-		slices.SortStableFunc(nodes, func(a, b budget.NodeCost) int { return cmp.Compare(b.Cost.Triangles, a.Cost.Triangles) })
+		slices.SortStableFunc(nodes,
+			func(a, b budget.NodeCost) int { return cmp.Compare(b.Cost.Triangles, a.Cost.Triangles) })
 		return budgetPage{ws, r, c.o.Prep.Budget, extra, nodes, c.o.Kit.Target.Classes}, nil
 	},
 	words: template.FuncMap{

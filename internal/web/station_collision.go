@@ -150,7 +150,8 @@ func decideCollision(f *form, p *prep.Prep) {
 	case "surface":
 		d.Surface = collision.Surface{}
 		if f.str("share") != "" {
-			d.Surface = collision.Surface{Share: f.numberOf(strings.TrimSuffix(f.str("share"), "%"), "The share") / 100, TwoSided: f.on("two")}
+			d.Surface = collision.Surface{Share: f.numberOf(strings.TrimSuffix(f.str("share"), "%"), "The share") / 100,
+				TwoSided: f.on("two")}
 		}
 		if d.Surface.Share > 0 {
 			d.None = false

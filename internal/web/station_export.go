@@ -21,7 +21,8 @@ var exportRoom = room{
 		if err != nil {
 			return nil, err
 		}
-		p := exportPage{worksheet: ws, Report: c.o.Result.Export, Decided: c.o.Prep.Export, Formats: format.Written, Sent: list}
+		p := exportPage{worksheet: ws, Report: c.o.Result.Export, Decided: c.o.Prep.Export, Formats: format.Written,
+			Sent: list}
 		if p.Chosen, err = p.Decided.Chosen(c.o.Kit.Target.Prefers); err != nil {
 			return nil, err
 		}
@@ -86,7 +87,8 @@ func frameWords(f format.Format, t target.Target) string {
 	if at.Basis != t.Basis {
 		own = "the target's axes, right-handed as nearly every receiver of the format expects"
 	}
-	s := fmt.Sprintf("Written in %s: %s up, %s-handed, %s. ", own, at.Basis.Up, at.Basis.Handedness(), figure.UnitFor(at.UnitMetres).Name)
+	s := fmt.Sprintf("Written in %s: %s up, %s-handed, %s. ", own, at.Basis.Up, at.Basis.Handedness(),
+		figure.UnitFor(at.UnitMetres).Name)
 	if f.Declares {
 		return s + "The file declares it; node transforms are kept."
 	}
@@ -96,8 +98,9 @@ func frameWords(f format.Format, t target.Target) string {
 // decideExport turns Export’s form into decisions; the form sends all of them at once.
 func decideExport(f *form, p *prep.Prep) {
 	was := p.Export.Format
-	p.Export = export.Decisions{Format: f.str("format"), Bake: f.on("bake"), Triangles: f.on("triangles"), Tangents: f.on("tangents"),
-		LODs: export.LODForm(f.str("lods")), Only: f.optional("only"), Shapes: export.ShapeForm(f.str("shapes"))}
+	p.Export = export.Decisions{Format: f.str("format"), Bake: f.on("bake"), Triangles: f.on("triangles"),
+		Tangents: f.on("tangents"),
+		LODs:     export.LODForm(f.str("lods")), Only: f.optional("only"), Shapes: export.ShapeForm(f.str("shapes"))}
 	if was == "" && p.Export.Format == f.str("preferred") {
 		p.Export.Format = "" // the usual one, which nobody decided
 	}

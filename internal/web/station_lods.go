@@ -25,7 +25,8 @@ var lodsRoom = room{
 	decode: decideLODs,
 	page: func(c *call, ws worksheet) (any, error) {
 		r, d := c.o.Result.LODs, c.o.Prep.LODs
-		p := lodsPage{worksheet: ws, Report: r, Decided: d, Levels: r.LevelsNow(), Progress: c.making(r.Pending, ws.Station.ID)}
+		p := lodsPage{worksheet: ws, Report: r, Decided: d, Levels: r.LevelsNow(),
+			Progress: c.making(r.Pending, ws.Station.ID)}
 		if len(d.Levels) > 0 && len(d.Levels) != len(p.Levels) {
 			p.Levels = d.Levels // not all that are asked for are there
 		}

@@ -25,7 +25,8 @@ var pivotRoom = room{
 			return nil, err
 		}
 		pieces, err := c.desk.Pieces(c.r.Context(), c.o)
-		p := pivotPage{worksheet: ws, Report: c.o.Result.Pivot, Decided: c.o.Prep.Pivot, Boxes: boxLayers(c.o.Prep.Pivot), Pieces: pieces}
+		p := pivotPage{worksheet: ws, Report: c.o.Result.Pivot, Decided: c.o.Prep.Pivot, Boxes: boxLayers(c.o.Prep.Pivot),
+			Pieces: pieces}
 		keys := stop.Before.Keys()
 		for i, n := range stop.Before.Nodes {
 			if n.Mesh >= 0 {

@@ -26,9 +26,11 @@ var sizeRoom = room{
 		if err != nil {
 			return nil, err
 		}
-		return sizePage{worksheet: ws, Report: rep, Decided: c.o.Prep.Size, Body: body, Lean: size.Lean(body), Outline: rep.Outline(body),
-			Ruler: ruler(c.r, c.o, size.Info.ID), FigureHeight: figureHeight(c.r), Classes: c.o.Kit.Target.Classes, Units: figure.Units,
-			Cube: trusted(draft.CubeTest(rep.Unit.Metres))}, nil
+		return sizePage{worksheet: ws, Report: rep, Decided: c.o.Prep.Size, Body: body, Lean: size.Lean(body),
+			Outline: rep.Outline(body),
+			Ruler:   ruler(c.r, c.o, size.Info.ID), FigureHeight: figureHeight(c.r), Classes: c.o.Kit.Target.Classes,
+			Units: figure.Units,
+			Cube:  trusted(draft.CubeTest(rep.Unit.Metres))}, nil
 	},
 	words: template.FuncMap{
 		"extents":  func() []size.Extent { return []size.Extent{size.Height, size.Width, size.Depth, size.Longest} },
@@ -64,7 +66,8 @@ type sizePage struct {
 
 // FitLine says the decision on the scale, "" when there is none.
 func (p sizePage) FitLine() string {
-	fit := size.Decisions{Fit: p.Decided.Fit, Along: p.Decided.Along, Length: p.Decided.Length, Factor: p.Decided.Factor, From: p.Decided.From, To: p.Decided.To}
+	fit := size.Decisions{Fit: p.Decided.Fit, Along: p.Decided.Along, Length: p.Decided.Length, Factor: p.Decided.Factor,
+		From: p.Decided.From, To: p.Decided.To}
 	return strings.Join(fit.Lines(), "")
 }
 

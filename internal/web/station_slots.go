@@ -26,7 +26,8 @@ var slotsRoom = room{
 	decode: decideSlots,
 	page: func(c *call, ws worksheet) (any, error) {
 		r := c.o.Result.Slots
-		p := slotsPage{worksheet: ws, Report: r, Decided: c.o.Prep.Slots, Progress: c.making(c.o.Result.Pending(), ws.Station.ID)}
+		p := slotsPage{worksheet: ws, Report: r, Decided: c.o.Prep.Slots,
+			Progress: c.making(c.o.Result.Pending(), ws.Station.ID)}
 		lines, err := work.SlotMap(c.o.Kit)
 		if err != nil {
 			return nil, err
@@ -76,7 +77,8 @@ var slotsRoom = room{
 			return 1
 		},
 		"meant": func(s texture.Sort) string {
-			return map[texture.Sort]string{texture.Colours: "light (sRGB)", texture.Tints: "light (sRGB)", texture.Numbers: "numbers (linear)",
+			return map[texture.Sort]string{texture.Colours: "light (sRGB)", texture.Tints: "light (sRGB)",
+				texture.Numbers:    "numbers (linear)",
 				texture.Directions: "directions (linear)"}[s]
 		},
 		"dropword": func(on bool) string {
@@ -89,7 +91,8 @@ var slotsRoom = room{
 
 // byName says what a name comes from.
 func byName(b outfit.NameBy) string {
-	return map[outfit.NameBy]string{outfit.ByHand: "renamed", outfit.ByMap: "by the kit’s map", outfit.ByRule: "cleaned"}[b]
+	return map[outfit.NameBy]string{outfit.ByHand: "renamed", outfit.ByMap: "by the kit’s map",
+		outfit.ByRule: "cleaned"}[b]
 }
 
 // hexOf is a linear colour in sRGB as a browser writes it.
@@ -187,7 +190,8 @@ func decideSlots(f *form, p *prep.Prep) {
 	case "light":
 		d.Light = outfit.Light{}
 		if f.str("do") != "none" {
-			d.Light = outfit.Light{Size: f.int("size"), Padding: f.optional("padding"), Name: f.str("name"), Slots: f.strs("only"),
+			d.Light = outfit.Light{Size: f.int("size"), Padding: f.optional("padding"), Name: f.str("name"),
+				Slots: f.strs("only"),
 				Again: f.on("again")}
 		}
 	default:
@@ -257,8 +261,9 @@ func (f *form) changeSlots(d *slots.Decisions) {
 			}
 		}
 	case "sheet":
-		d.Sheets = append(slices.Clone(d.Sheets), outfit.Sheet{Slots: ticked, Most: f.optional("sheetmost"), Padding: f.optional("sheetpadding"),
-			AsIs: f.on("asis"), Name: f.str("sheetname")})
+		d.Sheets = append(slices.Clone(d.Sheets), outfit.Sheet{Slots: ticked, Most: f.optional("sheetmost"),
+			Padding: f.optional("sheetpadding"),
+			AsIs:    f.on("asis"), Name: f.str("sheetname")})
 	case "up", "down", "place":
 		to := f.optional("place") - 1
 		if do == "up" {
@@ -318,8 +323,10 @@ func (f *form) giveBack(d *slots.Decisions) {
 
 // pictures reads what is done to all pictures.
 func (f *form) pictures(p *outfit.Pictures) {
-	*p = outfit.Pictures{Most: f.optional("most"), Power: f.str("power"), Green: f.str("green"), Pack: f.str("pack"), Eight: f.on("eight"),
-		Strip: f.on("strip"), Quality: f.optional("quality"), Names: f.on("named"), Formats: f.str("formats"), Roles: f.strs("role"),
+	*p = outfit.Pictures{Most: f.optional("most"), Power: f.str("power"), Green: f.str("green"), Pack: f.str("pack"),
+		Eight: f.on("eight"),
+		Strip: f.on("strip"), Quality: f.optional("quality"), Names: f.on("named"), Formats: f.str("formats"),
+		Roles:   f.strs("role"),
 		Without: f.strs("without")}
 }
 
@@ -359,7 +366,10 @@ func (f *form) assign(d *slots.Decisions) {
 			}
 			a.Use = use
 		}
-		d.Assigned = append(slices.DeleteFunc(d.Assigned, func(x outfit.Assigned) bool { return x.Slot == slot && x.Use == a.Use }), a)
+		d.Assigned = append(slices.DeleteFunc(d.Assigned, func(x outfit.Assigned) bool {
+			return x.Slot == slot &&
+				x.Use == a.Use
+		}), a)
 	}
 }
 
@@ -552,6 +562,7 @@ func (s *Server) pictureFile(w http.ResponseWriter, r *http.Request) error {
 
 // Formats are those that all pictures can leave in.
 func (p slotsPage) Formats() [][2]string {
-	return pairs("", "as they are", "target", "as the target has it", string(texture.PNG), "PNG", string(texture.JPEG), "JPEG",
+	return pairs("", "as they are", "target", "as the target has it", string(texture.PNG), "PNG", string(texture.JPEG),
+		"JPEG",
 		string(texture.WebP), "WebP", string(texture.TGA), "TGA")
 }

@@ -44,7 +44,8 @@ var sourceRoom = room{
 		},
 		"rulekinds": func() []string { return source.Kinds },
 		"cropways": func() (l [3][][2]string) {
-			l[0] = [][2]string{{string(source.OnPlan), "plan"}, {string(source.OnFront), "front"}, {string(source.OnSide), "side"}}
+			l[0] = [][2]string{{string(source.OnPlan), "plan"}, {string(source.OnFront), "front"},
+				{string(source.OnSide), "side"}}
 			l[1] = [][2]string{{"inside", "inside"}, {"outside", "outside"}}
 			l[2] = [][2]string{{"cut", "cut at its edge"}, {"whole", "whole faces"}}
 			return l
@@ -278,7 +279,8 @@ func decideSource(f *form, p *prep.Prep) {
 	case "rule":
 		d.Rules = append(slices.Clone(d.Rules), ruleOf(f))
 	case "crop":
-		c := source.Crop{View: source.CropView(f.str("view")), Outside: f.str("side") == "outside", Whole: f.str("how") == "whole"}
+		c := source.Crop{View: source.CropView(f.str("view")), Outside: f.str("side") == "outside",
+			Whole: f.str("how") == "whole"}
 		c.Area, c.Seen = f.area()
 		f.check(c.Validate())
 		d.Crop = append(slices.Clone(d.Crop), c)
@@ -338,7 +340,8 @@ func decideNodes(f *form, d *source.Decisions, act string, ticked []string) {
 		d.Groups, d.Merge = grouped(d.Groups, f.name("group"), ticked), source.MergeSome
 	case "split":
 		by := source.SplitBy(f.str("by"))
-		d.Split = slices.DeleteFunc(slices.Clone(d.Split), func(s source.Split) bool { return slices.Contains(ticked, s.Node) })
+		d.Split = slices.DeleteFunc(slices.Clone(d.Split),
+			func(s source.Split) bool { return slices.Contains(ticked, s.Node) })
 		for _, k := range ticked {
 			d.Split = append(d.Split, source.Split{Node: k, By: by})
 		}

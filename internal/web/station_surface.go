@@ -25,7 +25,8 @@ var surfaceRoom = room{
 				{string(mend.BySeams), "along UV seams"}, {string(mend.AllSoft), "nowhere"}, {string(mend.AllHard), "everywhere"}}
 		},
 		"tosides": func() [][2]string {
-			return [][2]string{{string(mend.Both), "half to each side"}, {string(mend.Front), "to the front"}, {string(mend.Back), "to the back"}}
+			return [][2]string{{string(mend.Both), "half to each side"}, {string(mend.Front), "to the front"},
+				{string(mend.Back), "to the back"}}
 		},
 		"percent":    func(v float64) string { return figure.Significant(100*v, 3) + "\u202f%" },
 		"percentnum": func(v float64) string { return filled(100 * v) },
@@ -186,7 +187,8 @@ func decideSurface(f *form, p *prep.Prep) {
 		for _, x := range []struct {
 			to          *float64
 			name, label string
-		}{{&l.Gap, "gap", "The gap"}, {&l.Short, "short", "The edge"}, {&l.Bent, "bent", "The bend"}, {&l.Apart, "apart", "The distance"}} {
+		}{{&l.Gap, "gap", "The gap"}, {&l.Short, "short", "The edge"}, {&l.Bent, "bent", "The bend"},
+			{&l.Apart, "apart", "The distance"}} {
 			if *x.to = 0; f.str(x.name) != "" {
 				*x.to = f.length(x.name, x.label)
 			}

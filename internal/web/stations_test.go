@@ -6,7 +6,10 @@ import (
 	"net/http"
 	"net/http/httptest"
 	"net/url"
+	"os"
+	"path"
 	"reflect"
+	"slices"
 	"strconv"
 	"strings"
 	"testing"
@@ -48,8 +51,9 @@ func TestEveryStationHasItsRoom(t *testing.T) {
 // aside are fields that say nothing by themselves: they belong to another field, which
 // says them.
 var aside = map[string]bool{
-	"size.Metres": true, "size.Length": true, "size.Along": true, "size.Factor": true, "size.From": true, "size.To": true, "size.Nodes": true,
-	"pivot.Box": true, "pivot.Point": true, "pivot.Picks": true, "source.Groups.Nodes": true,
+	"size.Metres": true, "size.Length": true, "size.Along": true, "size.Factor": true, "size.From": true, "size.To": true,
+	"size.Nodes": true,
+	"pivot.Box":  true, "pivot.Point": true, "pivot.Picks": true, "source.Groups.Nodes": true,
 	"surface.Side": true, "surface.Of": true, "surface.Angle": true, "surface.Keep": true,
 }
 
@@ -110,13 +114,13 @@ func fill(v reflect.Value, depth int) {
 	}
 }
 
-// Templates are written to be read: no line is wider than a page of a book. So are style
-// sheet and scripts.
+// Code, tests, templates, style sheet and scripts are written to be read: no line is wider than a page of a book.
 func TestNothingIsWiderThanAPage(t *testing.T) {
-	const widest = 140
+	const widest = 120 // letters, a tab is one
 	check := func(files fs.FS, root string) {
 		require.NoError(t, fs.WalkDir(files, root, func(p string, d fs.DirEntry, err error) error {
-			if err != nil || d.IsDir() || strings.Contains(p, "/vendor/") || strings.HasSuffix(p, ".png") {
+			code := slices.Contains([]string{".go", ".html", ".js", ".css"}, path.Ext(p))
+			if err != nil || d.IsDir() || !code || strings.Contains(p, "/vendor/") || strings.Contains(p, "/testdata/") {
 				return err
 			}
 			b, err := fs.ReadFile(files, p)
@@ -128,14 +132,18 @@ func TestNothingIsWiderThanAPage(t *testing.T) {
 	}
 	check(templateFiles, "templates")
 	check(static, "static")
+	for _, dir := range []string{"cmd", "core", "internal", "e2e", "soak", "tools"} {
+		check(os.DirFS("../.."), dir)
+	}
 }
 
 const quayText = "o deck\nv 0 0 0\nv 4 0 0\nv 4 0 2\nv 0 0 2\nf 1 4 3 2\no hook\nv 0 1 0\nv 1 1 0\nv 0 2 0\nf 5 6 7\n"
 
-// has expects a text in an answer, without printing all of it.
+// has expects a text in an answer, wherever its lines end, without printing all of it.
 func has(t *testing.T, w *httptest.ResponseRecorder, want string) {
 	t.Helper()
-	assert.True(t, strings.Contains(w.Body.String(), want), "the answer does not say %q", want)
+	flat := func(s string) string { return strings.Join(strings.Fields(s), " ") }
+	assert.True(t, strings.Contains(flat(w.Body.String()), flat(want)), "the answer does not say %q", want)
 }
 
 // bring makes an asset of a text in a kit of its own.
@@ -161,7 +169,8 @@ func (c *client) decide(at string, fields ...string) {
 	require.Equal(c.t, http.StatusSeeOther, w.Code, "%v: %s", fields, w.Body.String())
 	if reached.by(at, before, c.prepNow()) {
 		for i := 0; i < len(fields); i += 2 {
-			assert.True(c.t, offPage[fields[i]] != "" || strings.Contains(page, `name="`+fields[i]+`"`), "the page has no control %q", fields[i])
+			assert.True(c.t, offPage[fields[i]] != "" || strings.Contains(page, `name="`+fields[i]+`"`),
+				"the page has no control %q", fields[i])
 		}
 	}
 }
@@ -197,11 +206,14 @@ func TestEveryControlDecidesWhatItSays(t *testing.T) {
 		{"source", nil, []string{"one", "leave hook"}, "Leave out hook"},
 		{"source", [][]string{{"source", "one", "leave hook"}}, []string{"one", "keep hook"}, "Give up: Leave out hook"},
 		{"source", nil, []string{"act", "leave", "key", "hook", "key", "deck"}, "Leave out deck and 1 more"},
-		{"source", nil, []string{"act", "group", "key", "hook", "key", "deck", "group", "jetty"}, "Group deck, hook as jetty and 1 more"},
-		{"source", [][]string{{"source", "act", "group", "key", "hook", "group", "jetty"}}, []string{"act", "ungroup", "group", "jetty"},
+		{"source", nil, []string{"act", "group", "key", "hook", "key", "deck", "group", "jetty"},
+			"Group deck, hook as jetty and 1 more"},
+		{"source", [][]string{{"source", "act", "group", "key", "hook", "group", "jetty"}},
+			[]string{"act", "ungroup", "group", "jetty"},
 			"Give up: Group hook as jetty and 1 more"},
 		{"source", nil, []string{"act", "split", "key", "deck", "by", "parts"}, "Split deck by parts"},
-		{"source", [][]string{{"source", "act", "split", "key", "deck", "by", "slot"}}, []string{"act", "unsplit", "key", "deck"},
+		{"source", [][]string{{"source", "act", "split", "key", "deck", "by", "slot"}},
+			[]string{"act", "unsplit", "key", "deck"},
 			"Give up: Split deck by slot"},
 		{"source", nil, []string{"act", "merge", "merge", "all"}, "Merge to one mesh"},
 		{"source", nil, []string{"act", "rule", "by", "name", "what", "ho*"}, "Leave out nodes named “ho*”"},
@@ -210,27 +222,33 @@ func TestEveryControlDecidesWhatItSays(t *testing.T) {
 			"Leave out what is farther than 5.00\u202fm from the main body"},
 		{"source", nil, []string{"act", "rule", "by", "area", "across0", "0", "up0", "0", "across1", "1", "up1", "2"},
 			"Leave out what stands in a box of 1.00\u202fm by 2.00\u202fm on the plan"},
-		{"source", nil, []string{"act", "crop", "view", "front", "side", "inside", "how", "cut", "across0", "0", "up0", "-1 m", "across1", "2", "up1", "9"},
+		{"source", nil, []string{"act", "crop", "view", "front", "side", "inside", "how", "cut", "across0", "0", "up0",
+			"-1 m", "across1", "2", "up1", "9"},
 			"Keep what lies inside a box of 2.00\u202fm by 10.00\u202fm on the front, cut at its edge"},
-		{"source", [][]string{{"source", "act", "crop", "view", "plan", "side", "outside", "how", "whole", "across0", "0", "up0", "0", "across1", "1", "up1", "1"}},
+		{"source", [][]string{{"source", "act", "crop", "view", "plan", "side", "outside", "how", "whole", "across0", "0",
+			"up0", "0", "across1", "1", "up1", "1"}},
 			[]string{"act", "uncrop", "crop", "0"},
 			"Give up: Keep what lies outside a box of 1.00\u202fm by 1.00\u202fm on the plan, whole faces"},
-		{"source", [][]string{{"source", "act", "rule", "by", "kind", "what", "speck"}}, []string{"act", "unrule", "rule", "0"},
+		{"source", [][]string{{"source", "act", "rule", "by", "kind", "what", "speck"}},
+			[]string{"act", "unrule", "rule", "0"},
 			"Give up: Leave out every speck"},
 		{"source", nil, []string{"act", "share", "key", "hook"}, "Make instances of hook"},
 		{"source", [][]string{{"source", "act", "share", "key", "hook"}}, []string{"act", "unshare", "key", "hook"},
 			"Give up: Make instances of hook"},
 		{"source", nil, []string{"act", "error", "error", "1 mm"}, "Accept coordinates off by 1.00\u202fmm"},
 		{"source", nil, []string{"act", "name", "key", "hook", "name", "crane hook"}, "Call hook crane hook"},
-		{"source", [][]string{{"source", "act", "name", "key", "hook", "name", "x"}}, []string{"act", "name", "key", "hook", "name", ""},
+		{"source", [][]string{{"source", "act", "name", "key", "hook", "name", "x"}},
+			[]string{"act", "name", "key", "hook", "name", ""},
 			"Give up: Call hook x"},
 		{"source", nil, []string{"act", "rename", "match", "h*", "to", "a {n}"}, "Call all “h*” “a {n}”"},
-		{"source", [][]string{{"source", "act", "rename", "match", "h*", "to", "b"}}, []string{"act", "unrename", "rename", "0"},
+		{"source", [][]string{{"source", "act", "rename", "match", "h*", "to", "b"}},
+			[]string{"act", "unrename", "rename", "0"},
 			"Give up: Call all “h*” “b”"},
 		{"size", nil, []string{"act", "class", "class", "building"}, "Class: Building"},
 		{"size", nil, []string{"act", "unit", "unit", "cm"}, "Read as centimetres"},
 		{"size", nil, []string{"act", "unit", "unit", "custom", "metres", "0.5 m"}, "Read one unit as 0.500\u202fm"},
-		{"size", nil, []string{"act", "fit", "fit", "height", "length", "7 ft"}, "Make the height 2.13\u202fm, along the file’s Y"},
+		{"size", nil, []string{"act", "fit", "fit", "height", "length", "7 ft"},
+			"Make the height 2.13\u202fm, along the file’s Y"},
 		{"size", nil, []string{"act", "between", "from", "0,0,0", "to", "4,0,0", "length", "90 cm"},
 			"Make the measured distance 0.900\u202fm"},
 		{"size", nil, []string{"act", "factor", "factor", "1,5"}, "Scale by 1.5"},
@@ -247,13 +265,16 @@ func TestEveryControlDecidesWhatItSays(t *testing.T) {
 			[]string{"act", "turn", "about", "up", "degrees", "90"}, "Give up: Turn 270° about up"},
 		{"axes", nil, []string{"act", "pose", "pose", "90,0,0"}, "Rest it another way, turned by 90°"},
 		{"axes", nil, []string{"act", "drop", "drop", "on"}, "Drop it to the ground"},
-		{"axes", [][]string{{"axes", "act", "drop", "drop", "on"}}, []string{"act", "asread"}, "Give up: Drop it to the ground"},
+		{"axes", [][]string{{"axes", "act", "drop", "drop", "on"}}, []string{"act", "asread"},
+			"Give up: Drop it to the ground"},
 		{"pivot", nil, []string{"act", "seat", "place", "box", "box", "0,-1,0"}, "Seat the pivot at the centre of the base"},
 		{"pivot", nil, []string{"act", "seat", "place", "box", "box", "1,0,-1"}, "Seat the pivot at mid-height, back left"},
-		{"pivot", nil, []string{"act", "seat", "place", "point", "x", "1", "y", "2 cm", "z", "-3"}, "Seat the pivot at 1, 0.02, −3 m"},
+		{"pivot", nil, []string{"act", "seat", "place", "point", "x", "1", "y", "2 cm", "z", "-3"},
+			"Seat the pivot at 1, 0.02, −3 m"},
 		{"pivot", nil, []string{"act", "seat", "place", "picks", "pick", "0,0,0", "pick", "4,0,0"},
 			"Seat the pivot in the middle of an edge"},
-		{"pivot", nil, []string{"act", "seat", "place", "contact"}, "Seat the pivot in the middle of what touches the ground"},
+		{"pivot", nil, []string{"act", "seat", "place", "contact"},
+			"Seat the pivot in the middle of what touches the ground"},
 		{"pivot", nil, []string{"act", "seat", "place", "mass"}, "Seat the pivot at the centre of mass"},
 		{"pivot", [][]string{{"pivot", "act", "seat", "place", "mass"}}, []string{"act", "asread"},
 			"Give up: Seat the pivot at the centre of mass"},
@@ -277,7 +298,8 @@ func TestEveryControlDecidesWhatItSays(t *testing.T) {
 		{"pivot", [][]string{{"pivot", "act", "marker", "at", "1,0,0", "name", "lamp"}},
 			[]string{"act", "marker-remove", "marker", "lamp"}, "Give up: Add the marker lamp"},
 		{"export", nil, []string{"format", "obj", "name", "pier one"}, "Export as OBJ + MTL and 1 more"},
-		{"export", [][]string{{"export", "format", "fbx"}}, []string{"format", "fbx", "bake", "on"}, "Bake transforms into the file"},
+		{"export", [][]string{{"export", "format", "fbx"}}, []string{"format", "fbx", "bake", "on"},
+			"Bake transforms into the file"},
 	} {
 		t.Run(x.at+" "+strings.Join(x.fields, " "), func(t *testing.T) {
 			c := newClient(t)
@@ -318,7 +340,8 @@ func TestAWindowOutOfDateIsTold(t *testing.T) {
 
 	w := c.post("/assets/1/size", with("act", "class", "class", "building"))
 	assert.Equal(t, http.StatusConflict, w.Code)
-	for _, want := range []string{"“Class: Building” was not applied", "<li>Size: Class: Building</li>", "<li>Size: Scale by 2</li>",
+	for _, want := range []string{"“Class: Building” was not applied", "<li>Size: Class: Building</li>",
+		"<li>Size: Scale by 2</li>",
 		"<li>Axes: Drop it to the ground</li>", "Apply mine on top"} {
 		has(t, w, want)
 	}
@@ -411,7 +434,8 @@ func TestSendTakesTheFields(t *testing.T) {
 	require.Equal(t, http.StatusSeeOther, c.post("/kits/1/target", url.Values{"target": {target.Shipped[1].ID}}).Code)
 	w := c.post("/assets/1/export/send", c.form("format", "glb", "target", target.Shipped[0].ID))
 	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
-	assert.Contains(t, w.Body.String(), "was changed to “"+target.Shipped[1].Name+"” in another window meanwhile, so nothing was sent")
+	assert.Contains(t, w.Body.String(),
+		"was changed to “"+target.Shipped[1].Name+"” in another window meanwhile, so nothing was sent")
 	stale := c.form("format", "fbx", "target", target.Shipped[1].ID)
 	c.decide("size", "act", "factor", "factor", "2")
 	assert.Equal(t, http.StatusConflict, c.post("/assets/1/export/send", stale).Code)
@@ -439,8 +463,9 @@ func TestTheCertificateStandsFirst(t *testing.T) {
 }
 
 func TestSentencesKeepTheirLetters(t *testing.T) {
-	for in, want := range map[string]string{"": "", "über": "Über.", "ß": "ß.", "海 is no unit": "海 is no unit.", "done.": "Done.",
-		"x": "X."} {
+	for in, want := range map[string]string{"": "", "über": "Über.", "ß": "ß.", "海 is no unit": "海 is no unit.",
+		"done.": "Done.",
+		"x":     "X."} {
 		got := sentence(in)
 		if in == "ß" { // it has no capital of one letter
 			assert.Contains(t, []string{"ß.", "ẞ."}, got)

@@ -87,16 +87,18 @@ func sections(t target.Target) []section {
 			{Path: "unit.metres", Label: "One unit is", Sort: asLength},
 			{Path: "unit.symbol", Label: "Its symbol", Sort: asText},
 			{Path: "unit.name", Label: "Its name", Sort: asText}}},
-		{ID: "reads", Title: "What it does with files", About: "What it honours of what a file says. What it does not honour is written as " +
-			"it assumes it, and read back so.", Heads: []string{"", "Unit", "Axes", "Third axis", "Node transforms"}},
+		{ID: "reads", Title: "What it does with files",
+			About: "What it honours of what a file says. What it does not honour is written as " +
+				"it assumes it, and read back so.", Heads: []string{"", "Unit", "Axes", "Third axis", "Node transforms"}},
 		{ID: "assumes", Title: "What it assumes instead", Heads: []string{"", "One unit is", "Up", "Front", "Left-handed"}},
-		{ID: "arrival", Title: "What it does on arrival", About: "It scales, then turns about the upright, then moves what comes. What leaves " +
-			"is moved the other way.", Fields: []entryField{
-			{Path: "arrival.scale", Label: "Scales by", Sort: asNumber},
-			{Path: "arrival.turn", Label: "Turns by", Sort: asNumber, After: "° to the left"},
-			{Path: "arrival.move.0", Label: "Moves along X by", Sort: asLength},
-			{Path: "arrival.move.1", Label: "along Y by", Sort: asLength},
-			{Path: "arrival.move.2", Label: "along Z by", Sort: asLength}}},
+		{ID: "arrival", Title: "What it does on arrival",
+			About: "It scales, then turns about the upright, then moves what comes. What leaves " +
+				"is moved the other way.", Fields: []entryField{
+				{Path: "arrival.scale", Label: "Scales by", Sort: asNumber},
+				{Path: "arrival.turn", Label: "Turns by", Sort: asNumber, After: "° to the left"},
+				{Path: "arrival.move.0", Label: "Moves along X by", Sort: asLength},
+				{Path: "arrival.move.1", Label: "along Y by", Sort: asLength},
+				{Path: "arrival.move.2", Label: "along Z by", Sort: asLength}}},
 		{ID: "sends", Title: "What it wants to have", Fields: []entryField{
 			{Path: "prefers", Label: "Format", Sort: asChoice, Choices: kinds},
 			{Path: "needs.triangles", Label: "Triangles only", Sort: asSwitch},
@@ -107,31 +109,39 @@ func sections(t target.Target) []section {
 			{Path: "needs.indexBits", Label: "Bits of an index", Sort: asChoice, Choices: same("16", "32")},
 			{Path: "mixes", Label: "Opaque and translucent may share a mesh", Sort: asSwitch}}},
 		{ID: "pivot", Title: "Pivot and grid", Fields: []entryField{
-			{Path: "pivot.place", Label: "The origin lies", Sort: asChoice, Choices: [][2]string{{"base", "at the centre of the base"},
-				{"contact", "in the middle of what touches the ground"}, {"mass", "at the centre of mass"}, {"centre", "at the centre"},
-				{"corner", "at a corner of the base"}, {"as it is", "where the source has it"}}},
+			{Path: "pivot.place", Label: "The origin lies", Sort: asChoice,
+				Choices: [][2]string{{"base", "at the centre of the base"},
+					{"contact", "in the middle of what touches the ground"}, {"mass", "at the centre of mass"},
+					{"centre", "at the centre"},
+					{"corner", "at a corner of the base"}, {"as it is", "where the source has it"}}},
 			{Path: "pivot.grid", Label: "Grid of modular pieces", Sort: asLength, After: "0 for none; a kit's own goes first"}}},
 		{ID: "classes", Title: "Classes and budgets", About: "What things measure and may cost. 0 is no bound.",
-			Heads: []string{"Class", "At least", "At most", "Triangles", "Vertices", "Draw calls", "Slots", "Textures", "LODs", "Shapes",
+			Heads: []string{"Class", "At least", "At most", "Triangles", "Vertices", "Draw calls", "Slots", "Textures", "LODs",
+				"Shapes",
 				"Points each", "Seen from", "Modular"}},
-		{ID: "view", Title: "View", About: "For LODs: how it looks at things, and by how much a change may show.", Fields: []entryField{
-			{Path: "view.lines", Label: "Lines of the screen", Sort: asCount},
-			{Path: "view.angle", Label: "It sees upright", Sort: asNumber, After: "°"},
-			{Path: "view.tolerance", Label: "A change may show by", Sort: asNumber, After: "pixels"}}},
+		{ID: "view", Title: "View", About: "For LODs: how it looks at things, and by how much a change may show.",
+			Fields: []entryField{
+				{Path: "view.lines", Label: "Lines of the screen", Sort: asCount},
+				{Path: "view.angle", Label: "It sees upright", Sort: asNumber, After: "°"},
+				{Path: "view.tolerance", Label: "A change may show by", Sort: asNumber, After: "pixels"}}},
 		{ID: "textures", Title: "Textures", Fields: []entryField{
 			{Path: "textures.largest", Label: "Largest side", Sort: asCount, After: "pixels"},
 			{Path: "textures.powerOfTwo", Label: "Sides are powers of two", Sort: asSwitch},
 			{Path: "textures.greenUp", Label: "In normal maps green is up", Sort: asSwitch},
 			{Path: "textures.packing", Label: "Packing", Sort: asChoice, Choices: [][2]string{{"none", "each role a picture"},
 				{"orm", "shade, rough and metal in one"}}}}},
-		{ID: "solids", Title: "Collision", About: "The kinds it takes, and what it uses them for.", Heads: []string{"Kind", "For"}},
-		{ID: "names", Title: "Names", About: "Plain text with words in braces. They name what leaves, and are recognised when it comes in.", Fields: []entryField{
-			{Path: "names.letters", Label: "Letters", Sort: asChoice, Choices: [][2]string{{string(naming.AnyLetter), "of any script"},
-				{string(naming.LatinOnly), "a to z"}}},
-			{Path: "names.marks", Label: "Marks besides", Sort: asText},
-			{Path: "names.case", Label: "Case", Sort: asChoice,
-				Choices: same(string(naming.AsIs), string(naming.Lower), string(naming.Upper))},
-			{Path: "names.longest", Label: "Letters at most", Sort: asCount, After: "0 for no bound"}}},
+		{ID: "solids", Title: "Collision", About: "The kinds it takes, and what it uses them for.",
+			Heads: []string{"Kind", "For"}},
+		{ID: "names", Title: "Names",
+			About: "Plain text with words in braces. They name what leaves, and are recognised when it comes in.",
+			Fields: []entryField{
+				{Path: "names.letters", Label: "Letters", Sort: asChoice,
+					Choices: [][2]string{{string(naming.AnyLetter), "of any script"},
+						{string(naming.LatinOnly), "a to z"}}},
+				{Path: "names.marks", Label: "Marks besides", Sort: asText},
+				{Path: "names.case", Label: "Case", Sort: asChoice,
+					Choices: same(string(naming.AsIs), string(naming.Lower), string(naming.Upper))},
+				{Path: "names.longest", Label: "Letters at most", Sort: asCount, After: "0 for no bound"}}},
 	}
 	at := func(id string) *section {
 		for i := range list {
@@ -146,13 +156,15 @@ func sections(t target.Target) []section {
 		honours := line{Name: f.Name}
 		for _, k := range [][2]string{{"honoursUnit", "Unit"}, {"honoursAxes", "Axes"}, {"honoursHand", "Third axis"}} {
 			if f.Says {
-				honours.Fields = append(honours.Fields, entryField{Path: p + k[0], Label: f.Name + ": honours " + k[1], Sort: asSwitch,
+				honours.Fields = append(honours.Fields, entryField{Path: p + k[0], Label: f.Name + ": honours " + k[1],
+					Sort:  asSwitch,
 					After: "honoured"})
 			} else {
 				honours.Fields = append(honours.Fields, entryField{})
 			}
 		}
-		honours.Fields = append(honours.Fields, entryField{Path: p + "keepsNodes", Label: f.Name + ": keeps node transforms", Sort: asSwitch,
+		honours.Fields = append(honours.Fields, entryField{Path: p + "keepsNodes", Label: f.Name + ": keeps node transforms",
+			Sort:  asSwitch,
 			After: "kept"})
 		at("reads").Rows = append(at("reads").Rows, honours)
 		at("assumes").Rows = append(at("assumes").Rows, line{Name: f.Name, Fields: []entryField{
@@ -165,7 +177,8 @@ func sections(t target.Target) []section {
 		p, n := fmt.Sprintf("classes.%d.", i), c.Name+": "
 		at("classes").Rows = append(at("classes").Rows, line{Name: c.Name, Drop: c.ID,
 			Reason: entryField{Path: p + "reason", Label: n + "why", Sort: asText}, Fields: []entryField{
-				{Path: p + "least", Label: n + "at least", Sort: asLength}, {Path: p + "most", Label: n + "at most", Sort: asLength},
+				{Path: p + "least", Label: n + "at least", Sort: asLength},
+				{Path: p + "most", Label: n + "at most", Sort: asLength},
 				{Path: p + "budget.triangles", Label: n + "triangles", Sort: asCount},
 				{Path: p + "budget.vertices", Label: n + "vertices", Sort: asCount},
 				{Path: p + "budget.drawCalls", Label: n + "draw calls", Sort: asCount},
@@ -191,7 +204,8 @@ func sections(t target.Target) []section {
 		if n.Empty {
 			after += "; empty leaves them as they are"
 		}
-		at("names").Fields = append(at("names").Fields, entryField{Path: "names." + string(n.Subject), Label: n.Label, Sort: asText,
+		at("names").Fields = append(at("names").Fields, entryField{Path: "names." + string(n.Subject), Label: n.Label,
+			Sort:  asText,
 			After: after})
 	}
 	fillIn(list, t)

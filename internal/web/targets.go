@@ -259,7 +259,8 @@ func tried(t target.Target, of target.Subject, kit string, rows []work.Row) stri
 		return ""
 	}
 	s := rows[0].Summary
-	values := map[string]string{"asset": rows[0].Asset.Name, "kit": kit, "mesh": rows[0].Asset.Name, "slot": "slot", "kind": "box",
+	values := map[string]string{"asset": rows[0].Asset.Name, "kit": kit, "mesh": rows[0].Asset.Name, "slot": "slot",
+		"kind": "box",
 		"role": "normal", "n": "1"}
 	if len(s.NodeNames) > 0 {
 		values["mesh"] = s.NodeNames[0]
@@ -306,7 +307,8 @@ func (s *Server) saveTarget(w http.ResponseWriter, r *http.Request) error {
 	if err := first(wrong, f.err); err == nil {
 		_, err = s.desk.ReviseTarget(r.Context(), t, at)
 		if errors.Is(err, work.ErrStale) {
-			err = fault.Input("this target was changed in another window meanwhile: it has revision %d now. What was typed here stands "+
+			err = fault.Input("this target was changed in another window meanwhile: it has revision %d now. What was typed "+
+				"here stands "+
 				"below and was not kept", base.Revision).Advise("Look at what is new, and press Keep again to put yours on top")
 		}
 		if err == nil {
@@ -387,7 +389,8 @@ func (s *Server) importTarget(w http.ResponseWriter, r *http.Request) error {
 	r.Body = http.MaxBytesReader(w, r.Body, 4<<20)
 	file, head, err := r.FormFile("file")
 	if err != nil {
-		return s.targetList(w, r, "Choose a target file first: JSON as a target's page gives it.", http.StatusUnprocessableEntity)
+		return s.targetList(w, r, "Choose a target file first: JSON as a target's page gives it.",
+			http.StatusUnprocessableEntity)
 	}
 	defer file.Close()
 	b, err := io.ReadAll(io.LimitReader(file, 2<<20))

@@ -81,11 +81,14 @@ func TestTheEditorOfTargets(t *testing.T) {
 	require.Equal(t, "/targets/our-engine", w.Header().Get("Location"))
 	own := target.Shipped[0].Copy()
 	own.ID, own.Name = "our-engine", "Our engine"
-	require.Equal(t, http.StatusSeeOther, c.post("/kits/1/target", url.Values{"target": {"our-engine"}, "back": {""}}).Code)
+	require.Equal(t, http.StatusSeeOther,
+		c.post("/kits/1/target", url.Values{"target": {"our-engine"}, "back": {""}}).Code)
 
 	// What is typed is weighed for the kit before it is kept.
-	w = c.post("/targets/our-engine/effect", whole(own, "kit", "1", "basis.up", "+Z", "basis.forward", "-Y", "names.node", "part {mesh}", "names.lod", "{mesh} level {n}"))
-	hasAll(t, w, "4 fields changed", "Such as “part ", " level 1”. It reads 0 names of the kit", "1 asset is carried into another frame", "names change", "basis.forward", "hx-swap-oob")
+	w = c.post("/targets/our-engine/effect", whole(own, "kit", "1", "basis.up", "+Z", "basis.forward", "-Y", "names.node",
+		"part {mesh}", "names.lod", "{mesh} level {n}"))
+	hasAll(t, w, "4 fields changed", "Such as “part ", " level 1”. It reads 0 names of the kit",
+		"1 asset is carried into another frame", "names change", "basis.forward", "hx-swap-oob")
 	hasAll(t, c.post("/targets/our-engine/effect", whole(own, "basis.up", "+Z")), "both lie along Z")
 	hasAll(t, c.post("/targets/our-engine/effect", whole(own, "view.lines", "many")), "1 field can")
 	hasAll(t, c.post("/targets/our-engine/effect", whole(own, "classes.0.budget.triangles", "-4")), "1 field can")
@@ -103,19 +106,24 @@ func TestTheEditorOfTargets(t *testing.T) {
 	w = c.post("/targets/our-engine", whole(own, "act", "keep", "view.lines", "1440"))
 	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
 	hasAll(t, w, "changed in another window", "1440")
-	require.Equal(t, http.StatusSeeOther, c.post("/kits/1/target", url.Values{"target": {"our-engine"}, "revision": {"2"}, "back": {""}}).Code)
+	require.Equal(t, http.StatusSeeOther,
+		c.post("/kits/1/target", url.Values{"target": {"our-engine"}, "revision": {"2"}, "back": {""}}).Code)
 	assert.NotContains(t, c.get("/kits/1").Body.String(), "is there")
-	require.Equal(t, http.StatusSeeOther, c.post("/kits/1/target", url.Values{"target": {"our-engine"}, "revision": {"1"}, "back": {""}}).Code)
+	require.Equal(t, http.StatusSeeOther,
+		c.post("/kits/1/target", url.Values{"target": {"our-engine"}, "revision": {"1"}, "back": {""}}).Code)
 	hasAll(t, c.get("/targets/our-engine?with=z-up-centimetres-left"), "basis.up", "+Z")
 
 	// Classes and kinds come and go.
 	v := whole(own, "act", "add-class", "classname", "Garden prop", "base", "2")
 	require.Equal(t, http.StatusSeeOther, c.post("/targets/our-engine", v).Code)
 	hasAll(t, c.get("/targets/our-engine"), "Garden prop")
-	require.Equal(t, http.StatusSeeOther, c.post("/targets/our-engine", whole(own, "act", "drop-classes:vehicle", "base", "3")).Code)
+	require.Equal(t, http.StatusSeeOther,
+		c.post("/targets/our-engine", whole(own, "act", "drop-classes:vehicle", "base", "3")).Code)
 	assert.NotContains(t, c.get("/targets/our-engine").Body.String(), "Vehicle: triangles")
-	require.Equal(t, http.StatusSeeOther, c.post("/targets/our-engine", whole(own, "act", "drop-solids:ball", "base", "4")).Code)
-	assert.Equal(t, http.StatusUnprocessableEntity, c.post("/targets/our-engine", whole(own, "act", "frob", "base", "5")).Code)
+	require.Equal(t, http.StatusSeeOther,
+		c.post("/targets/our-engine", whole(own, "act", "drop-solids:ball", "base", "4")).Code)
+	assert.Equal(t, http.StatusUnprocessableEntity,
+		c.post("/targets/our-engine", whole(own, "act", "frob", "base", "5")).Code)
 
 	// Out as a file, and in again.
 	file := c.get("/targets/our-engine/file?revision=2")
@@ -126,17 +134,20 @@ func TestTheEditorOfTargets(t *testing.T) {
 	assert.InDelta(t, 11*.3048, got.Classes[1].Most, 1e-9)
 	w = c.takeIn(file.Body.String())
 	assert.Equal(t, "/targets/our-engine-2", w.Header().Get("Location"), "an older revision is another target")
-	for _, bad := range []string{"", "{}", `{"yarvekTarget":9}`, strings.Replace(file.Body.String(), `"place": "base"`, `"place": "moon"`, 1)} {
+	for _, bad := range []string{"", "{}", `{"yarvekTarget":9}`, strings.Replace(file.Body.String(), `"place": "base"`,
+		`"place": "moon"`, 1)} {
 		w := c.takeIn(bad)
 		assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
 		hasAll(t, w, "x.target.json")
 	}
-	hasAll(t, c.takeIn(strings.Replace(file.Body.String(), `"place": "base"`, `"place": "moon"`, 1)), "pivot.place", "no place")
+	hasAll(t, c.takeIn(strings.Replace(file.Body.String(), `"place": "base"`, `"place": "moon"`, 1)), "pivot.place",
+		"no place")
 	require.Equal(t, http.StatusSeeOther, c.post("/targets/our-engine/remove", nil).Code)
 	hasAll(t, c.get("/targets"), "Targets taken out")
 	hasAll(t, c.get("/kits/1"), "Our engine")
 	require.Equal(t, http.StatusSeeOther, c.post("/targets/our-engine/restore", nil).Code)
-	assert.Equal(t, http.StatusUnprocessableEntity, c.post("/targets/y-up-metres-right", whole(target.Shipped[0], "view.lines", "1440")).Code)
+	assert.Equal(t, http.StatusUnprocessableEntity,
+		c.post("/targets/y-up-metres-right", whole(target.Shipped[0], "view.lines", "1440")).Code)
 	assert.Empty(t, c.log.String())
 }
 

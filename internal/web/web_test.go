@@ -94,7 +94,8 @@ func TestNoPageAsksAnotherHost(t *testing.T) {
 	require.NoError(t, err)
 	foreign := regexp.MustCompile(`(?:src|href|action)\s*=\s*["']?(?:https?:)?//`)
 	inline := regexp.MustCompile(`<script>|<style|\sstyle=|\son[a-z]+=`)
-	for _, path := range []string{"/", "/kits/1/", "/kits/1/exports", "/parts", "/assets/2/source", "/assets/2/size", "/assets/2/axes",
+	for _, path := range []string{"/", "/kits/1/", "/kits/1/exports", "/parts", "/assets/2/source", "/assets/2/size",
+		"/assets/2/axes",
 		"/assets/2/pivot", "/assets/1/export", "/nowhere"} {
 		w := c.get(path)
 		assert.Contains(t, w.Header().Get("Content-Security-Policy"), "default-src 'none'", path)
@@ -137,7 +138,8 @@ func (c *client) upload(path string, files map[string]string) *httptest.Response
 func TestNamesFromFilesAreShownNotObeyed(t *testing.T) {
 	c := newClient(t)
 	evil := `<img src=x onerror=alert(1)>`
-	w := c.upload("/start", map[string]string{"a.obj": "mtllib a.mtl\no " + evil + "\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl " + evil +
+	w := c.upload("/start", map[string]string{"a.obj": "mtllib a.mtl\no " + evil +
+		"\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl " + evil +
 		"\nf 1 2 3\n",
 		"a.mtl": "newmtl " + evil + "\nmap_Kd " + evil + ".png\n"})
 	require.Equal(t, http.StatusOK, w.Code)

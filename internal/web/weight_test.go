@@ -56,7 +56,8 @@ func TestPagesOfADenseScanAreSmall(t *testing.T) {
 	for _, turn := range []string{"", "1,2,3", "1,0,0,0,1,0,0,0,NaN", "0.5,0,0,0,0.5,0,0,0,0.5", "1,0,0,0,1,0,0,0,x"} {
 		assert.Equal(t, http.StatusUnprocessableEntity, c.get("/assets/1/small.svg?turn="+turn).Code, turn)
 	}
-	assert.Equal(t, "no-store", c.get("/assets/1/small.svg?turn=1,0,0,0,1,0,0,0,1&of=before").Header().Get("Cache-Control"))
+	assert.Equal(t, "no-store", c.get("/assets/1/small.svg?turn=1,0,0,0,1,0,0,0,1&of=before").Header().Get(
+		"Cache-Control"))
 }
 
 // packedSize is how many bytes travel.

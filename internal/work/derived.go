@@ -59,7 +59,8 @@ func NewDerived(dir string, limit int64, log *slog.Logger) *Derived {
 // Derive gives derived data of a kind by its key, made by fill when it is not kept.
 // Equal keys must mean equal data. Asked for what is being made, it waits for that. An
 // error is given on and nothing is kept.
-func Derive[T any](ctx context.Context, d *Derived, kind, key string, fill func(context.Context) (T, error)) (T, error) {
+func Derive[T any](ctx context.Context, d *Derived, kind, key string, fill func(context.Context) (T, error)) (T,
+	error) {
 	var out T
 	name := derivedName(kind, key)
 	b, err := d.atHand.Get(ctx, name, func(ctx context.Context) ([]byte, error) {

@@ -43,7 +43,8 @@ func TestAKitsTargetNameAndGrid(t *testing.T) {
 	assert.Equal(t, target.Shipped[3], got.Target)
 	assert.Equal(t, .25, got.Grid)
 	for _, err := range []error{
-		d.RenameKit(ctx, k.ID, " \n "), d.RenameKit(ctx, k.ID, strings.Repeat("x", 121)), d.SetTarget(ctx, k.ID, "sideways", 0),
+		d.RenameKit(ctx, k.ID, " \n "), d.RenameKit(ctx, k.ID, strings.Repeat("x", 121)),
+		d.SetTarget(ctx, k.ID, "sideways", 0),
 		d.SetGrid(ctx, k.ID, -1), d.SetGrid(ctx, k.ID, 1e9),
 	} {
 		assert.Equal(t, fault.Invalid, fault.KindOf(err))
@@ -252,7 +253,12 @@ func TestPutReplacesWhatIsKept(t *testing.T) {
 	begun, end, left := make(chan struct{}), make(chan struct{}), make(chan struct{})
 	go func() {
 		defer close(left)
-		_, _ = Derive(ctx, d, "test", "late", func(context.Context) (string, error) { close(begun); <-end; return "older", nil })
+		_, _ = Derive(ctx, d, "test", "late", func(context.Context) (string, error) {
+			close(begun)
+			<-end
+			return "older",
+				nil
+		})
 	}()
 	<-begun
 	require.NoError(t, Put(d, "test", "late", "new"))

@@ -53,8 +53,9 @@ func (d *Desk) Send(ctx context.Context, asset int64, want string) (Sent, error)
 		return Sent{}, err
 	}
 	if now := o.Kit.Target; want != "" && want != now.ID {
-		return Sent{}, fault.Input("the kit's target was changed to “%s” in another window meanwhile, so nothing was sent. The sheet now shows "+
-			"the asset for that target", now.Name)
+		return Sent{}, fault.Input(
+			"the kit's target was changed to “%s” in another window meanwhile, so nothing was sent. The sheet now shows "+
+				"the asset for that target", now.Name)
 	}
 	if o, err = d.Made(ctx, o, nil); err != nil {
 		return Sent{}, err
@@ -129,7 +130,8 @@ func Zip(files []bundle.File) ([]byte, error) {
 	var buf bytes.Buffer
 	z := zip.NewWriter(&buf)
 	for _, f := range files {
-		w, err := z.CreateHeader(&zip.FileHeader{Name: f.Name, Method: zip.Deflate, Modified: time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC)})
+		w, err := z.CreateHeader(&zip.FileHeader{Name: f.Name, Method: zip.Deflate,
+			Modified: time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC)})
 		if err != nil {
 			return nil, err
 		}

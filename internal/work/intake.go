@@ -119,7 +119,8 @@ func (u *Upload) unzip(name, sha string, packed int64) error {
 		return nil
 	}
 	if u.entries += len(z.File); u.entries > l.ZipFiles {
-		u.refuse(name, "holds %d files, and the zips of an upload may hold %d in all. Send the meshes it is about", len(z.File), l.ZipFiles)
+		u.refuse(name, "holds %d files, and the zips of an upload may hold %d in all. Send the meshes it is about",
+			len(z.File), l.ZipFiles)
 		return nil
 	}
 	var out int64
@@ -147,7 +148,8 @@ func (u *Upload) unzip(name, sha string, packed int64) error {
 		_ = rc.Close()
 		switch {
 		case n > room:
-			u.refuse(name, "unpacks, with the other zips of the upload, to more than %s, or to more than %d times its size, which "+
+			u.refuse(name, "unpacks, with the other zips of the upload, to more than %s, or to more than %d times its size, "+
+				"which "+
 				"no set of meshes does. The rest of it was not unpacked",
 				figure.Bytes(l.Unzipped), l.ZipRatio)
 			return nil
@@ -299,7 +301,8 @@ func (d *Desk) rest(out *Intake, u *Upload, used map[string]bool, meshes int) {
 		}
 	}
 	if meshes == 0 && len(u.files) > 0 && len(out.Refused) == 0 {
-		out.Refused = append(out.Refused, Refusal{u.files[0].Name, "no mesh came with it. Send the FBX, OBJ, GLB or glTF too"})
+		out.Refused = append(out.Refused,
+			Refusal{u.files[0].Name, "no mesh came with it. Send the FBX, OBJ, GLB or glTF too"})
 	}
 }
 

@@ -44,7 +44,8 @@ func keptFault(file string, err error) error {
 	}
 	// The cause is left out: an asset that is there must not be taken for ErrNotFound.
 	e.File = file
-	return e.Advise("Send the same file again to make it whole, or put it back from a backup; yarvek verify tells what else is harmed")
+	return e.Advise("Send the same file again to make it whole, or put it back from a backup; yarvek verify tells what " +
+		"else is harmed")
 }
 
 // keptBytes reads a kept file, and never gives other bytes than were kept.
@@ -76,7 +77,8 @@ func (d *Desk) tidy(ctx context.Context, now time.Time) {
 	case err != nil && ctx.Err() == nil:
 		d.log.Error("files that nothing refers to were not swept", "error", err)
 	case did.Held != "":
-		d.log.Warn("files that nothing refers to were left where they are", "files", did.Orphans, "of", did.Blobs, "why", did.Held)
+		d.log.Warn("files that nothing refers to were left where they are", "files", did.Orphans, "of", did.Blobs, "why",
+			did.Held)
 	case did.Moved+did.Dropped+did.Back > 0:
 		d.log.Info("files that nothing refers to were moved to the trash", "files", did.Moved, "bytes", did.Bytes,
 			"dropped after 30 days", did.Dropped, "put back", did.Back)

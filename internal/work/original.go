@@ -37,7 +37,8 @@ func (o Original) WriteTo(w io.Writer) (int64, error) {
 	count := &counted{w: w}
 	z := zip.NewWriter(count)
 	for _, f := range o.list {
-		out, err := z.CreateHeader(&zip.FileHeader{Name: f.Name, Method: zip.Store, Modified: time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC)})
+		out, err := z.CreateHeader(&zip.FileHeader{Name: f.Name, Method: zip.Store,
+			Modified: time.Date(2000, 1, 1, 0, 0, 0, 0, time.UTC)})
 		if err != nil {
 			return count.n, err
 		}

@@ -52,7 +52,8 @@ func ParseSlotMap(text string) ([]outfit.MapLine, error) {
 		l := outfit.MapLine{From: strings.TrimSpace(from), To: strings.TrimSpace(to)}
 		switch {
 		case l.To == "" || both && l.From == "":
-			return nil, fault.Input("line %d: “%s” says one name only. Write a name of the project, or a pattern, %s and a name", n+1, line,
+			return nil, fault.Input("line %d: “%s” says one name only. Write a name of the project, or a pattern, %s and a "+
+				"name", n+1, line,
 				mapArrow)
 		case len(l.To) > mapLetter || len(l.From) > mapLetter:
 			return nil, fault.Input("line %d is longer than %d letters a name", n+1, mapLetter)

@@ -75,7 +75,8 @@ func TestPicturesAreAddedToAnAsset(t *testing.T) {
 		return list
 	}
 	red := pictureOf(t, 200, 0, 0)
-	list := add("set/wall_colour.png", red, "wall_normal.png", pictureOf(t, 128, 128, 255), "notes.png", "not a picture", "torn.png",
+	list := add("set/wall_colour.png", red, "wall_normal.png", pictureOf(t, 128, 128, 255), "notes.png", "not a picture",
+		"torn.png",
 		red[:50])
 	require.Len(t, list, 4)
 	guesses := map[string]texture.Guess{}

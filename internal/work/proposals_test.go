@@ -35,7 +35,8 @@ func TestAllProposalsAtOnce(t *testing.T) {
 	for _, c := range []struct {
 		own, kept int
 	}{{6, 6}, {2, 3}} {
-		list := map[string][6]float64{"island": {70, 0, 0, 71, 1, 1}, "bit": {0, 3, 0, .003, 3.003, .003}, "knot": {.3, .3, .3, .4, .4, .4},
+		list := map[string][6]float64{"island": {70, 0, 0, 71, 1, 1}, "bit": {0, 3, 0, .003, 3.003, .003},
+			"knot": {.3, .3, .3, .4, .4, .4},
 			"post": {0, 0, 0, 1, 2, 1}}
 		for i := range c.own - 1 { // each stands on a corner of the one before, and shares a plane with none
 			x := float64(i+1) * .9

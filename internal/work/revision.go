@@ -106,7 +106,8 @@ func (u *Upload) after(rev Revision) (next Revision, unseen bool, err error) {
 	case len(meshes) == 1:
 		next.Main = meshes[0]
 	default:
-		return next, false, fault.Input("%d meshes were sent and none is called %s; send the one that follows it", len(meshes), rev.Main)
+		return next, false, fault.Input("%d meshes were sent and none is called %s; send the one that follows it",
+			len(meshes), rev.Main)
 	}
 	for _, f := range rev.Files {
 		if !u.names[f.Name] && (f.Name != rev.Main || next.Main == rev.Main) {
@@ -169,7 +170,10 @@ func (d *Desk) TakeRevision(ctx context.Context, asset int64, number, base int, 
 	for ref := range points {
 		refs = append(refs, ref)
 	}
-	slices.SortFunc(refs, func(a, b prep.Ref) int { return cmp.Or(cmp.Compare(a.Station, b.Station), cmp.Compare(a.Key, b.Key)) })
+	slices.SortFunc(refs, func(a, b prep.Ref) int {
+		return cmp.Or(cmp.Compare(a.Station, b.Station),
+			cmp.Compare(a.Key, b.Key))
+	})
 	for _, ref := range refs {
 		if p, err = p.Repointed(ref, points[ref]); err != nil {
 			return err
@@ -181,5 +185,6 @@ func (d *Desk) TakeRevision(ctx context.Context, asset int64, number, base int, 
 	if string(p.JSON()) == was {
 		return d.store.TakeRevision(ctx, asset, number, base, nil, "")
 	}
-	return d.store.TakeRevision(ctx, asset, number, base, p.JSON(), fmt.Sprintf("Point decisions anew for revision %d", number))
+	return d.store.TakeRevision(ctx, asset, number, base, p.JSON(), fmt.Sprintf("Point decisions anew for revision %d",
+		number))
 }

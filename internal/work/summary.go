@@ -94,7 +94,8 @@ func (d *Desk) Overview(ctx context.Context, kit int64) (Kit, []Row, error) {
 	for i := range rows {
 		r := &rows[i]
 		if r.Last = last[r.Asset.ID]; r.Last != nil {
-			r.Changed = !samePrep(r.Step.JSON, r.Last.Prep) || r.Revision.Number != r.Last.Revision || !r.Kit.Target.Equal(r.Last.Target)
+			r.Changed = !samePrep(r.Step.JSON, r.Last.Prep) || r.Revision.Number != r.Last.Revision ||
+				!r.Kit.Target.Equal(r.Last.Target)
 		}
 	}
 	return k, rows, nil
@@ -132,7 +133,8 @@ func samePrep(a, b []byte) bool {
 
 // SummaryKey names what a summary is made of, for what else is derived of it.
 func SummaryKey(st store.State) string {
-	return fmt.Sprintf("rules %d\n%s\n%s\n%s\n%g\n%d\n%s", prep.Rules, sourceKey(st.Revision), st.Step.JSON, st.Kit.Target.JSON(),
+	return fmt.Sprintf("rules %d\n%s\n%s\n%s\n%g\n%d\n%s", prep.Rules, sourceKey(st.Revision), st.Step.JSON,
+		st.Kit.Target.JSON(),
 		st.Kit.Grid, st.Revision.Number, st.Kit.SlotMap)
 }
 
@@ -167,8 +169,9 @@ func (d *Desk) OpenState(ctx context.Context, st store.State) (*Opened, error) {
 func summarize(o *Opened) Summary {
 	r := o.Result
 	c := r.Delivery.Scene.Count()
-	s := Summary{ClassID: r.Size.Class.ID, Class: r.Size.Class.Name, Tape: o.Tape(), Size: r.Axes.Size, Triangles: c.Triangles,
-		Slots: c.Slots}
+	s := Summary{ClassID: r.Size.Class.ID, Class: r.Size.Class.Name, Tape: o.Tape(), Size: r.Axes.Size,
+		Triangles: c.Triangles,
+		Slots:     c.Slots}
 	if p := r.Size.Proposals; len(p) > 0 && p[0].ByName {
 		s.Proposed, s.Because = p[0].Class.ID, p[0].Why
 	}

@@ -106,7 +106,8 @@ func TestAKitMovesToARevisionAndBack(t *testing.T) {
 	ctx := context.Background()
 	d := desk(t, t.TempDir())
 	k := kit(t, d)
-	id := take(t, d, k, "post.obj", "v 0 0 0\nv 1 0 0\nv 0 2 0\nv 0 0 1\nf 1 3 2\nf 1 2 4\nf 1 4 3\nf 2 3 4\n").Came[0].Asset.ID
+	id := take(t, d, k, "post.obj",
+		"v 0 0 0\nv 1 0 0\nv 0 2 0\nv 0 0 1\nf 1 3 2\nf 1 2 4\nf 1 4 3\nf 2 3 4\n").Came[0].Asset.ID
 	_, err := d.Decide(ctx, id, 0, func(p *prep.Prep) error { p.Size.Class = "street-furniture"; return nil })
 	require.NoError(t, err)
 	own, err := d.CopyTarget(ctx, k.Target.ID, "Ours")
@@ -179,7 +180,9 @@ func TestABudgetRecomputesNothing(t *testing.T) {
 	o, err = d.Open(ctx, id)
 	require.NoError(t, err)
 	assert.NotEqual(t, was, SummaryKey(o.State), "what is said of the asset may be another thing")
-	assert.Equal(t, 12, o.Result.Hits, "survey, shapes, flats, four stations, flaws, flicker, cover, what is gathered of them, and cost: nothing is measured anew")
+	assert.Equal(t, 12, o.Result.Hits,
+		"survey, shapes, flats, four stations, flaws, flicker, cover, what is gathered of them, and cost: nothing is "+
+			"measured anew")
 }
 
 // BenchmarkTargetEffect weighs a target for a kit of a hundred assets with forty nodes and
@@ -187,14 +190,16 @@ func TestABudgetRecomputesNothing(t *testing.T) {
 func BenchmarkTargetEffect(b *testing.B) {
 	var rows []Row
 	for i := range 100 {
-		s := Summary{ClassID: target.Shipped[0].Classes[i%8].ID, Longest: 1, Triangles: 1000 * i, DrawCalls: i % 9, Slots: i % 7}
+		s := Summary{ClassID: target.Shipped[0].Classes[i%8].ID, Longest: 1, Triangles: 1000 * i, DrawCalls: i % 9,
+			Slots: i % 7}
 		for n := range 40 {
 			s.NodeNames = append(s.NodeNames, fmt.Sprintf("Part %d of %d", n, i))
 		}
 		for n := range 10 {
 			s.SlotNames = append(s.SlotNames, fmt.Sprintf("Slot %d", n))
 		}
-		rows = append(rows, Row{State: store.State{Asset: store.Asset{ID: int64(i), Name: fmt.Sprint("asset ", i)}}, Summary: s})
+		rows = append(rows, Row{State: store.State{Asset: store.Asset{ID: int64(i), Name: fmt.Sprint("asset ", i)}},
+			Summary: s})
 	}
 	from := target.Shipped[0]
 	to := from.Copy()

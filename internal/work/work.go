@@ -81,8 +81,9 @@ func New(s *store.Store, limits Limits, log *slog.Logger) *Desk {
 	if log == nil {
 		log = slog.New(slog.DiscardHandler)
 	}
-	return &Desk{Limits: limits, climbs: map[int64]*Job{}, Jobs: NewJobs(log), Derived: NewDerived(s.CacheDir(), derivedKept, log),
-		store: s, log: log,
+	return &Desk{Limits: limits, climbs: map[int64]*Job{}, Jobs: NewJobs(log),
+		Derived: NewDerived(s.CacheDir(), derivedKept, log),
+		store:   s, log: log,
 		steps:   prep.NewMemo(stepsKept),
 		sources: memo.New(sourcesKept, func(r read) int64 { return 4096 + r.scene.Bytes() })}
 }

@@ -68,7 +68,8 @@ func TestSetsAreFoundByWhatRefersToWhat(t *testing.T) {
 	d := desk(t, t.TempDir())
 	k := kit(t, d)
 	got := take(t, d, k,
-		"pier/pier.obj", "mtllib mats/pier.mtl\n"+tri, "pier/mats/pier.mtl", "newmtl a\nmap_Kd -clamp on ../tex/my wood.png\n",
+		"pier/pier.obj", "mtllib mats/pier.mtl\n"+tri, "pier/mats/pier.mtl",
+		"newmtl a\nmap_Kd -clamp on ../tex/my wood.png\n",
 		"pier/tex/my wood.png", "x",
 		"buoy.obj", "mtllib buoy one.mtl\n"+tri, "buoy one.mtl", "newmtl b\n",
 		"stray.png", "y", "readme.txt", "hello")
@@ -91,12 +92,14 @@ func TestSetsAreFoundByWhatRefersToWhat(t *testing.T) {
 func TestZipsAreUnpackedAndKeptInBounds(t *testing.T) {
 	d := desk(t, t.TempDir())
 	k := kit(t, d)
-	got := take(t, d, k, "set.zip", zipped(t, "a/a.obj", "mtllib a.mtl\n"+tri, "a/a.mtl", "newmtl x\n", "__junk/a.obj", tri, "b.obj", tri))
+	got := take(t, d, k, "set.zip", zipped(t, "a/a.obj", "mtllib a.mtl\n"+tri, "a/a.mtl", "newmtl x\n", "__junk/a.obj",
+		tri, "b.obj", tri))
 	require.Len(t, got.Came, 2)
 	assert.Empty(t, got.Refused)
 	assert.Equal(t, []string{"set.zip/__junk/a.obj"}, got.Passed, "what is passed over is named")
 
-	got = take(t, d, k, "evil.zip", zipped(t, "../../escape.obj", tri, "/etc/passwd.obj", tri, `C:\x.obj`, tri, "ok.obj", tri))
+	got = take(t, d, k, "evil.zip", zipped(t, "../../escape.obj", tri, "/etc/passwd.obj", tri, `C:\x.obj`, tri, "ok.obj",
+		tri))
 	require.Len(t, got.Came, 1)
 	assert.Equal(t, "ok", got.Came[0].Asset.Name)
 	assert.Len(t, got.Refused, 3)
@@ -172,7 +175,8 @@ func TestDecisionsUndoAndTheSourceStays(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, 1, after.Step.Seq)
 	assert.NotEqual(t, before.Result.Delivery.Scene.Bounds(), after.Result.Delivery.Scene.Bounds())
-	assert.Equal(t, 11, after.Result.Hits, "what stands before the pivot came from the cache, and what is found in the mesh wherever it stands")
+	assert.Equal(t, 11, after.Result.Hits,
+		"what stands before the pivot came from the cache, and what is found in the mesh wherever it stands")
 	_, err = d.Decide(ctx, id, 0, seat)
 	assert.ErrorIs(t, err, ErrStale)
 	_, err = d.Move(ctx, id, after.Base(), -1)

@@ -128,7 +128,8 @@ func run(pkg string, most int, seed uint64, jobs int) error {
 			fmt.Printf("%s:%d: %s\n\t%s\n", filepath.Join(dir, f.file), f.line, f.what, f.text)
 		}
 	}
-	fmt.Printf("%s: %d of %d faults survive (%d %%), of %d there are\n", pkg, n, len(faults), 100*n/max(1, len(faults)), all)
+	fmt.Printf("%s: %d of %d faults survive (%d %%), of %d there are\n", pkg, n, len(faults), 100*n/max(1, len(faults)),
+		all)
 	return nil
 }
 

@@ -32,12 +32,15 @@ func ball(x, y, z, r float64) fit.Ball { return fit.Ball{Centre: geom.Vec3{x, y,
 
 func trials() []trial {
 	return []trial{
-		{"table", []*scene.Mesh{shapetest.Table()}, 1.05, []fit.Ball{ball(0.6, 0.35, 0.4, 0.29), ball(0.6, 0.35, 0, 0.29), ball(0, 0.35,
-			0.4, 0.29)}},
-		{"chair", []*scene.Mesh{shapetest.Chair()}, 1.05, []fit.Ball{ball(0.225, 0.2, 0.225, 0.17), ball(0.225, 0.66, 0.25, 0.19)}},
+		{"table", []*scene.Mesh{shapetest.Table()}, 1.05, []fit.Ball{ball(0.6, 0.35, 0.4, 0.29), ball(0.6, 0.35, 0, 0.29),
+			ball(0, 0.35,
+				0.4, 0.29)}},
+		{"chair", []*scene.Mesh{shapetest.Chair()}, 1.05,
+			[]fit.Ball{ball(0.225, 0.2, 0.225, 0.17), ball(0.225, 0.66, 0.25, 0.19)}},
 		{"L-beam", []*scene.Mesh{shapetest.Beam()}, 1.05, []fit.Ball{ball(0.11, 0.11, 1.5, 0.089)}},
 		{"staircase", []*scene.Mesh{shapetest.Stair(10)}, 1.05, nil},
-		{"hut, flat roof", []*scene.Mesh{shapetest.Hut()}, 1.15, []fit.Ball{ball(1.5, 1, 3.95, 0.45), ball(1.5, 1.1, 2, 0.45)}},
+		{"hut, flat roof", []*scene.Mesh{shapetest.Hut()}, 1.15,
+			[]fit.Ball{ball(1.5, 1, 3.95, 0.45), ball(1.5, 1.1, 2, 0.45)}},
 		{"hut, gabled", shapetest.Gabled(), 1.15, []fit.Ball{ball(1.5, 1, 3.95, 0.45), ball(1.5, 1.1, 2, 0.45)}},
 		{"arch", []*scene.Mesh{shapetest.Arch(24)}, 1.15, []fit.Ball{ball(0, 2, 0, 0.9)}},
 		{"ring", []*scene.Mesh{shapetest.Torus(1, 0.25, 64, 24)}, 1.25, []fit.Ball{ball(0, 0, 0, 0.9*0.75)}},
@@ -53,7 +56,8 @@ func sticks(s *scene.Scene, hulls []*fit.Convex) float64 {
 	for _, m := range s.Flattened().Meshes {
 		m.EachTriangle(func(_ int, a, b, c int32) {
 			p, q, r := m.Points[m.Corners[a]], m.Points[m.Corners[b]], m.Points[m.Corners[c]]
-			for _, w := range [][3]float64{{1, 0, 0}, {0, 1, 0}, {0, 0, 1}, {.33, .33, .34}, {.5, .5, 0}, {0, .5, .5}, {.5, 0, .5}} {
+			for _, w := range [][3]float64{{1, 0, 0}, {0, 1, 0}, {0, 0, 1}, {.33, .33, .34}, {.5, .5, 0}, {0, .5, .5},
+				{.5, 0, .5}} {
 				at := p.Mul(w[0]).Add(q.Mul(w[1])).Add(r.Mul(w[2]))
 				d := math.Inf(1)
 				for _, h := range hulls {
@@ -212,8 +216,9 @@ func TestMirroredAndRepeated(t *testing.T) {
 
 // What bounds nothing gets the best there is: flat, open, inside out, through itself, a single triangle.
 func TestImperfectMeshes(t *testing.T) {
-	tri := &scene.Mesh{Points: []geom.Vec3{{0, 0, 0}, {1, 0, 0}, {0, 1, 0}}, Corners: []int32{0, 1, 2}, FaceStart: []int32{0, 3},
-		Slots: []int{-1}}
+	tri := &scene.Mesh{Points: []geom.Vec3{{0, 0, 0}, {1, 0, 0}, {0, 1, 0}}, Corners: []int32{0, 1, 2},
+		FaceStart: []int32{0, 3},
+		Slots:     []int{-1}}
 	open := new(shape.Builder).Grid(8, 8, func(u, v float64) geom.Vec3 {
 		return geom.Vec3{u, 0.3 * math.Sin(3*u) * math.Cos(2*v), v}
 	}).Mesh("open")
@@ -222,7 +227,8 @@ func TestImperfectMeshes(t *testing.T) {
 		c := inside.Corners[inside.FaceStart[f]:inside.FaceStart[f+1]]
 		c[1], c[3] = c[3], c[1]
 	}
-	crossed := scene.Joined("crossed", []*scene.Mesh{shapetest.Table(), shapetest.Table().Mapped(geom.Translation(geom.Vec3{0.3, 0.2, 0.1}))})
+	crossed := scene.Joined("crossed",
+		[]*scene.Mesh{shapetest.Table(), shapetest.Table().Mapped(geom.Translation(geom.Vec3{0.3, 0.2, 0.1}))})
 	for name, m := range map[string]*scene.Mesh{"triangle": tri, "open": open, "inside out": inside, "crossed": crossed} {
 		s := shape.Scene(name, nil, m)
 		r := Of(t.Context(), s, Options{Hulls: 16, Points: 64})

@@ -56,7 +56,8 @@ func (c *cutting) whole(ctx context.Context, x *part) *part {
 
 // newPart is the hull of points.
 func (c *cutting) newPart(ctx context.Context, pts, samples []geom.Vec3) *part {
-	x := &part{hull: fit.NewConvex(fit.OfHull(geom.HullWithin(ctx, pts, geom.Finely))), samples: samples, near: map[int]bool{}}
+	x := &part{hull: fit.NewConvex(fit.OfHull(geom.HullWithin(ctx, pts, geom.Finely))), samples: samples,
+		near: map[int]bool{}}
 	x.volume = x.hull.Volume()
 	x.of = []*part{x}
 	return x
@@ -94,7 +95,8 @@ func (c *cutting) parts(ctx context.Context, x *shell, root *node, cells [][]fit
 		if s.len() == 0 {
 			return
 		}
-		pts := append(slices.Clip(s.corners), c.inner(ctx, x, cells[i], func(p geom.Vec3) bool { return root.owns(p, i+1, c.near) })...)
+		pts := append(slices.Clip(s.corners),
+			c.inner(ctx, x, cells[i], func(p geom.Vec3) bool { return root.owns(p, i+1, c.near) })...)
 		all[i] = c.newPiecePart(ctx, pts, sampled(s))
 	})
 	if ctx.Err() != nil {

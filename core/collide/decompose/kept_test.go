@@ -19,8 +19,9 @@ func TestHullsAreKept(t *testing.T) {
 			continue
 		}
 		s := shape.Scene("s", nil, m)
-		o := []decompose.Options{{Hulls: 6, Points: 24}, {Hulls: 12, Points: 32, Concavity: .05}, {Hulls: 4, Points: 16, Sheet: .05,
-			Down: geom.Vec3{0, -1, 0}}}[i%3]
+		o := []decompose.Options{{Hulls: 6, Points: 24}, {Hulls: 12, Points: 32, Concavity: .05},
+			{Hulls: 4, Points: 16, Sheet: .05,
+				Down: geom.Vec3{0, -1, 0}}}[i%3]
 		lines = append(lines, kept.Line(m.Name, decompose.Of(ctx, s, o), decompose.SheetOf(s)))
 	}
 	kept.Same(t, "kept.txt", lines)

@@ -152,7 +152,8 @@ func nested(ctx context.Context, list []*shell) []*shell {
 	for i := range order {
 		order[i] = i
 	}
-	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(math.Abs(list[a].volume), math.Abs(list[b].volume)) })
+	slices.SortStableFunc(order,
+		func(a, b int) int { return cmp.Compare(math.Abs(list[a].volume), math.Abs(list[b].volume)) })
 	var hollows int
 	for _, x := range list {
 		if x.closed && x.volume < 0 {
@@ -167,7 +168,8 @@ func nested(ctx context.Context, list []*shell) []*shell {
 		}
 		for _, k := range order {
 			y := list[k]
-			if k == i || gone[k] || !y.closed || y.volume < -x.volume || !contains(y.box, x.box) || !y.planted(ctx).Holds(x.pts[x.tris[0]]) {
+			if k == i || gone[k] || !y.closed || y.volume < -x.volume || !contains(y.box, x.box) ||
+				!y.planted(ctx).Holds(x.pts[x.tris[0]]) {
 				continue
 			}
 			base := int32(len(y.pts))
@@ -231,7 +233,10 @@ func (x *shell) coarse(ctx context.Context) *shell {
 	}
 	less := simplify.Of(ctx, m, simplify.Options{Triangles: planTriangles}).Mesh
 	var tris []int32
-	less.EachTriangle(func(_ int, a, b, c int32) { tris = append(tris, less.Corners[a], less.Corners[b], less.Corners[c]) })
+	less.EachTriangle(func(_ int, a, b, c int32) {
+		tris = append(tris, less.Corners[a], less.Corners[b],
+			less.Corners[c])
+	})
 	if len(tris) == 0 {
 		return x
 	}

@@ -56,8 +56,8 @@ const (
 )
 
 // Smallest is about the box of the least volume that holds a hull. A side is laid on each facet of
-// the hull, as [geom.Hull.TightBox] does, with the tightest rectangle of what is seen along it (every other box of least volume
-// has two sides that each hold an edge: O'Rourke 1985, "Finding minimal enclosing boxes"); from the
+// the hull, as [geom.Hull.TightBox] does, with the tightest rectangle of what is seen along it (every other box of
+// least volume has two sides that each hold an edge: O'Rourke 1985, "Finding minimal enclosing boxes"); from the
 // best of those on it is turned, ever less, as long as that makes it smaller. When ctx ends it
 // returns early, with a box that holds all.
 func Smallest(ctx context.Context, h *geom.Hull) Box {

@@ -188,7 +188,8 @@ func TestSlabsAreBodies(t *testing.T) {
 			in := 0
 			const thrown = 20_000
 			for range thrown {
-				p := box.Centre.Add(geom.Vec3{box.Half[0] * (2*r.Float64() - 1), box.Half[1] * (2*r.Float64() - 1), box.Half[2] * (2*r.Float64() - 1)})
+				p := box.Centre.Add(geom.Vec3{box.Half[0] * (2*r.Float64() - 1), box.Half[1] * (2*r.Float64() - 1),
+					box.Half[2] * (2*r.Float64() - 1)})
 				within := true
 				for _, q := range s.Planes {
 					within = within && p.Dot(q.N) <= q.D

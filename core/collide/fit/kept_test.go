@@ -20,7 +20,8 @@ func TestFitsAreKept(t *testing.T) {
 			continue
 		}
 		body, off := fit.Within(ctx, m.Points, 12, .02)
-		lines = append(lines, kept.Line(m.Name, fit.Upright(m.Points), fit.Smallest(ctx, h), fit.SmallestBall(m.Points), fit.SmallestCapsule(ctx, h),
+		lines = append(lines, kept.Line(m.Name, fit.Upright(m.Points), fit.Smallest(ctx, h), fit.SmallestBall(m.Points),
+			fit.SmallestCapsule(ctx, h),
 			fit.SlabOf(m.Points, 14), fit.SlabOf(m.Points, 26), fit.Around(ctx, h, 10), fit.OfHull(h), body, off))
 		c := fit.NewConvex(fit.OfHull(h))
 		b := shape.Scene("b", nil, m).Bounds()

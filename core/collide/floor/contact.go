@@ -180,7 +180,8 @@ func round(a, b *Body, key contactKey, x geom.Vec3, r float64, y geom.Vec3, s, n
 }
 
 // ballOnHull adds the contact of a ball, of body a or, when turned, of b, with a hull of the other.
-func ballOnHull(a, b *Body, key contactKey, centre geom.Vec3, r float64, h *part, turned bool, near float64, list []contact) []contact {
+func ballOnHull(a, b *Body, key contactKey, centre geom.Vec3, r float64, h *part, turned bool, near float64,
+	list []contact) []contact {
 	of := b
 	if turned {
 		of = a

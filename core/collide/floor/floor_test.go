@@ -61,8 +61,9 @@ func TestABoxFallsAndStays(t *testing.T) {
 // A resting body stays where it is.
 func TestARestingBodyStays(t *testing.T) {
 	for _, lean := range []float64{0, 90} {
-		o := run(t, []*solid.Form{box(geom.Vec3{-0.2, 0, -0.2}, geom.Vec3{0.2, 1, 0.2})}, Trial{Kind: Drop, Height: 1e-9, Tilt: lean,
-			Seconds: 10})
+		o := run(t, []*solid.Form{box(geom.Vec3{-0.2, 0, -0.2}, geom.Vec3{0.2, 1, 0.2})},
+			Trial{Kind: Drop, Height: 1e-9, Tilt: lean,
+				Seconds: 10})
 		require.True(t, o.Rested)
 		assert.InDelta(t, 0, o.Rest, 0.2)
 		assert.Less(t, o.Moved, 1e-3)
@@ -87,12 +88,14 @@ func TestATowerFallsWhenItLeansTooFar(t *testing.T) {
 
 // Balls and capsules roll and rest on the ground; nothing gains energy by being let go in any pose.
 func TestEnergyDoesNotGrow(t *testing.T) {
-	table := decompose.Of(context.Background(), shape.Scene("table", nil, shapetest.Table()), decompose.Options{Hulls: 16, Points: 64})
+	table := decompose.Of(context.Background(), shape.Scene("table", nil, shapetest.Table()),
+		decompose.Options{Hulls: 16, Points: 64})
 	var forms []*solid.Form
 	for _, h := range table.Hulls {
 		forms = append(forms, solid.OfBody(h.Body).Form(context.Background()))
 	}
-	capsule := solid.OfCapsule(fit.Capsule{A: geom.Vec3{0, 0.3, 0}, B: geom.Vec3{0, 1.2, 0}, Radius: 0.3}).Form(context.Background())
+	capsule := solid.OfCapsule(fit.Capsule{A: geom.Vec3{0, 0.3, 0}, B: geom.Vec3{0, 1.2, 0}, Radius: 0.3}).Form(
+		context.Background())
 	for i, c := range []struct {
 		forms      []*solid.Form
 		tilt, roll float64
@@ -102,7 +105,8 @@ func TestEnergyDoesNotGrow(t *testing.T) {
 		{[]*solid.Form{box(geom.Vec3{}, geom.Vec3{0.1, 0.5, 2})}, 50, 50},
 	} {
 		o := run(t, c.forms, Trial{Kind: Drop, Height: 0.8, Tilt: c.tilt, Roll: c.roll})
-		fmt.Printf("let go %d: rests %v after %.2f s, sank %.2f mm, trembles %.3f mm, gained %.5f\n", i, o.Rested, o.Rest, 1e3*o.Deepest,
+		fmt.Printf("let go %d: rests %v after %.2f s, sank %.2f mm, trembles %.3f mm, gained %.5f\n", i, o.Rested, o.Rest,
+			1e3*o.Deepest,
 			1e3*o.Jitter, grew(o))
 		assert.Less(t, grew(o), 3e-3)
 		assert.True(t, o.Rested)
@@ -127,7 +131,8 @@ func TestABallIsStopped(t *testing.T) {
 	assert.Greater(t, last[2], 0.3, "it came from the front and bounced or stayed there")
 	assert.Less(t, o.Moved, 0.01)
 
-	light := run(t, []*solid.Form{box(geom.Vec3{-0.15, 0, -0.15}, geom.Vec3{0.15, 0.3, 0.15})}, Trial{Kind: Ball, Density: 50, Speed: 4})
+	light := run(t, []*solid.Form{box(geom.Vec3{-0.15, 0, -0.15}, geom.Vec3{0.15, 0.3, 0.15})},
+		Trial{Kind: Ball, Density: 50, Speed: 4})
 	assert.Greater(t, light.Moved, 0.05)
 	assert.False(t, light.Through)
 }
@@ -142,7 +147,8 @@ func TestABoxIsThrown(t *testing.T) {
 
 // A walker goes through a doorway, is stopped by a wall, and climbs what is no higher than a step.
 func TestAWalker(t *testing.T) {
-	hut := decompose.Of(context.Background(), shape.Scene("hut", nil, shapetest.Hut()), decompose.Options{Hulls: 16, Points: 64})
+	hut := decompose.Of(context.Background(), shape.Scene("hut", nil, shapetest.Hut()),
+		decompose.Options{Hulls: 16, Points: 64})
 	var forms []*solid.Form
 	for _, h := range hut.Hulls {
 		forms = append(forms, solid.OfBody(h.Body).Form(context.Background()))
@@ -156,7 +162,8 @@ func TestAWalker(t *testing.T) {
 	last = side.Walked.Path[len(side.Walked.Path)-1]
 	assert.InDelta(t, -0.3, last[0], 0.03)
 
-	stair := decompose.Of(context.Background(), shape.Scene("stair", nil, shapetest.Stair(4)), decompose.Options{Hulls: 16, Points: 64})
+	stair := decompose.Of(context.Background(), shape.Scene("stair", nil, shapetest.Stair(4)),
+		decompose.Options{Hulls: 16, Points: 64})
 	forms = nil
 	for _, h := range stair.Hulls {
 		forms = append(forms, solid.OfBody(h.Body).Form(context.Background()))
@@ -171,7 +178,8 @@ func TestAWalker(t *testing.T) {
 // Bad trials say what is wrong.
 func TestBadTrials(t *testing.T) {
 	forms := []*solid.Form{box(geom.Vec3{}, geom.Vec3{1, 1, 1})}
-	for _, x := range []Trial{{}, {Kind: "fly"}, {Kind: Drop, Height: 1e6}, {Kind: Drop, Density: -1}, {Kind: Ball, Speed: math.NaN()}} {
+	for _, x := range []Trial{{}, {Kind: "fly"}, {Kind: Drop, Height: 1e6}, {Kind: Drop, Density: -1},
+		{Kind: Ball, Speed: math.NaN()}} {
 		_, err := Run(context.Background(), forms, x)
 		assert.Error(t, err)
 	}
@@ -185,8 +193,9 @@ func TestBadTrials(t *testing.T) {
 
 // Sixteen hulls for twenty seconds.
 func BenchmarkTwentySeconds(b *testing.B) {
-	r := decompose.Of(context.Background(), shape.Scene("ring", nil, shapetest.Torus(1, 0.25, 64, 24)), decompose.Options{Hulls: 16,
-		Points: 64})
+	r := decompose.Of(context.Background(), shape.Scene("ring", nil, shapetest.Torus(1, 0.25, 64, 24)),
+		decompose.Options{Hulls: 16,
+			Points: 64})
 	var forms []*solid.Form
 	for _, h := range r.Hulls {
 		forms = append(forms, solid.OfBody(h.Body).Form(context.Background()))
@@ -229,7 +238,8 @@ func wedge(degrees, high, wide float64) *solid.Form {
 // Walks end as where they end tells: over, through, within or before.
 func TestWalksAreToldByWhereTheyEnd(t *testing.T) {
 	wall := []*solid.Form{box(geom.Vec3{-2, 0, -0.1}, geom.Vec3{2, 2.5, 0.1})}
-	gate := []*solid.Form{box(geom.Vec3{-2, 0, -0.1}, geom.Vec3{-0.6, 2.5, 0.1}), box(geom.Vec3{0.6, 0, -0.1}, geom.Vec3{2, 2.5, 0.1}),
+	gate := []*solid.Form{box(geom.Vec3{-2, 0, -0.1}, geom.Vec3{-0.6, 2.5, 0.1}),
+		box(geom.Vec3{0.6, 0, -0.1}, geom.Vec3{2, 2.5, 0.1}),
 		box(geom.Vec3{-0.6, 0, -0.1}, geom.Vec3{0.6, 0.1, 0.1})}
 	niche := append(append([]*solid.Form{}, gate...), box(geom.Vec3{-0.6, 0, -1.5}, geom.Vec3{0.6, 2.5, -1.4}))
 	for name, c := range map[string]struct {
@@ -289,7 +299,8 @@ func TestABallRollsUpARamp(t *testing.T) {
 // bound is the arc tangent of the coefficient, 31 degrees of 0.6.
 func TestFrictionHoldsUpToItsAngle(t *testing.T) {
 	for slant, slides := range map[float64]bool{20: false, 28: false, 34: true, 40: true} {
-		o := run(t, []*solid.Form{box(geom.Vec3{-1, 0, -1}, geom.Vec3{1, .2, 1})}, Trial{Kind: Drop, Height: 0.01, Slant: slant, Seconds: 3})
+		o := run(t, []*solid.Form{box(geom.Vec3{-1, 0, -1}, geom.Vec3{1, .2, 1})},
+			Trial{Kind: Drop, Height: 0.01, Slant: slant, Seconds: 3})
 		if slides {
 			a := Gravity * (math.Sin(slant*math.Pi/180) - friction*math.Cos(slant*math.Pi/180))
 			assert.Greater(t, o.Moved, 0.5*a*4*.5, "%v degrees", slant)

@@ -17,9 +17,11 @@ func TestTrialsAreKept(t *testing.T) {
 	ctx := context.Background()
 	box := func(lo, hi geom.Vec3) *solid.Form { return solid.OfBox(fit.Upright([]geom.Vec3{lo, hi})).Form(ctx) }
 	stair := []*solid.Form{box(geom.Vec3{-1, 0, -1}, geom.Vec3{1, .2, 1}), box(geom.Vec3{-1, .2, -1}, geom.Vec3{1, .4, 0})}
-	gate := []*solid.Form{box(geom.Vec3{-1, 0, -.1}, geom.Vec3{-.6, 2, .1}), box(geom.Vec3{.6, 0, -.1}, geom.Vec3{1, 2, .1}),
+	gate := []*solid.Form{box(geom.Vec3{-1, 0, -.1}, geom.Vec3{-.6, 2, .1}),
+		box(geom.Vec3{.6, 0, -.1}, geom.Vec3{1, 2, .1}),
 		box(geom.Vec3{-1, 2, -.1}, geom.Vec3{1, 2.3, .1})}
-	post := []*solid.Form{solid.OfCapsule(fit.Capsule{A: geom.Vec3{0, .3, 0}, B: geom.Vec3{0, 1.4, 0}, Radius: .2}).Form(ctx)}
+	post := []*solid.Form{solid.OfCapsule(fit.Capsule{A: geom.Vec3{0, .3, 0}, B: geom.Vec3{0, 1.4, 0}, Radius: .2}).Form(
+		ctx)}
 	ball := []*solid.Form{solid.OfBall(fit.Ball{Centre: geom.Vec3{0, .5, 0}, Radius: .5}).Form(ctx)}
 	for _, x := range []struct {
 		name  string

@@ -86,8 +86,10 @@ func (t Trial) Validate() error {
 	if !known {
 		return fmt.Errorf("%q is no trial", t.Kind)
 	}
-	return errors.Join(in(t.Height, 0, 100, "a height"), in(math.Abs(t.Tilt), 0, 360, "a tilt"), in(math.Abs(t.Roll), 0, 360, "a tilt"),
-		in(t.Density, 1, 30_000, "a density"), in(t.Seconds, 0.1, 60, "a time"), in(t.Size, 0, 20, "a size"), in(t.Speed, 0, 60, "a speed"),
+	return errors.Join(in(t.Height, 0, 100, "a height"), in(math.Abs(t.Tilt), 0, 360, "a tilt"),
+		in(math.Abs(t.Roll), 0, 360, "a tilt"),
+		in(t.Density, 1, 30_000, "a density"), in(t.Seconds, 0.1, 60, "a time"), in(t.Size, 0, 20, "a size"),
+		in(t.Speed, 0, 60, "a speed"),
 		in(t.Tall, 0, 10, "a walker"), in(t.Wide, 0, 10, "a width"), in(t.Step, 0, 5, "a step"),
 		in(t.Slope, 0, 89, "a slope"), in(t.Slant, 0, 60, "a slanting floor"))
 }
@@ -157,7 +159,8 @@ func Run(ctx context.Context, forms []*solid.Form, t Trial) (*Outcome, error) {
 		return o, o.walk(ctx, forms)
 	}
 	bodies := []*Body{asset}
-	turn := geom.Rotation(geom.Vec3{1, 0, 0}, t.Tilt*math.Pi/180).Mul(geom.Rotation(geom.Vec3{0, 0, 1}, -t.Roll*math.Pi/180))
+	turn := geom.Rotation(geom.Vec3{1, 0, 0}, t.Tilt*math.Pi/180).Mul(geom.Rotation(geom.Vec3{0, 0, 1},
+		-t.Roll*math.Pi/180))
 	if t.Kind == Drop {
 		asset.Turn = turn
 	}
@@ -234,7 +237,8 @@ func (o *Outcome) play(ctx context.Context, bodies []*Body) error {
 			o.keep(float64(n)*step, bodies)
 		}
 		if o.Rested {
-			o.Jitter = max(o.Jitter, rested.At.Dist(bodies[0].At)+bodies[0].reach*rested.Turn.Transpose().Mul(bodies[0].Turn).Angle())
+			o.Jitter = max(o.Jitter, rested.At.Dist(bodies[0].At)+bodies[0].reach*rested.Turn.Transpose().Mul(
+				bodies[0].Turn).Angle())
 			if float64(n-began)*step >= atRest+after {
 				break
 			}

@@ -109,8 +109,9 @@ func (o *Outcome) walk(ctx context.Context, forms []*solid.Form) error {
 	w.ended(forms, from.Mul(-1), t)
 	every := max(1, int(t.Speed/stride/60))
 	for i := 0; i < len(w.Path); i += every {
-		o.Frames = append(o.Frames, Frame{T: float64(i) * stride / t.Speed, Poses: []Pose{{At: o.Centre, Turn: geom.Identity3},
-			{At: w.Path[i], Turn: geom.Identity3}}})
+		o.Frames = append(o.Frames,
+			Frame{T: float64(i) * stride / t.Speed, Poses: []Pose{{At: o.Centre, Turn: geom.Identity3},
+				{At: w.Path[i], Turn: geom.Identity3}}})
 	}
 	o.Up = geom.Vec3{0, 1, 0}
 	return nil

@@ -170,7 +170,8 @@ func figures(list []sample, limit float64) Figures {
 // strewn measures the corners and the middle of every triangle, and more places of large ones, and
 // gives the largest of each triangle. What d gives as negative is not of the surface. all is the area
 // that places are shared by, 0 for that of these triangles.
-func strewn(ctx context.Context, pts []geom.Vec3, tris []int32, all float64, d func(geom.Vec3) float64) ([]float32, []sample) {
+func strewn(ctx context.Context, pts []geom.Vec3, tris []int32, all float64, d func(geom.Vec3) float64) ([]float32,
+	[]sample) {
 	n := len(tris) / 3
 	worst := make([]float32, n)
 	if all == 0 {

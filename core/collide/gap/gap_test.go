@@ -44,7 +44,8 @@ func TestGapsOfBoxes(t *testing.T) {
 	assert.InDelta(t, 2, sum, 1e-9, "each half is all of its surface")
 
 	// Two boxes that fill the cube leave no gap, though a side of each lies within it.
-	b = m.Of(ctx, []*solid.Form{box(geom.Vec3{}, geom.Vec3{0.5, 1, 1}), box(geom.Vec3{0.5, 0, 0}, geom.Vec3{1, 1, 1})}, 0.01)
+	b = m.Of(ctx, []*solid.Form{box(geom.Vec3{}, geom.Vec3{0.5, 1, 1}), box(geom.Vec3{0.5, 0, 0}, geom.Vec3{1, 1, 1})},
+		0.01)
 	assert.InDelta(t, 0, b.Out.Max, 1e-12)
 	assert.InDelta(t, 0, b.In.Max, 1e-9)
 }
@@ -61,9 +62,11 @@ func TestVolumesOfOverlapping(t *testing.T) {
 func TestGapsOfAWedgeAreIntegrals(t *testing.T) {
 	ctx := context.Background()
 	// A roof face that rises from 0 to 1.2 over a floor whose top is at 0.
-	roof := &scene.Mesh{Name: "roof", Points: []geom.Vec3{{0, 0, 0}, {1, 1.2, 0}, {1, 1.2, 1}, {0, 0, 1}}, Corners: []int32{0, 3, 2, 1},
+	roof := &scene.Mesh{Name: "roof", Points: []geom.Vec3{{0, 0, 0}, {1, 1.2, 0}, {1, 1.2, 1}, {0, 0, 1}},
+		Corners:   []int32{0, 3, 2, 1},
 		FaceStart: []int32{0, 4}, Slots: []int{-1}}
-	b := NewMesh(ctx, shape.Scene("roof", nil, roof), false).Of(ctx, []*solid.Form{box(geom.Vec3{-5, -3, -5}, geom.Vec3{5, 0, 5})}, 0.3)
+	b := NewMesh(ctx, shape.Scene("roof", nil, roof), false).Of(ctx,
+		[]*solid.Form{box(geom.Vec3{-5, -3, -5}, geom.Vec3{5, 0, 5})}, 0.3)
 	assert.InDelta(t, 1.2, b.Out.Max, 1e-9)
 	assert.InDelta(t, 0.6, b.Out.Mean, 0.005)
 	assert.InDelta(t, 0.75, b.Out.Over, 0.02, "three quarters are higher than 0.3")

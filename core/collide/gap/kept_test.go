@@ -25,7 +25,8 @@ func TestGapsAreKept(t *testing.T) {
 			continue
 		}
 		s := shape.Scene("s", nil, m)
-		shapes := []*solid.Form{solid.OfBox(fit.Upright(m.Points)).Form(ctx), solid.OfBall(fit.SmallestBall(m.Points[:len(m.Points)/2+1])).Form(ctx)}
+		shapes := []*solid.Form{solid.OfBox(fit.Upright(m.Points)).Form(ctx),
+			solid.OfBall(fit.SmallestBall(m.Points[:len(m.Points)/2+1])).Form(ctx)}
 		size := s.Bounds().Size().Len()
 		for _, closed := range []bool{true, false} {
 			b := gap.NewMesh(ctx, s, closed).Of(ctx, shapes, size/20)

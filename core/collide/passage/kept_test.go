@@ -21,8 +21,10 @@ func TestPassagesAreKept(t *testing.T) {
 	list := []struct {
 		m *scene.Mesh
 		r float64
-	}{{shapetest.Table(), .25}, {shapetest.Hut(), .45}, {scene.Joined("gabled", shapetest.Gabled()), .4}, {shapetest.Arch(12), .8},
-		{shapetest.Torus(1, .25, 24, 10), .45}, {shapetest.Chair(), .12}, {shapetest.Bowl(.1, 6, 16), .4}, {shapetest.Stair(4), .3},
+	}{{shapetest.Table(), .25}, {shapetest.Hut(), .45}, {scene.Joined("gabled", shapetest.Gabled()), .4},
+		{shapetest.Arch(12), .8},
+		{shapetest.Torus(1, .25, 24, 10), .45}, {shapetest.Chair(), .12}, {shapetest.Bowl(.1, 6, 16), .4},
+		{shapetest.Stair(4), .3},
 		{kept.Flawed(), .4}}
 	for _, x := range list {
 		m := x.m

@@ -34,7 +34,8 @@ func TestPassagesByHand(t *testing.T) {
 		{"a bowl holds a ball", []*scene.Mesh{shapetest.Bowl(0.1, 16, 48)}, Body{Radius: 0.6}, []int{1}},
 		{"an arch leads through", []*scene.Mesh{shapetest.Arch(24)}, Body{Radius: 0.9}, []int{3}},
 		{"a table has four sides and a floor", []*scene.Mesh{shapetest.Table()}, Body{Radius: 0.25}, []int{5}},
-		{"a block has none", []*scene.Mesh{new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{1, 2, 3}).Mesh("block")}, Body{Radius: 0.2}, nil},
+		{"a block has none", []*scene.Mesh{new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{1, 2, 3}).Mesh("block")},
+			Body{Radius: 0.2}, nil},
 	} {
 		t.Run(x.name, func(t *testing.T) {
 			s := shape.Scene(x.name, nil, x.meshes...)

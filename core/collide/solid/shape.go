@@ -63,11 +63,13 @@ func (s Solid) Validate() error {
 	ok := false
 	switch s.Kind {
 	case Box:
-		ok = s.Box != nil && s.Capsule == nil && s.Points == nil && finite(s.Box.Centre, s.Box.Half, s.Box.Axes[0], s.Box.Axes[1],
-			s.Box.Axes[2]) &&
+		ok = s.Box != nil && s.Capsule == nil && s.Points == nil &&
+			finite(s.Box.Centre, s.Box.Half, s.Box.Axes[0], s.Box.Axes[1],
+				s.Box.Axes[2]) &&
 			s.Box.Half[0] >= 0 && s.Box.Half[1] >= 0 && s.Box.Half[2] >= 0
 	case Ball, Capsule:
-		ok = s.Capsule != nil && s.Box == nil && s.Points == nil && finite(s.Capsule.A, s.Capsule.B) && s.Capsule.Radius >= 0 &&
+		ok = s.Capsule != nil && s.Box == nil && s.Points == nil && finite(s.Capsule.A, s.Capsule.B) &&
+			s.Capsule.Radius >= 0 &&
 			s.Capsule.Radius <= 1e9 &&
 			(s.Kind == Capsule || s.Capsule.A == s.Capsule.B)
 	case Hull:

@@ -19,17 +19,20 @@ import (
 func TestShapesAreClosedBodies(t *testing.T) {
 	ball := fit.Ball{Centre: geom.Vec3{1, 2, 3}, Radius: 0.7}
 	capsule := fit.Capsule{A: geom.Vec3{0, 0, 0}, B: geom.Vec3{1, 2, 0.5}, Radius: 0.4}
-	box := fit.Box{Centre: geom.Vec3{4, 0, 1}, Axes: geom.Rotation(geom.Vec3{1, 1, 0}.Unit(), 0.4), Half: geom.Vec3{1, 2, 0.5}}
+	box := fit.Box{Centre: geom.Vec3{4, 0, 1}, Axes: geom.Rotation(geom.Vec3{1, 1, 0}.Unit(), 0.4),
+		Half: geom.Vec3{1, 2, 0.5}}
 	for name, c := range map[string]struct {
 		m      *scene.Mesh
 		volume float64
 		near   float64 // of the volume, as a share
 		off    func(p geom.Vec3) float64
 	}{
-		"box":     {meshOf("box", box.Body()), box.Volume(), 1e-12, box.Holds},
-		"ball":    {ballMesh("ball", ball), ball.Volume(), 0.1, func(p geom.Vec3) float64 { return math.Abs(p.Dist(ball.Centre) - ball.Radius) }},
+		"box": {meshOf("box", box.Body()), box.Volume(), 1e-12, box.Holds},
+		"ball": {ballMesh("ball", ball), ball.Volume(), 0.1,
+			func(p geom.Vec3) float64 { return math.Abs(p.Dist(ball.Centre) - ball.Radius) }},
 		"capsule": {capsuleMesh("capsule", capsule), capsule.Volume(), 0.1, capsule.Holds},
-		"slab": {meshOf("slab", fit.SlabOf(box.Body().Points, 26).Body), fit.SlabOf(box.Body().Points, 26).Body.Volume(), 1e-9,
+		"slab": {meshOf("slab", fit.SlabOf(box.Body().Points, 26).Body), fit.SlabOf(box.Body().Points, 26).Body.Volume(),
+			1e-9,
 			func(geom.Vec3) float64 { return 0 }},
 	} {
 		require.NoError(t, c.m.Validate(), name)
@@ -48,8 +51,9 @@ func TestCarriedSolidsAreWhereTheirPointsAre(t *testing.T) {
 	ctx := context.Background()
 	a := geom.Linear(geom.Rotation(geom.Vec3{1, 2, 3}, .7).Scaled(2.5))
 	a.T = geom.Vec3{3, -1, 2}
-	for _, s := range []Solid{OfBox(fit.Box{Centre: geom.Vec3{1, 0, 0}, Half: geom.Vec3{1, .5, .25}, Axes: geom.Columns(geom.Vec3{1, 0, 0},
-		geom.Vec3{0, 1, 0}, geom.Vec3{0, 0, 1})}), OfBall(fit.Ball{Centre: geom.Vec3{0, 1, 0}, Radius: .4}),
+	for _, s := range []Solid{OfBox(fit.Box{Centre: geom.Vec3{1, 0, 0}, Half: geom.Vec3{1, .5, .25},
+		Axes: geom.Columns(geom.Vec3{1, 0, 0},
+			geom.Vec3{0, 1, 0}, geom.Vec3{0, 0, 1})}), OfBall(fit.Ball{Centre: geom.Vec3{0, 1, 0}, Radius: .4}),
 		OfCapsule(fit.Capsule{A: geom.Vec3{0, 0, 0}, B: geom.Vec3{0, 2, 0}, Radius: .3}),
 		OfBody(fit.OfHull(geom.HullOf(ctx, []geom.Vec3{{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}, {1, 1, 1}})))} {
 		was, is := s.Form(ctx), s.Carried(a).Form(ctx)
@@ -67,7 +71,8 @@ func TestRoundSolidsByFormula(t *testing.T) {
 	ctx := context.Background()
 	f := OfCapsule(fit.Capsule{A: geom.Vec3{0, 0, 0}, B: geom.Vec3{0, 2, 0}, Radius: .5}).Form(ctx)
 	assert.InEpsilon(t, math.Pi*.25*2+4./3*math.Pi*.125, f.Volume(), 1e-12)
-	for p, want := range map[geom.Vec3]float64{{2, 1, 0}: 1.5, {0, 4, 0}: 1.5, {0, -1.5, 0}: 1, {.3, 1, 0}: -.2, {0, 0, 0}: -.5} {
+	for p, want := range map[geom.Vec3]float64{{2, 1, 0}: 1.5, {0, 4, 0}: 1.5, {0, -1.5, 0}: 1, {.3, 1, 0}: -.2,
+		{0, 0, 0}: -.5} {
 		assert.InDelta(t, max(0, want), f.Distance(p), 1e-12, p)
 		assert.InDelta(t, want, f.Beyond(p), 1e-12, p)
 	}
@@ -92,7 +97,8 @@ func TestSolidsThatCantBeMeant(t *testing.T) {
 	box := fit.Upright([]geom.Vec3{{0, 0, 0}, {1, 1, 1}})
 	capsule := fit.Capsule{B: geom.Vec3{0, 1, 0}, Radius: 1}
 	four := []geom.Vec3{{0, 0, 0}, {1, 0, 0}, {0, 1, 0}, {0, 0, 1}}
-	for _, s := range []Solid{{Kind: Box, Box: &box}, {Kind: Capsule, Capsule: &capsule}, {Kind: Ball, Capsule: &fit.Capsule{Radius: 1}},
+	for _, s := range []Solid{{Kind: Box, Box: &box}, {Kind: Capsule, Capsule: &capsule},
+		{Kind: Ball, Capsule: &fit.Capsule{Radius: 1}},
 		{Kind: Hull, Points: four}, {Kind: Capsule, Capsule: &fit.Capsule{Radius: 1e9}}} {
 		assert.NoError(t, s.Validate(), s.Kind)
 	}
@@ -100,11 +106,16 @@ func TestSolidsThatCantBeMeant(t *testing.T) {
 	far.Centre = geom.Vec3{0, 0, 1.1e9}
 	thin := box
 	thin.Half = geom.Vec3{1, 1, -1}
-	for i, s := range []Solid{{Kind: Box}, {Kind: Box, Box: &box, Capsule: &capsule}, {Kind: Box, Box: &box, Points: four}, {Kind: Box, Box: &far},
-		{Kind: Box, Box: &thin}, {Kind: Capsule}, {Kind: Capsule, Capsule: &capsule, Box: &box}, {Kind: Capsule, Capsule: &capsule, Points: four},
-		{Kind: Ball, Capsule: &capsule}, {Kind: Capsule, Capsule: &fit.Capsule{Radius: -1}}, {Kind: Capsule, Capsule: &fit.Capsule{Radius: 1.1e9}},
-		{Kind: Hull, Points: four[:3]}, {Kind: Hull, Points: four, Box: &box}, {Kind: Hull, Points: four, Capsule: &capsule}, {Kind: "stone"},
-		{Kind: Hull, Points: append([]geom.Vec3{{math.NaN(), 0, 0}}, four...)}, {Kind: Hull, Points: make([]geom.Vec3, MostPoints+1)},
+	for i, s := range []Solid{{Kind: Box}, {Kind: Box, Box: &box, Capsule: &capsule},
+		{Kind: Box, Box: &box, Points: four}, {Kind: Box, Box: &far},
+		{Kind: Box, Box: &thin}, {Kind: Capsule}, {Kind: Capsule, Capsule: &capsule, Box: &box},
+		{Kind: Capsule, Capsule: &capsule, Points: four},
+		{Kind: Ball, Capsule: &capsule}, {Kind: Capsule, Capsule: &fit.Capsule{Radius: -1}},
+		{Kind: Capsule, Capsule: &fit.Capsule{Radius: 1.1e9}},
+		{Kind: Hull, Points: four[:3]}, {Kind: Hull, Points: four, Box: &box}, {Kind: Hull, Points: four, Capsule: &capsule},
+		{Kind: "stone"},
+		{Kind: Hull, Points: append([]geom.Vec3{{math.NaN(), 0, 0}}, four...)},
+		{Kind: Hull, Points: make([]geom.Vec3, MostPoints+1)},
 		{Kind: Capsule, Capsule: &fit.Capsule{A: geom.Vec3{0, 2e9, 0}, Radius: 1}}} {
 		assert.Error(t, s.Validate(), i)
 	}

@@ -22,7 +22,8 @@ func Hidden(name string) bool {
 func Archive(name string, zipped io.ReaderAt, size int64, entries int, most, ratio int64) (*Bundle, error) {
 	z, err := zip.NewReader(zipped, size)
 	if err != nil {
-		return nil, fault.AtByte(name, -1, "is no zip that can be opened: %v", err).Advise("It may be cut short; send it again")
+		return nil, fault.AtByte(name, -1, "is no zip that can be opened: %v",
+			err).Advise("It may be cut short; send it again")
 	}
 	if len(z.File) > entries {
 		return nil, fault.AtByte(name, -1, "holds %d files: expected at most %d", len(z.File), entries).Beyond().
@@ -46,7 +47,8 @@ func Archive(name string, zipped io.ReaderAt, size int64, entries int, most, rat
 			case err != nil:
 				return nil, fmt.Errorf("%s can't be unpacked: %w", fault.Shown(name), err)
 			case int64(len(data)) > room:
-				return nil, fault.AtByte(clean, -1, "unpacks to more than %s, which no mesh of a zip of this size does", figure.Bytes(room)).Beyond()
+				return nil, fault.AtByte(clean, -1, "unpacks to more than %s, which no mesh of a zip of this size does",
+					figure.Bytes(room)).Beyond()
 			}
 			return data, nil
 		}})

@@ -75,7 +75,8 @@ func FuzzClean(f *testing.F) {
 }
 
 func TestReferencesAreResolvedWithinTheSetAlone(t *testing.T) {
-	b := New([]File{{Name: "kit/crate.obj"}, {Name: "kit/maps/Wood.png", Data: []byte("wood")}, {Name: "lid.mtl"}, {Name: "a/rust.png"},
+	b := New([]File{{Name: "kit/crate.obj"}, {Name: "kit/maps/Wood.png", Data: []byte("wood")}, {Name: "lid.mtl"},
+		{Name: "a/rust.png"},
 		{Name: "b/rust.png"}, {Name: "kit/maps/Wood.png", Data: []byte("a second one of the name")}})
 	for _, c := range []struct {
 		from, ref, want string

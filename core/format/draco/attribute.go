@@ -130,7 +130,8 @@ func (d *decoder) describe() error {
 		return d.fail("%d layers are announced; %d are the most", first+n, maxAttributes)
 	}
 	for range n {
-		a := Attribute{Kind: Kind(d.byte()), Type: Type(d.byte()), Components: int(d.byte()), Normalized: d.byte() != 0, ID: uint32(d.varint())}
+		a := Attribute{Kind: Kind(d.byte()), Type: Type(d.byte()), Components: int(d.byte()), Normalized: d.byte() != 0,
+			ID: uint32(d.varint())}
 		if d.err == nil && (a.Type.size() == 0 || a.Components == 0) {
 			return d.fail("a layer of %d numbers of type %d", a.Components, a.Type)
 		}

@@ -464,7 +464,8 @@ func (s *byValence) symbol() (byte, bool) {
 
 // reached counts the faces of the last face's vertices and finds the next context.
 func (s *byValence) reached(t *table, c int32) {
-	add := [...][3]int32{symbolC: {0, 1, 1}, symbolS: {0, 1, 1}, symbolL: {1, 2, 1}, symbolR: {1, 1, 2}, symbolE: {2, 2, 2}}[s.last]
+	add := [...][3]int32{symbolC: {0, 1, 1}, symbolS: {0, 1, 1}, symbolL: {1, 2, 1}, symbolR: {1, 1, 2},
+		symbolE: {2, 2, 2}}[s.last]
 	a, b, p := t.vertex[c], t.vertex[next(c)], t.vertex[prev(c)]
 	s.valences[a] += add[0]
 	s.valences[b] += add[1]

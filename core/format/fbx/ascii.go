@@ -20,7 +20,8 @@ type asciiReader struct {
 
 // fail is an error at the line the reader stands on.
 func (a *asciiReader) fail(format string, args ...any) *fault.Error {
-	return fault.AtLine(a.name, a.line, format, args...).Advise("The file may be cut short or damaged; export the mesh again")
+	return fault.AtLine(a.name, a.line, format,
+		args...).Advise("The file may be cut short or damaged; export the mesh again")
 }
 
 // parseASCII reads the tree of a text file and its version from its header.
@@ -43,11 +44,13 @@ func parseASCII(ctx context.Context, name string, data []byte) (*record, int, er
 		version = int(v)
 	}
 	if version == 0 && root.sub("Objects") == nil {
-		return nil, 0, fault.AtLine(name, 1, "has neither an FBX header nor objects").Advise("Check that the file is an FBX; its name " +
-			"may have the wrong suffix")
+		return nil, 0, fault.AtLine(name, 1, "has neither an FBX header nor objects").Advise(
+			"Check that the file is an FBX; its name " +
+				"may have the wrong suffix")
 	}
 	if version != 0 && (version < 5000 || version > 7999) {
-		return nil, 0, fault.AtLine(name, 1, "is FBX version %d; 6100 to 7700 are read", version).Unsupported().Advise("Export as FBX 7.4")
+		return nil, 0, fault.AtLine(name, 1, "is FBX version %d; 6100 to 7700 are read", version).Unsupported().Advise(
+			"Export as FBX 7.4")
 	}
 	return root, version, nil
 }
@@ -73,7 +76,8 @@ func (a *asciiReader) space() {
 
 // isWord tells the bytes that names of records and bare words are made of.
 func isWord(c byte) bool {
-	return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '_' || c == '|' || c == '-' || c == '+' ||
+	return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c == '_' || c == '|' || c == '-' ||
+		c == '+' ||
 		c == '.' || c >= 0x80
 }
 
@@ -111,7 +115,8 @@ func (a *asciiReader) record(depth int) (*record, error) {
 		a.at++
 	}
 	if r.name == "" || a.peek() != ':' {
-		return nil, a.fail("expected a record such as “Model: …”, found %s", fault.Quote(a.data[a.at:min(len(a.data), a.at+20)]))
+		return nil, a.fail("expected a record such as “Model: …”, found %s",
+			fault.Quote(a.data[a.at:min(len(a.data), a.at+20)]))
 	}
 	a.at++
 	if err := a.values(r); err != nil {

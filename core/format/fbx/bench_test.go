@@ -66,7 +66,8 @@ func BenchmarkAgainstZlib(b *testing.B) {
 				raw := make([]byte, 0, 8*len(a))
 				for _, f := range a {
 					u := math.Float64bits(f)
-					raw = append(raw, byte(u), byte(u>>8), byte(u>>16), byte(u>>24), byte(u>>32), byte(u>>40), byte(u>>48), byte(u>>56))
+					raw = append(raw, byte(u), byte(u>>8), byte(u>>16), byte(u>>24), byte(u>>32), byte(u>>40), byte(u>>48),
+						byte(u>>56))
 				}
 				collect(raw)
 			case []int32:

@@ -46,7 +46,8 @@ type binaryReader struct {
 
 // fail is an error at a byte of the file.
 func (b *binaryReader) fail(at int, format string, args ...any) *fault.Error {
-	return fault.AtByte(b.name, int64(at), format, args...).Advise("The file may be cut short or damaged; export the mesh again")
+	return fault.AtByte(b.name, int64(at), format,
+		args...).Advise("The file may be cut short or damaged; export the mesh again")
 }
 
 // parseBinary reads the tree of a binary file and its version, such as 7400.
@@ -118,7 +119,8 @@ func (b *binaryReader) record(at, depth int) (*record, int, error) {
 	}
 	body := at + h + nameLen
 	if body > len(b.data) || end > uint64(len(b.data)) || end < uint64(body) || size > end-uint64(body) || props > size {
-		return nil, 0, b.fail(at, "a record claims to end at byte %d with %d bytes for %d properties, and the file has %d bytes", end,
+		return nil, 0, b.fail(at,
+			"a record claims to end at byte %d with %d bytes for %d properties, and the file has %d bytes", end,
 			size, props, len(b.data))
 	}
 	if depth > maxDepth {
@@ -234,7 +236,8 @@ func (b *binaryReader) array(kind byte, at int, need func(int) error) (any, int,
 	claim := func(packed int) error {
 		b.held += count * int64(map[byte]int{'f': 8, 'd': 8, 'i': 4, 'l': 8, 'b': 4, 'c': 4}[kind])
 		if most := int64(len(b.data))*maxHeldTimes + maxHeldFree; want > int64(packed)*maxInflation+64 || b.held > most {
-			return b.fail(start, "an array claims %d entries packed into %d bytes: expected all arrays of the file to take at most %s",
+			return b.fail(start, "an array claims %d entries packed into %d bytes: expected all arrays of the file to take at "+
+				"most %s",
 				count, packed, figure.Bytes(most)).Beyond()
 		}
 		return nil

@@ -24,7 +24,8 @@ import (
 // text is a scene as FBX text, to be looked at without our reader.
 func text(t *testing.T, s *scene.Scene) string {
 	t.Helper()
-	p, err := fbx.Write(context.Background(), s, pack.Options{Name: "a", Basis: geom.GLTF, UnitMetres: 1, Text: true, Parts: true})
+	p, err := fbx.Write(context.Background(), s, pack.Options{Name: "a", Basis: geom.GLTF, UnitMetres: 1, Text: true,
+		Parts: true})
 	require.NoError(t, err)
 	return string(p.Files[0].Data)
 }
@@ -37,7 +38,10 @@ func numbers(t *testing.T, doc, name string) []float64 {
 		return nil
 	}
 	var list []float64
-	for _, w := range strings.FieldsFunc(m[2], func(r rune) bool { return r == ',' || r == '\n' || r == ' ' || r == '\t' || r == '\r' }) {
+	for _, w := range strings.FieldsFunc(m[2], func(r rune) bool {
+		return r == ',' || r == '\n' || r == ' ' ||
+			r == '\t' || r == '\r'
+	}) {
 		v, err := strconv.ParseFloat(w, 64)
 		require.NoError(t, err)
 		list = append(list, v)
@@ -87,8 +91,9 @@ func TestEdgesLeaveAsTheSurfaceIs(t *testing.T) {
 	assert.EqualValues(t, len(smooth), sum(smooth), "noise is no crease")
 
 	// Two degrees apart at one end of an edge is one.
-	bent := &scene.Mesh{Name: "bent", Points: []geom.Vec3{{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}}, FaceStart: []int32{0, 3, 6},
-		Corners: []int32{0, 1, 2, 0, 2, 3}, Slots: []int{-1}}
+	bent := &scene.Mesh{Name: "bent", Points: []geom.Vec3{{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}},
+		FaceStart: []int32{0, 3, 6},
+		Corners:   []int32{0, 1, 2, 0, 2, 3}, Slots: []int{-1}}
 	sin, cos := math.Sincos(2 * math.Pi / 180)
 	bent.Normals = scene.Layer[[3]float32]{Values: [][3]float32{{0, 0, 1}, {float32(sin), 0, float32(cos)}},
 		Index: []int32{0, 0, 0, 0, 1, 0}}
@@ -112,7 +117,8 @@ func TestFacesWithoutAMaterialLeaveAsReceiversExpect(t *testing.T) {
 	doc = text(t, s)
 	assert.Equal(t, []float64{0, 1, 0, 1, 0, 1}, numbers(t, doc, "Materials"))
 	assert.Len(t, regexp.MustCompile(`\n\tMaterial: \d+`).FindAllString(doc, -1), 2)
-	back, _, err := fbx.Read(context.Background(), bundle.New([]bundle.File{{Name: "a.fbx", Data: []byte(doc)}}), "a.fbx", nil)
+	back, _, err := fbx.Read(context.Background(), bundle.New([]bundle.File{{Name: "a.fbx", Data: []byte(doc)}}), "a.fbx",
+		nil)
 	require.NoError(t, err)
 	assert.Equal(t, []string{"tar"}, []string{back.Materials[0].Name})
 	assert.Len(t, back.Materials, 1)
@@ -132,7 +138,8 @@ func TestATextureNamesItsUVSet(t *testing.T) {
 	doc := text(t, s)
 	assert.Regexp(t, `P: "UVSet", "KString", "", "", "bake"`, doc)
 	doc = regexp.MustCompile(`(?m)^.*_uv_set.*\n`).ReplaceAllString(doc, "")
-	back, _, err := fbx.Read(context.Background(), bundle.New([]bundle.File{{Name: "a.fbx", Data: []byte(doc)}}), "a.fbx", nil)
+	back, _, err := fbx.Read(context.Background(), bundle.New([]bundle.File{{Name: "a.fbx", Data: []byte(doc)}}), "a.fbx",
+		nil)
 	require.NoError(t, err)
 	assert.Equal(t, 1, back.Materials[0].Maps[scene.UseBaseColor].UVSet)
 }
@@ -142,8 +149,10 @@ func TestShininessGivesTheRoughnessBack(t *testing.T) {
 	for i := range 21 {
 		m := scene.NewMaterial("tar")
 		m.Roughness = float64(i) / 20
-		doc := text(t, shape.Scene("s", []scene.Material{m}, new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box")))
-		all := regexp.MustCompile(`P: "ShininessExponent", "[^"]*", "[^"]*", "[^"]*",([-0-9.e]+)`).FindAllStringSubmatch(doc, -1)
+		doc := text(t, shape.Scene("s", []scene.Material{m},
+			new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box")))
+		all := regexp.MustCompile(`P: "ShininessExponent", "[^"]*", "[^"]*", "[^"]*",([-0-9.e]+)`).FindAllStringSubmatch(doc,
+			-1)
 		v, err := strconv.ParseFloat(all[len(all)-1][1], 64) // the template's comes first
 		require.NoError(t, err)
 		assert.True(t, v >= 0 && v <= 100, v)
@@ -156,11 +165,13 @@ func TestShininessGivesTheRoughnessBack(t *testing.T) {
 func TestOnlyPicturesInUseLeave(t *testing.T) {
 	box := new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box")
 	s := shape.Scene("s", []scene.Material{scene.NewMaterial("tar")}, box)
-	s.Images = []scene.Image{{Name: "spare.png", MIME: "image/png", Data: []byte("\x89PNG")}, {Name: "tar.png", MIME: "image/png",
-		Data: []byte("\x89PNG tar")}}
+	s.Images = []scene.Image{{Name: "spare.png", MIME: "image/png", Data: []byte("\x89PNG")},
+		{Name: "tar.png", MIME: "image/png",
+			Data: []byte("\x89PNG tar")}}
 	s.Textures = []scene.Texture{{Image: 1, WrapU: scene.Repeat, WrapV: scene.Repeat}}
 	s.Materials[0].Maps[scene.UseNormal] = scene.Map{Texture: 1}
-	p, err := fbx.Write(context.Background(), s, pack.Options{Name: "a", Basis: geom.GLTF, UnitMetres: 1, Text: true, Parts: true})
+	p, err := fbx.Write(context.Background(), s, pack.Options{Name: "a", Basis: geom.GLTF, UnitMetres: 1, Text: true,
+		Parts: true})
 	require.NoError(t, err)
 	require.Len(t, p.Files, 2)
 	assert.Equal(t, "tar.png", p.Files[1].Name)
@@ -179,7 +190,8 @@ func TestOnlyPicturesInUseLeave(t *testing.T) {
 // the packing list tells where it was changed, no geometry is without one, and a LOD that is
 // gone leaves no empty model. "post 2" is taken, so that the second "post" is the third.
 func TestModelsAndGeometriesHaveNames(t *testing.T) {
-	s := shape.Scene("s", []scene.Material{scene.NewMaterial("tar")}, new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh(""))
+	s := shape.Scene("s", []scene.Material{scene.NewMaterial("tar")},
+		new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh(""))
 	n := s.Nodes[0]
 	s.Nodes = nil
 	for _, name := range []string{"post", "post 2", "post"} {

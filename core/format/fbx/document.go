@@ -45,8 +45,9 @@ const rootKey = "0"
 // newDocument indexes the objects and connections of a tree. Objects that nothing
 // connects to the scene stay in it, and are found by nobody.
 func newDocument(file string, tree *record, version int, text bool) *document {
-	d := &document{file: file, tree: tree, version: version, text: text, objects: map[string]*object{}, children: map[string][]link{},
-		parents: map[string][]link{}}
+	d := &document{file: file, tree: tree, version: version, text: text, objects: map[string]*object{},
+		children: map[string][]link{},
+		parents:  map[string][]link{}}
 	templates := d.templates()
 	if objs := tree.sub("Objects"); objs != nil {
 		for _, r := range objs.subs {
@@ -171,7 +172,8 @@ func (d *document) settings() settings {
 	if u := p.get("UnitScaleFactor").float(0); u > 1e-9 && u < 1e9 {
 		s.metres, s.unitHow = u/100, scene.Declared
 	}
-	if o := int(p.get("OriginalUpAxis").float(-1)); s.basisHow == scene.Declared && o >= 0 && o <= 2 && o != s.basis.Up.Index() {
+	if o := int(p.get("OriginalUpAxis").float(-1)); s.basisHow == scene.Declared && o >= 0 && o <= 2 &&
+		o != s.basis.Up.Index() {
 		s.findings = append(s.findings, finding.Finding{Code: "source/fbx-up-changed", Severity: finding.Note,
 			Title: fmt.Sprintf("Modelled with %s up, written with %s up", geom.Axes[2*o], s.basis.Up),
 			Text:  "The program that wrote the file turned the axes on the way out.", Place: finding.Place{File: d.file}})

@@ -28,7 +28,8 @@ import (
 
 func read(t testing.TB, data []byte, more ...bundle.File) (*scene.Scene, []finding.Finding, error) {
 	t.Helper()
-	return Read(context.Background(), bundle.New(append([]bundle.File{{Name: "a.fbx", Data: data}}, more...)), "a.fbx", nil)
+	return Read(context.Background(), bundle.New(append([]bundle.File{{Name: "a.fbx", Data: data}}, more...)), "a.fbx",
+		nil)
 }
 
 func pngOf(n int) []byte {
@@ -44,7 +45,8 @@ func hut() *scene.Scene {
 		new(shape.Builder).Slot(1).Prism([][2]float64{{-1, 0}, {1, 0}, {1, 2}, {0, 3}, {-1, 2}}, -1,
 			1).Slot(0).Lathe([][2]float64{{.3, 3}, {.2, 4}, {0, 4.2}}, 9).Mesh("body"),
 		new(shape.Builder).Slot(2).Box(geom.Vec3{0, 0, 0}, geom.Vec3{.5, 1, .1}).Mesh("shutter"))
-	s.Images = []scene.Image{{Name: "paint.png", Data: pngOf(8), MIME: "image/png"}, {Name: "wear.png", Data: pngOf(4), MIME: "image/png"}}
+	s.Images = []scene.Image{{Name: "paint.png", Data: pngOf(8), MIME: "image/png"},
+		{Name: "wear.png", Data: pngOf(4), MIME: "image/png"}}
 	s.Textures = []scene.Texture{{Name: "paint", Image: 0, WrapU: scene.Clamp, WrapV: scene.Repeat},
 		{Name: "wear", Image: 1, WrapU: scene.Repeat, WrapV: scene.Repeat}}
 	for _, n := range []string{"roof “felt”", "wall", "shutter wood", "spare"} {
@@ -67,8 +69,9 @@ func hut() *scene.Scene {
 	turn.T = geom.Vec3{1, .5, 1}
 	s.Nodes = append(s.Nodes,
 		scene.Node{Name: "hinges", Kind: scene.KindEmpty, Parent: 0, Mesh: -1, Local: turn},
-		scene.Node{Name: "shutter 2", Kind: scene.KindMesh, Parent: 2, Mesh: 1, Local: geom.Affine{M: geom.Mat3{{-2, 0, 0}, {0, 1, 0},
-			{0, 0, .5}}, T: geom.Vec3{0, 1, 0}}})
+		scene.Node{Name: "shutter 2", Kind: scene.KindMesh, Parent: 2, Mesh: 1,
+			Local: geom.Affine{M: geom.Mat3{{-2, 0, 0}, {0, 1, 0},
+				{0, 0, .5}}, T: geom.Vec3{0, 1, 0}}})
 	return s
 }
 
@@ -271,15 +274,18 @@ func TestTheTransformChainByHand(t *testing.T) {
 	pre := properties{own: map[string]property{"PreRotation": vec(90, 0, 0), "Lcl Rotation": vec(0, 90, 0)}}
 	assert.True(t, place(pre).local.Apply(geom.Vec3{0, 0, 1}).Near(geom.Vec3{1, 0, 0}, 1e-12))
 	pre.own["RotationActive"] = vec(1)
-	assert.True(t, place(pre).local.Apply(geom.Vec3{1, 0, 0}).Near(geom.Vec3{0, 1, 0}, 1e-12), "Y turns +X to -Z, X turns -Z to +Y")
+	assert.True(t, place(pre).local.Apply(geom.Vec3{1, 0, 0}).Near(geom.Vec3{0, 1, 0}, 1e-12),
+		"Y turns +X to -Z, X turns -Z to +Y")
 	// Two quarter turns show the six orders: +X under X and Z in both orders.
 	assert.True(t, rotations([3]float64{90, 0, 90}, 0).Apply(geom.Vec3{1, 0, 0}).Near(geom.Vec3{0, 1, 0}, 1e-12),
 		"X first leaves +X, then Z")
-	assert.True(t, rotations([3]float64{90, 0, 90}, 5).Apply(geom.Vec3{1, 0, 0}).Near(geom.Vec3{0, 0, 1}, 1e-12), "Z first, then X")
+	assert.True(t, rotations([3]float64{90, 0, 90}, 5).Apply(geom.Vec3{1, 0, 0}).Near(geom.Vec3{0, 0, 1}, 1e-12),
+		"Z first, then X")
 }
 
 func TestInheritTypesByHand(t *testing.T) {
-	scaled := placing{local: geom.Linear(diagonal([3]float64{2, 1, 1})), turn: geom.Identity3, scale: diagonal([3]float64{2, 1, 1}),
+	scaled := placing{local: geom.Linear(diagonal([3]float64{2, 1, 1})), turn: geom.Identity3,
+		scale:   diagonal([3]float64{2, 1, 1}),
 		inherit: 1}
 	q := geom.Rotation(geom.Vec3{0, 0, 1}, math.Pi/2)
 	child := placing{local: geom.Affine{M: q, T: geom.Vec3{1, 0, 0}}, turn: q, scale: geom.Identity3}
@@ -643,7 +649,8 @@ func TestLODGroupsMakeTheRoundTrip(t *testing.T) {
 	s.Nodes = append(s.Nodes, scene.Node{Name: "levels", Kind: scene.KindLOD, Parent: -1, Mesh: -1, Local: geom.Identity,
 		Thresholds: []float64{5, 12.5}})
 	for _, text := range []bool{false, true} {
-		p, err := Write(context.Background(), s, pack.Options{Name: "hut", Basis: geom.GLTF, UnitMetres: 0.01, Parts: true, Text: text})
+		p, err := Write(context.Background(), s, pack.Options{Name: "hut", Basis: geom.GLTF, UnitMetres: 0.01, Parts: true,
+			Text: text})
 		require.NoError(t, err)
 		got, _, err := Read(context.Background(), bundle.New(p.Files), "hut.fbx", nil)
 		require.NoError(t, err)
@@ -710,7 +717,8 @@ func FuzzRead(f *testing.F) {
 		if s.Count().Triangles > 1<<20 {
 			return
 		}
-		if _, err := Write(context.Background(), s, pack.Options{Name: "x", Basis: s.Basis, UnitMetres: s.UnitMetres}); err != nil {
+		if _, err := Write(context.Background(), s,
+			pack.Options{Name: "x", Basis: s.Basis, UnitMetres: s.UnitMetres}); err != nil {
 			t.Fatal(err)
 		}
 	})

@@ -32,7 +32,8 @@ func (r *reader) geometry(o *object) (*body, error) {
 	for i := range m.Points {
 		p := geom.Vec3{points[3*i], points[3*i+1], points[3*i+2]}
 		if !finite(p) {
-			return nil, r.doc.broken(o, "point %d is not finite: %v", i, p).Advise("Delete it in the modelling program and export again")
+			return nil, r.doc.broken(o, "point %d is not finite: %v", i,
+				p).Advise("Delete it in the modelling program and export again")
 		}
 		m.Points[i] = p
 	}
@@ -85,7 +86,8 @@ func (g *geometryReader) polygons(m *scene.Mesh, list []int32) error {
 		}
 	}
 	if run > 0 {
-		g.note(finding.Look, "source/fbx-open-polygon", fmt.Sprintf("The last polygon of “%s” is not closed", clean(g.o.name)),
+		g.note(finding.Look, "source/fbx-open-polygon", fmt.Sprintf("The last polygon of “%s” is not closed",
+			clean(g.o.name)),
 			"Its corners end without the mark of a last one; it does not come in.", g.o)
 		list = list[:len(list)-run]
 	}
@@ -173,7 +175,8 @@ func (g *geometryReader) mapped(layer *record, indexName string, values int) ([]
 	case "AllSame":
 		entry = func(int, int) int32 { return 0 }
 	default:
-		g.note(finding.Look, "source/fbx-mapping", fmt.Sprintf("%s of “%s” is mapped %q", layer.name, clean(g.o.name), clean(mapping)),
+		g.note(finding.Look, "source/fbx-mapping", fmt.Sprintf("%s of “%s” is mapped %q", layer.name, clean(g.o.name),
+			clean(mapping)),
 			"This mapping is not known for it, so the layer does not come in.", g.o)
 		return nil, false
 	}
@@ -283,7 +286,8 @@ func (g *geometryReader) tangents(l *record) {
 				continue
 			}
 			a, t := n.Values[k], values[i]
-			cross := geom.Vec3{float64(a[0]), float64(a[1]), float64(a[2])}.Cross(geom.Vec3{float64(t[0]), float64(t[1]), float64(t[2])})
+			cross := geom.Vec3{float64(a[0]), float64(a[1]), float64(a[2])}.Cross(geom.Vec3{float64(t[0]), float64(t[1]),
+				float64(t[2])})
 			if cross.Dot(geom.Vec3{bi[3*i], bi[3*i+1], bi[3*i+2]}) < 0 {
 				values[i][3] = -1
 			}
@@ -309,7 +313,8 @@ func (g *geometryReader) uv(l *record) {
 	if name == "" {
 		name = fmt.Sprintf("UV %d", len(g.mesh.UVs)+1)
 	}
-	g.mesh.UVs = append(g.mesh.UVs, scene.UVSet{Name: clean(name), Layer: scene.Layer[[2]float64]{Values: values, Index: idx}})
+	g.mesh.UVs = append(g.mesh.UVs,
+		scene.UVSet{Name: clean(name), Layer: scene.Layer[[2]float64]{Values: values, Index: idx}})
 }
 
 // colors reads one layer of vertex colours, which FBX has as a screen shows them.

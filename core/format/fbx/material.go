@@ -139,16 +139,20 @@ func (r *reader) material(o *object, model *object) int {
 
 // uses maps the property a texture is joined to onto what it does.
 var uses = map[string]scene.Use{
-	"diffusecolor": scene.UseBaseColor, "basecolor": scene.UseBaseColor, "base_color": scene.UseBaseColor, "color": scene.UseBaseColor,
+	"diffusecolor": scene.UseBaseColor, "basecolor": scene.UseBaseColor, "base_color": scene.UseBaseColor,
+	"color":     scene.UseBaseColor,
 	"albedo":    scene.UseBaseColor,
 	"normalmap": scene.UseNormal, "normal": scene.UseNormal, "normalcamera": scene.UseNormal, "bump": scene.UseHeight,
 	"norm": scene.UseNormal, "normals": scene.UseNormal, "bumpnormal": scene.UseNormal, "bump_normal": scene.UseNormal,
-	"height": scene.UseHeight, "displacement": scene.UseHeight, "displacementcolor": scene.UseHeight, "bumpmap": scene.UseHeight,
+	"height": scene.UseHeight, "displacement": scene.UseHeight, "displacementcolor": scene.UseHeight,
+	"bumpmap":       scene.UseHeight,
 	"emissioncolor": scene.UseEmissive, "emission_color": scene.UseEmissive, "ambientocclusion": scene.UseOcclusion,
 	"ambient_occlusion": scene.UseOcclusion, "alpha": scene.UseOpacity, "opacitycolor": scene.UseOpacity,
-	"emissivecolor": scene.UseEmissive, "emissive": scene.UseEmissive, "emission": scene.UseEmissive, "emissive_color": scene.UseEmissive,
+	"emissivecolor": scene.UseEmissive, "emissive": scene.UseEmissive, "emission": scene.UseEmissive,
+	"emissive_color":   scene.UseEmissive,
 	"emit_color":       scene.UseEmissive,
-	"transparentcolor": scene.UseOpacity, "transparencyfactor": scene.UseOpacity, "opacity": scene.UseOpacity, "cutout": scene.UseOpacity,
+	"transparentcolor": scene.UseOpacity, "transparencyfactor": scene.UseOpacity, "opacity": scene.UseOpacity,
+	"cutout":   scene.UseOpacity,
 	"metallic": scene.UseMetallic, "metalness": scene.UseMetallic, "reflectionfactor": scene.UseMetallic,
 	"roughness": scene.UseRoughness, "ao": scene.UseOcclusion, "occlusion": scene.UseOcclusion,
 }
@@ -177,7 +181,8 @@ func (r *reader) use(material int, of string, t *object, prop string) {
 	use, ok := uses[key]
 	if !ok {
 		r.note(finding.Note, "source/fbx-texture-use", fmt.Sprintf("A texture of “%s” does not go on", m.Name),
-			fmt.Sprintf("It is joined to %q, which is no property that is read here; join it to one that is, such as NormalMap, to send it along.", clean(prop)), t)
+			fmt.Sprintf("It is joined to %q, which is no property that is read here; join it to one that is, such as "+
+				"NormalMap, to send it along.", clean(prop)), t)
 		return
 	}
 	tex := r.texture(t) + 1

@@ -48,13 +48,15 @@ func IsFBX(data []byte) bool {
 		return true
 	}
 	head := data[:min(len(data), 4096)]
-	return bytes.Contains(head, []byte("FBXHeaderExtension")) || bytes.HasPrefix(bytes.TrimLeft(head, " \t\r\n"), []byte("; FBX"))
+	return bytes.Contains(head, []byte("FBXHeaderExtension")) ||
+		bytes.HasPrefix(bytes.TrimLeft(head, " \t\r\n"), []byte("; FBX"))
 }
 
 // Read reads the FBX file name of the set, with the pictures it refers to. A
 // skinned mesh comes in as it rests. What is missing or left out is a finding or a
 // scene.Left; a *fault.Error tells the byte or the line of what can't be read.
-func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64)) (*scene.Scene, []finding.Finding, error) {
+func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64)) (*scene.Scene,
+	[]finding.Finding, error) {
 	data, err := set.Open(name)
 	if err != nil {
 		return nil, nil, err
@@ -81,7 +83,8 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 		}
 	}
 	if models > scene.MaxNodes { // before anything is made of them
-		return nil, nil, fault.AtByte(name, -1, "has %s models: expected at most %s", figure.Count(models), figure.Count(scene.MaxNodes)).
+		return nil, nil, fault.AtByte(name, -1, "has %s models: expected at most %s", figure.Count(models),
+			figure.Count(scene.MaxNodes)).
 			Beyond().Advise("Join them in the modelling program, or export fewer at once")
 	}
 	progress(total/2, total)
@@ -376,7 +379,8 @@ func (r *reader) assign(m *scene.Mesh, of []int32, mats []int, o *object) {
 		m.Slot = nil
 	}
 	if wrong > 0 {
-		r.note(finding.Look, "source/fbx-material-number", fmt.Sprintf("Faces of “%s” ask for materials it does not have", clean(o.name)),
+		r.note(finding.Look, "source/fbx-material-number", fmt.Sprintf("Faces of “%s” ask for materials it does not have",
+			clean(o.name)),
 			fmt.Sprintf("It has %d; those faces come in without one.", len(mats)), o)
 	}
 }

@@ -125,9 +125,11 @@ func (w *writer) link(child, parent int64, prop string) {
 func (w *writer) tree(version int32) []*record {
 	b := w.opt.Basis
 	axis := func(name string, a geom.Axis) []*record {
-		return []*record{prop70(name, "int", "Integer", "", int32(a.Index())), prop70(name+"Sign", "int", "Integer", "", int32(a.Sign()))}
+		return []*record{prop70(name, "int", "Integer", "", int32(a.Index())),
+			prop70(name+"Sign", "int", "Integer", "", int32(a.Sign()))}
 	}
-	set := rec("Properties70").add(axis("UpAxis", b.Up)...).add(axis("FrontAxis", b.Forward)...).add(axis("CoordAxis", b.Right().Neg())...).
+	set := rec("Properties70").add(axis("UpAxis", b.Up)...).add(axis("FrontAxis", b.Forward)...).add(
+		axis("CoordAxis", b.Right().Neg())...).
 		add(axis("OriginalUpAxis", b.Up)...).add(
 		prop70("UnitScaleFactor", "double", "Number", "", w.opt.UnitMetres*100),
 		prop70("OriginalUnitScaleFactor", "double", "Number", "", w.opt.UnitMetres*100))
@@ -146,11 +148,13 @@ func (w *writer) tree(version int32) []*record {
 	}
 	defs.add(rec("Count", total)).add(types...)
 	return []*record{
-		rec("FBXHeaderExtension").add(rec("FBXHeaderVersion", int32(1003)), rec("FBXVersion", version), rec("EncryptionType", int32(0)),
+		rec("FBXHeaderExtension").add(rec("FBXHeaderVersion", int32(1003)), rec("FBXVersion", version),
+			rec("EncryptionType", int32(0)),
 			stamp, rec("Creator", "Yarvek"), sceneInfo()),
 		rec("FileId", fileID), rec("CreationTime", createTime), rec("Creator", "Yarvek"),
 		rec("GlobalSettings").add(rec("Version", int32(1000)), set),
-		rec("Documents").add(rec("Count", int32(1)), rec("Document", w.id(), "Scene", "Scene").add(rec("RootNode", int64(0)))),
+		rec("Documents").add(rec("Count", int32(1)),
+			rec("Document", w.id(), "Scene", "Scene").add(rec("RootNode", int64(0)))),
 		rec("References"), defs, w.objects, w.links,
 		rec("Takes").add(rec("Current", "")),
 	}
@@ -173,20 +177,24 @@ var templates = [...]template{
 	}},
 	{"Model", "FbxNode", func() []*record {
 		zero := func(name string) *record { return prop70(name, "Vector3D", "Vector", "", 0.0, 0.0, 0.0) }
-		return []*record{prop70("RotationOrder", "enum", "", "", int32(0)), prop70("RotationActive", "bool", "", "", int32(0)),
+		return []*record{prop70("RotationOrder", "enum", "", "", int32(0)),
+			prop70("RotationActive", "bool", "", "", int32(0)),
 			zero("RotationOffset"), zero("RotationPivot"), zero("ScalingOffset"), zero("ScalingPivot"), zero("PreRotation"),
 			zero("PostRotation"), zero("GeometricTranslation"), zero("GeometricRotation"),
 			prop70("GeometricScaling", "Vector3D", "Vector", "", 1.0, 1.0, 1.0), prop70("InheritType", "enum", "", "", int32(0)),
 			prop70("Lcl Translation", "Lcl Translation", "", "A", 0.0, 0.0, 0.0),
-			prop70("Lcl Rotation", "Lcl Rotation", "", "A", 0.0, 0.0, 0.0), prop70("Lcl Scaling", "Lcl Scaling", "", "A", 1.0, 1.0, 1.0),
-			prop70("Visibility", "Visibility", "", "A", 1.0), prop70("Visibility Inheritance", "Visibility Inheritance", "", "", int32(1))}
+			prop70("Lcl Rotation", "Lcl Rotation", "", "A", 0.0, 0.0, 0.0), prop70("Lcl Scaling", "Lcl Scaling", "", "A", 1.0,
+				1.0, 1.0),
+			prop70("Visibility", "Visibility", "", "A", 1.0), prop70("Visibility Inheritance", "Visibility Inheritance", "", "",
+				int32(1))}
 	}},
 	{"Material", "FbxSurfacePhong", func() []*record {
 		colour := func(name string, v float64) *record { return prop70(name, "Color", "", "A", v, v, v) }
 		number := func(name string, v float64) *record { return prop70(name, "Number", "", "A", v) }
 		return []*record{prop70("ShadingModel", "KString", "", "", "Phong"), prop70("MultiLayer", "bool", "", "", int32(0)),
 			colour("EmissiveColor", 0), number("EmissiveFactor", 1), colour("AmbientColor", 0.2), number("AmbientFactor", 1),
-			colour("DiffuseColor", 0.8), number("DiffuseFactor", 1), colour("TransparentColor", 0), number("TransparencyFactor", 0),
+			colour("DiffuseColor", 0.8), number("DiffuseFactor", 1), colour("TransparentColor", 0),
+			number("TransparencyFactor", 0),
 			number("Opacity", 1), colour("SpecularColor", 0.2), number("SpecularFactor", 1), number("ShininessExponent", 20)}
 	}},
 	{"Texture", "FbxFileTexture", func() []*record {
@@ -201,7 +209,8 @@ var templates = [...]template{
 		return []*record{prop70("ImageSequence", "bool", "", "", int32(0)), prop70("Path", "KString", "XRefUrl", "", "")}
 	}},
 	{"NodeAttribute", "FbxLODGroup", func() []*record {
-		return []*record{prop70("ThresholdsUsedAsPercentage", "bool", "", "", int32(0)), prop70("MinMaxDistance", "bool", "", "", int32(0))}
+		return []*record{prop70("ThresholdsUsedAsPercentage", "bool", "", "", int32(0)),
+			prop70("MinMaxDistance", "bool", "", "", int32(0))}
 	}},
 }
 
@@ -211,8 +220,10 @@ func sceneInfo() *record {
 	for _, field := range []string{"Title", "Subject", "Author", "Keywords", "Revision", "Comment"} {
 		meta.add(rec(field, ""))
 	}
-	return rec("SceneInfo", "GlobalInfo\x00\x01SceneInfo", "UserData").add(rec("Type", "UserData"), rec("Version", int32(100)), meta,
-		rec("Properties70").add(prop70("DocumentUrl", "KString", "Url", "", ""), prop70("SrcDocumentUrl", "KString", "Url", "", ""),
+	return rec("SceneInfo", "GlobalInfo\x00\x01SceneInfo", "UserData").add(rec("Type", "UserData"),
+		rec("Version", int32(100)), meta,
+		rec("Properties70").add(prop70("DocumentUrl", "KString", "Url", "", ""),
+			prop70("SrcDocumentUrl", "KString", "Url", "", ""),
 			prop70("Original", "Compound", "", ""), prop70("Original|ApplicationVendor", "KString", "", "", "Yarvek"),
 			prop70("Original|ApplicationName", "KString", "", "", "Yarvek")))
 }
@@ -256,7 +267,8 @@ func (w *writer) nodes() {
 		if n.Hidden {
 			props.add(prop70("Visibility", "Visibility", "", "A", float64(0)))
 		}
-		w.objects.add(rec("Model", ids[i], name+"\x00\x01Model", class).add(rec("Version", int32(232)), props, rec("Shading", true),
+		w.objects.add(rec("Model", ids[i], name+"\x00\x01Model", class).add(rec("Version", int32(232)), props,
+			rec("Shading", true),
 			rec("Culling", "CullingOff")))
 		w.counts[countModel]++
 		parent := int64(0)
@@ -306,7 +318,8 @@ func (w *writer) lodGroup(model int64, n scene.Node) {
 	for i, t := range n.Thresholds {
 		p.add(prop70(fmt.Sprintf("Thresholds|Level%d", i), "Distance", "", "", t, "cm"))
 	}
-	w.objects.add(rec("NodeAttribute", id, n.Name+"\x00\x01NodeAttribute", "LodGroup").add(p, rec("TypeFlags", "LodGroup")))
+	w.objects.add(rec("NodeAttribute", id, n.Name+"\x00\x01NodeAttribute", "LodGroup").add(p,
+		rec("TypeFlags", "LodGroup")))
 	w.counts[countAttribute]++
 	w.link(id, model, "")
 }
@@ -361,7 +374,8 @@ func (w *writer) pictures() {
 			continue
 		}
 		if !im.Found() {
-			w.out.SayOf(pack.Pictures, pack.Content, im.Name, fmt.Sprintf("picture “%s”", im.Name), "its file was never uploaded")
+			w.out.SayOf(pack.Pictures, pack.Content, im.Name, fmt.Sprintf("picture “%s”", im.Name),
+				"its file was never uploaded")
 			continue
 		}
 		w.files[i] = names.Picture(im)

@@ -27,7 +27,8 @@ func (w *writer) mesh(id int64, m *scene.Mesh) *record {
 		last := m.FaceStart[f+1] - 1
 		corners[last] = ^corners[last]
 	}
-	g := rec("Geometry", id, m.Name+"\x00\x01Geometry", "Mesh").add(rec("Vertices", points), rec("PolygonVertexIndex", corners))
+	g := rec("Geometry", id, m.Name+"\x00\x01Geometry", "Mesh").add(rec("Vertices", points),
+		rec("PolygonVertexIndex", corners))
 	layer := rec("Layer", int32(0)).add(rec("Version", int32(100)))
 	use := func(l *record) {
 		g.add(l)
@@ -77,7 +78,8 @@ func (w *writer) uvs(g *record, m *scene.Mesh, use func(*record)) []*record {
 		for _, t := range u.Values {
 			v = append(v, t[0], t[1])
 		}
-		l := element("LayerElementUV", int32(k), u.Name, "ByPolygonVertex", "IndexToDirect").add(rec("UV", v), rec("UVIndex", u.Index))
+		l := element("LayerElementUV", int32(k), u.Name, "ByPolygonVertex", "IndexToDirect").add(rec("UV", v),
+			rec("UVIndex", u.Index))
 		if k == 0 {
 			use(l)
 			continue
@@ -150,7 +152,8 @@ func (w *writer) smoothing(m *scene.Mesh) (layer *record, edges []int32) {
 
 // smoothingLayer is of version 102, in which groups and edges are told as today.
 func smoothingLayer(mapping string, values []int32) *record {
-	return rec("LayerElementSmoothing", int32(0)).add(rec("Version", int32(102)), rec("Name", ""), rec("MappingInformationType", mapping),
+	return rec("LayerElementSmoothing", int32(0)).add(rec("Version", int32(102)), rec("Name", ""),
+		rec("MappingInformationType", mapping),
 		rec("ReferenceInformationType", "Direct"), rec("Smoothing", values))
 }
 
@@ -333,7 +336,8 @@ func (w *writer) materials() {
 				p.add(user(useWords[u]+"_uv_set", float64(mp.UVSet)))
 			}
 		}
-		w.objects.add(rec("Material", id, m.Name+"\x00\x01Material", "").add(rec("Version", int32(102)), rec("ShadingModel", "phong"),
+		w.objects.add(rec("Material", id, m.Name+"\x00\x01Material", "").add(rec("Version", int32(102)),
+			rec("ShadingModel", "phong"),
 			rec("MultiLayer", int32(0)), p))
 		w.counts[countMaterial]++
 		for u, mp := range m.Maps {
@@ -356,11 +360,13 @@ func shown[F float32 | float64](c []F) []float64 {
 func exponent(rough float64) float64 { return 100 * (1 - rough) * (1 - rough) }
 
 // useWords name the uses in user properties.
-var useWords = [scene.Uses]string{"base_color", "metallic", "roughness", "normal", "occlusion", "emissive", "opacity", "height", "specular"}
+var useWords = [scene.Uses]string{"base_color", "metallic", "roughness", "normal", "occlusion", "emissive", "opacity",
+	"height", "specular"}
 
 // classic are the properties of the classic model a texture can be joined to.
-var classic = map[scene.Use]string{scene.UseBaseColor: "DiffuseColor", scene.UseNormal: "NormalMap", scene.UseEmissive: "EmissiveColor",
-	scene.UseOpacity: "TransparentColor", scene.UseHeight: "Bump"}
+var classic = map[scene.Use]string{scene.UseBaseColor: "DiffuseColor", scene.UseNormal: "NormalMap",
+	scene.UseEmissive: "EmissiveColor",
+	scene.UseOpacity:  "TransparentColor", scene.UseHeight: "Bump"}
 
 // setName is what the first mesh that uses material k calls its UV set of a number;
 // "default", as the format has it, when there is none.
@@ -412,14 +418,18 @@ func (w *writer) mapping(material int64, k int, use scene.Use, mp scene.Map) {
 	}
 	o, grow, ok := mp.Place.Below()
 	if !ok {
-		w.out.SayOf(pack.Textures, pack.Placing.By(use), m.Name, fmt.Sprintf("the turn of the %s texture of “%s”", use, m.Name),
+		w.out.SayOf(pack.Textures, pack.Placing.By(use), m.Name, fmt.Sprintf("the turn of the %s texture of “%s”", use,
+			m.Name),
 			"only its scale and place are written")
 	}
-	w.objects.add(rec("Texture", id, name+"\x00\x01Texture", "").add(rec("Type", "TextureVideoClip"), rec("Version", int32(202)),
+	w.objects.add(rec("Texture", id, name+"\x00\x01Texture", "").add(rec("Type", "TextureVideoClip"),
+		rec("Version", int32(202)),
 		rec("TextureName", name+"\x00\x01Texture"),
-		rec("Properties70").add(prop70("WrapModeU", "enum", "", "", wrap(t.WrapU)), prop70("WrapModeV", "enum", "", "", wrap(t.WrapV)),
+		rec("Properties70").add(prop70("WrapModeU", "enum", "", "", wrap(t.WrapU)),
+			prop70("WrapModeV", "enum", "", "", wrap(t.WrapV)),
 			prop70("UseMaterial", "bool", "", "", int32(1)), prop70("UVSet", "KString", "", "", w.setName(k, mp.UVSet)),
-			prop70("Translation", "Vector", "", "A", o[0], o[1], 0.0), prop70("Scaling", "Vector", "", "A", grow[0], grow[1], 1.0)),
+			prop70("Translation", "Vector", "", "A", o[0], o[1], 0.0), prop70("Scaling", "Vector", "", "A", grow[0], grow[1],
+				1.0)),
 		rec("Media", file+"\x00\x01Video"), rec("FileName", file), rec("RelativeFilename", file),
 		rec("ModelUVTranslation", o[0], o[1]), rec("ModelUVScaling", grow[0], grow[1]), rec("Texture_Alpha_Source", "None"),
 		rec("Cropping", int32(0), int32(0), int32(0), int32(0))))

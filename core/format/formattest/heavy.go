@@ -50,9 +50,12 @@ func All() []Maker {
 		name string
 		make func(n func(int) int) []bundle.File
 	}{
-		{"a polygon of 800 000 corners along a shore", func(n func(int) int) []bundle.File { return outline(n(800_000), shore) }},
-		{"a polygon of 980 000 corners along a comb", func(n func(int) int) []bundle.File { return outline(n(980_000), comb) }},
-		{"a polygon of 600 000 corners in a spiral", func(n func(int) int) []bundle.File { return outline(n(600_000), spiral) }},
+		{"a polygon of 800 000 corners along a shore",
+			func(n func(int) int) []bundle.File { return outline(n(800_000), shore) }},
+		{"a polygon of 980 000 corners along a comb",
+			func(n func(int) int) []bundle.File { return outline(n(980_000), comb) }},
+		{"a polygon of 600 000 corners in a spiral",
+			func(n func(int) int) []bundle.File { return outline(n(600_000), spiral) }},
 		{"a hundred combs of 5 000 corners", combs},
 		{"half a million triangles round one point", fan},
 		{"300 000 loose triangles", loose},
@@ -63,8 +66,10 @@ func All() []Maker {
 		{"40 000 FBX materials below a template of 20 000 properties", template},
 		{"an FBX array of a hundred million zeros", zeros},
 		{"50 000 nodes stacked in one place", func(n func(int) int) []bundle.File { return stacked(n(50_000), 6) }},
-		{"2 000 instances of 100 000 triangles", func(n func(int) int) []bundle.File { return stacked(n(2_000), n(100_000)) }},
-		{"40 instances of 100 000 triangles", func(n func(int) int) []bundle.File { return instances(n(40), n(100_000), .001) }},
+		{"2 000 instances of 100 000 triangles",
+			func(n func(int) int) []bundle.File { return stacked(n(2_000), n(100_000)) }},
+		{"40 instances of 100 000 triangles",
+			func(n func(int) int) []bundle.File { return instances(n(40), n(100_000), .001) }},
 		{"65 000 nodes in a row", func(n func(int) int) []bundle.File { return row(n(65_000)) }},
 		{"100 000 nodes in a row", func(n func(int) int) []bundle.File { return row(n(100_000)) }},
 		{"20 000 nodes one in another", func(n func(int) int) []bundle.File { return nested(n(20_000)) }},
@@ -82,7 +87,8 @@ func All() []Maker {
 }
 
 // written are the files of a scene, as FBX or as GLB.
-func written(s *scene.Scene, write func(context.Context, *scene.Scene, pack.Options) (*pack.Package, error)) []bundle.File {
+func written(s *scene.Scene, write func(context.Context, *scene.Scene, pack.Options) (*pack.Package,
+	error)) []bundle.File {
 	p, err := write(context.Background(), s, pack.Options{Name: "heavy", Basis: geom.GLTF, UnitMetres: 1})
 	if err != nil {
 		panic(err) // the scenes are made here
@@ -227,7 +233,8 @@ func models(n int) []bundle.File {
 // template is an FBX whose materials all have the many properties of one template.
 func template(n func(int) int) []bundle.File {
 	var b bytes.Buffer
-	b.WriteString("; FBX 7.4.0 project file\nFBXHeaderExtension:  {\n\tFBXVersion: 7400\n}\nDefinitions:  {\nObjectType: \"Material\" {\n" +
+	b.WriteString("; FBX 7.4.0 project file\nFBXHeaderExtension:  {\n\tFBXVersion: 7400\n}\nDefinitions:  " +
+		"{\nObjectType: \"Material\" {\n" +
 		"PropertyTemplate: \"P\" {\nProperties70:  {\n")
 	for i := range n(20_000) {
 		fmt.Fprintf(&b, "P: \"p%d\", \"d\", \"\", \"\",1\n", i)
@@ -314,7 +321,8 @@ func row(n int) []bundle.File {
 func nested(n int) []bundle.File {
 	s := alone(new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box"))
 	for i := range n - 1 {
-		s.Nodes = append(s.Nodes, scene.Node{Name: "link of a chain", Kind: scene.KindEmpty, Parent: i, Mesh: -1, Local: geom.Identity})
+		s.Nodes = append(s.Nodes, scene.Node{Name: "link of a chain", Kind: scene.KindEmpty, Parent: i, Mesh: -1,
+			Local: geom.Identity})
 	}
 	return written(s, gltf.Write)
 }
@@ -322,7 +330,8 @@ func nested(n int) []bundle.File {
 // pictures is a triangle with four textures of one colour each, which glTF wants joined.
 func pictures(n func(int) int) []bundle.File {
 	files := []bundle.File{
-		{Name: "heavy.obj", Data: []byte("mtllib heavy.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 0 1\nusemtl m\nf 1/1 2/2 3/3\n")},
+		{Name: "heavy.obj", Data: []byte(
+			"mtllib heavy.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nvt 0 0\nvt 1 0\nvt 0 1\nusemtl m\nf 1/1 2/2 3/3\n")},
 		{Name: "heavy.mtl", Data: []byte("newmtl m\nmap_Kd p0.png\nmap_d p1.png\nmap_Pm p2.png\nmap_Pr p3.png\n")}}
 	for k := range 4 {
 		files = append(files, bundle.File{Name: fmt.Sprintf("p%d.png", k), Data: blank(n(8_192), byte(60*k+30))})

@@ -44,7 +44,8 @@ func (r *reader) elements(i int, wantType string) (accessor, span, error) {
 		return a, span{}, r.fail(i, "claims %d elements", a.Count)
 	}
 	if r.spent += a.Count; r.spent > r.budget {
-		return a, span{}, r.fail(i, "and those before it ask for %d elements, far more than the file has bytes for", r.spent).Beyond()
+		return a, span{}, r.fail(i, "and those before it ask for %d elements, far more than the file has bytes for",
+			r.spent).Beyond()
 	}
 	if a.BufferView == nil {
 		if a.Count > maxZeros {
@@ -60,7 +61,8 @@ func (r *reader) elements(i int, wantType string) (accessor, span, error) {
 // lie in their buffer.
 func (r *reader) viewed(i int) (data []byte, at int64, err error) {
 	if i < 0 || i >= len(r.doc.BufferViews) {
-		return nil, 0, fault.AtByte(r.name, -1, "refers to buffer view %d of %d", i, len(r.doc.BufferViews)).Advise(adviceDamage)
+		return nil, 0, fault.AtByte(r.name, -1, "refers to buffer view %d of %d", i, len(r.doc.BufferViews)).Advise(
+			adviceDamage)
 	}
 	v := r.doc.BufferViews[i]
 	if v.Buffer < 0 || v.Buffer >= len(r.buffers) || r.buffers[v.Buffer] == nil {
@@ -75,14 +77,16 @@ func (r *reader) viewed(i int) (data []byte, at int64, err error) {
 // stretch gives length bytes of a buffer from byte offset on, for buffer view i.
 func (r *reader) stretch(i, buffer int, offset, length int64) ([]byte, error) {
 	if buffer < 0 || buffer >= len(r.buffers) {
-		return nil, fault.AtByte(r.name, -1, "buffer view %d lies in buffer %d of %d", i, buffer, len(r.buffers)).Advise(adviceDamage)
+		return nil, fault.AtByte(r.name, -1, "buffer view %d lies in buffer %d of %d", i, buffer,
+			len(r.buffers)).Advise(adviceDamage)
 	}
 	b := r.buffers[buffer]
 	if b == nil {
 		return nil, errNoBuffer
 	}
 	if n := int64(len(b)); offset < 0 || length < 0 || offset > n || length > n-offset {
-		return nil, fault.AtByte(r.name, -1, "buffer view %d has the bytes %d to %d of a buffer of %d", i, offset, offset+length, n).
+		return nil, fault.AtByte(r.name, -1, "buffer view %d has the bytes %d to %d of a buffer of %d", i, offset,
+			offset+length, n).
 			Advise("The file may be cut short; send it again")
 	}
 	return b[offset : offset+length], nil
@@ -108,7 +112,8 @@ func (r *reader) view(acc, view int, offset, count, size int64) (span, error) {
 		return span{}, r.fail(acc, "has elements of %d bytes, %d bytes apart", size, stride)
 	}
 	if offset < 0 || count > 0 && (offset > long || (count-1) > (long-offset-size)/stride || long-offset < size) {
-		return span{}, r.fail(acc, "needs %d elements of %d bytes from byte %d, and its buffer view has %d bytes", count, size, offset, long)
+		return span{}, r.fail(acc, "needs %d elements of %d bytes from byte %d, and its buffer view has %d bytes", count,
+			size, offset, long)
 	}
 	if count == 0 {
 		return span{stride: stride}, nil

@@ -71,13 +71,16 @@ func (r *reader) unfold(i int) (data []byte, compressed bool, err error) {
 	if err != nil {
 		return nil, true, err
 	}
-	if c.Count < 0 || c.ByteStride < 1 || c.ByteStride > 256 || c.Count > (packedSpare+packedShare*r.total-r.unpacked)/c.ByteStride {
-		return nil, true, bad("claims %d elements of %d bytes, far more than the file has bytes for", c.Count, c.ByteStride).(*fault.Error).Beyond()
+	if c.Count < 0 || c.ByteStride < 1 || c.ByteStride > 256 ||
+		c.Count > (packedSpare+packedShare*r.total-r.unpacked)/c.ByteStride {
+		return nil, true, bad("claims %d elements of %d bytes, far more than the file has bytes for", c.Count,
+			c.ByteStride).(*fault.Error).Beyond()
 	}
 	out, err := meshopt.Decode(from, c.Mode, c.Filter, int(c.Count), int(c.ByteStride))
 	var where *meshopt.FormatError
 	if errors.As(err, &where) {
-		return nil, true, fault.AtByte(r.name, c.ByteOffset+int64(where.Offset), "buffer view %d: %s", i, where.What).Advise(adviceDamage)
+		return nil, true, fault.AtByte(r.name, c.ByteOffset+int64(where.Offset), "buffer view %d: %s", i,
+			where.What).Advise(adviceDamage)
 	}
 	if err != nil {
 		return nil, true, err
@@ -114,7 +117,8 @@ func (r *reader) solid(ctx context.Context, p primitive) (*solid, error) {
 		return nil, fault.AtByte(r.name, -1, "is compressed in a way that can't be read: %v", err).Advise(adviceDamage)
 	}
 	if p.Mode != nil && *p.Mode != modeTriangles {
-		return nil, fault.AtByte(r.name, -1, "is compressed, and no list of triangles").Unsupported().Advise("Export it without compression")
+		return nil, fault.AtByte(r.name, -1, "is compressed, and no list of triangles").Unsupported().Advise(
+			"Export it without compression")
 	}
 	data, err := r.bytesOfView(e.BufferView)
 	if err != nil {
@@ -126,7 +130,8 @@ func (r *reader) solid(ctx context.Context, p primitive) (*solid, error) {
 	switch {
 	case errors.As(err, &where):
 		at := r.doc.BufferViews[e.BufferView].ByteOffset + int64(where.Offset)
-		return nil, fault.AtByte(r.name, at, "compressed in buffer view %d: %s", e.BufferView, where.What).Advise(adviceDamage)
+		return nil, fault.AtByte(r.name, at, "compressed in buffer view %d: %s", e.BufferView,
+			where.What).Advise(adviceDamage)
 	case errors.As(err, &not):
 		return nil, fault.AtByte(r.name, -1, "%v", not).Unsupported().Advise("Export it without compression")
 	case err != nil:
@@ -146,7 +151,8 @@ func (r *reader) solid(ctx context.Context, p primitive) (*solid, error) {
 }
 
 // values hands over the values of accessor i, which stand compressed in layer a.
-func (s *solid) values(r *reader, i int, a *draco.Attribute, wantType string, prepare func(n int), set func(k int, v *[4]float64)) error {
+func (s *solid) values(r *reader, i int, a *draco.Attribute, wantType string, prepare func(n int),
+	set func(k int, v *[4]float64)) error {
 	acc := r.doc.Accessors[i]
 	n := int(components[wantType])
 	switch {

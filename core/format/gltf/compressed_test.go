@@ -44,7 +44,8 @@ func stream(t testing.TB, pkg, name string) (data []byte) {
 
 // packedDoc is a document with a compressed mesh: accessors without bytes, and the stream.
 func packedDoc(data []byte, m *draco.Mesh) []byte {
-	names := map[draco.Kind]string{draco.Position: "POSITION", draco.Normal: "NORMAL", draco.TexCoord: "TEXCOORD_0", draco.Color: "COLOR_0"}
+	names := map[draco.Kind]string{draco.Position: "POSITION", draco.Normal: "NORMAL", draco.TexCoord: "TEXCOORD_0",
+		draco.Color: "COLOR_0"}
 	kinds := [...]string{1: "SCALAR", 2: "VEC2", 3: "VEC3", 4: "VEC4"}
 	var attrs, packed, accs []string
 	for i, a := range m.Attributes {
@@ -54,11 +55,13 @@ func packedDoc(data []byte, m *draco.Mesh) []byte {
 		}
 		attrs = append(attrs, fmt.Sprintf(`"%s":%d`, names[a.Kind], i))
 		packed = append(packed, fmt.Sprintf(`"%s":%d`, names[a.Kind], a.ID))
-		accs = append(accs, fmt.Sprintf(`{"componentType":%d,"normalized":%v,"count":%d,"type":"%s"}`, component, norm, m.Points, kinds[a.Components]))
+		accs = append(accs, fmt.Sprintf(`{"componentType":%d,"normalized":%v,"count":%d,"type":"%s"}`, component, norm,
+			m.Points, kinds[a.Components]))
 	}
 	accs = append(accs, fmt.Sprintf(`{"componentType":5125,"count":%d,"type":"SCALAR"}`, len(m.Corners)))
 	return withBuffer(data, oneNode+fmt.Sprintf(`"extensionsRequired":["KHR_draco_mesh_compression"],
-		"bufferViews":[{"buffer":0,"byteLength":%d}],"accessors":[%s],"meshes":[{"primitives":[{"attributes":{%s},"indices":%d,
+		"bufferViews":[{"buffer":0,"byteLength":%d}],"accessors":[%s],"meshes":[{"primitives":[{"attributes":{%s},
+			"indices":%d,
 		"extensions":{"KHR_draco_mesh_compression":{"bufferView":0,"attributes":{%s}}}}]}]`,
 		len(data), strings.Join(accs, ","), strings.Join(attrs, ","), len(m.Attributes), strings.Join(packed, ",")))
 }
@@ -66,7 +69,8 @@ func packedDoc(data []byte, m *draco.Mesh) []byte {
 // A mesh compressed as a whole has in its layers what the decoder gives, with the wrapping
 // of glTF about it: v from the other side, bytes as shares of one.
 func TestCompressedMeshesComeIn(t *testing.T) {
-	for _, name := range []string{"torus, edges, speed 1, layers pnu, 11 bits", "coloured, list, speed 0, layers pnu, 11 bits"} {
+	for _, name := range []string{"torus, edges, speed 1, layers pnu, 11 bits",
+		"coloured, list, speed 0, layers pnu, 11 bits"} {
 		data := stream(t, "draco/testdata/meshes.json", name)
 		m, err := draco.Decode(context.Background(), data, 1<<20)
 		require.NoError(t, err)
@@ -116,11 +120,13 @@ func TestDamagedCompressedMeshes(t *testing.T) {
 // viewsDoc is a document whose points and triangles lie in compressed views; they
 // name a second buffer, which has no bytes.
 func viewsDoc(points, triangles []byte, count, corners int) []byte {
-	view := `{"buffer":1,"byteLength":%d,"extensions":{"EXT_meshopt_compression":{"buffer":0,"byteOffset":%d,"byteLength":%d,"byteStride":%d,
+	view := `{"buffer":1,"byteLength":%d,"extensions":{"EXT_meshopt_compression":{"buffer":0,"byteOffset":%d,
+		"byteLength":%d,"byteStride":%d,
 		"count":%d,"mode":"%s"}}}`
-	doc := withBuffer(append(append([]byte(nil), points...), triangles...), oneNode+`"extensionsRequired":["EXT_meshopt_compression"],
+	doc := withBuffer(append(append([]byte(nil), points...), triangles...),
+		oneNode+`"extensionsRequired":["EXT_meshopt_compression"],
 		"bufferViews":[`+fmt.Sprintf(view, 12*count, 0, len(points), 12, count, "ATTRIBUTES")+`,`+
-		fmt.Sprintf(view, 4*corners, len(points), len(triangles), 4, corners, "TRIANGLES")+`],
+			fmt.Sprintf(view, 4*corners, len(points), len(triangles), 4, corners, "TRIANGLES")+`],
 		"accessors":[{"bufferView":0,"componentType":5126,"count":`+fmt.Sprint(count)+`,"type":"VEC3"},
 		{"bufferView":1,"componentType":5125,"count":`+fmt.Sprint(corners)+`,"type":"SCALAR"}],
 		"meshes":[{"primitives":[{"attributes":{"POSITION":0},"indices":1}]}]`)
@@ -154,9 +160,11 @@ func TestCompressedViewsComeIn(t *testing.T) {
 // A buffer that is cut short leaves out the parts that lie beyond, not the file.
 func TestACutBufferLeavesOutItsParts(t *testing.T) {
 	b := le([]float32{0, 0, 0, 1, 0, 0, 0, 1, 0}, []float32{0, 0, 1, 1})
-	doc := withBuffer(b, oneNode+`"bufferViews":[{"buffer":0,"byteLength":36},{"buffer":0,"byteOffset":36,"byteLength":36}],
+	doc := withBuffer(b, oneNode+`"bufferViews":[{"buffer":0,"byteLength":36},{"buffer":0,"byteOffset":36,
+		"byteLength":36}],
 		"images":[{"bufferView":1,"mimeType":"image/png"}],
-		"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3"},{"bufferView":1,"componentType":5126,"count":3,"type":"VEC3"}],
+		"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3"},{"bufferView":1,"componentType":5126,
+			"count":3,"type":"VEC3"}],
 		"meshes":[{"primitives":[{"attributes":{"POSITION":0}},{"attributes":{"POSITION":1}}]}]`)
 	doc = []byte(strings.Replace(string(doc), fmt.Sprintf(`"byteLength":%d,"uri"`, len(b)), `"byteLength":72,"uri"`, 1))
 	s, found, err := readDocument(doc)
@@ -188,7 +196,8 @@ func TestCompressedPicturesAreCarried(t *testing.T) {
 		p, err := Write(context.Background(), s, pack.Options{Name: "x"})
 		require.NoError(t, err)
 		assert.Equal(t, c.extension != "", bytes.Contains(p.Files[0].Data, c.data), "%s: byte for byte", name)
-		assert.Equal(t, c.extension != "", bytes.Contains(p.Files[0].Data, []byte(`"extensionsRequired":["`+c.extension+`"]`)), name)
+		assert.Equal(t, c.extension != "",
+			bytes.Contains(p.Files[0].Data, []byte(`"extensionsRequired":["`+c.extension+`"]`)), name)
 		assert.NotEmpty(t, p.Changes, name)
 		got, found, err := Read(context.Background(), bundle.New(p.Files), "x.glb", nil)
 		require.NoError(t, err)

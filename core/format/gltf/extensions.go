@@ -56,7 +56,8 @@ func (r *reader) placement(t *textureInfo, m *scene.Material) (*scene.Placement,
 	p := scene.Placement{Scale: [2]float64{1, 1}, Rotation: x.Rotation}
 	setTo(&p.Offset, x.Offset)
 	setTo(&p.Scale, x.Scale)
-	if !finiteAll(p.Offset[0], p.Offset[1], p.Scale[0], p.Scale[1], p.Rotation) || p == (scene.Placement{Scale: [2]float64{1, 1}}) {
+	if !finiteAll(p.Offset[0], p.Offset[1], p.Scale[0], p.Scale[1], p.Rotation) ||
+		p == (scene.Placement{Scale: [2]float64{1, 1}}) {
 		return nil, set
 	}
 	return &p, set
@@ -92,9 +93,11 @@ func (r *reader) instances(at int, raw json.RawMessage) error {
 		return r.vectors(acc, kind, prepare(get), set)
 	}
 	err := errors.Join(
-		read("TRANSLATION", "VEC3", func(n int) { t = make([][3]float64, n) }, func(k int, v *[4]float64) { t[k] = [3]float64(v[:3]) }),
+		read("TRANSLATION", "VEC3", func(n int) { t = make([][3]float64, n) },
+			func(k int, v *[4]float64) { t[k] = [3]float64(v[:3]) }),
 		read("ROTATION", "VEC4", func(n int) { q = make([][4]float64, n) }, func(k int, v *[4]float64) { q[k] = *v }),
-		read("SCALE", "VEC3", func(n int) { s = make([][3]float64, n) }, func(k int, v *[4]float64) { s[k] = [3]float64(v[:3]) }))
+		read("SCALE", "VEC3", func(n int) { s = make([][3]float64, n) },
+			func(k int, v *[4]float64) { s[k] = [3]float64(v[:3]) }))
 	if err != nil {
 		return err
 	}
@@ -115,7 +118,8 @@ func (r *reader) instances(at int, raw json.RawMessage) error {
 		if !finiteAll(move[:]...) || !finiteAll(turn[:]...) || !finiteAll(grow[:]...) {
 			return fault.AtByte(r.name, -1, "instance %d of “%s” has a place that is out of all bounds", k, fault.Shown(name))
 		}
-		r.s.Nodes = append(r.s.Nodes, scene.Node{Name: fmt.Sprintf("%s %d", name, k+1), Kind: scene.KindMesh, Parent: at, Mesh: mesh,
+		r.s.Nodes = append(r.s.Nodes, scene.Node{Name: fmt.Sprintf("%s %d", name, k+1), Kind: scene.KindMesh, Parent: at,
+			Mesh:  mesh,
 			Local: geom.FromTRS(move, turn, grow)})
 	}
 	return nil

@@ -59,7 +59,8 @@ func (r *reader) meshes(ctx context.Context) error {
 // leftOut says that a part of a mesh can't be read: one bad part is not a bad file.
 func (r *reader) leftOut(e *fault.Error, mesh string, part int) {
 	r.s.LeaveOut("part that can't be read", mesh, e.Plain())
-	r.note(finding.MustFix, "source/bad-part", fmt.Sprintf("Part %d of “%s” can't be read and was left out", part, fault.Shown(mesh)),
+	r.note(finding.MustFix, "source/bad-part", fmt.Sprintf("Part %d of “%s” can't be read and was left out", part,
+		fault.Shown(mesh)),
 		e.Plain()+". Everything else came in.")
 	r.findings[len(r.findings)-1].Brief = "part left out"
 	if e.Offset > 0 {
@@ -95,7 +96,8 @@ func (b *meshBuilder) primitive(ctx context.Context, p primitive) error {
 		mode = *p.Mode
 	}
 	if mode >= modePoints && mode < modeTriangles {
-		b.s.LeaveOut([...]string{"point set", "line set", "line loop", "line strip"}[mode], b.m.Name, "a static mesh is made of polygons")
+		b.s.LeaveOut([...]string{"point set", "line set", "line loop", "line strip"}[mode], b.m.Name,
+			"a static mesh is made of polygons")
 		return nil
 	}
 	if mode < 0 || mode > modeTriangleFan {
@@ -319,7 +321,8 @@ func (b *meshBuilder) triangles(p primitive, mode, count int) ([]int32, error) {
 	var idx []int32
 	if b.solidPart != nil {
 		if count != b.solidPart.Points {
-			return nil, fault.AtByte(b.name, -1, "has %d positions beside a compressed mesh of %d points", count, b.solidPart.Points)
+			return nil, fault.AtByte(b.name, -1, "has %d positions beside a compressed mesh of %d points", count,
+				b.solidPart.Points)
 		}
 		return b.solidPart.Corners, nil
 	}
@@ -476,7 +479,8 @@ func (r *reader) nodes(context.Context) error {
 		levels, coverage := r.levelsOf(it.node, nd, func(k int) bool { return parent[k] < 0 && !placed[k] && !rooted[k] })
 		if len(levels) > 0 {
 			// A group holds the node and those that take its place.
-			r.s.Nodes = append(r.s.Nodes, scene.Node{Name: out.Name, Kind: scene.KindLOD, Parent: it.parent, Mesh: -1, Local: geom.Identity,
+			r.s.Nodes = append(r.s.Nodes, scene.Node{Name: out.Name, Kind: scene.KindLOD, Parent: it.parent, Mesh: -1,
+				Local:    geom.Identity,
 				Coverage: coverage})
 			it.parent = len(r.s.Nodes) - 1
 			for k := len(levels) - 1; k >= 0; k-- {
@@ -498,7 +502,8 @@ func (r *reader) nodes(context.Context) error {
 	}
 	for i, p := range placed {
 		if !p {
-			r.s.LeaveOut("node outside the scene", orNumber(r.doc.Nodes[i].Name, "node", i), "the file's own scene does not show it")
+			r.s.LeaveOut("node outside the scene", orNumber(r.doc.Nodes[i].Name, "node", i),
+				"the file's own scene does not show it")
 		}
 	}
 	return nil
@@ -574,7 +579,8 @@ func (r *reader) node(i int, nd node) (scene.Node, error) {
 	}
 	l := out.Local
 	if !finiteAll(l.T[:]...) || !finiteAll(l.M[0][:]...) || !finiteAll(l.M[1][:]...) || !finiteAll(l.M[2][:]...) {
-		return out, fault.AtByte(r.name, -1, "node %d “%s” has a transform that is out of all bounds", i, fault.Shown(out.Name)).
+		return out, fault.AtByte(r.name, -1, "node %d “%s” has a transform that is out of all bounds", i,
+			fault.Shown(out.Name)).
 			Advise("Reset its transform in the modelling program")
 	}
 	return out, nil

@@ -42,7 +42,8 @@ func le(values ...any) []byte {
 
 // withBuffer makes a document whose one buffer is data; the rest is JSON members.
 func withBuffer(data []byte, members string) []byte {
-	return fmt.Appendf(nil, `{"asset":{"version":"2.0"},"buffers":[{"byteLength":%d,"uri":"data:application/octet-stream;base64,%s"}],%s}`,
+	return fmt.Appendf(nil, `{"asset":{"version":"2.0"},"buffers":[{"byteLength":%d,
+		"uri":"data:application/octet-stream;base64,%s"}],%s}`,
 		len(data), base64.StdEncoding.EncodeToString(data), members)
 }
 
@@ -71,10 +72,12 @@ func TestAccessorsOfEveryKind(t *testing.T) {
 	t.Run("interleaved, byte indices, short UVs", func(t *testing.T) {
 		var b []byte
 		for i := range 3 {
-			b = append(b, le([]float32{float32(i), float32(i * i), 0}, []float32{0, 0, 1}, []uint16{uint16(i * 32767), 65535})...)
+			b = append(b, le([]float32{float32(i), float32(i * i), 0}, []float32{0, 0, 1},
+				[]uint16{uint16(i * 32767), 65535})...)
 		}
 		b = append(b, 2, 1, 0)
-		s, _, err := read(t, "a.gltf", withBuffer(b, oneNode+`"meshes":[{"primitives":[{"attributes":{"POSITION":0,"NORMAL":1,"TEXCOORD_0":2},
+		s, _, err := read(t, "a.gltf", withBuffer(b, oneNode+`"meshes":[{"primitives":[{"attributes":{"POSITION":0,
+			"NORMAL":1,"TEXCOORD_0":2},
 			"indices":3}]}],
 			"bufferViews":[{"buffer":0,"byteLength":84,"byteStride":28},{"buffer":0,"byteOffset":84,"byteLength":3}],
 			"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3"},
@@ -93,8 +96,10 @@ func TestAccessorsOfEveryKind(t *testing.T) {
 func TestPrimitiveModes(t *testing.T) {
 	b := le([]float32{0, 0, 0, 1, 0, 0, 0, 1, 0, 1, 1, 0, 2, 1, 0})
 	doc := func(mode int) []byte {
-		return withBuffer(b, oneNode+fmt.Sprintf(`"meshes":[{"name":"m","primitives":[{"attributes":{"POSITION":0},"mode":%d}]}],
-			"bufferViews":[{"buffer":0,"byteLength":60}],"accessors":[{"bufferView":0,"componentType":5126,"count":5,"type":"VEC3"}]`, mode))
+		return withBuffer(b, oneNode+fmt.Sprintf(`"meshes":[{"name":"m","primitives":[{"attributes":{"POSITION":0},
+			"mode":%d}]}],
+			"bufferViews":[{"buffer":0,"byteLength":60}],"accessors":[{"bufferView":0,"componentType":5126,"count":5,
+				"type":"VEC3"}]`, mode))
 	}
 	s, _, err := read(t, "a.gltf", doc(modeTriangleStrip))
 	require.NoError(t, err)
@@ -112,16 +117,21 @@ func TestPrimitiveModes(t *testing.T) {
 }
 
 func TestBadFilesAreRefusedWithTheirPlace(t *testing.T) {
-	tri := le([]float32{0, 0, 0, 1, 0, 0, 0, 1, 0}, []uint16{0, 1, 9}, []float32{0, float32(math.NaN()), 0, 0, 0, 0, 0, 0, 0})
+	tri := le([]float32{0, 0, 0, 1, 0, 0, 0, 1, 0}, []uint16{0, 1, 9}, []float32{0, float32(math.NaN()), 0, 0, 0, 0, 0, 0,
+		0})
 	doc := func(pos, idx, nodes string) []byte {
 		if nodes != oneNode {
 			return withBuffer(tri, nodes+`"meshes":[]`)
 		}
-		return withBuffer(tri, nodes+`"meshes":[{"name":"vane","primitives":[{"attributes":{"POSITION":`+pos+`},"indices":`+idx+`}]}],
-			"bufferViews":[{"buffer":0,"byteLength":36},{"buffer":0,"byteOffset":36,"byteLength":6},{"buffer":0,"byteOffset":42,"byteLength":36}],
-			"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3"},{"bufferView":1,"componentType":5123,"count":3,
+		return withBuffer(tri, nodes+`"meshes":[{"name":"vane","primitives":[{"attributes":{"POSITION":`+pos+`},
+			"indices":`+idx+`}]}],
+			"bufferViews":[{"buffer":0,"byteLength":36},{"buffer":0,"byteOffset":36,"byteLength":6},{"buffer":0,"byteOffset":42,
+				"byteLength":36}],
+			"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3"},{"bufferView":1,"componentType":5123,
+				"count":3,
 				"type":"SCALAR"},
-			{"bufferView":2,"componentType":5126,"count":3,"type":"VEC3"},{"bufferView":1,"componentType":5123,"count":2,"type":"SCALAR"},
+			{"bufferView":2,"componentType":5126,"count":3,"type":"VEC3"},{"bufferView":1,"componentType":5123,"count":2,
+				"type":"SCALAR"},
 			{"bufferView":0,"componentType":5126,"count":2000000000,"type":"VEC3"}]`)
 	}
 	glb := []byte("glTF\x02\x00\x00\x00\xff\x00\x00\x00________________")
@@ -130,11 +140,13 @@ func TestBadFilesAreRefusedWithTheirPlace(t *testing.T) {
 		data []byte
 		want string
 	}{
-		{"index to nowhere", doc("0", "1", oneNode), "mesh 0 “vane”, part 0: accessor 1 refers to vertex 9 at index 2, byte 40"},
+		{"index to nowhere", doc("0", "1", oneNode),
+			"mesh 0 “vane”, part 0: accessor 1 refers to vertex 9 at index 2, byte 40"},
 		{"not finite", doc("2", "1", oneNode), "accessor 2 has a position that is not finite, at vertex 0"},
 		{"not whole", doc("0", "3", oneNode), "2 corners"},
 		{"huge count", doc("4", "1", oneNode), "accessor 4"},
-		{"ring", doc("0", "1", `"nodes":[{"children":[1]},{"children":[0]}],`), "every node has a parent, so they form a ring"},
+		{"ring", doc("0", "1", `"nodes":[{"children":[1]},{"children":[0]}],`),
+			"every node has a parent, so they form a ring"},
 		{"self", doc("0", "1", `"nodes":[{"children":[0]}],`), "node 0 has two parents, or is its own"},
 		{"two parents", doc("0", "1", `"nodes":[{"children":[2]},{"children":[2]},{}],`), "node 2 has two parents"},
 		{"child to nowhere", doc("0", "1", `"nodes":[{"children":[7]}],`), "node 0 has the child 7"},
@@ -146,7 +158,8 @@ func TestBadFilesAreRefusedWithTheirPlace(t *testing.T) {
 		{"bad JSON", []byte(`{"asset":{"version":"2.0"},}`), "byte 28"},
 		{"wrong kind", []byte(`{"asset":{"version":2}}`), "asset.version holds a number"},
 		{"version 1", []byte(`{"asset":{"version":"1.0"}}`), "2.0 is read"},
-		{"compressed", []byte(`{"asset":{"version":"2.0"},"extensionsRequired":["EXT_packed"]}`), `requires the extension "EXT_packed"`},
+		{"compressed", []byte(`{"asset":{"version":"2.0"},"extensionsRequired":["EXT_packed"]}`),
+			`requires the extension "EXT_packed"`},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			_, _, err := read(t, "bad.glb", c.data)
@@ -172,8 +185,10 @@ func TestWhatAStaticMeshCantKeepIsNamed(t *testing.T) {
 }
 
 func TestMissingPartsAreFindings(t *testing.T) {
-	doc := []byte(`{"asset":{"version":"2.0"},"buffers":[{"byteLength":36,"uri":"sea%20wall.bin"}],"images":[{"uri":"../x.png"}],
-		"bufferViews":[{"buffer":0,"byteLength":36}],"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3"}],
+	doc := []byte(`{"asset":{"version":"2.0"},"buffers":[{"byteLength":36,"uri":"sea%20wall.bin"}],
+		"images":[{"uri":"../x.png"}],
+		"bufferViews":[{"buffer":0,"byteLength":36}],"accessors":[{"bufferView":0,"componentType":5126,"count":3,
+			"type":"VEC3"}],
 		"meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}],"nodes":[{"mesh":0}]}`)
 	s, found, err := read(t, "wall.gltf", doc)
 	require.NoError(t, err)
@@ -224,7 +239,8 @@ func lantern() *scene.Scene {
 		Normals:  scene.Layer[[3]float32]{Values: [][3]float32{{0, 0, 1}, {0, 1, 0}, {1, 0, 0}}, Index: layer},
 		Tangents: scene.Layer[[4]float32]{Values: [][4]float32{{1, 0, 0, 1}, {0, 0, 1, -1}, {0, 1, 0, 1}}, Index: layer},
 		Colors:   scene.Layer[[4]float32]{Values: [][4]float32{{1, 0, 0, 1}, {0, 1, 0, 0.5}, {0, 0, 1, 1}}, Index: layer},
-		UVs: []scene.UVSet{{Name: "UV 1", Layer: scene.Layer[[2]float64]{Values: [][2]float64{{0, 0}, {0.25, 1}, {3, -1}}, Index: layer}},
+		UVs: []scene.UVSet{{Name: "UV 1", Layer: scene.Layer[[2]float64]{Values: [][2]float64{{0, 0}, {0.25, 1}, {3, -1}},
+			Index: layer}},
 			{Name: "UV 2", Layer: scene.Layer[[2]float64]{Values: [][2]float64{{0.5, 0.5}, {0, 1}, {1, 0}}, Index: layer}}}}
 	s.Meshes = []*scene.Mesh{m}
 	turn := geom.Linear(geom.Rotation(geom.Vec3{1, 1, 0}, 0.7))
@@ -232,8 +248,9 @@ func lantern() *scene.Scene {
 	s.Nodes = []scene.Node{
 		{Name: "root", Kind: scene.KindEmpty, Parent: -1, Mesh: -1, Local: geom.Translation(geom.Vec3{0, 5, 0})},
 		{Name: "cage", Kind: scene.KindMesh, Parent: 0, Mesh: 0, Local: turn},
-		{Name: "cage mirrored", Kind: scene.KindMesh, Parent: 0, Mesh: 0, Local: geom.Affine{M: geom.Mat3{{-2, 0, 0}, {0, 1, 0},
-			{0, 0, 3}}}},
+		{Name: "cage mirrored", Kind: scene.KindMesh, Parent: 0, Mesh: 0,
+			Local: geom.Affine{M: geom.Mat3{{-2, 0, 0}, {0, 1, 0},
+				{0, 0, 3}}}},
 	}
 	return s
 }
@@ -353,7 +370,8 @@ func FuzzRead(f *testing.F) {
 	parts, _ := Write(context.Background(), lantern(), pack.Options{Name: "x", Parts: true})
 	f.Add(parts.Files[0].Data)
 	f.Add(withBuffer(make([]byte, 96), oneNode+`"meshes":[{"primitives":[{"attributes":{"POSITION":0},"mode":5}]}],
-		"bufferViews":[{"buffer":0,"byteLength":96}],"accessors":[{"bufferView":0,"componentType":5121,"count":8,"type":"VEC3",
+		"bufferViews":[{"buffer":0,"byteLength":96}],"accessors":[{"bufferView":0,"componentType":5121,"count":8,
+			"type":"VEC3",
 			"sparse":{"count":1,"indices":{"bufferView":0,"componentType":5121},"values":{"bufferView":0}}}]`))
 	f.Fuzz(func(t *testing.T, data []byte) {
 		if len(data) > 1<<16 {
@@ -393,7 +411,8 @@ func TestTheOtherWorkflowIsConverted(t *testing.T) {
 		"images":[{"uri":"a.webp"}],"textures":[{"extensions":{"EXT_texture_webp":{"source":0}}}],"materials":[
 		{"name":"chalk","extensions":{"KHR_materials_pbrSpecularGlossiness":{"diffuseFactor":[0.5,0.25,0.1,1],
 			"specularFactor":[0.04,0.04,0.04],"glossinessFactor":0.25,"diffuseTexture":{"index":0}}}},
-		{"name":"brass","extensions":{"KHR_materials_pbrSpecularGlossiness":{"diffuseFactor":[0,0,0,1],"specularFactor":[0.9,0.7,0.3],
+		{"name":"brass","extensions":{"KHR_materials_pbrSpecularGlossiness":{"diffuseFactor":[0,0,0,1],
+			"specularFactor":[0.9,0.7,0.3],
 			"glossinessFactor":1}}}]}`),
 		bundle.File{Name: "a.webp", Data: []byte("RIFF")})
 	require.NoError(t, err)
@@ -413,11 +432,14 @@ func triangleGLTF(node, meshes, top string) []byte {
 	for _, v := range []float32{0, 0, 0, 1, 0, 0, 0, 1, 0, 5, 0, 0, 0, 6, 0, 1, 1, 1, 2, 2, 2} {
 		bin = binary.LittleEndian.AppendUint32(bin, math.Float32bits(v))
 	}
-	return fmt.Appendf(nil, `{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0,"name":"buoy"%s}],
+	return fmt.Appendf(nil, `{"asset":{"version":"2.0"},"scene":0,"scenes":[{"nodes":[0]}],"nodes":[{"mesh":0,
+		"name":"buoy"%s}],
 "meshes":[%s{"name":"buoy","primitives":[{"attributes":{"POSITION":0}}]}],
-"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3"},{"bufferView":1,"componentType":5126,"count":2,"type":"VEC3"},
+"accessors":[{"bufferView":0,"componentType":5126,"count":3,"type":"VEC3"},{"bufferView":1,"componentType":5126,
+	"count":2,"type":"VEC3"},
 {"bufferView":2,"componentType":5126,"count":2,"type":"VEC3"}],
-"bufferViews":[{"buffer":0,"byteLength":36},{"buffer":0,"byteOffset":36,"byteLength":24},{"buffer":0,"byteOffset":60,"byteLength":24}],
+"bufferViews":[{"buffer":0,"byteLength":36},{"buffer":0,"byteOffset":36,"byteLength":24},{"buffer":0,"byteOffset":60,
+	"byteLength":24}],
 "buffers":[{"byteLength":84,"uri":"data:application/octet-stream;base64,%s"}]%s}`, node, meshes,
 		base64.StdEncoding.EncodeToString(bin), top)
 }
@@ -428,8 +450,9 @@ func readDocument(data []byte) (*scene.Scene, []finding.Finding, error) {
 
 // A copy of a mesh is never lost on a note: the places the extension gives are nodes.
 func TestInstancesOfAnExtensionAreNodes(t *testing.T) {
-	s, _, err := readDocument(triangleGLTF(`,"extensions":{"EXT_mesh_gpu_instancing":{"attributes":{"TRANSLATION":1,"SCALE":2}}}`, "",
-		`,"extensionsUsed":["EXT_mesh_gpu_instancing"],"extensionsRequired":["EXT_mesh_gpu_instancing"]`))
+	s, _, err := readDocument(
+		triangleGLTF(`,"extensions":{"EXT_mesh_gpu_instancing":{"attributes":{"TRANSLATION":1,"SCALE":2}}}`, "",
+			`,"extensionsUsed":["EXT_mesh_gpu_instancing"],"extensionsRequired":["EXT_mesh_gpu_instancing"]`))
 	require.NoError(t, err)
 	require.Equal(t, 2, s.Count().Instances)
 	assert.Equal(t, 1, s.Count().Meshes)
@@ -467,7 +490,8 @@ func TestTheFirstGenerationSaysSo(t *testing.T) {
 // One bad part is left out and named; the rest comes in; a file with nothing left is
 // refused.
 func TestOneBadPartIsNotABadFile(t *testing.T) {
-	good := `{"name":"hull","primitives":[{"attributes":{"POSITION":0}},{"attributes":{"POSITION":%d}},{"attributes":{"POSITION":0}}]},`
+	good := `{"name":"hull","primitives":[{"attributes":{"POSITION":0}},{"attributes":{"POSITION":%d}},
+		{"attributes":{"POSITION":0}}]},`
 	for _, bad := range []int{9, 1} { // no such accessor; two points, which make no triangle
 		s, found, err := readDocument(triangleGLTF("", fmt.Sprintf(good, bad), ""))
 		require.NoError(t, err)
@@ -500,7 +524,8 @@ func TestSparseIndices(t *testing.T) {
 	} {
 		t.Run(name, func(t *testing.T) {
 			data := append(append([]byte(nil), points...), le([]uint16{0, 1, 2, 0}, []uint8{1, 2, 0, 0}, c.replace)...)
-			s, found, err := read(t, "a.gltf", withBuffer(data, oneNode+`"meshes":[{"primitives":[{"attributes":{"POSITION":0},"indices":1}]},
+			s, found, err := read(t, "a.gltf", withBuffer(data, oneNode+`"meshes":[{"primitives":[{"attributes":{"POSITION":0},
+				"indices":1}]},
 				{"primitives":[{"attributes":{"POSITION":0}}]}],
 				"bufferViews":[{"buffer":0,"byteLength":48},{"buffer":0,"byteOffset":48,"byteLength":8},
 				{"buffer":0,"byteOffset":56,"byteLength":4},{"buffer":0,"byteOffset":60,"byteLength":4}],
@@ -528,7 +553,8 @@ func TestMaterialsThatArePrograms(t *testing.T) {
 	for _, e := range []string{"KHR_techniques_webgl", "KHR_technique_webgl"} {
 		s, found, err := readDocument(triangleGLTF("", "", `,"images":[{"uri":"a.png"}],"textures":[{"source":0}],
 			"extensionsUsed":["`+e+`"],"extensionsRequired":["`+e+`"],
-			"extensions":{"`+e+`":{"techniques":[{"uniforms":{"u_emission":{"value":[0.5,0.5,0.5,1]},"u_shininess":{"value":10}}}]}},
+			"extensions":{"`+e+`":{"techniques":[{"uniforms":{"u_emission":{"value":[0.5,0.5,0.5,1]}`+
+			`,"u_shininess":{"value":10}}}]}},
 			"materials":[{"name":"hull","extensions":{"`+e+`":{"technique":0,"values":{"u_diffuse":[0.5,0.25,1,0.75]}}}},
 			{"extensions":{"`+e+`":{"values":{"diffuseTexture":{"index":0},"u_transparency":0.5}}}}]`))
 		require.NoError(t, err, found)

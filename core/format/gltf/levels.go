@@ -100,8 +100,9 @@ func (r *reader) levelsOf(i int, nd node, free func(k int) bool) (ids []int, cov
 	}
 	var x levelsBody
 	bad := func(why string) {
-		r.note(finding.Look, "source/gltf-levels", "The LODs of a node can't be read", fmt.Sprintf("Node “%s”: %s. It comes in without them.",
-			fault.Shown(orNumber(nd.Name, "node", i)), why))
+		r.note(finding.Look, "source/gltf-levels", "The LODs of a node can't be read",
+			fmt.Sprintf("Node “%s”: %s. It comes in without them.",
+				fault.Shown(orNumber(nd.Name, "node", i)), why))
 	}
 	if err := json.Unmarshal(raw, &x); err != nil {
 		bad(err.Error())

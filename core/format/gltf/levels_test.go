@@ -14,10 +14,14 @@ import (
 // Levels become a group that holds the node and those that take its place; what can't be meant is
 // told, and the node comes in without them.
 func TestLevelsBecomeAGroup(t *testing.T) {
-	triangle := le(float32(0), float32(0), float32(0), float32(1), float32(0), float32(0), float32(0), float32(1), float32(0))
+	triangle := le(float32(0), float32(0), float32(0), float32(1), float32(0), float32(0), float32(0), float32(1),
+		float32(0))
 	doc := func(nodes, scenes string) []byte {
-		return withBuffer(triangle, fmt.Sprintf(`"bufferViews":[{"buffer":0,"byteLength":36}],"accessors":[{"bufferView":0,"componentType":5126,"count":3,`+
-			`"type":"VEC3","min":[0,0,0],"max":[1,1,0]}],"meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}],"nodes":[%s]%s`, nodes, scenes))
+		return withBuffer(triangle,
+			fmt.Sprintf(`"bufferViews":[{"buffer":0,"byteLength":36}],"accessors":[{"bufferView":0,"componentType":5126,
+				"count":3,`+
+				`"type":"VEC3","min":[0,0,0],"max":[1,1,0]}],"meshes":[{"primitives":[{"attributes":{"POSITION":0}}]}],
+					"nodes":[%s]%s`, nodes, scenes))
 	}
 	const first = `{"name":"post","mesh":0,"extensions":{"MSFT_lod":{"ids":%s}},"extras":{"MSFT_screencoverage":%s}}`
 	const rest = `,{"name":"post far","mesh":0,"translation":[0,2,0]},{"name":"post farther","mesh":0}`

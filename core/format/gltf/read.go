@@ -33,14 +33,17 @@ var errNoBuffer = errors.New("buffer missing")
 
 // understood are the extensions whose data is read as meant. Quantised meshes
 // need nothing beyond reading every accessor type.
-var understood = map[string]bool{"KHR_mesh_quantization": true, visibility: true, "KHR_lights_punctual": true, extLevels: true,
-	extPlacement: true, extUnlit: true, extGlow: true, extSpecular: true, extWebP: true, extInstances: true, extBasis: true, extDDS: true,
+var understood = map[string]bool{"KHR_mesh_quantization": true, visibility: true, "KHR_lights_punctual": true,
+	extLevels:    true,
+	extPlacement: true, extUnlit: true, extGlow: true, extSpecular: true, extWebP: true, extInstances: true,
+	extBasis: true, extDDS: true,
 	extDraco: true, extMeshopt: true, extMeshopt2: true, extTechniques: true, extTechnique: true}
 
 // looks tells an extension that says how a surface looks and nothing of its mesh. A
 // document may require it: the mesh is read all the same, and the loss is named.
 func looks(extension string) bool {
-	for _, p := range []string{"KHR_materials_", "EXT_materials_", "KHR_texture_", "EXT_texture_", "MSFT_texture_", "KHR_techniques_"} {
+	for _, p := range []string{"KHR_materials_", "EXT_materials_", "KHR_texture_", "EXT_texture_", "MSFT_texture_",
+		"KHR_techniques_"} {
 		if strings.HasPrefix(extension, p) {
 			return true
 		}
@@ -77,7 +80,8 @@ func IsGLB(data []byte) bool { return bytes.HasPrefix(data, []byte("glTF")) }
 // Read reads the GLB or glTF file name of the set, with the buffers and pictures
 // it refers to. What is missing or left out is a finding or a scene.Left; a
 // *fault.Error tells the place of what can't be read.
-func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64)) (*scene.Scene, []finding.Finding, error) {
+func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64)) (*scene.Scene,
+	[]finding.Finding, error) {
 	data, err := set.Open(name)
 	if err != nil {
 		return nil, nil, err
@@ -122,7 +126,8 @@ func (r *reader) container(data []byte) (text []byte, base int64, err error) {
 			"the GLB ends within its header").Advise("The upload may be cut short; send the file again")
 	}
 	if v := u32(4); v != 2 {
-		return nil, 0, fault.AtByte(r.name, 4, "is GLB version %d; version 2 is read", v).Unsupported().Advise("Export as glTF 2.0")
+		return nil, 0, fault.AtByte(r.name, 4, "is GLB version %d; version 2 is read",
+			v).Unsupported().Advise("Export as glTF 2.0")
 	}
 	if n := int64(u32(8)); n > int64(len(data)) {
 		return nil, 0, fault.AtByte(r.name, int64(len(data)), "the GLB says it has %d bytes and ends after %d", n, len(data)).
@@ -159,7 +164,8 @@ func (r *reader) decode(text []byte, base int64) error {
 	text = bytes.TrimRight(text, "\x00") // some writers pad the chunk with zeros instead of spaces
 	err := json.Unmarshal(text, &r.doc)
 	if old := firstGeneration(text); old != "" && (err != nil || !strings.HasPrefix(r.doc.Asset.Version, "2.")) {
-		return fault.AtByte(r.name, -1, "is glTF %s, which is another format; 2.0 is read", old).Unsupported().Advise("Export as glTF 2.0")
+		return fault.AtByte(r.name, -1, "is glTF %s, which is another format; 2.0 is read",
+			old).Unsupported().Advise("Export as glTF 2.0")
 	}
 	if err != nil {
 		at := int64(-1)
@@ -217,7 +223,8 @@ func (r *reader) required(context.Context) error {
 			continue
 		}
 		if !understood[e] {
-			return fault.AtByte(r.name, -1, "requires the extension %s, which is not understood", fault.Quote([]byte(e))).Unsupported().
+			return fault.AtByte(r.name, -1, "requires the extension %s, which is not understood",
+				fault.Quote([]byte(e))).Unsupported().
 				Advise("Export without it: a compressed mesh as plain, for instance")
 		}
 	}
@@ -257,7 +264,8 @@ func (r *reader) openBuffers(context.Context) error {
 		}
 		if data != nil && int64(len(data)) < b.ByteLength {
 			r.note(finding.MustFix, "source/short-buffer", fmt.Sprintf("Buffer %d is cut short", i),
-				fmt.Sprintf("It says it has %d bytes and holds %d. What lies beyond can't be read; send the file again.", b.ByteLength, len(data)))
+				fmt.Sprintf("It says it has %d bytes and holds %d. What lies beyond can't be read; send the file again.",
+					b.ByteLength, len(data)))
 			r.findings[len(r.findings)-1].Brief = "cut short"
 		}
 		total += int64(len(data))
@@ -486,7 +494,8 @@ func (r *reader) use(m *scene.Material, t *textureInfo, use scene.Use, c scene.C
 		return nil
 	}
 	if t.Index < 0 || t.Index >= len(r.s.Textures) || t.TexCoord < 0 {
-		return fault.AtByte(r.name, -1, "material %s refers to texture %d of %d", fault.Quote([]byte(m.Name)), t.Index, len(r.s.Textures))
+		return fault.AtByte(r.name, -1, "material %s refers to texture %d of %d", fault.Quote([]byte(m.Name)), t.Index,
+			len(r.s.Textures))
 	}
 	place, set := r.placement(t, m)
 	if r.s.Textures[t.Index].Image < 0 {

@@ -111,7 +111,8 @@ func (w *writer) indices(idx []uint32, vertices int) int {
 		}
 	}
 	v := w.view(b, targetIndices)
-	w.doc.Accessors = append(w.doc.Accessors, accessor{BufferView: &v, ComponentType: kind, Count: int64(len(idx)), Type: "SCALAR"})
+	w.doc.Accessors = append(w.doc.Accessors, accessor{BufferView: &v, ComponentType: kind, Count: int64(len(idx)),
+		Type: "SCALAR"})
 	return len(w.doc.Accessors) - 1
 }
 
@@ -194,7 +195,8 @@ func place(n *node, a geom.Affine) {
 
 // quaternion of a rotation matrix, by the largest component (Shepperd 1978).
 func quaternion(m geom.Mat3) [4]float64 {
-	d := [4]float64{m[0][0] - m[1][1] - m[2][2], m[1][1] - m[0][0] - m[2][2], m[2][2] - m[0][0] - m[1][1], m[0][0] + m[1][1] + m[2][2]}
+	d := [4]float64{m[0][0] - m[1][1] - m[2][2], m[1][1] - m[0][0] - m[2][2], m[2][2] - m[0][0] - m[1][1], m[0][0] +
+		m[1][1] + m[2][2]}
 	k := 0
 	for i, v := range d {
 		if v > d[k] {

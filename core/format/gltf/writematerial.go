@@ -66,11 +66,13 @@ func (w *writer) material(m *scene.Material) (material, error) {
 	}
 	out.Emissive = w.plain(m, scene.UseEmissive)
 	if m.Maps[scene.UseHeight].Has() {
-		w.out.SayOf(pack.Textures, pack.Texture.By(scene.UseHeight), m.Name, fmt.Sprintf("the height texture of “%s”", m.Name),
+		w.out.SayOf(pack.Textures, pack.Texture.By(scene.UseHeight), m.Name,
+			fmt.Sprintf("the height texture of “%s”", m.Name),
 			"glTF has no place for it; a normal map made of it has one")
 	}
 	if m.Maps[scene.UseSpecular].Has() {
-		w.out.SayOf(pack.Textures, pack.Texture.By(scene.UseSpecular), m.Name, fmt.Sprintf("the specular texture of “%s”", m.Name),
+		w.out.SayOf(pack.Textures, pack.Texture.By(scene.UseSpecular), m.Name,
+			fmt.Sprintf("the specular texture of “%s”", m.Name),
 			"its workflow was left; Slots makes roughness and metallic of it")
 	}
 	w.shade(&out, m)
@@ -170,7 +172,8 @@ func (w *writer) occlusion(m *scene.Material) (*textureInfo, error) {
 
 // composed makes a picture of channels of others, as the format packs them, and gives
 // its use; why goes to the packing list.
-func (w *writer) composed(m *scene.Material, name string, from scene.Map, parts [4]picture.Part, why string) (*textureInfo, error) {
+func (w *writer) composed(m *scene.Material, name string, from scene.Map, parts [4]picture.Part,
+	why string) (*textureInfo, error) {
 	k, err := w.compose(name, parts)
 	if w.ctx.Err() != nil {
 		return nil, w.ctx.Err()
@@ -200,7 +203,8 @@ func (w *writer) compose(name string, parts [4]picture.Part) (int, error) {
 		return k, nil
 	}
 	if w.pixels += picture.Pixels(parts); w.pixels > pixelsMost {
-		return 0, fmt.Errorf("all pictures that have to be put together anew have more than %d million pixels: join their channels in "+
+		return 0, fmt.Errorf("all pictures that have to be put together anew have more than %d million pixels: join their "+
+			"channels in "+
 			"the texturing program, or send smaller ones", pixelsMost>>20)
 	}
 	data, err := picture.Compose(w.ctx, parts)
@@ -243,7 +247,8 @@ func (w *writer) image(name string, data []byte, mime string) (int, error) {
 	}
 	how := w.carrier(mime, data)
 	if how == "" && mime != "image/png" && mime != "image/jpeg" {
-		png, err := picture.Compose(w.ctx, [4]picture.Part{{Data: data, Channel: scene.Red}, {Data: data, Channel: scene.Green},
+		png, err := picture.Compose(w.ctx, [4]picture.Part{{Data: data, Channel: scene.Red},
+			{Data: data, Channel: scene.Green},
 			{Data: data, Channel: scene.Blue}, {Data: data, Channel: scene.Alpha}})
 		if err != nil {
 			return 0, fmt.Errorf("glTF takes PNG and JPEG, and it can't be turned into one: %w", err)

@@ -44,7 +44,8 @@ func (w *writer) layersOf(m *scene.Mesh) layers {
 	normals := m.Normals
 	if !normals.Has() && m.Smooth != nil {
 		normals = m.SmoothNormals()
-		w.out.Say(pack.Smoothing, fmt.Sprintf("smoothing groups of “%s” became normals", m.Name), "glTF has no smoothing groups")
+		w.out.Say(pack.Smoothing, fmt.Sprintf("smoothing groups of “%s” became normals", m.Name),
+			"glTF has no smoothing groups")
 	} else if m.Smooth != nil {
 		w.out.Say(pack.Smoothing, fmt.Sprintf("smoothing groups of “%s”", m.Name), "glTF has none; the normals say the same")
 	}

@@ -187,7 +187,8 @@ func (l *library) statement(b []byte, line int) {
 		l.bump(m, k, rest, line)
 	case "map_ks", "map_ka", "map_ns", "refl", "decal":
 		l.note(finding.Note, "source/mtl-map", fmt.Sprintf("%s of “%s” does not go on", key, m.Name),
-			fmt.Sprintf("%s is a map of the classic lighting model that has no place in a physically based one.", fault.Quote(rest)), line)
+			fmt.Sprintf("%s is a map of the classic lighting model that has no place in a physically based one.",
+				fault.Quote(rest)), line)
 	}
 }
 

@@ -45,7 +45,8 @@ func TestNumbersAreReadAsWritten(t *testing.T) {
 		require.Equal(t, len(text), n, text)
 		require.Equal(t, math.Float64bits(want), math.Float64bits(got), text)
 	}
-	for text, want := range map[string]int{"": 0, "+": 0, "-.": 0, ".": 0, "e5": 0, "1e": 0, "1+e": 0, "1-e5": 1, "1+5": 1, "1,5": 1} {
+	for text, want := range map[string]int{"": 0, "+": 0, "-.": 0, ".": 0, "e5": 0, "1e": 0, "1+e": 0, "1-e5": 1,
+		"1+5": 1, "1,5": 1} {
 		_, n := parseFloat([]byte(text))
 		assert.Equal(t, want, n, "%q", text)
 	}
@@ -63,7 +64,8 @@ func TestMaterialsSayWhatTheyCantRead(t *testing.T) {
 		"map_Kd -s 2 2e400 1 a.p": "is no number for -s",
 		"norm -bm much a.png":     "is no number for -bm",
 	} {
-		_, found, err := read(t, "a.obj", "mtllib a.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl m\nf 1 2 3\n", "a.mtl", "newmtl m\n"+line+"\n")
+		_, found, err := read(t, "a.obj", "mtllib a.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl m\nf 1 2 3\n", "a.mtl",
+			"newmtl m\n"+line+"\n")
 		require.NoError(t, err)
 		var titles []string
 		for _, f := range found {
@@ -75,7 +77,8 @@ func TestMaterialsSayWhatTheyCantRead(t *testing.T) {
 
 // Colours are as a screen shows them: IEC 61966-2-1 makes 0.21404114 of 0.5. A brighter glow has a strength.
 func TestColoursAreReadAsAScreenShowsThem(t *testing.T) {
-	s, found, err := read(t, "a.obj", "mtllib a.mtl\nv 0 0 0 0.5 0.5 0.5\nv 1 0 0 1 1 1\nv 0 1 0 0 0 0\nusemtl m\nf 1 2 3\n",
+	s, found, err := read(t, "a.obj",
+		"mtllib a.mtl\nv 0 0 0 0.5 0.5 0.5\nv 1 0 0 1 1 1\nv 0 1 0 0 0 0\nusemtl m\nf 1 2 3\n",
 		"a.mtl", "newmtl m\nKd 0.5\nKe 1 0.5 3\n")
 	require.NoError(t, err)
 	assert.Empty(t, found)

@@ -60,7 +60,8 @@ f 1 2 3 5 4
 `
 
 func TestReadObjectsSlotsAndCorners(t *testing.T) {
-	s, found, err := read(t, "shed.obj", shed, "shed.mtl", "newmtl tar\nKd .1 .1 .1\nnewmtl salt white\nd 0.5\nnewmtl spare\n")
+	s, found, err := read(t, "shed.obj", shed, "shed.mtl",
+		"newmtl tar\nKd .1 .1 .1\nnewmtl salt white\nd 0.5\nnewmtl spare\n")
 	require.NoError(t, err)
 	assert.Empty(t, found)
 	require.Len(t, s.Nodes, 2)
@@ -114,7 +115,8 @@ func TestErrorsNameTheLineAndWhatToTry(t *testing.T) {
 }
 
 func TestOddButLegalText(t *testing.T) {
-	s, _, err := read(t, "odd.obj", "\ufeff\tv\t.5 +2 1.\r\nv 1e-3 -1E2 0 # far\r\nv 0 \\\r\n 0 \\\r\n 0\r\nf 1 2 3 # a face\r\nf 3 2 1")
+	s, _, err := read(t, "odd.obj",
+		"\ufeff\tv\t.5 +2 1.\r\nv 1e-3 -1E2 0 # far\r\nv 0 \\\r\n 0 \\\r\n 0\r\nf 1 2 3 # a face\r\nf 3 2 1")
 	require.NoError(t, err)
 	assert.Equal(t, []geom.Vec3{{.5, 2, 1}, {.001, -100, 0}, {0, 0, 0}}, s.Meshes[0].Points)
 	assert.Equal(t, 2, s.Meshes[0].Faces())
@@ -134,7 +136,8 @@ func TestOddButLegalText(t *testing.T) {
 }
 
 func TestWhatIsNoPolygonIsCountedAndNamed(t *testing.T) {
-	s, _, err := read(t, "mix.obj", "v 0 0 0\nv 1 0 0\nv 0 1 0\nl 1 2\nl 2 3\np 1\nf 1 2\nf 1 2 3\ncstype bezier\nsurf 0 1 0 1 1\nwobble\n")
+	s, _, err := read(t, "mix.obj",
+		"v 0 0 0\nv 1 0 0\nv 0 1 0\nl 1 2\nl 2 3\np 1\nf 1 2\nf 1 2 3\ncstype bezier\nsurf 0 1 0 1 1\nwobble\n")
 	require.NoError(t, err)
 	assert.Equal(t, 2, s.CountLeft("line"))
 	assert.Equal(t, 1, s.CountLeft("point"))
@@ -266,7 +269,8 @@ func TestBadNumbersLeaveOutWhatStandsOnThem(t *testing.T) {
 }
 
 func TestWriteReadKeepsPolygonsNamesAndMaterials(t *testing.T) {
-	s, _, err := read(t, "shed.obj", shed, "shed.mtl", "newmtl tar\nKd .1 .2 .3\nPr 0.25\nPm 1\nnewmtl salt white\nd 0.5\nKe 1 0 .5\n")
+	s, _, err := read(t, "shed.obj", shed, "shed.mtl",
+		"newmtl tar\nKd .1 .2 .3\nPr 0.25\nPm 1\nnewmtl salt white\nd 0.5\nKe 1 0 .5\n")
 	require.NoError(t, err)
 	for _, b := range geom.AllBases() {
 		p, err := Write(context.Background(), s, pack.Options{Name: "shed", Basis: b, UnitMetres: 0.01})
@@ -336,7 +340,8 @@ func TestCutAnywhere(t *testing.T) {
 
 func FuzzRead(f *testing.F) {
 	f.Add([]byte(shed), []byte("newmtl tar\nmap_Kd -s 1 1 a b.png\nTr .5\nmap_Pr -imfchan g x.png\n"))
-	f.Add([]byte("v 0 0 0\nv 1 0 0\nv 0 1 0\ng a b\nf -1/-1 -2 -3\n"), []byte("newmtl x\nKd 1\nNs 200\nnorm -bm 2 n.png\n"))
+	f.Add([]byte("v 0 0 0\nv 1 0 0\nv 0 1 0\ng a b\nf -1/-1 -2 -3\n"),
+		[]byte("newmtl x\nKd 1\nNs 200\nnorm -bm 2 n.png\n"))
 	f.Add([]byte("mtllib a.mtl\nv 1 2 \\\n3\nl 1 2\nf 1 1 1\ncurv2 1\n"), []byte{0xff, 0xfe, 'n', 0})
 	f.Fuzz(func(t *testing.T, data, mtl []byte) {
 		if len(data) > 1<<16 {
@@ -345,8 +350,9 @@ func FuzzRead(f *testing.F) {
 		var was, after runtime.MemStats
 		runtime.ReadMemStats(&was)
 		start := time.Now()
-		s, _, err := Read(context.Background(), bundle.New([]bundle.File{{Name: "a.obj", Data: data}, {Name: "a.mtl", Data: mtl},
-			{Name: "shed.mtl", Data: mtl}}), "a.obj", nil)
+		s, _, err := Read(context.Background(),
+			bundle.New([]bundle.File{{Name: "a.obj", Data: data}, {Name: "a.mtl", Data: mtl},
+				{Name: "shed.mtl", Data: mtl}}), "a.obj", nil)
 		if time.Since(start) > 2*time.Second {
 			t.Fatalf("took %v", time.Since(start))
 		}
@@ -391,17 +397,21 @@ func TestWhatProgramsWriteIsRead(t *testing.T) {
 	text := "v 0 0 0\nv 3.1+e2 0 0\nv 0 2.5+E-1 0\nf 1 \\ \t\n2 3\n"
 	s, _ := read(bundle.File{Name: "a.obj", Data: []byte(text)})
 	assert.Equal(t, geom.Vec3{310, .25, 0}, s.Bounds().Max)
-	s, _ = read(bundle.File{Name: "a.obj", Data: []byte(strings.ReplaceAll(strings.ReplaceAll(text, "\\ \t\n", ""), "\n", "\r"))})
+	s, _ = read(bundle.File{Name: "a.obj",
+		Data: []byte(strings.ReplaceAll(strings.ReplaceAll(text, "\\ \t\n", ""), "\n", "\r"))})
 	assert.Equal(t, geom.Vec3{310, .25, 0}, s.Bounds().Max)
-	_, _, err := Read(context.Background(), bundle.New([]bundle.File{{Name: "a.obj", Data: []byte("v 0 0 3.1-e2\n")}}), "a.obj", nil)
+	_, _, err := Read(context.Background(), bundle.New([]bundle.File{{Name: "a.obj", Data: []byte("v 0 0 3.1-e2\n")}}),
+		"a.obj", nil)
 	assert.Error(t, err, "a difference is no number")
 
 	latin := "mtllib a.mtl\no Gr\xfc\xdfe \x80\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl m\nf 1 2 3\no 灯\nf 1 3 2\n"
 	s, found := read(bundle.File{Name: "a.obj", Data: []byte(latin)},
-		bundle.File{Name: "a.mtl", Data: []byte("newmtl m\nmap_Kd \"my oak.png\"\n")}, bundle.File{Name: "my oak.png", Data: []byte("x")})
+		bundle.File{Name: "a.mtl", Data: []byte("newmtl m\nmap_Kd \"my oak.png\"\n")},
+		bundle.File{Name: "my oak.png", Data: []byte("x")})
 	assert.Equal(t, "Grüße €", s.Nodes[0].Name)
 	assert.Equal(t, "灯", s.Nodes[1].Name, "other lines are as they are")
-	assert.True(t, slices.ContainsFunc(found, func(f finding.Finding) bool { return f.Title == "1 line was read as Windows-1252" }), found)
+	assert.True(t, slices.ContainsFunc(found,
+		func(f finding.Finding) bool { return f.Title == "1 line was read as Windows-1252" }), found)
 	require.Len(t, s.Images, 1)
 	assert.True(t, s.Images[0].Found())
 }
@@ -420,8 +430,9 @@ func beginning(data []byte, word string) (list []string) {
 // used described, one colour a point, and no option that it would take for a picture. Our
 // own reader has back what was written otherwise.
 func TestAnOBJIsForSimpleReaders(t *testing.T) {
-	m := &scene.Mesh{Name: "sail", Points: []geom.Vec3{{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}}, FaceStart: []int32{0, 3, 6},
-		Corners: []int32{0, 1, 2, 0, 2, 3}, Slots: []int{0, -1}, Slot: []int32{0, 1}}
+	m := &scene.Mesh{Name: "sail", Points: []geom.Vec3{{0, 0, 0}, {1, 0, 0}, {1, 1, 0}, {0, 1, 0}},
+		FaceStart: []int32{0, 3, 6},
+		Corners:   []int32{0, 1, 2, 0, 2, 3}, Slots: []int{0, -1}, Slot: []int32{0, 1}}
 	m.Colors = scene.Layer[[4]float32]{Values: [][4]float32{{1, 0, 0, 1}, {0, 0, 1, 1}}, Index: []int32{0, 0, 0, 1, 1, 1}}
 	m.UVs = []scene.UVSet{{Name: "UV 1", Layer: scene.Layer[[2]float64]{Values: [][2]float64{{0, 0}, {1, .5}},
 		Index: []int32{0, 1, 0, 1, 0, 1}}}}
@@ -443,7 +454,8 @@ func TestAnOBJIsForSimpleReaders(t *testing.T) {
 	for _, u := range beginning(obj, "usemtl") {
 		assert.Contains(t, described, u)
 	}
-	assert.Equal(t, []string{"tar.png"}, beginning(mtl, "map_Kd"), "nothing lies beyond the picture, so no option is needed")
+	assert.Equal(t, []string{"tar.png"}, beginning(mtl, "map_Kd"),
+		"nothing lies beyond the picture, so no option is needed")
 	assert.Equal(t, []string{"30"}, beginning(mtl, "Ns"))
 	assert.Equal(t, []string{"2", "1"}, beginning(mtl, "illum"))
 	red := 0
@@ -532,7 +544,8 @@ func TestAChannelIsNamedWhereItMatters(t *testing.T) {
 		require.NoError(t, png.Encode(&b, img))
 		m := scene.NewMaterial("tar")
 		m.Maps[scene.UseRoughness] = scene.Map{Texture: 1, Channel: scene.Green}
-		s := shape.Scene("s", []scene.Material{m}, new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box"))
+		s := shape.Scene("s", []scene.Material{m},
+			new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box"))
 		s.Images = []scene.Image{{Name: "r.png", MIME: "image/png", Data: b.Bytes(), Width: 4, Height: 4}}
 		s.Textures = []scene.Texture{{Image: 0, WrapU: scene.Repeat, WrapV: scene.Repeat}}
 		p, err := Write(context.Background(), s, pack.Options{Name: "a", Basis: geom.GLTF, UnitMetres: 1})

@@ -448,7 +448,8 @@ func (p *pass) numbers(b []byte, line int, into []float64, least int, what strin
 			return n, p.badNumber(b, line, what)
 		}
 		if !(math.Abs(f) <= maxNumber) {
-			return n, fault.AtLine(p.name, line, "the %s holds %s, which is too large a number", what, fault.Quote(b[:k])).Beyond()
+			return n, fault.AtLine(p.name, line, "the %s holds %s, which is too large a number", what,
+				fault.Quote(b[:k])).Beyond()
 		}
 		into[n] = f
 		n++
@@ -586,7 +587,8 @@ func (p *pass) badCorner(b []byte, line int) *fault.Error {
 func (p *pass) nowhere(what string, i, sofar, total, line int) *fault.Error {
 	e := fault.AtLine(p.name, line, "a face refers to %s %d, and the file has %d", what, i, total)
 	if i < 0 {
-		e = fault.AtLine(p.name, line, "a face refers to %s %d, counting back from here, and there are %d before it", what, i, sofar)
+		e = fault.AtLine(p.name, line, "a face refers to %s %d, counting back from here, and there are %d before it", what,
+			i, sofar)
 	}
 	return e.Advise("The file may be cut short or joined from two; export the mesh again")
 }
@@ -621,11 +623,13 @@ func (p *pass) other(c *chunk, b []byte, line int, at tally) {
 	case "v", "vt", "vn", "f":
 		c.err = fault.AtLine(p.name, line, "%q stands alone, without its numbers", k).
 			Advise("The line may be cut short; export the mesh again")
-	case "vp", "cstype", "deg", "bmat", "step", "curv", "curv2", "surf", "parm", "trim", "hole", "scrv", "sp", "end", "con":
+	case "vp", "cstype", "deg", "bmat", "step", "curv", "curv2", "surf", "parm", "trim", "hole", "scrv", "sp", "end",
+		"con":
 		if k == "surf" || k == "curv" || k == "curv2" {
 			c.skip("free-form "+map[string]string{"surf": "surface", "curv": "curve", "curv2": "curve"}[k], line)
 		}
-	case "mg", "bevel", "c_interp", "d_interp", "lod", "shadow_obj", "trace_obj", "ctech", "stech", "maplib", "usemap", "call", "csh":
+	case "mg", "bevel", "c_interp", "d_interp", "lod", "shadow_obj", "trace_obj", "ctech", "stech", "maplib", "usemap",
+		"call", "csh":
 		c.skip("statement "+k, line)
 	default:
 		// A file of which nothing can be understood is no OBJ at all; Read says so.

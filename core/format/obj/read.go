@@ -30,7 +30,8 @@ import (
 // refers to. What is missing or had to be skipped is a finding; a *fault.Error
 // tells the line of what can't be read. progress may be nil and is called from
 // several goroutines.
-func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64)) (*scene.Scene, []finding.Finding, error) {
+func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64)) (*scene.Scene,
+	[]finding.Finding, error) {
 	data, err := set.Open(name)
 	if err != nil {
 		return nil, nil, err
@@ -124,7 +125,8 @@ func lined(data []byte) ([]byte, int, error) {
 // windows1252 are the letters that Windows-1252 has where Latin-1 has controls; what it
 // leaves free stays a replacement sign (the Encoding Standard's index).
 var windows1252 = [32]rune{'€', utf8.RuneError, '‚', 'ƒ', '„', '…', '†', '‡', 'ˆ', '‰', 'Š', '‹', 'Œ',
-	utf8.RuneError, 'Ž', utf8.RuneError, utf8.RuneError, '‘', '’', '“', '”', '•', '–', '—', '˜', '™', 'š', '›', 'œ', utf8.RuneError, 'ž', 'Ÿ'}
+	utf8.RuneError, 'Ž', utf8.RuneError, utf8.RuneError, '‘', '’', '“', '”', '•', '–', '—', '˜', '™', 'š', '›', 'œ',
+	utf8.RuneError, 'ž', 'Ÿ'}
 
 // noteLatin says that names were read as Windows-1252.
 func (a *assembly) noteLatin(file string, lines int) {
@@ -147,7 +149,8 @@ func (a *assembly) noteDamage() {
 		{len(d.normals), "normal", "normals"}} {
 		if w.n > 0 {
 			what = append(what, figure.Plural(w.n, w.one, w.many))
-			a.s.Left = append(a.s.Left, scene.Left{What: w.one + " that can't be read", Count: w.n, Why: "the first: " + d.first.Plain()})
+			a.s.Left = append(a.s.Left, scene.Left{What: w.one + " that can't be read", Count: w.n, Why: "the first: " +
+				d.first.Plain()})
 		}
 	}
 	a.note(finding.MustFix, "source/bad-part", strings.Join(what, ", ")+" can't be read and were left out",
@@ -320,7 +323,8 @@ func (a *assembly) meshes() {
 	for i, o := range objects {
 		if len(byNode[i]) == 0 {
 			if o.wires {
-				a.s.Nodes = append(a.s.Nodes, scene.Node{Name: o.name, Kind: scene.KindGuide, Parent: -1, Mesh: -1, Local: geom.Identity})
+				a.s.Nodes = append(a.s.Nodes, scene.Node{Name: o.name, Kind: scene.KindGuide, Parent: -1, Mesh: -1,
+					Local: geom.Identity})
 			} else if i > 0 {
 				a.s.LeaveOut("object without faces", o.name, "it makes no polygons")
 			}

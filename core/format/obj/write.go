@@ -69,8 +69,9 @@ func (w *writer) changes(s *scene.Scene) {
 				say(pack.Nodes, "the tree of nodes", "OBJ has objects side by side only")
 			}
 			if !n.Local.IsIdentity() {
-				say(pack.Nodes, "node transforms", "OBJ has none; every point is written where it stands, so each object's own origin "+
-					"is the scene's")
+				say(pack.Nodes, "node transforms",
+					"OBJ has none; every point is written where it stands, so each object's own origin "+
+						"is the scene's")
 			}
 		} else {
 			w.out.SayOf(pack.Nodes, pack.Empty, n.Name, fmt.Sprintf("node “%s”", n.Name), "OBJ has no empty nodes")
@@ -95,7 +96,8 @@ func (w *writer) changes(s *scene.Scene) {
 	}
 	for _, m := range s.Materials {
 		if m.TwoSided {
-			w.out.SayOf(pack.Materials, pack.Sides, m.Name, fmt.Sprintf("two-sidedness of “%s”", m.Name), "MTL has no word for it")
+			w.out.SayOf(pack.Materials, pack.Sides, m.Name, fmt.Sprintf("two-sidedness of “%s”", m.Name),
+				"MTL has no word for it")
 		}
 		if m.Unlit {
 			w.out.SayOf(pack.Materials, pack.Lighting, m.Name, fmt.Sprintf("that “%s” is shown without lighting", m.Name),
@@ -106,10 +108,12 @@ func (w *writer) changes(s *scene.Scene) {
 				"MTL holds a colour of at most 1")
 		}
 		if m.AlphaMode == scene.Mask {
-			w.out.SayOf(pack.Materials, pack.CutOut, m.Name, fmt.Sprintf("the opacity cut-off of “%s”", m.Name), "MTL has opacity only")
+			w.out.SayOf(pack.Materials, pack.CutOut, m.Name, fmt.Sprintf("the opacity cut-off of “%s”", m.Name),
+				"MTL has opacity only")
 		}
 		if m.Maps[scene.UseOcclusion].Has() {
-			w.out.SayOf(pack.Textures, pack.Texture.By(scene.UseOcclusion), m.Name, fmt.Sprintf("the occlusion texture of “%s”", m.Name),
+			w.out.SayOf(pack.Textures, pack.Texture.By(scene.UseOcclusion), m.Name,
+				fmt.Sprintf("the occlusion texture of “%s”", m.Name),
 				"MTL has no word for it")
 		}
 		if m.Maps[scene.UseMetallic].Has() && m.Metallic != 1 || m.Maps[scene.UseRoughness].Has() && m.Roughness != 1 {
@@ -134,7 +138,8 @@ func (w *writer) pictures() {
 	w.path = make([]string, len(w.s.Images))
 	for i, im := range w.s.Images {
 		if !im.Found() {
-			w.out.SayOf(pack.Pictures, pack.Content, im.Name, fmt.Sprintf("picture “%s”", im.Name), "its file was never uploaded")
+			w.out.SayOf(pack.Pictures, pack.Content, im.Name, fmt.Sprintf("picture “%s”", im.Name),
+				"its file was never uploaded")
 			continue
 		}
 		w.path[i] = names.Picture(im)
@@ -145,7 +150,8 @@ func (w *writer) pictures() {
 	for _, m := range w.s.Materials {
 		n := slots.take(m.Name)
 		if n != m.Name {
-			w.out.SayOf(pack.Materials, pack.Name, m.Name, fmt.Sprintf("the name of material “%s” became “%s”", m.Name, n), nameRule)
+			w.out.SayOf(pack.Materials, pack.Name, m.Name, fmt.Sprintf("the name of material “%s” became “%s”", m.Name, n),
+				nameRule)
 		}
 		w.slot = append(w.slot, n)
 	}
@@ -356,7 +362,10 @@ var mapWords = [scene.Uses]string{
 
 // fades tells whether a corner colour lets something through.
 func fades(m *scene.Mesh) bool {
-	return m.Colors.Has() && slices.ContainsFunc(m.Colors.Index, func(i int32) bool { return i >= 0 && m.Colors.Values[i][3] != 1 })
+	return m.Colors.Has() && slices.ContainsFunc(m.Colors.Index, func(i int32) bool {
+		return i >= 0 &&
+			m.Colors.Values[i][3] != 1
+	})
 }
 
 // library is the MTL file.
@@ -365,7 +374,8 @@ func (w *writer) library() []byte {
 	var b bytes.Buffer
 	for i, m := range w.s.Materials {
 		fmt.Fprintf(&b, "%snewmtl %s\n", called(m.Name, w.slot[i]), w.slot[i])
-		fmt.Fprintf(&b, "Kd %g %g %g\n", scene.Shown(m.BaseColor[0]), scene.Shown(m.BaseColor[1]), scene.Shown(m.BaseColor[2]))
+		fmt.Fprintf(&b, "Kd %g %g %g\n", scene.Shown(m.BaseColor[0]), scene.Shown(m.BaseColor[1]),
+			scene.Shown(m.BaseColor[2]))
 		fmt.Fprintf(&b, "d %g\n", m.Opacity())
 		fmt.Fprintf(&b, "Ke %g %g %g\n", scene.Shown(m.Emissive[0]), scene.Shown(m.Emissive[1]), scene.Shown(m.Emissive[2]))
 		fmt.Fprintf(&b, "Pm %g\nPr %g\n", m.Metallic, m.Roughness)
@@ -474,7 +484,8 @@ func (w *writer) mapping(b *bytes.Buffer, k int, use scene.Use, word string) {
 			fmt.Fprintf(b, " -o %g %g 0", o[0], o[1])
 		}
 	} else {
-		w.out.SayOf(pack.Textures, pack.Placing.By(use), m.Name, fmt.Sprintf("the turn of the %s texture of “%s”", use, m.Name),
+		w.out.SayOf(pack.Textures, pack.Placing.By(use), m.Name, fmt.Sprintf("the turn of the %s texture of “%s”", use,
+			m.Name),
 			"MTL scales and moves a texture and can't turn it")
 	}
 	if mp.Channel != scene.Whole && !picture.GreyAs(w.s.Images[t.Image].Data, mp.Channel) {

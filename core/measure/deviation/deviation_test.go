@@ -36,9 +36,11 @@ func TestDistancesOfKnownSurfaces(t *testing.T) {
 	assert.InDelta(t, math.Sqrt(1./6), is.There.RMS, 1e-3)
 	assert.InDelta(t, 0, is.Back.Max, 1e-12)
 	// A tent of known height over a square: the farthest place is its top, where no corner of the other is.
-	tent := &scene.Mesh{Name: "tent", Slots: []int{-1}, Points: []geom.Vec3{{0, 0, 0}, {1, 0, 0}, {1, 0, 1}, {0, 0, 1}, {0.37, 0.2, 0.61}},
+	tent := &scene.Mesh{Name: "tent", Slots: []int{-1}, Points: []geom.Vec3{{0, 0, 0}, {1, 0, 0}, {1, 0, 1}, {0, 0, 1},
+		{0.37, 0.2, 0.61}},
 		Corners: []int32{0, 4, 1, 1, 4, 2, 2, 4, 3, 3, 4, 0}, FaceStart: []int32{0, 3, 6, 9, 12}}
-	floor := &scene.Mesh{Name: "floor", Slots: []int{-1}, Points: tent.Points[:4], Corners: []int32{0, 2, 1, 0, 3, 2}, FaceStart: []int32{0, 3, 6}}
+	floor := &scene.Mesh{Name: "floor", Slots: []int{-1}, Points: tent.Points[:4], Corners: []int32{0, 2, 1, 0, 3, 2},
+		FaceStart: []int32{0, 3, 6}}
 	is = Of(ctx, one(floor), one(tent), 400)
 	assert.InDelta(t, 0.2, is.Back.Max, 1e-12)
 	assert.LessOrEqual(t, is.There.Max, 0.2)
@@ -81,11 +83,13 @@ func TestNoPointIsFartherThanIsTold(t *testing.T) {
 	}{{a, b, told.There}, {b, a, told.Back}} {
 		var tris [][3]geom.Vec3
 		way.to.EachTriangle(func(_ int, x, y, z int32) {
-			tris = append(tris, [3]geom.Vec3{way.to.Points[way.to.Corners[x]], way.to.Points[way.to.Corners[y]], way.to.Points[way.to.Corners[z]]})
+			tris = append(tris, [3]geom.Vec3{way.to.Points[way.to.Corners[x]], way.to.Points[way.to.Corners[y]],
+				way.to.Points[way.to.Corners[z]]})
 		})
 		most, sum, weight := 0.0, 0.0, 0.0
 		way.from.EachTriangle(func(_ int, x, y, z int32) {
-			p, q, s := way.from.Points[way.from.Corners[x]], way.from.Points[way.from.Corners[y]], way.from.Points[way.from.Corners[z]]
+			p, q, s := way.from.Points[way.from.Corners[x]], way.from.Points[way.from.Corners[y]],
+				way.from.Points[way.from.Corners[z]]
 			area := q.Sub(p).Cross(s.Sub(p)).Len()
 			for range 60 {
 				u, v := r.Float64(), r.Float64()

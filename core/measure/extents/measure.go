@@ -60,7 +60,8 @@ func Of(ctx context.Context, s *scene.Scene) Figures {
 
 // OfMesh measures a mesh by itself, in its own coordinates.
 func OfMesh(ctx context.Context, m *scene.Mesh) Figures {
-	return Of(ctx, &scene.Scene{Meshes: []*scene.Mesh{m}, Nodes: []scene.Node{{Kind: scene.KindMesh, Parent: -1, Local: geom.Identity}}})
+	return Of(ctx, &scene.Scene{Meshes: []*scene.Mesh{m},
+		Nodes: []scene.Node{{Kind: scene.KindMesh, Parent: -1, Local: geom.Identity}}})
 }
 
 // Sized measures extents, area and volume alone.

@@ -125,7 +125,8 @@ func BenchmarkMillion(b *testing.B) {
 		})
 		sized := best(5, func() { keep, _, _ = Sized(s) })
 		all := best(5, func() { Of(context.Background(), s) })
-		b.Logf("%s: plain pass over %d points %v; extents, area and volume %v, %.1f times; with closedness and middle %v", name,
+		b.Logf("%s: plain pass over %d points %v; extents, area and volume %v, %.1f times; with closedness and middle %v",
+			name,
 			len(m.Points), plain, sized, float64(sized)/float64(plain), all)
 		b.ReportMetric(float64(sized)/float64(plain), "times-plain-"+name[:1])
 	}

@@ -31,7 +31,8 @@ var Usual = Limits{Empty: 1e-9, Needle: 100, Bent: 1e-3}
 
 // Or fills what is zero.
 func (l Limits) Or(u Limits) Limits {
-	return Limits{cmp.Or(l.Weld, u.Weld), cmp.Or(l.Empty, u.Empty), cmp.Or(l.Needle, u.Needle), cmp.Or(l.Edge, u.Edge), cmp.Or(l.Bent, u.Bent), l.BentBy}
+	return Limits{cmp.Or(l.Weld, u.Weld), cmp.Or(l.Empty, u.Empty), cmp.Or(l.Needle, u.Needle), cmp.Or(l.Edge, u.Edge),
+		cmp.Or(l.Bent, u.Bent), l.BentBy}
 }
 
 // Flaws are those of one mesh. Faces are numbers of its faces, and lists are ascending.

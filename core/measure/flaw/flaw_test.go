@@ -42,7 +42,8 @@ type counts struct {
 }
 
 func count(f *Flaws) counts {
-	return counts{len(f.Unjoined), len(f.Unused), len(f.Empty), len(f.Doubled), f.NeedleN, len(f.Crowded), len(f.Pinched), len(f.Borders),
+	return counts{len(f.Unjoined), len(f.Unused), len(f.Empty), len(f.Doubled), f.NeedleN, len(f.Crowded), len(f.Pinched),
+		len(f.Borders),
 		len(f.Flipped), len(f.Inside), len(f.Bent), len(f.Concave)}
 }
 
@@ -112,7 +113,8 @@ func TestEachFlawIsFoundAndNoOther(t *testing.T) {
 		{"one that stands where another does, unused", at(sound, v(0, 0, 0)), counts{unused: 1}},
 		{"a face on a line", func() *scene.Mesh {
 			m := at(sound, v(0.5, 0, 0))
-			m.Corners, m.FaceStart = append(append([]int32(nil), m.Corners...), 0, 8, 1), append(append([]int32(nil), m.FaceStart...), 27)
+			m.Corners, m.FaceStart = append(append([]int32(nil), m.Corners...), 0, 8, 1),
+				append(append([]int32(nil), m.FaceStart...), 27)
 			return m
 		}(), counts{empty: 1}},
 		{"a face on one point", cube([]int32{3, 3, 3}), counts{empty: 1}},
@@ -131,22 +133,28 @@ func TestEachFlawIsFoundAndNoOther(t *testing.T) {
 		{"all of them", turned(sound, 0, 1, 2, 3, 4, 5), counts{inside: 1}},
 		{"five of them", turned(sound, 0, 1, 2, 3, 4), counts{flipped: 1, inside: 1}},
 		{"an open one turned inside out can't be told", turned(without(sound, 5), 0, 1, 2, 3, 4), counts{borders: 1}},
-		{"the inner wall of a hollow one", joined(shifted(sound, 3, v(-1, -1, -1)), turned(sound, 0, 1, 2, 3, 4, 5)), counts{}},
-		{"one inside out beside a sound one", joined(sound, shifted(turned(sound, 0, 1, 2, 3, 4, 5), 1, v(3, 0, 0))), counts{inside: 1}},
+		{"the inner wall of a hollow one", joined(shifted(sound, 3, v(-1, -1, -1)), turned(sound, 0, 1, 2, 3, 4, 5)),
+			counts{}},
+		{"one inside out beside a sound one", joined(sound, shifted(turned(sound, 0, 1, 2, 3, 4, 5), 1, v(3, 0, 0))),
+			counts{inside: 1}},
 		{"a sound one within another", joined(shifted(sound, 3, v(-1, -1, -1)), sound), counts{}},
 		{"two that touch in a point", joined(sound, shifted(sound, 1, v(1, 1, 1))), counts{unjoined: 1, pinched: 1}},
 		{"two that touch in an edge", joined(sound, shifted(sound, 1, v(1, 1, 0))), counts{unjoined: 2, crowded: 1}},
-		{"a bent quad", mesh([]geom.Vec3{{}, {1, 0, 0}, {1, 1, 0.02}, {0, 1, 0}}, []int32{0, 1, 2, 3}), counts{borders: 1, bent: 1}},
+		{"a bent quad", mesh([]geom.Vec3{{}, {1, 0, 0}, {1, 1, 0.02}, {0, 1, 0}}, []int32{0, 1, 2, 3}),
+			counts{borders: 1, bent: 1}},
 		{"hardly bent", mesh([]geom.Vec3{{}, {1, 0, 0}, {1, 1, 0.002}, {0, 1, 0}}, []int32{0, 1, 2, 3}), counts{borders: 1}},
-		{"a dented one", mesh([]geom.Vec3{{}, {1, 0, 0}, {0.3, 0.3, 0}, {0, 1, 0}}, []int32{0, 1, 2, 3}), counts{borders: 1, concave: 1}},
-		{"a corner on a line is no dent", mesh([]geom.Vec3{{}, {1, 0, 0}, {0.5, 0.5, 0}, {0, 1, 0}}, []int32{0, 1, 2, 3}), counts{borders: 1}},
+		{"a dented one", mesh([]geom.Vec3{{}, {1, 0, 0}, {0.3, 0.3, 0}, {0, 1, 0}}, []int32{0, 1, 2, 3}),
+			counts{borders: 1, concave: 1}},
+		{"a corner on a line is no dent", mesh([]geom.Vec3{{}, {1, 0, 0}, {0.5, 0.5, 0}, {0, 1, 0}}, []int32{0, 1, 2, 3}),
+			counts{borders: 1}},
 		{"a boulder", shapetest.Boulder(12), counts{}},
 	} {
 		t.Run(c.name, func(t *testing.T) {
 			got := count(Find(context.Background(), c.m, Limits{}))
 			assert.Equal(t, c.want, got)
 			// What is wrong with it does not depend on where it stands.
-			far := count(Find(context.Background(), c.m.Mapped(geom.Affine{M: geom.Rotation(geom.Vec3{1, 2, 3}.Unit(), 1), T: v(5, 6, 7)}), Limits{}))
+			far := count(Find(context.Background(),
+				c.m.Mapped(geom.Affine{M: geom.Rotation(geom.Vec3{1, 2, 3}.Unit(), 1), T: v(5, 6, 7)}), Limits{}))
 			assert.Equal(t, c.want, far, "turned and moved")
 		})
 	}
@@ -161,11 +169,13 @@ func TestTolerancesAreRealLengths(t *testing.T) {
 	assert.Empty(t, f.Borders)
 	assert.Equal(t, []int32{8}, f.Unjoined)
 	assert.Empty(t, Find(context.Background(), m, Limits{Weld: 0.0009}).Unjoined)
-	assert.Len(t, Find(context.Background(), m, Limits{Edge: 1.1}).Short, 14, "twelve of the cube, one of them twice, and none of 1.4")
+	assert.Len(t, Find(context.Background(), m, Limits{Edge: 1.1}).Short, 14,
+		"twelve of the cube, one of them twice, and none of 1.4")
 }
 
 func TestVolumesAreOfEachPart(t *testing.T) {
-	f := Find(context.Background(), joined(cube(), shifted(cube(), 2, geom.Vec3{5, 0, 0}), without(shifted(cube(), 1, geom.Vec3{-5, 0, 0}), 0)), Limits{})
+	f := Find(context.Background(), joined(cube(), shifted(cube(), 2, geom.Vec3{5, 0, 0}),
+		without(shifted(cube(), 1, geom.Vec3{-5, 0, 0}), 0)), Limits{})
 	require.Len(t, f.Volumes, 3)
 	assert.InDelta(t, 1, f.Volumes[0], 1e-12)
 	assert.InDelta(t, 8, f.Volumes[1], 1e-12)
@@ -192,7 +202,8 @@ func TestHostileMeshesEndAndStayNumbers(t *testing.T) {
 	for i := range int32(1000) {
 		faces = append(faces, []int32{3 * i, 3*i + 1, 3*i + 2})
 	}
-	assert.Equal(t, counts{unjoined: 2999, empty: 1000}, count(Find(context.Background(), mesh(same, faces...), Limits{})), "all in one place")
+	assert.Equal(t, counts{unjoined: 2999, empty: 1000},
+		count(Find(context.Background(), mesh(same, faces...), Limits{})), "all in one place")
 	var pts []geom.Vec3
 	for i := range int32(10_000) {
 		x, y := float64(i%100), float64(i/100)

@@ -53,8 +53,9 @@ const (
 )
 
 // Overlaps looks for faces that lie in one plane, look the same way and cover one another (a depth
-// buffer can’t tell which is in front, and they flicker) among triangles given as three points each, those within tol of one plane;
-// apart tells pairs that are not to be looked at, from several goroutines at a time. When ctx ends it returns early.
+// buffer can’t tell which is in front, and they flicker) among triangles given as three points each, those within tol
+// of one plane; apart tells pairs that are not to be looked at, from several goroutines at a time. When ctx ends it
+// returns early.
 func Overlaps(ctx context.Context, pts []geom.Vec3, tris []int32, tol float64, apart func(s, t int) bool) Overlap {
 	tree := geom.NewBVH(ctx, pts, tris)
 	n := len(tris) / 3

@@ -28,6 +28,7 @@ func TestFlawsAreKept(t *testing.T) {
 		}
 	}
 	lines = append(lines, kept.Line("depth", flaw.Apart(.1), flaw.Apart(5), flaw.Apart(400)))
-	a, at := flaw.Shared([3]geom.Vec3{{0, 0, 0}, {2, 0, 0}, {0, 2, 0}}, [3]geom.Vec3{{.5, .5, 0}, {3, .5, 0}, {.5, 3, 0}}, geom.Vec3{0, 0, 1})
+	a, at := flaw.Shared([3]geom.Vec3{{0, 0, 0}, {2, 0, 0}, {0, 2, 0}}, [3]geom.Vec3{{.5, .5, 0}, {3, .5, 0}, {.5, 3, 0}},
+		geom.Vec3{0, 0, 1})
 	kept.Same(t, "kept.txt", append(lines, kept.Line("shared", a, at)))
 }

@@ -20,7 +20,8 @@ func TestStancesAreKept(t *testing.T) {
 		places := stand.Sample(s, 400)
 		flat := stand.FlatOf(ctx, s)
 		box := s.Bounds()
-		tilt, ok := stand.TiltOf(flat, box.Size(), func() (geom.Mat3, geom.Vec3) { return geom.Identity3, box.Size() }, math.Pi/9)
+		tilt, ok := stand.TiltOf(flat, box.Size(), func() (geom.Mat3, geom.Vec3) { return geom.Identity3, box.Size() },
+			math.Pi/9)
 		line := kept.Line(m.Name, places, flat, tilt, ok, stand.Symmetry(places, box.Center(), geom.Vec3{1, 0, 0}),
 			stand.Symmetry(places, box.Center(), geom.Vec3{0, 0, 1}))
 		if h := geom.HullOf(ctx, m.Points); h != nil && len(h.Points) > 3 {

@@ -44,7 +44,8 @@ func TestPosesByHand(t *testing.T) {
 	assert.InDelta(t, 1, math.Abs(board[0].Down[1]), 1e-9)
 	assert.Greater(t, board[0].Share, .4)
 	// A slanting tower whose middle is beyond its foot falls over: it can't rest there.
-	slant := poses(new(shape.Builder).Prism([][2]float64{{0, 0}, {1, 0}, {4, 5}, {3, 5}}, 0, 1).Mesh("slant"), geom.Identity)
+	slant := poses(new(shape.Builder).Prism([][2]float64{{0, 0}, {1, 0}, {4, 5}, {3, 5}}, 0, 1).Mesh("slant"),
+		geom.Identity)
 	for _, p := range slant {
 		assert.Greater(t, math.Abs(p.Down[1]), -1.0)
 		assert.Less(t, math.Abs(p.Down[1]), .99, "neither on its foot nor on its top")
@@ -56,7 +57,8 @@ func TestPosesByHand(t *testing.T) {
 }
 
 func TestSymmetry(t *testing.T) {
-	m := new(shape.Builder).Box(geom.Vec3{-1, 0, -1}, geom.Vec3{1, .2, 1}).Box(geom.Vec3{.2, .2, -1}, geom.Vec3{1, 2, 1}).Mesh("chair")
+	m := new(shape.Builder).Box(geom.Vec3{-1, 0, -1}, geom.Vec3{1, .2, 1}).Box(geom.Vec3{.2, .2, -1},
+		geom.Vec3{1, 2, 1}).Mesh("chair")
 	s := shape.Scene("chair", nil, m)
 	places := Sample(s, 4000)
 	assert.Len(t, places, 4000)

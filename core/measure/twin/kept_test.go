@@ -47,7 +47,8 @@ func TestTwinsAreKept(t *testing.T) {
 		smooth := *m
 		smooth.Smooth = make([]uint32, m.Faces())
 		smooth.Smooth[0] = 1
-		list := []*scene.Mesh{m, m.Mapped(turn), m.Mapped(geom.Linear(mirror)), m.Reordered(order), near, mixed, &slots, &bare, &smooth,
+		list := []*scene.Mesh{m, m.Mapped(turn), m.Mapped(geom.Linear(mirror)), m.Reordered(order), near, mixed, &slots,
+			&bare, &smooth,
 			m.Mapped(geom.Linear(geom.Identity3.Scaled(1.01)))}
 		for _, tol := range []float64{1e-6, 1e-3} {
 			found := twin.Find(ctx, list, tol)

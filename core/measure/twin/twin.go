@@ -132,7 +132,8 @@ func solve(ctx context.Context, a, b *scene.Mesh, sa, sb *form, tol float64) (ge
 			continue
 		}
 		for k2, q2 := range b.Points {
-			if sb.same[k2] != int32(k2) || math.Abs(q2.Dist(sb.mid)-p2.Len()) > 2*tol || math.Abs(q2.Dist(q1)-p2.Dist(p1)) > 2*tol {
+			if sb.same[k2] != int32(k2) || math.Abs(q2.Dist(sb.mid)-p2.Len()) > 2*tol ||
+				math.Abs(q2.Dist(q1)-p2.Dist(p1)) > 2*tol {
 				continue
 			}
 			for _, mirrored := range []bool{false, true} {
@@ -272,7 +273,8 @@ func (p *places) find(q geom.Vec3, tol float64) (int32, float64) {
 }
 
 // match finds for every point of a the point of b it falls on.
-func (p *places) match(ctx context.Context, a []geom.Vec3, same []int32, m geom.Affine, tol float64) (to []int32, off float64, ok bool) {
+func (p *places) match(ctx context.Context, a []geom.Vec3, same []int32, m geom.Affine, tol float64) (to []int32,
+	off float64, ok bool) {
 	to = make([]int32, len(a))
 	taken := map[int32]bool{}
 	for i, q := range a {

@@ -17,7 +17,8 @@ import (
 
 // post has no symmetry at all.
 func post() *scene.Mesh {
-	return new(shape.Builder).Box(geom.Vec3{0, 0, 0}, geom.Vec3{.3, 2, .2}).Box(geom.Vec3{.3, 1, 0}, geom.Vec3{.8, 1.1, .1}).
+	return new(shape.Builder).Box(geom.Vec3{0, 0, 0}, geom.Vec3{.3, 2, .2}).Box(geom.Vec3{.3, 1, 0},
+		geom.Vec3{.8, 1.1, .1}).
 		Slot(1).Box(geom.Vec3{0, .2, .2}, geom.Vec3{.1, .5, .7}).Mesh("post")
 }
 
@@ -50,8 +51,9 @@ func TestTwinsAreFound(t *testing.T) {
 	turned := geom.Affine{M: geom.Rotation(geom.Vec3{1, 2, 3}, 2), T: geom.Vec3{30, -2, 8}}
 	mirrored := turned
 	mirrored.M = mirrored.M.Mul(geom.Mat3{{-1, 0, 0}, {0, 1, 0}, {0, 0, 1}})
-	for name, m := range map[string]*scene.Mesh{"post": post(), "sheet": new(shape.Builder).Prism([][2]float64{{0, 0}, {2, 0}, {2, 1},
-		{1, 3}}, 0, 0.002).Mesh("plate"), "boulder": shapetest.Boulder(9)} {
+	for name, m := range map[string]*scene.Mesh{"post": post(),
+		"sheet": new(shape.Builder).Prism([][2]float64{{0, 0}, {2, 0}, {2, 1},
+			{1, 3}}, 0, 0.002).Mesh("plate"), "boulder": shapetest.Boulder(9)} {
 		for how, a := range map[string]geom.Affine{"turned": turned, "mirrored": mirrored} {
 			for order, q := range map[string]*scene.Mesh{"in order": m.Mapped(a), "shuffled": shuffled(m, 9).Mapped(a)} {
 				m := m
@@ -145,7 +147,8 @@ func BenchmarkTwoThousandNodes(b *testing.B) {
 func TestOneThingOtherIsNoTwin(t *testing.T) {
 	ctx := context.Background()
 	of := func() *scene.Mesh {
-		m := new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 2, 3}).Slot(1).Box(geom.Vec3{2, 0, 0}, geom.Vec3{3, 1, 1}).Mesh("m")
+		m := new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 2, 3}).Slot(1).Box(geom.Vec3{2, 0, 0},
+			geom.Vec3{3, 1, 1}).Mesh("m")
 		m.Smooth = make([]uint32, m.Faces())
 		return m
 	}

@@ -33,7 +33,8 @@ func (d Density) Mean() float64 {
 
 // Add joins two; Least and Most are those of both.
 func (d Density) Add(e Density) Density {
-	out := Density{Area: d.Area + e.Area, UV: d.UV + e.UV, Flat: d.Flat + e.Flat, Stretched: d.Stretched + e.Stretched, Least: d.Least, Most: d.Most}
+	out := Density{Area: d.Area + e.Area, UV: d.UV + e.UV, Flat: d.Flat + e.Flat, Stretched: d.Stretched + e.Stretched,
+		Least: d.Least, Most: d.Most}
 	if d.Area == 0 || e.Area > 0 && e.Least < d.Least {
 		out.Least = e.Least
 	}
@@ -43,7 +44,8 @@ func (d Density) Add(e Density) Density {
 
 // Times is the density of a surface whose lengths are k times as long.
 func (d Density) Times(k float64) Density {
-	return Density{Area: d.Area * k * k, UV: d.UV, Flat: d.Flat * k * k, Stretched: d.Stretched * k * k, Least: d.Least / k, Most: d.Most / k}
+	return Density{Area: d.Area * k * k, UV: d.UV, Flat: d.Flat * k * k, Stretched: d.Stretched * k * k,
+		Least: d.Least / k, Most: d.Most / k}
 }
 
 // Densities are those of a mesh's materials on a UV set; -1 stands for faces without one. A

@@ -30,19 +30,23 @@ func TestCoversAreThoseWorkedOutByHand(t *testing.T) {
 		{"nothing", nil, Cover{}},
 		{"the square", quad(0, 0, 1, 1, false), Cover{Mapped: 1}},
 		{"twice", append(quad(0, 0, 1, 1, false), quad(0, 0, 1, 1, false)...), Cover{Mapped: 1, Overlap: 1}},
-		{"mirrored halves", append(quad(0, 0, 0.5, 1, false), quad(0, 0, 0.5, 1, true)...), Cover{Mapped: 0.5, Overlap: 0.5, Mirrored: 0.5}},
-		{"half over", append(quad(0, 0, 1, 1, false), quad(0.5, 0, 1.5, 1, false)...), Cover{Mapped: 1.5, Overlap: 0.5, Outside: 0.5}},
+		{"mirrored halves", append(quad(0, 0, 0.5, 1, false), quad(0, 0, 0.5, 1, true)...),
+			Cover{Mapped: 0.5, Overlap: 0.5, Mirrored: 0.5}},
+		{"half over", append(quad(0, 0, 1, 1, false), quad(0.5, 0, 1.5, 1, false)...),
+			Cover{Mapped: 1.5, Overlap: 0.5, Outside: 0.5}},
 		{"side by side", append(quad(0, 0, 0.3, 1, false), quad(0.3, 0, 1, 1, false)...), Cover{Mapped: 1}},
 		{"tiled", quad(-1, 0, 3, 0.5, false), Cover{Mapped: 2, Outside: 1.5}},
 		{"above", quad(0, 2, 1, 3, true), Cover{Mapped: 1, Outside: 1}},
-		{"a thin one over", append(quad(0, 0, 1, 1, false), quad(0.2, 0.123456, 0.7, 0.123457, false)...), Cover{Mapped: 1, Overlap: 5e-7}},
+		{"a thin one over", append(quad(0, 0, 1, 1, false), quad(0.2, 0.123456, 0.7, 0.123457, false)...),
+			Cover{Mapped: 1, Overlap: 5e-7}},
 		{"without area", []Triangle{{{0, 0}, {1, 1}, {0.5, 0.5}}, {{0, 0}, {0, 0}, {0, 0}}}, Cover{}},
 		{"no numbers", []Triangle{{{math.NaN(), 0}, {1, 1}, {0, 1}}}, Cover{}},
 		{"two crossing", []Triangle{{{0, 0}, {1, 0}, {0.5, 1}}, {{0, 1}, {0.5, 0}, {1, 1}}},
 			Cover{Mapped: 0.5 + 0.5 - 0.25, Overlap: 0.25}}, // a rhombus of half the height and half the base
 	} {
 		got := CoverOf(context.Background(), c.list)
-		for k, v := range [4][2]float64{{c.want.Mapped, got.Mapped}, {c.want.Overlap, got.Overlap}, {c.want.Mirrored, got.Mirrored},
+		for k, v := range [4][2]float64{{c.want.Mapped, got.Mapped}, {c.want.Overlap, got.Overlap},
+			{c.want.Mirrored, got.Mirrored},
 			{c.want.Outside, got.Outside}} {
 			assert.InDelta(t, v[0], v[1], 1e-6, "%s, figure %d", c.name, k)
 		}
@@ -62,7 +66,8 @@ func TestCoversAgreeWithPointsThrownAtRandom(t *testing.T) {
 		var list []Triangle
 		for range 3 + r.IntN(40) {
 			x, y, s := r.Float64()*1.4-0.2, r.Float64()*1.4-0.2, 0.3*r.Float64()
-			list = append(list, Triangle{{x, y}, {x + s*(r.Float64()-0.5), y + s*r.Float64()}, {x + s*r.Float64(), y + s*(r.Float64()-0.5)}})
+			list = append(list, Triangle{{x, y}, {x + s*(r.Float64()-0.5), y + s*r.Float64()},
+				{x + s*r.Float64(), y + s*(r.Float64()-0.5)}})
 		}
 		got := CoverOf(context.Background(), list)
 		const n = 200_000
@@ -107,7 +112,8 @@ func TestDensitiesOfABoard(t *testing.T) {
 		mean, stretched float64
 		leastMost       float64
 	}{{1, 1, 1, 0, 1}, {2, 1, math.Sqrt(0.5), 0, math.Sqrt(0.5)}, {3, 1, math.Sqrt(1.0 / 3), 1, math.Sqrt(1.0 / 3)}} {
-		m := (&shape.Builder{}).Grid(7, 5, func(u, v float64) geom.Vec3 { return geom.Vec3{c.w * u, c.h * v, 0} }).Mesh("board")
+		m := (&shape.Builder{}).Grid(7, 5, func(u, v float64) geom.Vec3 { return geom.Vec3{c.w * u, c.h * v, 0} }).Mesh(
+			"board")
 		d := Densities(m, 0)[-1]
 		assert.InDelta(t, c.w*c.h, d.Area, 1e-12)
 		assert.InDelta(t, 1, d.UV, 1e-12)

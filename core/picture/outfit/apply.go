@@ -118,7 +118,8 @@ func (c Cook) Imaged(data []byte, stock Stock, from scene.Image) scene.Image {
 	if c.Idle() {
 		return from
 	}
-	im := scene.Image{Name: c.Name, Embedded: from.Embedded, Data: data, Width: c.W, Height: c.H, MIME: c.Recipe.Format.MIME()}
+	im := scene.Image{Name: c.Name, Embedded: from.Embedded, Data: data, Width: c.W, Height: c.H,
+		MIME: c.Recipe.Format.MIME()}
 	if data != nil {
 		picture.Describe(&im)
 	} else if im.Data = from.Data; im.MIME == "" {

@@ -275,8 +275,9 @@ func (k *kitchen) dress(m *scene.Material, from, slot int) {
 			c = k.packed(from)
 			mp.Channel = map[scene.Use]scene.Channel{scene.UseOcclusion: scene.Red, scene.UseRoughness: scene.Green,
 				scene.UseMetallic: scene.Blue}[u]
-		case k.d.Pictures.Pack == "apart" && mp.Channel != scene.Whole && u != scene.UseOpacity, given && a.Invert, o.Invert &&
-			u == scene.UseRoughness:
+		case k.d.Pictures.Pack == "apart" && mp.Channel != scene.Whole && u != scene.UseOpacity, given && a.Invert,
+			o.Invert &&
+				u == scene.UseRoughness:
 			c = k.alone(at, mp.Channel, o, u, given && a.Invert || o.Invert && u == scene.UseRoughness)
 			mp.Channel = scene.Whole
 		default:
@@ -289,8 +290,9 @@ func (k *kitchen) dress(m *scene.Material, from, slot int) {
 		at := k.imageOf(k.mats[from].Maps[scene.UseHeight])
 		mp := k.mats[from].Maps[scene.UseHeight]
 		w, h := k.d.Pictures.Size(k.ask.Stock[at].Facts.Width, k.ask.Stock[at].Facts.Height, o, []scene.Use{scene.UseNormal})
-		c := Cook{Name: Stem(k.ask.Stock[at].Name) + " normal", In: []int{at}, W: w, H: h, Recipe: texture.Recipe{Sort: texture.Directions,
-			Height: o.Deep, Green: k.d.Pictures.Green == "down", Format: k.formatFor("normal", Own{})}}
+		c := Cook{Name: Stem(k.ask.Stock[at].Name) + " normal", In: []int{at}, W: w, H: h,
+			Recipe: texture.Recipe{Sort: texture.Directions,
+				Height: o.Deep, Green: k.d.Pictures.Green == "down", Format: k.formatFor("normal", Own{})}}
 		k.resize(&c, k.ask.Stock[at].Facts.Width, k.ask.Stock[at].Facts.Height)
 		mp.Channel = scene.Whole
 		mp.Texture = k.textured(mp, c, scene.UseNormal, slot)
@@ -321,7 +323,8 @@ func (k *kitchen) uses(at int) []scene.Use {
 // plain is a picture by itself.
 func (k *kitchen) plain(at int, o Own, uses []scene.Use) Cook {
 	st, p := k.ask.Stock[at], k.d.Pictures
-	c := Cook{Name: st.Name, In: []int{at}, Recipe: texture.Recipe{Sort: k.sort[at], Strip: p.Strip, Eight: p.Eight && st.Facts.Depth == 16,
+	c := Cook{Name: st.Name, In: []int{at}, Recipe: texture.Recipe{Sort: k.sort[at], Strip: p.Strip, Eight: p.Eight &&
+		st.Facts.Depth == 16,
 		Quality: p.Quality}}
 	c.W, c.H = k.d.Pictures.Size(st.Facts.Width, st.Facts.Height, o, uses)
 	k.resize(&c, st.Facts.Width, st.Facts.Height)
@@ -388,7 +391,8 @@ func (k *kitchen) alone(at int, ch scene.Channel, o Own, use scene.Use, invert b
 		Pack: &[4]texture.Channel{one, one, one, {Of: -1, Value: 255}}}}
 	c.W, c.H = k.d.Pictures.Size(st.Facts.Width, st.Facts.Height, o, []scene.Use{use})
 	c.Recipe.Width, c.Recipe.Depth = c.W, c.H
-	c.Recipe.Format, c.Recipe.Quality = k.holds(k.formatFor(Roles[use], o), texture.Facts{Channels: 1}), k.d.Pictures.Quality
+	c.Recipe.Format, c.Recipe.Quality = k.holds(k.formatFor(Roles[use], o), texture.Facts{Channels: 1}),
+		k.d.Pictures.Quality
 	return c
 }
 
@@ -429,8 +433,9 @@ func (k *kitchen) packs(from int) bool {
 // its value stays the material's factor.
 func (k *kitchen) packed(from int) Cook {
 	m := k.mats[from]
-	c := Cook{Name: k.plan.Keys.Key(from) + " orm", Recipe: texture.Recipe{Sort: texture.Numbers, Pack: &[4]texture.Channel{
-		{Of: -1, Value: 255}, {Of: -1, Value: 255}, {Of: -1, Value: 255}, {Of: -1, Value: 255}}}}
+	c := Cook{Name: k.plan.Keys.Key(from) + " orm", Recipe: texture.Recipe{Sort: texture.Numbers,
+		Pack: &[4]texture.Channel{
+			{Of: -1, Value: 255}, {Of: -1, Value: 255}, {Of: -1, Value: 255}, {Of: -1, Value: 255}}}}
 	for i, u := range []scene.Use{scene.UseOcclusion, scene.UseRoughness, scene.UseMetallic} {
 		at := k.imageOf(m.Maps[u])
 		if at < 0 || !k.ask.Stock[at].Opens() {
@@ -448,7 +453,8 @@ func (k *kitchen) packed(from int) Cook {
 		c.W, c.H = max(c.W, w), max(c.H, h)
 	}
 	c.Recipe.Width, c.Recipe.Depth = c.W, c.H
-	c.Recipe.Format, c.Recipe.Quality = k.holds(k.formatFor("orm", Own{}), texture.Facts{Channels: 3}), k.d.Pictures.Quality
+	c.Recipe.Format, c.Recipe.Quality = k.holds(k.formatFor("orm", Own{}), texture.Facts{Channels: 3}),
+		k.d.Pictures.Quality
 	return c
 }
 

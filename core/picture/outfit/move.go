@@ -175,7 +175,8 @@ func (s mover) below(of *scene.Scene, key string) func(int) bool {
 }
 
 // nearest is the face that lies nearest to a place, -1 where there is none.
-func (s mover) nearest(ctx context.Context, p geom.Vec3, meant func(int) bool, had func(*scene.Mesh, int) bool) (node, face int) {
+func (s mover) nearest(ctx context.Context, p geom.Vec3, meant func(int) bool, had func(*scene.Mesh, int) bool) (node,
+	face int) {
 	node, face, least := -1, -1, math.Inf(1)
 	for i, w := range s.Worlds() {
 		if s.Nodes[i].Mesh < 0 || !meant(i) {

@@ -20,8 +20,9 @@ type names struct {
 const mostNearest = 200
 
 func newNames(lines []MapLine) *names {
-	n := &names{lines: lines, patterns: make([]naming.Pattern, len(lines)), exact: map[string]int{}, project: map[string]string{},
-		words: make([]string, len(lines))}
+	n := &names{lines: lines, patterns: make([]naming.Pattern, len(lines)), exact: map[string]int{},
+		project: map[string]string{},
+		words:   make([]string, len(lines))}
 	for i, l := range lines {
 		if _, ok := n.project[strings.ToLower(l.To)]; !ok {
 			n.project[strings.ToLower(l.To)] = l.To

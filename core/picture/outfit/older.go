@@ -40,7 +40,8 @@ func (k *kitchen) convert(i int) {
 func (k *kitchen) convertedAs(from int, use scene.Use) Cook {
 	of := k.older[from]
 	st, o := k.ask.Stock[of.specular], texture.Older{Older: k.mats[from].Older, Shine: use != scene.UseBaseColor}
-	c := Cook{Name: Stem(st.Name) + " shine", In: []int{of.specular}, Recipe: texture.Recipe{Sort: texture.Numbers, Older: &o}}
+	c := Cook{Name: Stem(st.Name) + " shine", In: []int{of.specular}, Recipe: texture.Recipe{Sort: texture.Numbers,
+		Older: &o}}
 	role, facts := "orm", texture.Facts{Channels: 3}
 	if of.diffuse >= 0 {
 		c.In = append(c.In, of.diffuse)

@@ -61,7 +61,8 @@ func Stats(ctx context.Context, s *scene.Scene) []Stat {
 		used := m.UsedSlots()
 		for _, mat := range used {
 			st := &list[mat+1]
-			st.Nodes, st.On, st.Calls, st.Mixed = append(st.Nodes, n.Name), append(st.On, i), st.Calls+1, st.Mixed || len(used) > 1
+			st.Nodes, st.On, st.Calls, st.Mixed = append(st.Nodes, n.Name), append(st.On, i), st.Calls+1, st.Mixed ||
+				len(used) > 1
 		}
 		m.EachTriangle(func(f int, a, b, c int32) {
 			st := &list[m.Material(f)+1]
@@ -338,7 +339,8 @@ func (p *Plan) ordered(d Wishes, s *scene.Scene, ask Ask, into []int) {
 		sheet[x.slot] = i + 1
 	}
 	for n, k := range order {
-		l := Leaving{Key: p.Keys.Key(k), Stat: sums[k+1], Had: s.Materials[k].Name, Used: used[k+1], Was: was[n], Sheet: sheet[k]}
+		l := Leaving{Key: p.Keys.Key(k), Stat: sums[k+1], Had: s.Materials[k].Name, Used: used[k+1], Was: was[n],
+			Sheet: sheet[k]}
 		if l.Sheet > 0 {
 			p.Sheets[l.Sheet-1].To = len(p.Slots)
 		}

@@ -48,7 +48,8 @@ func (k *kitchen) sheetable(i int) string {
 		switch at := k.imageOf(mp); {
 		case scene.Use(use) == scene.UseHeight && at >= 0:
 			return "has a picture of heights, for which a sheet has no room"
-		case scene.Use(use) == scene.UseOpacity && at >= 0 && (at != k.imageOf(m.Maps[scene.UseBaseColor]) || mp.Channel != scene.Alpha):
+		case scene.Use(use) == scene.UseOpacity && at >= 0 && (at != k.imageOf(m.Maps[scene.UseBaseColor]) ||
+			mp.Channel != scene.Alpha):
 			return "has its opacity in a picture of its own"
 		}
 		if mp.Has() && (mp.UVSet != 0 || mp.Place != nil) {
@@ -326,7 +327,8 @@ func (k *kitchen) sheetMaterial(l *Laid, slot int) scene.Material {
 	if s.wants(nil, scene.UseNormal) {
 		s.lay(scene.UseNormal, "normal", texture.Directions, s.normals)
 	}
-	if s.wants(func(a, b scene.Material) bool { return a.Roughness == b.Roughness && a.Metallic == b.Metallic }, scene.UseOcclusion,
+	if s.wants(func(a, b scene.Material) bool { return a.Roughness == b.Roughness && a.Metallic == b.Metallic },
+		scene.UseOcclusion,
 		scene.UseRoughness, scene.UseMetallic) {
 		k.ormSheet(&s.m, l, slot)
 	}
@@ -341,7 +343,8 @@ func (k *kitchen) sheetMaterial(l *Laid, slot int) scene.Material {
 func (s *sheetMaker) wants(same func(a, b scene.Material) bool, uses ...scene.Use) bool {
 	return slices.ContainsFunc(s.l.Slots, func(i int) bool {
 		o := s.mats[i]
-		return same != nil && !same(s.mats[s.l.slot], o) || slices.ContainsFunc(uses, func(u scene.Use) bool { return o.Maps[u].Has() })
+		return same != nil && !same(s.mats[s.l.slot], o) ||
+			slices.ContainsFunc(uses, func(u scene.Use) bool { return o.Maps[u].Has() })
 	})
 }
 
@@ -375,8 +378,9 @@ func (s *sheetMaker) lay(use scene.Use, role string, sort texture.Sort, piece fu
 		sheet.Behind = upright
 	}
 	clear := use == scene.UseBaseColor && s.m.AlphaMode != scene.Opaque
-	c := Cook{Name: s.m.Name + " sheet " + role, W: l.Layout.W, H: l.Layout.H, Recipe: texture.Recipe{Sort: sort, Sheet: sheet,
-		Format: s.sheetFormat(role, clear), Quality: s.d.Pictures.Quality}}
+	c := Cook{Name: s.m.Name + " sheet " + role, W: l.Layout.W, H: l.Layout.H,
+		Recipe: texture.Recipe{Sort: sort, Sheet: sheet,
+			Format: s.sheetFormat(role, clear), Quality: s.d.Pictures.Quality}}
 	for n, i := range l.Slots {
 		x, at := piece(i)
 		x.Rect, x.Of = l.Layout.Places[n], -1
@@ -442,7 +446,8 @@ func (k *kitchen) sheetFormat(role string, clear bool) texture.Format {
 func (k *kitchen) ormSheet(m *scene.Material, l *Laid, slot int) {
 	p := k.plan
 	sheet := &texture.Sheet{W: l.Layout.W, H: l.Layout.H, Padding: l.Pad, Behind: [4]uint8{255, 255, 0, 255}}
-	c := Cook{Name: m.Name + " sheet orm", W: l.Layout.W, H: l.Layout.H, Recipe: texture.Recipe{Sort: texture.Numbers, Sheet: sheet,
+	c := Cook{Name: m.Name + " sheet orm", W: l.Layout.W, H: l.Layout.H, Recipe: texture.Recipe{Sort: texture.Numbers,
+		Sheet:  sheet,
 		Format: k.sheetFormat("orm", false), Quality: k.d.Pictures.Quality}}
 	for n, i := range l.Slots {
 		mat := k.mats[i]

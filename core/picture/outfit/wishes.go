@@ -49,7 +49,8 @@ type NamedReach struct {
 }
 
 // Reaches lists them in words.
-var Reaches = []NamedReach{{Part, "the part"}, {Flat, "flat faces beside it"}, {Chart, "the UV chart"}, {OneFace, "the one face"}}
+var Reaches = []NamedReach{{Part, "the part"}, {Flat, "flat faces beside it"}, {Chart, "the UV chart"},
+	{OneFace, "the one face"}}
 
 // Move gives faces another slot: those of From, on Node or below it, or round places that were picked. What
 // is not said is not asked for.
@@ -218,7 +219,8 @@ func (n Name) Validate() error {
 
 // Validate checks a look.
 func (l Look) Validate() error {
-	if !oneOf(string(l.Alpha), string(scene.Opaque), string(scene.Mask), string(scene.Blend)) || l.Sides < 0 || l.Sides > 2 {
+	if !oneOf(string(l.Alpha), string(scene.Opaque), string(scene.Mask), string(scene.Blend)) || l.Sides < 0 ||
+		l.Sides > 2 {
 		return fmt.Errorf("slot “%s” can't be drawn like that: expected OPAQUE, MASK or BLEND, and one or two sides", l.Slot)
 	}
 	return nil
@@ -244,15 +246,18 @@ func (o Own) Validate() error {
 
 // Validate checks a sheet.
 func (s Sheet) Validate() error {
-	if len(s.Slots) < 2 || len(s.Slots) > maxOnSheet || s.Most < 0 || s.Most > maxSide || s.Padding < 0 || s.Padding > maxPadding {
-		return fmt.Errorf("a sheet has 2 to %d slots, up to %d texels a side and up to %d of padding", maxOnSheet, maxSide, maxPadding)
+	if len(s.Slots) < 2 || len(s.Slots) > maxOnSheet || s.Most < 0 || s.Most > maxSide || s.Padding < 0 ||
+		s.Padding > maxPadding {
+		return fmt.Errorf("a sheet has 2 to %d slots, up to %d texels a side and up to %d of padding", maxOnSheet, maxSide,
+			maxPadding)
 	}
 	return nil
 }
 
 // Validate checks a light set.
 func (l Light) Validate() error {
-	if l.Size != 0 && (l.Size < 16 || l.Size > maxSide || l.Padding < 0 || l.Padding > maxPadding || len(l.Name) > maxName) {
+	if l.Size != 0 && (l.Size < 16 || l.Size > maxSide || l.Padding < 0 || l.Padding > maxPadding ||
+		len(l.Name) > maxName) {
 		return fmt.Errorf("a light set has 16 to %d texels a side and up to %d of padding", maxSide, maxPadding)
 	}
 	return nil
@@ -430,7 +435,8 @@ func (p Pictures) Size(w, h int, o Own, uses []scene.Use) (int, int) {
 	if o.Width == 0 && o.Height == 0 {
 		nw, nh = power(w), power(h)
 	}
-	meant := len(p.Roles) == 0 || slices.ContainsFunc(uses, func(u scene.Use) bool { return slices.Contains(p.Roles, Roles[u]) })
+	meant := len(p.Roles) == 0 ||
+		slices.ContainsFunc(uses, func(u scene.Use) bool { return slices.Contains(p.Roles, Roles[u]) })
 	if p.Most > 0 && meant {
 		nw, nh = texture.Limited(nw, nh, p.Most)
 	}

@@ -47,7 +47,8 @@ func Encode(img *image.NRGBA, as Format, quality int) ([]byte, error) {
 		if quality == 0 {
 			quality = usualQuality
 		}
-		var from image.Image = &image.RGBA{Pix: img.Pix, Stride: img.Stride, Rect: img.Rect} // opaque: the same, and written faster
+		// opaque: the same, and written faster
+		var from image.Image = &image.RGBA{Pix: img.Pix, Stride: img.Stride, Rect: img.Rect}
 		if grey, ok := greyOf(img); ok {
 			from = grey
 		}
@@ -127,7 +128,8 @@ func encodeTGA(img *image.NRGBA) ([]byte, error) {
 
 // kept are the parts of a PNG that pixels depend on (PNG specification, third edition, section 11): how
 // they are coded, and what their colours mean.
-var kept = map[string]bool{"IHDR": true, "PLTE": true, "IDAT": true, "IEND": true, "tRNS": true, "gAMA": true, "cHRM": true, "sRGB": true,
+var kept = map[string]bool{"IHDR": true, "PLTE": true, "IDAT": true, "IEND": true, "tRNS": true, "gAMA": true,
+	"cHRM": true, "sRGB": true,
 	"iCCP": true, "sBIT": true, "cICP": true}
 
 // stripped is a file without what is not needed for its pixels: texts, times and previews. It is false

@@ -85,7 +85,8 @@ func (f *Facts) alpha(ctx context.Context, img *image.NRGBA) {
 				for k := range 3 {
 					c.light[k] += linear[row[i+k]] * float64(row[i+3])
 				}
-				c.even = c.even && row[i] == img.Pix[0] && row[i+1] == img.Pix[1] && row[i+2] == img.Pix[2] && row[i+3] == img.Pix[3]
+				c.even = c.even && row[i] == img.Pix[0] && row[i+1] == img.Pix[1] && row[i+2] == img.Pix[2] &&
+					row[i+3] == img.Pix[3]
 			}
 		}
 		parts[block] = c
@@ -114,7 +115,8 @@ func (f *Facts) alpha(ctx context.Context, img *image.NRGBA) {
 
 // roleWords are words in names of pictures, in English, that say what a picture is for.
 var roleWords = map[scene.Use][]string{
-	scene.UseBaseColor: {"colour", "color", "base", "basecolor", "basecolour", "albedo", "diffuse", "diff", "col", "paint"},
+	scene.UseBaseColor: {"colour", "color", "base", "basecolor", "basecolour", "albedo", "diffuse", "diff", "col",
+		"paint"},
 	scene.UseNormal:    {"normal", "normals", "nrm", "norm", "n"},
 	scene.UseRoughness: {"rough", "roughness", "gloss", "glossiness", "smoothness"},
 	scene.UseMetallic:  {"metal", "metallic", "metalness", "metalic"},
@@ -146,7 +148,8 @@ func GuessOf(name string, f Facts) Guess {
 				if w != said || k == 0 && len(words) > 1 && len(w) < 3 {
 					continue
 				}
-				g := Guess{Use: use, Gloss: use == scene.UseRoughness && (w == "gloss" || w == "glossiness" || w == "smoothness"), Sure: true}
+				g := Guess{Use: use, Gloss: use == scene.UseRoughness && (w == "gloss" || w == "glossiness" || w == "smoothness"),
+					Sure: true}
 				if f.Broken == "" && (use == scene.UseNormal) != (f.Shows == picture.Directions) {
 					g.Sure = false
 					if f.Shows == picture.Directions {

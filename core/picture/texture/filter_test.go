@@ -136,7 +136,8 @@ func TestGreenIsToldFromThePicture(t *testing.T) {
 func TestPowersOfTwo(t *testing.T) {
 	for _, c := range []struct{ n, down, up, nearest int }{{1, 1, 1, 1}, {2, 2, 2, 2}, {3, 2, 4, 4}, {90, 64, 128, 64},
 		{91, 64, 128, 128}, {1024, 1024, 1024, 1024}, {1500, 1024, 2048, 2048}} {
-		assert.Equal(t, []int{c.down, c.up, c.nearest}, []int{PowerOfTwo(c.n, Down), PowerOfTwo(c.n, Up), PowerOfTwo(c.n, Nearest)}, c.n)
+		assert.Equal(t, []int{c.down, c.up, c.nearest}, []int{PowerOfTwo(c.n, Down), PowerOfTwo(c.n, Up),
+			PowerOfTwo(c.n, Nearest)}, c.n)
 	}
 	w, h := Limited(4096, 512, 1024)
 	assert.Equal(t, [2]int{1024, 128}, [2]int{w, h})

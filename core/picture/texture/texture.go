@@ -43,18 +43,19 @@ const Luminance = 4
 // Recipe is what is done, in this order, to the pictures that go in: the first, unless channels of
 // several are put together.
 type Recipe struct {
-	Sort    Sort        `json:"sort"`
-	Pack    *[4]Channel `json:"pack,omitempty"`   // red, green, blue and alpha of what comes out
-	Height  float64     `json:"height,omitempty"` // of the range of a height map in texels, for a normal map of it; 0 for none
-	Width   int         `json:"width,omitempty"`  // of what comes out; 0 as it is
-	Depth   int         `json:"depth,omitempty"`  // its height; 0 as it is
-	Green   bool        `json:"green,omitempty"`  // turned
-	Sheet   *Sheet      `json:"sheet,omitempty"`  // the pictures side by side, instead of all before
-	Format  Format      `json:"format,omitempty"`
-	Quality int         `json:"quality,omitempty"` // of JPEG, 1 to 100
-	Strip   bool        `json:"strip,omitempty"`   // what is not pixels is taken out
-	Eight   bool        `json:"eight,omitempty"`   // 16 bits become 8
-	Older   *Older      `json:"older,omitempty"`   // made of a picture of the older workflow, before all else
+	Sort Sort        `json:"sort"`
+	Pack *[4]Channel `json:"pack,omitempty"` // red, green, blue and alpha of what comes out
+	// of the range of a height map in texels, for a normal map of it; 0 for none
+	Height  float64 `json:"height,omitempty"`
+	Width   int     `json:"width,omitempty"` // of what comes out; 0 as it is
+	Depth   int     `json:"depth,omitempty"` // its height; 0 as it is
+	Green   bool    `json:"green,omitempty"` // turned
+	Sheet   *Sheet  `json:"sheet,omitempty"` // the pictures side by side, instead of all before
+	Format  Format  `json:"format,omitempty"`
+	Quality int     `json:"quality,omitempty"` // of JPEG, 1 to 100
+	Strip   bool    `json:"strip,omitempty"`   // what is not pixels is taken out
+	Eight   bool    `json:"eight,omitempty"`   // 16 bits become 8
+	Older   *Older  `json:"older,omitempty"`   // made of a picture of the older workflow, before all else
 }
 
 // Idle tells a recipe that leaves the file as it is.

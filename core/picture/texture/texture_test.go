@@ -68,7 +68,8 @@ func TestPackedAndApart(t *testing.T) {
 		n := noise(seed, false)
 		return picturetest.Painted(w, h, func(x, y int) color.NRGBA { v := n(x, y).R; return color.NRGBA{v, v, v, 255} })
 	}
-	o, r, m := grey(1, 8, 8), grey(2, 8, 8), picturetest.Painted(2, 2, func(int, int) color.NRGBA { return color.NRGBA{90, 90, 90, 255} })
+	o, r, m := grey(1, 8, 8), grey(2, 8, 8),
+		picturetest.Painted(2, 2, func(int, int) color.NRGBA { return color.NRGBA{90, 90, 90, 255} })
 	orm, err := Make(ctx, [][]byte{picturetest.PNG(t, o), picturetest.PNG(t, r), picturetest.PNG(t, m)},
 		Recipe{Sort: Numbers, Pack: &[4]Channel{
 			{Of: 0}, {Of: 1}, {Of: 2}, {Of: -1, Value: 255}}})
@@ -95,13 +96,14 @@ func TestMakeSaysWhatCannotBe(t *testing.T) {
 		r   Recipe
 		say string
 	}{
-		"alpha in JPEG":     {[][]byte{clear}, Recipe{Format: JPEG}, "a JPEG holds no alpha"},
-		"no picture":        {nil, Recipe{Green: true}, "no picture"},
-		"channel of none":   {[][]byte{clear}, Recipe{Pack: &[4]Channel{{Of: 1}}}, "channel of picture 1 of 1"},
-		"broken":            {[][]byte{clear[:40]}, Recipe{Green: true}, ""},
-		"piece off a sheet": {[][]byte{clear}, Recipe{Sheet: &Sheet{W: 4, H: 4, Pieces: []Piece{{Rect: Rect{2, 2, 4, 4}}}}}, "lies beyond"},
-		"sheet of nothing":  {[][]byte{clear}, Recipe{Sheet: &Sheet{}}, "can't be made"},
-		"unknown format":    {[][]byte{clear}, Recipe{Format: "bmp"}, "not written"},
+		"alpha in JPEG":   {[][]byte{clear}, Recipe{Format: JPEG}, "a JPEG holds no alpha"},
+		"no picture":      {nil, Recipe{Green: true}, "no picture"},
+		"channel of none": {[][]byte{clear}, Recipe{Pack: &[4]Channel{{Of: 1}}}, "channel of picture 1 of 1"},
+		"broken":          {[][]byte{clear[:40]}, Recipe{Green: true}, ""},
+		"piece off a sheet": {[][]byte{clear}, Recipe{Sheet: &Sheet{W: 4, H: 4, Pieces: []Piece{{Rect: Rect{2, 2, 4, 4}}}}},
+			"lies beyond"},
+		"sheet of nothing": {[][]byte{clear}, Recipe{Sheet: &Sheet{}}, "can't be made"},
+		"unknown format":   {[][]byte{clear}, Recipe{Format: "bmp"}, "not written"},
 	} {
 		t.Run(name, func(t *testing.T) {
 			_, err := Make(ctx, c.in, c.r)
@@ -191,7 +193,8 @@ func TestStrippedFilesHoldPixelsAlone(t *testing.T) {
 		return binary.BigEndian.AppendUint32(b, crc32.ChecksumIEEE(b[4:]))
 	}
 	const ihdr = 8 + 25
-	with := append(append(append([]byte{}, data[:ihdr]...), text("tEXt", "Author\x00somebody at the weather station")...), data[ihdr:]...)
+	with := append(append(append([]byte{}, data[:ihdr]...), text("tEXt", "Author\x00somebody at the weather station")...),
+		data[ihdr:]...)
 	got, err := Make(ctx, [][]byte{with}, Recipe{Strip: true})
 	require.NoError(t, err)
 	assert.Equal(t, data, got, "what is left is the file before the text came in")
@@ -261,7 +264,8 @@ func TestOlderPicturesAreConverted(t *testing.T) {
 		}
 		return color.NRGBA{c(0.04), c(0.04), c(0.04), 51}
 	})
-	diffuse := picturetest.Painted(2, 1, func(x, _ int) color.NRGBA { return color.NRGBA{0, 0, uint8(200 * x), uint8(100 + x)} })
+	diffuse := picturetest.Painted(2, 1,
+		func(x, _ int) color.NRGBA { return color.NRGBA{0, 0, uint8(200 * x), uint8(100 + x)} })
 	o := Older{Older: scene.Older{Diffuse: [4]float64{1, 1, 1, 1}, Specular: [3]float64{1, 1, 1}, Gloss: 0.5}}
 	got, err := Make(ctx, [][]byte{picturetest.PNG(t, spec), picturetest.PNG(t, diffuse)}, Recipe{Older: &o})
 	require.NoError(t, err)
@@ -411,7 +415,8 @@ func TestFactsAreOfAllPixels(t *testing.T) {
 // The difference is that of the pixels, magnified, and its largest is told.
 func TestDifferenceIsMagnified(t *testing.T) {
 	a := picturetest.Painted(4, 4, func(int, int) color.NRGBA { return color.NRGBA{100, 100, 100, 255} })
-	b := picturetest.Painted(4, 4, func(x, y int) color.NRGBA { return color.NRGBA{uint8(100 + x), 100, uint8(100 - 10*y), 255} })
+	b := picturetest.Painted(4, 4,
+		func(x, y int) color.NRGBA { return color.NRGBA{uint8(100 + x), 100, uint8(100 - 10*y), 255} })
 	shown, most, err := Difference(ctx, picturetest.PNG(t, a), picturetest.PNG(t, b), Numbers, 8)
 	require.NoError(t, err)
 	assert.Equal(t, 30, most)
@@ -421,7 +426,8 @@ func TestDifferenceIsMagnified(t *testing.T) {
 // Halving a large picture twice and writing it holds less than six times its pixels.
 func TestMemoryIsBounded(t *testing.T) {
 	const side = 2048
-	img := picturetest.Painted(side, side, func(x, y int) color.NRGBA { return color.NRGBA{uint8(x), uint8(y), uint8(x * y), uint8(x ^ y)} })
+	img := picturetest.Painted(side, side,
+		func(x, y int) color.NRGBA { return color.NRGBA{uint8(x), uint8(y), uint8(x * y), uint8(x ^ y)} })
 	data := picturetest.PNG(t, img)
 	img = nil
 	runtime.GC()

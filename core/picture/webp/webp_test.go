@@ -32,7 +32,8 @@ func pictures(w, h int) map[string]*image.NRGBA {
 		"noise": picturetest.Painted(w, h, func(x, y int) color.NRGBA {
 			return color.NRGBA{uint8(r.Uint32()), uint8(r.Uint32()), uint8(r.Uint32()), uint8(r.Uint32())}
 		}),
-		"smooth": picturetest.Painted(w, h, func(x, y int) color.NRGBA { return color.NRGBA{uint8(x), uint8(y), uint8(x + y), 255} }),
+		"smooth": picturetest.Painted(w, h,
+			func(x, y int) color.NRGBA { return color.NRGBA{uint8(x), uint8(y), uint8(x + y), 255} }),
 		"waves": picturetest.Painted(w, h, func(x, y int) color.NRGBA {
 			v := uint8(127 + 120*math.Sin(float64(x)/9)*math.Cos(float64(y)/7))
 			return color.NRGBA{v, v / 2, 255 - v, 255}
@@ -40,7 +41,8 @@ func pictures(w, h int) map[string]*image.NRGBA {
 		"tiles": picturetest.Painted(w, h, func(x, y int) color.NRGBA {
 			return color.NRGBA{uint8(x % 7 * 30), uint8(y % 5 * 40), uint8(x * y % 11), 255}
 		}),
-		"skewed": picturetest.Painted(w, h, func(x, y int) color.NRGBA { return color.NRGBA{0, fib[r.IntN(len(fib))], 0, 255} }),
+		"skewed": picturetest.Painted(w, h,
+			func(x, y int) color.NRGBA { return color.NRGBA{0, fib[r.IntN(len(fib))], 0, 255} }),
 	}
 }
 

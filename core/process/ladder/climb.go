@@ -95,7 +95,8 @@ type unitStep struct {
 // Every body goes its own way, and what would show the least goes first, over all of them: small
 // parts vanish when they are smaller than what shows anyway, and are not crumpled. The whole takes
 // n log n steps of the triangles, and a sampling of each step.
-func Down(ctx context.Context, s *scene.Scene, by Making, shares []float64, progress func(float64)) (*Climb, [][]*scene.Mesh) {
+func Down(ctx context.Context, s *scene.Scene, by Making, shares []float64, progress func(float64)) (*Climb,
+	[][]*scene.Mesh) {
 	c := &Climb{Triangles: s.Count().Triangles}
 	units, held, mirrored := unitsOf(ctx, s, by, shares, progress)
 	if ctx.Err() != nil {
@@ -286,7 +287,8 @@ func stretch(m geom.Mat3) float64 {
 }
 
 // down brings one body down: itself, its steps, and nothing.
-func down(ctx context.Context, s *scene.Scene, m *scene.Mesh, by Making, weight float64, fixed bool, scale float64, shares []float64) (
+func down(ctx context.Context, s *scene.Scene, m *scene.Mesh, by Making, weight float64, fixed bool, scale float64,
+	shares []float64) (
 	steps []unitStep, held string, mirrored bool) {
 	n := m.Triangles()
 	steps = []unitStep{{m, n, 0}}
@@ -352,7 +354,8 @@ func width(ctx context.Context, m *scene.Mesh) float64 {
 
 // options are those for one mesh, and whether any of its faces may not be touched.
 func (by Making) options(s *scene.Scene, m *scene.Mesh, weight float64) (o simplify.Options, locked bool) {
-	o = simplify.Options{KeepPoints: by.KeepPoints, Borders: by.Borders, Mirrored: by.Mirrored, Detail: float64(by.Detail) / 100}
+	o = simplify.Options{KeepPoints: by.KeepPoints, Borders: by.Borders, Mirrored: by.Mirrored,
+		Detail: float64(by.Detail) / 100}
 	switch by.Detail {
 	case 0:
 		o.Detail = simplify.Usual.Detail

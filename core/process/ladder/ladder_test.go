@@ -47,7 +47,8 @@ func TestOutlinesAreApartAsMadeSo(t *testing.T) {
 	// A face moved by a tenth of a metre.
 	assert.InDelta(t, 0.1, outlinesApart(a, box(geom.Vec3{0, 0, 0}, geom.Vec3{1.1, 1, 1})), 2*cell)
 	// A tooth of two centimetres on a side, however narrow.
-	tooth := shape.Scene("tooth", nil, (&shape.Builder{}).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Box(geom.Vec3{0.5, 1, 0.5}, geom.Vec3{0.52, 1.02, 0.52}).Mesh("tooth"))
+	tooth := shape.Scene("tooth", nil, (&shape.Builder{}).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Box(geom.Vec3{0.5, 1, 0.5},
+		geom.Vec3{0.52, 1.02, 0.52}).Mesh("tooth"))
 	assert.InDelta(t, 0.02, outlinesApart(a, tooth), 2*cell)
 	assert.InDelta(t, 0.5, outlinesApart(a, box(geom.Vec3{0, 0, 0}, geom.Vec3{1, 0.5, 1})), 2*cell)
 	o := NewOutlines(ctx, a)
@@ -99,7 +100,9 @@ func TestDistancesAreThoseOfTryingAll(t *testing.T) {
 // outlines; and steps of both ways of making are of fewer triangles each.
 func TestStepsShowByNoMoreThanTheySay(t *testing.T) {
 	s := shape.Scene("boulder", nil, shapetest.Boulder(18))
-	s.Nodes = append(s.Nodes, scene.Node{Kind: scene.KindMesh, Parent: -1, Local: geom.Linear(geom.Identity3.Scaled(0.5)).Mul(geom.Translation(geom.Vec3{4, 0, 0}))})
+	s.Nodes = append(s.Nodes,
+		scene.Node{Kind: scene.KindMesh, Parent: -1,
+			Local: geom.Linear(geom.Identity3.Scaled(0.5)).Mul(geom.Translation(geom.Vec3{4, 0, 0}))})
 	for _, by := range []Making{{}, {OfFirst: true}, {KeepPoints: true}} {
 		c, meshes := Down(ctx, s, by, []float64{0.37}, nil)
 		require.Greater(t, len(c.Steps), 12)
@@ -144,7 +147,8 @@ func TestOfOneAnotherIsTheBetterWay(t *testing.T) {
 				square[i] += math.Log(max(1e-9, is)) / float64(len(c.Steps))
 			}
 		}
-		t.Logf("%s: of one another %.2g off at most and %.2g root mean square, as a mean of all steps; of the first %.2g and %.2g", m.Name,
+		t.Logf("%s: of one another %.2g off at most and %.2g root mean square, as a mean of all steps; of the first %.2g "+
+			"and %.2g", m.Name,
 			math.Exp(most[0]), math.Exp(square[0]), math.Exp(most[1]), math.Exp(square[1]))
 		assert.Less(t, most[0], most[1])
 		assert.Less(t, square[0], square[1]*1.03)
@@ -284,7 +288,8 @@ func TestFewLODsAreThoseOfTryingAll(t *testing.T) {
 
 // Of a closed crate what is inside goes; of one without a lid it stays, and so it does behind glass.
 func TestOnlyTheOutsideStays(t *testing.T) {
-	crate := (&shape.Builder{}).Box(geom.Vec3{0, 0, 0}, geom.Vec3{1, 1, 1}).Box(geom.Vec3{0.4, 0.4, 0.4}, geom.Vec3{0.6, 0.6, 0.6}).Mesh("crate")
+	crate := (&shape.Builder{}).Box(geom.Vec3{0, 0, 0}, geom.Vec3{1, 1, 1}).Box(geom.Vec3{0.4, 0.4, 0.4},
+		geom.Vec3{0.6, 0.6, 0.6}).Mesh("crate")
 	s := shape.Scene("crate", []scene.Material{{Name: "wood", BaseColor: [4]float64{1, 1, 1, 1}}}, crate)
 	out := Outside(ctx, s)[0]
 	require.NoError(t, out.Validate())

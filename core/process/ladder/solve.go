@@ -8,7 +8,8 @@ import (
 // Wish is a LOD that is asked for: by one of its share of the triangles, their count, and its largest
 // deviation, by the distance it takes over at, or by both.
 type Wish struct {
-	Share     float64 `json:"share,omitempty"`     // of the triangles of the first, above 0 and below 1; 0 for none asked for
+	// of the triangles of the first, above 0 and below 1; 0 for none asked for
+	Share     float64 `json:"share,omitempty"`
 	Triangles int     `json:"triangles,omitempty"` // no more than so many, likewise
 	Deviation float64 `json:"deviation,omitempty"` // metres that it may show by, likewise
 	From      float64 `json:"from,omitempty"`      // metres; 0 for where it shows no more than is allowed

@@ -18,7 +18,8 @@ const MostRim = 200
 // "Filling gaps in the boundary of a polyhedron"). A sheet whose only border it is stays open:
 // nothing tells that it was meant to be closed. New faces have slot and texture coordinates of
 // the faces at the rim and normals of their own.
-func Holes(ctx context.Context, m *scene.Mesh, net *topo.Net, borders []topo.Chain, parts *topo.Parts, most int) (*scene.Mesh, int) {
+func Holes(ctx context.Context, m *scene.Mesh, net *topo.Net, borders []topo.Chain, parts *topo.Parts,
+	most int) (*scene.Mesh, int) {
 	b := newBuilder(m)
 	for f := range m.Faces() {
 		b.keep(f)

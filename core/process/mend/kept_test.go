@@ -41,7 +41,8 @@ func TestMendingIsKept(t *testing.T) {
 		line("units", out, n)
 		out, n = mend.Holes(ctx, m, net, borders, parts, 12)
 		line("holes", out, n)
-		for _, by := range []mend.Smoothing{{By: mend.ByAngle, Angle: 30, Blend: 1}, {By: mend.ByAngle, Angle: 70, Blend: .4}} {
+		for _, by := range []mend.Smoothing{{By: mend.ByAngle, Angle: 30, Blend: 1},
+			{By: mend.ByAngle, Angle: 70, Blend: .4}} {
 			out, n = mend.Smooth(ctx, m, net, by)
 			line("smooth", out, n)
 		}

@@ -266,16 +266,19 @@ func TestThicknessKeepsFacesAcrossSharpBends(t *testing.T) {
 }
 
 func TestThicknessTakesSheetsOfManyKinds(t *testing.T) {
-	holed := Faces((&shape.Builder{}).Grid(6, 6, func(u, v float64) geom.Vec3 { return geom.Vec3{u, 0, -v} }).Mesh("holed"), []int32{14, 15})
+	holed := Faces((&shape.Builder{}).Grid(6, 6, func(u, v float64) geom.Vec3 { return geom.Vec3{u, 0, -v} }).Mesh(
+		"holed"), []int32{14, 15})
 	thickened(t, holed, 0.02, Both)
-	corner := Faces((&shape.Builder{}).Grid(6, 6, func(u, v float64) geom.Vec3 { return geom.Vec3{u, 0, -v} }).Mesh("pinched"), []int32{14, 21})
+	corner := Faces((&shape.Builder{}).Grid(6, 6, func(u, v float64) geom.Vec3 { return geom.Vec3{u, 0, -v} }).Mesh(
+		"pinched"), []int32{14, 21})
 	f := find(corner) // two holes that touch in a point: the solids round it touch along an edge, on points of their own
 	pinched, _ := Thicken(ctx, corner, f.Net, f.Parts, func(int32) bool { return true }, 0.02, Both)
 	assert.True(t, extents.OfMesh(ctx, pinched).Closed)
 	assert.Len(t, find(pinched).Crowded, 1)
 	assert.InDelta(t, 34.0/36*0.02, extents.OfMesh(ctx, pinched).Volume, 1e-12)
 	thickened(t, Faces((&shape.Builder{}).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("tub"), []int32{4}), 0.02, Back)
-	flipped := Turn((&shape.Builder{}).Grid(3, 3, func(u, v float64) geom.Vec3 { return geom.Vec3{u, 0, -v} }).Mesh("flipped"), []int32{4})
+	flipped := Turn((&shape.Builder{}).Grid(3, 3, func(u, v float64) geom.Vec3 { return geom.Vec3{u, 0, -v} }).Mesh(
+		"flipped"), []int32{4})
 	thickened(t, flipped, 0.02, Both)
 	mobius := (&shape.Builder{}).Grid(40, 4, func(u, v float64) geom.Vec3 {
 		s, c := math.Sincos(2 * math.Pi * u)
@@ -294,7 +297,8 @@ func TestThicknessTakesSheetsOfManyKinds(t *testing.T) {
 	_, n := Thicken(ctx, mobius, f.Net, f.Parts, func(int32) bool { return true }, 0.01, Both)
 	assert.Zero(t, n, "what has one side stays as it is")
 	// UVs and slots stay, and the rim goes on with those beside it.
-	sheet := (&shape.Builder{}).Slot(3).Grid(2, 2, func(u, v float64) geom.Vec3 { return geom.Vec3{u, 0, -v} }).Mesh("sheet")
+	sheet := (&shape.Builder{}).Slot(3).Grid(2, 2, func(u, v float64) geom.Vec3 { return geom.Vec3{u, 0, -v} }).Mesh(
+		"sheet")
 	out := thickened(t, sheet, 0.1, Both)
 	assert.Equal(t, []int{3}, out.UsedSlots())
 	lo, hi := 0.0, 0.0
@@ -337,7 +341,8 @@ func TestSmoothingFollowsItsEdges(t *testing.T) {
 		for c := out.FaceStart[f]; c < out.FaceStart[f+1]; c++ {
 			p := out.Points[out.Corners[c]]
 			v := out.Normals.Values[out.Normals.Index[c]]
-			assert.InDelta(t, 1, geom.Vec3{p[0], 0, p[2]}.Unit().Dot(geom.Vec3{float64(v[0]), float64(v[1]), float64(v[2])}), 1e-6)
+			assert.InDelta(t, 1, geom.Vec3{p[0], 0, p[2]}.Unit().Dot(geom.Vec3{float64(v[0]), float64(v[1]), float64(v[2])}),
+				1e-6)
 		}
 	}
 	seams, _ := Smooth(ctx, cyl, net(cyl), Smoothing{By: BySeams, Blend: 1})

@@ -32,7 +32,8 @@ const (
 // solid is closed and wound outward; faces keep UVs and slots, the rim's continue those of the
 // faces beside it. Parts that can't be wound alike stay as they are. It returns how many parts
 // became solids. When ctx ends it returns early, and what it returns means nothing.
-func Thicken(ctx context.Context, m *scene.Mesh, net *topo.Net, parts *topo.Parts, asked func(part int32) bool, t float64, side Side) (*scene.Mesh, int) {
+func Thicken(ctx context.Context, m *scene.Mesh, net *topo.Net, parts *topo.Parts, asked func(part int32) bool,
+	t float64, side Side) (*scene.Mesh, int) {
 	does := make([]bool, parts.N)
 	solids := 0
 	for k := range does {

@@ -20,7 +20,8 @@ func TestOrdersAreKept(t *testing.T) {
 		})
 		n := len(m.Points)
 		place := func(v uint32) geom.Vec3 { return m.Points[v] }
-		lines = append(lines, kept.Line(m.Name, order.Tipsify(ctx, index, n, 16), order.Tipsify(ctx, index, n, 6), order.Forsyth(ctx, index, n, 16),
+		lines = append(lines, kept.Line(m.Name, order.Tipsify(ctx, index, n, 16), order.Tipsify(ctx, index, n, 6),
+			order.Forsyth(ctx, index, n, 16),
 			order.Forsyth(ctx, index, n, 5), order.Best(ctx, index, n, place)))
 	}
 	kept.Same(t, "kept.txt", lines)

@@ -41,7 +41,8 @@ func Best(ctx context.Context, index []uint32, vertices int, place func(v uint32
 	if best == nil {
 		return nil
 	}
-	if o := outward(index, best, vertices, place); cost.Misses(Applied(index, o), vertices, cost.CacheSize)*100 <= least*101 {
+	if o := outward(index, best, vertices, place); cost.Misses(Applied(index, o), vertices,
+		cost.CacheSize)*100 <= least*101 {
 		return o
 	}
 	return best

@@ -103,7 +103,8 @@ func TestOrdersKeepEveryTriangleOnce(t *testing.T) {
 		fan = append(fan, 0, k+1, k+2)
 	}
 	for _, list := range [][]uint32{index, fan, {0, 1, 2}, {0, 0, 0, 1, 1, 1}, {}} {
-		for _, o := range [][]int32{Tipsify(context.Background(), list, len(at), 16), Forsyth(context.Background(), list, len(at), 16),
+		for _, o := range [][]int32{Tipsify(context.Background(), list, len(at), 16),
+			Forsyth(context.Background(), list, len(at), 16),
 			Forsyth(context.Background(), list, len(at), 32)} {
 			seen := slices.Clone(o)
 			slices.Sort(seen)
@@ -124,8 +125,10 @@ func TestTheBestOrderIsAsGoodAsTheBetterOfBoth(t *testing.T) {
 		}
 		index = shuffled(index, rand.New(rand.NewPCG(3, 4)))
 		n := float64(len(index) / 3)
-		a := float64(cost.Misses(Applied(index, Tipsify(context.Background(), index, len(at), cost.CacheSize)), len(at), cost.CacheSize)) / n
-		b := float64(cost.Misses(Applied(index, Forsyth(context.Background(), index, len(at), cost.CacheSize)), len(at), cost.CacheSize)) / n
+		a := float64(cost.Misses(Applied(index, Tipsify(context.Background(), index, len(at), cost.CacheSize)), len(at),
+			cost.CacheSize)) / n
+		b := float64(cost.Misses(Applied(index, Forsyth(context.Background(), index, len(at), cost.CacheSize)), len(at),
+			cost.CacheSize)) / n
 		o := Best(context.Background(), index, len(at), func(v uint32) geom.Vec3 { return at[v] })
 		got := float64(brute(Applied(index, o), cost.CacheSize)) / n
 		t.Logf("%s of %g triangles: %.3f shuffled, %.3f tipsified, %.3f by Forsyth, %.3f chosen", c, n,
@@ -133,7 +136,8 @@ func TestTheBestOrderIsAsGoodAsTheBetterOfBoth(t *testing.T) {
 		assert.LessOrEqual(t, got, 1.03*min(a, b))
 		assert.Less(t, got, 0.75)
 		assert.GreaterOrEqual(t, got, 0.5)
-		assert.Nil(t, Best(context.Background(), []uint32{0, 1, 2}, 3, func(v uint32) geom.Vec3 { return at[v] }), "nothing to gain")
+		assert.Nil(t, Best(context.Background(), []uint32{0, 1, 2}, 3, func(v uint32) geom.Vec3 { return at[v] }),
+			"nothing to gain")
 	}
 }
 
@@ -148,7 +152,8 @@ func TestALongWorkStopsWithItsContext(t *testing.T) {
 func BenchmarkBest(b *testing.B) {
 	for _, n := range []int{250, 500, 707} {
 		index, at := grid(n)
-		for name, list := range map[string][]uint32{"asModelled": index, "shuffled": shuffled(index, rand.New(rand.NewPCG(3, 4)))} {
+		for name, list := range map[string][]uint32{"asModelled": index,
+			"shuffled": shuffled(index, rand.New(rand.NewPCG(3, 4)))} {
 			b.Run(fmt.Sprint(name, 2*n*n), func(b *testing.B) {
 				for range b.N {
 					Best(context.Background(), list, len(at), func(v uint32) geom.Vec3 { return at[v] })

@@ -29,7 +29,8 @@ func newWork(ctx context.Context, m *scene.Mesh, o Options) *work {
 		w.at[i] = w.at[i].Sub(w.origin)
 	}
 	n := len(w.at)
-	w.q, w.weight, w.class, w.alive, w.stamp = make([]quadric, n), make([]float64, n), make([]class, n), make([]bool, n), make([]uint32, n)
+	w.q, w.weight, w.class, w.alive, w.stamp = make([]quadric, n), make([]float64, n), make([]class, n), make([]bool, n),
+		make([]uint32, n)
 	w.first = make([]int32, n)
 	for p := range w.first {
 		w.first[p] = -1

@@ -22,7 +22,8 @@ func sampled(m *scene.Mesh, each int, f func(p geom.Vec3, uv [2]float64, n geom.
 		if m.Slot != nil {
 			slot = m.Slot[face]
 		}
-		flat := m.Points[m.Corners[b]].Sub(m.Points[m.Corners[a]]).Cross(m.Points[m.Corners[c]].Sub(m.Points[m.Corners[a]])).Unit()
+		flat := m.Points[m.Corners[b]].Sub(m.Points[m.Corners[a]]).Cross(
+			m.Points[m.Corners[c]].Sub(m.Points[m.Corners[a]])).Unit()
 		for i := range each {
 			for k := range each - i {
 				u, v := (float64(i)+0.34)/float64(each), (float64(k)+0.32)/float64(each)
@@ -173,7 +174,8 @@ func TestATexturedHardPartAtAQuarter(t *testing.T) {
 			wrong++
 		}
 	})
-	t.Logf("%d places: UVs off by %.1e at most, %d in another slot or nowhere, normals off by %.1e, surface by %.1e", count, worst, wrong, turned, off)
+	t.Logf("%d places: UVs off by %.1e at most, %d in another slot or nowhere, normals off by %.1e, surface by %.1e",
+		count, worst, wrong, turned, off)
 	assert.Less(t, worst, 1e-6, "no seam is torn and no picture slides")
 	assert.Zero(t, wrong)
 	assert.Less(t, turned, 1e-3)

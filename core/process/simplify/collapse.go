@@ -156,7 +156,8 @@ func (w *hand) fill(ctx context.Context, in func(p int32) bool) {
 func (w *work) isLine(a, b int32) bool {
 	found := false
 	w.each(a, func(c int32) {
-		found = found || w.crease[c] && w.place[topo.After(c)] == b || w.crease[topo.Before(c)] && w.place[topo.Before(c)] == b
+		found = found || w.crease[c] && w.place[topo.After(c)] == b || w.crease[topo.Before(c)] &&
+			w.place[topo.Before(c)] == b
 	})
 	return found
 }

@@ -15,7 +15,8 @@ func TestCoarserMeshesAreKept(t *testing.T) {
 	for _, m := range kept.Meshes() {
 		n := m.Triangles()
 		for _, o := range []simplify.Options{{Triangles: n / 2, Detail: 1}, {Triangles: n / 4}, {Deviation: .05, Detail: 1},
-			{Triangles: n / 3, KeepPoints: true}, {Triangles: n / 2, Borders: true, Detail: 2}, {Triangles: n / 2, Mirrored: true},
+			{Triangles: n / 3, KeepPoints: true}, {Triangles: n / 2, Borders: true, Detail: 2},
+			{Triangles: n / 2, Mirrored: true},
 			{Triangles: n / 2, Locked: func(f int) bool { return f%3 == 0 }},
 			{Triangles: n / 2, Weight: func(f int) float64 { return float64(1 + f%4) }}} {
 			lines = append(lines, kept.Line(m.Name, simplify.Of(ctx, m, o)))

@@ -32,7 +32,8 @@ func (w *work) mirrored() {
 	}
 	type cell [3]int64
 	in := func(p geom.Vec3) cell {
-		return cell{int64(math.Floor(p[0] / (4 * near))), int64(math.Floor(p[1] / (4 * near))), int64(math.Floor(p[2] / (4 * near)))}
+		return cell{int64(math.Floor(p[0] / (4 * near))), int64(math.Floor(p[1] / (4 * near))),
+			int64(math.Floor(p[2] / (4 * near)))}
 	}
 	first, next := map[cell]int32{}, make([]int32, len(w.at))
 	for p, at := range w.at {
@@ -100,7 +101,8 @@ func (w *hand) collapseBoth(a, b int32, to geom.Vec3) {
 		}
 		// What stays on the plane stays where it is: one after the other comes to it.
 		at := w.at[b]
-		if w.class[a] <= w.class[b] && w.onto(a, x, b) && w.may(a, b, at) && w.may(x, b, at) && w.collapse(a, b, at) && !w.collapse(x, b, at) {
+		if w.class[a] <= w.class[b] && w.onto(a, x, b) && w.may(a, b, at) && w.may(x, b, at) && w.collapse(a, b, at) &&
+			!w.collapse(x, b, at) {
 			w.mate = nil // one went without the other
 		}
 	default:
@@ -111,7 +113,8 @@ func (w *hand) collapseBoth(a, b int32, to geom.Vec3) {
 				}
 			}
 		}
-		if w.mate[x] == a && w.mate[y] == b && w.may(a, b, to) && w.may(x, y, back) && w.collapse(a, b, to) && !w.collapse(x, y, back) {
+		if w.mate[x] == a && w.mate[y] == b && w.may(a, b, to) && w.may(x, y, back) && w.collapse(a, b, to) &&
+			!w.collapse(x, y, back) {
 			w.mate = nil
 		}
 	}

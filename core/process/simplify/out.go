@@ -80,7 +80,8 @@ func (w *work) mesh() *scene.Mesh {
 		out.Colors.Index = index()
 		for _, x := range wedge {
 			d := v.of(x)
-			out.Colors.Values = append(out.Colors.Values, [4]float32{float32(d[k]), float32(d[k+1]), float32(d[k+2]), float32(d[k+3])})
+			out.Colors.Values = append(out.Colors.Values, [4]float32{float32(d[k]), float32(d[k+1]), float32(d[k+2]),
+				float32(d[k+3])})
 		}
 	}
 	return out

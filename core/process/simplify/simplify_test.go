@@ -160,7 +160,8 @@ func plain(m *scene.Mesh, want int, onPoints bool) *scene.Mesh {
 					}
 					shared = shared || o == a+b-v
 				}
-				if !shared && before[1].Sub(before[0]).Cross(before[2].Sub(before[0])).Dot(now[1].Sub(now[0]).Cross(now[2].Sub(now[0]))) <= 0 {
+				if !shared && before[1].Sub(before[0]).Cross(before[2].Sub(before[0])).Dot(
+					now[1].Sub(now[0]).Cross(now[2].Sub(now[0]))) <= 0 {
 					ok = false
 				}
 			}
@@ -239,7 +240,8 @@ func TestDeviationIsThatOfTheYardstickOrLess(t *testing.T) {
 			assert.Empty(t, f.Inside)
 			got, yard := apart(m, r.Mesh, 60_000), apart(m, plain(m, want, false), 60_000)
 			points := apart(m, plain(m, want, true), 60_000)
-			t.Logf("%s, %d triangles to %d: rms %.2e, plain %.2e, onto points %.2e", m.Name, r.In, r.Out, got.RMS, yard.RMS, points.RMS)
+			t.Logf("%s, %d triangles to %d: rms %.2e, plain %.2e, onto points %.2e", m.Name, r.In, r.Out, got.RMS, yard.RMS,
+				points.RMS)
 			assert.LessOrEqual(t, got.RMS, yard.RMS*1.02)
 			assert.LessOrEqual(t, got.RMS, 0.8*points.RMS)
 		}
@@ -267,7 +269,8 @@ func TestHardPartsKeepTheirEdges(t *testing.T) {
 // A sheet of three slots, with a seam across, has its UVs where they were, and its borders too.
 func TestSeamsSlotsAndUVsStayInPlace(t *testing.T) {
 	const n = 60
-	m := (&shape.Builder{}).Grid(n, n, func(u, v float64) geom.Vec3 { return geom.Vec3{u, 0.05 * math.Sin(6*u) * math.Cos(5*v), -v} }).Mesh("sheet")
+	m := (&shape.Builder{}).Grid(n, n,
+		func(u, v float64) geom.Vec3 { return geom.Vec3{u, 0.05 * math.Sin(6*u) * math.Cos(5*v), -v} }).Mesh("sheet")
 	m.Slots, m.Slot = []int{0, 1, 2}, make([]int32, m.Faces())
 	for f := range m.Slot {
 		m.Slot[f] = int32(f % n * 3 / n)
@@ -359,14 +362,18 @@ func TestHostileMeshesEnd(t *testing.T) {
 	}
 	for name, m := range map[string]*scene.Mesh{
 		"one place": soup(300, func(int) geom.Vec3 { return geom.Vec3{1, 1, 1} }, 100, func(i int) int32 { return int32(i) }),
-		"loose": soup(30_000, func(i int) geom.Vec3 { return geom.Vec3{float64(i / 3), float64(i % 3), float64(i % 2)} }, 10_000,
+		"loose": soup(30_000, func(i int) geom.Vec3 { return geom.Vec3{float64(i / 3), float64(i % 3), float64(i % 2)} },
+			10_000,
 			func(i int) int32 { return int32(i) }),
-		"a fan over one edge": soup(102, func(i int) geom.Vec3 { return geom.Vec3{math.Cos(float64(i)), math.Sin(float64(i)), float64(i % 5)} }, 100,
+		"a fan over one edge": soup(102,
+			func(i int) geom.Vec3 { return geom.Vec3{math.Cos(float64(i)), math.Sin(float64(i)), float64(i % 5)} }, 100,
 			func(i int) int32 { return [3]int32{0, 1, int32(i/3 + 2)}[i%3] }),
 		"twice": soup(4, func(i int) geom.Vec3 { return geom.Vec3{float64(i & 1), float64(i >> 1), 0} }, 4,
 			func(i int) int32 { return []int32{0, 1, 2, 0, 1, 2, 1, 3, 2, 2, 3, 1}[i] }),
-		"a triangle": soup(3, func(i int) geom.Vec3 { return geom.Vec3{float64(i & 1), float64(i >> 1), 0} }, 1, func(i int) int32 { return int32(i) }),
-		"a plane":    (&shape.Builder{}).Grid(30, 30, func(u, v float64) geom.Vec3 { return geom.Vec3{u, v, 0} }).Mesh("plane"),
+		"a triangle": soup(3, func(i int) geom.Vec3 { return geom.Vec3{float64(i & 1), float64(i >> 1), 0} }, 1,
+			func(i int) int32 { return int32(i) }),
+		"a plane": (&shape.Builder{}).Grid(30, 30, func(u, v float64) geom.Vec3 { return geom.Vec3{u, v, 0} }).Mesh(
+			"plane"),
 		"with holes": shapetest.Boulder(10),
 	} {
 		r := Of(ctx, m, Options{Triangles: 1})

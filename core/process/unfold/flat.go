@@ -82,7 +82,8 @@ func (b *body) cut(ctx context.Context, faces []int32, most float64, depth int) 
 	parts := b.halves(faces)
 	made := make([][]*chart, len(parts))
 	if len(parts) == 2 && len(faces) > 64 {
-		split.Together(func() { made[0] = b.flat(ctx, parts[0], most, depth+1) }, func() { made[1] = b.flat(ctx, parts[1], most, depth+1) })
+		split.Together(func() { made[0] = b.flat(ctx, parts[0], most, depth+1) },
+			func() { made[1] = b.flat(ctx, parts[1], most, depth+1) })
 	} else {
 		for i, part := range parts {
 			made[i] = b.flat(ctx, part, most, depth+1)
@@ -144,7 +145,8 @@ func (b *body) halves(faces []int32) [][]int32 {
 		in[f] = 0
 	}
 	mean, _ := b.cone(faces)
-	first := slices.MinFunc(faces, func(f, g int32) int { return cmp.Compare(b.normal[f].Dot(mean), b.normal[g].Dot(mean)) })
+	first := slices.MinFunc(faces,
+		func(f, g int32) int { return cmp.Compare(b.normal[f].Dot(mean), b.normal[g].Dot(mean)) })
 	size := 0.0
 	for _, f := range faces {
 		size = max(size, b.middle[f].Dist(b.middle[first]))
@@ -248,7 +250,8 @@ type fronts []front
 
 func (h fronts) Len() int { return len(h) }
 func (h fronts) Less(i, j int) bool {
-	return cmp.Or(cmp.Compare(h[i].cost, h[j].cost), cmp.Compare(h[i].face, h[j].face), cmp.Compare(h[i].side, h[j].side)) < 0
+	return cmp.Or(cmp.Compare(h[i].cost, h[j].cost), cmp.Compare(h[i].face, h[j].face),
+		cmp.Compare(h[i].side, h[j].side)) < 0
 }
 func (h fronts) Swap(i, j int) { h[i], h[j] = h[j], h[i] }
 func (h *fronts) Push(x any)   { *h = append(*h, x.(front)) }

@@ -34,7 +34,8 @@ func tileOf(c *chart) *tile {
 		for i, z := range c.at {
 			z *= turn
 			at[i] = z
-			lo, hi = complex(min(real(lo), real(z)), min(imag(lo), imag(z))), complex(max(real(hi), real(z)), max(imag(hi), imag(z)))
+			lo, hi = complex(min(real(lo), real(z)), min(imag(lo), imag(z))),
+				complex(max(real(hi), real(z)), max(imag(hi), imag(z)))
 		}
 		for i := range at {
 			at[i] -= lo
@@ -73,7 +74,8 @@ func (c *chart) tightest() (complex128, float64) {
 		lo, hi := complex(math.Inf(1), math.Inf(1)), complex(math.Inf(-1), math.Inf(-1))
 		for _, p := range out {
 			z := complex(p[0], p[1]) * by
-			lo, hi = complex(min(real(lo), real(z)), min(imag(lo), imag(z))), complex(max(real(hi), real(z)), max(imag(hi), imag(z)))
+			lo, hi = complex(min(real(lo), real(z)), min(imag(lo), imag(z))),
+				complex(max(real(hi), real(z)), max(imag(hi), imag(z)))
 		}
 		if a := (real(hi) - real(lo)) * (imag(hi) - imag(lo)); a < least*(1-1e-9) {
 			turn, least = by, a
@@ -169,7 +171,8 @@ func pack(ctx context.Context, charts []*chart, o Options) error {
 		},
 	}
 	// Each takes a texel at least, and its padding to one side and above.
-	if n := float64(len(tiles)); n*float64((1+o.Padding)*(1+o.Padding)) > float64(o.Size+o.Padding)*float64(o.Size+o.Padding) {
+	if n := float64(len(tiles)); n*float64((1+o.Padding)*(1+o.Padding)) > float64(o.Size+o.Padding)*float64(
+		o.Size+o.Padding) {
 		return ErrRoom
 	}
 	top := math.Sqrt(float64(o.Size) * float64(o.Size) / area)

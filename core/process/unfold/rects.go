@@ -45,7 +45,10 @@ func boxed(ctx context.Context, tiles []*tile, k float64, o Options) ([]spot, bo
 		func(f rect, w, h int) int { return max(f.w-w, f.h-h)<<16 + min(f.w-w, f.h-h) },
 	}
 	for _, key := range keys {
-		slices.SortFunc(order, func(a, b int) int { return cmp.Or(cmp.Compare(key(sizes[b]), key(sizes[a])), cmp.Compare(a, b)) })
+		slices.SortFunc(order, func(a, b int) int {
+			return cmp.Or(cmp.Compare(key(sizes[b]), key(sizes[a])),
+				cmp.Compare(a, b))
+		})
 		for _, suit := range suits {
 			if ctx.Err() != nil {
 				return nil, false
@@ -59,7 +62,8 @@ func boxed(ctx context.Context, tiles []*tile, k float64, o Options) ([]spot, bo
 }
 
 // maximal does it in one order, by one measure.
-func maximal(tiles []*tile, sizes [][2]int, order []int, wide int, k float64, suit func(rect, int, int) int) ([]spot, bool) {
+func maximal(tiles []*tile, sizes [][2]int, order []int, wide int, k float64, suit func(rect, int, int) int) ([]spot,
+	bool) {
 	free := []rect{{0, 0, wide, wide}}
 	out := make([]spot, len(tiles))
 	for _, i := range order {

@@ -49,7 +49,8 @@ func TestTheSweepFindsWhatEachAgainstEachDoes(t *testing.T) {
 		if want {
 			crossed++
 		}
-		if trial%4 == 2 { // where sides lie on one another their order from below is any: never a crossing too many, seldom one missed
+		// where sides lie on one another their order from below is any: never a crossing too many, seldom one missed
+		if trial%4 == 2 {
 			is := crossing(at, border)
 			require.False(t, is && !want, "trial %d", trial)
 			if want {

@@ -6,7 +6,8 @@
 // generation"; Sheffer, Lévy, Mogilnitsky and Bogomyakov 2005 compare it with angle-based flattening), or
 // by looking at it where it is nearly flat. What comes out is checked: a chart whose triangles turn over,
 // whose outline crosses itself, or that is stretched too much is cut in two, and both are laid flat
-// again; crumbs that are left over go to a neighbour where that can be. A triangle by itself is always fine, so every mesh comes to an end.
+// again; crumbs that are left over go to a neighbour where that can be. A triangle by itself is always fine, so every
+// mesh comes to an end.
 package unfold
 
 import (
@@ -80,7 +81,8 @@ func Unfold(ctx context.Context, pieces []Piece, o Options, progress func(float6
 		}
 		regions := bodies[i].regions()
 		made := make([][]*chart, len(regions))
-		if err := split.Each(ctx, len(regions), func(k int) { made[k] = bodies[i].flat(ctx, regions[k], o.Stretch, 0) }); err != nil {
+		if err := split.Each(ctx, len(regions),
+			func(k int) { made[k] = bodies[i].flat(ctx, regions[k], o.Stretch, 0) }); err != nil {
 			return nil, err
 		}
 		for _, c := range bodies[i].merged(ctx, slices.Concat(made...), o.Stretch) {

@@ -74,7 +74,8 @@ func TestBoxesAndFurniture(t *testing.T) {
 		{"gabled", shapetest.Gabled(), 0},
 	} {
 		r := unfolded(t, o, c.meshes...)
-		t.Logf("%-8s %3d charts, fill %.3f, stretch %.4f, worst %.4f, gap %.2f", c.name, r.Charts, r.Fill, r.Mean, r.Worst, r.Gap)
+		t.Logf("%-8s %3d charts, fill %.3f, stretch %.4f, worst %.4f, gap %.2f", c.name, r.Charts, r.Fill, r.Mean, r.Worst,
+			r.Gap)
 		assert.GreaterOrEqual(t, r.Fill, 0.65, c.name)
 		assert.LessOrEqual(t, r.Worst, 1.0001, c.name)
 		assert.GreaterOrEqual(t, r.Gap, 4.0-1e-9, c.name)
@@ -109,7 +110,8 @@ func TestRoundThings(t *testing.T) {
 		{"boulder", shapetest.Boulder(30)},
 	} {
 		r := unfolded(t, o, c.mesh)
-		t.Logf("%-8s %3d charts, fill %.3f, stretch %.4f, worst %.4f, gap %.2f", c.name, r.Charts, r.Fill, r.Mean, r.Worst, r.Gap)
+		t.Logf("%-8s %3d charts, fill %.3f, stretch %.4f, worst %.4f, gap %.2f", c.name, r.Charts, r.Fill, r.Mean, r.Worst,
+			r.Gap)
 		assert.LessOrEqual(t, r.Mean, 1.3, c.name)
 		assert.GreaterOrEqual(t, r.Gap, 4.0-1e-9, c.name)
 	}
@@ -153,7 +155,8 @@ func TestManyParts(t *testing.T) {
 	b := new(shape.Builder)
 	for i := range many {
 		x, y := float64(i%100), float64(i/100)
-		b.Place(geom.Translation(geom.Vec3{x, y, 0})).Grid(1, 1, func(u, v float64) geom.Vec3 { return geom.Vec3{u * .5, v * .5, 0} })
+		b.Place(geom.Translation(geom.Vec3{x, y, 0})).Grid(1, 1,
+			func(u, v float64) geom.Vec3 { return geom.Vec3{u * .5, v * .5, 0} })
 	}
 	m := b.Mesh("leaves")
 	r := unfolded(t, Options{Size: 1024, Padding: 4}, m)
@@ -166,7 +169,8 @@ func TestManyParts(t *testing.T) {
 // Edges of three faces, faces wound against each other, faces without area and single triangles come to
 // an end, each with a place.
 func TestOddMeshes(t *testing.T) {
-	m := &scene.Mesh{Points: []geom.Vec3{{0, 0, 0}, {0, 1, 0}, {1, 0, 0}, {-1, .2, 0}, {0, .3, 1}, {2, 2, 2}, {2, 2, 2}, {3, 3, 3}},
+	m := &scene.Mesh{Points: []geom.Vec3{{0, 0, 0}, {0, 1, 0}, {1, 0, 0}, {-1, .2, 0}, {0, .3, 1}, {2, 2, 2}, {2, 2, 2},
+		{3, 3, 3}},
 		Corners:   []int32{0, 2, 1, 0, 1, 3, 0, 1, 4, 1, 0, 3, 5, 6, 7, 0, 5, 7},
 		FaceStart: []int32{0, 3, 6, 9, 12, 15, 18}}
 	r, err := Unfold(ctx, []Piece{{Mesh: m, Scale: 1}}, Options{Size: 256, Padding: 2}, nil)

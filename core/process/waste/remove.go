@@ -89,7 +89,8 @@ func (w *work) take(p int32, most int, cut *cutter) (done, many bool) {
 		}
 		x := &cut.holes[len(cut.holes)-1]
 		side := topo.After(h)
-		x.corner, x.beyond, x.inner, x.tris = append(x.corner, w.corner[side]), append(x.beyond, w.twin[side]), append(x.inner, side),
+		x.corner, x.beyond, x.inner, x.tris = append(x.corner, w.corner[side]), append(x.beyond, w.twin[side]),
+			append(x.inner, side),
 			append(x.tris, h/3)
 		if i+1 == len(fan) || w.divides(fan[i+1]) {
 			x.corner = append(x.corner, w.corner[topo.Before(h)])

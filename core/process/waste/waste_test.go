@@ -197,7 +197,8 @@ func TestAreasWithHolesComeToTheFewest(t *testing.T) {
 	out.Normals.Index = n
 	out.UVs = []scene.UVSet{{Name: "UV", Layer: scene.Layer[[2]float64]{Values: m.UVs[0].Values, Index: uv}}}
 	r := Of(context.Background(), &out)
-	assert.Equal(t, (4+2)+4+4+2*2-2, r.Mesh.Triangles(), "a corner is cut out of the sheet, which makes six, and two holes of four")
+	assert.Equal(t, (4+2)+4+4+2*2-2, r.Mesh.Triangles(),
+		"a corner is cut out of the sheet, which makes six, and two holes of four")
 	holds(t, &out, r)
 }
 
@@ -230,7 +231,8 @@ func TestValuesInterpolateAsBefore(t *testing.T) {
 				continue
 			}
 			z := 1 - v - w
-			best = min(best, math.Hypot(v*ua[0]+w*ub[0]+z*ud[0]-want[0], v*ua[1]+w*ub[1]+z*ud[1]-want[1])+math.Abs(x.Sub(a).Dot(g.Unit())))
+			best = min(best, math.Hypot(v*ua[0]+w*ub[0]+z*ud[0]-want[0], v*ua[1]+w*ub[1]+z*ud[1]-want[1])+math.Abs(
+				x.Sub(a).Dot(g.Unit())))
 		}
 		assert.Less(t, best, 1e-6, "face %d", f)
 	}

@@ -120,9 +120,10 @@ func Arch(n int) *scene.Mesh {
 
 // Table is 1.2 x 0.75 x 0.8 m, with legs of 0.1 m: one closed surface, as all of these are.
 func Table() *scene.Mesh {
-	return Blocks("table", []float64{0, 0.1, 1.1, 1.2}, []float64{0, 0.7, 0.75}, []float64{0, 0.1, 0.7, 0.8}, func(p geom.Vec3) bool {
-		return p[1] > 0.7 || !between(p[0], 0.1, 1.1) && !between(p[2], 0.1, 0.7)
-	})
+	return Blocks("table", []float64{0, 0.1, 1.1, 1.2}, []float64{0, 0.7, 0.75}, []float64{0, 0.1, 0.7, 0.8},
+		func(p geom.Vec3) bool {
+			return p[1] > 0.7 || !between(p[0], 0.1, 1.1) && !between(p[2], 0.1, 0.7)
+		})
 }
 
 // Chair has four legs, a seat and a back.
@@ -151,28 +152,32 @@ func Stair(n int) *scene.Mesh {
 	for i := range n {
 		steps, rise = append(steps, 0.28*float64(i+1)), append(rise, 0.18*float64(i+1))
 	}
-	return Blocks("stair", steps, rise, []float64{0, 1}, func(p geom.Vec3) bool { return p[1]/0.18 < math.Ceil(p[0]/0.28) })
+	return Blocks("stair", steps, rise, []float64{0, 1},
+		func(p geom.Vec3) bool { return p[1]/0.18 < math.Ceil(p[0]/0.28) })
 }
 
 // Hut is a closed room of 3 x 2.5 x 4 m with walls of 0.1 m and a doorway of 1 x 2 m in the middle of
 // its front, at z = 4, from the floor at 0.1 m on.
 func Hut() *scene.Mesh {
-	return Blocks("hut", []float64{0, 0.1, 1, 2, 2.9, 3}, []float64{0, 0.1, 2.1, 2.4, 2.5}, []float64{0, 0.1, 3.9, 4}, func(p geom.Vec3) bool {
-		if p[1] < 0.1 || p[1] > 2.4 {
-			return true
-		}
-		wall := !between(p[0], 0.1, 2.9) || !between(p[2], 0.1, 3.9)
-		return wall && !(p[2] > 3.9 && between(p[0], 1, 2) && p[1] < 2.1)
-	})
+	return Blocks("hut", []float64{0, 0.1, 1, 2, 2.9, 3}, []float64{0, 0.1, 2.1, 2.4, 2.5}, []float64{0, 0.1, 3.9, 4},
+		func(p geom.Vec3) bool {
+			if p[1] < 0.1 || p[1] > 2.4 {
+				return true
+			}
+			wall := !between(p[0], 0.1, 2.9) || !between(p[2], 0.1, 3.9)
+			return wall && !(p[2] > 3.9 && between(p[0], 1, 2) && p[1] < 2.1)
+		})
 }
 
 // Gabled is a hut of three meshes: walls, a roof of two slopes that juts out, and gables.
 func Gabled() []*scene.Mesh {
-	walls := Blocks("walls", []float64{0, 0.1, 1, 2, 2.9, 3}, []float64{0, 2, 2.4}, []float64{0, 0.1, 3.9, 4}, func(p geom.Vec3) bool {
-		wall := !between(p[0], 0.1, 2.9) || !between(p[2], 0.1, 3.9)
-		return wall && !(p[2] > 3.9 && between(p[0], 1, 2) && p[1] < 2)
-	})
-	roof := new(shape.Builder).Prism([][2]float64{{-0.3, 2.2}, {-0.2, 2.1}, {1.5, 3.3}, {3.2, 2.1}, {3.3, 2.2}, {1.5, 3.45}}, -0.2,
+	walls := Blocks("walls", []float64{0, 0.1, 1, 2, 2.9, 3}, []float64{0, 2, 2.4}, []float64{0, 0.1, 3.9, 4},
+		func(p geom.Vec3) bool {
+			wall := !between(p[0], 0.1, 2.9) || !between(p[2], 0.1, 3.9)
+			return wall && !(p[2] > 3.9 && between(p[0], 1, 2) && p[1] < 2)
+		})
+	roof := new(shape.Builder).Prism([][2]float64{{-0.3, 2.2}, {-0.2, 2.1}, {1.5, 3.3}, {3.2, 2.1}, {3.3, 2.2},
+		{1.5, 3.45}}, -0.2,
 		4.2).Mesh("roof")
 	gables := new(shape.Builder).Prism([][2]float64{{0, 2.4}, {3, 2.4}, {1.5, 3.2}}, 0, 0.1).
 		Prism([][2]float64{{0, 2.4}, {3, 2.4}, {1.5, 3.2}}, 3.9, 4).Mesh("gables")

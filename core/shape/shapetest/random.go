@@ -16,7 +16,8 @@ import (
 
 // names are the parts names are made of: scripts, spaces, quotes and what formats
 // might take for syntax.
-var names = []string{"mole", "Kaimauer", "маяк", "灯台", "φάρος", "مرسى", "two words", `quo"ted`, "it’s", "a::b", "1", "no. #5", "x&y",
+var names = []string{"mole", "Kaimauer", "маяк", "灯台", "φάρος", "مرسى", "two words", `quo"ted`, "it’s", "a::b", "1",
+	"no. #5", "x&y",
 	"-s", "<b>"}
 
 // Scene makes the scene of a seed. All its nodes have different names.
@@ -58,8 +59,10 @@ func Ragged(seed uint64) *scene.Scene {
 			}
 			drop(r, u.Index, r.IntN(2)*5)
 		}
-		m.Colors = scene.Layer[[4]float32]{Values: [][4]float32{{1, 0, 0, 1}, {0, .5, 0, 1}}, Index: make([]int32, len(m.Corners))}
-		m.Normals = scene.Layer[[3]float32]{Values: [][3]float32{{}, {0, 0, 2}, {0, 1, 0}}, Index: make([]int32, len(m.Corners))}
+		m.Colors = scene.Layer[[4]float32]{Values: [][4]float32{{1, 0, 0, 1}, {0, .5, 0, 1}},
+			Index: make([]int32, len(m.Corners))}
+		m.Normals = scene.Layer[[3]float32]{Values: [][3]float32{{}, {0, 0, 2}, {0, 1, 0}},
+			Index: make([]int32, len(m.Corners))}
 		m.Smooth = nil
 		for c := range m.Corners {
 			m.Colors.Index[c], m.Normals.Index[c] = int32(r.IntN(2)), int32(r.IntN(3))

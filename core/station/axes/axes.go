@@ -360,8 +360,9 @@ func resting(ctx context.Context, s *scene.Scene, box geom.Box) map[geom.Axis]fl
 // judge says what deserves a look.
 func (r *Report) judge(ctx context.Context, s *scene.Scene, d Decisions, ask Ask) {
 	if s.BasisHow == scene.Assumed && d.Up == geom.NoAxis && d.Forward == geom.NoAxis {
-		r.Say(finding.Finding{Code: "axes/assumed", Severity: finding.Note, Title: fmt.Sprintf("The file has no axes: %s up assumed",
-			r.Read.Up),
+		r.Say(finding.Finding{Code: "axes/assumed", Severity: finding.Note,
+			Title: fmt.Sprintf("The file has no axes: %s up assumed",
+				r.Read.Up),
 			Text: "OBJ does not say which way is up. If it lies on its side in the drawing, choose the stance that stands."})
 	}
 	if len(d.Turns) == 0 && d.Pose == (geom.Vec3{}) {
@@ -421,7 +422,8 @@ func (r *Report) stands(ctx context.Context, ask Ask, d Decisions, along geom.Ax
 		if i > 0 || !sure {
 			effect += " It stands on the end that the other choice has on top."
 		}
-		list = append(list, finding.Remedy{Label: fmt.Sprintf("Stand with %s up", a), Effect: effect, Decision: d, Equal: !sure})
+		list = append(list, finding.Remedy{Label: fmt.Sprintf("Stand with %s up", a), Effect: effect, Decision: d,
+			Equal: !sure})
 	}
 	return list
 }

@@ -55,7 +55,8 @@ func TestALeaningBodyIsLaidToRestAndTurnedTrue(t *testing.T) {
 		r := preptest.Run(t, s, prep.Prep{}, to)
 		f := preptest.Find(t, r.Axes.Findings(), "axes/askew")
 		assert.Equal(t, "Askew by 6°", f.Title)
-		for i, d := range []axes.Decisions{f.Remedies[0].Decision.(axes.Decisions), {Pose: preptest.Standing(t, r).Poses[0].Turn}} {
+		for i, d := range []axes.Decisions{f.Remedies[0].Decision.(axes.Decisions),
+			{Pose: preptest.Standing(t, r).Poses[0].Turn}} {
 			d.Drop = true
 			q := preptest.Run(t, s, prep.Prep{Axes: d}, to)
 			if i == 0 {
@@ -88,7 +89,8 @@ func TestHowItLiesInReceivers(t *testing.T) {
 	}
 	same := "as it stands here | as it stands here"
 	assert.Equal(t, []string{same, same, same}, words(preptest.YUp, axes.Decisions{}), "glTF's own frame")
-	// Z up: a receiver that takes +Z for up lays a Y-up file on its back... seen from the front, Y goes away from or toward the viewer.
+	// Z up: a receiver that takes +Z for up lays a Y-up file on its back... seen from the front, Y goes away from or
+	// toward the viewer.
 	z := words(target.Shipped[3], axes.Decisions{})
 	assert.Equal(t, "as it stands here | on its back", z[1])
 	assert.Equal(t, same, z[2])
@@ -113,7 +115,8 @@ func TestLongThingsThatLie(t *testing.T) {
 		return s
 	}
 	turns := map[string]geom.Mat3{"standing": geom.Identity3, "on its back": geom.Rotation(geom.Vec3{1, 0, 0}, -math.Pi/2),
-		"on its face": geom.Rotation(geom.Vec3{1, 0, 0}, math.Pi/2), "to the left": geom.Rotation(geom.Vec3{0, 0, 1}, math.Pi/2),
+		"on its face": geom.Rotation(geom.Vec3{1, 0, 0}, math.Pi/2), "to the left": geom.Rotation(geom.Vec3{0, 0, 1},
+			math.Pi/2),
 		"to the right": geom.Rotation(geom.Vec3{0, 0, 1}, -math.Pi/2)}
 	things := 0
 	for _, tall := range []float64{0.3, 2, 9, 24} {
@@ -137,7 +140,8 @@ func TestLongThingsThatLie(t *testing.T) {
 					}
 					what := fmt.Sprintf("%s of %g m and %d sides, %s", c.name, tall, sides, how)
 					if assert.Equal(t, c.says && how != "standing", f != nil, what) && f != nil {
-						after := preptest.Run(t, lay(c.m, c.name, turn), prep.Prep{Axes: f.Remedies[0].Decision.(axes.Decisions)}, preptest.YUp)
+						after := preptest.Run(t, lay(c.m, c.name, turn), prep.Prep{Axes: f.Remedies[0].Decision.(axes.Decisions)},
+							preptest.YUp)
 						assert.InDelta(t, tall, after.Axes.Size[1], 1e-6*tall, what)
 					}
 				}

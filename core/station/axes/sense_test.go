@@ -25,9 +25,10 @@ func TestTheBroaderFaceIsNotTheFoot(t *testing.T) {
 		}
 	}
 	things := map[string]*scene.Mesh{
-		"bench":    bench.Mesh("bench"),
-		"tower":    new(shape.Builder).Lathe([][2]float64{{1, 0}, {1, 9}, {1.6, 9.2}, {1.6, 10}, {0, 10}}, 24).Mesh("capped"),
-		"flagpole": new(shape.Builder).Lathe([][2]float64{{0.06, 0}, {0.05, 8}, {0.12, 8.05}, {0.12, 8.2}, {0, 8.2}}, 12).Mesh("staff"),
+		"bench": bench.Mesh("bench"),
+		"tower": new(shape.Builder).Lathe([][2]float64{{1, 0}, {1, 9}, {1.6, 9.2}, {1.6, 10}, {0, 10}}, 24).Mesh("capped"),
+		"flagpole": new(shape.Builder).Lathe([][2]float64{{0.06, 0}, {0.05, 8}, {0.12, 8.05}, {0.12, 8.2}, {0, 8.2}},
+			12).Mesh("staff"),
 	}
 	for name, m := range things {
 		for from, turn := range map[geom.Axis]geom.Mat3{

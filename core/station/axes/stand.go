@@ -83,7 +83,8 @@ func (r *Report) rank(s *scene.Scene, body extents.Body) []Stance {
 	for i := range stances {
 		for k := range stances {
 			x, y := &stances[i], &stances[k]
-			if y.Basis.Up == x.Basis.Up.Neg() && r.usual(y.Basis.Up) == y.Basis.Up && y.Margin >= 0 && y.Contact > 0 && x.Score > y.Score {
+			if y.Basis.Up == x.Basis.Up.Neg() && r.usual(y.Basis.Up) == y.Basis.Up && y.Margin >= 0 && y.Contact > 0 &&
+				x.Score > y.Score {
 				x.Score, y.Score = y.Score, x.Score
 			}
 		}
@@ -183,7 +184,8 @@ func (r *Report) tilted(ctx context.Context, ask Ask, tu geom.Mat3, d Decisions)
 	r.Tilt = &t
 	// The remedy turns the outcome; kept as the pose before the turns.
 	c := geom.GLTF.To(r.Target)
-	pose := c.Transpose().Mul(tu.Transpose().Mul(t.Turn).Mul(tu)).Mul(c).Mul(geom.FromRotationVector(d.Pose.Mul(math.Pi / 180)))
+	pose := c.Transpose().Mul(tu.Transpose().Mul(t.Turn).Mul(tu)).Mul(c).Mul(
+		geom.FromRotationVector(d.Pose.Mul(math.Pi / 180)))
 	true1 := d
 	true1.Pose = rounded(pose)
 	sev := finding.Look

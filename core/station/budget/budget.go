@@ -221,7 +221,8 @@ func (x *Seen) Extra(ctx context.Context) (Extra, error) {
 		}
 		if n := f.Facets.Beyond(mostPixels * x.pixel / k); n > 0 {
 			off := f.Facets.Off[0] * k
-			e.Facets = append(e.Facets, Facet{x.scene.Nodes[users[i][0]].Name, n, f.Facets.Turn, off, off / x.pixel, w.Apply(f.Facets.At)})
+			e.Facets = append(e.Facets, Facet{x.scene.Nodes[users[i][0]].Name, n, f.Facets.Turn, off, off / x.pixel,
+				w.Apply(f.Facets.At)})
 		}
 	}
 	slices.SortStableFunc(e.Facets, func(a, b Facet) int { return cmp.Compare(b.Pixels, a.Pixels) })
@@ -272,7 +273,8 @@ const triangles = "triangles"
 // Rows are the sums the class bounds.
 func (r *Report) Rows() []Row {
 	b := r.Class.Budget
-	return []Row{{triangles, "Triangles", r.Cost.Triangles, b.Triangles}, {"vertices", "Vertices", r.Cost.Vertices, b.Vertices},
+	return []Row{{triangles, "Triangles", r.Cost.Triangles, b.Triangles},
+		{"vertices", "Vertices", r.Cost.Vertices, b.Vertices},
 		{"draw-calls", "Draw calls", r.Cost.DrawCalls, b.DrawCalls}}
 }
 
@@ -385,7 +387,8 @@ func (r *Report) judge(e Extra, d Decisions) {
 	for _, x := range r.Over() {
 		f := finding.Finding{Code: Info.ID + "/over-" + x.ID, Severity: finding.Look,
 			Title: fmt.Sprintf("%s: %s, where its class allows %s", x.What, figure.Count(x.Is), figure.Count(x.Most)),
-			Text:  fmt.Sprintf("That is %s times what “%s” may have.", figure.Significant(float64(x.Is)/float64(x.Most), 3), r.Class.Name)}
+			Text: fmt.Sprintf("That is %s times what “%s” may have.", figure.Significant(float64(x.Is)/float64(x.Most), 3),
+				r.Class.Name)}
 		if left := x.Is - e.Waste; x.ID == triangles && left <= x.Most {
 			f.Text += fmt.Sprintf(" Without those that add nothing there are %s.", figure.Count(left))
 			f.Remedies = []finding.Remedy{spare(d)}
@@ -403,7 +406,8 @@ func (r *Report) judge(e Extra, d Decisions) {
 // spare takes waste out.
 func spare(d Decisions) finding.Remedy {
 	d.Waste = true
-	return finding.Remedy{Label: "Take out what adds nothing", Effect: "The surface stays where it is, to a millionth of its size.",
+	return finding.Remedy{Label: "Take out what adds nothing",
+		Effect:   "The surface stays where it is, to a millionth of its size.",
 		Decision: d, Harsh: true}
 }
 
@@ -412,8 +416,9 @@ func (r *Report) told(x Extra, d Decisions) {
 	if x.Waste > 0 && x.Waste*50 >= r.Cost.Triangles {
 		offered := slices.ContainsFunc(r.Findings(), func(f finding.Finding) bool { return len(f.Remedies) > 0 })
 		r.Say(finding.Finding{Code: Info.ID + "/waste", Severity: finding.Note,
-			Title: fmt.Sprintf("%s of %s add nothing", figure.Plural(x.Waste, "triangle", "triangles"), figure.Count(r.Cost.Triangles)),
-			Text:  "They lie in flat areas and along straight edges that no UV, slot or smoothing needs."})
+			Title: fmt.Sprintf("%s of %s add nothing", figure.Plural(x.Waste, "triangle", "triangles"),
+				figure.Count(r.Cost.Triangles)),
+			Text: "They lie in flat areas and along straight edges that no UV, slot or smoothing needs."})
 		if !offered { // by what is over budget
 			r.Last().Remedies = []finding.Remedy{spare(d)}
 		}

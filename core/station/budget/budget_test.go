@@ -37,7 +37,8 @@ func looked(s *scene.Scene, c class.Class) *Report {
 func TestABoxIsWhatIsWorkedOutByHand(t *testing.T) {
 	b := (&shape.Builder{}).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 2, 3}).Mesh("box")
 	c := cost.Of(ctx, b)
-	assert.Equal(t, cost.Cost{Triangles: 12, Quads: 6, Points: 8, Vertices: 24, Splits: cost.Splits{Normals: 16}, DrawCalls: 1, Misses: 24,
+	assert.Equal(t, cost.Cost{Triangles: 12, Quads: 6, Points: 8, Vertices: 24, Splits: cost.Splits{Normals: 16},
+		DrawCalls: 1, Misses: 24,
 		Bytes: cost.Bytes{Vertices: 24 * (12 + 12 + 8), Indices: 72}}, c)
 	// Of one smooth group its points are split by UVs alone.
 	for f := range b.Smooth {
@@ -58,7 +59,8 @@ func TestABoxIsWhatIsWorkedOutByHand(t *testing.T) {
 func TestInstancesCostTrianglesEachAndMemoryOnce(t *testing.T) {
 	s := shape.Scene("two", nil, (&shape.Builder{}).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box"))
 	one := seen(s, 0).Cost
-	s.Nodes = append(s.Nodes, scene.Node{Name: "again", Kind: scene.KindMesh, Parent: -1, Mesh: 0, Local: geom.Translation(geom.Vec3{3, 0, 0})})
+	s.Nodes = append(s.Nodes, scene.Node{Name: "again", Kind: scene.KindMesh, Parent: -1, Mesh: 0,
+		Local: geom.Translation(geom.Vec3{3, 0, 0})})
 	two := seen(s, 0)
 	assert.Equal(t, 2*one.Triangles, two.Cost.Triangles)
 	assert.Equal(t, 2*one.DrawCalls, two.Cost.DrawCalls)
@@ -77,7 +79,8 @@ func TestWhatIsOverTheBudgetIsSaid(t *testing.T) {
 	assert.Equal(t, finding.Look, f.Severity)
 	assert.Equal(t, "1.52k of 1k", r.Figure())
 	assert.Empty(t, looked(s, class.Unsorted).Over())
-	wide := shape.Scene("sheet", nil, (&shape.Builder{}).Grid(260, 260, func(u, v float64) geom.Vec3 { return geom.Vec3{u, 0, v} }).Mesh("sheet"))
+	wide := shape.Scene("sheet", nil,
+		(&shape.Builder{}).Grid(260, 260, func(u, v float64) geom.Vec3 { return geom.Vec3{u, 0, v} }).Mesh("sheet"))
 	x := seen(wide, 0)
 	assert.Equal(t, 1, x.Cost.Wide)
 	assert.EqualValues(t, 4*3*2*260*260, x.Cost.Bytes.Indices)
@@ -85,7 +88,8 @@ func TestWhatIsOverTheBudgetIsSaid(t *testing.T) {
 }
 
 func TestWasteAndOrderAreTakenAsDecided(t *testing.T) {
-	s := shape.Scene("sheet", nil, (&shape.Builder{}).Grid(40, 40, func(u, v float64) geom.Vec3 { return geom.Vec3{u, 0, v} }).Mesh("sheet"),
+	s := shape.Scene("sheet", nil,
+		(&shape.Builder{}).Grid(40, 40, func(u, v float64) geom.Vec3 { return geom.Vec3{u, 0, v} }).Mesh("sheet"),
 		shapetest.Boulder(24))
 	r := looked(s, class.Unsorted)
 	e, err := r.Extra(ctx)
@@ -120,8 +124,10 @@ func TestCylindersLookFacetedByTheirSides(t *testing.T) {
 		assert.Zero(t, f.Beyond(f.Off[0]+1e-12))
 		assert.Equal(t, n, f.Beyond(f.Off[0]-1e-9))
 	}
-	assert.Empty(t, flaw.FacetsOf(ctx, (&shape.Builder{}).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box"), 0.1).Off, "hard edges are meant")
-	r := looked(shape.Scene("post", nil, (&shape.Builder{}).Lathe([][2]float64{{0.5, 0}, {0.5, 2}}, 12).Mesh("post")), class.Usual[0])
+	assert.Empty(t, flaw.FacetsOf(ctx, (&shape.Builder{}).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box"), 0.1).Off,
+		"hard edges are meant")
+	r := looked(shape.Scene("post", nil, (&shape.Builder{}).Lathe([][2]float64{{0.5, 0}, {0.5, 2}}, 12).Mesh("post")),
+		class.Usual[0])
 	assert.Contains(t, r.Findings()[len(r.Findings())-1].Title, "12 sides of 30")
 }
 

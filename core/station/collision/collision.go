@@ -97,8 +97,9 @@ type NamedForm struct {
 }
 
 // Forms lists them.
-var Forms = []NamedForm{{Hulls, "Hulls", solid.Hull}, {OneHull, "One hull", solid.Hull}, {Box, "Box", solid.Box}, {Turned,
-	"Turned box", solid.Box},
+var Forms = []NamedForm{{Hulls, "Hulls", solid.Hull}, {OneHull, "One hull", solid.Hull}, {Box, "Box", solid.Box},
+	{Turned,
+		"Turned box", solid.Box},
 	{Capsule, "Capsule", solid.Capsule}, {Ball, "Ball", solid.Ball}, {Slab, "Slab", solid.Hull}}
 
 // named finds a sort.
@@ -155,7 +156,8 @@ const (
 // Validate checks the decisions.
 func (d Decisions) Validate() error {
 	if len(d.Fits) > mostFits || len(d.Edited) > mostEdited {
-		return fmt.Errorf("%d fits and %d shapes are too many: expected at most %d and %d", len(d.Fits), len(d.Edited), mostFits,
+		return fmt.Errorf("%d fits and %d shapes are too many: expected at most %d and %d", len(d.Fits), len(d.Edited),
+			mostFits,
 			mostEdited)
 	}
 	if d.None && len(d.Fits)+len(d.Edited) > 0 {
@@ -224,7 +226,8 @@ func (d Decisions) Lines() []string {
 	}
 	for i, e := range d.Edited {
 		c := centre(e.Solid)
-		l = append(l, fmt.Sprintf("Shape %d by hand: a %s at %s, %s, %s", i+1, e.Solid.Kind, figure.Length(c[0]), figure.Length(c[1]),
+		l = append(l, fmt.Sprintf("Shape %d by hand: a %s at %s, %s, %s", i+1, e.Solid.Kind, figure.Length(c[0]),
+			figure.Length(c[1]),
 			figure.Length(c[2])))
 	}
 	for _, k := range d.FileWithout {
@@ -254,7 +257,8 @@ func (d Decisions) Lines() []string {
 
 func (f Fit) line() string {
 	n, _ := f.Form.named()
-	s := "Fit " + map[Form]string{Hulls: "hulls", OneHull: "one hull", Box: "a box", Turned: "a turned box", Ball: "a ball",
+	s := "Fit " + map[Form]string{Hulls: "hulls", OneHull: "one hull", Box: "a box", Turned: "a turned box",
+		Ball:    "a ball",
 		Capsule: "a capsule", Slab: "a slab"}[n.ID]
 	if f.Form == Hulls && f.Most > 0 {
 		s = fmt.Sprintf("Fit up to %s", figure.Plural(f.Most, "hull", "hulls"))
@@ -281,8 +285,9 @@ func (f Fit) line() string {
 		s += " to slot “" + f.Slot + "”"
 	}
 	if len(f.At) > 0 {
-		s += map[bool]string{false: " to the part at ", true: " to the flat faces at "}[f.Flat] + figure.Plural(len(f.At), "place",
-			"places")
+		s += map[bool]string{false: " to the part at ", true: " to the flat faces at "}[f.Flat] +
+			figure.Plural(len(f.At), "place",
+				"places")
 	}
 	if f.Each {
 		s += ", each node by itself"

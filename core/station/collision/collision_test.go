@@ -101,11 +101,13 @@ func TestShapesFollowSizeStanceAndPivot(t *testing.T) {
 	d := fitted(collision.Hulls)
 	d.Keep.None = true // whoever walks through does not grow with it
 	space := run(t, hut(), d).Collision
-	moved, err := d.Changed(ctx, space.Space, []string{space.Shapes[0].ID}, collision.Edit{Do: collision.Move, By: geom.Vec3{0, 0, 0.25}})
+	moved, err := d.Changed(ctx, space.Space, []string{space.Shapes[0].ID},
+		collision.Edit{Do: collision.Move, By: geom.Vec3{0, 0, 0.25}})
 	require.NoError(t, err)
 	plain := run(t, hut(), moved)
-	p := prep.Prep{Collision: moved, Size: size.Decisions{Fit: size.ByFactor, Factor: 2}, Axes: axes.Decisions{Up: geom.PosZ,
-		Forward: geom.PosX}, Pivot: pivot.BaseCentre}
+	p := prep.Prep{Collision: moved, Size: size.Decisions{Fit: size.ByFactor, Factor: 2},
+		Axes: axes.Decisions{Up: geom.PosZ,
+			Forward: geom.PosX}, Pivot: pivot.BaseCentre}
 	other := preptest.Run(t, hut(), p, preptest.YUp)
 	require.Len(t, other.Collision.Shapes, len(plain.Collision.Shapes))
 	a, b := plain.Collision, other.Collision
@@ -145,7 +147,8 @@ func TestEditsByHand(t *testing.T) {
 		want []geom.Box
 	}{
 		{collision.Edit{Do: collision.Move, By: geom.Vec3{1, 0, -1}}, []geom.Box{box(1, 0, -1, 2, 2, 2)}},
-		{collision.Edit{Do: collision.Copy, By: geom.Vec3{2, 0, 0}}, []geom.Box{box(0, 0, 0, 1, 2, 3), box(2, 0, 0, 3, 2, 3)}},
+		{collision.Edit{Do: collision.Copy, By: geom.Vec3{2, 0, 0}},
+			[]geom.Box{box(0, 0, 0, 1, 2, 3), box(2, 0, 0, 3, 2, 3)}},
 		{collision.Edit{Do: collision.Mirror, Axis: 0, At: -1}, []geom.Box{box(0, 0, 0, 1, 2, 3), box(-3, 0, 0, -2, 2, 3)}},
 		{collision.Edit{Do: collision.Turn, By: geom.Vec3{0, 90, 0}}, []geom.Box{box(-1, 0, 1, 2, 2, 2)}},
 		{collision.Edit{Do: collision.Size, By: geom.Vec3{2, 0.5, 1}}, []geom.Box{box(-0.5, 0.5, 0, 1.5, 1.5, 3)}},
@@ -178,7 +181,8 @@ func TestEditsByHand(t *testing.T) {
 	require.NoError(t, err)
 	two := run(t, crate(), halves).Collision
 	assert.InDelta(t, 6, two.Sum, 1e-9)
-	whole, err := halves.Changed(ctx, two.Space, []string{two.Shapes[0].ID, two.Shapes[1].ID}, collision.Edit{Do: collision.Merge})
+	whole, err := halves.Changed(ctx, two.Space, []string{two.Shapes[0].ID, two.Shapes[1].ID},
+		collision.Edit{Do: collision.Merge})
 	require.NoError(t, err)
 	require.Len(t, at(whole), 1)
 	assert.InDelta(t, 6, run(t, crate(), whole).Collision.Sum, 1e-9)
@@ -191,7 +195,8 @@ func TestEditsByHand(t *testing.T) {
 		e   collision.Edit
 	}{{nil, collision.Edit{Do: collision.Move}}, {[]string{"e9"}, collision.Edit{Do: collision.Move}}, {[]string{"f0.0"},
 		collision.Edit{Do: "fly"}},
-		{[]string{"f0.0"}, collision.Edit{Do: collision.Split, At: 9}}, {[]string{"f0.0"}, collision.Edit{Do: collision.Merge}},
+		{[]string{"f0.0"}, collision.Edit{Do: collision.Split, At: 9}},
+		{[]string{"f0.0"}, collision.Edit{Do: collision.Merge}},
 		{[]string{"f0.0"}, collision.Edit{Do: collision.Move, By: geom.Vec3{math.NaN()}}}} {
 		_, err := d.Changed(ctx, r.Space, bad.ids, bad.e)
 		assert.Error(t, err, bad.e.Do)
@@ -202,7 +207,8 @@ func TestEditsByHand(t *testing.T) {
 func TestANewRevision(t *testing.T) {
 	d := fitted(collision.Hulls)
 	first := run(t, hut(), d).Collision
-	d, err := d.Changed(ctx, first.Space, []string{first.Shapes[0].ID}, collision.Edit{Do: collision.Move, By: geom.Vec3{0, 0.01, 0}})
+	d, err := d.Changed(ctx, first.Space, []string{first.Shapes[0].ID},
+		collision.Edit{Do: collision.Move, By: geom.Vec3{0, 0.01, 0}})
 	require.NoError(t, err)
 	same := run(t, hut(), d).Collision
 	for code := range codes(same) {
@@ -238,7 +244,8 @@ func TestANewRevision(t *testing.T) {
 // Shapes made by hand are told by their names, stand for their mesh, and are no meshes.
 func TestShapesOfTheFile(t *testing.T) {
 	box := new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{1, 2, 3})
-	s := shape.Scene("crate", nil, box.Mesh("crate"), new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{1, 2, 3}).Mesh("crate solid box 01"),
+	s := shape.Scene("crate", nil, box.Mesh("crate"),
+		new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{1, 2, 3}).Mesh("crate solid box 01"),
 		new(shape.Builder).Box(geom.Vec3{2, 0, 0}, geom.Vec3{3, 1, 1}).Mesh("crale solid hull 01"))
 	r := run(t, s, collision.Decisions{})
 	require.Len(t, r.Collision.Shapes, 2)
@@ -249,7 +256,8 @@ func TestShapesOfTheFile(t *testing.T) {
 	require.True(t, ok)
 	assert.Contains(t, f.Text, "“crate”", "the nearest name is proposed")
 	// Taken in hand, it is no longer the file's.
-	d, err := collision.Decisions{}.Changed(ctx, r.Collision.Space, []string{"h0"}, collision.Edit{Do: collision.Move, By: geom.Vec3{1, 0, 0}})
+	d, err := collision.Decisions{}.Changed(ctx, r.Collision.Space, []string{"h0"},
+		collision.Edit{Do: collision.Move, By: geom.Vec3{1, 0, 0}})
 	require.NoError(t, err)
 	now := run(t, s, d).Collision
 	require.Len(t, now.Shapes, 2)
@@ -293,7 +301,8 @@ func TestAHullWithinADistance(t *testing.T) {
 // Parts, slots and each node by itself.
 func TestFitsToParts(t *testing.T) {
 	s := shape.Scene("set", []scene.Material{{Name: "wood"}, {Name: "iron"}},
-		new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Slot(1).Box(geom.Vec3{0, 1, 0}, geom.Vec3{1, 1.5, 1}).Mesh("a"),
+		new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Slot(1).Box(geom.Vec3{0, 1, 0},
+			geom.Vec3{1, 1.5, 1}).Mesh("a"),
 		new(shape.Builder).Slot(0).Box(geom.Vec3{3, 0, 0}, geom.Vec3{4, 2, 1}).Mesh("b"))
 	of := func(f collision.Fit) []collision.Shape {
 		return run(t, s, collision.Decisions{}.With(f)).Collision.Shapes
@@ -317,7 +326,8 @@ func TestFitsToParts(t *testing.T) {
 
 // Meshes that bound nothing get the best there is, with a finding, and never a panic.
 func TestImperfectMeshes(t *testing.T) {
-	flat := &scene.Mesh{Name: "flat", Points: []geom.Vec3{{0, 0, 0}, {1, 0, 0}, {1, 0, 1}, {0, 0, 1}}, Corners: []int32{0, 1, 2, 3},
+	flat := &scene.Mesh{Name: "flat", Points: []geom.Vec3{{0, 0, 0}, {1, 0, 0}, {1, 0, 1}, {0, 0, 1}},
+		Corners:   []int32{0, 1, 2, 3},
 		FaceStart: []int32{0, 4}, Slots: []int{-1}}
 	line := &scene.Mesh{Name: "line", Points: []geom.Vec3{{0, 0, 0}, {1, 0, 0}, {2, 0, 0}}, Corners: []int32{0, 1, 2},
 		FaceStart: []int32{0, 3}, Slots: []int{-1}}
@@ -350,7 +360,8 @@ func TestJudgements(t *testing.T) {
 	require.NoError(t, err)
 	assert.Contains(t, codes(run(t, crate(), far).Collision), "balance")
 	// Half of the mesh is outside of half a box.
-	half, err := fitted(collision.Box).Changed(ctx, r.Space, []string{"f0.0"}, collision.Edit{Do: collision.Size, By: geom.Vec3{1, 1, 0.5}})
+	half, err := fitted(collision.Box).Changed(ctx, r.Space, []string{"f0.0"},
+		collision.Edit{Do: collision.Size, By: geom.Vec3{1, 1, 0.5}})
 	require.NoError(t, err)
 	out := run(t, crate(), half).Collision
 	assert.InDelta(t, 0.75, out.Gap.Out.Max, 1e-9)
@@ -358,7 +369,8 @@ func TestJudgements(t *testing.T) {
 	p := prep.Prep{Collision: d, Size: size.Decisions{Class: "hand-prop"}}
 	p.Collision, err = d.Added(r.Space, solid.Capsule, geom.Vec3{0, 3, 0}, 0.5)
 	require.NoError(t, err)
-	assert.Contains(t, codes(preptest.Run(t, crate(), p, preptest.YUp).Collision), "many", "three shapes, and two are reckoned with")
+	assert.Contains(t, codes(preptest.Run(t, crate(), p, preptest.YUp).Collision), "many",
+		"three shapes, and two are reckoned with")
 }
 
 // The mesh itself can be touched, too: of fewer triangles, from one side or both.
@@ -395,7 +407,8 @@ func TestDecisionsThatCantBeMeant(t *testing.T) {
 		{Fits: []collision.Fit{{Form: collision.Slab, Planes: 7}}}, {Fits: []collision.Fit{{Form: collision.Hulls,
 			Concavity: -1}}}, {Keep: collision.Keep{Radius: -1}},
 		{Keep: collision.Keep{Height: 1}}, {Keep: collision.Keep{Radius: 2, Height: 1}}, {Density: -4}, {Gap: math.NaN()},
-		{Edited: []collision.Edited{{Solid: solid.Solid{Kind: solid.Box}}}}, {Edited: []collision.Edited{{Solid: solid.Solid{Kind: "blob"}}}},
+		{Edited: []collision.Edited{{Solid: solid.Solid{Kind: solid.Box}}}},
+		{Edited: []collision.Edited{{Solid: solid.Solid{Kind: "blob"}}}},
 	} {
 		assert.Error(t, d.Validate(), "%+v", d)
 	}
@@ -414,7 +427,8 @@ func TestFitsAreKept(t *testing.T) {
 	b, err := prep.Run(ctx, in, p, memo)
 	require.NoError(t, err)
 	require.Len(t, b.Collision.Shapes, len(a.Collision.Shapes))
-	assert.Same(t, &a.Collision.Fits[0].Solids[0].Points[0], &b.Collision.Fits[0].Solids[0].Points[0], "the very same hulls, moved")
+	assert.Same(t, &a.Collision.Fits[0].Solids[0].Points[0], &b.Collision.Fits[0].Solids[0].Points[0],
+		"the very same hulls, moved")
 }
 
 // Hulls of a large mesh are made when that is asked for, and are there from then on.
@@ -475,13 +489,14 @@ func TestShapesOfTheFileKeepTheirKind(t *testing.T) {
 		said, kind string
 		belied     bool
 	}{
-		"a box":                   {box.Mesh("a"), "box", "box", false},
-		"a ball":                  {ball.Form(context.Background()).Mesh("a"), "ball", "ball", false},
-		"a capsule":               {pill.Form(context.Background()).Mesh("a"), "capsule", "capsule", false},
-		"a surface":               {box.Mesh("a"), "surface", "surface", false},
-		"a hull":                  {box.Mesh("a"), "hull", "hull", false},
-		"a ball that is a box":    {box.Mesh("a"), "ball", "hull", true},
-		"a box that is a wedge":   {new(shape.Builder).Prism([][2]float64{{0, 0}, {1, 0}, {0, 1}}, 0, 1).Mesh("a"), "box", "hull", true},
+		"a box":                {box.Mesh("a"), "box", "box", false},
+		"a ball":               {ball.Form(context.Background()).Mesh("a"), "ball", "ball", false},
+		"a capsule":            {pill.Form(context.Background()).Mesh("a"), "capsule", "capsule", false},
+		"a surface":            {box.Mesh("a"), "surface", "surface", false},
+		"a hull":               {box.Mesh("a"), "hull", "hull", false},
+		"a ball that is a box": {box.Mesh("a"), "ball", "hull", true},
+		"a box that is a wedge": {new(shape.Builder).Prism([][2]float64{{0, 0}, {1, 0}, {0, 1}}, 0, 1).Mesh("a"), "box",
+			"hull", true},
 		"a capsule that is a box": {box.Mesh("a"), "capsule", "hull", true},
 	} {
 		t.Run(name, func(t *testing.T) {

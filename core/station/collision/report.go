@@ -296,7 +296,8 @@ func Run(d Decisions, ask Ask, measured *Measured) *Report {
 			floor = -b.Max[up.Index()]
 		}
 	}
-	r.Space = Space{Shapes: r.Shapes, Placed: ask.Placed, Basis: ask.Scene.Basis, Floor: floor, Keys: ask.Keys, Print: ask.Print}
+	r.Space = Space{Shapes: r.Shapes, Placed: ask.Placed, Basis: ask.Scene.Basis, Floor: floor, Keys: ask.Keys,
+		Print: ask.Print}
 	if measured != nil {
 		r.Measured = *measured
 		for i := range r.Shapes {
@@ -331,17 +332,20 @@ func (r *Report) judge(d Decisions, ask Ask) {
 		r.Say(finding.Finding{Code: Info.ID + "/" + code, Severity: sev, Title: title, Text: text, Remedies: remedies})
 		return r.Last()
 	}
-	hulls := finding.Remedy{Label: "Fit hulls", Effect: "As many as it takes, round what comes through.", Decision: d.With(r.hulls())}
+	hulls := finding.Remedy{Label: "Fit hulls", Effect: "As many as it takes, round what comes through.",
+		Decision: d.With(r.hulls())}
 	if r.Pending {
 		say(finding.Note, "pending", "The shapes are still to be fitted",
-			"What they stand for has changed, or they were never fitted. It takes a while for a mesh of this size, and everything else goes on "+
+			"What they stand for has changed, or they were never fitted. It takes a while for a mesh of this size, and "+
+				"everything else goes on "+
 				"meanwhile.")
 		return
 	}
 	if r.Surface != nil && len(ask.Solids) > 0 && !slices.ContainsFunc(ask.Solids,
 		func(t target.Solid) bool { return t.Kind == "surface" }) {
 		say(finding.Look, "kind-surface", "The target takes no surface", "What it does with one is not said.",
-			finding.Remedy{Label: "Send none", Effect: "The shapes stay.", Decision: with(d, func(d *Decisions) { d.Surface = Surface{} })})
+			finding.Remedy{Label: "Send none", Effect: "The shapes stay.",
+				Decision: with(d, func(d *Decisions) { d.Surface = Surface{} })})
 	}
 	if len(r.Shapes) == 0 && r.Surface == nil {
 		if !d.None && ask.Scene.Count().Triangles > 0 {
@@ -422,7 +426,8 @@ type sayer func(finding.Severity, string, string, string, ...finding.Remedy) *fi
 // limits compares with what class and target reckon with.
 func (r *Report) limits(d Decisions, ask Ask, say sayer) {
 	if r.Most > 0 && len(r.Shapes) > r.Most {
-		say(finding.Look, "many", fmt.Sprintf("%s, and %d are reckoned with", figure.Plural(len(r.Shapes), "shape", "shapes"), r.Most),
+		say(finding.Look, "many",
+			fmt.Sprintf("%s, and %d are reckoned with", figure.Plural(len(r.Shapes), "shape", "shapes"), r.Most),
 			fmt.Sprintf("Each costs time whenever something moves near it. That is for “%s”.", ask.Class.Name),
 			finding.Remedy{Label: fmt.Sprintf("Fit up to %d hulls", r.Most), Effect: "They fill more air.",
 				Decision: d.With(Fit{Form: Hulls, Most: r.Most})})
@@ -446,8 +451,9 @@ func (r *Report) limits(d Decisions, ask Ask, say sayer) {
 		if m.Sheets > 0 {
 			k := math.Cbrt(math.Abs(m.By.M.Det()))
 			say(finding.Note, fmt.Sprintf("sheet-%d", i+1), figure.Plural(m.Sheets, "open part is", "open parts are")+" taken "+
-				figure.Length(m.Sheet*k)+" thick", "A surface that is open has no inside: its hulls follow it as a sheet, half to each side. "+
-				"How thick it is taken is set beside the number of hulls.")
+				figure.Length(m.Sheet*k)+" thick",
+				"A surface that is open has no inside: its hulls follow it as a sheet, half to each side. "+
+					"How thick it is taken is set beside the number of hulls.")
 		}
 	}
 	for i, m := range r.Fits {
@@ -463,7 +469,8 @@ func (r *Report) limits(d Decisions, ask Ask, say sayer) {
 	}
 	for _, s := range r.Shapes {
 		if r.Points > 0 && s.Points() > r.Points && s.Form.Kind == solid.Hull {
-			f := say(finding.Look, "points-"+s.Letter, fmt.Sprintf("Shape %s has %d points, and %d are reckoned with", s.Letter, s.Points(),
+			f := say(finding.Look, "points-"+s.Letter, fmt.Sprintf("Shape %s has %d points, and %d are reckoned with", s.Letter,
+				s.Points(),
 				r.Points),
 				"Fit it with fewer, or split it.")
 			at := s.Form.Bounds().Center()
@@ -475,7 +482,8 @@ func (r *Report) limits(d Decisions, ask Ask, say sayer) {
 	}
 	var said []string
 	for _, s := range r.Shapes {
-		if !slices.ContainsFunc(ask.Solids, func(t target.Solid) bool { return t.Kind == s.Kind() }) && !slices.Contains(said, s.Kind()) {
+		if !slices.ContainsFunc(ask.Solids, func(t target.Solid) bool { return t.Kind == s.Kind() }) &&
+			!slices.Contains(said, s.Kind()) {
 			said = append(said, s.Kind())
 			say(finding.Look, "kind-"+s.Kind(), fmt.Sprintf("The target takes no %s", s.Kind()),
 				"What it does with one is not said.",
@@ -493,7 +501,8 @@ func (r *Report) quality(d Decisions, ask Ask, say sayer) {
 	for i, s := range r.Shapes {
 		size := s.Form.Bounds().Size()
 		if s.Belied {
-			place(say(finding.Look, "belied-"+s.Letter, fmt.Sprintf("Shape %s of the file is called a %s, and is none", s.Letter, s.Said),
+			place(say(finding.Look, "belied-"+s.Letter, fmt.Sprintf("Shape %s of the file is called a %s, and is none",
+				s.Letter, s.Said),
 				"Its corners are not those of one. It leaves as the hull round them."), s)
 		}
 		if s.Depth > 1e-3*size.Max() && s.Said != SurfaceKind {
@@ -522,7 +531,8 @@ func (r *Report) quality(d Decisions, ask Ask, say sayer) {
 		}
 		if k := r.Within[i]; k >= 0 {
 			drop, _ := d.Changed(context.Background(), r.Space, []string{s.ID}, Edit{Do: Delete})
-			place(say(finding.Look, "within-"+s.Letter, fmt.Sprintf("Shape %s lies wholly in shape %s", s.Letter, r.Shapes[k].Letter),
+			place(say(finding.Look, "within-"+s.Letter, fmt.Sprintf("Shape %s lies wholly in shape %s", s.Letter,
+				r.Shapes[k].Letter),
 				"Nothing ever touches it.", finding.Remedy{Label: "Take it out", Effect: "The others stay as they are.",
 					Decision: drop}), s)
 		}
@@ -540,7 +550,8 @@ func (r *Report) quality(d Decisions, ask Ask, say sayer) {
 			"Shapes are fitted to its surface alone; the volume they fill is not told.")
 	}
 	if r.Fine || ask.Ways != nil && errors.Is(ask.Ways, passage.ErrFine) {
-		say(finding.Note, "fine", "Passages were not looked for", fmt.Sprintf("%s is too small beside an asset of %s.", r.Keep.Words(),
+		say(finding.Note, "fine", "Passages were not looked for", fmt.Sprintf("%s is too small beside an asset of %s.",
+			r.Keep.Words(),
 			figure.Length(ask.Size)))
 	}
 }

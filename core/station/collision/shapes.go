@@ -104,7 +104,8 @@ func partOf(s *scene.Scene, nodes []int, worlds []geom.Affine, slot string) *sce
 				continue
 			}
 		}
-		out.Nodes = append(out.Nodes, scene.Node{Name: s.Nodes[i].Name, Kind: scene.KindMesh, Parent: -1, Mesh: len(out.Meshes),
+		out.Nodes = append(out.Nodes, scene.Node{Name: s.Nodes[i].Name, Kind: scene.KindMesh, Parent: -1,
+			Mesh:  len(out.Meshes),
 			Local: worlds[i]})
 		out.Meshes = append(out.Meshes, m)
 	}
@@ -180,7 +181,8 @@ func pickedOf(ctx context.Context, s *scene.Scene, at []geom.Vec3, flat bool) *s
 				part[f] = 1
 			}
 		}
-		out.Nodes = append(out.Nodes, scene.Node{Name: whole.Nodes[i].Name, Kind: scene.KindMesh, Parent: -1, Mesh: len(out.Meshes),
+		out.Nodes = append(out.Nodes, scene.Node{Name: whole.Nodes[i].Name, Kind: scene.KindMesh, Parent: -1,
+			Mesh:  len(out.Meshes),
 			Local: geom.Identity})
 		out.Meshes = append(out.Meshes, m.Cut(part, 2)[0])
 	}
@@ -201,8 +203,9 @@ func (m *Made) fitted(ctx context.Context, s *scene.Scene, f Fit, room Room, pro
 		points = UsualPoints
 	}
 	if f.Form == Hulls {
-		r := decompose.Of(ctx, s, decompose.Options{Hulls: most, Points: points, Concavity: f.Concavity, Open: room.Open, Progress: progress,
-			Sheet: f.Sheet, Down: room.Down})
+		r := decompose.Of(ctx, s, decompose.Options{Hulls: most, Points: points, Concavity: f.Concavity, Open: room.Open,
+			Progress: progress,
+			Sheet:    f.Sheet, Down: room.Down})
 		var list []solid.Solid
 		for _, h := range r.Hulls {
 			if len(h.Body.Faces) > 0 {
@@ -345,7 +348,8 @@ func (s Shape) Source() string {
 // Gather lists the shapes in force, with their forms. made is what each fit came to, in coordinates
 // as Source leaves the scene or in those of the outcome, as flagged; placed carries the first to the
 // second.
-func Gather(ctx context.Context, d Decisions, made []Fitted, hand []Hand, s *scene.Scene, keys []string, placed geom.Affine) []Shape {
+func Gather(ctx context.Context, d Decisions, made []Fitted, hand []Hand, s *scene.Scene, keys []string,
+	placed geom.Affine) []Shape {
 	var list []Shape
 	add := func(x Shape, form solid.Solid, by geom.Affine) {
 		x.Form = form.Carried(by).Form(ctx)

@@ -26,7 +26,8 @@ func SurfaceOf(ctx context.Context, s *scene.Scene, d Surface) Touched {
 			bare = simplify.Of(ctx, bare, simplify.Options{Triangles: max(4, int(d.Share*float64(m.Triangles())))}).Mesh
 		}
 		bare = bare.Triangulated()
-		all = append(all, &scene.Mesh{Points: bare.Points, Corners: bare.Corners, FaceStart: bare.FaceStart, Slots: []int{-1}})
+		all = append(all, &scene.Mesh{Points: bare.Points, Corners: bare.Corners, FaceStart: bare.FaceStart,
+			Slots: []int{-1}})
 	}
 	if len(all) == 0 || ctx.Err() != nil {
 		return Touched{}

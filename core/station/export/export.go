@@ -57,7 +57,8 @@ type NamedForm struct {
 }
 
 // LODForms lists them in words.
-var LODForms = []NamedForm{{LODsNamed, "Nodes named by the target’s pattern"}, {LODsGroup, "The format’s own LOD group"},
+var LODForms = []NamedForm{{LODsNamed, "Nodes named by the target’s pattern"},
+	{LODsGroup, "The format’s own LOD group"},
 	{LODsApart, "A file each"},
 	{LODsLeft, "Leave them behind"}}
 
@@ -78,7 +79,8 @@ type NamedShapeForm struct {
 }
 
 // ShapeForms lists them in words.
-var ShapeForms = []NamedShapeForm{{ShapesNamed, "Nodes named by the target’s pattern"}, {ShapesApart, "A file of its own"},
+var ShapeForms = []NamedShapeForm{{ShapesNamed, "Nodes named by the target’s pattern"},
+	{ShapesApart, "A file of its own"},
 	{ShapesLeft, "Leave it behind"}}
 
 // maxName bounds the name of a file, in bytes.
@@ -136,7 +138,8 @@ func (d Decisions) Lines() []string {
 	for _, c := range []struct {
 		on   bool
 		line string
-	}{{d.Bake, "Bake transforms into the file"}, {d.Triangles, "Cut polygons into triangles"}, {d.Tangents, "Make tangents"}} {
+	}{{d.Bake, "Bake transforms into the file"}, {d.Triangles, "Cut polygons into triangles"},
+		{d.Tangents, "Make tangents"}} {
 		if c.on {
 			l = append(l, c.line)
 		}
@@ -218,8 +221,10 @@ func (r *Report) needs(d Decisions, f format.Format, ask Ask) {
 	}
 	count := s.Count()
 	if needs.Triangles && f.Polygons && !d.Triangles && count.Triangles > count.Polygons {
-		say("needs-triangles", "The target needs triangles", "What leaves has polygons of more corners, which it would cut its own way.",
-			with("Cut polygons into triangles", "They are cut here, so that all see the same.", func(d *Decisions) { d.Triangles = true }))
+		say("needs-triangles", "The target needs triangles",
+			"What leaves has polygons of more corners, which it would cut its own way.",
+			with("Cut polygons into triangles", "They are cut here, so that all see the same.",
+				func(d *Decisions) { d.Triangles = true }))
 	}
 	var bare, second, large int
 	for _, m := range s.Meshes {
@@ -236,22 +241,26 @@ func (r *Report) needs(d Decisions, f format.Format, ask Ask) {
 	if needs.Tangents && bare > 0 && !(f.Tangents && d.Tangents) {
 		text := figure.Plural(bare, "mesh has", "meshes have") + " none."
 		if f.Tangents {
-			say("needs-tangents", "The target needs tangents", text, with("Make tangents", "They are made of normals and the first UV set.",
-				func(d *Decisions) { d.Tangents = true }))
+			say("needs-tangents", "The target needs tangents", text,
+				with("Make tangents", "They are made of normals and the first UV set.",
+					func(d *Decisions) { d.Tangents = true }))
 		} else {
 			say("needs-tangents", "The target needs tangents", text+" This format holds none.")
 		}
 	}
 	if needs.Lightmap && second > 0 {
-		say("needs-lightmap", "The target needs a second UV set", figure.Plural(second, "mesh has", "meshes have")+" none for light.")
+		say("needs-lightmap", "The target needs a second UV set",
+			figure.Plural(second, "mesh has", "meshes have")+" none for light.")
 	}
 	if needs.OneMesh && s.Count().Instances > 1 {
-		say("needs-one-mesh", "The target needs one mesh", fmt.Sprintf("What leaves has %d. Join them at Source, or send each as an asset.",
-			s.Count().Instances))
+		say("needs-one-mesh", "The target needs one mesh",
+			fmt.Sprintf("What leaves has %d. Join them at Source, or send each as an asset.",
+				s.Count().Instances))
 	}
 	if needs.IndexBits == 16 && large > 0 {
-		say("needs-short-index", "More points than the target's indices count", figure.Plural(large, "mesh has", "meshes have")+
-			" more than 65 536. Split them at Source.")
+		say("needs-short-index", "More points than the target's indices count",
+			figure.Plural(large, "mesh has", "meshes have")+
+				" more than 65 536. Split them at Source.")
 	}
 }
 

@@ -38,5 +38,6 @@ func TestWhatMustBeFixedHolds(t *testing.T) {
 		assert.Equal(t, held > 0, worst == finding.MustFix)
 		assert.NotEmpty(t, r.Figure())
 	}
-	assert.NotEqual(t, Run(Decisions{}, Ask{Scene: new(scene.Scene)}).Figure(), Run(Decisions{}, Ask{MustFix: 1, Scene: new(scene.Scene)}).Figure())
+	assert.NotEqual(t, Run(Decisions{}, Ask{Scene: new(scene.Scene)}).Figure(),
+		Run(Decisions{}, Ask{MustFix: 1, Scene: new(scene.Scene)}).Figure())
 }

@@ -45,17 +45,20 @@ func (r *Report) byHand(d Decisions, ask Ask, say sayer) {
 		made := d.With(r.LevelsNow())
 		made.Levels[i] = Level{}
 		made.Levels[i].Share = 0.5 * r.ShareOf(*before)
-		again := finding.Remedy{Label: "Make one instead", Effect: "With half of the triangles of the one before it.", Decision: made}
+		again := finding.Remedy{Label: "Make one instead", Effect: "With half of the triangles of the one before it.",
+			Decision: made}
 		at := func(sev finding.Severity, code, title, text string, remedies ...finding.Remedy) {
 			f := say(sev, fmt.Sprintf("%s-%d", code, l.Number), fmt.Sprintf("LOD %d ", l.Number)+title, text, remedies...)
 			f.Place.Point = middle(l.Scene)
 			r.About[f.Code] = l.Number
 		}
 		n, was := l.Cost.Triangles, before.Cost.Triangles
-		counts := fmt.Sprintf("It has %s, and the one before it %s.", figure.Plural(n, "triangle", "triangles"), figure.Count(was))
+		counts := fmt.Sprintf("It has %s, and the one before it %s.", figure.Plural(n, "triangle", "triangles"),
+			figure.Count(was))
 		switch {
 		case n > was:
-			at(finding.MustFix, "finer", "is finer than the one before it", counts+" The farther one has to be the coarser.", drop, again)
+			at(finding.MustFix, "finer", "is finer than the one before it", counts+" The farther one has to be the coarser.",
+				drop, again)
 		case float64(n) > worth*float64(was):
 			at(finding.Look, "close", "spares next to nothing", counts+" Each LOD costs memory and a switch.", drop, again)
 		}
@@ -75,11 +78,13 @@ func (r *Report) byHand(d Decisions, ask Ask, say sayer) {
 				fmt.Sprintf("%s is on no face of the asset itself, so that the receiver would have "+
 					"nothing to put there.", strings.Join(quotedAll(more), ", ")), again)
 		} else if !inOrder(names, ask.Slots) {
-			at(finding.Note, "slot-order", "lists its slots in another order", "It is written with those of the asset, in their order.")
+			at(finding.Note, "slot-order", "lists its slots in another order",
+				"It is written with those of the asset, in their order.")
 		}
 		if a, b := sets(whole.Scene), sets(l.Scene); b < a {
-			at(finding.Look, "uvs", "lacks UVs", fmt.Sprintf("It has %s, and the asset %d. Its textures would lie elsewhere, or nowhere.",
-				figure.Plural(b, "UV set", "UV sets"), a), again)
+			at(finding.Look, "uvs", "lacks UVs",
+				fmt.Sprintf("It has %s, and the asset %d. Its textures would lie elsewhere, or nowhere.",
+					figure.Plural(b, "UV set", "UV sets"), a), again)
 		}
 		if bare(l.Scene) && !bare(whole.Scene) {
 			at(finding.Look, "smoothing", "says nothing of smoothing",
@@ -110,7 +115,8 @@ func solved(d Decisions, r *Report, i int) finding.Remedy {
 			d.Levels[k].From = Round(d.Levels[k+1].From / 1.1)
 		}
 	}
-	return finding.Remedy{Label: "Let it take over at " + figure.Length(d.Levels[i].From), Effect: "The others keep their order.",
+	return finding.Remedy{Label: "Let it take over at " + figure.Length(d.Levels[i].From),
+		Effect:   "The others keep their order.",
 		Decision: d}
 }
 

@@ -52,7 +52,8 @@ func wish(list ...ladder.Wish) (out []lods.Level) {
 
 func TestALadderIsSolvedEitherWay(t *testing.T) {
 	view := ladder.View{Lines: preptest.YUp.View.Lines, Angle: preptest.YUp.View.Angle}
-	byShare := preptest.Run(t, rock(), with(lods.Decisions{Levels: wish(ladder.Wish{Share: 0.5}, ladder.Wish{Share: 0.1})}), preptest.YUp)
+	byShare := preptest.Run(t, rock(),
+		with(lods.Decisions{Levels: wish(ladder.Wish{Share: 0.5}, ladder.Wish{Share: 0.1})}), preptest.YUp)
 	list := byShare.LODs.LODs
 	require.Len(t, list, 3)
 	for i, l := range list[1:] {
@@ -82,7 +83,8 @@ func TestALadderIsSolvedEitherWay(t *testing.T) {
 		assert.LessOrEqual(t, l.Pixels, 1+1e-9)
 	}
 	// Twice the pixels, half the distance.
-	twice := preptest.Run(t, rock(), with(lods.Decisions{Pixels: 2, Levels: wish(ladder.Wish{Share: 0.5})}), preptest.YUp).LODs.LODs
+	twice := preptest.Run(t, rock(), with(lods.Decisions{Pixels: 2, Levels: wish(ladder.Wish{Share: 0.5})}),
+		preptest.YUp).LODs.LODs
 	assert.InDelta(t, list[1].From/2, twice[1].From, 1e-9)
 }
 
@@ -165,7 +167,8 @@ func TestLODsFollowTheAsset(t *testing.T) {
 // What the file hides is hidden in every LOD.
 func TestWhatIsHiddenStaysSo(t *testing.T) {
 	s := rock()
-	s.Nodes = append([]scene.Node{{Name: "all", Kind: scene.KindEmpty, Parent: -1, Mesh: -1, Local: geom.Identity, Hidden: true}}, s.Nodes...)
+	s.Nodes = append([]scene.Node{{Name: "all", Kind: scene.KindEmpty, Parent: -1, Mesh: -1, Local: geom.Identity,
+		Hidden: true}}, s.Nodes...)
 	s.Nodes[1].Parent = 0
 	r := preptest.Run(t, s, with(lods.Decisions{Levels: wish(ladder.Wish{Share: 0.25})}), preptest.YUp)
 	require.Len(t, r.Delivery.LODs, 1)
@@ -208,9 +211,12 @@ func TestWhatCantBeHadIsSaid(t *testing.T) {
 		Making: ladder.Making{Weights: map[string]int{"stone": 0}}}), preptest.YUp).LODs
 	assert.Contains(t, codes(r)["left-out-1"].Text, "Not a single triangle")
 	for _, bad := range []lods.Decisions{
-		{Levels: wish(ladder.Wish{})}, {Levels: wish(ladder.Wish{Share: 1})}, {Levels: wish(ladder.Wish{From: 5}, ladder.Wish{From: 5})},
-		{Levels: []lods.Level{{Wish: ladder.Wish{Share: 0.5}, Hand: 1}}}, {Pixels: 0.001}, {Vanish: -1}, {Fade: 90}, {Outside: 9},
-		{Few: true, None: true}, {Making: ladder.Making{Detail: -2}}, {Making: ladder.Making{Angle: 181}}, {Making: ladder.Making{Blend: 101}},
+		{Levels: wish(ladder.Wish{})}, {Levels: wish(ladder.Wish{Share: 1})},
+		{Levels: wish(ladder.Wish{From: 5}, ladder.Wish{From: 5})},
+		{Levels: []lods.Level{{Wish: ladder.Wish{Share: 0.5}, Hand: 1}}}, {Pixels: 0.001}, {Vanish: -1}, {Fade: 90},
+		{Outside: 9},
+		{Few: true, None: true}, {Making: ladder.Making{Detail: -2}}, {Making: ladder.Making{Angle: 181}},
+		{Making: ladder.Making{Blend: 101}},
 		{Making: ladder.Making{Weights: map[string]int{"a": -1}}}, {Levels: make([]lods.Level, 9)},
 	} {
 		assert.Error(t, bad.Validate(), "%+v", bad)
@@ -282,7 +288,8 @@ func TestLODsMadeByHandAreJudged(t *testing.T) {
 		"extent-2":      func(list []*scene.Mesh, s *scene.Scene) { shift(list[2], 0.4) },
 		"names-no-mesh": func(list []*scene.Mesh, s *scene.Scene) { s.Nodes[2].Name = "pots lod 2" },
 	} {
-		s := shape.Scene("post", []scene.Material{{Name: "wood"}, {Name: "iron"}}, fine(), coarse("post lod 1", 24), coarse("post lod 2", 9))
+		s := shape.Scene("post", []scene.Material{{Name: "wood"}, {Name: "iron"}}, fine(), coarse("post lod 1", 24),
+			coarse("post lod 2", 9))
 		if s.Meshes[0].Smooth == nil && !s.Meshes[0].Normals.Has() {
 			t.Fatal("the asset has normals")
 		}
@@ -327,13 +334,16 @@ func TestHandMadeAndMadeLODsShareALadder(t *testing.T) {
 	low.Name = "boulder lod 1"
 	low.Slots = []int{0}
 	s.Meshes = append(s.Meshes, low)
-	s.Nodes = append(s.Nodes, scene.Node{Name: "boulder lod 1", Kind: scene.KindMesh, Parent: -1, Mesh: 1, Local: geom.Identity})
-	p := with(lods.Decisions{Levels: []lods.Level{{Wish: ladder.Wish{Share: 0.5}}, {Hand: 1}, {Wish: ladder.Wish{Share: 0.02}}}})
+	s.Nodes = append(s.Nodes, scene.Node{Name: "boulder lod 1", Kind: scene.KindMesh, Parent: -1, Mesh: 1,
+		Local: geom.Identity})
+	p := with(lods.Decisions{Levels: []lods.Level{{Wish: ladder.Wish{Share: 0.5}}, {Hand: 1},
+		{Wish: ladder.Wish{Share: 0.02}}}})
 	r := preptest.Run(t, s, p, preptest.YUp)
 	require.Len(t, r.LODs.LODs, 4)
 	assert.Equal(t, low.Triangles(), r.LODs.LODs[2].Cost.Triangles)
 	assert.NotNil(t, r.LODs.LODs[2].Fetched.Hand)
-	group := scene.Node{Name: "rock", Kind: scene.KindLOD, Parent: -1, Mesh: -1, Local: geom.Identity, Thresholds: []float64{17}}
+	group := scene.Node{Name: "rock", Kind: scene.KindLOD, Parent: -1, Mesh: -1, Local: geom.Identity,
+		Thresholds: []float64{17}}
 	s.Nodes = append([]scene.Node{group}, s.Nodes...)
 	for i := range s.Nodes[1:] {
 		s.Nodes[i+1].Parent, s.Nodes[i+1].Name = 0, fmt.Sprint("part ", i)
@@ -397,10 +407,12 @@ func TestOddMeshesMakeLaddersOrSayWhyNot(t *testing.T) {
 		"with holes":        holed.Cut(part, 2)[0],
 	} {
 		for _, d := range []lods.Decisions{{Few: true}, {Levels: wish(ladder.Wish{Share: 0.5}, ladder.Wish{Triangles: 1})},
-			{Levels: wish(ladder.Wish{From: 3}), Outside: 1, Making: ladder.Making{Mirrored: true, KeepPoints: true, Angle: 30}}} {
+			{Levels: wish(ladder.Wish{From: 3}), Outside: 1, Making: ladder.Making{Mirrored: true, KeepPoints: true,
+				Angle: 30}}} {
 			r := preptest.Run(t, shape.Scene(name, nil, m), with(d), preptest.YUp).LODs
 			for _, l := range r.LODs {
-				for _, v := range []float64{l.From, l.Pixels, l.Seen, l.Visible, l.Share, l.Screen, l.Deviation.Worst().RMS, r.Saved(), r.Drawn} {
+				for _, v := range []float64{l.From, l.Pixels, l.Seen, l.Visible, l.Share, l.Screen, l.Deviation.Worst().RMS,
+					r.Saved(), r.Drawn} {
 					assert.False(t, math.IsNaN(v) || math.IsInf(v, 0), "%s: %+v", name, l)
 				}
 				for _, mesh := range l.Scene.Meshes {

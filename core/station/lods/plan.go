@@ -29,7 +29,8 @@ type Placed struct {
 // coarser than the one before it is left out; the second list has their numbers. hand are the
 // numbers of what came along, with the triangles of each; climbs may be nil where they are not
 // needed.
-func Plan(d Decisions, whole, outside *ladder.Climb, view ladder.View, allowed float64, seen ladder.Range, most int, hand []Counted) (
+func Plan(d Decisions, whole, outside *ladder.Climb, view ladder.View, allowed float64, seen ladder.Range, most int,
+	hand []Counted) (
 	list []Placed, left []int) {
 	levels := d.InForce(numbers(hand))
 	if d.Few {

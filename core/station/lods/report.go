@@ -82,7 +82,8 @@ func Budgeted(c class.Class) int {
 // Run puts the LODs on the ladder and judges them. left are the numbers of those that were asked
 // for and have no mesh.
 func Run(d Decisions, ask Ask, list []Fetched, left []int) *Report {
-	r := &Report{Allowed: d.Allowed(ask.Pixels), View: ask.View, Range: RangeOf(ask.Class, ask.View, ask.Size, d.Vanish), Few: d.Few,
+	r := &Report{Allowed: d.Allowed(ask.Pixels), View: ask.View, Range: RangeOf(ask.Class, ask.View, ask.Size, d.Vanish),
+		Few:     d.Few,
 		Pending: ask.Pending, Size: ask.Size, About: map[string]int{}}
 	for _, h := range ask.Hand {
 		r.Hand = append(r.Hand, Counted{h.N, h.Scene.Count().Triangles})
@@ -228,8 +229,9 @@ func (r *Report) judge(d Decisions, ask Ask, left []int) {
 				figure.Plural(ask.Class.Budget.LODs, "LOD", "LODs"))
 		}
 		if tris > 0 {
-			say(sev, "none", "Nothing coarser stands in from afar", text, finding.Remedy{Label: "Make as few as bring the saving",
-				Effect: "Each takes over where it shows by no more than " + pixels(r.Allowed) + ".", Decision: few})
+			say(sev, "none", "Nothing coarser stands in from afar", text,
+				finding.Remedy{Label: "Make as few as bring the saving",
+					Effect: "Each takes over where it shows by no more than " + pixels(r.Allowed) + ".", Decision: few})
 		}
 	}
 	if d.Few && len(r.LODs) == 1 {
@@ -253,9 +255,11 @@ func (r *Report) judge(d Decisions, ask Ask, left []int) {
 			to.Levels[i].From = 0
 			say(finding.Look, fmt.Sprintf("shows-%d", l.Number),
 				fmt.Sprintf("LOD %d shows by %s where it takes over", l.Number, pixels(l.Pixels)),
-				fmt.Sprintf("At %s no more than %s are allowed; it would not show from %s on.", figure.Length(l.From), pixels(r.Allowed),
+				fmt.Sprintf("At %s no more than %s are allowed; it would not show from %s on.", figure.Length(l.From),
+					pixels(r.Allowed),
 					figure.Length(at)),
-				finding.Remedy{Label: "Let it take over at " + figure.Length(at), Effect: "Its triangles stay.", Decision: freed(to, i)})
+				finding.Remedy{Label: "Let it take over at " + figure.Length(at), Effect: "Its triangles stay.",
+					Decision: freed(to, i)})
 		}
 		if gone := missing(ask.Slots, l.Scene.SlotNames()); len(gone) > 0 && l.Mesh.Hand == 0 {
 			to := d
@@ -267,12 +271,14 @@ func (r *Report) judge(d Decisions, ask Ask, left []int) {
 				to.Making.Weights[name] = 0
 			}
 			say(finding.Note, fmt.Sprintf("slot-gone-%d", l.Number), fmt.Sprintf("LOD %d drops %s", l.Number, quoted(gone)),
-				"What had it is smaller than what shows there. Slots keep their order; some receivers expect each of them in every LOD.",
+				"What had it is smaller than what shows there. Slots keep their order; some receivers expect each of them in "+
+					"every LOD.",
 				finding.Remedy{Label: "Keep what has it whole", Effect: "Its triangles stay in every LOD.", Decision: to})
 		}
 	}
 	if most := ask.Class.Budget.LODs; most > 0 && len(r.LODs)-1 > most {
-		say(finding.Look, "many", fmt.Sprintf("%s, and %d are reckoned with", figure.Plural(len(r.LODs)-1, "LOD", "LODs"), most),
+		say(finding.Look, "many", fmt.Sprintf("%s, and %d are reckoned with", figure.Plural(len(r.LODs)-1, "LOD", "LODs"),
+			most),
 			"Each costs memory, and a switch that may be seen.", finding.Remedy{Label: "Make as few as bring the saving",
 				Effect: "They are chosen by what they spare over the distances it is seen from.", Decision: few})
 	}
@@ -281,7 +287,8 @@ func (r *Report) judge(d Decisions, ask Ask, left []int) {
 		to.Making.Mirrored = false
 		say(finding.Look, "not-mirrored", "Not all halves mirror one another",
 			"Across no axis through its middle do all points have a counterpart, to a "+
-				"hundred-thousandth of its size; what has none was made as usual.", finding.Remedy{Label: "Don’t ask for it", Decision: to,
+				"hundred-thousandth of its size; what has none was made as usual.",
+			finding.Remedy{Label: "Don’t ask for it", Decision: to,
 				Effect: "LODs are made without regard to halves."})
 	}
 	r.byHand(d, ask, say)
@@ -303,7 +310,8 @@ func (r *Report) leftOut(d Decisions, ask Ask, i int, say sayer) {
 	l := d.Levels[i]
 	to := d.With(slices.Delete(slices.Clone(d.Levels), i, i+1))
 	drop := finding.Remedy{Label: "Drop it", Effect: "The others stay as they are.", Decision: to}
-	text := fmt.Sprintf("At %s nothing coarser than the LOD before it stays within %s.", figure.Length(l.From), pixels(r.Allowed))
+	text := fmt.Sprintf("At %s nothing coarser than the LOD before it stays within %s.", figure.Length(l.From),
+		pixels(r.Allowed))
 	c := ask.Whole
 	switch share := l.ShareOf(r.LODs[0].Cost.Triangles); {
 	case c != nil && len(c.Steps) == 0:

@@ -162,15 +162,18 @@ func (r *Report) judgeGrid(d Decisions, ask Ask) {
 	snap := d
 	snap.Snap = true
 	at := r.Origin
-	f := finding.Finding{Code: "pivot/off-grid", Severity: finding.Look, Title: "The pivot is off the kit’s grid by " + figure.Length(off),
-		Text: fmt.Sprintf("Counted from it, the piece begins %s across, %s up and %s deep beside a line of the %s grid; placed on the "+
+	f := finding.Finding{Code: "pivot/off-grid", Severity: finding.Look, Title: "The pivot is off the kit’s grid by " +
+		figure.Length(off),
+		Text: fmt.Sprintf("Counted from it, the piece begins %s across, %s up and %s deep beside a line of the %s grid; "+
+			"placed on the "+
 			"grid, it would not meet its neighbours.",
 			figure.Length(math.Abs(r.OffGrid[0])), figure.Length(math.Abs(r.OffGrid[1])), figure.Length(math.Abs(r.OffGrid[2])),
 			figure.Length(ask.Grid)),
 		Place: finding.Place{Point: &at}}
 	if !d.Snap {
 		f.Remedies = []finding.Remedy{{Label: "Snap it to the grid",
-			Effect: "The pivot goes to the nearest place, at the base, from which the piece begins on grid lines.", Decision: snap}}
+			Effect:   "The pivot goes to the nearest place, at the base, from which the piece begins on grid lines.",
+			Decision: snap}}
 	}
 	r.Say(f)
 }

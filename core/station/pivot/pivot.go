@@ -514,7 +514,8 @@ func (r *Report) judge(ctx context.Context, s *scene.Scene, d Decisions, ask Ask
 	if beside {
 		r.Say(finding.Finding{Code: "pivot/beside", Severity: finding.Look,
 			Title: fmt.Sprintf("The pivot lies %s beside it", figure.Length(away)),
-			Text: fmt.Sprintf("It lies %s, a %s of the thing's own size away. Placed in a level, the asset appears that far from where "+
+			Text: fmt.Sprintf("It lies %s, a %s of the thing's own size away. Placed in a level, the asset appears that far "+
+				"from where "+
 				"it is put; a hinge or a chain may be meant so.", r.Where, share(away/size.Len())),
 			Place: finding.Place{Point: &origin}, Remedies: remedies})
 		return
@@ -544,8 +545,9 @@ func (r *Report) judge(ctx context.Context, s *scene.Scene, d Decisions, ask Ask
 	case low < -tol:
 		drop.Label = "Lower the pivot to the base"
 		r.Say(finding.Finding{Code: codeSunk, Severity: finding.Look,
-			Title:    "Sunk " + figure.Length(-low) + " below the ground",
-			Text:     fmt.Sprintf("Its base is below the origin, which lies %s. Put on a floor, it sinks in by that much.", r.Where),
+			Title: "Sunk " + figure.Length(-low) + " below the ground",
+			Text: fmt.Sprintf("Its base is below the origin, which lies %s. Put on a floor, it sinks in by that much.",
+				r.Where),
 			Place:    finding.Place{Point: &origin},
 			Remedies: append(remedies, drop)})
 	}

@@ -44,7 +44,8 @@ func TestPivotsByHand(t *testing.T) {
 		assert.Equal(t, c.said, r.Pivot.Where.String())
 	}
 	// In a left-handed, Z-up target the same corner is the same corner of the thing.
-	r := preptest.Run(t, s, prep.Prep{Pivot: pivot.Decisions{Place: pivot.OnBox, Box: [3]int{-1, -1, 1}}}, preptest.ZUpLeft)
+	r := preptest.Run(t, s, prep.Prep{Pivot: pivot.Decisions{Place: pivot.OnBox, Box: [3]int{-1, -1, 1}}},
+		preptest.ZUpLeft)
 	assert.Equal(t, "at its base, front right", r.Pivot.Where.String())
 	assert.Equal(t, geom.Box{Min: geom.Vec3{-6, 0, 0}, Max: geom.Vec3{0, 2, 4}}, r.Delivery.Scene.Bounds())
 }
@@ -74,8 +75,10 @@ func TestSeatingTwiceIsSeatingOnce(t *testing.T) {
 		{Name: "a", Kind: scene.KindMesh, Parent: -1, Local: turn},
 		{Name: "b", Kind: scene.KindMesh, Parent: 0, Local: geom.Translation(geom.Vec3{0, 0, 5})},
 	}
-	once, _ := pivot.Run(context.Background(), s, d, pivot.Ask{Body: extents.Later(s), Stood: geom.Identity, Source: geom.Identity})
-	twice, _ := pivot.Run(context.Background(), once, d, pivot.Ask{Body: extents.Later(once), Stood: geom.Identity, Source: geom.Identity})
+	once, _ := pivot.Run(context.Background(), s, d, pivot.Ask{Body: extents.Later(s), Stood: geom.Identity,
+		Source: geom.Identity})
+	twice, _ := pivot.Run(context.Background(), once, d, pivot.Ask{Body: extents.Later(once), Stood: geom.Identity,
+		Source: geom.Identity})
 	a, b := once.Flattened(), twice.Flattened()
 	for i := range a.Meshes {
 		for k, p := range a.Meshes[i].Points {
@@ -229,7 +232,8 @@ func TestEachPartsOwnOrigin(t *testing.T) {
 	q, err := p.Repointed(prep.Ref{Station: "pivot", Key: "gone"}, "case")
 	require.NoError(t, err)
 	assert.Empty(t, preptest.Run(t, s, q, preptest.YUp).Lost())
-	assert.True(t, preptest.Run(t, s, q, preptest.YUp).Delivery.Scene.Bounds().Min.Near(r.Delivery.Scene.Bounds().Min, 1e-9),
+	assert.True(t, preptest.Run(t, s, q, preptest.YUp).Delivery.Scene.Bounds().Min.Near(r.Delivery.Scene.Bounds().Min,
+		1e-9),
 		"no part moves")
 	assert.Len(t, p.Pivot.Each, 2, "the old prep is as it was")
 }
@@ -240,8 +244,9 @@ func TestAPivotIsJudgedByTheThingsSize(t *testing.T) {
 	for _, size := range []float64{0.08, 0.5, 1, 2.2, 12, 84} {
 		box := new(shape.Builder).Box(geom.Vec3{-size / 2, 0, -size / 8}, geom.Vec3{size / 2, size, size / 8}).Mesh("door")
 		diag := geom.Vec3{size, size, size / 4}.Len()
-		for off, want := range map[float64]string{0: "", 0.05: "", 0.2: "pivot/beside", 0.5: "pivot/beside", 1.2: "pivot/beside",
-			2: "pivot/far", 5: "pivot/far", 40: "pivot/far"} {
+		for off, want := range map[float64]string{0: "", 0.05: "", 0.2: "pivot/beside", 0.5: "pivot/beside",
+			1.2: "pivot/beside",
+			2:   "pivot/far", 5: "pivot/far", 40: "pivot/far"} {
 			things++
 			s := shape.Scene("door", nil, box.Mapped(geom.Translation(geom.Vec3{size/2 + off*diag, 0, 0})))
 			r := preptest.Run(t, s, prep.Prep{}, preptest.YUp)

@@ -102,12 +102,15 @@ func describe(t scene.Transform) (what, effect string) {
 	}
 	switch {
 	case t.Uneven():
-		w = append(w, fmt.Sprintf("scaled unevenly, %s to %s", figure.Significant(t.Scale[2], 4), figure.Significant(t.Scale[0], 4)))
-		effect = "Baked, it is as it looks. Not baked, what is hung on it or turned within it is stretched, and its normals go wrong " +
+		w = append(w, fmt.Sprintf("scaled unevenly, %s to %s", figure.Significant(t.Scale[2], 4),
+			figure.Significant(t.Scale[0], 4)))
+		effect = "Baked, it is as it looks. Not baked, what is hung on it or turned within it is stretched, and its " +
+			"normals go wrong " +
 			"in receivers that scale them alike."
 	case t.Scaled():
 		w = append(w, "scaled by "+figure.Significant(t.Scale[0], 4))
-		effect = "Baked, its size is its mesh’s. Not baked, a receiver that drops node scale shows it " + times(t.Scale[0]) + "."
+		effect = "Baked, its size is its mesh’s. Not baked, a receiver that drops node scale shows it " + times(t.Scale[0]) +
+			"."
 	}
 	if t.Mirrored {
 		w = append(w, "mirrored")
@@ -171,7 +174,8 @@ func (r *Report) judgeTransforms(d Decisions) {
 		Title: figure.Plural(len(names), "node holds", "nodes hold") + " rotation or scale",
 		Text:  text + ". Receivers treat these differently; baked, every one shows the same.",
 		Remedies: []finding.Remedy{{Label: "Bake all",
-			Effect: "Every point stays where it stands; the nodes keep only their places. Instances that stand differently get meshes " +
+			Effect: "Every point stays where it stands; the nodes keep only their places. Instances that stand differently " +
+				"get meshes " +
 				"of their own.", Decision: all},
 			{Label: "Bake scale alone", Effect: "Rotations stay; sizes and mirrorings go into the meshes.", Decision: scale}}})
 }
@@ -181,18 +185,21 @@ func (r *Report) judgeGrid(d Decisions) {
 	if !r.Class.Module || len(r.Off) == 0 {
 		return
 	}
-	f := finding.Finding{Code: "size/off-grid", Severity: finding.Look, Title: "Misses the kit’s grid of " + figure.Length(r.Grid)}
+	f := finding.Finding{Code: "size/off-grid", Severity: finding.Look, Title: "Misses the kit’s grid of " +
+		figure.Length(r.Grid)}
 	var said []string
 	for _, o := range r.Off {
 		word := "short of"
 		if o.By > 0 {
 			word = "longer than"
 		}
-		said = append(said, fmt.Sprintf("%s %s is %s %s %s", o.Extent, figure.Length(o.Length), figure.Length(math.Abs(o.By)), word,
+		said = append(said, fmt.Sprintf("%s %s is %s %s %s", o.Extent, figure.Length(o.Length),
+			figure.Length(math.Abs(o.By)), word,
 			figure.Plural(o.Cells, "cell", "cells")))
 		fit := d.Fitted(o.Extent, r.Along(o.Extent), float64(o.Cells)*r.Grid)
-		f.Remedies = append(f.Remedies, finding.Remedy{Label: fmt.Sprintf("Make the %s %s", o.Extent, figure.Length(fit.Length)),
-			Effect: fmt.Sprintf("All of it is scaled by %s.", figure.Significant(fit.Length/o.Length, 5)), Decision: fit})
+		f.Remedies = append(f.Remedies,
+			finding.Remedy{Label: fmt.Sprintf("Make the %s %s", o.Extent, figure.Length(fit.Length)),
+				Effect: fmt.Sprintf("All of it is scaled by %s.", figure.Significant(fit.Length/o.Length, 5)), Decision: fit})
 	}
 	at := r.Box.Center()
 	f.Text = capital(strings.Join(said, "; ")) + ". Beside other pieces it leaves a gap, or runs into them."

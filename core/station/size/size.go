@@ -317,7 +317,8 @@ func (r *Report) judge(s *scene.Scene, d Decisions, ask Ask) {
 	} else if d.Class == "" {
 		r.unjudged(s, d, ask)
 	} else if s.UnitHow == scene.Assumed && d.Unit == "" && d.Fit == "" {
-		r.Say(finding.Finding{Code: "size/unit-assumed", Severity: finding.Note, Title: "The file has no unit: metres assumed",
+		r.Say(finding.Finding{Code: "size/unit-assumed", Severity: finding.Note,
+			Title: "The file has no unit: metres assumed",
 			Text: fmt.Sprintf("OBJ does not say what its numbers mean. As metres it is %s at its longest, which %s.",
 				figure.Length(r.Longest), fits(r.Class))})
 	}
@@ -407,8 +408,9 @@ func (r *Report) unjudged(s *scene.Scene, d Decisions, ask Ask) {
 // classGone speaks of a class that the target has not: its size can't be judged until another
 // is chosen.
 func (r *Report) classGone(d Decisions, ask Ask) {
-	f := finding.Finding{Code: "size/class-gone", Severity: finding.Look, Title: fmt.Sprintf("The target has no class “%s”", d.Class),
-		Text: "It was chosen for another target, or the class was taken out. Choose one of this target's."}
+	f := finding.Finding{Code: "size/class-gone", Severity: finding.Look,
+		Title: fmt.Sprintf("The target has no class “%s”", d.Class),
+		Text:  "It was chosen for another target, or the class was taken out. Choose one of this target's."}
 	for _, p := range class.Propose(ask.Classes, nil, r.Longest) {
 		with := d
 		with.Class = p.Class.ID
@@ -501,7 +503,8 @@ func slips(length float64, now figure.Unit, c class.Class, usual float64) []Slip
 	var list []Slip
 	add := func(u figure.Unit) {
 		l := length * u.Metres
-		if u.Metres != now.Metres && c.Fits(l) && !slices.ContainsFunc(list, func(s Slip) bool { return s.Unit.Metres == u.Metres }) {
+		if u.Metres != now.Metres && c.Fits(l) &&
+			!slices.ContainsFunc(list, func(s Slip) bool { return s.Unit.Metres == u.Metres }) {
 			list = append(list, Slip{u, u.Metres / now.Metres, l})
 		}
 	}

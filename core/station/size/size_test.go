@@ -40,7 +40,8 @@ func TestUnitSlipsByHand(t *testing.T) {
 		{"scaled down a hundredfold", 0.013, "building-part", "custom", 1.3},
 	} {
 		t.Run(c.name, func(t *testing.T) {
-			s := shape.Scene("x", nil, new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{c.longest / 10, c.longest, c.longest / 10}).Mesh("x"))
+			s := shape.Scene("x", nil,
+				new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{c.longest / 10, c.longest, c.longest / 10}).Mesh("x"))
 			p := prep.Prep{Size: size.Decisions{Class: c.class}}
 			f := preptest.Find(t, preptest.Run(t, s, p, preptest.YUp).Size.Findings(), "size/unit-slip")
 			// More than one unit may be plausible; the likeliest stands first.
@@ -153,7 +154,8 @@ func TestBakingBeforeOrAfterExportIsTheSame(t *testing.T) {
 			for _, id := range []string{"glb", "fbx"} {
 				was, is := written(t, plain.Delivery, id, to), written(t, baked.Delivery, id, to)
 				tol := 1e-4 * max(1, was.Box.Size().Max())
-				require.True(t, was.Box.Min.Near(is.Box.Min, tol) && was.Box.Max.Near(is.Box.Max, tol), "seed %d %s %s", seed, b, id)
+				require.True(t, was.Box.Min.Near(is.Box.Min, tol) && was.Box.Max.Near(is.Box.Max, tol), "seed %d %s %s", seed, b,
+					id)
 				require.InEpsilon(t, was.Area, is.Area, 1e-4, "seed %d %s %s", seed, b, id)
 				require.InEpsilon(t, was.Volume, is.Volume, 1e-3, "seed %d %s %s", seed, b, id)
 				require.True(t, was.Centre.Near(is.Centre, 10*tol), "seed %d %s %s: %v %v", seed, b, id, was.Centre, is.Centre)
@@ -165,7 +167,8 @@ func TestBakingBeforeOrAfterExportIsTheSame(t *testing.T) {
 func TestAUnitThereAndBack(t *testing.T) {
 	s := shape.Scene("x", nil, preptest.Post())
 	there := preptest.After(t, preptest.Run(t, s, prep.Prep{Size: size.Decisions{Unit: "cm"}}, preptest.YUp), "size")
-	back := preptest.After(t, preptest.Run(t, there, prep.Prep{Size: size.Decisions{Fit: size.ByFactor, Factor: 100}}, preptest.YUp),
+	back := preptest.After(t, preptest.Run(t, there, prep.Prep{Size: size.Decisions{Fit: size.ByFactor, Factor: 100}},
+		preptest.YUp),
 		"size")
 	for i, p := range preptest.Corners(s) {
 		require.True(t, p.Near(preptest.Corners(back)[i], 1e-14))
@@ -178,11 +181,13 @@ func TestMeasuredDistancesAndFactorsScale(t *testing.T) {
 	d := size.Decisions{Fit: size.Between, From: geom.Vec3{4000, 0, -300}, To: geom.Vec3{4000, 30, -260}, Length: 2}
 	r := preptest.Run(t, s, prep.Prep{Size: d}, preptest.YUp)
 	assert.InDelta(t, 2./50, r.Size.Factor, 1e-12)
-	r = preptest.Run(t, s, prep.Prep{Size: size.Decisions{Fit: size.Between, Unit: "cm", From: d.From, To: d.To, Length: 2}}, preptest.YUp)
+	r = preptest.Run(t, s, prep.Prep{Size: size.Decisions{Fit: size.Between, Unit: "cm", From: d.From, To: d.To,
+		Length: 2}}, preptest.YUp)
 	assert.InDelta(t, 2./50, r.Size.Factor, 1e-12, "a known length counts more than the unit")
 	r = preptest.Run(t, s, prep.Prep{Size: size.Decisions{Unit: "cm", Fit: size.ByFactor, Factor: 2}}, preptest.YUp)
 	assert.InDelta(t, 0.02, r.Size.Factor, 1e-12, "a factor goes on top of it")
-	for _, bad := range []size.Decisions{{Fit: size.Between, Length: 1}, {Fit: size.ByFactor}, {Fit: size.ByFactor, Factor: math.Inf(1)},
+	for _, bad := range []size.Decisions{{Fit: size.Between, Length: 1}, {Fit: size.ByFactor},
+		{Fit: size.ByFactor, Factor: math.Inf(1)},
 		{Bake: "x"}} {
 		assert.Error(t, bad.Validate())
 	}

@@ -24,7 +24,8 @@ func Stocked(im scene.Image, key string, added bool) outfit.Stock {
 // added, all that is decided is done, and a light set is unfolded. Where places are picked they are the
 // scene's own. Ask's stock is made here. The error is ctx's; a picture that can't be made leaves as it
 // came, and the report says why.
-func Do(ctx context.Context, s *scene.Scene, added []scene.Image, d Decisions, by outfit.Ask, c class.Class) (*scene.Scene, *Report, error) {
+func Do(ctx context.Context, s *scene.Scene, added []scene.Image, d Decisions, by outfit.Ask,
+	c class.Class) (*scene.Scene, *Report, error) {
 	images := append(append([]scene.Image{}, s.Images...), added...)
 	keys := s.ImageKeys()
 	by.Stock = nil

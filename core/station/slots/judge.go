@@ -32,10 +32,12 @@ const mostSaid = 12
 
 // kinds are the findings of which there may be one for each slot or picture, by how their codes begin, with
 // words for what the rest of them are.
-var kinds = map[string]string{"twins": "sets of twins", "near": "pairs of near twins", "blank": "slots that say nothing",
+var kinds = map[string]string{"twins": "sets of twins", "near": "pairs of near twins",
+	"blank":  "slots that say nothing",
 	"sliver": "slots of hardly anything", "full": "slots drawn as if they were clear", "mask": "slots that hold a mask",
-	"unused-alpha": "slots with alpha nobody sees", "clash": "names that become one", "near-name": "slots nearly in the project",
-	"unsaid": "normal maps whose green can’t be told", "picture": "pictures that can’t be had"}
+	"unused-alpha": "slots with alpha nobody sees", "clash": "names that become one",
+	"near-name": "slots nearly in the project",
+	"unsaid":    "normal maps whose green can’t be told", "picture": "pictures that can’t be had"}
 
 // more tells whether another finding of a kind is said by itself, and counts those that are not.
 func (j judge) more(kind string) bool {
@@ -110,12 +112,13 @@ func harsh(r finding.Remedy) finding.Remedy {
 
 // joining makes slots one with another.
 func (j judge) joining(label, into string, slots ...string) finding.Remedy {
-	return j.with(label, "Their faces get the one slot, and their draw calls become one on each mesh.", func(d *Decisions) {
-		d.Joins = slices.Clone(d.Joins)
-		for _, s := range slots {
-			d.Joins = append(d.Joins, outfit.Join{Slot: s, Into: into})
-		}
-	})
+	return j.with(label, "Their faces get the one slot, and their draw calls become one on each mesh.",
+		func(d *Decisions) {
+			d.Joins = slices.Clone(d.Joins)
+			for _, s := range slots {
+				d.Joins = append(d.Joins, outfit.Join{Slot: s, Into: into})
+			}
+		})
 }
 
 // lost are decisions for what is not there.
@@ -128,7 +131,8 @@ func (j judge) lost() {
 	if len(lost) == 0 {
 		return
 	}
-	j.say(finding.Look, "lost-slot", figure.Plural(len(lost), "slot decided for is", "slots decided for are")+" not in this revision",
+	j.say(finding.Look, "lost-slot", figure.Plural(len(lost), "slot decided for is",
+		"slots decided for are")+" not in this revision",
 		station.Some(lost)+". What was decided for others still holds.",
 		j.with("Drop these decisions", "Nothing changes but that they are no longer kept.",
 			func(d *Decisions) { *d = d.without(j.p.Lost, j.p.LostPictures) }))
@@ -137,7 +141,10 @@ func (j judge) lost() {
 // without are the decisions but those for slots and pictures that are gone.
 func (d Decisions) without(slotKeys, pictures []string) Decisions {
 	gone := func(k string) bool { return slices.Contains(slotKeys, k) }
-	d.Moves = slices.DeleteFunc(slices.Clone(d.Moves), func(m outfit.Move) bool { return gone(m.To) || m.From != "" && gone(m.From) })
+	d.Moves = slices.DeleteFunc(slices.Clone(d.Moves), func(m outfit.Move) bool {
+		return gone(m.To) || m.From != "" &&
+			gone(m.From)
+	})
 	d.Joins = slices.DeleteFunc(slices.Clone(d.Joins), func(x outfit.Join) bool { return gone(x.Slot) || gone(x.Into) })
 	d.Order = slices.DeleteFunc(slices.Clone(d.Order), gone)
 	d.Names = slices.DeleteFunc(slices.Clone(d.Names), func(n outfit.Name) bool { return gone(n.Slot) })
@@ -177,13 +184,15 @@ func (j judge) none() {
 		rem = append(rem, j.joining("Give them "+to, to, scene.NoSlot))
 	}
 	j.say(finding.Look, "no-slot", figure.Plural(st.Faces, "face has", "faces have")+" no slot",
-		"They are "+figure.Percent(j.Slots[i].Share)+" of the surface. A receiver gives them a material of its own choice.", rem...)
+		"They are "+figure.Percent(j.Slots[i].Share)+" of the surface. A receiver gives them a material of its own choice.",
+		rem...)
 	j.at(j.Slots[i])
 }
 
 // plainLook tells a material that says nothing.
 func plainLook(m scene.Material) bool {
-	if slices.ContainsFunc(m.Maps[:], scene.Map.Has) || m.Emissive != [3]float64{} || m.AlphaMode != scene.Opaque || m.Metallic != 0 {
+	if slices.ContainsFunc(m.Maps[:], scene.Map.Has) || m.Emissive != [3]float64{} || m.AlphaMode != scene.Opaque ||
+		m.Metallic != 0 {
 		return false
 	}
 	c := m.BaseColor
@@ -223,7 +232,8 @@ func (j judge) facets(i int) []facetted {
 	out := []facetted{
 		{what: "colour", is: fmt.Sprint(m.BaseColor)}, {what: "metallic", is: fmt.Sprint(m.Metallic)},
 		{what: "roughness", is: fmt.Sprint(m.Roughness)},
-		{what: "what glows", is: fmt.Sprint(m.Emissive, m.Glow)}, {what: "opacity", is: fmt.Sprint(m.AlphaMode, m.AlphaCutoff)},
+		{what: "what glows", is: fmt.Sprint(m.Emissive, m.Glow)},
+		{what: "opacity", is: fmt.Sprint(m.AlphaMode, m.AlphaCutoff)},
 		{what: "how many sides", is: fmt.Sprint(m.TwoSided)}, {what: "how strong normals are", is: fmt.Sprint(m.NormalScale)},
 		{what: "how strong occlusion is", is: fmt.Sprint(m.Occlusion)}, {what: "lighting", is: fmt.Sprint(m.Unlit)}}
 	for use, mp := range m.Maps {
@@ -347,8 +357,10 @@ func (j judge) slivers() {
 		if to := j.largest(s.Key); to != "" {
 			rem = append(rem, harsh(j.joining("Give them "+to, to, s.Key)))
 		}
-		j.say(finding.Note, "sliver-"+s.Key, "Hardly anything is "+s.Name, fmt.Sprintf("%s have it, %s of the surface, for %s.",
-			figure.Plural(s.Stat.Faces, "face", "faces"), figure.Percent(s.Share), figure.Plural(s.Stat.Calls, "draw call", "draw calls")),
+		j.say(finding.Note, "sliver-"+s.Key, "Hardly anything is "+s.Name,
+			fmt.Sprintf("%s have it, %s of the surface, for %s.",
+				figure.Plural(s.Stat.Faces, "face", "faces"), figure.Percent(s.Share),
+				figure.Plural(s.Stat.Calls, "draw call", "draw calls")),
 			rem...)
 	}
 }
@@ -402,7 +414,8 @@ func (j judge) unused() {
 	}
 	if len(names) > 0 {
 		j.say(finding.Note, "unused", figure.Plural(len(names), "material", "materials")+" no face uses",
-			station.Some(names)+". They leave in every format, where no mesh has them; what their pictures take leaves with them.",
+			station.Some(names)+". They leave in every format, where no mesh has them; what their pictures take leaves with "+
+				"them.",
 			j.with("Leave them behind", "They are in no file then.", func(d *Decisions) { d.Drop = true }))
 	}
 	if len(j.Orphans) > 0 {
@@ -459,7 +472,8 @@ func (j judge) alpha() {
 		full := s.Material.BaseColor[3] >= 1
 		switch {
 		case s.Material.AlphaMode != scene.Opaque && full && f.Full >= 1 && j.more("full"):
-			j.say(finding.Look, "full-"+s.Key, s.Name+" is drawn "+outfit.AlphaWords[s.Material.AlphaMode]+", and nothing of it is clear",
+			j.say(finding.Look, "full-"+s.Key,
+				s.Name+" is drawn "+outfit.AlphaWords[s.Material.AlphaMode]+", and nothing of it is clear",
 				"Its opacity is full everywhere. Drawn like that it costs more, and sorts badly.",
 				j.with("Draw it opaque", "It looks the same.", looked(scene.Opaque, s)))
 			j.at(s)
@@ -469,7 +483,8 @@ func (j judge) alpha() {
 					"and needs no sorting.",
 				j.with("Draw it cut out", "Pixels of less than half opacity are not drawn.", looked(scene.Mask, s)))
 			j.at(s)
-		case s.Material.AlphaMode == scene.Opaque && f.Channels == 4 && f.Full < 1 && f.Clear > 0.001 && j.more("unused-alpha"):
+		case s.Material.AlphaMode == scene.Opaque && f.Channels == 4 && f.Full < 1 && f.Clear > 0.001 &&
+			j.more("unused-alpha"):
 			j.say(finding.Note, "unused-alpha-"+s.Key, s.Name+" is opaque, and its picture is not",
 				figure.Percent(1-f.Full)+" of its pixels are clear in part, which shows nowhere.",
 				harsh(j.with("Draw it cut out", "Pixels of less than half opacity are not drawn.", looked(scene.Mask, s))))
@@ -491,7 +506,8 @@ func (j judge) alpha() {
 	}
 	if len(two) > 0 {
 		j.say(finding.Note, "two-sided", figure.Plural(len(two), "slot is", "slots are")+" drawn from both sides",
-			station.Some(two)+": "+figure.Percent(share)+" of the surface is drawn twice where its back is seen, and none of it is left out "+
+			station.Some(two)+": "+figure.Percent(
+				share)+" of the surface is drawn twice where its back is seen, and none of it is left out "+
 				"when it faces away.",
 			harsh(j.with("Draw all from one side", "Backs are not drawn.", func(d *Decisions) {
 				d.Looks = slices.Clone(d.Looks)
@@ -571,7 +587,8 @@ func (j judge) sheetCosts(n int, l outfit.Laid) {
 	}
 	if calls == len(nodes) {
 		j.say(finding.Note, fmt.Sprintf("sheet-calls-%d", n+1), fmt.Sprintf("Sheet “%s” saves no draw call", name),
-			"Each of its slots is on a node of its own, and every node is drawn by itself. Make them one mesh at Source to draw them at once.")
+			"Each of its slots is on a node of its own, and every node is drawn by itself. Make them one mesh at Source to "+
+				"draw them at once.")
 	}
 }
 
@@ -579,21 +596,25 @@ func (j judge) sheetCosts(n int, l outfit.Laid) {
 func (j judge) light() {
 	l := j.Light
 	if l.Over {
-		j.say(finding.MustFix, "light-overlap", "The light set overlaps", "Charts lie on one another, and would be lit alike.")
+		j.say(finding.MustFix, "light-overlap", "The light set overlaps",
+			"Charts lie on one another, and would be lit alike.")
 	}
 	if l.Full {
 		j.say(finding.MustFix, "light-full", "The light set has no room for all charts",
 			"With that padding they don't fit, however small they become.",
-			j.with("Make it twice as large", fmt.Sprintf("%d texels a side.", 2*j.d.Light.Size), func(d *Decisions) { d.Light.Size *= 2 }))
+			j.with("Make it twice as large", fmt.Sprintf("%d texels a side.", 2*j.d.Light.Size),
+				func(d *Decisions) { d.Light.Size *= 2 }))
 	}
 	if j.by.Target.Needs.Lightmap && j.d.Light.Size == 0 && j.by.Bare {
 		j.say(finding.Look, "light-none", "The target needs a UV set for light",
 			"No set but the first is there that covers all without overlap.",
-			j.with("Unfold one", fmt.Sprintf("%d texels a side, %d between charts.", outfit.UsualLightSize, outfit.UsualLightPadding),
+			j.with("Unfold one", fmt.Sprintf("%d texels a side, %d between charts.", outfit.UsualLightSize,
+				outfit.UsualLightPadding),
 				func(d *Decisions) { d.Light.Size = outfit.UsualLightSize }))
 	}
 	if l.Kept {
-		j.say(finding.Note, "light-kept", "A fit light set is there already", "It has no overlap and lies within 0 to 1, so it was kept.",
+		j.say(finding.Note, "light-kept", "A fit light set is there already",
+			"It has no overlap and lies within 0 to 1, so it was kept.",
 			harsh(j.with("Make one anyway", "The one that is there is replaced by name, or left.",
 				func(d *Decisions) { d.Light.Again = true })))
 	}

@@ -25,10 +25,11 @@ func (j judge) names() {
 		same[k] = append(same[k], s.Key)
 	}
 	if len(wrong) > 0 {
-		j.say(finding.Look, "names", figure.Plural(len(wrong), "name breaks", "names break")+" the target’s rule", station.Some(wrong)+
-			". It would be changed on the way, or refused.", j.with("Clean the names",
-			"What the rule does not allow becomes its first mark, or goes.",
-			func(d *Decisions) { d.Clean = true }))
+		j.say(finding.Look, "names", figure.Plural(len(wrong), "name breaks", "names break")+" the target’s rule",
+			station.Some(wrong)+
+				". It would be changed on the way, or refused.", j.with("Clean the names",
+				"What the rule does not allow becomes its first mark, or goes.",
+				func(d *Decisions) { d.Clean = true }))
 	}
 	for _, s := range j.list {
 		list := same[strings.ToLower(outfit.Cleaned(rules, s.Name))]
@@ -52,7 +53,8 @@ func (j judge) names() {
 			}
 		})
 		j.say(finding.Look, "clash-"+s.Key, and(list)+" would be called alike",
-			"Cleaned by the target's rule and with case ignored they have one name, so that a receiver may take one for the other.",
+			"Cleaned by the target's rule and with case ignored they have one name, so that a receiver may take one for the "+
+				"other.",
 			apart, harsh(j.joining("Make them one", s.Key, list[1:]...)))
 	}
 	if len(j.by.Map) == 0 {
@@ -74,7 +76,8 @@ func (j judge) names() {
 		}
 	}
 	if len(not) > 0 {
-		j.say(finding.Note, "not-there", figure.Plural(len(not), "slot is", "slots are")+" not in the project yet", station.Some(not)+".")
+		j.say(finding.Note, "not-there", figure.Plural(len(not), "slot is", "slots are")+" not in the project yet",
+			station.Some(not)+".")
 	}
 }
 

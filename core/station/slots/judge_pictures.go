@@ -22,7 +22,10 @@ func (j judge) pictures() {
 		return
 	}
 	j.unopened()
-	good := slices.DeleteFunc(slices.Clone(j.Pictures), func(x Picture) bool { return x.W == 0 || len(x.Was) == 0 || !x.Was[0].Opens() })
+	good := slices.DeleteFunc(slices.Clone(j.Pictures), func(x Picture) bool {
+		return x.W == 0 || len(x.Was) == 0 ||
+			!x.Was[0].Opens()
+	})
 	j.odd(good)
 	j.large(good)
 	j.greens(good)
@@ -96,7 +99,8 @@ func (j judge) odd(list []Picture) {
 			ways = append(ways, r)
 		}
 	}
-	j.say(finding.Look, "sides", figure.Plural(len(list), "picture has a side", "pictures have sides")+" that is no power of two",
+	j.say(finding.Look, "sides", figure.Plural(len(list), "picture has a side",
+		"pictures have sides")+" that is no power of two",
 		withSizes(list)+". The target wants powers of two.", ways...)
 }
 
@@ -107,8 +111,10 @@ func (j judge) large(list []Picture) {
 	if len(list) == 0 {
 		return
 	}
-	j.say(finding.Look, "large", figure.Plural(len(list), "picture is", "pictures are")+fmt.Sprintf(" larger than %d pixels a side", most),
-		withSizes(list)+". That is the target's limit.", j.with(fmt.Sprintf("At most %d", most), "Larger ones are halved until they are.",
+	j.say(finding.Look, "large",
+		figure.Plural(len(list), "picture is", "pictures are")+fmt.Sprintf(" larger than %d pixels a side", most),
+		withSizes(list)+". That is the target's limit.",
+		j.with(fmt.Sprintf("At most %d", most), "Larger ones are halved until they are.",
 			func(d *Decisions) { d.Pictures.Most = most }))
 }
 
@@ -144,7 +150,8 @@ func (j judge) greens(list []Picture) {
 		}
 	}
 	if len(turned) > 0 {
-		j.say(finding.Look, "green", "Green of "+figure.Plural(len(turned), "normal map points", "normal maps point")+" the other way",
+		j.say(finding.Look, "green", "Green of "+figure.Plural(len(turned), "normal map points",
+			"normal maps point")+" the other way",
 			station.Some(turned)+". The target wants it "+want+"; bumps would look like dents.",
 			j.with("Turn it "+want, "It is turned where it points the other way, and nowhere else.",
 				func(d *Decisions) { d.Pictures.Green = want }))
@@ -171,9 +178,10 @@ func (j judge) deep(list []Picture) {
 		}
 	}
 	if len(names) > 0 {
-		j.say(finding.Note, "deep", figure.Plural(len(names), "picture holds", "pictures hold")+" 16 bits a channel", station.Some(names)+
-			". Twice as large, and most receivers make 8 of them.", j.with("Make 8 of them", "Rounded to the nearest.",
-			func(d *Decisions) { d.Pictures.Eight = true }))
+		j.say(finding.Note, "deep", figure.Plural(len(names), "picture holds", "pictures hold")+" 16 bits a channel",
+			station.Some(names)+
+				". Twice as large, and most receivers make 8 of them.", j.with("Make 8 of them", "Rounded to the nearest.",
+				func(d *Decisions) { d.Pictures.Eight = true }))
 	}
 }
 
@@ -191,7 +199,8 @@ func (j judge) formats(list []Picture) {
 		}
 	}
 	if len(names) > 0 {
-		j.say(finding.Note, "formats", figure.Plural(len(names), "picture is", "pictures are")+" in another format than the target wants",
+		j.say(finding.Note, "formats",
+			figure.Plural(len(names), "picture is", "pictures are")+" in another format than the target wants",
 			station.Some(names)+".", j.with("Write them as it wants", "By role. A picture with alpha does not become JPEG.",
 				func(d *Decisions) { d.Pictures.Formats = "target" }))
 	}
@@ -201,7 +210,8 @@ func (j judge) formats(list []Picture) {
 func (j judge) gloss() {
 	for _, x := range j.Pictures {
 		r := x.Recipe
-		if !slices.Contains(x.Uses, scene.UseRoughness) || r.Pack != nil || r.Sheet != nil || r.Older != nil || len(x.Was) == 0 {
+		if !slices.Contains(x.Uses, scene.UseRoughness) || r.Pack != nil || r.Sheet != nil || r.Older != nil ||
+			len(x.Was) == 0 {
 			continue
 		}
 		key := x.Key
@@ -258,8 +268,10 @@ func (j judge) older() {
 		}
 	}
 	if len(of) > 0 {
-		j.say(finding.Note, "older", "Roughness and metallic are made of "+figure.Plural(len(of), "specular picture", "specular pictures"),
-			station.Some(of)+". Its alpha is gloss, and its colour tells metal from what is none; the colour is made of both pictures.")
+		j.say(finding.Note, "older", "Roughness and metallic are made of "+figure.Plural(len(of), "specular picture",
+			"specular pictures"),
+			station.Some(of)+". Its alpha is gloss, and its colour tells metal from what is none; the colour is made of both "+
+				"pictures.")
 	}
 }
 

@@ -59,7 +59,8 @@ func FitSet(ctx context.Context, s *scene.Scene) int {
 
 // LightOf makes the light set of a scene whose slots are settled, or finds the one that came along. plan
 // tells which slots get room. Instances of one mesh share its place. The error is ctx's.
-func LightOf(ctx context.Context, s *scene.Scene, l outfit.Light, plan *outfit.Plan, progress func(float64)) (LightMade, error) {
+func LightOf(ctx context.Context, s *scene.Scene, l outfit.Light, plan *outfit.Plan,
+	progress func(float64)) (LightMade, error) {
 	out := LightMade{Set: l.Name}
 	if out.Set == "" {
 		out.Set = outfit.UsualLightName
@@ -98,7 +99,8 @@ func LightOf(ctx context.Context, s *scene.Scene, l outfit.Light, plan *outfit.P
 		if m.Faces() == 0 || scale[i] == 0 {
 			continue
 		}
-		pieces = append(pieces, unfold.Piece{Mesh: m, Scale: scale[i], Faces: func(f int) bool { return wanted(m.Material(f)) }})
+		pieces = append(pieces, unfold.Piece{Mesh: m, Scale: scale[i],
+			Faces: func(f int) bool { return wanted(m.Material(f)) }})
 		at = append(at, i)
 	}
 	pad := l.Padding

@@ -42,7 +42,8 @@ func TestGreenIsTurnedOnce(t *testing.T) {
 				}
 				assert.Equal(t, a, b)
 			}
-			assert.Equal(t, map[string]texture.Green{"up": texture.GreenUp, "down": texture.GreenDown}[want], r.Pictures[0].Green)
+			assert.Equal(t, map[string]texture.Green{"up": texture.GreenUp, "down": texture.GreenDown}[want],
+				r.Pictures[0].Green)
 			again, _ := do(t, shed{out}, d)
 			assert.Equal(t, out.Images[0].Data, again.Images[0].Data, "once more changes nothing")
 		}
@@ -50,7 +51,8 @@ func TestGreenIsTurnedOnce(t *testing.T) {
 	s := newShed("wall").paint(0, scene.UseNormal, "n.png", 8, 8, picturetest.Plain(128, 128, 255, 255))
 	out, _ := do(t, s, Decisions{Pictures: outfit.Pictures{Green: "down"}})
 	assert.Equal(t, s.Images, out.Images, "flat: it can't be told")
-	out, r := do(t, s, Decisions{Pictures: outfit.Pictures{Green: "down"}, Own: []outfit.Own{{Picture: "n.png", Green: "up"}}})
+	out, r := do(t, s, Decisions{Pictures: outfit.Pictures{Green: "down"},
+		Own: []outfit.Own{{Picture: "n.png", Green: "up"}}})
 	assert.Equal(t, uint8(127), picturetest.At(pixels(t, out.Images[0]), 3, 3).G, "said by hand")
 	assert.Equal(t, texture.GreenDown, r.Pictures[0].Green)
 }
@@ -81,11 +83,13 @@ func TestSizesAreBroughtToPowersAndLimits(t *testing.T) {
 
 // Occlusion, roughness and metallic go into one picture, and out of it again; gloss is turned round.
 func TestChannelsGoTogetherAndApart(t *testing.T) {
-	s := newShed("wall").paint(0, scene.UseOcclusion, "o.png", 8, 8, picturetest.Grey(10)).paint(0, scene.UseRoughness, "gloss.png", 16,
+	s := newShed("wall").paint(0, scene.UseOcclusion, "o.png", 8, 8, picturetest.Grey(10)).paint(0, scene.UseRoughness,
+		"gloss.png", 16,
 		16, picturetest.Grey(60)).
 		paint(0, scene.UseMetallic, "m.png", 4, 4, picturetest.Grey(200))
 	s.Materials[0].Metallic, s.Materials[0].Roughness = 0.5, 0.25
-	out, r := do(t, s, Decisions{Pictures: outfit.Pictures{Pack: "orm"}, Own: []outfit.Own{{Picture: "gloss.png", Invert: true}}})
+	out, r := do(t, s, Decisions{Pictures: outfit.Pictures{Pack: "orm"},
+		Own: []outfit.Own{{Picture: "gloss.png", Invert: true}}})
 	require.Len(t, out.Images, 1)
 	assert.Equal(t, color.NRGBA{10, 195, 200, 255}, picturetest.At(pixels(t, out.Images[0]), 9, 9))
 	assert.Equal(t, 16, pixels(t, out.Images[0]).Bounds().Dx(), "as large as the largest")
@@ -105,7 +109,8 @@ func TestChannelsGoTogetherAndApart(t *testing.T) {
 	for use, v := range map[scene.Use]uint8{scene.UseOcclusion: 10, scene.UseRoughness: 195, scene.UseMetallic: 200} {
 		mp := apart.Materials[0].Maps[use]
 		assert.Equal(t, scene.Whole, mp.Channel)
-		assert.Equal(t, color.NRGBA{v, v, v, 255}, picturetest.At(pixels(t, apart.Images[apart.Textures[mp.Texture-1].Image]), 3, 3))
+		assert.Equal(t, color.NRGBA{v, v, v, 255},
+			picturetest.At(pixels(t, apart.Images[apart.Textures[mp.Texture-1].Image]), 3, 3))
 	}
 }
 
@@ -125,7 +130,8 @@ func TestHeightBecomesNormals(t *testing.T) {
 }
 
 func TestFormatsAndRoles(t *testing.T) {
-	s := newShed("wall").paint(0, scene.UseBaseColor, "c.png", 16, 16, stripes(9)).paint(0, scene.UseNormal, "n.png", 16, 16, bump(true, 16)).
+	s := newShed("wall").paint(0, scene.UseBaseColor, "c.png", 16, 16, stripes(9)).paint(0, scene.UseNormal, "n.png", 16,
+		16, bump(true, 16)).
 		paint(0, scene.UseEmissive, "clear.png", 8, 8, picturetest.Plain(1, 2, 3, 9))
 	byRole := func(a *outfit.Ask) {
 		a.Target = a.Target.Copy()
@@ -136,7 +142,8 @@ func TestFormatsAndRoles(t *testing.T) {
 	for i, x := range r.Pictures {
 		mimes[x.Key] = out.Images[i].MIME
 	}
-	assert.Equal(t, map[string]string{"c.png": "image/jpeg", "n.png": "image/png", "clear.png": "image/png"}, mimes, "a JPEG holds no alpha")
+	assert.Equal(t, map[string]string{"c.png": "image/jpeg", "n.png": "image/png", "clear.png": "image/png"}, mimes,
+		"a JPEG holds no alpha")
 	assert.Nil(t, found(r, "formats"))
 	img, err := jpeg.Decode(bytes.NewReader(out.Images[0].Data))
 	require.NoError(t, err)
@@ -213,7 +220,8 @@ func TestBrokenPicturesHarmNothing(t *testing.T) {
 	assert.Contains(t, found(r, "picture-huge.png").Text, "make it smaller")
 	assert.NotNil(t, found(r, "not-on-sheet"))
 	assert.Equal(t, scene.Blue, out.Materials[0].Maps[scene.UseMetallic].Channel)
-	assert.Equal(t, 16, pixels(t, out.Images[out.Textures[out.Materials[1].Maps[scene.UseBaseColor].Texture-1].Image]).Bounds().Dx())
+	assert.Equal(t, 16, pixels(t,
+		out.Images[out.Textures[out.Materials[1].Maps[scene.UseBaseColor].Texture-1].Image]).Bounds().Dx())
 	for use := range []scene.Use{scene.UseBaseColor, scene.UseRoughness} {
 		if mp := out.Materials[0].Maps[use]; mp.Has() {
 			assert.Equal(t, s.Images[s.Textures[s.Materials[0].Maps[use].Texture-1].Image].Data,
@@ -329,7 +337,8 @@ func TestASheetLooksAsItsSlotsDid(t *testing.T) {
 
 // Green that points the wrong way is told on a sheet too, and turned there.
 func TestGreenIsTurnedOnSheets(t *testing.T) {
-	s := newShed("a", "b").paint(0, scene.UseNormal, "a.png", 64, 64, bump(true, 64)).paint(1, scene.UseNormal, "b.png", 64, 64,
+	s := newShed("a", "b").paint(0, scene.UseNormal, "a.png", 64, 64, bump(true, 64)).paint(1, scene.UseNormal, "b.png",
+		64, 64,
 		bump(false, 64))
 	_, r := do(t, s, Decisions{Sheets: []outfit.Sheet{{Slots: []string{"a", "b"}}}})
 	f := found(r, "green")
@@ -347,7 +356,8 @@ func TestClearPixelsDoNotBleedOnSheets(t *testing.T) {
 		}
 		return color.NRGBA{255, 0, 255, 0} // never seen
 	}
-	s := newShed("leaf", "bark").paint(0, scene.UseBaseColor, "leaf.png", 64, 64, leaf).paint(1, scene.UseBaseColor, "bark.png", 64, 64,
+	s := newShed("leaf", "bark").paint(0, scene.UseBaseColor, "leaf.png", 64, 64, leaf).paint(1, scene.UseBaseColor,
+		"bark.png", 64, 64,
 		picturetest.Plain(90, 60, 30, 255))
 	s.Materials[0].AlphaMode, s.Materials[1].AlphaMode = scene.Mask, scene.Mask
 	s.Materials[0].BaseColor, s.Materials[1].BaseColor = [4]float64{1, 1, 1, 1}, [4]float64{1, 1, 1, 1}
@@ -363,7 +373,8 @@ func TestClearPixelsDoNotBleedOnSheets(t *testing.T) {
 
 // A limit on all pictures is one on sheets.
 func TestSheetsKeepToTheLimit(t *testing.T) {
-	s := newShed("a", "b").paint(0, scene.UseBaseColor, "a.png", 256, 256, stripes(1)).paint(1, scene.UseBaseColor, "b.png", 256, 256,
+	s := newShed("a", "b").paint(0, scene.UseBaseColor, "a.png", 256, 256, stripes(1)).paint(1, scene.UseBaseColor,
+		"b.png", 256, 256,
 		stripes(2))
 	_, r := do(t, s, Decisions{Sheets: []outfit.Sheet{{Slots: []string{"a", "b"}}}, Pictures: outfit.Pictures{Most: 128}})
 	assert.LessOrEqual(t, max(r.Pictures[0].W, r.Pictures[0].H), 128)
@@ -456,7 +467,8 @@ func TestCutOutAndOpaqueGetASheetEach(t *testing.T) {
 		return color.NRGBA{255, 0, 255, 0} // never seen
 	}
 	s := newShed("leaf", "bark", "fern", "stone")
-	for i, at := range []func(x, y int) color.NRGBA{leaf, picturetest.Plain(90, 60, 30, 255), leaf, picturetest.Plain(80, 80, 80, 255)} {
+	for i, at := range []func(x, y int) color.NRGBA{leaf, picturetest.Plain(90, 60, 30, 255), leaf,
+		picturetest.Plain(80, 80, 80, 255)} {
 		s.paint(i, scene.UseBaseColor, s.Materials[i].Name+".png", 64, 64, at)
 		s.Materials[i].BaseColor = [4]float64{1, 1, 1, 1}
 	}
@@ -521,7 +533,8 @@ func TestSheetsTakeNoMoreThanTheyReplace(t *testing.T) {
 
 // A sheet of slots that are on nodes of their own saves no draw call, and says why.
 func TestSheetsSayWhereTheySaveNoDrawCall(t *testing.T) {
-	s := newShed("a", "b").paint(0, scene.UseBaseColor, "a.png", 64, 64, stripes(1)).paint(1, scene.UseBaseColor, "b.png", 64, 64, stripes(2))
+	s := newShed("a", "b").paint(0, scene.UseBaseColor, "a.png", 64, 64, stripes(1)).paint(1, scene.UseBaseColor, "b.png",
+		64, 64, stripes(2))
 	_, r := do(t, s, Decisions{Sheets: []outfit.Sheet{{Slots: []string{"a", "b"}}}})
 	assert.Nil(t, found(r, "sheet-calls-1"))
 	assert.Equal(t, 1, r.Calls)

@@ -181,7 +181,8 @@ func (r *Report) slots(p *outfit.Plan, made Made) {
 		r.Slots = append(r.Slots, s)
 	}
 	if st := p.Stats[0]; st.Faces > 0 && p.To[0] < 0 {
-		s := Slot{Leaving: outfit.Leaving{Key: scene.NoSlot, Name: scene.NoSlot, Stat: st, Was: []string{scene.NoSlot}}, Letter: Letter(n)}
+		s := Slot{Leaving: outfit.Leaving{Key: scene.NoSlot, Name: scene.NoSlot, Stat: st, Was: []string{scene.NoSlot}},
+			Letter: Letter(n)}
 		if whole > 0 {
 			s.Share = st.Area / whole
 		}
@@ -235,7 +236,8 @@ func greenOf(c outfit.Cook, key string, f texture.Facts, d Decisions) texture.Gr
 
 // otherWay is green turned; what can't be told still can't.
 func otherWay(g texture.Green) texture.Green {
-	return [...]texture.Green{texture.Unsaid: texture.Unsaid, texture.GreenUp: texture.GreenDown, texture.GreenDown: texture.GreenUp}[g]
+	return [...]texture.Green{texture.Unsaid: texture.Unsaid, texture.GreenUp: texture.GreenDown,
+		texture.GreenDown: texture.GreenUp}[g]
 }
 
 func (a Memory) plus(b Memory) Memory {
@@ -244,7 +246,8 @@ func (a Memory) plus(b Memory) Memory {
 
 // Reads are what a picture is read for, in words, with the channel where it is not all of it.
 func (r *Report) Reads(picture int) []string {
-	words := map[scene.Channel]string{scene.Red: " in red", scene.Green: " in green", scene.Blue: " in blue", scene.Alpha: " in alpha"}
+	words := map[scene.Channel]string{scene.Red: " in red", scene.Green: " in green", scene.Blue: " in blue",
+		scene.Alpha: " in alpha"}
 	var list []string
 	for _, s := range r.Slots {
 		for _, u := range s.Pictures {
@@ -266,7 +269,8 @@ func (x Picture) Clear() bool {
 	if x.Recipe.Older != nil {
 		return !x.Recipe.Older.Shine && len(x.Was) > 1 && x.Was[1].Facts.Full < 1
 	}
-	return x.Recipe.Pack == nil && x.Recipe.Height == 0 && x.Facts.Channels != 3 && x.Facts.Channels != 1 && x.Facts.Full < 1
+	return x.Recipe.Pack == nil && x.Recipe.Height == 0 && x.Facts.Channels != 3 && x.Facts.Channels != 1 &&
+		x.Facts.Full < 1
 }
 
 // Does says in a few words what is done to a picture.
@@ -284,7 +288,8 @@ func (x Picture) Does() string {
 	say(r.Height != 0, "made of heights")
 	say(r.Older != nil && r.Older.Shine, "made of specular and gloss")
 	say(r.Older != nil && !r.Older.Shine, "made of specular and diffuse")
-	say(r.Sheet == nil && len(x.Was) == 1 && (x.W != x.Facts.Width || x.H != x.Facts.Height), "%d × %d before", x.Facts.Width,
+	say(r.Sheet == nil && len(x.Was) == 1 && (x.W != x.Facts.Width || x.H != x.Facts.Height), "%d × %d before",
+		x.Facts.Width,
 		x.Facts.Height)
 	say(r.Green, "green turned")
 	say(r.Format != texture.Same && r.Format.MIME() != x.Facts.MIME, "as %s", string(r.Format))

@@ -32,19 +32,23 @@ const (
 
 // Validate checks the decisions, each by itself and how many there are.
 func (d Decisions) Validate() error {
-	if n := len(d.Moves) + len(d.Joins) + len(d.Order) + len(d.Names) + len(d.Rename) + len(d.Looks) + len(d.Assigned) + len(d.Own) +
+	if n := len(d.Moves) + len(d.Joins) + len(d.Order) + len(d.Names) + len(d.Rename) + len(d.Looks) + len(d.Assigned) +
+		len(d.Own) +
 		len(d.Sheets); n > maxList || len(d.Moves) > maxMoves || len(d.Sheets) > maxMoves {
-		return fmt.Errorf("%d decisions about slots are more than can be kept: up to %d in all, %d of moved faces and %d of sheets", n,
+		return fmt.Errorf("%d decisions about slots are more than can be kept: up to %d in all, %d of moved faces and %d "+
+			"of sheets", n,
 			maxList, maxMoves, maxMoves)
 	}
 	picks := 0
 	for _, m := range d.Moves {
 		if picks += len(m.At); picks > maxPicks {
-			return fmt.Errorf("more than %d places were picked: each is held against every triangle; choose by part or slot instead",
+			return fmt.Errorf("more than %d places were picked: each is held against every triangle; choose by part or slot "+
+				"instead",
 				maxPicks)
 		}
 	}
-	return cmp.Or(station.Valid(d.Moves), station.Valid(d.Joins), station.Valid(d.Names), station.Valid(d.Rename), station.Valid(d.Looks),
+	return cmp.Or(station.Valid(d.Moves), station.Valid(d.Joins), station.Valid(d.Names), station.Valid(d.Rename),
+		station.Valid(d.Looks),
 		station.Valid(d.Assigned), station.Valid(d.Own), station.Valid(d.Sheets), d.Light.Validate(), d.Pictures.Validate())
 }
 
@@ -105,7 +109,8 @@ func (d Decisions) Lines() []string {
 		say(k.Sides > 0, "Draw %s from %s", k.Slot, map[int]string{1: "one side", 2: "both sides"}[k.Sides])
 	}
 	for _, a := range d.Assigned {
-		how := map[bool]string{true: " the other way round"}[a.Invert] + map[bool]string{true: " with roughness and metallic"}[a.Packed]
+		how := map[bool]string{true: " the other way round"}[a.Invert] +
+			map[bool]string{true: " with roughness and metallic"}[a.Packed]
 		say(a.Picture != "", "Give %s a picture for its %s%s (%.8s)", a.Slot, a.Use, how, a.Picture)
 		say(a.Picture == "", "Take the %s picture out of %s", a.Use, a.Slot)
 	}

@@ -57,7 +57,8 @@ func (s shed) paint(slot int, use scene.Use, name string, w, h int, at func(x, y
 
 func (s shed) give(slot int, use scene.Use, name string, w, h int, data []byte) shed {
 	s.Images = append(s.Images, scene.Image{Name: name, Data: data, MIME: "image/png", Width: w, Height: h})
-	s.Textures = append(s.Textures, scene.Texture{Name: name, Image: len(s.Images) - 1, WrapU: scene.Repeat, WrapV: scene.Repeat})
+	s.Textures = append(s.Textures, scene.Texture{Name: name, Image: len(s.Images) - 1, WrapU: scene.Repeat,
+		WrapV: scene.Repeat})
 	s.Materials[slot].Maps[use] = scene.Map{Texture: len(s.Textures)}
 	return s
 }
@@ -171,7 +172,8 @@ func TestSlotsThatSayNothing(t *testing.T) {
 	}
 	m.Slots = append(m.Slots, -1)
 	s.Materials = append(s.Materials, scene.NewMaterial("old"))
-	s.Images = append(s.Images, scene.Image{Name: "lost.png", Data: s.paint(0, scene.UseBaseColor, "w.png", 4, 4, stripes(1)).Images[0].Data})
+	s.Images = append(s.Images,
+		scene.Image{Name: "lost.png", Data: s.paint(0, scene.UseBaseColor, "w.png", 4, 4, stripes(1)).Images[0].Data})
 	_, r := do(t, s, Decisions{})
 	for _, code := range []string{"blank-Material.003", "sliver-rust", "unused", "orphans"} {
 		assert.NotNil(t, found(r, code), code)
@@ -188,7 +190,8 @@ func TestSlotsThatSayNothing(t *testing.T) {
 // Slots are joined one after the other; what goes round in a circle is one slot, and none is lost.
 func TestJoinsChainAndCircle(t *testing.T) {
 	s := newShed("a", "b", "c", "d")
-	out, _ := do(t, s, Decisions{Joins: []outfit.Join{{Slot: "a", Into: "b"}, {Slot: "b", Into: "c"}, {Slot: "c", Into: "a"}}})
+	out, _ := do(t, s, Decisions{Joins: []outfit.Join{{Slot: "a", Into: "b"}, {Slot: "b", Into: "c"},
+		{Slot: "c", Into: "a"}}})
 	_, faces := slotsOf(out)
 	assert.Equal(t, []string{"c", "c", "c", "d"}, faces)
 }
@@ -285,7 +288,8 @@ func TestNodesAreToldByTheirPlace(t *testing.T) {
 
 // What was decided for slots, pictures and nodes that went is told, and can be dropped.
 func TestLostSlotsAreTold(t *testing.T) {
-	d := Decisions{Joins: []outfit.Join{{Slot: "gone", Into: "wall"}}, Names: []outfit.Name{{Slot: "past", To: "x"}}, Order: []string{"off", "wall"},
+	d := Decisions{Joins: []outfit.Join{{Slot: "gone", Into: "wall"}}, Names: []outfit.Name{{Slot: "past", To: "x"}},
+		Order:    []string{"off", "wall"},
 		Looks:    []outfit.Look{{Slot: "away", Sides: 1}},
 		Assigned: []outfit.Assigned{{Slot: "wall", Use: scene.UseNormal, Picture: strings.Repeat("ab", 32)}},
 		Sheets:   []outfit.Sheet{{Slots: []string{"wall", "torn"}}}}
@@ -302,7 +306,8 @@ func TestLostSlotsAreTold(t *testing.T) {
 }
 
 func TestNamesFollowTheKitsMap(t *testing.T) {
-	lines := []outfit.MapLine{{From: "Wood.001", To: "oak"}, {From: "metal *", To: "steel #"}, {From: "", To: "rusted iron"}}
+	lines := []outfit.MapLine{{From: "Wood.001", To: "oak"}, {From: "metal *", To: "steel #"},
+		{From: "", To: "rusted iron"}}
 	with := func(a *outfit.Ask) { a.Map = lines }
 	out, r := do(t, newShed("wood.001", "metal pipe", "rusted irn", "glass"), Decisions{}, with)
 	slots, _ := slotsOf(out)
@@ -400,7 +405,8 @@ func TestAlphaIsHeldAgainstThePicture(t *testing.T) {
 func TestEveryRemedyHelps(t *testing.T) {
 	ask := func(a *outfit.Ask) {
 		a.Target = a.Target.Copy()
-		a.Target.Names.Marks, a.Target.Textures.Packing, a.Target.Textures.Largest, a.Target.Mixes, a.Target.Needs.Lightmap = "_", "orm",
+		a.Target.Names.Marks, a.Target.Textures.Packing, a.Target.Textures.Largest, a.Target.Mixes,
+			a.Target.Needs.Lightmap = "_", "orm",
 			64, false, true
 		a.Target.Textures.Formats["colour"] = "jpeg"
 		a.Map = []outfit.MapLine{{From: "", To: "walls"}}
@@ -417,8 +423,10 @@ func TestEveryRemedyHelps(t *testing.T) {
 		m.Points[m.Corners[k]][1] *= 0.001
 	}
 	s.Materials = append(s.Materials, scene.NewMaterial("old"))
-	s.paint(4, scene.UseBaseColor, "glass.png", 100, 30, stripes(2)).paint(4, scene.UseNormal, "glass_n.png", 64, 64, bump(false, 64)).
-		paint(4, scene.UseRoughness, "glass_r.png", 32, 32, picturetest.Plain(90, 90, 90, 255)).paint(4, scene.UseMetallic, "glass_m.png",
+	s.paint(4, scene.UseBaseColor, "glass.png", 100, 30, stripes(2)).paint(4, scene.UseNormal, "glass_n.png", 64, 64,
+		bump(false, 64)).
+		paint(4, scene.UseRoughness, "glass_r.png", 32, 32, picturetest.Plain(90, 90, 90, 255)).paint(4, scene.UseMetallic,
+		"glass_m.png",
 		32, 32, picturetest.Plain(9, 9, 9, 255)).
 		paint(5, scene.UseNormal, "noise.png", 32, 32, func(x, y int) color.NRGBA {
 			return color.NRGBA{uint8(100 + (x*7+y*13)%60), 128, 240,
@@ -442,7 +450,8 @@ func TestEveryRemedyHelps(t *testing.T) {
 			assert.NotEmpty(t, rem.Decision.(Decisions).Lines(), rem.Label)
 		}
 	}
-	for _, want := range []string{"twins-wall!", "names", "blank-Material", "many", "memory", "unused", "sliver-dust", "mixed",
+	for _, want := range []string{"twins-wall!", "names", "blank-Material", "many", "memory", "unused", "sliver-dust",
+		"mixed",
 		"two-sided", "sides", "large",
 		"green", "packing", "formats", "light-none", "picture-torn.png", "near-wall!-walls ", "full-glass"} {
 		assert.True(t, codes[want], "%s of %v", want, codes)

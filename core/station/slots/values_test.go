@@ -31,7 +31,8 @@ func TestValuesStandForPictures(t *testing.T) {
 	m.Maps[scene.UseMetallic].Channel = scene.Blue
 	without := Decisions{Pictures: outfit.Pictures{Without: []string{"glow", "colour", "rough", "metal", "opacity"}}}
 	var apart Decisions
-	for _, u := range []scene.Use{scene.UseEmissive, scene.UseBaseColor, scene.UseRoughness, scene.UseMetallic, scene.UseOpacity} {
+	for _, u := range []scene.Use{scene.UseEmissive, scene.UseBaseColor, scene.UseRoughness, scene.UseMetallic,
+		scene.UseOpacity} {
 		apart.Assigned = append(apart.Assigned, outfit.Assigned{Slot: "lamp", Use: u})
 	}
 	for name, d := range map[string]Decisions{"no pictures for a role": without, "pictures taken out": apart} {

@@ -249,7 +249,8 @@ func (c *Came) partsOf(ctx context.Context, s *scene.Scene, n scene.Node, how Sp
 	if k > maxParts {
 		c.said = append(c.said, finding.Finding{Code: "source/split-too-fine", Severity: finding.Look,
 			Title: fmt.Sprintf("“%s” has %s parts and stays whole", n.Name, figure.Count(k)),
-			Text: fmt.Sprintf("A split makes up to %d nodes. Join what belongs together in the modelling program, or split by slot.",
+			Text: fmt.Sprintf("A split makes up to %d nodes. Join what belongs together in the modelling program, or split by "+
+				"slot.",
 				maxParts)})
 	}
 	if k < 2 || k > maxParts {

@@ -45,14 +45,16 @@ func TestPartsAreNodesLikeAnyOther(t *testing.T) {
 		d    Decisions
 		want []string
 	}{
-		"one":             {Decisions{Leave: []string{"scan/scan 2"}}, []string{"scan 1", "scan 3", "scan 4"}},
-		"inside":          {Decisions{Rules: []Rule{{By: ByKind, What: Inside}}}, []string{"scan 1", "scan 2", "scan 4"}},
-		"far":             {Decisions{Rules: []Rule{{By: ByKind, What: Far}}}, []string{"scan 1", "scan 2", "scan 3"}},
-		"beyond":          {Decisions{Rules: []Rule{{By: ByBeyond, Reach: 20}}}, []string{"scan 1", "scan 2", "scan 3"}},
-		"by name":         {Decisions{Rules: []Rule{{By: ByName, What: "scan 4"}}}, []string{"scan 1", "scan 2", "scan 3"}},
-		"all of it":       {Decisions{Leave: []string{"scan"}}, nil},
-		"in a box":        {Decisions{Rules: []Rule{{By: ByArea, Area: [4]float64{-7, -1, -5, 1}}}}, []string{"scan 1", "scan 3", "scan 4"}},
-		"seen from below": {Decisions{Rules: []Rule{{By: ByArea, Area: [4]float64{-7, -1, -5, 1}, Seen: geom.Mat3{{1, 0, 0}, {0, -1, 0}, {0, 0, -1}}}}}, []string{"scan 1", "scan 3", "scan 4"}},
+		"one":       {Decisions{Leave: []string{"scan/scan 2"}}, []string{"scan 1", "scan 3", "scan 4"}},
+		"inside":    {Decisions{Rules: []Rule{{By: ByKind, What: Inside}}}, []string{"scan 1", "scan 2", "scan 4"}},
+		"far":       {Decisions{Rules: []Rule{{By: ByKind, What: Far}}}, []string{"scan 1", "scan 2", "scan 3"}},
+		"beyond":    {Decisions{Rules: []Rule{{By: ByBeyond, Reach: 20}}}, []string{"scan 1", "scan 2", "scan 3"}},
+		"by name":   {Decisions{Rules: []Rule{{By: ByName, What: "scan 4"}}}, []string{"scan 1", "scan 2", "scan 3"}},
+		"all of it": {Decisions{Leave: []string{"scan"}}, nil},
+		"in a box": {Decisions{Rules: []Rule{{By: ByArea, Area: [4]float64{-7, -1, -5, 1}}}},
+			[]string{"scan 1", "scan 3", "scan 4"}},
+		"seen from below": {Decisions{Rules: []Rule{{By: ByArea, Area: [4]float64{-7, -1, -5, 1},
+			Seen: geom.Mat3{{1, 0, 0}, {0, -1, 0}, {0, 0, -1}}}}}, []string{"scan 1", "scan 3", "scan 4"}},
 	} {
 		c.d.Split = split
 		_, r := do(t, scan(), c.d)
@@ -77,12 +79,14 @@ func TestCropping(t *testing.T) {
 		crop Crop
 		want geom.Box
 	}{
-		"plan":        {view(OnPlan, -1, -1, 5, 2), geom.Box{Min: geom.Vec3{0, 0, 0}, Max: geom.Vec3{4, 3, 2}}},
-		"front":       {view(OnFront, -1, -1, 50, 2), geom.Box{Min: geom.Vec3{0, 0, 0}, Max: geom.Vec3{6.5, 2, 4}}},
-		"side":        {view(OnSide, -1, 5, 50, 50), geom.Box{Min: geom.Vec3{6, 5, 0}, Max: geom.Vec3{6.5, 9, .5}}},
-		"outside":     {Crop{View: OnPlan, Area: [4]float64{5, -9, 99, 9}, Outside: true}, geom.Box{Max: geom.Vec3{4, 3, 4}}},
-		"whole faces": {Crop{View: OnFront, Area: [4]float64{-1, -1, 50, 2}, Whole: true}, geom.Box{Max: geom.Vec3{6.5, 3, 4}}},
-		"z up":        {Crop{View: OnPlan, Area: [4]float64{-1, -2, 5, 1}, Seen: geom.Mat3{{1, 0, 0}, {0, 0, 1}, {0, -1, 0}}}, geom.Box{Max: geom.Vec3{4, 2, 4}}},
+		"plan":    {view(OnPlan, -1, -1, 5, 2), geom.Box{Min: geom.Vec3{0, 0, 0}, Max: geom.Vec3{4, 3, 2}}},
+		"front":   {view(OnFront, -1, -1, 50, 2), geom.Box{Min: geom.Vec3{0, 0, 0}, Max: geom.Vec3{6.5, 2, 4}}},
+		"side":    {view(OnSide, -1, 5, 50, 50), geom.Box{Min: geom.Vec3{6, 5, 0}, Max: geom.Vec3{6.5, 9, .5}}},
+		"outside": {Crop{View: OnPlan, Area: [4]float64{5, -9, 99, 9}, Outside: true}, geom.Box{Max: geom.Vec3{4, 3, 4}}},
+		"whole faces": {Crop{View: OnFront, Area: [4]float64{-1, -1, 50, 2}, Whole: true},
+			geom.Box{Max: geom.Vec3{6.5, 3, 4}}},
+		"z up": {Crop{View: OnPlan, Area: [4]float64{-1, -2, 5, 1},
+			Seen: geom.Mat3{{1, 0, 0}, {0, 0, 1}, {0, -1, 0}}}, geom.Box{Max: geom.Vec3{4, 2, 4}}},
 	} {
 		require.NoError(t, c.crop.Validate())
 		out, _ := do(t, scan(), Decisions{Crop: []Crop{c.crop}})
@@ -90,7 +94,8 @@ func TestCropping(t *testing.T) {
 	}
 	// A turned node, and two places of one mesh of which the box meets one.
 	s := scan()
-	s.Nodes = append(s.Nodes, scene.Node{Name: "other", Kind: scene.KindMesh, Parent: -1, Local: geom.Affine{M: geom.Rotation(geom.Vec3{0, 1, 0}, 1), T: geom.Vec3{0, 0, -500}}})
+	s.Nodes = append(s.Nodes, scene.Node{Name: "other", Kind: scene.KindMesh, Parent: -1,
+		Local: geom.Affine{M: geom.Rotation(geom.Vec3{0, 1, 0}, 1), T: geom.Vec3{0, 0, -500}}})
 	out, r := do(t, s, Decisions{Crop: []Crop{view(OnPlan, -99, -600, 99, -2)}})
 	assert.Equal(t, 1, r.Kept)
 	assert.Equal(t, 48, out.Count().Triangles)
@@ -98,7 +103,8 @@ func TestCropping(t *testing.T) {
 	// Nothing left.
 	_, r = do(t, scan(), Decisions{Crop: []Crop{view(OnPlan, 1000, 1000, 1001, 1001)}})
 	assert.NotNil(t, finding1(r, "source/nothing"))
-	for _, bad := range []Crop{{}, view("top", 0, 0, 1, 1), view(OnPlan, 1, 0, 1, 1), {View: OnPlan, Area: [4]float64{0, 0, 1, 1}, Seen: geom.Mat3{{2}}}} {
+	for _, bad := range []Crop{{}, view("top", 0, 0, 1, 1), view(OnPlan, 1, 0, 1, 1),
+		{View: OnPlan, Area: [4]float64{0, 0, 1, 1}, Seen: geom.Mat3{{2}}}} {
 		assert.Error(t, bad.Validate())
 	}
 }

@@ -89,15 +89,19 @@ func (r *run) broken() {
 		f.Place = r.place(t.at, t.names[0])
 		return f
 	}
-	say(void, finding.MustFix, "source/no-surface", figure.Plural(len(void.names), "mesh has no surface", "meshes have no surface"),
+	say(void, finding.MustFix, "source/no-surface", figure.Plural(len(void.names), "mesh has no surface",
+		"meshes have no surface"),
 		"Every face of it has shrunk to a line or a point; nothing will be seen.").Brief = "no surface"
 	say(flat, finding.Look, "source/flat-faces", figure.Plural(flat.count, "face has no area", "faces have no area"),
 		"They have shrunk to lines: they cost and show nothing, and spoil normals about them.")
-	say(inside, finding.Look, "source/inside-out", figure.Plural(len(inside.names), "mesh is inside out", "meshes are inside out"),
-		"It is closed and all its faces look inward: a receiver that draws front sides only shows its far wall. Turn its faces round in "+
+	say(inside, finding.Look, "source/inside-out", figure.Plural(len(inside.names), "mesh is inside out",
+		"meshes are inside out"),
+		"It is closed and all its faces look inward: a receiver that draws front sides only shows its far wall. Turn its "+
+			"faces round in "+
 			"the modelling program.").Brief = "inside out"
-	say(bare, finding.Look, "source/no-uvs", fmt.Sprintf("%s UVs and a textured material", figure.Plural(len(bare.names), "mesh has no",
-		"meshes have no")), "The picture has no place on it; it shows one colour of it all over.")
+	say(bare, finding.Look, "source/no-uvs", fmt.Sprintf("%s UVs and a textured material",
+		figure.Plural(len(bare.names), "mesh has no",
+			"meshes have no")), "The picture has no place on it; it shows one colour of it all over.")
 }
 
 // textured tells whether a mesh uses a material with a picture.

@@ -21,8 +21,10 @@ func TestBrokenMeshesAreTold(t *testing.T) {
 		}
 		return m
 	}
-	line := &scene.Mesh{Name: "line", Points: []geom.Vec3{{0, 0, 0}, {1, 0, 0}, {2, 0, 0}, {0, 1, 0}}, FaceStart: []int32{0, 3}, Corners: []int32{0, 1, 2}, Slots: []int{-1}}
-	half := &scene.Mesh{Name: "half", Points: line.Points, FaceStart: []int32{0, 3, 6}, Corners: []int32{0, 1, 2, 0, 1, 3}, Slots: []int{-1}}
+	line := &scene.Mesh{Name: "line", Points: []geom.Vec3{{0, 0, 0}, {1, 0, 0}, {2, 0, 0}, {0, 1, 0}},
+		FaceStart: []int32{0, 3}, Corners: []int32{0, 1, 2}, Slots: []int{-1}}
+	half := &scene.Mesh{Name: "half", Points: line.Points, FaceStart: []int32{0, 3, 6},
+		Corners: []int32{0, 1, 2, 0, 1, 3}, Slots: []int{-1}}
 	paint := scene.NewMaterial("paint")
 	paint.Maps[scene.UseBaseColor] = scene.Map{Texture: 1}
 	painted := new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("painted")
@@ -46,7 +48,8 @@ func TestBrokenMeshesAreTold(t *testing.T) {
 		_, r := do(t, s, Decisions{})
 		var codes []string
 		for _, f := range r.Findings() {
-			if f.Severity > finding.Note && slices.Contains([]string{"source/inside-out", "source/no-surface", "source/flat-faces", "source/no-uvs"}, f.Code) {
+			if f.Severity > finding.Note &&
+				slices.Contains([]string{"source/inside-out", "source/no-surface", "source/flat-faces", "source/no-uvs"}, f.Code) {
 				codes = append(codes, f.Code)
 				assert.Equal(t, c.sev, f.Severity, name)
 			}

@@ -124,7 +124,8 @@ func (r *run) groupOf(from []int) []string {
 // effects tells what each way of merging would give.
 func effects(s *scene.Scene, group []string) []Effect {
 	apart := Effect{ID: Apart, Name: "Keep apart", Text: "Each node turns about its own pivot; shared meshes stay shared."}
-	all := Effect{ID: MergeAll, Name: "One mesh", Text: "One pivot, fewest draw calls; nothing of it can be placed again by itself."}
+	all := Effect{ID: MergeAll, Name: "One mesh",
+		Text: "One pivot, fewest draw calls; nothing of it can be placed again by itself."}
 	slot := Effect{ID: MergeSlot, Name: "One mesh a slot",
 		Text: "As many draw calls as slots, each of one material, as receivers with batches like it."}
 	some := Effect{ID: MergeSome, Name: "One mesh a group", Text: "The nodes of a group become one; the rest stays apart."}
@@ -210,7 +211,8 @@ func (r *run) merge(s *scene.Scene, from []int) *scene.Scene {
 				if mats[k] >= 0 {
 					slot = s.Materials[mats[k]].Name
 				}
-				parts = append(parts, scene.Node{Name: n.Name, Kind: scene.KindMesh, Parent: -1, Mesh: len(meshes), Local: worlds[i]})
+				parts = append(parts, scene.Node{Name: n.Name, Kind: scene.KindMesh, Parent: -1, Mesh: len(meshes),
+					Local: worlds[i]})
 				meshes = append(meshes, piece)
 				bins = append(bins, name+" "+slot+"\x00"+fmt.Sprint(mats[k]))
 			}
@@ -272,7 +274,8 @@ func joinBins(ctx context.Context, s *scene.Scene, bin []string, carried func(i 
 	c = c.Without(func(i int) bool { return carried(i) && !still[i] })
 	for _, b := range order {
 		name, _, _ := cutName(b)
-		c.Nodes = append(c.Nodes, scene.Node{Name: name, Kind: scene.KindMesh, Parent: -1, Mesh: len(c.Meshes), Local: geom.Identity})
+		c.Nodes = append(c.Nodes, scene.Node{Name: name, Kind: scene.KindMesh, Parent: -1, Mesh: len(c.Meshes),
+			Local: geom.Identity})
 		c.Meshes = append(c.Meshes, scene.Joined(name, list[b]))
 	}
 	return c

@@ -128,7 +128,8 @@ func (r *run) hand(out *scene.Scene, from []int) (list []Hand, froms [][]int) {
 	var numbers []int
 	for _, l := range r.survey.Ladders {
 		for _, x := range l.Levels {
-			if slices.ContainsFunc(x.Nodes, gathered) && slices.ContainsFunc(l.Of, func(i int) bool { _, ok := at[i]; return ok }) {
+			if slices.ContainsFunc(x.Nodes, gathered) &&
+				slices.ContainsFunc(l.Of, func(i int) bool { _, ok := at[i]; return ok }) {
 				numbers = append(numbers, x.N)
 			}
 		}
@@ -225,7 +226,8 @@ func (r *run) stand(s *scene.Scene, from []int, l Ladder, nodes []int, at map[in
 			n.Mesh, n.Kind = mesh, scene.KindMesh
 			continue
 		}
-		s.Nodes = append(s.Nodes, scene.Node{Name: s.Nodes[first].Name, Kind: scene.KindMesh, Parent: -1, Mesh: mesh, Local: world})
+		s.Nodes = append(s.Nodes, scene.Node{Name: s.Nodes[first].Name, Kind: scene.KindMesh, Parent: -1, Mesh: mesh,
+			Local: world})
 		from = append(from, from[first])
 	}
 	return from

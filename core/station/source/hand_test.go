@@ -19,11 +19,13 @@ func pier() *scene.Scene {
 	box := func(name string, k float64) *scene.Mesh {
 		return new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{k, k, k}).Mesh(name)
 	}
-	s := shape.Scene("quay", []scene.Material{{Name: "wood"}, {Name: "iron"}}, box("Pier", 1), box("Pier lod 1", 0.99), box("Pier lod 3", 0.9), box("Crane", 2))
+	s := shape.Scene("quay", []scene.Material{{Name: "wood"}, {Name: "iron"}}, box("Pier", 1), box("Pier lod 1", 0.99),
+		box("Pier lod 3", 0.9), box("Crane", 2))
 	for i, k := range []int{0, 0, 1, 0} {
 		s.Meshes[i].Slots = []int{k}
 	}
-	s.Nodes = append([]scene.Node{{Name: "all", Kind: scene.KindEmpty, Parent: -1, Mesh: -1, Local: geom.Translation(geom.Vec3{5, 0, 0})}}, s.Nodes...)
+	s.Nodes = append([]scene.Node{{Name: "all", Kind: scene.KindEmpty, Parent: -1, Mesh: -1,
+		Local: geom.Translation(geom.Vec3{5, 0, 0})}}, s.Nodes...)
 	for i := range s.Nodes[1:] {
 		s.Nodes[i+1].Parent = 0
 	}
@@ -57,14 +59,16 @@ func TestNamesAreGatheredIntoLODs(t *testing.T) {
 
 // What is merged, and whose materials are dropped, is so in each LOD.
 func TestLODsComeInTheFormDecidedFor(t *testing.T) {
-	r := preptest.Run(t, pier(), prep.Prep{Source: source.Decisions{Merge: source.MergeAll, DropUnused: true}}, preptest.YUp)
+	r := preptest.Run(t, pier(), prep.Prep{Source: source.Decisions{Merge: source.MergeAll, DropUnused: true}},
+		preptest.YUp)
 	require.Len(t, r.Source.Hand, 2)
 	for _, h := range r.Source.Hand {
 		assert.Equal(t, 1, h.Scene.Count().Instances)
 		assert.Equal(t, 24, h.Scene.Count().Triangles)
 		assert.Len(t, h.Scene.Materials, len(r.Delivery.Scene.Materials))
 	}
-	assert.ElementsMatch(t, []string{"wood", "iron"}, r.Source.Hand[1].Scene.SlotNames(), "a material that a LOD alone uses stays")
+	assert.ElementsMatch(t, []string{"wood", "iron"}, r.Source.Hand[1].Scene.SlotNames(),
+		"a material that a LOD alone uses stays")
 }
 
 func TestLODGroupsAreGathered(t *testing.T) {

@@ -58,7 +58,8 @@ func (r *run) judge(out *scene.Scene) {
 	for i, n := range r.s.Nodes {
 		if n.Kind == scene.KindLOD && r.rep.Nodes[i].Kept && !r.gathersOf(i) {
 			r.say(finding.Note, "source/lod-group", fmt.Sprintf("“%s” is a LOD group", n.Name),
-				"All its levels came in and stand in one another. Keep the finest and leave out the rest, unless the receiver is to get "+
+				"All its levels came in and stand in one another. Keep the finest and leave out the rest, unless the receiver is "+
+					"to get "+
 					"the group; FBX keeps it, other formats do not.")
 		}
 	}
@@ -91,7 +92,8 @@ func (r *run) unsaid() {
 		what = "no unit"
 	}
 	r.say(finding.Note, "source/unsaid", "The file says "+what,
-		fmt.Sprintf("Assumed: one unit is %s, %s up, %s to the front. Change it at Size and Axes.", figure.Length(s.UnitMetres),
+		fmt.Sprintf("Assumed: one unit is %s, %s up, %s to the front. Change it at Size and Axes.",
+			figure.Length(s.UnitMetres),
 			s.Basis.Up, s.Basis.Forward))
 }
 
@@ -160,7 +162,8 @@ func (r *run) lone() {
 					Decision: r.d.leaving(keys[:1])})
 			}
 			remedies = append(remedies, finding.Remedy{Label: label, Effect: effect, Decision: r.d.leaving(keys), Harsh: much},
-				finding.Remedy{Label: "Always leave such out", Effect: "A rule: it leaves out every " + what + " in later revisions too.",
+				finding.Remedy{Label: "Always leave such out", Effect: "A rule: it leaves out every " + what +
+					" in later revisions too.",
 					Decision: ruled, Harsh: true})
 		}
 		r.say(sev, "source/"+strings.ReplaceAll(what, " ", "-"), title, text, remedies...).Place = r.place(first.At, names[0])
@@ -173,7 +176,8 @@ func (r *run) lone() {
 	for i, n := range r.survey.Keys {
 		if k := r.survey.Buried[i]; k > 0 && r.rep.Nodes[i].Kept {
 			d := r.d
-			d.Split = append(slices.DeleteFunc(slices.Clone(d.Split), func(s Split) bool { return s.Node == n }), Split{n, ByParts})
+			d.Split = append(slices.DeleteFunc(slices.Clone(d.Split), func(s Split) bool { return s.Node == n }),
+				Split{n, ByParts})
 			r.say(finding.Look, "source/buried-parts", fmt.Sprintf("%s inside other parts of “%s”",
 				figure.Plural(k, "part lies", "parts lie"), r.rep.Nodes[i].Name),
 				"Nobody sees them, and each triangle of them is drawn. Split the node into its parts to leave them out, in the "+
@@ -218,7 +222,8 @@ func (r *run) standIns() {
 	}
 	if len(names) > 0 {
 		r.say(finding.Note, "source/lods", figure.Plural(len(names), "node goes on as a LOD", "nodes go on as LODs"),
-			station.Some(names)+". By their names or their group they stand for others from afar; LODs shows them. Keep one to have it go on "+
+			station.Some(names)+". By their names or their group they stand for others from afar; LODs shows them. Keep one "+
+				"to have it go on "+
 				"as a mesh of its own.")
 	}
 	names = nil
@@ -228,8 +233,10 @@ func (r *run) standIns() {
 		}
 	}
 	if len(names) > 0 {
-		r.say(finding.Note, "source/solids", figure.Plural(len(names), "node goes on as collision", "nodes go on as collision"),
-			station.Some(names)+". By the target's pattern they are what a body touches; Collision shows them. Keep one to have it go on as a "+
+		r.say(finding.Note, "source/solids", figure.Plural(len(names), "node goes on as collision",
+			"nodes go on as collision"),
+			station.Some(names)+". By the target's pattern they are what a body touches; Collision shows them. Keep one to "+
+				"have it go on as a "+
 				"mesh like any other.")
 	}
 	r.meshless()
@@ -248,7 +255,8 @@ func (r *run) meshless() {
 			continue
 		}
 		name := r.rep.Nodes[i].Name
-		text := fmt.Sprintf("The target's pattern reads “%s” as a %s of “%s”, and no mesh has that name.", name, k.What, k.Mesh)
+		text := fmt.Sprintf("The target's pattern reads “%s” as a %s of “%s”, and no mesh has that name.", name, k.What,
+			k.Mesh)
 		var remedies []finding.Remedy
 		if k.Nearest >= 0 {
 			d := r.d
@@ -282,13 +290,16 @@ func (r *run) faces() {
 		if !a.Kept || !b.Kept {
 			continue
 		}
-		r.rep.Flickering = append(r.rep.Flickering, Flickering{a.Name, b.Name, [2]string{a.Key, b.Key}, o.Area, o.At.Sub(r.d.Move), finding.Remedy{
-			Label: "Leave out " + b.Name, Effect: "It stays in the source and does not go on.", Decision: r.d.leaving([]string{b.Key}),
-			Harsh: true}})
+		r.rep.Flickering = append(r.rep.Flickering, Flickering{a.Name, b.Name, [2]string{a.Key, b.Key}, o.Area,
+			o.At.Sub(r.d.Move), finding.Remedy{
+				Label: "Leave out " + b.Name, Effect: "It stays in the source and does not go on.",
+				Decision: r.d.leaving([]string{b.Key}),
+				Harsh:    true}})
 	}
 	if r.survey.Cut {
 		r.say(finding.Note, "source/not-all-compared", "Not everything was compared",
-			"The scene has more bodies, or more parts in one of them, than are held against each other; some that share a plane, lie "+
+			"The scene has more bodies, or more parts in one of them, than are held against each other; some that share a "+
+				"plane, lie "+
 				"inside others or are specks may be unnamed.")
 	}
 }
@@ -343,7 +354,8 @@ func (r *run) parted() {
 	}
 	d, gone := r.d, set(keys)
 	d.Sharing = slices.DeleteFunc(slices.Clone(d.Sharing), func(k string) bool { return gone[k] })
-	r.say(finding.Look, "source/parted", figure.Plural(len(keys), "mesh to be shared is", "meshes to be shared are")+" no longer equal",
+	r.say(finding.Look, "source/parted", figure.Plural(len(keys), "mesh to be shared is",
+		"meshes to be shared are")+" no longer equal",
 		station.Some(names)+". In this revision no other mesh has this shape, so each keeps its own.",
 		finding.Remedy{Label: "Drop the decision", Effect: "Nothing changes but that it is no longer kept.", Decision: d})
 }
@@ -362,7 +374,8 @@ func (r *run) digits(out *scene.Scene) {
 	size := box.Size().Max()
 	if size > 10000 {
 		r.say(finding.Look, "source/vast", fmt.Sprintf("The scene is %s across", figure.Length(size)),
-			"Beyond 10 km, 32-bit coordinates lose more than a receiver can hide. If it is not meant so, look at its unit at Size, or "+
+			"Beyond 10 km, 32-bit coordinates lose more than a receiver can hide. If it is not meant so, look at its unit at "+
+				"Size, or "+
 				"leave out what stands far off.")
 	}
 	if r.rep.Error <= r.rep.Accepted {
@@ -389,11 +402,14 @@ func (r *run) digits(out *scene.Scene) {
 	var remedies []finding.Remedy
 	if halfStep(after) < r.rep.Error {
 		remedies = append(remedies, finding.Remedy{Label: "Move it to the origin", Decision: d,
-			Effect: fmt.Sprintf("All of it moves by %s, %s, %s m; the error becomes %s.", figure.Number(-math.Round(centre[0]), 0),
-				figure.Number(-math.Round(centre[1]), 0), figure.Number(-math.Round(centre[2]), 0), figure.Length(halfStep(after)))})
+			Effect: fmt.Sprintf("All of it moves by %s, %s, %s m; the error becomes %s.",
+				figure.Number(-math.Round(centre[0]), 0),
+				figure.Number(-math.Round(centre[1]), 0), figure.Number(-math.Round(centre[2]), 0),
+				figure.Length(halfStep(after)))})
 	}
 	r.say(sev, "source/digits", fmt.Sprintf("Coordinates are off by up to %s", figure.Length(r.rep.Error)),
-		fmt.Sprintf("It lies up to %s from the origin. Receivers keep positions in 32 bits, which there lie %s apart; edges jitter "+
+		fmt.Sprintf("It lies up to %s from the origin. Receivers keep positions in 32 bits, which there lie %s apart; "+
+			"edges jitter "+
 			"and seams open. Accepted is %s.",
 			figure.Length(far), figure.Length(2*r.rep.Error), figure.Length(r.rep.Accepted)), remedies...)
 }

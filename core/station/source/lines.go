@@ -64,4 +64,5 @@ func (d Decisions) Lines() []string {
 	return l
 }
 
-var mergeLines = map[Merge]string{MergeAll: "Merge to one mesh", MergeSlot: "Merge by slot", MergeSome: "Merge by group"}
+var mergeLines = map[Merge]string{MergeAll: "Merge to one mesh", MergeSlot: "Merge by slot",
+	MergeSome: "Merge by group"}

@@ -28,7 +28,8 @@ func TestPatternsOfTheTargetAreRecognised(t *testing.T) {
 	require.Len(t, got, 5)
 	assert.Equal(t, source.Recognised{What: source.Level, N: "1", Mesh: "Pier", Of: 0, Nearest: -1}, got[1])
 	assert.Equal(t, source.Recognised{What: source.Solid, Kind: "box", N: "1", Mesh: "Pier", Of: 0, Nearest: -1}, got[3])
-	assert.Equal(t, source.Recognised{What: source.Level, N: "3", Mesh: "Piet", Of: -1, Nearest: 0, Right: "Pier lod 3"}, got[4])
+	assert.Equal(t, source.Recognised{What: source.Level, N: "3", Mesh: "Piet", Of: -1, Nearest: 0, Right: "Pier lod 3"},
+		got[4])
 	assert.Equal(t, -1, got[5].Nearest, "nothing is near that name")
 	for _, f := range r.Source.Findings() {
 		if f.Code == "source/double" {

@@ -76,7 +76,8 @@ func (r Rule) String() string {
 	case ByName:
 		return fmt.Sprintf("%s nodes named “%s”", verb, r.What)
 	case ByArea:
-		return fmt.Sprintf("%s what stands in a box of %s by %s on the plan", verb, figure.Length(math.Abs(r.Area[2]-r.Area[0])),
+		return fmt.Sprintf("%s what stands in a box of %s by %s on the plan", verb,
+			figure.Length(math.Abs(r.Area[2]-r.Area[0])),
 			figure.Length(math.Abs(r.Area[3]-r.Area[1])))
 	}
 	return fmt.Sprintf("%s what is farther than %s from the main body", verb, figure.Length(r.Reach))

@@ -282,7 +282,8 @@ type run struct {
 // The outcome shares meshes with it. When ctx ends it returns early, and what it
 // returns means nothing.
 func Run(ctx context.Context, s *Came, v *Survey, ask Ask, d Decisions) (*scene.Scene, *Report) {
-	rep := &Report{Counts: ask.Counts, Left: s.Left, Main: v.Main, Accepted: d.Error, format: s.Format, revision: ask.Revision}
+	rep := &Report{Counts: ask.Counts, Left: s.Left, Main: v.Main, Accepted: d.Error, format: s.Format,
+		revision: ask.Revision}
 	rep.Say(ask.Read...)
 	rep.Say(s.said...)
 	if rep.Accepted == 0 {
@@ -330,7 +331,8 @@ func (r *run) rows() {
 		if n.Parent >= 0 {
 			depth[i] = depth[n.Parent] + 1
 		}
-		row := Node{Key: v.Keys[i], Name: n.Name, Was: n.Name, Kind: n.Kind, Depth: depth[i], Box: v.Boxes[i].Shifted(r.d.Move.Mul(-1)),
+		row := Node{Key: v.Keys[i], Name: n.Name, Was: n.Name, Kind: n.Kind, Depth: depth[i],
+			Box:  v.Boxes[i].Shifted(r.d.Move.Mul(-1)),
 			Lone: v.LoneOf(i), For: v.Recognised[i].words(), Group: group[v.Keys[i]]}
 		if h := s.hubOf[i]; h >= 0 { // a part is called after what it was part of
 			row.Name = rep.Nodes[h].Name + strings.TrimPrefix(n.Name, s.Nodes[h].Name)

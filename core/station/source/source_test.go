@@ -23,14 +23,18 @@ func box(name string, lo, hi geom.Vec3) *scene.Mesh { return new(shape.Builder).
 // yard is a quay with seven things that do not belong: a helper plane, a hidden
 // body, a far node, a speck, a body inside another, a double and an empty node.
 func yard() *scene.Scene {
-	plane := new(shape.Builder).Grid(1, 1, func(u, v float64) geom.Vec3 { return geom.Vec3{20*u - 10, -.5, 10 - 20*v} }).Mesh("ground")
+	plane := new(shape.Builder).Grid(1, 1,
+		func(u, v float64) geom.Vec3 { return geom.Vec3{20*u - 10, -.5, 10 - 20*v} }).Mesh("ground")
 	s := shape.Scene("yard", nil, box("quay", geom.Vec3{-4, 0, -1}, geom.Vec3{4, 1, 1}),
 		box("crane", geom.Vec3{1, 1.01, -.5}, geom.Vec3{2, 5, .5}),
-		plane, box("under sheet", geom.Vec3{-3, 1.2, -.5}, geom.Vec3{-2, 2, .5}), box("gull", geom.Vec3{400, 30, 0}, geom.Vec3{401, 31, 1}),
-		box("crumb", geom.Vec3{-3.9, 3, .4}, geom.Vec3{-3.89, 3.01, .41}), box("brick", geom.Vec3{0, .2, -.2}, geom.Vec3{.3, .4, .2}),
+		plane, box("under sheet", geom.Vec3{-3, 1.2, -.5}, geom.Vec3{-2, 2, .5}),
+		box("gull", geom.Vec3{400, 30, 0}, geom.Vec3{401, 31, 1}),
+		box("crumb", geom.Vec3{-3.9, 3, .4}, geom.Vec3{-3.89, 3.01, .41}),
+		box("brick", geom.Vec3{0, .2, -.2}, geom.Vec3{.3, .4, .2}),
 		box("crane copy", geom.Vec3{1, 1.01, -.5}, geom.Vec3{2, 5, .5}))
 	s.Nodes[3].Hidden = true
-	s.Nodes = append(s.Nodes, scene.Node{Name: "target", Kind: scene.KindEmpty, Parent: -1, Mesh: -1, Local: geom.Identity},
+	s.Nodes = append(s.Nodes, scene.Node{Name: "target", Kind: scene.KindEmpty, Parent: -1, Mesh: -1,
+		Local: geom.Identity},
 		scene.Node{Name: "edge line", Kind: scene.KindGuide, Parent: -1, Mesh: -1, Local: geom.Identity})
 	return s
 }
@@ -39,7 +43,8 @@ func do(t testing.TB, s *scene.Scene, d Decisions) (*scene.Scene, *Report) {
 	t.Helper()
 	require.NoError(t, d.Validate())
 	came := TakeApart(context.Background(), s, d)
-	out, r := Run(context.Background(), came, Look(context.Background(), came.Scene, target.Shipped[0]), Ask{Counts: s.Count()}, d)
+	out, r := Run(context.Background(), came, Look(context.Background(), came.Scene, target.Shipped[0]),
+		Ask{Counts: s.Count()}, d)
 	for i, n := range out.Nodes {
 		require.Less(t, n.Parent, i, "a parent comes first")
 	}
@@ -72,7 +77,8 @@ func TestSevenThingsThatDoNotBelong(t *testing.T) {
 	d := Decisions{}
 	for code, name := range map[string]string{"source/helper-plane": "ground", "source/hidden-node": "under sheet",
 		"source/far-node": "gull",
-		"source/speck":    "crumb", "source/body-inside-another": "brick", "source/double": "crane copy", "source/empty-node": "target"} {
+		"source/speck":    "crumb", "source/body-inside-another": "brick", "source/double": "crane copy",
+		"source/empty-node": "target"} {
 		f := finding1(r, code)
 		require.NotNil(t, f, "%s in %+v", code, r.Findings())
 		assert.Equal(t, name, f.Place.Node)
@@ -102,10 +108,12 @@ func TestSevenThingsThatDoNotBelong(t *testing.T) {
 }
 
 func TestCoplanarFacesFlicker(t *testing.T) {
-	s := shape.Scene("x", nil, box("wall", geom.Vec3{0, 0, 0}, geom.Vec3{4, 3, .2}), box("sign", geom.Vec3{1, 1, .1}, geom.Vec3{2, 2, .2}),
+	s := shape.Scene("x", nil, box("wall", geom.Vec3{0, 0, 0}, geom.Vec3{4, 3, .2}),
+		box("sign", geom.Vec3{1, 1, .1}, geom.Vec3{2, 2, .2}),
 		box("shelf", geom.Vec3{0, 0, .2}, geom.Vec3{1, .1, .5}), box("lamp", geom.Vec3{3, 2, .3}, geom.Vec3{3.2, 2.2, .5}))
 	v := Look(context.Background(), s, target.Shipped[0])
-	require.Len(t, v.Overlaps, 1, "the sign's face lies in the wall's; the shelf stands back to front against it and lines up below: %+v",
+	require.Len(t, v.Overlaps, 1,
+		"the sign's face lies in the wall's; the shelf stands back to front against it and lines up below: %+v",
 		v.Overlaps)
 	o := v.Overlaps[0]
 	assert.Equal(t, [2]int{0, 1}, [2]int{o.A, o.B})
@@ -169,7 +177,8 @@ func TestSplitAndRename(t *testing.T) {
 	_, r := do(t, s, Decisions{})
 	assert.NotNil(t, finding1(r, "source/names"))
 	assert.NotNil(t, finding1(r, "source/file-name"))
-	out, r := do(t, s, Decisions{Split: []Split{{"object", ByParts}, {"twin", ByParts}}, Names: map[string]string{"object": "rail"},
+	out, r := do(t, s, Decisions{Split: []Split{{"object", ByParts}, {"twin", ByParts}},
+		Names:  map[string]string{"object": "rail"},
 		Rename: []Rename{{"rail *", "post {n2}"}, {"twin #", "{rest} far post"}}})
 	assert.Equal(t, []string{"post 01", "post 02", "post 03", "1 far post", "2 far post", "3 far post"}, names(out))
 	assert.Len(t, out.Meshes, 3, "instances stay instances")
@@ -180,9 +189,11 @@ func TestSplitAndRename(t *testing.T) {
 }
 
 func TestEqualMeshesBecomeInstances(t *testing.T) {
-	m := new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{.3, 2, .2}).Box(geom.Vec3{.3, 1, 0}, geom.Vec3{.8, 1.1, .1}).Mesh("post")
+	m := new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{.3, 2, .2}).Box(geom.Vec3{.3, 1, 0}, geom.Vec3{.8, 1.1, .1}).Mesh(
+		"post")
 	flip := geom.Affine{M: geom.Mat3{{-1, 0, 0}, {0, 1, 0}, {0, 0, 1}}, T: geom.Vec3{-3, 0, 0}}
-	s := shape.Scene("x", nil, m, m.Mapped(geom.Affine{M: geom.Rotation(geom.Vec3{0, 1, 0}, 1), T: geom.Vec3{6, 0, 1}}), m.Mapped(flip))
+	s := shape.Scene("x", nil, m, m.Mapped(geom.Affine{M: geom.Rotation(geom.Vec3{0, 1, 0}, 1), T: geom.Vec3{6, 0, 1}}),
+		m.Mapped(flip))
 	s.Nodes[1].Name, s.Nodes[2].Name = "turned", "mirrored"
 	s.Nodes = append(s.Nodes, scene.Node{Name: "below", Kind: scene.KindEmpty, Parent: 1, Mesh: -1,
 		Local: geom.Translation(geom.Vec3{1, 2, 3})})
@@ -209,8 +220,10 @@ func TestEqualMeshesBecomeInstances(t *testing.T) {
 }
 
 func TestWhatHangsFromAHiddenNodeIsHidden(t *testing.T) {
-	s := shape.Scene("x", nil, box("a", geom.Vec3{}, geom.Vec3{1, 1, 1}), box("b", geom.Vec3{1.1, 0, 0}, geom.Vec3{2, 1, 1}))
-	s.Nodes = append([]scene.Node{{Name: "off", Kind: scene.KindEmpty, Parent: -1, Mesh: -1, Local: geom.Identity, Hidden: true}},
+	s := shape.Scene("x", nil, box("a", geom.Vec3{}, geom.Vec3{1, 1, 1}),
+		box("b", geom.Vec3{1.1, 0, 0}, geom.Vec3{2, 1, 1}))
+	s.Nodes = append([]scene.Node{{Name: "off", Kind: scene.KindEmpty, Parent: -1, Mesh: -1, Local: geom.Identity,
+		Hidden: true}},
 		s.Nodes...)
 	s.Nodes[1].Parent = 0
 	_, r := do(t, s, Decisions{})
@@ -243,7 +256,8 @@ func TestDigitsFarFromTheOrigin(t *testing.T) {
 }
 
 func TestDecisionsArePointedAnew(t *testing.T) {
-	d := Decisions{Leave: []string{"a", "b"}, Keep: []string{"c"}, Names: map[string]string{"a": "rope"}, Split: []Split{{"a", ByParts}},
+	d := Decisions{Leave: []string{"a", "b"}, Keep: []string{"c"}, Names: map[string]string{"a": "rope"},
+		Split:  []Split{{"a", ByParts}},
 		Groups: []Group{{"g", []string{"a", "c"}}, {"h", []string{"a"}}}, Sharing: []string{"a"}}
 	assert.Equal(t, []string{"a", "b", "c"}, d.Refs())
 	e := d.repointed("a", "z")
@@ -301,10 +315,12 @@ func BenchmarkSurvey(b *testing.B) {
 // A mesh that was called as its node goes on being so; one that others place, or that was
 // called otherwise, keeps its name.
 func TestRenamingANodeRenamesItsMesh(t *testing.T) {
-	s := shape.Scene("x", nil, box("crate", geom.Vec3{}, geom.Vec3{1, 1, 1}), box("lid", geom.Vec3{0, 1, 0}, geom.Vec3{1, 1.1, 1}),
+	s := shape.Scene("x", nil, box("crate", geom.Vec3{}, geom.Vec3{1, 1, 1}),
+		box("lid", geom.Vec3{0, 1, 0}, geom.Vec3{1, 1.1, 1}),
 		box("Mesh.017", geom.Vec3{2, 0, 0}, geom.Vec3{3, 1, 1}))
 	s.Nodes[2].Name = "box"
-	s.Nodes = append(s.Nodes, scene.Node{Name: "lid two", Kind: scene.KindMesh, Parent: -1, Mesh: 1, Local: geom.Translation(geom.Vec3{5, 0, 0})})
+	s.Nodes = append(s.Nodes, scene.Node{Name: "lid two", Kind: scene.KindMesh, Parent: -1, Mesh: 1,
+		Local: geom.Translation(geom.Vec3{5, 0, 0})})
 	out, _ := do(t, s, Decisions{Names: map[string]string{"crate": "fish crate", "lid": "fish lid", "box": "bait box"}})
 	var names []string
 	for _, m := range out.Meshes {
@@ -317,7 +333,8 @@ func TestRenamingANodeRenamesItsMesh(t *testing.T) {
 // Materials equal but for their names are told and joined; those nobody uses are dropped; and
 // every face keeps the look it had.
 func TestMaterialsAreTidied(t *testing.T) {
-	mats := []scene.Material{scene.NewMaterial("wood"), scene.NewMaterial("spare"), scene.NewMaterial("wood.001"), scene.NewMaterial("iron"),
+	mats := []scene.Material{scene.NewMaterial("wood"), scene.NewMaterial("spare"), scene.NewMaterial("wood.001"),
+		scene.NewMaterial("iron"),
 		scene.NewMaterial("wood.002")}
 	for i, k := range []float64{1, .1, 1, .5, 1} {
 		mats[i].BaseColor[0] = k

@@ -92,14 +92,16 @@ func (v *looker) standIn(s *scene.Scene, i int, together []int, stems map[string
 	of := s.Nodes[fullest].Name
 	switch {
 	case role == naming.Solid && (sure && (fullest != i || stems[stem]) || simpler):
-		v.note(i, Solid, fmt.Sprintf("By its name it is a shape to collide with, of “%s”.", cmp.Or(other(s, i, fullest, stem), of)))
+		v.note(i, Solid, fmt.Sprintf("By its name it is a shape to collide with, of “%s”.",
+			cmp.Or(other(s, i, fullest, stem), of)))
 	case role == naming.Level && (sure && number != 0 && (len(together) > 1 || stems[stem]) || simpler):
 		v.note(i, Level, fmt.Sprintf("By its name it is a simpler level of “%s”.", cmp.Or(other(s, i, fullest, stem), of)))
 	case role == naming.Itself && number > 0 && v.countedUp(s, stem, together) && number > least(s, stem, together):
 		v.note(i, Level, fmt.Sprintf("Its name counts up from others in the same place: it reads as a level of “%s”.", stem))
 	case simpler && 10*tris(i) <= tris(fullest) && tris(fullest) >= 100:
-		v.note(i, Level, fmt.Sprintf("It takes up the room of “%s” with %d of its %d triangles: it reads as a simpler level, or as a shape "+
-			"to collide with.", of, tris(i), tris(fullest)))
+		v.note(i, Level, fmt.Sprintf(
+			"It takes up the room of “%s” with %d of its %d triangles: it reads as a simpler level, or as a shape "+
+				"to collide with.", of, tris(i), tris(fullest)))
 	}
 }
 
@@ -133,7 +135,8 @@ func (v *looker) countedUp(s *scene.Scene, stem string, together []int) bool {
 func least(s *scene.Scene, stem string, together []int) int {
 	n := -1
 	for _, k := range together {
-		if role, _, st, m := naming.RoleOf(s.Nodes[k].Name); role == naming.Itself && st == stem && m >= 0 && (n < 0 || m < n) {
+		if role, _, st, m := naming.RoleOf(s.Nodes[k].Name); role == naming.Itself && st == stem && m >= 0 &&
+			(n < 0 || m < n) {
 			n = m
 		}
 	}

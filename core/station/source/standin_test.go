@@ -65,14 +65,16 @@ func TestStandInsAreNeverAdvisedAway(t *testing.T) {
 	// A simple shell about a thing hides it from nobody.
 	s := called("rock")
 	s.Meshes = append(s.Meshes, new(shape.Builder).Box(geom.Vec3{-.6, -.6, -.6}, geom.Vec3{.6, .6, .6}).Mesh("shell"))
-	s.Nodes = append(s.Nodes, scene.Node{Name: "rock shell", Kind: scene.KindMesh, Parent: -1, Mesh: 1, Local: geom.Identity})
+	s.Nodes = append(s.Nodes, scene.Node{Name: "rock shell", Kind: scene.KindMesh, Parent: -1, Mesh: 1,
+		Local: geom.Identity})
 	_, r := do(t, s, Decisions{})
 	leaving, _ := advised(r)
 	assert.Empty(t, leaving)
 	assert.NotNil(t, finding1(r, "source/simpler-level"))
 	// A boat's hull is a part of it, and two copies are doubles.
-	_, r = do(t, shape.Scene("b", nil, box("boat hull", geom.Vec3{0, 0, 0}, geom.Vec3{4, 1, 1}), box("boat deck", geom.Vec3{0, 1, 0},
-		geom.Vec3{4, 1.1, 1})), Decisions{})
+	_, r = do(t, shape.Scene("b", nil, box("boat hull", geom.Vec3{0, 0, 0}, geom.Vec3{4, 1, 1}),
+		box("boat deck", geom.Vec3{0, 1, 0},
+			geom.Vec3{4, 1.1, 1})), Decisions{})
 	assert.Nil(t, finding1(r, "source/collision-shape"))
 	_, r = do(t, called("hut", "hut 2"), Decisions{})
 	f := finding1(r, "source/double")
@@ -88,11 +90,13 @@ func TestTheMainButtonIsTheMildest(t *testing.T) {
 	_, r := do(t, s, Decisions{})
 	f := finding1(r, "source/double")
 	if assert.NotNil(t, f) {
-		assert.Equal(t, []string{"Leave out b", "Leave out all 4", "Always leave such out"}, []string{f.Remedies[0].Label, f.Remedies[1].Label,
-			f.Remedies[2].Label})
+		assert.Equal(t, []string{"Leave out b", "Leave out all 4", "Always leave such out"},
+			[]string{f.Remedies[0].Label, f.Remedies[1].Label,
+				f.Remedies[2].Label})
 		assert.True(t, f.Remedies[1].Harsh && f.Remedies[2].Harsh)
 	}
-	far := shape.Scene("x", nil, box("stone", geom.Vec3{}, geom.Vec3{2, 2, 2}), shapetest.Boulder(9).Mapped(geom.Translation(geom.Vec3{200, 0, 0})))
+	far := shape.Scene("x", nil, box("stone", geom.Vec3{}, geom.Vec3{2, 2, 2}),
+		shapetest.Boulder(9).Mapped(geom.Translation(geom.Vec3{200, 0, 0})))
 	far.Nodes[1].Name = "rock"
 	_, r = do(t, far, Decisions{})
 	_, main := advised(r)
@@ -116,7 +120,8 @@ func TestARowIsNoStray(t *testing.T) {
 		}
 	}
 	s := row(3, 1)
-	s.Meshes = append(s.Meshes, box("gull", geom.Vec3{80, 9, 0}, geom.Vec3{80.5, 9.4, .5}), box("crate far", geom.Vec3{0, 0, 50}, geom.Vec3{1, 1, 51}))
+	s.Meshes = append(s.Meshes, box("gull", geom.Vec3{80, 9, 0}, geom.Vec3{80.5, 9.4, .5}),
+		box("crate far", geom.Vec3{0, 0, 50}, geom.Vec3{1, 1, 51}))
 	for k, n := range []string{"gull", "crate far"} {
 		s.Nodes = append(s.Nodes, scene.Node{Name: n, Kind: scene.KindMesh, Parent: -1, Mesh: 3 + k, Local: geom.Identity})
 	}

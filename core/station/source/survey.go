@@ -31,7 +31,8 @@ const (
 )
 
 // Kinds are what a rule can speak of.
-var Kinds = []string{Empty, Hidden, Helper, Far, Speck, Inside, Double, Level, Solid, string(scene.KindMesh), string(scene.KindEmpty),
+var Kinds = []string{Empty, Hidden, Helper, Far, Speck, Inside, Double, Level, Solid, string(scene.KindMesh),
+	string(scene.KindEmpty),
 	string(scene.KindLOD)}
 
 // Lone is a node that probably does not belong.
@@ -228,7 +229,8 @@ func (v *looker) strays(s *scene.Scene, diag float64) {
 		if flat(s, i, b) {
 			z := b.Size()
 			// As broad as what stands on it, or nothing on it at all.
-			broad := max(z[0]*z[1], z[1]*z[2], z[2]*z[0]) >= 0.8*min(plan[0]*plan[1], plan[1]*plan[2], plan[2]*plan[0]) && !v.inMain[i]
+			broad := max(z[0]*z[1], z[1]*z[2], z[2]*z[0]) >= 0.8*min(plan[0]*plan[1], plan[1]*plan[2], plan[2]*plan[0]) &&
+				!v.inMain[i]
 			bare := len(m.UsedSlots()) == 1 && m.UsedSlots()[0] < 0
 			if len(s.Nodes) > 1 && (broad || bare) {
 				v.note(i, Helper, "One flat face as broad as what stands on it, or without any material.")

@@ -43,7 +43,8 @@ var verdicts = []verdict{
 		says("Its faces look inward: a receiver that draws faces from outside alone shows the far wall, or nothing."),
 		one("Turn them", "Their faces are turned round; places stay.", func(_ *Report, d *Decisions) { d.Outward = true }),
 		"turn parts that are inside out"},
-	{Flipped, finding.Look, count("face looks the other way than its neighbours", "faces look the other way than their neighbours"),
+	{Flipped, finding.Look, count("face looks the other way than its neighbours",
+		"faces look the other way than their neighbours"),
 		says("A receiver that draws faces from the front alone shows holes there."),
 		one("Turn them", "They are turned the way most of their part is.", func(_ *Report, d *Decisions) { d.Wind = true }),
 		"turn faces the way their part is"},
@@ -63,7 +64,8 @@ var verdicts = []verdict{
 		"drop faces that are there twice"},
 	{Empty, finding.Look, count("face has no area", "faces have no area"),
 		says("Nobody sees them; they cost, and give light maps and collision trouble."),
-		one("Drop them", "Nothing that is seen changes.", func(_ *Report, d *Decisions) { d.Empty = true }), "drop faces without area"},
+		one("Drop them", "Nothing that is seen changes.", func(_ *Report, d *Decisions) { d.Empty = true }),
+		"drop faces without area"},
 	{Sheets, finding.Note, count("sheet has no thickness", "sheets have no thickness"),
 		func(r *Report, _ int) string {
 			return "Seen from behind, nothing is there where a receiver draws faces from the front alone. Their area is " +
@@ -73,7 +75,8 @@ var verdicts = []verdict{
 			two, thick := d, d
 			two.TwoSided, thick = true, d.Thickened(Thick{By: 0.005})
 			return []finding.Remedy{
-				{Label: "Show their slots from both sides", Effect: "The slots are marked; nothing is added.", Decision: two, Harsh: true},
+				{Label: "Show their slots from both sides", Effect: "The slots are marked; nothing is added.", Decision: two,
+					Harsh: true},
 				{Label: "Give 5 mm, half to each side", Effect: "Each becomes a closed solid; the sheet stays its middle.",
 					Decision: thick, Harsh: true}}
 		}, ""},
@@ -97,7 +100,8 @@ var verdicts = []verdict{
 		}, ""},
 	{Crowded, finding.Note, count("edge has more than two faces", "edges have more than two faces"),
 		says("The surface branches there: it has no inside, and smoothing breaks."), none, ""},
-	{Pinched, finding.Note, count("place where surfaces meet in a point alone", "places where surfaces meet in a point alone"),
+	{Pinched, finding.Note, count("place where surfaces meet in a point alone",
+		"places where surfaces meet in a point alone"),
 		says("Nothing is wrong to look at; what walks over the surface stops there."), none, ""},
 	{Needles, finding.Note, count("triangle is a needle", "triangles are needles"),
 		func(r *Report, _ int) string {
@@ -108,7 +112,8 @@ var verdicts = []verdict{
 		func(r *Report, _ int) string { return "They measure less than " + figure.Length(r.Limits.Short) + "." },
 		func(r *Report, d Decisions) []finding.Remedy {
 			d.Edges = r.Limits.Short
-			return []finding.Remedy{{Label: "Take them out", Effect: "The ends of each become one point.", Decision: d, Harsh: true}}
+			return []finding.Remedy{{Label: "Take them out", Effect: "The ends of each become one point.", Decision: d,
+				Harsh: true}}
 		}, ""},
 	{Unjoined, finding.Note, count("point stands where another does", "points stand where others do"),
 		says("Formats split points along seams; nothing is wrong to look at, and each is held once more."),
@@ -116,16 +121,20 @@ var verdicts = []verdict{
 			d.Weld = Exactly
 			return []finding.Remedy{{Label: "Join them", Effect: "Seams of UVs and hard edges stay.", Decision: d, Harsh: true}}
 		}, "join points that stand together"},
-	{Unused, finding.Note, count("point no face uses", "points no face uses"), says("They leave with some formats, and widen nothing."),
-		one("Drop them", "Nothing that is seen changes.", func(_ *Report, d *Decisions) { d.Unused = true }), "drop points no face uses"},
+	{Unused, finding.Note, count("point no face uses", "points no face uses"),
+		says("They leave with some formats, and widen nothing."),
+		one("Drop them", "Nothing that is seen changes.", func(_ *Report, d *Decisions) { d.Unused = true }),
+		"drop points no face uses"},
 	{Against, finding.Look, count("face has a normal that points behind it", "faces have normals that point behind them"),
 		says("They are shaded as if lit from behind."),
 		func(_ *Report, d Decisions) []finding.Remedy {
 			d.Smooth, d.Angle = mend.ByAngle, 35
-			return []finding.Remedy{{Label: "Make normals anew, hard above 35°", Effect: "All normals are replaced.", Decision: d,
-				Harsh: true}}
+			return []finding.Remedy{{Label: "Make normals anew, hard above 35°", Effect: "All normals are replaced.",
+				Decision: d,
+				Harsh:    true}}
 		}, ""},
-	{Tangents, finding.Note, count("face has a tangent that is not that of its UVs", "faces have tangents that are not those of their UVs"),
+	{Tangents, finding.Note, count("face has a tangent that is not that of its UVs",
+		"faces have tangents that are not those of their UVs"),
 		says("Off by more than 15°, or of the other handedness: a normal map is lit wrongly there."),
 		func(_ *Report, d Decisions) []finding.Remedy {
 			d.Tangents = true
@@ -134,7 +143,8 @@ var verdicts = []verdict{
 		}, ""},
 	{Length, finding.Note, count("corner has no normal of unit length", "corners have no normal of unit length"),
 		says("Exports mend them in any case."),
-		one("Mend them here", "Directions stay.", func(_ *Report, d *Decisions) { d.Units = true }), "give normals unit length"},
+		one("Mend them here", "Directions stay.", func(_ *Report, d *Decisions) { d.Units = true }),
+		"give normals unit length"},
 }
 
 // Exactly is the distance that joins what stands together and nothing else.
@@ -145,10 +155,12 @@ var remaining = map[Sort]struct {
 	decided func(d Decisions) bool
 	text    string
 }{
-	Holes: {func(d Decisions) bool { return d.Holes > 0 }, "Those that are left have a rim of more edges, or one that meets itself or other " +
-		"faces, and can't be closed by themselves."},
-	Sheets: {func(d Decisions) bool { return slices.ContainsFunc(d.Thicks(), Thick.all) }, "Those that are left lie on other faces, have no " +
-		"two sides, or are part of a body: name their node or slot to thicken them too."},
+	Holes: {func(d Decisions) bool { return d.Holes > 0 },
+		"Those that are left have a rim of more edges, or one that meets itself or other " +
+			"faces, and can't be closed by themselves."},
+	Sheets: {func(d Decisions) bool { return slices.ContainsFunc(d.Thicks(), Thick.all) },
+		"Those that are left lie on other faces, have no " +
+			"two sides, or are part of a body: name their node or slot to thicken them too."},
 }
 
 // changes tells whether decisions do more about a sort than others do.
@@ -227,7 +239,8 @@ const mostPairs = 6
 func (r *Report) flickers(pairs []Pair) {
 	if o := r.Flicker; o.Pairs > 0 {
 		at := r.Onto.Apply(o.At)
-		text := fmt.Sprintf("They lie within %s of one another, look the same way and cover %s together: which is in front changes from "+
+		text := fmt.Sprintf("They lie within %s of one another, look the same way and cover %s together: which is in front "+
+			"changes from "+
 			"frame to frame.", figure.Length(r.Limits.Apart), figure.Area(o.Area*r.Scale*r.Scale))
 		if o.Cut {
 			text += " There are more pairs than are compared."
@@ -245,7 +258,8 @@ func (r *Report) flickers(pairs []Pair) {
 		}
 		r.Say(finding.Finding{Code: fmt.Sprintf("%s/flicker-%d", Info.ID, i+1), Severity: finding.Look,
 			Title: fmt.Sprintf("“%s” and “%s” share a plane", p.A, p.B),
-			Text: fmt.Sprintf("%s of their faces lie on one another and look the same way; they will flicker. Move one of them by a few "+
+			Text: fmt.Sprintf("%s of their faces lie on one another and look the same way; they will flicker. Move one of "+
+				"them by a few "+
 				"millimetres, or leave it out.", figure.Area(p.Area)),
 			Place: finding.Place{Node: p.B, Point: &p.At}, Remedies: []finding.Remedy{p.Remedy}})
 	}

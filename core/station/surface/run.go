@@ -151,7 +151,8 @@ func (w *mender) all() {
 		w.say("unused", "point no face used went", "points no face used went", n)
 	}
 	if d.Wind {
-		drop("wind", "face was turned the way its part is", "faces were turned the way their part is", at().Flipped, mend.Turn)
+		drop("wind", "face was turned the way its part is", "faces were turned the way their part is", at().Flipped,
+			mend.Turn)
 	}
 	if d.Outward {
 		x := at()
@@ -161,7 +162,8 @@ func (w *mender) all() {
 				list = append(list, int32(g))
 			}
 		}
-		drop("outward", "face of a part that was inside out was turned", "faces of parts that were inside out were turned", list, mend.Turn)
+		drop("outward", "face of a part that was inside out was turned", "faces of parts that were inside out were turned",
+			list, mend.Turn)
 	}
 	if d.Holes > 0 {
 		x := at()

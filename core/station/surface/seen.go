@@ -112,7 +112,8 @@ func CoverOf(ctx context.Context, s *scene.Scene) uv.Cover {
 
 // Gathered puts together what was seen of a scene's meshes, given in the order of [Places], and
 // counts what the limits decide. Lengths of l are of the scene.
-func Gathered(ctx context.Context, s *scene.Scene, meshes []*MeshSeen, overlaps []flaw.Overlap, cover uv.Cover, l Limits) *Seen {
+func Gathered(ctx context.Context, s *scene.Scene, meshes []*MeshSeen, overlaps []flaw.Overlap, cover uv.Cover,
+	l Limits) *Seen {
 	x := &Seen{Count: map[Sort]int{}, First: map[Sort]Place{}, Cover: cover, kept: map[Sort]int{}}
 	keys := s.Keys()
 	at := map[int]int{} // slots

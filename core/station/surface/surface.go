@@ -66,7 +66,8 @@ func (l Limits) or(u Limits) Limits {
 		}
 		return v
 	}
-	return Limits{pick(l.Gap, u.Gap), pick(l.Short, u.Short), pick(l.Needle, u.Needle), pick(l.Bent, u.Bent), pick(l.Apart, u.Apart),
+	return Limits{pick(l.Gap, u.Gap), pick(l.Short, u.Short), pick(l.Needle, u.Needle), pick(l.Bent, u.Bent),
+		pick(l.Apart, u.Apart),
 		l.Texels}
 }
 
@@ -88,7 +89,8 @@ func (d Decisions) Validate() error {
 	if !slices.Contains([]mend.Side{mend.Both, mend.Front, mend.Back}, d.Side) {
 		err = fmt.Errorf("%q is no side of a sheet: expected front, back or none for both", d.Side)
 	}
-	if d.Smooth != "" && !slices.Contains([]mend.Edges{mend.ByAngle, mend.ByGroups, mend.BySeams, mend.AllSoft, mend.AllHard}, d.Smooth) {
+	if d.Smooth != "" && !slices.Contains([]mend.Edges{mend.ByAngle, mend.ByGroups, mend.BySeams, mend.AllSoft,
+		mend.AllHard}, d.Smooth) {
 		err = errors.Join(err, fmt.Errorf("%q makes no edge hard: expected angle, groups, seams, soft or hard", d.Smooth))
 	}
 	if !(d.Angle >= 0 && d.Angle <= 180) {
@@ -106,7 +108,8 @@ func (d Decisions) Validate() error {
 	if l := d.Limits; !(l.Texels >= 0 && l.Texels <= 1e6) {
 		err = errors.Join(err, fmt.Errorf("%g texels a metre are out of bounds", l.Texels))
 	}
-	return errors.Join(err, validThick(d.Thicks()), length(d.Weld, "a distance"), length(d.Edges, "an edge"), length(d.Thickness, "a thickness"),
+	return errors.Join(err, validThick(d.Thicks()), length(d.Weld, "a distance"), length(d.Edges, "an edge"),
+		length(d.Thickness, "a thickness"),
 		length(d.Limits.Gap, "a gap"), length(d.Limits.Short, "an edge"), length(d.Limits.Bent, "a bend"),
 		length(d.Limits.Apart, "a distance"))
 }
@@ -156,7 +159,8 @@ func (d Decisions) Lines() []string {
 	return l
 }
 
-var sideWords = map[mend.Side]string{mend.Both: "half to each side", mend.Front: "to the front", mend.Back: "to the back"}
+var sideWords = map[mend.Side]string{mend.Both: "half to each side", mend.Front: "to the front",
+	mend.Back: "to the back"}
 
 var edgeWords = map[mend.Edges]string{mend.ByGroups: "Make edges between smoothing groups hard",
 	mend.BySeams: "Make edges along UV seams hard",

@@ -173,7 +173,8 @@ func TestSheetsAndHolesAreToldApart(t *testing.T) {
 func TestFlickerIsWithinOneMeshAndGrowsWithDistance(t *testing.T) {
 	m := scene.Joined("panel", []*scene.Mesh{
 		(&shape.Builder{}).Grid(1, 1, func(u, v float64) geom.Vec3 { return geom.Vec3{u, v, 0} }).Mesh("a"),
-		(&shape.Builder{}).Grid(1, 1, func(u, v float64) geom.Vec3 { return geom.Vec3{u/2 + 0.2, v/2 + 0.1, 0.00002} }).Mesh("b")})
+		(&shape.Builder{}).Grid(1, 1, func(u, v float64) geom.Vec3 { return geom.Vec3{u/2 + 0.2, v/2 + 0.1, 0.00002} }).Mesh(
+			"b")})
 	all := Overlapping(ctx, m, 1e-3)
 	n, _, _ := all.Within(InForce(Decisions{}, 2).Apart)
 	assert.Zero(t, n, "2 hundredths of a millimetre are told apart from 2 m")
@@ -211,7 +212,8 @@ func TestSmoothingIsTold(t *testing.T) {
 		assert.True(t, ok, how)
 		assert.NotEmpty(t, f.Remedies)
 	}
-	out, _ := Mended(ctx, shape.Scene("box", nil, box(geom.Vec3{}).Mesh("box")), Decisions{Smooth: mend.ByAngle, Angle: 35})
+	out, _ := Mended(ctx, shape.Scene("box", nil, box(geom.Vec3{}).Mesh("box")),
+		Decisions{Smooth: mend.ByAngle, Angle: 35})
 	for c := range codes(looked(out, Decisions{})) {
 		assert.NotContains(t, c, "soft")
 		assert.NotContains(t, c, "hard")
@@ -233,7 +235,8 @@ func TestTangentsAreHeldAgainstUVsAndNormals(t *testing.T) {
 }
 
 func TestDecisionsAreChecked(t *testing.T) {
-	for _, d := range []Decisions{{Weld: -1}, {Weld: math.NaN()}, {Edges: 11}, {Holes: 201}, {Side: "left"}, {Smooth: "all"}, {Smooth: mend.ByAngle, Angle: 181},
+	for _, d := range []Decisions{{Weld: -1}, {Weld: math.NaN()}, {Edges: 11}, {Holes: 201}, {Side: "left"},
+		{Smooth: "all"}, {Smooth: mend.ByAngle, Angle: 181},
 		{Keep: 1}, {Thickness: math.Inf(1)}, {Limits: Limits{Needle: -1}}, {Limits: Limits{Gap: -1}}} {
 		assert.Error(t, d.Validate(), "%+v", d)
 	}

@@ -228,7 +228,8 @@ type nearness struct {
 
 // lying tells the parts whose faces lie within a distance, as long as in the mesh, of other faces that look along
 // or against them: decals, stickers, a covering on a floor. Nine tenths of the area must.
-func (x *nearness) lying(ctx context.Context, m *scene.Mesh, parts *topo.Parts, near float64, asked func(int32) bool) []bool {
+func (x *nearness) lying(ctx context.Context, m *scene.Mesh, parts *topo.Parts, near float64,
+	asked func(int32) bool) []bool {
 	on, all := make([]float64, parts.N), make([]float64, parts.N)
 	near *= x.scale
 	m.EachTriangle(func(f int, a, b, c int32) {
@@ -236,7 +237,8 @@ func (x *nearness) lying(ctx context.Context, m *scene.Mesh, parts *topo.Parts, 
 		if k < 0 || !asked(k) || ctx.Err() != nil {
 			return
 		}
-		p, q, r := x.world.Apply(m.Points[m.Corners[a]]), x.world.Apply(m.Points[m.Corners[b]]), x.world.Apply(m.Points[m.Corners[c]])
+		p, q, r := x.world.Apply(m.Points[m.Corners[a]]), x.world.Apply(m.Points[m.Corners[b]]),
+			x.world.Apply(m.Points[m.Corners[c]])
 		n := q.Sub(p).Cross(r.Sub(p))
 		area := n.Len()
 		n = n.Unit()
@@ -249,7 +251,8 @@ func (x *nearness) lying(ctx context.Context, m *scene.Mesh, parts *topo.Parts, 
 				return true
 			}
 			u, v, w := x.tree.Corners(t)
-			if math.Abs(v.Sub(u).Cross(w.Sub(u)).Unit().Dot(n)) > 0.999 && geom.NearestOnTriangle(mid, u, v, w).Dist(mid) <= near {
+			if math.Abs(v.Sub(u).Cross(w.Sub(u)).Unit().Dot(n)) > 0.999 &&
+				geom.NearestOnTriangle(mid, u, v, w).Dist(mid) <= near {
 				found = true
 			}
 			return !found

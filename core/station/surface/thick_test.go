@@ -16,7 +16,8 @@ import (
 
 // sheetAt is a square of a metre that lies at a height.
 func sheetAt(name string, x, y float64) *scene.Mesh {
-	return new(shape.Builder).Slot(0).Grid(2, 2, func(u, v float64) geom.Vec3 { return geom.Vec3{x + u, y, -v} }).Mesh(name)
+	return new(shape.Builder).Slot(0).Grid(2, 2, func(u, v float64) geom.Vec3 { return geom.Vec3{x + u, y, -v} }).Mesh(
+		name)
 }
 
 func volumes(s *scene.Scene) map[string]float64 {
@@ -32,8 +33,10 @@ func volumes(s *scene.Scene) map[string]float64 {
 
 // One thickness a node does not replace another's, and what is for all leaves those alone.
 func TestEachNodeHasItsThickness(t *testing.T) {
-	s := shape.Scene("roof", []scene.Material{scene.NewMaterial("tin")}, sheetAt("a", 0, 0), sheetAt("b", 2, 0), sheetAt("c", 4, 0))
-	d := Decisions{}.Thickened(Thick{Node: "a", By: 0.01}).Thickened(Thick{Node: "b", By: 0.02}).Thickened(Thick{By: 0.005})
+	s := shape.Scene("roof", []scene.Material{scene.NewMaterial("tin")}, sheetAt("a", 0, 0), sheetAt("b", 2, 0),
+		sheetAt("c", 4, 0))
+	d := Decisions{}.Thickened(Thick{Node: "a", By: 0.01}).Thickened(Thick{Node: "b", By: 0.02}).Thickened(
+		Thick{By: 0.005})
 	require.NoError(t, d.Validate())
 	require.Len(t, d.Lines(), 3)
 	out, _ := Mended(ctx, s, d)
@@ -57,7 +60,8 @@ func TestEachNodeHasItsThickness(t *testing.T) {
 // What lies on another face stays a sheet, unless it is named.
 func TestWhatLiesOnAFaceStays(t *testing.T) {
 	floor := new(shape.Builder).Slot(0).Box(geom.Vec3{-1, -1, -3}, geom.Vec3{3, 0, 1}).Mesh("floor")
-	s := shape.Scene("room", []scene.Material{scene.NewMaterial("tin")}, floor, sheetAt("label", 0, 0.001), sheetAt("roof", 0, 2))
+	s := shape.Scene("room", []scene.Material{scene.NewMaterial("tin")}, floor, sheetAt("label", 0, 0.001),
+		sheetAt("roof", 0, 2))
 	out, done := Mended(ctx, s, Decisions{}.Thickened(Thick{By: 0.01}))
 	got := volumes(out)
 	assert.NotContains(t, got, "label")
@@ -108,7 +112,8 @@ func TestOpenBodiesAreThickenedOrTold(t *testing.T) {
 		}
 		all := said(Decisions{}.Thickened(Thick{By: 0.004}))
 		assert.Equal(t, 1, all["thickness"]+all["thickness-bodies"], "%s: %v", m.Name, all)
-		for _, d := range []Decisions{Decisions{}.Thickened(Thick{Node: m.Name, By: 0.004}), Decisions{}.Thickened(Thick{By: 0.004, Open: true}),
+		for _, d := range []Decisions{Decisions{}.Thickened(Thick{Node: m.Name, By: 0.004}),
+			Decisions{}.Thickened(Thick{By: 0.004, Open: true}),
 			Decisions{}.Thickened(Thick{Slot: "tin", By: 0.004})} {
 			assert.Equal(t, 1, said(d)["thickness"], "%s: %v", m.Name, d.Lines())
 			out, _ := Mended(ctx, s, d)
@@ -124,7 +129,8 @@ func TestOpenBodiesAreThickenedOrTold(t *testing.T) {
 }
 
 func TestThicknessesThatCantBeMeant(t *testing.T) {
-	for _, list := range [][]Thick{{{By: 0}}, {{By: 11}}, {{By: 1, Side: "up"}}, {{By: 1, Node: "a", Slot: "b"}}, {{By: 1}, {By: 2}}} {
+	for _, list := range [][]Thick{{{By: 0}}, {{By: 11}}, {{By: 1, Side: "up"}}, {{By: 1, Node: "a", Slot: "b"}},
+		{{By: 1}, {By: 2}}} {
 		assert.Error(t, Decisions{Thick: list}.Validate(), "%+v", list)
 	}
 	d := Decisions{Thick: []Thick{{Node: "a", By: 1}, {Slot: "s", By: 1}}}

@@ -41,18 +41,24 @@ var Unsorted = Class{Name: "Not sorted yet", Least: 0.01, Most: 500}
 // what a thing covers of a screen of 1080 lines at the distance it is usually seen from: about
 // one triangle for eight pixels, a vertex for a triangle and a half to allow for seams.
 var Usual = []Class{
-	usual("hand-prop", "Hand prop", 0.02, 1.5, 0.7, 8_000, 2, 2, 12<<20, 3, 2, "held or looked at from an arm's length, a cup to a broom"),
+	usual("hand-prop", "Hand prop", 0.02, 1.5, 0.7, 8_000, 2, 2, 12<<20, 3, 2,
+		"held or looked at from an arm's length, a cup to a broom"),
 	usual("furniture", "Furniture", 0.25, 3, 2, 12_000, 3, 3, 16<<20, 3, 6, "walked around, a stool to a wardrobe"),
-	usual("street-furniture", "Street furniture", 0.4, 6, 4, 15_000, 3, 3, 16<<20, 4, 6, "walked past, a bollard to a lamp post"),
+	usual("street-furniture", "Street furniture", 0.4, 6, 4, 15_000, 3, 3, 16<<20, 4, 6,
+		"walked past, a bollard to a lamp post"),
 	module(usual("modular-piece", "Modular piece", 0.25, 12, 4, 6_000, 2, 2, 8<<20, 3, 4,
 		"many stand side by side, so each has to be cheap: a step to a length of wall")),
 	usual("vehicle", "Vehicle", 1, 20, 4, 45_000, 6, 6, 48<<20, 4, 12, "one or two in sight at a time, a cart to a lorry"),
-	usual("building-part", "Building part", 0.3, 10, 5, 10_000, 3, 3, 16<<20, 4, 8, "part of a whole that pays for many, a window to a stair"),
-	usual("building", "Building", 2, 60, 20, 60_000, 8, 8, 64<<20, 4, 24, "seen as a whole from across a street, a hut to a hall"),
-	usual("landmark", "Landmark", 8, 500, 80, 90_000, 10, 10, 96<<20, 5, 32, "seen from afar for a long time, a lighthouse to a bridge"),
+	usual("building-part", "Building part", 0.3, 10, 5, 10_000, 3, 3, 16<<20, 4, 8,
+		"part of a whole that pays for many, a window to a stair"),
+	usual("building", "Building", 2, 60, 20, 60_000, 8, 8, 64<<20, 4, 24,
+		"seen as a whole from across a street, a hut to a hall"),
+	usual("landmark", "Landmark", 8, 500, 80, 90_000, 10, 10, 96<<20, 5, 32,
+		"seen from afar for a long time, a lighthouse to a bridge"),
 }
 
-func usual(id, name string, least, most, seen float64, triangles, calls, slots int, texture int64, lods, shapes int, why string) Class {
+func usual(id, name string, least, most, seen float64, triangles, calls, slots int, texture int64, lods, shapes int,
+	why string) Class {
 	return Class{ID: id, Name: name, Least: least, Most: most, Seen: seen, Reason: why,
 		Budget: Budget{triangles, triangles * 2 / 3, calls, slots, texture, lods, shapes, 64}}
 }

@@ -13,8 +13,10 @@ func TestClassesFitWhatTheyAreOf(t *testing.T) {
 		fits bool
 	}{
 		{"hand-prop", .1, true}, {"hand-prop", 10, false}, {"furniture", .45, true}, {"furniture", 45, false},
-		{"street-furniture", 2.184, true}, {"street-furniture", 218.4, false}, {"vehicle", 4.5, true}, {"vehicle", .045, false},
-		{"building", 8, true}, {"building", .08, false}, {"landmark", 120, true}, {"modular-piece", 4, true}, {"", 3, true}, {"",
+		{"street-furniture", 2.184, true}, {"street-furniture", 218.4, false}, {"vehicle", 4.5, true},
+		{"vehicle", .045, false},
+		{"building", 8, true}, {"building", .08, false}, {"landmark", 120, true}, {"modular-piece", 4, true}, {"", 3, true},
+		{"",
 			5000, false},
 	} {
 		k, ok := Find(Usual, c.id)

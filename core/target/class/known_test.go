@@ -7,8 +7,10 @@ import (
 )
 
 func TestNamesSayWhatAThingIs(t *testing.T) {
-	for name, want := range map[string]string{"mooring-bollard": "street-furniture", "storm shutter": "building-part", "WoodenChairs_02": "furniture",
-		"doorBell": "building-part", "door": "building-part", "crate.glb": "street-furniture", "object_3": "", "house door": "building-part"} {
+	for name, want := range map[string]string{"mooring-bollard": "street-furniture", "storm shutter": "building-part",
+		"WoodenChairs_02": "furniture",
+		"doorBell":        "building-part", "door": "building-part", "crate.glb": "street-furniture", "object_3": "",
+		"house door": "building-part"} {
 		got, ok := Known(name)
 		assert.Equal(t, want != "", ok, name)
 		assert.Equal(t, want, got.Class, name)

@@ -42,25 +42,29 @@ function send(files) {
   };
   if (limit && total > limit) {
     const [has, may] = [total, limit].map((n) => Math.round(n / 1e6));
-    return say("Not sent", `These files have ${has} MB together, and ${may} MB are allowed in one upload. Send fewer at once.`);
+    return say("Not sent",
+      `These files have ${has} MB together, and ${may} MB are allowed in one upload. Send fewer at once.`);
   }
   say("Sending", files.length === 1 ? files[0].name : `${files.length} files`);
   const data = new FormData();
   for (const x of files) data.append("file", x.file, x.name);
   const xhr = new XMLHttpRequest();
   xhr.open("POST", f ? f.action : `/assets/${asset}/companions`);
-  xhr.upload.onprogress = (e) => { if (e.lengthComputable) box.querySelector("progress").value = (100 * e.loaded) / e.total; };
+  xhr.upload.onprogress = (e) =>
+    { if (e.lengthComputable) box.querySelector("progress").value = (100 * e.loaded) / e.total; };
   xhr.onerror = () => say("Not sent", "The connection broke off. Nothing came in; try again.");
   xhr.onload = () => {
     const doc = new DOMParser().parseFromString(xhr.responseText, "text/html");
     if (asset) {
       if (xhr.status < 400) { location.href = xhr.responseURL; return; }
-      say("Not taken", doc.querySelector(".trouble p, .lead")?.textContent || "Something broke off; the log has the details.");
+      say("Not taken", doc.querySelector(".trouble p, .lead")?.textContent ||
+        "Something broke off; the log has the details.");
       box.querySelector("progress").remove();
       return;
     }
     const job = doc.querySelector("section.job");
-    if (!job) return say("Not taken in", doc.querySelector(".lead")?.textContent || "Something broke off; the log has the details.");
+    if (!job) return say("Not taken in", doc.querySelector(".lead")?.textContent ||
+      "Something broke off; the log has the details.");
     box.replaceChildren(job);
     window.htmx.process(box);
     ended(); // small files are in before the first answer

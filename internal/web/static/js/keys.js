@@ -1,6 +1,7 @@
 // The keys of a page. They rest while somebody types.
 
-const typing = (el) => el.matches?.("input:not([type=radio]), select, textarea") || document.querySelector("dialog[open]");
+const typing = (el) => el.matches?.("input:not([type=radio]), select, textarea") ||
+  document.querySelector("dialog[open]");
 
 const go = (url) => { location.href = url; };
 
@@ -17,7 +18,8 @@ document.addEventListener("keydown", (e) => {
   if (e.ctrlKey || e.metaKey || e.altKey || typing(e.target)) return;
   if (e.key === "?") return help();
   const page = document.querySelector("#page");
-  if (e.key === "n") return onward(page ? worksheetSteps() : [...document.querySelectorAll(".job a, .assets .row-link")]);
+  if (e.key === "n") return onward(page ? worksheetSteps()
+    : [...document.querySelectorAll(".job a, .assets .row-link")]);
   if (page) sheetKey(e, page);
   else if (document.querySelector("[data-kit]")) kitKey(e);
 });
@@ -39,9 +41,11 @@ function sheetKey(e, page) {
 // finding, what is to be sent, the certificate's file, and the next station that is not
 // settled.
 function worksheetSteps() {
-  const steps = [...document.querySelectorAll("#takeall, .finding .remedies > form:first-of-type button, #send, #download")];
+  const steps = [...document.querySelectorAll(
+    "#takeall, .finding .remedies > form:first-of-type button, #send, #download")];
   const here = document.querySelector(".tape a.here");
-  const open = [...document.querySelectorAll(".tape a")].filter((a) => a !== here && a.querySelector(".sign.must, .sign.look"));
+  const open = [...document.querySelectorAll(".tape a")].filter((a) => a !== here &&
+    a.querySelector(".sign.must, .sign.look"));
   return [...steps, ...open.slice(0, 1), ...(open.length ? [] : document.querySelectorAll(".tape a:last-child"))];
 }
 

@@ -77,7 +77,8 @@ function grounds() {
     const canvas = new OffscreenCanvas(Math.max(1, Math.ceil(w)), Math.max(1, Math.ceil(h)));
     const c = canvas.getContext("2d");
     c.drawImage(bitmap, 0, 0, canvas.width, canvas.height);
-    return { x: p.x, y: p.y, w: canvas.width, h: canvas.height, data: c.getImageData(0, 0, canvas.width, canvas.height).data };
+    return { x: p.x, y: p.y, w: canvas.width, h: canvas.height, data: c.getImageData(0, 0, canvas.width,
+      canvas.height).data };
   }));
 }
 
@@ -97,7 +98,8 @@ function meets(x, y) {
 function mark(got) {
   svg()?.querySelectorAll(".snap").forEach((e) => e.remove());
   if (!got) return;
-  svg().insertAdjacentHTML("beforeend", got.paper.map(([x, y]) => `<circle class="snap ${got.kind}" cx="${x}" cy="${y}" r="7"/>`).join(""));
+  svg().insertAdjacentHTML("beforeend", got.paper.map(([x, y]) =>
+    `<circle class="snap ${got.kind}" cx="${x}" cy="${y}" r="7"/>`).join(""));
 }
 
 // hover shows what a click would take; one question at a time.
@@ -174,9 +176,11 @@ function use(got) {
 async function boxed(a, b) {
   const page = document.querySelector("#page").dataset;
   const { form, go } = mode;
-  const res = await fetch(`/assets/${page.asset}/area?${new URLSearchParams({ x0: a[0], y0: a[1], x1: b[0], y1: b[1] })}`);
+  const at = new URLSearchParams({ x0: a[0], y0: a[1], x1: b[0], y1: b[1] });
+  const res = await fetch(`/assets/${page.asset}/area?${at}`);
   const box = await res.json();
-  if (!res.ok || (!form.elements.view && box.view !== "plan")) { stop("The box of a rule lies on the plan. Nothing was taken."); return; }
+  if (!res.ok || (!form.elements.view && box.view !== "plan")) {
+    stop("The box of a rule lies on the plan. Nothing was taken."); return; }
   const button = form.querySelector(go);
   stop(`The box is in the fields. Press “${button.textContent.trim()}”.`);
   if (form.elements.view) form.elements.view.value = box.view;
@@ -233,7 +237,8 @@ document.addEventListener("keydown", (e) => {
     e.stopImmediatePropagation();
     cursor ||= (svg().dataset.middle || "427,340").split(",").map(Number);
     const by = e.shiftKey ? 24 : 3;
-    cursor = [Math.min(880, Math.max(24, cursor[0] + by * step[0])), Math.min(616, Math.max(24, cursor[1] + by * step[1]))];
+    cursor = [Math.min(880, Math.max(24, cursor[0] + by * step[0])),
+      Math.min(616, Math.max(24, cursor[1] + by * step[1]))];
     cross();
     if (mode.kind === "area") { if (mode.got.length) drawBox(mode.got[0], cursor); } else hover(...cursor);
   } else if (e.key === "Enter" && cursor) {

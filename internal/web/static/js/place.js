@@ -23,13 +23,15 @@ function found(key) {
   if (typeof key === "string") return document.querySelector(key);
   if (!key) return undefined;
   const list = [...document.querySelectorAll("#page button, #page input, #page select")].filter((el) =>
-    el.form && formKey(el.form) === key.form && el.name === key.name && (key.value === undefined || el.value === key.value));
+    el.form && formKey(el.form) === key.form && el.name === key.name && (key.value === undefined ||
+      el.value === key.value));
   return list.find((el) => el.textContent.trim() === key.text) ?? (list.length === 1 ? list[0] : undefined);
 }
 
 const sections = () => [...document.querySelectorAll("#page details")];
 const sectionKey = (d) => d.id || d.querySelector("summary")?.textContent.trim().split(":")[0];
-const fields = () => [...document.querySelectorAll(".worksheet form :is(input, select, textarea)")].filter((el) => el.form && el.name &&
+const fields = () => [...document.querySelectorAll(".worksheet form :is(input, select, textarea)")].filter((el) =>
+  el.form && el.name &&
   !["hidden", "file", "submit"].includes(el.type));
 const standing = (el) => (["checkbox", "radio"].includes(el.type) ? el.checked : el.value);
 const asCame = (el) => {

@@ -13,7 +13,8 @@ document.addEventListener("submit", (e) => {
   e.preventDefault();
   e.stopImmediatePropagation();
   const data = new FormData(e.target, e.submitter);
-  waiting.push({ url: e.submitter?.getAttribute("formaction") || e.target.getAttribute("action"), data, form: formKey(e.target) });
+  waiting.push({ url: e.submitter?.getAttribute("formaction") || e.target.getAttribute("action"), data,
+    form: formKey(e.target) });
 }, true);
 
 document.addEventListener("htmx:beforeRequest", (e) => { if (e.detail.target?.id === "page") under++; });
@@ -27,7 +28,8 @@ function next() {
   const values = {};
   for (const k of new Set(d.data.keys())) { const all = d.data.getAll(k); values[k] = all.length > 1 ? all : all[0]; }
   sending(d.form);
-  window.htmx.ajax("POST", d.url, { source: document.querySelector("#worksheet") ?? document.body, target: "#page", select: "#page",
+  window.htmx.ajax("POST", d.url, { source: document.querySelector("#worksheet") ?? document.body, target: "#page",
+    select: "#page",
     swap: "outerHTML show:none", values });
 }
 // A sheet that came is settled before the next is asked for; one that did not come ends it.

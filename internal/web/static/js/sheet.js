@@ -6,8 +6,10 @@ function light(n, on) {
 }
 
 for (const [enter, leave] of [["mouseover", "mouseout"], ["focusin", "focusout"]]) {
-  document.addEventListener(enter, (e) => { const b = e.target.closest?.("[data-balloon]"); if (b) light(b.dataset.balloon, true); });
-  document.addEventListener(leave, (e) => { const b = e.target.closest?.("[data-balloon]"); if (b) light(b.dataset.balloon, false); });
+  document.addEventListener(enter, (e) => { const b = e.target.closest?.("[data-balloon]");
+    if (b) light(b.dataset.balloon, true); });
+  document.addEventListener(leave, (e) => { const b = e.target.closest?.("[data-balloon]");
+    if (b) light(b.dataset.balloon, false); });
 }
 
 document.addEventListener("click", (e) => {
@@ -37,7 +39,8 @@ async function show(view) {
   const box = document.querySelector("#turntable");
   if (!drawing || !box) return;
   sessionStorage.setItem("view", view);
-  for (const b of document.querySelectorAll("[data-view]")) b.setAttribute("aria-pressed", String(b.dataset.view === view));
+  for (const b of document.querySelectorAll("[data-view]")) b.setAttribute("aria-pressed",
+    String(b.dataset.view === view));
   drawing.hidden = view !== "drawing";
   box.hidden = view !== "turntable";
   table?.stop();
@@ -66,7 +69,8 @@ async function paint(look) {
   try {
     await table?.look(look);
     sessionStorage.setItem("look", look);
-    for (const b of document.querySelectorAll("[data-look]")) b.setAttribute("aria-pressed", String(b.dataset.look === look));
+    for (const b of document.querySelectorAll("[data-look]")) b.setAttribute("aria-pressed",
+      String(b.dataset.look === look));
   } catch (err) {
     document.querySelector(".turntable-say").textContent = err.message;
   }
@@ -79,6 +83,7 @@ function stand(on) {
   document.querySelector("#beside")?.setAttribute("aria-pressed", String(on));
 }
 
-const restore = () => { if (sessionStorage.getItem("view") === "turntable" && document.querySelector("#turntable")) show("turntable"); };
+const restore = () => { if (sessionStorage.getItem("view") === "turntable" &&
+  document.querySelector("#turntable")) show("turntable"); };
 document.addEventListener("yarvek:sheet", restore);
 restore();

@@ -25,7 +25,8 @@ document.addEventListener("pointerdown", (e) => {
 });
 document.addEventListener("pointermove", (e) => {
   if (!held) return;
-  const over = rows().find((r) => { const b = r.getBoundingClientRect(); return e.clientY >= b.top && e.clientY < b.bottom; });
+  const over = rows().find((r) => { const b = r.getBoundingClientRect(); return e.clientY >= b.top &&
+    e.clientY < b.bottom; });
   if (!over || over === held.row) return;
   const below = rows().indexOf(over) > rows().indexOf(held.row);
   over[below ? "after" : "before"](held.row);
@@ -89,7 +90,8 @@ document.addEventListener("drop", (e) => {
   send(box, e.dataTransfer.files);
 }, true);
 document.addEventListener("change", (e) => {
-  if (e.target.matches("[data-pictures]") && e.target.files.length) send(e.target.closest("[data-drop]"), e.target.files);
+  if (e.target.matches("[data-pictures]") && e.target.files.length) send(e.target.closest("[data-drop]"),
+    e.target.files);
 });
 
 // A picture opens in a dialog, beside what it was.

@@ -105,9 +105,11 @@ document.addEventListener("change", (e) => e.target.matches?.('#shapes [name="sh
 // A shape in the table and on the drawing light one another.
 for (const kind of ["mouseover", "focusin"]) {
   document.addEventListener(kind, (e) => {
-    const id = e.target.closest?.("#shapes tr[data-row]")?.dataset.row ?? e.target.closest?.("#drawing .solid")?.dataset.shape;
+    const id = e.target.closest?.("#shapes tr[data-row]")?.dataset.row ??
+      e.target.closest?.("#drawing .solid")?.dataset.shape;
     for (const g of document.querySelectorAll("#drawing .solid")) g.classList.toggle("lit", g.dataset.shape === id);
-    for (const row of document.querySelectorAll("#shapes tr[data-row]")) row.classList.toggle("lit", row.dataset.row === id);
+    for (const row of document.querySelectorAll("#shapes tr[data-row]")) row.classList.toggle("lit",
+      row.dataset.row === id);
   });
 }
 

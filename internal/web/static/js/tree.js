@@ -3,7 +3,8 @@
 
 document.addEventListener("input", (e) => {
   if (!e.target.matches?.("[data-tree-find], [data-tree-kind]")) return;
-  sessionStorage.setItem("tree", JSON.stringify([document.querySelector("#treefind").value, document.querySelector("#treekind").value]));
+  sessionStorage.setItem("tree", JSON.stringify([document.querySelector("#treefind").value,
+    document.querySelector("#treekind").value]));
 });
 
 document.addEventListener("yarvek:sheet", () => {
@@ -52,4 +53,5 @@ document.addEventListener("click", (e) => {
 });
 
 // Enter in a field of the tree must not press its first button.
-document.addEventListener("keydown", (e) => { if (e.key === "Enter" && e.target.matches?.("[data-tree-find]")) e.preventDefault(); });
+document.addEventListener("keydown", (e) =>
+  { if (e.key === "Enter" && e.target.matches?.("[data-tree-find]")) e.preventDefault(); });

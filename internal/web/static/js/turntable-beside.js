@@ -42,7 +42,8 @@ function disc(at) {
     g.setAttribute("position", new T.BufferAttribute(new Float32Array(ends), 3));
     g.setAttribute("normal", new T.BufferAttribute(new Float32Array(ends.map((_, k) => Number(k % 3 === 2))), 3));
     const emissive = new T.Color([INK, PAPER][i]);
-    group.add(new T.Mesh(g, new T.MeshLambertMaterial({ color: 0, emissive, depthTest: false, side: T.DoubleSide, transparent: true })));
+    group.add(new T.Mesh(g, new T.MeshLambertMaterial({ color: 0, emissive, depthTest: false, side: T.DoubleSide,
+      transparent: true })));
   });
   const line = segments(new Float32Array(ring), INK);
   line.material.depthTest = false;
@@ -92,7 +93,8 @@ export function beside(head, ends, labels) {
     face(camera, width, height) {
       for (const [d, pixels] of discs) {
         d.quaternion.copy(camera.quaternion);
-        const away = Math.max(1e-9, d.position.clone().sub(camera.position).dot(camera.getWorldDirection(new T.Vector3())));
+        const away = Math.max(1e-9,
+          d.position.clone().sub(camera.position).dot(camera.getWorldDirection(new T.Vector3())));
         d.scale.setScalar((2 * away * Math.tan((camera.fov * Math.PI) / 360) * pixels) / height);
       }
       for (const { el, at, hide } of names) {

@@ -20,7 +20,8 @@ export function walk(box, distances, { url, pictures, stage, own, zoom, ask }) {
   const fetched = (n) => {
     const key = `${n} ${look}`;
     if (!meshes.has(key)) {
-      const of = look === "paper" ? paper(`${url}&lod=${n}`).then((p) => p.solid) : painted(`${url}&lod=${n}&look=${look}`, pictures, ask);
+      const of = look === "paper" ? paper(`${url}&lod=${n}`).then((p) => p.solid)
+        : painted(`${url}&lod=${n}&look=${look}`, pictures, ask);
       meshes.set(key, of);
       of.catch(() => meshes.delete(key));
     }

@@ -25,7 +25,8 @@ function outline(m) {
 
 // stand puts what is modelled about a place of its own where a row says: a place and the rows of a turn.
 function stand(thing, [x, y, z, ...r], [a, b, c]) {
-  thing.position.set(x - r[0] * a - r[1] * b - r[2] * c, y - r[3] * a - r[4] * b - r[5] * c, z - r[6] * a - r[7] * b - r[8] * c);
+  thing.position.set(x - r[0] * a - r[1] * b - r[2] * c, y - r[3] * a - r[4] * b - r[5] * c,
+    z - r[6] * a - r[7] * b - r[8] * c);
   // The quaternion by its largest part (Shepperd 1978).
   const [m00, m01, m02, m10, m11, m12, m20, m21, m22] = r;
   const q = [

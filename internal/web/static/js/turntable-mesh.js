@@ -33,7 +33,8 @@ export async function paper(url) {
   mesh.setAttribute("position", pos);
   mesh.setIndex(new T.BufferAttribute(take(Uint32Array, 3 * head.triangles), 1));
   const solid = new T.Group();
-  solid.add(new T.Mesh(mesh, new T.MeshLambertMaterial({ color: SHADE, flatShading: true, side: T.DoubleSide, ...behind })));
+  solid.add(new T.Mesh(mesh, new T.MeshLambertMaterial({ color: SHADE, flatShading: true, side: T.DoubleSide,
+    ...behind })));
   const lines = new T.BufferGeometry();
   lines.setAttribute("position", pos);
   lines.setIndex(new T.BufferAttribute(take(Uint32Array, 2 * head.edges), 1));
@@ -44,7 +45,8 @@ export async function paper(url) {
   if (head.flaws) {
     const wrong = new T.BufferGeometry();
     wrong.setAttribute("position", new T.BufferAttribute(take(Float32Array, 6 * head.flaws), 3));
-    solid.add(new T.LineSegments(wrong, new T.LineBasicMaterial({ color: head.shapes ? DIMENSION : MUST, depthTest: false })));
+    solid.add(new T.LineSegments(wrong, new T.LineBasicMaterial({ color: head.shapes ? DIMENSION : MUST,
+      depthTest: false })));
   }
   // Where the mesh sticks out of its shapes, and where these fill air.
   for (const [i, color] of [MUST, LOOK].entries()) {
@@ -52,7 +54,8 @@ export async function paper(url) {
     const part = new T.BufferGeometry();
     part.setAttribute("position", new T.BufferAttribute(take(Float32Array, 9 * head.patches[i]), 3));
     part.computeVertexNormals();
-    solid.add(new T.Mesh(part, new T.MeshLambertMaterial({ color, side: T.DoubleSide, transparent: true, opacity: i ? 0.35 : 0.8,
+    solid.add(new T.Mesh(part, new T.MeshLambertMaterial({ color, side: T.DoubleSide, transparent: true, opacity: i
+      ? 0.35 : 0.8,
       depthWrite: false, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -2 })));
   }
   return { head, solid, thingLines: all };
@@ -86,7 +89,8 @@ function surface(paint, pictures, loaded) {
   if (alpha === "MASK") m.alphaTest = paint.cutoff;
   if (alpha === "BLEND") Object.assign(m, { transparent: true, opacity: a, depthWrite: false });
   if (paint.picture >= 0 || paint.picture === CHECKER) {
-    m.map = print(paint.picture === CHECKER ? "/static/checker.png" : pictures(paint.picture), paint, T.SRGBColorSpace, loaded);
+    m.map = print(paint.picture === CHECKER ? "/static/checker.png" : pictures(paint.picture), paint, T.SRGBColorSpace,
+      loaded);
   }
   for (const p of paint.prints ?? []) {
     const [slot, from] = printed[p.use] ?? [];
@@ -135,7 +139,8 @@ export function evenly(gl) {
 
 // ball is a neutral one to compare with.
 export function ball(radius) {
-  return new T.Mesh(new T.SphereGeometry(radius, 48, 24), new T.MeshStandardMaterial({ color: 0x9d9d9d, roughness: 0.5 }));
+  return new T.Mesh(new T.SphereGeometry(radius, 48, 24), new T.MeshStandardMaterial({ color: 0x9d9d9d,
+    roughness: 0.5 }));
 }
 
 // gone frees what an object holds in the graphics memory.

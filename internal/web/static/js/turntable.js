@@ -12,7 +12,8 @@ const PAPER = 0xfbfcf8, INK = 0x16232b, HAIR = 0xb7c2be, DIM = 0x1f4fbf;
 let stood;
 
 // turntable shows a station of an asset on a canvas, with names in a box over it. It gives
-// look, to change between "paper", "material", "shading", "checker" and "density", things, to show or hide what stands beside
+// look, to change between "paper", "material", "shading", "checker" and "density", things, to show or hide what stands
+// beside
 // it, and stop.
 export async function turntable(canvas, labels, { asset: path, station, figure, changes }) {
   const url = `${path}/turntable?station=${station}&figure=${figure}`;
@@ -71,7 +72,8 @@ export async function turntable(canvas, labels, { asset: path, station, figure, 
     gl.render(scene, camera);
     canvas.dataset.drawn = String(head.triangles);
     // Where it is looked at from, in its own sizes.
-    canvas.dataset.eye = camera.position.clone().sub(mid).divideScalar(reach).toArray().map((v) => v.toFixed(3)).join(" ");
+    canvas.dataset.eye = camera.position.clone().sub(mid).divideScalar(reach).toArray().map((v) =>
+      v.toFixed(3)).join(" ");
   };
   const ask = () => { asked ||= requestAnimationFrame(draw); };
   const keep = () => {
@@ -86,7 +88,8 @@ export async function turntable(canvas, labels, { asset: path, station, figure, 
     if (e.detail?.length) {
       const lines = new T.BufferGeometry();
       lines.setAttribute("position", new T.BufferAttribute(e.detail, 3));
-      ghost = new T.LineSegments(lines, new T.LineDashedMaterial({ color: DIM, dashSize: reach / 60, gapSize: reach / 90 }));
+      ghost = new T.LineSegments(lines, new T.LineDashedMaterial({ color: DIM, dashSize: reach / 60,
+        gapSize: reach / 90 }));
       ghost.computeLineDistances();
       scene.add(ghost);
     }
@@ -113,7 +116,8 @@ export async function turntable(canvas, labels, { asset: path, station, figure, 
   const sight = (x, y) => {
     const along = new T.Vector3(x, y, 0.5).unproject(camera).sub(camera.position).normalize();
     const spread = (2 * Math.tan((camera.fov * Math.PI) / 360) * 9) / canvas.clientHeight;
-    document.dispatchEvent(new CustomEvent("yarvek:ray", { detail: { from: camera.position.toArray(), along: along.toArray(), spread } }));
+    document.dispatchEvent(new CustomEvent("yarvek:ray", { detail: { from: camera.position.toArray(),
+      along: along.toArray(), spread } }));
   };
   let down;
   const press = (e) => { down = [e.clientX, e.clientY]; };
@@ -183,7 +187,8 @@ export async function turntable(canvas, labels, { asset: path, station, figure, 
       url, stage: scene, ask, pictures,
       own(on) {
         asset.visible = on;
-        for (const [name, m] of Object.entries(dressed)) m.then((x) => { x.visible = on && name === wanted; }).catch(() => {});
+        for (const [name, m] of Object.entries(dressed)) m.then((x) => { x.visible = on && name === wanted;
+          }).catch(() => {});
       },
       zoom(d) {
         const off = d ? (d * tan(distances.angle)) / tan(camera.fov) : far;
