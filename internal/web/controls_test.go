@@ -45,9 +45,10 @@ var elsewhere = map[string]string{
 // offPage are controls that do not stand on the page of their station as it is at first, and where they do.
 var offPage = map[string]string{
 	"from": "set by two picks on the drawing", "to": "set by two picks on the drawing",
-	"snap":    "where the asset stands off the grid",
+	"snap": "where the asset stands off the grid",
 	"bake": "where nodes have transforms of their own", "node": "where nodes have transforms of their own",
-	"how": "with each LOD that is made", "picture": "on the page of one picture", "width": "on the page of one picture", "height": "on the page of one picture",
+	"how": "with each LOD that is made", "picture": "on the page of one picture", "width": "on the page of one picture",
+	"height": "on the page of one picture",
 	"format": "on the page of one picture", "use": "set by dropping a picture on a slot",
 }
 

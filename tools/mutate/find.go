@@ -174,7 +174,8 @@ func (x *finder) binary(n *ast.BinaryExpr) {
 		x.add(n, "turned over: "+x.text(n), edit{at: from, text: "((mutantOn == ID) != (", depth: x.depth},
 			edit{at: to, text: "))", depth: x.depth, closes: true})
 	case token.ADD, token.SUB, token.MUL, token.QUO:
-		if b, ok := x.info.Types[n].Type.Underlying().(*types.Basic); !ok || b.Info()&types.IsNumeric == 0 {
+		if b, ok := x.info.Types[n].Type.Underlying().(*types.Basic); !ok || b.Info()&types.IsNumeric == 0 ||
+			b.Info()&types.IsComplex != 0 {
 			return
 		}
 		x.add(n, "the other sign: "+x.text(n), edit{at: from, text: turned[n.Op] + "(ID, ", depth: x.depth},

@@ -2,13 +2,13 @@ package decompose
 
 import (
 	"cmp"
-	"container/heap"
 	"context"
 	"math"
 	"slices"
 
 	"yarvek/core/collide/fit"
 	"yarvek/core/geom"
+	"yarvek/core/queue"
 	"yarvek/core/split"
 )
 
@@ -88,28 +88,14 @@ func (c *cutting) enough(x *piece) bool {
 	return x.air <= 1e-3*c.total
 }
 
-// worst is a heap of pieces, the one that is most worth cutting first.
-type worst []*piece
-
-func (w worst) Len() int { return len(w) }
-func (w worst) Less(i, k int) bool {
-	a, b := w[i], w[k]
-	return cmp.Or(cmp.Compare(b.block, a.block), cmp.Compare(b.air, a.air), cmp.Compare(a.number, b.number)) < 0
-}
-func (w worst) Swap(i, k int) { w[i], w[k] = w[k], w[i] }
-func (w *worst) Push(x any)   { *w = append(*w, x.(*piece)) }
-func (w *worst) Pop() any {
-	old := *w
-	x := old[len(old)-1]
-	*w = old[:len(old)-1]
-	return x
-}
-
 // shell cuts one shell into at most so many pieces, and makes parts of its whole surface of them.
 func (c *cutting) shell(ctx context.Context, x *shell, most int, progress func(float64)) []*part {
 	p := x.coarse(ctx).plan(ctx)
 	root := &node{}
-	var open worst
+	// The piece that is most worth cutting comes first.
+	open := queue.By(func(a, b *piece) int {
+		return cmp.Or(cmp.Compare(b.block, a.block), cmp.Compare(b.air, a.air), cmp.Compare(a.number, b.number))
+	})
 	made := 0
 	add := func(s *soup, cell []fit.Plane, n *node) {
 		bodies := p.bodies(s, cell, c.near)
@@ -122,15 +108,15 @@ func (c *cutting) shell(ctx context.Context, x *shell, most int, progress func(f
 				n.bodies = append(n.bodies, y.node)
 				n.hulls = append(n.hulls, y.hull)
 			}
-			heap.Push(&open, y)
+			open.Put(y)
 		}
 	}
 	add(p.whole, nil, root)
 	var cells [][]fit.Plane
-	for len(open) > 0 && ctx.Err() == nil {
-		y := heap.Pop(&open).(*piece)
+	for open.Len() > 0 && ctx.Err() == nil {
+		y := open.Take()
 		var best *cut
-		if !c.enough(y) && len(cells)+len(open)+1 < most {
+		if !c.enough(y) && len(cells)+open.Len()+1 < most {
 			best = c.best(ctx, p, y)
 		}
 		if best == nil {
@@ -142,7 +128,7 @@ func (c *cutting) shell(ctx context.Context, x *shell, most int, progress func(f
 		n.plane, n.below, n.above = best.plane, &node{}, &node{}
 		add(best.low, append(slices.Clip(y.cell), best.plane), n.below)
 		add(best.high, append(slices.Clip(y.cell), fit.Plane{N: best.plane.N.Mul(-1), D: -best.plane.D}), n.above)
-		progress(float64(len(cells)+len(open)) / float64(most) / 2)
+		progress(float64(len(cells)+open.Len()) / float64(most) / 2)
 	}
 	return c.parts(ctx, x, root, cells)
 }

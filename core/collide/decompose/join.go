@@ -2,13 +2,13 @@ package decompose
 
 import (
 	"cmp"
-	"container/heap"
 	"context"
 	"math"
 	"slices"
 
 	"yarvek/core/collide/fit"
 	"yarvek/core/geom"
+	"yarvek/core/queue"
 	"yarvek/core/split"
 )
 
@@ -199,21 +199,6 @@ type pair struct {
 	joint *part
 }
 
-type pairs []pair
-
-func (w pairs) Len() int { return len(w) }
-func (w pairs) Less(i, k int) bool {
-	return cmp.Or(cmp.Compare(w[i].cost, w[k].cost), cmp.Compare(w[i].a, w[k].a), cmp.Compare(w[i].b, w[k].b)) < 0
-}
-func (w pairs) Swap(i, k int) { w[i], w[k] = w[k], w[i] }
-func (w *pairs) Push(x any)   { *w = append(*w, x.(pair)) }
-func (w *pairs) Pop() any {
-	old := *w
-	x := old[len(old)-1]
-	*w = old[:len(old)-1]
-	return x
-}
-
 // Joining costs nothing below this share of all hulls' volume.
 const free = 5e-4
 
@@ -230,7 +215,9 @@ func (c *cutting) join(ctx context.Context, list []*part, most int) []*part {
 	for _, x := range list {
 		sum += x.volume
 	}
-	var queue pairs
+	cheap := queue.By(func(x, y pair) int {
+		return cmp.Or(cmp.Compare(x.cost, y.cost), cmp.Compare(x.a, y.a), cmp.Compare(x.b, y.b))
+	})
 	joined := func(a, b int) (pair, bool) {
 		x, y := list[a], list[b]
 		pts := slices.Concat(x.hull.Points, y.hull.Points)
@@ -246,7 +233,7 @@ func (c *cutting) join(ctx context.Context, list []*part, most int) []*part {
 		}
 		list[a].near[b], list[b].near[a] = true, true
 		if p, ok := joined(a, b); ok {
-			heap.Push(&queue, p)
+			cheap.Put(p)
 		}
 	}
 	for a := range list {
@@ -262,7 +249,7 @@ func (c *cutting) join(ctx context.Context, list []*part, most int) []*part {
 	count := len(list)
 	far := false
 	for ctx.Err() == nil && count > 1 {
-		if len(queue) == 0 {
+		if cheap.Len() == 0 {
 			if count <= most || far {
 				break
 			}
@@ -270,7 +257,7 @@ func (c *cutting) join(ctx context.Context, list []*part, most int) []*part {
 			c.anyNear(list, try)
 			continue
 		}
-		p := heap.Pop(&queue).(pair)
+		p := cheap.Take()
 		x, y := list[p.a], list[p.b]
 		if x.gone || y.gone {
 			continue

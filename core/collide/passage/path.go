@@ -2,13 +2,13 @@ package passage
 
 import (
 	"cmp"
-	"container/heap"
 	"context"
 	"math"
 	"slices"
 
 	"yarvek/core/collide/fit"
 	"yarvek/core/geom"
+	"yarvek/core/queue"
 	"yarvek/core/split"
 	"yarvek/core/union"
 )
@@ -225,29 +225,15 @@ type stop struct {
 	cost float64
 }
 
-type stops []stop
-
-func (s stops) Len() int { return len(s) }
-func (s stops) Less(i, k int) bool {
-	return cmp.Or(cmp.Compare(s[i].cost, s[k].cost), cmp.Compare(s[i].cell, s[k].cell)) < 0
-}
-func (s stops) Swap(i, k int) { s[i], s[k] = s[k], s[i] }
-func (s *stops) Push(x any)   { *s = append(*s, x.(stop)) }
-func (s *stops) Pop() any {
-	old := *s
-	x := old[len(old)-1]
-	*s = old[:len(old)-1]
-	return x
-}
-
 // way is the cheapest way between two cells, where it costs the less the clearer it is (Dijkstra
 // 1959, "A note on two problems in connexion with graphs").
 func (g *Grid) way(in map[int32]bool, from, to int32) []int32 {
 	best := map[int32]float64{from: 0}
 	came := map[int32]int32{}
-	queue := stops{{from, 0}}
-	for len(queue) > 0 {
-		s := heap.Pop(&queue).(stop)
+	open := queue.By(func(a, b stop) int { return cmp.Or(cmp.Compare(a.cost, b.cost), cmp.Compare(a.cell, b.cell)) })
+	open.Put(stop{from, 0})
+	for open.Len() > 0 {
+		s := open.Take()
 		if s.cell == to {
 			break
 		}
@@ -262,7 +248,7 @@ func (g *Grid) way(in map[int32]bool, from, to int32) []int32 {
 			cost := s.cost + 1/(spare*spare)
 			if b, ok := best[n]; !ok || cost < b {
 				best[n], came[n] = cost, s.cell
-				heap.Push(&queue, stop{n, cost})
+				open.Put(stop{n, cost})
 			}
 		})
 	}

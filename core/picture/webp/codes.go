@@ -2,9 +2,10 @@ package webp
 
 import (
 	"cmp"
-	"container/heap"
 	"math/bits"
 	"slices"
+
+	"yarvek/core/queue"
 )
 
 // The alphabets (section 5.2): green and lengths of repeats, red, blue, alpha, and distances.
@@ -150,24 +151,10 @@ func (c code) write(b *bitWriter, symbol int) {
 	}
 }
 
-// tree is a heap of what is still to be joined (Huffman 1952).
+// tree is what is still to be joined (Huffman 1952).
 type tree struct {
 	count, order int
 	symbols      []int
-}
-
-type trees []tree
-
-func (t trees) Len() int { return len(t) }
-func (t trees) Less(i, j int) bool {
-	return cmp.Or(cmp.Compare(t[i].count, t[j].count), cmp.Compare(t[i].order, t[j].order)) < 0
-}
-func (t trees) Swap(i, j int) { t[i], t[j] = t[j], t[i] }
-func (t *trees) Push(x any)   { *t = append(*t, x.(tree)) }
-func (t *trees) Pop() any {
-	last := (*t)[len(*t)-1]
-	*t = (*t)[:len(*t)-1]
-	return last
 }
 
 // codeOf is the shortest code for symbols that occur so often, with no more than most bits: rare ones are
@@ -175,27 +162,28 @@ func (t *trees) Pop() any {
 func codeOf(counts []int, most uint8) code {
 	c := code{length: make([]uint8, len(counts)), one: -1}
 	for floor := 1; ; floor *= 2 {
-		var t trees
+		t := queue.By(func(a, b tree) int {
+			return cmp.Or(cmp.Compare(a.count, b.count), cmp.Compare(a.order, b.order))
+		})
 		clear(c.length)
 		for s, n := range counts {
 			if n > 0 {
-				t = append(t, tree{max(n, floor), s, []int{s}})
+				t.Put(tree{max(n, floor), s, []int{s}})
 			}
 		}
-		if len(t) < 2 {
-			if c.one = 0; len(t) == 1 {
-				c.one = t[0].order
+		if t.Len() < 2 {
+			if c.one = 0; t.Len() == 1 {
+				c.one = t.Take().order
 			}
 			return c
 		}
-		heap.Init(&t)
-		for order := len(counts); len(t) > 1; order++ {
-			x, y := heap.Pop(&t).(tree), heap.Pop(&t).(tree)
+		for order := len(counts); t.Len() > 1; order++ {
+			x, y := t.Take(), t.Take()
 			both := append(x.symbols, y.symbols...)
 			for _, s := range both {
 				c.length[s]++
 			}
-			heap.Push(&t, tree{x.count + y.count, order, both})
+			t.Put(tree{x.count + y.count, order, both})
 		}
 		if slices.Max(c.length) <= most {
 			break

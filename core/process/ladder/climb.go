@@ -7,7 +7,7 @@
 package ladder
 
 import (
-	"container/heap"
+	"cmp"
 	"context"
 	"math"
 	"slices"
@@ -17,6 +17,7 @@ import (
 	"yarvek/core/measure/deviation"
 	"yarvek/core/process/mend"
 	"yarvek/core/process/simplify"
+	"yarvek/core/queue"
 	"yarvek/core/scene"
 	"yarvek/core/split"
 	"yarvek/core/topo"
@@ -105,36 +106,40 @@ func Down(ctx context.Context, s *scene.Scene, by Making, shares []float64, prog
 	c.Held, c.Mirrored = held, mirrored
 	goals := goalsOf(c.Triangles, shares)
 	var meshes [][]*scene.Mesh
-	q := &next{list: units, left: len(units)}
+	// Units by what their next step would show; equal ones in the order of the scene.
+	q := queue.New(func(i, j int) bool {
+		a, b := &units[i], &units[j]
+		return cmp.Or(cmp.Compare(a.steps[a.at+1].visible, b.steps[b.at+1].visible), cmp.Compare(i, j)) < 0
+	})
+	left := len(units) // of which something is there
 	for i := range units {
 		if len(units[i].steps) > 1 {
-			q.order = append(q.order, i)
+			q.Put(i)
 		}
 	}
-	heap.Init(q)
 	total, shows, gone := 0, 0.0, 0
 	for i := range units {
 		total += units[i].uses * units[i].steps[0].tris
 	}
 	last := c.Triangles
 	for _, goal := range goals {
-		for total > goal && len(q.order) > 0 {
-			u := &units[q.order[0]]
+		for total > goal && q.Len() > 0 {
+			u := &units[q.All()[0]]
 			to := u.steps[u.at+1]
 			if to.mesh == nil {
-				if q.left == 1 {
-					heap.Pop(q) // the last of all stays
+				if left == 1 {
+					q.Take() // the last of all stays
 					continue
 				}
-				q.left--
+				left--
 				gone += u.uses
 			}
 			total -= u.uses * (u.steps[u.at].tris - to.tris)
 			shows = max(shows, to.visible)
 			if u.at++; u.at+1 < len(u.steps) {
-				heap.Fix(q, 0)
+				q.Sink()
 			} else {
-				heap.Pop(q)
+				q.Take()
 			}
 		}
 		if total >= last {
@@ -163,29 +168,6 @@ func goalsOf(n int, shares []float64) []int {
 	slices.Reverse(goals)
 	goals = slices.Compact(goals)
 	return slices.DeleteFunc(goals, func(g int) bool { return g < 1 || g >= n })
-}
-
-// next is a heap of units by what their next step would show; equal ones in the order of the scene.
-type next struct {
-	list  []unit
-	order []int
-	left  int // units of which something is there
-}
-
-func (q *next) Len() int { return len(q.order) }
-func (q *next) Less(i, j int) bool {
-	a, b := &q.list[q.order[i]], &q.list[q.order[j]]
-	if x, y := a.steps[a.at+1].visible, b.steps[b.at+1].visible; x != y {
-		return x < y
-	}
-	return q.order[i] < q.order[j]
-}
-func (q *next) Swap(i, j int) { q.order[i], q.order[j] = q.order[j], q.order[i] }
-func (q *next) Push(x any)    { q.order = append(q.order, x.(int)) }
-func (q *next) Pop() any {
-	x := q.order[len(q.order)-1]
-	q.order = q.order[:len(q.order)-1]
-	return x
 }
 
 // assembled are the meshes of a scene with every unit as it is now.

@@ -2,13 +2,13 @@ package unfold
 
 import (
 	"cmp"
-	"container/heap"
 	"context"
 	"math"
 	"math/cmplx"
 	"slices"
 
 	"yarvek/core/geom"
+	"yarvek/core/queue"
 	"yarvek/core/split"
 	"yarvek/core/union"
 )
@@ -246,28 +246,15 @@ type front struct {
 	side int8
 }
 
-type fronts []front
-
-func (h fronts) Len() int { return len(h) }
-func (h fronts) Less(i, j int) bool {
-	return cmp.Or(cmp.Compare(h[i].cost, h[j].cost), cmp.Compare(h[i].face, h[j].face),
-		cmp.Compare(h[i].side, h[j].side)) < 0
-}
-func (h fronts) Swap(i, j int) { h[i], h[j] = h[j], h[i] }
-func (h *fronts) Push(x any)   { *h = append(*h, x.(front)) }
-func (h *fronts) Pop() any {
-	old := *h
-	x := old[len(old)-1]
-	*h = old[:len(old)-1]
-	return x
-}
-
 // grow gives every face a side, from the seeds on, by how it looks and how far off it lies.
 func (b *body) grow(in map[int32]int8, seeds [2]int32, size float64) {
-	h := &fronts{{0, seeds[0], 1}, {0, seeds[1], 2}}
-	heap.Init(h)
+	h := queue.By(func(a, b front) int {
+		return cmp.Or(cmp.Compare(a.cost, b.cost), cmp.Compare(a.face, b.face), cmp.Compare(a.side, b.side))
+	})
+	h.Put(front{0, seeds[0], 1})
+	h.Put(front{0, seeds[1], 2})
 	for h.Len() > 0 {
-		x := heap.Pop(h).(front)
+		x := h.Take()
 		if side, ok := in[x.face]; !ok || side != 0 {
 			continue
 		}
@@ -279,9 +266,9 @@ func (b *body) grow(in map[int32]int8, seeds [2]int32, size float64) {
 				continue
 			}
 			if side, within := in[f]; within && side == 0 {
-				step := b.middle[f].Dist(b.middle[x.face])/max(size,
-					1e-300) + 0.3*(1-b.normal[f].Dot(b.normal[seed]))*b.middle[f].Dist(b.middle[x.face])/max(size, 1e-300)
-				heap.Push(h, front{x.cost + step + 1e-12, f, x.side})
+				far := b.middle[f].Dist(b.middle[x.face]) / max(size, 1e-300)
+				step := far + 0.3*(1-b.normal[f].Dot(b.normal[seed]))*far
+				h.Put(front{x.cost + step + 1e-12, f, x.side})
 			}
 		}
 	}

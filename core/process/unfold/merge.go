@@ -2,9 +2,10 @@ package unfold
 
 import (
 	"cmp"
-	"container/heap"
 	"context"
 	"slices"
+
+	"yarvek/core/queue"
 )
 
 // Crumbs are charts of so few faces that the room between charts costs more than they do. They go to a
@@ -19,20 +20,6 @@ const (
 // sized is a chart with how many faces it had when it was put in order.
 type sized struct{ faces, chart int }
 
-type bySize []sized
-
-func (h bySize) Len() int { return len(h) }
-func (h bySize) Less(i, j int) bool {
-	return cmp.Or(cmp.Compare(h[i].faces, h[j].faces), cmp.Compare(h[i].chart, h[j].chart)) < 0
-}
-func (h bySize) Swap(i, j int) { h[i], h[j] = h[j], h[i] }
-func (h *bySize) Push(x any)   { *h = append(*h, x.(sized)) }
-func (h *bySize) Pop() any {
-	last := (*h)[len(*h)-1]
-	*h = (*h)[:len(*h)-1]
-	return last
-}
-
 // merged joins crumbs of a body's charts to neighbours, the smallest first. As many faces as the mesh has
 // are laid flat anew at most, so that it takes no longer than laying it flat did.
 func (b *body) merged(ctx context.Context, list []*chart, most float64) []*chart {
@@ -40,18 +27,19 @@ func (b *body) merged(ctx context.Context, list []*chart, most float64) []*chart
 	for f := range owner {
 		owner[f] = -1
 	}
-	order := &bySize{}
+	order := queue.By(func(a, b sized) int {
+		return cmp.Or(cmp.Compare(a.faces, b.faces), cmp.Compare(a.chart, b.chart))
+	})
 	for i, c := range list {
 		for _, f := range c.faces {
 			owner[f] = int32(i)
 		}
 		if len(c.faces) <= crumb {
-			*order = append(*order, sized{len(c.faces), i})
+			order.Put(sized{len(c.faces), i})
 		}
 	}
-	heap.Init(order)
 	for budget := b.m.Faces(); order.Len() > 0 && budget > 0 && ctx.Err() == nil; {
-		x := heap.Pop(order).(sized)
+		x := order.Take()
 		c := list[x.chart]
 		if c == nil {
 			continue
@@ -73,7 +61,7 @@ func (b *body) merged(ctx context.Context, list []*chart, most float64) []*chart
 				owner[f] = int32(len(list) - 1)
 			}
 			if n <= crumb {
-				heap.Push(order, sized{n, len(list) - 1})
+				order.Put(sized{n, len(list) - 1})
 			}
 			break
 		}
