@@ -9,6 +9,8 @@ package ladder
 import (
 	"cmp"
 	"context"
+	"fmt"
+	"maps"
 	"math"
 	"slices"
 	"sync"
@@ -42,6 +44,26 @@ type Making struct {
 	// Blend is the share of the new ones in hundredths, 0 for all.
 	Angle float64 `json:"angle,omitempty"`
 	Blend int     `json:"blend,omitempty"`
+}
+
+// Validate checks it; the error is for the person who asked.
+func (m Making) Validate() error {
+	switch {
+	case m.Detail < -1 || m.Detail > 1000:
+		return fmt.Errorf("a weight of %d %% can't be meant: expected up to 1000", m.Detail)
+	case !(m.Angle >= 0 && m.Angle <= 180):
+		return fmt.Errorf("an angle of %g° can't be meant: expected 0 to 180", m.Angle)
+	case m.Blend < 0 || m.Blend > 100:
+		return fmt.Errorf("a blend of %d %% can't be meant: expected 0 to 100", m.Blend)
+	}
+	for _, weights := range []map[string]int{m.Weights, m.Nodes} {
+		for _, name := range slices.Sorted(maps.Keys(weights)) {
+			if w := weights[name]; w < 0 || w > 10_000 {
+				return fmt.Errorf("a weight of %d %% of “%s” can't be meant: expected 0 to 10000", w, name)
+			}
+		}
+	}
+	return nil
 }
 
 // Climb is a scene on its way down.

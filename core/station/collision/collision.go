@@ -7,6 +7,7 @@
 package collision
 
 import (
+	"errors"
 	"fmt"
 	"slices"
 
@@ -157,38 +158,14 @@ const (
 func (d Decisions) Validate() error {
 	if len(d.Fits) > mostFits || len(d.Edited) > mostEdited {
 		return fmt.Errorf("%d fits and %d shapes are too many: expected at most %d and %d", len(d.Fits), len(d.Edited),
-			mostFits,
-			mostEdited)
+			mostFits, mostEdited)
 	}
 	if d.None && len(d.Fits)+len(d.Edited) > 0 {
 		return fmt.Errorf("there can't be shapes and none at once")
 	}
 	for i, f := range d.Fits {
-		_, known := f.Form.named()
-		switch {
-		case !known:
-			return fmt.Errorf("%q is no shape that can be fitted", f.Form)
-		case f.Most < 0 || f.Most > mostHulls:
-			return fmt.Errorf("%d hulls can't be meant: expected 1 to %d", f.Most, mostHulls)
-		case f.Points != 0 && (f.Points < 8 || f.Points > 1024):
-			return fmt.Errorf("a hull of %d points can't be meant: expected 8 to 1024", f.Points)
-		case f.Planes != 0 && f.Planes != 6 && f.Planes != 18 && f.Planes != 26:
-			return fmt.Errorf("a slab of %d planes can't be fitted: expected 6, 18 or 26", f.Planes)
-		case !(f.Within >= 0 && f.Within <= 1e6):
-			return fmt.Errorf("a hull can't be within %g m", f.Within)
-		case !(f.Concavity >= 0 && f.Concavity <= 1e6):
-			return fmt.Errorf("a hollow of %g m can't be meant", f.Concavity)
-		case !(f.Sheet >= 0 && f.Sheet <= 1e6):
-			return fmt.Errorf("a sheet can't be taken %g m thick", f.Sheet)
-		case len(f.At) > mostPicks:
-			return fmt.Errorf("fit %d is picked at too many places: expected at most %d", i+1, mostPicks)
-		case len(f.Without) > mostEdited:
-			return fmt.Errorf("fit %d leaves out too many shapes", i+1)
-		}
-		for _, p := range slices.Concat(f.Without, f.At) {
-			if !p.IsFinite() {
-				return fmt.Errorf("fit %d names a place that is none", i+1)
-			}
+		if err := f.Validate(); err != nil {
+			return fmt.Errorf("fit %d: %w", i+1, err)
 		}
 	}
 	for _, e := range d.Edited {
@@ -196,18 +173,52 @@ func (d Decisions) Validate() error {
 			return err
 		}
 	}
-	k := d.Keep
 	switch {
-	case !(k.Radius >= 0 && k.Radius <= 1e3) || k != (Keep{}) && !k.None && k.Radius == 0:
-		return fmt.Errorf("a body of radius %g m can't come through", k.Radius)
-	case !(k.Height >= 0 && k.Height <= 1e3) || k.Height > 0 && k.Height < 2*k.Radius:
-		return fmt.Errorf("a walker of %g m can't be %g m wide", k.Height, 2*k.Radius)
 	case !(d.Gap >= 0 && d.Gap <= 1e3) || !(d.Air >= 0 && d.Air <= 1e3):
 		return fmt.Errorf("a gap of %g m can't be accepted", max(d.Gap, d.Air))
 	case !(d.Surface.Share >= 0 && d.Surface.Share <= 1):
 		return fmt.Errorf("%g of the triangles can't be meant for the surface: expected 0 to 1", d.Surface.Share)
 	case d.Density != 0 && !(d.Density >= 1 && d.Density <= 30_000):
 		return fmt.Errorf("a density of %g kg/m³ can't be meant: expected 1 to 30 000", d.Density)
+	}
+	return d.Keep.Validate()
+}
+
+// Validate checks a fit.
+func (f Fit) Validate() error {
+	_, known := f.Form.named()
+	switch {
+	case !known:
+		return fmt.Errorf("%q is no shape that can be fitted", f.Form)
+	case f.Most < 0 || f.Most > mostHulls:
+		return fmt.Errorf("%d hulls can't be meant: expected 1 to %d", f.Most, mostHulls)
+	case f.Points != 0 && (f.Points < 8 || f.Points > 1024):
+		return fmt.Errorf("a hull of %d points can't be meant: expected 8 to 1024", f.Points)
+	case f.Planes != 0 && f.Planes != 6 && f.Planes != 18 && f.Planes != 26:
+		return fmt.Errorf("a slab of %d planes can't be fitted: expected 6, 18 or 26", f.Planes)
+	case !(f.Within >= 0 && f.Within <= 1e6):
+		return fmt.Errorf("a hull can't be within %g m", f.Within)
+	case !(f.Concavity >= 0 && f.Concavity <= 1e6):
+		return fmt.Errorf("a hollow of %g m can't be meant", f.Concavity)
+	case !(f.Sheet >= 0 && f.Sheet <= 1e6):
+		return fmt.Errorf("a sheet can't be taken %g m thick", f.Sheet)
+	case len(f.At) > mostPicks:
+		return fmt.Errorf("it is picked at too many places: expected at most %d", mostPicks)
+	case len(f.Without) > mostEdited:
+		return errors.New("it leaves out too many shapes")
+	case slices.ContainsFunc(slices.Concat(f.Without, f.At), func(p geom.Vec3) bool { return !p.IsFinite() }):
+		return errors.New("it names a place that is none")
+	}
+	return nil
+}
+
+// Validate checks what is to stay open.
+func (k Keep) Validate() error {
+	switch {
+	case !(k.Radius >= 0 && k.Radius <= 1e3) || k != (Keep{}) && !k.None && k.Radius == 0:
+		return fmt.Errorf("a body of radius %g m can't come through", k.Radius)
+	case !(k.Height >= 0 && k.Height <= 1e3) || k.Height > 0 && k.Height < 2*k.Radius:
+		return fmt.Errorf("a walker of %g m can't be %g m wide", k.Height, 2*k.Radius)
 	}
 	return nil
 }

@@ -6,6 +6,7 @@
 package lods
 
 import (
+	"errors"
 	"fmt"
 	"maps"
 	"slices"
@@ -54,25 +55,11 @@ func (d Decisions) Validate() error {
 	}
 	last := 0.0
 	for i, l := range d.Levels {
-		switch {
-		case !(l.Share >= 0 && l.Share < 1):
-			return fmt.Errorf("LOD %d can't have %g of the triangles: expected more than 0 and less than 1", i+1, l.Share)
-		case !(l.From >= 0 && l.From <= 1e6):
-			return fmt.Errorf("LOD %d can't take over at %g m", i+1, l.From)
-		case l.Triangles < 0 || !(l.Deviation >= 0 && l.Deviation <= 1e6):
-			return fmt.Errorf("LOD %d can't have %d triangles, or be off by %g m", i+1, l.Triangles, l.Deviation)
-		case l.Share > 0 && l.Triangles > 0 || (l.Share > 0 || l.Triangles > 0) && l.Deviation > 0:
-			return fmt.Errorf("LOD %d is asked for by more than one of share, triangles and deviation", i+1)
-		case l.Hand < 0 || l.Hand > 0 && l.Sized():
-			return fmt.Errorf("LOD %d can't be both made here and by hand", i+1)
-		case l.Hand == 0 && !l.Sized() && l.From == 0:
-			return fmt.Errorf("LOD %d says neither how many triangles it has nor where it takes over", i+1)
-		case l.From > 0 && l.From <= last:
-			return fmt.Errorf("LOD %d takes over at %s, no farther than the one before it", i+1, figure.Length(l.From))
+		if err := l.validate(last); err != nil {
+			return fmt.Errorf("LOD %d %w", i+1, err)
 		}
 		last = max(last, l.From)
 	}
-	m := d.Making
 	switch {
 	case d.Pixels != 0 && !(d.Pixels >= 0.05 && d.Pixels <= 50):
 		return fmt.Errorf("%g pixels can't be allowed: expected 0.05 to 50", d.Pixels)
@@ -82,19 +69,27 @@ func (d Decisions) Validate() error {
 		return fmt.Errorf("a fade over %d %% of the distance can't be meant: expected 0 to 50", d.Fade)
 	case d.Outside < 0 || d.Outside > Most:
 		return fmt.Errorf("there is no LOD %d to begin with", d.Outside)
-	case m.Detail < -1 || m.Detail > 1000:
-		return fmt.Errorf("a weight of %d %% can't be meant: expected up to 1000", m.Detail)
-	case !(m.Angle >= 0 && m.Angle <= 180):
-		return fmt.Errorf("an angle of %g° can't be meant: expected 0 to 180", m.Angle)
-	case m.Blend < 0 || m.Blend > 100:
-		return fmt.Errorf("a blend of %d %% can't be meant: expected 0 to 100", m.Blend)
 	}
-	for _, weights := range []map[string]int{m.Weights, m.Nodes} {
-		for _, name := range slices.Sorted(maps.Keys(weights)) {
-			if w := weights[name]; w < 0 || w > 10_000 {
-				return fmt.Errorf("a weight of %d %% of “%s” can't be meant: expected 0 to 10000", w, name)
-			}
-		}
+	return d.Making.Validate()
+}
+
+// validate checks a LOD beside where the one before it takes over; the error goes on from “LOD 2”.
+func (l Level) validate(last float64) error {
+	switch {
+	case !(l.Share >= 0 && l.Share < 1):
+		return fmt.Errorf("can't have %g of the triangles: expected more than 0 and less than 1", l.Share)
+	case !(l.From >= 0 && l.From <= 1e6):
+		return fmt.Errorf("can't take over at %g m", l.From)
+	case l.Triangles < 0 || !(l.Deviation >= 0 && l.Deviation <= 1e6):
+		return fmt.Errorf("can't have %d triangles, or be off by %g m", l.Triangles, l.Deviation)
+	case l.Share > 0 && l.Triangles > 0 || (l.Share > 0 || l.Triangles > 0) && l.Deviation > 0:
+		return errors.New("is asked for by more than one of share, triangles and deviation")
+	case l.Hand < 0 || l.Hand > 0 && l.Sized():
+		return errors.New("can't be both made here and by hand")
+	case l.Hand == 0 && !l.Sized() && l.From == 0:
+		return errors.New("says neither how many triangles it has nor where it takes over")
+	case l.From > 0 && l.From <= last:
+		return fmt.Errorf("takes over at %s, no farther than the one before it", figure.Length(l.From))
 	}
 	return nil
 }
