@@ -53,90 +53,91 @@ func decodeTGA(data []byte) (image.Image, error) {
 	if !ok {
 		return nil, errors.New("the picture is no TGA")
 	}
-	at := tgaHead + h.idLength
-	need := func(n int) error {
-		if n > len(data)-at {
-			return fmt.Errorf("the TGA ends after %d of its bytes", len(data))
-		}
-		return nil
-	}
-	var colors []color.NRGBA
+	t := &tgaReader{tgaHeader: h, all: len(data), rest: data[min(len(data), tgaHead+h.idLength):]}
 	if h.mapped {
 		size := (h.mapBits + 7) / 8
-		if at > len(data) {
-			at = len(data)
-		}
-		if err := need(h.mapLength * size); err != nil {
-			return nil, err
-		}
-		for i := range h.mapLength {
-			colors = append(colors, tgaColor(data[at+i*size:], h.mapBits, h.alphaBits))
-		}
-		at += h.mapLength * size
-	}
-	out := image.NewNRGBA(image.Rect(0, 0, h.width, h.height))
-	size := (h.bits + 7) / 8
-	pixel := func(b []byte) (color.NRGBA, error) {
-		if !h.mapped {
-			if h.kind&7 == 3 {
-				c := color.NRGBA{b[0], b[0], b[0], 255}
-				if size == 2 {
-					c.A = b[1]
-				}
-				return c, nil
-			}
-			return tgaColor(b, h.bits, h.alphaBits), nil
-		}
-		i := int(b[0])
-		if size == 2 {
-			i |= int(b[1]) << 8
-		}
-		if i -= h.mapFirst; i < 0 || i >= len(colors) {
-			return color.NRGBA{}, fmt.Errorf("a pixel of the TGA has the colour %d of %d", i, len(colors))
-		}
-		return colors[i], nil
-	}
-	put := func(k int, c color.NRGBA) {
-		x, y := k%h.width, k/h.width
-		if h.right {
-			x = h.width - 1 - x
-		}
-		if !h.top {
-			y = h.height - 1 - y
-		}
-		out.SetNRGBA(x, y, c)
-	}
-	runs := h.kind >= 8
-	for k, n := 0, h.width*h.height; k < n; {
-		count, same := 1, false
-		if runs {
-			if err := need(1); err != nil {
-				return nil, err
-			}
-			count, same = int(data[at]&127)+1, data[at]&128 != 0
-			at++
-		}
-		for i := range min(count, n-k) {
-			if i == 0 || !same {
-				if err := need(size); err != nil {
-					return nil, err
-				}
-			}
-			c, err := pixel(data[at:])
+		for range h.mapLength {
+			b, err := t.next(size)
 			if err != nil {
 				return nil, err
 			}
-			put(k+i, c)
-			if !same {
-				at += size
-			}
+			t.colors = append(t.colors, tgaColor(b, h.mapBits, h.alphaBits))
 		}
-		if same {
-			at += size
+	}
+	out := image.NewNRGBA(image.Rect(0, 0, h.width, h.height))
+	for k, n := 0, h.width*h.height; k < n; {
+		count, same := 1, false
+		if h.kind >= 8 { // in runs: of pixels that are all the same, or that differ
+			b, err := t.next(1)
+			if err != nil {
+				return nil, err
+			}
+			count, same = int(b[0]&127)+1, b[0]&128 != 0
+		}
+		var c color.NRGBA
+		for i := range min(count, n-k) {
+			if i == 0 || !same {
+				var err error
+				if c, err = t.pixel(); err != nil {
+					return nil, err
+				}
+			}
+			x, y := (k+i)%h.width, (k+i)/h.width
+			if h.right {
+				x = h.width - 1 - x
+			}
+			if !h.top {
+				y = h.height - 1 - y
+			}
+			out.SetNRGBA(x, y, c)
 		}
 		k += count
 	}
 	return out, nil
+}
+
+// tgaReader reads a TGA from its map of colours on.
+type tgaReader struct {
+	tgaHeader
+	all    int // bytes of the file
+	rest   []byte
+	colors []color.NRGBA // that pixels are numbers of, in a picture that has a map
+}
+
+// next takes bytes off.
+func (t *tgaReader) next(n int) ([]byte, error) {
+	if n > len(t.rest) {
+		return nil, fmt.Errorf("the TGA ends after %d of its bytes", t.all)
+	}
+	b := t.rest[:n]
+	t.rest = t.rest[n:]
+	return b, nil
+}
+
+// pixel takes a pixel off.
+func (t *tgaReader) pixel() (color.NRGBA, error) {
+	size := (t.bits + 7) / 8
+	b, err := t.next(size)
+	switch {
+	case err != nil:
+		return color.NRGBA{}, err
+	case !t.mapped && t.kind&7 == 3:
+		c := color.NRGBA{b[0], b[0], b[0], 255}
+		if size == 2 {
+			c.A = b[1]
+		}
+		return c, nil
+	case !t.mapped:
+		return tgaColor(b, t.bits, t.alphaBits), nil
+	}
+	i := int(b[0])
+	if size == 2 {
+		i |= int(b[1]) << 8
+	}
+	if i -= t.mapFirst; i < 0 || i >= len(t.colors) {
+		return color.NRGBA{}, fmt.Errorf("a pixel of the TGA has the colour %d of %d", i, len(t.colors))
+	}
+	return t.colors[i], nil
 }
 
 // tgaColor reads a colour of so many bits. A 32-bit picture that says it has no alpha is

@@ -222,7 +222,8 @@ func (l *Ladder) lens(c *canvas, i int, x float64) {
 	c.WriteString(`</g>`)
 }
 
-// chart draws triangles and deviation over the distance, with a handle for each LOD.
+// chart draws triangles and deviation over the distance, with a handle for each LOD. It is long because it
+// draws one picture from the back to the front.
 func (l *Ladder) chart(c *canvas) {
 	most, off := 1, 1.5*l.Allowed
 	for _, r := range l.Rungs {

@@ -158,6 +158,12 @@ func Painted(ctx context.Context, s *scene.Scene, onto geom.Affine, as Look, sho
 	if ctx.Err() != nil {
 		return nil, ctx.Err()
 	}
+	return packedPaint(paints, vertices, tris)
+}
+
+// packedPaint writes a mesh as the page reads it: a head, then places, normals, UVs and colours of all vertices, then
+// the triangles of each paint that has some.
+func packedPaint(paints []Paint, vertices []vertex, tris [][]uint32) ([]byte, error) {
 	head := paintedHead{Vertices: len(vertices), Paints: []Paint{}}
 	for i, list := range tris {
 		if len(list) > 0 {

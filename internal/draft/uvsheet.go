@@ -24,22 +24,7 @@ const (
 // square is sand, and sides that only one triangle has are drawn. When ctx ends it returns
 // early. The error is ctx's.
 func UVSheet(ctx context.Context, lists [][]uv.Triangle) ([]byte, error) {
-	low, high := 0.0, 1.0
-	for _, list := range lists {
-		for _, t := range list {
-			for _, p := range t {
-				for _, v := range p {
-					if v-v == 0 {
-						low, high = min(low, v), max(high, v)
-					}
-				}
-			}
-		}
-	}
-	low, high = max(low, uvLeast)-0.04, min(high, uvMost)+0.04
-	k := uvSide / (high - low)
-	s := &uvSheet{most: make([]uint8, uvSide*uvSide), count: make([]uint8, uvSide*uvSide)}
-	at := func(p [2]float64) (float64, float64) { return (p[0] - low) * k, (high - p[1]) * k }
+	s := newUVSheet(lists)
 	edges := map[[4]float32]int{}
 	steps := 0
 	for _, list := range lists {
@@ -50,7 +35,7 @@ func UVSheet(ctx context.Context, lists [][]uv.Triangle) ([]byte, error) {
 			}
 			var q [3][2]float64
 			for c, p := range t {
-				q[c][0], q[c][1] = at(p)
+				q[c][0], q[c][1] = s.at(p)
 			}
 			if steps += s.fill(q); steps > fillSteps {
 				break
@@ -70,9 +55,56 @@ func UVSheet(ctx context.Context, lists [][]uv.Triangle) ([]byte, error) {
 			s.most[i] = max(s.most[i], n)
 		}
 	}
+	img := s.painted()
+	for e, n := range edges { // drawn in one colour: their order does not matter
+		if n == 1 {
+			s.line(img, [2]float64{float64(e[0]), float64(e[1])}, [2]float64{float64(e[2]), float64(e[3])}, 4)
+		}
+	}
+	for _, e := range [4][2][2]float64{{{0, 0}, {1, 0}}, {{1, 0}, {1, 1}}, {{1, 1}, {0, 1}}, {{0, 1}, {0, 0}}} {
+		s.line(img, e[0], e[1], 6)
+	}
+	var buf bytes.Buffer
+	if err := png.Encode(&buf, img); err != nil {
+		return nil, err
+	}
+	return buf.Bytes(), ctx.Err()
+}
+
+// newUVSheet is a sheet with room for the unit square and for all that triangles cover, as far as a sheet goes.
+func newUVSheet(lists [][]uv.Triangle) *uvSheet {
+	s := &uvSheet{most: make([]uint8, uvSide*uvSide), count: make([]uint8, uvSide*uvSide), high: 1}
+	for _, list := range lists {
+		for _, t := range list {
+			for _, p := range t {
+				for _, v := range p {
+					if v-v == 0 {
+						s.low, s.high = min(s.low, v), max(s.high, v)
+					}
+				}
+			}
+		}
+	}
+	s.low, s.high = max(s.low, uvLeast)-0.04, min(s.high, uvMost)+0.04
+	s.k = uvSide / (s.high - s.low)
+	return s
+}
+
+// at is where a place of the plane lies on the sheet, in pixels from its top left.
+func (s *uvSheet) at(p [2]float64) (x, y float64) { return (p[0] - s.low) * s.k, (s.high - p[1]) * s.k }
+
+// line draws a line between two places of the plane.
+func (s *uvSheet) line(img *image.Paletted, a, b [2]float64, c uint8) {
+	ax, ay := s.at(a)
+	bx, by := s.at(b)
+	ruled(img, ax, ay, bx, by, c)
+}
+
+// painted is the sheet with what is covered.
+func (s *uvSheet) painted() *image.Paletted {
 	img := image.NewPaletted(image.Rect(0, 0, uvSide, uvSide), uvPalette)
 	in := func(x, y int) bool {
-		u, v := low+(float64(x)+0.5)/k, high-(float64(y)+0.5)/k
+		u, v := s.low+(float64(x)+0.5)/s.k, s.high-(float64(y)+0.5)/s.k
 		return u >= 0 && u <= 1 && v >= 0 && v <= 1
 	}
 	for y := range uvSide {
@@ -91,23 +123,7 @@ func UVSheet(ctx context.Context, lists [][]uv.Triangle) ([]byte, error) {
 			img.Pix[y*uvSide+x] = c
 		}
 	}
-	for e, n := range edges { // drawn in one colour: their order does not matter
-		if n == 1 {
-			ax, ay := at([2]float64{float64(e[0]), float64(e[1])})
-			bx, by := at([2]float64{float64(e[2]), float64(e[3])})
-			ruled(img, ax, ay, bx, by, 4)
-		}
-	}
-	for _, e := range [4][4]float64{{0, 0, 1, 0}, {1, 0, 1, 1}, {1, 1, 0, 1}, {0, 1, 0, 0}} {
-		ax, ay := at([2]float64{e[0], e[1]})
-		bx, by := at([2]float64{e[2], e[3]})
-		ruled(img, ax, ay, bx, by, 6)
-	}
-	var buf bytes.Buffer
-	if err := png.Encode(&buf, img); err != nil {
-		return nil, err
-	}
-	return buf.Bytes(), ctx.Err()
+	return img
 }
 
 // uvPalette: paper, covered, outside, overlap, sides, the empty square, its frame.
@@ -116,8 +132,11 @@ var uvPalette = color.Palette{color.NRGBA{0xfb, 0xfc, 0xf8, 255}, color.NRGBA{0x
 	color.NRGBA{0xbf, 0x36, 0x1c, 255}, color.NRGBA{0x1f, 0x4f, 0xbf, 255}, color.NRGBA{0xff, 0xff, 0xff, 255},
 	color.NRGBA{0x16, 0x23, 0x2b, 255}}
 
-// uvSheet counts how often pixels are covered.
-type uvSheet struct{ most, count []uint8 }
+// uvSheet counts how often pixels are covered. It shows the plane from low to high both ways, k pixels a unit.
+type uvSheet struct {
+	most, count  []uint8
+	low, high, k float64
+}
 
 // fill counts a triangle's pixels by the middle of each, and tells how many it tried.
 func (s *uvSheet) fill(q [3][2]float64) int {

@@ -58,7 +58,7 @@ func New(desk *work.Desk, log *slog.Logger, hosts ...string) *Server {
 	return s
 }
 
-// Handler is the route table.
+// Handler is the route table. It is long because it is the one table of routes.
 func (s *Server) Handler() http.Handler {
 	r := chi.NewRouter()
 	r.Use(middleware.Recoverer, patience, head, s.hostCheck, policy, http.NewCrossOriginProtection().Handler)

@@ -73,7 +73,8 @@ func same(list ...string) (out [][2]string) {
 	return out
 }
 
-// sections are all of a target's fields with their values.
+// sections are all of a target's fields with their values. It is long because it is a table: each entry of
+// the form stands once, in the order of the page.
 func sections(t target.Target) []section {
 	var kinds [][2]string
 	for _, f := range format.Written {

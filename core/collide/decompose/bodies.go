@@ -15,7 +15,8 @@ const convexNear = 1e-6
 
 // bodiesOf finds the bodies that triangles bound: two that touch along edges are two, since each is gone round
 // through its own solid. It returns the body of each triangle, and which bodies are closed and convex: those are
-// hulls as they are, and are never cut.
+// hulls as they are, and are never cut. It is long because its steps share the marks of faces and the lists
+// of borders.
 func bodiesOf(ctx context.Context, pts []geom.Vec3, tris []int32) (body []int32, convex map[int32]bool) {
 	n := len(tris) / 3
 	type side struct {

@@ -206,7 +206,8 @@ const free = 5e-4
 const mostNear = 24
 
 // join makes few parts of many: at most so many, and fewer as long as that costs next to nothing or
-// fills no hollow deeper than is allowed.
+// fills no hollow deeper than is allowed. It is long because what is tried, taken and thrown away shares one
+// queue.
 func (c *cutting) join(ctx context.Context, list []*part, most int) []*part {
 	for _, x := range list {
 		x.gone, x.near = false, map[int]bool{}

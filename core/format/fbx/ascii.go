@@ -158,7 +158,7 @@ func (a *asciiReader) unwrap(r *record) *record {
 type starred int
 
 // values reads what follows a record's colon. A long list of numbers becomes one
-// array of floats.
+// array of floats. It is long because it is one scanner, whose states share the place it has come to.
 func (a *asciiReader) values(r *record) error {
 	a.space()
 	if a.peek() == ',' { // embedded content often begins so

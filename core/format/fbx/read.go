@@ -125,7 +125,8 @@ func (r *reader) note(sev finding.Severity, code, title, text string, o *object)
 	r.findings = append(r.findings, f)
 }
 
-// models walks the tree of models from the root, parents first.
+// models walks the tree of models from the root, parents first. It is long because a model is read as the
+// files list its properties.
 func (r *reader) models(ctx context.Context) error {
 	type item struct {
 		o      *object

@@ -422,7 +422,8 @@ func whole[T any](m *scene.Mesh, l scene.Layer[T], parts []part, has func(part) 
 	return l
 }
 
-// nodes walks the tree from its roots, parents first.
+// nodes walks the tree from its roots, parents first. It is long because a node is read as the standard lists
+// its properties.
 func (r *reader) nodes(context.Context) error {
 	n := len(r.doc.Nodes)
 	parent := make([]int, n)

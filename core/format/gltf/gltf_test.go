@@ -42,8 +42,8 @@ func le(values ...any) []byte {
 
 // withBuffer makes a document whose one buffer is data; the rest is JSON members.
 func withBuffer(data []byte, members string) []byte {
-	return fmt.Appendf(nil, `{"asset":{"version":"2.0"},"buffers":[{"byteLength":%d,
-		"uri":"data:application/octet-stream;base64,%s"}],%s}`,
+	return fmt.Appendf(nil, `{"asset":{"version":"2.0"},
+		"buffers":[{"byteLength":%d,"uri":"data:application/octet-stream;base64,%s"}],%s}`,
 		len(data), base64.StdEncoding.EncodeToString(data), members)
 }
 

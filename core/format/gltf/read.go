@@ -7,6 +7,7 @@ package gltf
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/base64"
 	"encoding/binary"
@@ -364,23 +365,22 @@ func (r *reader) openImages(context.Context) error {
 		picture.Describe(&img)
 		r.s.Images = append(r.s.Images, img)
 	}
+	return r.openTextures()
+}
+
+// openTextures takes over how pictures are laid: an extension may name another picture than the texture itself, for
+// receivers that read its kind.
+func (r *reader) openTextures() error {
 	for i, t := range r.doc.Textures {
 		out := scene.Texture{Name: t.Name, Image: -1, WrapU: scene.Repeat, WrapV: scene.Repeat}
-		if raw, ok := t.Extensions[extWebP]; ok {
-			var e struct {
-				Source *int `json:"source"`
-			}
-			if json.Unmarshal(raw, &e) == nil && e.Source != nil {
-				t.Source = e.Source
-			}
+		var other struct {
+			Source *int `json:"source"`
 		}
-		if raw, ok := either(t.Extensions, extBasis, extDDS); ok && t.Source == nil {
-			var e struct {
-				Source *int `json:"source"`
-			}
-			if json.Unmarshal(raw, &e) == nil {
-				t.Source = e.Source
-			}
+		webp, isWebP := t.Extensions[extWebP]
+		raw, is := either(t.Extensions, extBasis, extDDS)
+		if isWebP && json.Unmarshal(webp, &other) == nil && other.Source != nil ||
+			is && t.Source == nil && json.Unmarshal(raw, &other) == nil {
+			t.Source = other.Source
 		}
 		if t.Source != nil {
 			if *t.Source < 0 || *t.Source >= len(r.s.Images) {
@@ -396,12 +396,7 @@ func (r *reader) openImages(context.Context) error {
 			out.WrapU, out.WrapV = wraps[sm.WrapS], wraps[sm.WrapT]
 			out.MagFilter, out.MinFilter = sm.MagFilter, sm.MinFilter
 		}
-		if out.WrapU == "" {
-			out.WrapU = scene.Repeat
-		}
-		if out.WrapV == "" {
-			out.WrapV = scene.Repeat
-		}
+		out.WrapU, out.WrapV = cmp.Or(out.WrapU, scene.Repeat), cmp.Or(out.WrapV, scene.Repeat)
 		r.s.Textures = append(r.s.Textures, out)
 	}
 	return nil

@@ -55,7 +55,8 @@ func sequence(data []byte, count int) ([]uint32, error) {
 
 // triangles decodes count indices of a triangle list. A byte for each triangle says which
 // of the last sixteen edges it hangs on and where its third point comes from: new, one of
-// the last sixteen points, or a difference written out.
+// the last sixteen points, or a difference written out. It is long because it is the decoder of the
+// specification, code for code, in its order.
 func triangles(data []byte, count int) ([]uint32, error) {
 	if count%3 != 0 {
 		return nil, wrong(0, "%d indices are asked for, which is no whole number of triangles", count)

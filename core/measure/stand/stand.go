@@ -291,7 +291,7 @@ func toAxes(m geom.Mat3) Tilt {
 }
 
 // FlatOf gathers the faces by direction, to a degree. When ctx ends it returns early, and
-// what it returns means nothing.
+// what it returns means nothing. It is long because each step works on the bins of the one before.
 func FlatOf(ctx context.Context, s *scene.Scene) Flat {
 	type bin struct {
 		sum  geom.Vec3

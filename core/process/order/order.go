@@ -172,7 +172,8 @@ func Tipsify(ctx context.Context, index []uint32, vertices, size int) []int32 {
 // vertex cache optimisation"): a vertex scores by its place in a cache that keeps the last ones
 // used, and the more the fewer triangles it has left. It takes time in proportion to the
 // triangles but for vertices with very many of them, whose scores are followed for the first
-// maxFan alone.
+// maxFan alone. It is long because it is the published loop, in its order, over arrays that every part of it
+// changes.
 func Forsyth(ctx context.Context, index []uint32, vertices, size int) []int32 {
 	start, list := around(index, vertices)
 	live := make([]int32, vertices)

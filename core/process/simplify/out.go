@@ -2,7 +2,7 @@ package simplify
 
 import "yarvek/core/scene"
 
-// mesh is what is left.
+// mesh is what is left. It is long because all attributes of a corner are written side by side.
 func (w *work) mesh() *scene.Mesh {
 	m := w.m
 	out := &scene.Mesh{Name: m.Name, Slots: m.Slots, FaceStart: []int32{0}}

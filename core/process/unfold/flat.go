@@ -359,7 +359,8 @@ func (b *body) project(c *chart, from geom.Vec3) {
 // conformal lays a chart flat so that angles stay as they are as far as they can, from where its places
 // are. Of each triangle the three corners, in its own plane, times what is opposite them, are to cancel
 // out; the sum of the squares of what is left is made least by conjugate gradients, with the diagonal as
-// preconditioner and two places held (Lévy et al. 2002, section 3).
+// preconditioner and two places held (Lévy et al. 2002, section 3). It is long because setting up and solving
+// share the numbering of its unknowns.
 func (b *body) conformal(ctx context.Context, c *chart, faces []int32) {
 	type weights [3]complex128
 	ws := make([]weights, 0, len(c.tris))

@@ -327,6 +327,7 @@ func (r *Report) hulls() Fit {
 	return f
 }
 
+// judge says what deserves a look. It is long because it is a list: each finding stands where it is said.
 func (r *Report) judge(d Decisions, ask Ask) {
 	say := func(sev finding.Severity, code, title, text string, remedies ...finding.Remedy) *finding.Finding {
 		r.Say(finding.Finding{Code: Info.ID + "/" + code, Severity: sev, Title: title, Text: text, Remedies: remedies})

@@ -15,7 +15,7 @@ import (
 // worth is the most of the triangles of the one before that a LOD may have to be worth it.
 const worth = 0.8
 
-// byHand judges what came along.
+// byHand judges what came along. It is long because it is a list: each finding stands where it is said.
 func (r *Report) byHand(d Decisions, ask Ask, say sayer) {
 	var numbers []int
 	for _, h := range ask.Hand {

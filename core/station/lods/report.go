@@ -203,6 +203,7 @@ const worthwhile = 500
 // be added.
 type sayer func(finding.Severity, string, string, string, ...finding.Remedy) *finding.Finding
 
+// judge says what deserves a look. It is long because it is a list: each finding stands where it is said.
 func (r *Report) judge(d Decisions, ask Ask, left []int) {
 	say := func(sev finding.Severity, code, title, text string, remedies ...finding.Remedy) *finding.Finding {
 		r.Say(finding.Finding{Code: Info.ID + "/" + code, Severity: sev, Title: title, Text: text, Remedies: remedies})

@@ -468,7 +468,7 @@ func (r *Report) parts(s *scene.Scene, boxes []geom.Box) {
 	}
 }
 
-// judge says what deserves a look.
+// judge says what deserves a look. It is long because it is a list: each finding stands where it is said.
 func (r *Report) judge(ctx context.Context, s *scene.Scene, d Decisions, ask Ask) {
 	b, up := r.Box, s.Basis.Up
 	size := b.Size()

@@ -105,7 +105,8 @@ var loneTitles = map[string][2]string{
 }
 
 // lone says what probably does not belong, a finding for each sort; more than one
-// node of a sort can be left by a rule that holds for later revisions too.
+// node of a sort can be left by a rule that holds for later revisions too. It is long because it is a list:
+// each finding stands where it is said.
 func (r *run) lone() {
 	guides := 0
 	for _, what := range []string{Double, Far, Helper, Hidden, Inside, Speck, Empty} {

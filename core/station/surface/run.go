@@ -105,7 +105,8 @@ func (w *mender) find() *flaw.Flaws {
 }
 
 // all carries out what is decided. Every decision says a line, changed anything or not, so that
-// the lines of all meshes are alike.
+// the lines of all meshes are alike. It is long because it is a list, in the order in which repairs depend on
+// one another.
 func (w *mender) all() {
 	d := w.d
 	if d.Weld > 0 {
