@@ -1,5 +1,11 @@
 // Package solid has the convex shapes that stand for an asset where things touch: boxes, balls,
 // capsules and hulls, with their meshes.
+//
+// A [Solid] is what is kept: plain data, in lengths of the scene it was made in, which may be wrong until
+// [Solid.Validate] has seen it. A [Form] is one made ready to be asked; it is only read. Distances are exact for
+// boxes, balls and capsules, and for hulls to the rounding of their planes: outside they are those to the nearest
+// place, and [Form.Beyond] is negative inside, by how far the nearest side is. Meshes of round shapes have their
+// corners on the shape, so that they lie within it.
 package solid
 
 import (

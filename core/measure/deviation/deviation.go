@@ -1,4 +1,11 @@
 // Package deviation measures how far two surfaces are apart, by points on both.
+//
+// Points are strewn evenly over each surface (a Halton sequence, so that the same surfaces give the same points),
+// the corners are added, and the nearest place of the other surface is found for each in a tree. What comes out is
+// no more than the true Hausdorff distance and less than it by about the spacing of the points; [Surface.Farthest]
+// climbs from the largest found to a summit near it (Cignoni, Rocchini and Scopigno 1998, "Metro: measuring error on
+// simplified surfaces", samples alike). Lengths are those of the scenes, which stand in one frame. The work is n log
+// n of points and triangles. Surfaces are compared as sheets: which side looks out plays no part.
 package deviation
 
 import (

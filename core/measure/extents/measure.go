@@ -1,5 +1,10 @@
 // Package extents takes the figures of a scene: surface, volume, middle of mass,
-// hull and what touches the ground. Lengths are metres.
+// hull, mass properties and what touches the ground. Lengths are metres.
+//
+// Everything is in the scene's own basis; instances count as often as they are placed. Volume and middle are those
+// of the tetrahedra from one point to every triangle, so that they mean something only for what is closed, which
+// [Figures.Closed] tells; parts that are inside out count against the others. Sums are taken in blocks of one size,
+// so that they are the same on any number of processors. All is linear in the mesh but the hull, which is n log n.
 package extents
 
 import (

@@ -1,6 +1,12 @@
 // Package flaw finds what is wrong with a mesh's surface: points that are not joined, faces
 // without area, twice or needle-thin, edges of too many faces, borders, faces that turn their
 // back, polygons that are bent or concave. It finds and locates; package mend puts right.
+// So are faces that flicker, because they cover one another in one plane, and facets whose corners an outline shows.
+//
+// Faces, edges and points are named by their numbers in the mesh, in rising order. Limits are lengths or shares of
+// the mesh's own coordinates; where two points are at one place is told within the rounding of the mesh, or within
+// [Limits.Weld]. Every search is n log n but for what flickers and what lies inside, whose pairs are bounded, and
+// which say so when they stopped there. Nothing is changed.
 package flaw
 
 import (
