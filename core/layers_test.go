@@ -15,7 +15,8 @@ import (
 // a station no station, a format no format, and no format a station. A name that
 // ends in a slash stands for all packages under it.
 var layers = [][]string{
-	{"core/split", "core/fault", "core/queue", "core/naming", "core/union", "core/picture/picturetest", "core/measure", "core/process",
+	{"core/split", "core/fault", "core/queue", "core/naming", "core/union", "core/picture/picturetest",
+		"core/measure", "core/process",
 		"core/collide"},
 	{"core/geom", "core/memo", "core/figure"},
 	{"core/scene", "core/finding"},
