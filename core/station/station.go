@@ -200,3 +200,17 @@ func Valid[T interface{ Validate() error }](list []T) error {
 	}
 	return nil
 }
+
+// Repointed is a list of keys with one in another one's place, each once; an empty one drops it.
+func Repointed(list []string, from, to string) []string {
+	var out []string
+	for _, k := range list {
+		if k == from {
+			k = to
+		}
+		if k != "" && !slices.Contains(out, k) {
+			out = append(out, k)
+		}
+	}
+	return out
+}

@@ -4,11 +4,9 @@ import (
 	"encoding/json"
 	"html/template"
 	"net/http"
-	"strconv"
 	"strings"
 
 	"yarvek/core/collide/floor"
-	"yarvek/core/fault"
 	"yarvek/core/figure"
 	"yarvek/core/station/collision"
 	"yarvek/internal/show"
@@ -59,55 +57,41 @@ func (p floorPage) Sentence() template.HTML {
 	return template.HTML(s)
 }
 
-// trialOf reads a trial from an address: what is missing is as usual.
-func trialOf(r *http.Request) (floor.Trial, error) {
+// trialOf opens an asset and reads a trial from the address: what is missing is as usual.
+func (s *Server) trialOf(r *http.Request) (*work.Opened, floor.Trial, error) {
+	o, err := s.open(r)
+	if err != nil {
+		return nil, floor.Trial{}, err
+	}
 	q := r.URL.Query()
 	t := floor.Trial{Kind: floor.Kind(q.Get("kind"))}
 	if t.Kind == "" {
 		t = floor.Trial{Kind: floor.Drop, Tilt: 30}
 	}
-	var wrong error
-	number := func(name string, to *float64, length bool) {
-		s := strings.TrimSpace(q.Get(name))
-		if s == "" {
-			return
+	f := &form{r: r}
+	for _, x := range []struct {
+		name string
+		to   *float64
+		read func(s, label string) float64
+	}{{"height", &t.Height, f.lengthOf}, {"tilt", &t.Tilt, f.numberOf}, {"roll", &t.Roll, f.numberOf},
+		{"density", &t.Density, f.numberOf}, {"size", &t.Size, f.lengthOf}, {"speed", &t.Speed, f.numberOf},
+		{"from", &t.From, f.numberOf}, {"tall", &t.Tall, f.lengthOf}, {"wide", &t.Wide, f.lengthOf},
+		{"step", &t.Step, f.lengthOf}, {"slope", &t.Slope, f.numberOf}, {"slant", &t.Slant, f.numberOf}} {
+		if typed := strings.TrimSpace(q.Get(x.name)); typed != "" {
+			*x.to = x.read(typed, x.name)
 		}
-		v, err := strconv.ParseFloat(strings.ReplaceAll(s, ",", "."), 64)
-		if length {
-			v, err = figure.ParseLength(s, figure.Metre)
-		}
-		if err != nil {
-			wrong = fault.Input("%s: %q is no number", name, s)
-		}
-		*to = v
 	}
-	number("height", &t.Height, true)
-	number("tilt", &t.Tilt, false)
-	number("roll", &t.Roll, false)
-	number("density", &t.Density, false)
-	number("size", &t.Size, true)
-	number("speed", &t.Speed, false)
-	number("from", &t.From, false)
-	number("tall", &t.Tall, true)
-	number("wide", &t.Wide, true)
-	number("step", &t.Step, true)
-	number("slope", &t.Slope, false)
-	number("slant", &t.Slant, false)
-	return t, wrong
+	if t.Density == 0 {
+		t.Density = o.Prep.Collision.DensityInForce()
+	}
+	return o, t, f.err
 }
 
 // floor shows the test floor of an asset.
 func (s *Server) floor(w http.ResponseWriter, r *http.Request) error {
-	o, err := s.open(r)
+	o, t, err := s.trialOf(r)
 	if err != nil {
 		return err
-	}
-	t, err := trialOf(r)
-	if err != nil {
-		return err
-	}
-	if t.Density == 0 {
-		t.Density = o.Prep.Collision.DensityInForce()
 	}
 	f, err := s.board.Floor(r.Context(), o, t)
 	if err != nil {
@@ -139,16 +123,9 @@ func (s *Server) floor(w http.ResponseWriter, r *http.Request) error {
 
 // moves answers with what the turntable plays of a trial.
 func (s *Server) moves(w http.ResponseWriter, r *http.Request) error {
-	o, err := s.open(r)
+	o, t, err := s.trialOf(r)
 	if err != nil {
 		return err
-	}
-	t, err := trialOf(r)
-	if err != nil {
-		return err
-	}
-	if t.Density == 0 {
-		t.Density = o.Prep.Collision.DensityInForce()
 	}
 	m, err := s.board.Moves(r.Context(), o, t)
 	if err != nil {

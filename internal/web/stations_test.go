@@ -133,7 +133,9 @@ func TestNothingIsWiderThanAPage(t *testing.T) {
 	check(templateFiles, "templates")
 	check(static, "static")
 	for _, dir := range []string{"cmd", "core", "internal", "e2e", "soak", "tools"} {
-		check(os.DirFS("../.."), dir)
+		if _, err := os.Stat("../../" + dir); err == nil { // a copy may have only some
+			check(os.DirFS("../.."), dir)
+		}
 	}
 }
 

@@ -3,6 +3,7 @@ package floor
 import (
 	"math"
 
+	"yarvek/core/collide/fit"
 	"yarvek/core/geom"
 )
 
@@ -132,17 +133,18 @@ func touch(a, b *Body, key contactKey, near float64, list []contact) []contact {
 			y = onSegment(x, b.Apply(q.a), b.Apply(q.b))
 			x = onSegment(y, a.Apply(p.a), a.Apply(p.b))
 		}
-		return round(a, b, key, x, p.radius, y, q.radius, near, list)
+		return append(list, round{a, b, key, fit.Ball{Centre: x, Radius: p.radius}, fit.Ball{Centre: y, Radius: q.radius}}.
+			within(near)...)
 	case p.radius > 0:
 		for i, e := range ends(p) {
 			key.id = i
-			list = ballOnHull(a, b, key, a.Apply(e), p.radius, q, false, near, list)
+			list = append(list, ballOnHull(a, b, key, fit.Ball{Centre: a.Apply(e), Radius: p.radius}, q, near)...)
 		}
 		return list
 	case q.radius > 0:
 		for i, e := range ends(q) {
 			key.id = i
-			list = ballOnHull(a, b, key, b.Apply(e), q.radius, p, true, near, list)
+			list = append(list, turned(ballOnHull(b, a, key, fit.Ball{Centre: b.Apply(e), Radius: q.radius}, p, near))...)
 		}
 		return list
 	}
@@ -166,36 +168,44 @@ func onSegment(p, a, b geom.Vec3) geom.Vec3 {
 	return a.Add(d.Mul(min(1, max(0, p.Sub(a).Dot(d)/l))))
 }
 
-func round(a, b *Body, key contactKey, x geom.Vec3, r float64, y geom.Vec3, s, near float64, list []contact) []contact {
-	d := x.Sub(y)
+// round is a ball of one body and a ball of another one, where both stand now.
+type round struct {
+	a, b *Body
+	key  contactKey
+	x, y fit.Ball
+}
+
+// within is the contact of the two, when they are, or will be within the step, as near as that.
+func (r round) within(near float64) []contact {
+	d := r.x.Centre.Sub(r.y.Centre)
 	l := d.Len()
-	if l > r+s+near {
-		return list
+	if l > r.x.Radius+r.y.Radius+near {
+		return nil
 	}
 	n := geom.Vec3{0, 1, 0}
 	if l > 0 {
 		n = d.Mul(1 / l)
 	}
-	return append(list, contact{key: key, a: a, b: b, at: y.Add(n.Mul(s)), n: n, depth: r + s - l})
+	return []contact{{key: r.key, a: r.a, b: r.b, at: r.y.Centre.Add(n.Mul(r.y.Radius)), n: n,
+		depth: r.x.Radius + r.y.Radius - l}}
 }
 
-// ballOnHull adds the contact of a ball, of body a or, when turned, of b, with a hull of the other.
-func ballOnHull(a, b *Body, key contactKey, centre geom.Vec3, r float64, h *part, turned bool, near float64,
-	list []contact) []contact {
-	of := b
-	if turned {
-		of = a
+// ballOnHull is the contact of a ball of body a, where it stands now, with a hull of body b.
+func ballOnHull(a, b *Body, key contactKey, x fit.Ball, h *part, near float64) []contact {
+	at, n, d := h.nearest(b.Turn.Transpose().Apply(x.Centre.Sub(b.At)))
+	if d > x.Radius+near {
+		return nil
 	}
-	own := of.Turn.Transpose().Apply(centre.Sub(of.At))
-	at, n, d := h.nearest(own)
-	if d > r+near {
-		return list
+	return []contact{{key: key, a: a, b: b, at: b.Apply(at), n: b.Turn.Apply(n), depth: x.Radius - d}}
+}
+
+// turned are contacts seen from the other body.
+func turned(list []contact) []contact {
+	for i := range list {
+		c := &list[i]
+		c.a, c.b, c.n = c.b, c.a, c.n.Mul(-1)
 	}
-	at, n = of.Apply(at), of.Turn.Apply(n)
-	if turned {
-		n = n.Mul(-1)
-	}
-	return append(list, contact{key: key, a: a, b: b, at: at, n: n, depth: r - d})
+	return list
 }
 
 // nearest is the place of a hull's surface nearest to a point, the direction from there to the point

@@ -240,7 +240,7 @@ func move(bodies []*Body, pull geom.Vec3, known map[contactKey]contact) map[cont
 	}
 	for range pushes {
 		for i := range list {
-			list[i].part()
+			list[i].separate()
 		}
 	}
 	for _, b := range bodies {

@@ -71,8 +71,8 @@ func (c *contact) solve() {
 	c.along, c.beside = x, y
 }
 
-// part pushes two bodies apart that lie in one another, without giving them speed.
-func (c *contact) part() {
+// separate pushes two bodies apart that lie in one another, without giving them speed.
+func (c *contact) separate() {
 	if c.depth <= slop {
 		return
 	}

@@ -266,7 +266,7 @@ func unitsOf(ctx context.Context, s *scene.Scene, by Making, shares []float64, p
 				weight = float64(w) / 100
 			}
 		}
-		u.steps, helds[i], kept[i] = down(ctx, s, bodies[i], by, weight, fixed, u.scale, shares)
+		u.steps, helds[i], kept[i] = descent{s, bodies[i], by, weight, fixed, u.scale}.down(ctx, shares)
 		count(bodies[i].Triangles())
 	})
 	mirrored = by.Mirrored
@@ -290,13 +290,22 @@ func stretch(m geom.Mat3) float64 {
 	return most
 }
 
-// down brings one body down: itself, its steps, and nothing.
-func down(ctx context.Context, s *scene.Scene, m *scene.Mesh, by Making, weight float64, fixed bool, scale float64,
-	shares []float64) (
-	steps []unitStep, held string, mirrored bool) {
+// descent is one body on its way down.
+type descent struct {
+	of     *scene.Scene
+	m      *scene.Mesh
+	by     Making
+	weight float64 // of all its faces
+	fixed  bool    // it stays as it is
+	scale  float64 // by how much its lengths are shorter than the scene's
+}
+
+// down is the body itself, its steps, and nothing.
+func (d descent) down(ctx context.Context, shares []float64) (steps []unitStep, held string, mirrored bool) {
+	s, m, by, weight, scale := d.of, d.m, d.by, d.weight, d.scale
 	n := m.Triangles()
 	steps = []unitStep{{m, n, 0}}
-	if fixed {
+	if d.fixed {
 		return steps, "parts that are locked", true
 	}
 	o, locked := by.options(s, m, weight)

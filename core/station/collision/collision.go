@@ -324,18 +324,7 @@ func (d Decisions) Refs() []string {
 
 // Repoint gives another node what was decided for one.
 func (d Decisions) Repoint(from, to string) station.Decisions {
-	swap := func(list []string) []string {
-		var out []string
-		for _, k := range list {
-			if k == from {
-				k = to
-			}
-			if k != "" && !slices.Contains(out, k) {
-				out = append(out, k)
-			}
-		}
-		return out
-	}
+	swap := func(list []string) []string { return station.Repointed(list, from, to) }
 	var fits []Fit
 	for _, f := range d.Fits {
 		had := len(f.Nodes) > 0

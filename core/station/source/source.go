@@ -159,18 +159,7 @@ func (d Decisions) Repoint(from, to string) station.Decisions { return d.repoint
 
 // repointed does the work of Repoint with the station’s own type.
 func (d Decisions) repointed(from, to string) Decisions {
-	swap := func(list []string) []string {
-		var out []string
-		for _, k := range list {
-			if k == from {
-				k = to
-			}
-			if k != "" && !slices.Contains(out, k) {
-				out = append(out, k)
-			}
-		}
-		return out
-	}
+	swap := func(list []string) []string { return station.Repointed(list, from, to) }
 	d.Leave, d.Keep, d.Sharing = swap(d.Leave), swap(d.Keep), swap(d.Sharing)
 	names := maps.Clone(d.Names)
 	if name, ok := names[from]; ok {

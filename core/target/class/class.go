@@ -41,31 +41,37 @@ var Unsorted = Class{Name: "Not sorted yet", Least: 0.01, Most: 500}
 // what a thing covers of a screen of 1080 lines at the distance it is usually seen from: about
 // one triangle for eight pixels, a vertex for a triangle and a half to allow for seams.
 var Usual = []Class{
-	usual("hand-prop", "Hand prop", 0.02, 1.5, 0.7, 8_000, 2, 2, 12<<20, 3, 2,
-		"held or looked at from an arm's length, a cup to a broom"),
-	usual("furniture", "Furniture", 0.25, 3, 2, 12_000, 3, 3, 16<<20, 3, 6, "walked around, a stool to a wardrobe"),
-	usual("street-furniture", "Street furniture", 0.4, 6, 4, 15_000, 3, 3, 16<<20, 4, 6,
-		"walked past, a bollard to a lamp post"),
-	module(usual("modular-piece", "Modular piece", 0.25, 12, 4, 6_000, 2, 2, 8<<20, 3, 4,
-		"many stand side by side, so each has to be cheap: a step to a length of wall")),
-	usual("vehicle", "Vehicle", 1, 20, 4, 45_000, 6, 6, 48<<20, 4, 12, "one or two in sight at a time, a cart to a lorry"),
-	usual("building-part", "Building part", 0.3, 10, 5, 10_000, 3, 3, 16<<20, 4, 8,
-		"part of a whole that pays for many, a window to a stair"),
-	usual("building", "Building", 2, 60, 20, 60_000, 8, 8, 64<<20, 4, 24,
-		"seen as a whole from across a street, a hut to a hall"),
-	usual("landmark", "Landmark", 8, 500, 80, 90_000, 10, 10, 96<<20, 5, 32,
-		"seen from afar for a long time, a lighthouse to a bridge"),
+	{ID: "hand-prop", Name: "Hand prop", Least: 0.02, Most: 1.5, Seen: 0.7,
+		Reason: "held or looked at from an arm's length, a cup to a broom",
+		Budget: Budget{Triangles: 8_000, DrawCalls: 2, Slots: 2, TextureBytes: 12 << 20, LODs: 3, Shapes: 2}},
+	{ID: "furniture", Name: "Furniture", Least: 0.25, Most: 3, Seen: 2,
+		Reason: "walked around, a stool to a wardrobe",
+		Budget: Budget{Triangles: 12_000, DrawCalls: 3, Slots: 3, TextureBytes: 16 << 20, LODs: 3, Shapes: 6}},
+	{ID: "street-furniture", Name: "Street furniture", Least: 0.4, Most: 6, Seen: 4,
+		Reason: "walked past, a bollard to a lamp post",
+		Budget: Budget{Triangles: 15_000, DrawCalls: 3, Slots: 3, TextureBytes: 16 << 20, LODs: 4, Shapes: 6}},
+	{ID: "modular-piece", Name: "Modular piece", Least: 0.25, Most: 12, Seen: 4, Module: true,
+		Reason: "many stand side by side, so each has to be cheap: a step to a length of wall",
+		Budget: Budget{Triangles: 6_000, DrawCalls: 2, Slots: 2, TextureBytes: 8 << 20, LODs: 3, Shapes: 4}},
+	{ID: "vehicle", Name: "Vehicle", Least: 1, Most: 20, Seen: 4,
+		Reason: "one or two in sight at a time, a cart to a lorry",
+		Budget: Budget{Triangles: 45_000, DrawCalls: 6, Slots: 6, TextureBytes: 48 << 20, LODs: 4, Shapes: 12}},
+	{ID: "building-part", Name: "Building part", Least: 0.3, Most: 10, Seen: 5,
+		Reason: "part of a whole that pays for many, a window to a stair",
+		Budget: Budget{Triangles: 10_000, DrawCalls: 3, Slots: 3, TextureBytes: 16 << 20, LODs: 4, Shapes: 8}},
+	{ID: "building", Name: "Building", Least: 2, Most: 60, Seen: 20,
+		Reason: "seen as a whole from across a street, a hut to a hall",
+		Budget: Budget{Triangles: 60_000, DrawCalls: 8, Slots: 8, TextureBytes: 64 << 20, LODs: 4, Shapes: 24}},
+	{ID: "landmark", Name: "Landmark", Least: 8, Most: 500, Seen: 80,
+		Reason: "seen from afar for a long time, a lighthouse to a bridge",
+		Budget: Budget{Triangles: 90_000, DrawCalls: 10, Slots: 10, TextureBytes: 96 << 20, LODs: 5, Shapes: 32}},
 }
 
-func usual(id, name string, least, most, seen float64, triangles, calls, slots int, texture int64, lods, shapes int,
-	why string) Class {
-	return Class{ID: id, Name: name, Least: least, Most: most, Seen: seen, Reason: why,
-		Budget: Budget{triangles, triangles * 2 / 3, calls, slots, texture, lods, shapes, 64}}
-}
-
-func module(c Class) Class {
-	c.Module = true
-	return c
+func init() { // a vertex for a triangle and a half, and shapes of 64 points
+	for i := range Usual {
+		b := &Usual[i].Budget
+		b.Vertices, b.ShapePoints = b.Triangles*2/3, 64
+	}
 }
 
 // Find finds a class of a list by its ID; "" is Unsorted.
