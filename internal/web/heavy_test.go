@@ -22,7 +22,7 @@ func TestHeavyFilesHaveBoundedPages(t *testing.T) {
 	share, err := strconv.ParseFloat(os.Getenv("YARVEK_SHARE"), 64)
 	if err != nil {
 		if share = 1. / 30; testing.Short() {
-			share = 1. / 150
+			share = 1. / 300
 		}
 	}
 	for _, m := range formattest.All() {

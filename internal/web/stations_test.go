@@ -165,16 +165,8 @@ func (c *client) bring(name, text string) int64 {
 // values in turn, and expects it to be taken.
 func (c *client) decide(at string, fields ...string) {
 	c.t.Helper()
-	before := c.prepNow()
-	page := c.get("/assets/1/" + at).Body.String()
 	w := c.post("/assets/1/"+at, c.form(fields...))
 	require.Equal(c.t, http.StatusSeeOther, w.Code, "%v: %s", fields, w.Body.String())
-	if reached.by(at, before, c.prepNow()) {
-		for i := 0; i < len(fields); i += 2 {
-			assert.True(c.t, offPage[fields[i]] != "" || strings.Contains(page, `name="`+fields[i]+`"`),
-				"the page has no control %q", fields[i])
-		}
-	}
 }
 
 func (c *client) form(fields ...string) url.Values {

@@ -14,6 +14,7 @@ import (
 	"path/filepath"
 	"regexp"
 	"strings"
+	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -33,6 +34,7 @@ type client struct {
 }
 
 func newClient(t *testing.T) *client {
+	sideBySide(t)
 	t.Helper()
 	st, err := store.Open(t.TempDir())
 	require.NoError(t, err)
@@ -59,7 +61,7 @@ func (c *client) get(path string) *httptest.ResponseRecorder {
 func (c *client) post(path string, values url.Values) *httptest.ResponseRecorder {
 	r := httptest.NewRequest(http.MethodPost, path, strings.NewReader(values.Encode()))
 	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
-	return c.send(r)
+	return c.watched(r, path, values)
 }
 
 func TestOnlyOurOwnHostIsServed(t *testing.T) {
@@ -259,3 +261,12 @@ func TestDownloadsCarryTheFileAndItsName(t *testing.T) {
 	assert.Equal(t, "glTF", w.Body.String()[:4])
 	assert.Equal(t, "nosniff", w.Header().Get("X-Content-Type-Options"))
 }
+
+// sideBySide lets a test run beside others, each with a house of its own; once said is enough.
+func sideBySide(t *testing.T) {
+	if _, again := beside.LoadOrStore(t.Name(), true); !again {
+		t.Parallel()
+	}
+}
+
+var beside sync.Map // names of tests that run beside others
