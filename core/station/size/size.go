@@ -38,7 +38,7 @@ const (
 // scales so that an extent has a known length.
 type Decisions struct {
 	Class  string  `json:"class,omitempty"`
-	Unit   string  `json:"unit,omitempty"`   // symbol of a unit.Unit, "custom", or "" as read
+	Unit   string  `json:"unit,omitempty"`   // symbol of a figure.Unit, "custom", or "" as read
 	Metres float64 `json:"metres,omitempty"` // metres a unit, when custom
 	Fit    Extent  `json:"fit,omitempty"`
 	Length float64 `json:"length,omitempty"` // metres the fitted extent becomes
