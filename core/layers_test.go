@@ -43,6 +43,7 @@ var layers = [][]string{
 	{"internal/store", "internal/draft"},
 	{"internal/work"},
 	{"internal/show", "internal/demo"},
+	{"internal/kittest"},
 	{"internal/web"},
 	{"cmd/yarvek"},
 }

@@ -21,6 +21,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"yarvek/internal/kittest"
 	"yarvek/internal/store"
 	"yarvek/internal/web"
 	"yarvek/internal/work"
@@ -35,20 +36,12 @@ var browser struct {
 
 func TestMain(m *testing.M) {
 	code := m.Run()
+	kittest.Done()
 	if browser.cancel != nil {
 		browser.cancel()
 	}
 	os.Exit(code)
 }
-
-// sideBySide lets a test run beside others, each with its own server and tabs; once said is enough.
-func sideBySide(t *testing.T) {
-	if _, again := beside.LoadOrStore(t.Name(), true); !again {
-		t.Parallel()
-	}
-}
-
-var beside sync.Map // names of tests that run beside others
 
 // patience is how long a page may take that does come in the end: a busy machine takes its time, and a page that
 // never comes is told no later by it. No test goes by how long something took.
@@ -58,7 +51,7 @@ const patience = 3 * time.Minute
 // the test when a page says anything in its console. Tests with a tab run side by side.
 func tab(t *testing.T) context.Context {
 	t.Helper()
-	sideBySide(t)
+	kittest.SideBySide(t)
 	browser.once.Do(func() {
 		path, err := exec.LookPath("chromium")
 		if err != nil {

@@ -11,15 +11,13 @@ import (
 
 	"yarvek/core/geom"
 	"yarvek/core/station/collision"
-	"yarvek/internal/demo"
+	"yarvek/internal/kittest"
 	"yarvek/internal/work"
 )
 
 // hutOf opens the demo's tide-gauge hut at Collision.
 func hutOf(t *testing.T) (*house, context.Context, func() *collision.Report) {
-	h := open(t, t.TempDir())
-	_, err := demo.Fill(context.Background(), h.desk)
-	require.NoError(t, err)
+	h := open(t, kittest.Demo(t))
 	ctx := tab(t)
 	do(t, ctx, chromedp.Navigate(h.URL+"/assets/5/collision"))
 	until(t, ctx, "document.fonts.status === 'loaded'")
@@ -101,6 +99,7 @@ func TestAHutIsMadeWalkable(t *testing.T) {
 
 // By the worksheet alone, with keys: a fit, a copy, a split and a merge.
 func TestShapesAreChangedByKeys(t *testing.T) {
+	kittest.InFull(t, "TestAHutIsMadeWalkable")
 	_, ctx, now := hutOf(t)
 	press := func(sel string) {
 		t.Helper()

@@ -11,6 +11,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"yarvek/internal/kittest"
 )
 
 // tallyTest looks at the station of the guide as its artist would.
@@ -64,7 +66,7 @@ var (
 // nothing else, has a station with a worksheet, a cell on the tape, undo labels,
 // findings and remedies, and no test of the house complains.
 func TestTheGuideToAStationHolds(t *testing.T) {
-	sideBySide(t)
+	kittest.SideBySide(t)
 	guide, err := os.ReadFile("../docs/contributing.md")
 	require.NoError(t, err)
 	house := t.TempDir()
@@ -96,7 +98,7 @@ func TestTheGuideToAStationHolds(t *testing.T) {
 	gofmt.Dir = house
 	out, err := gofmt.CombinedOutput()
 	require.NoError(t, err, "%s", out)
-	run := exec.Command("go", "test", "-short", "-vet=off", "-count=1", "-run",
+	run := exec.Command("go", "test", "-short", "-vet=off", "-ldflags=-s -w", "-count=1", "-run",
 		"TheGuide|EveryStation|EveryField|Imports|Floors|Wider",
 		"./core", "./core/prep", "./core/station", "./internal/show", "./internal/web")
 	run.Dir = house

@@ -85,7 +85,11 @@ func TestLabelsKeepClear(t *testing.T) {
 	do(t, ctx, chromedp.Navigate(h.URL+"/"))
 	for window, width := range map[int64]int{1280: 902, 1024: 690} { // the narrower has larger type
 		do(t, ctx, chromedp.EmulateViewport(window, 800))
-		for seed := range uint64(100) {
+		seeds := uint64(100)
+		if testing.Short() {
+			seeds = 24
+		}
+		for seed := range seeds {
 			js[bool](t, ctx, fmt.Sprintf(`(() => {
 				document.body.innerHTML = "<div>" + %q + "</div>"
 				document.body.firstChild.style.width = "%dpx"

@@ -18,6 +18,7 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
+	"yarvek/internal/kittest"
 	"yarvek/internal/show"
 )
 
@@ -91,6 +92,7 @@ func frontOf(t *testing.T, h *house, station string, p geom.Vec3) (float64, floa
 }
 
 func TestAMessySceneIsClearedWithTheMouse(t *testing.T) {
+	kittest.InFull(t, "TestAMessySceneIsClearedByKeyboardAlone")
 	h := open(t, t.TempDir())
 	ctx := tab(t)
 	h.bring(t, ctx, written(t, landing(), "landing.glb"))

@@ -16,7 +16,7 @@ import (
 	"yarvek/core/format/gltf"
 	"yarvek/core/format/pack"
 	"yarvek/core/prep"
-	"yarvek/internal/demo"
+	"yarvek/internal/kittest"
 	"yarvek/internal/web"
 )
 
@@ -28,9 +28,7 @@ func TestScreenshots(t *testing.T) {
 		t.Skip("YARVEK_SCREENSHOTS names no folder")
 	}
 	require.NoError(t, os.MkdirAll(dir, 0o755))
-	h := open(t, t.TempDir())
-	_, err := demo.Fill(context.Background(), h.desk)
-	require.NoError(t, err)
+	h := open(t, kittest.Demo(t))
 	review(t, h)
 	own, err := h.desk.CopyTarget(context.Background(), "z-up-centimetres-left", "Tern Point engine")
 	require.NoError(t, err)

@@ -11,6 +11,8 @@ import (
 	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"yarvek/internal/kittest"
 )
 
 // flawedCrate is an OBJ with six flaws: a face turned, one there twice, one without area, a lid on points
@@ -49,6 +51,9 @@ func flawedCrate(t *testing.T, wide float64) string {
 func TestSixFlawsAreMadeSound(t *testing.T) {
 	for _, with := range []string{"mouse", "keyboard"} {
 		t.Run(with, func(t *testing.T) {
+			if with == "mouse" {
+				kittest.InFull(t, "the keyboard")
+			}
 			h := open(t, t.TempDir())
 			ctx := tab(t)
 			h.bring(t, ctx, flawedCrate(t, 2))

@@ -15,6 +15,7 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
+	"yarvek/internal/kittest"
 )
 
 // crate is a box whose left half wears a green picture and whose right half is plain rust.
@@ -52,6 +53,7 @@ func pixels(t *testing.T, ctx context.Context) image.Image {
 // The turntable shows an asset on paper or with its materials, beside things of known size,
 // with its pivot and its axes; what was chosen stays.
 func TestTheTurntableShowsMaterials(t *testing.T) {
+	kittest.InFull(t, "TestBudgetTakesWasteOutAndTheTurntableShowsWhere")
 	h := open(t, t.TempDir())
 	ctx := tab(t)
 	h.bring(t, ctx, written(t, crate(t), "crate.glb"))

@@ -19,6 +19,7 @@ import (
 
 	"yarvek/core/prep"
 	"yarvek/core/station/surface"
+	"yarvek/internal/kittest"
 )
 
 // fields are those of decisions, as "station.Field", that a form of the station's page decided in a test.
@@ -110,6 +111,7 @@ var offPage = map[string]string{
 // controls are on the station's page.
 func TestMain(m *testing.M) {
 	code := m.Run()
+	kittest.Done()
 	if code == 0 && flag.Lookup("test.run").Value.String() == "" {
 		for _, name := range unreached() {
 			fmt.Printf("%s is decided by no form in any test: add its control to the page, and a case with its form\n",

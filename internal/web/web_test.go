@@ -14,13 +14,12 @@ import (
 	"path/filepath"
 	"regexp"
 	"strings"
-	"sync"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"yarvek/internal/demo"
+	"yarvek/internal/kittest"
 	"yarvek/internal/store"
 	"yarvek/internal/work"
 )
@@ -33,10 +32,22 @@ type client struct {
 	log  *bytes.Buffer
 }
 
+// newClient is a client of an empty house.
 func newClient(t *testing.T) *client {
-	sideBySide(t)
 	t.Helper()
-	st, err := store.Open(t.TempDir())
+	return clientOf(t, t.TempDir())
+}
+
+// newDemo is a client of a house with the demo kit.
+func newDemo(t *testing.T) *client {
+	t.Helper()
+	return clientOf(t, kittest.Demo(t))
+}
+
+func clientOf(t *testing.T, dir string) *client {
+	t.Helper()
+	kittest.SideBySide(t)
+	st, err := store.Open(dir)
 	require.NoError(t, err)
 	var log bytes.Buffer
 	logger := slog.New(slog.NewTextHandler(&log, nil))
@@ -91,9 +102,7 @@ func TestAForeignPageCanChangeNothing(t *testing.T) {
 // Every page carries the policy and asks nobody else for anything: no address with
 // a host in any template, style sheet or script of our own.
 func TestNoPageAsksAnotherHost(t *testing.T) {
-	c := newClient(t)
-	_, err := demo.Fill(context.Background(), c.desk)
-	require.NoError(t, err)
+	c := newDemo(t)
 	foreign := regexp.MustCompile(`(?:src|href|action)\s*=\s*["']?(?:https?:)?//`)
 	inline := regexp.MustCompile(`<script>|<style|\sstyle=|\son[a-z]+=`)
 	for _, path := range []string{"/", "/kits/1/", "/kits/1/exports", "/parts", "/assets/2/source", "/assets/2/size",
@@ -104,7 +113,7 @@ func TestNoPageAsksAnotherHost(t *testing.T) {
 		assert.NotRegexp(t, foreign, w.Body.String(), path)
 		assert.NotRegexp(t, inline, w.Body.String(), path)
 	}
-	err = fs.WalkDir(static, "static", func(p string, d fs.DirEntry, err error) error {
+	err := fs.WalkDir(static, "static", func(p string, d fs.DirEntry, err error) error {
 		if err != nil || d.IsDir() || strings.Contains(p, "/vendor/") {
 			return err
 		}
@@ -166,9 +175,7 @@ func TestUploadsBeyondTheLimitAreRefusedWithTheLimit(t *testing.T) {
 }
 
 func TestBadFormsSayWhatIsWrongAndChangeNothing(t *testing.T) {
-	c := newClient(t)
-	_, err := demo.Fill(context.Background(), c.desk)
-	require.NoError(t, err)
+	c := newDemo(t)
 	base := "1"
 	for _, f := range []struct {
 		station string
@@ -216,9 +223,7 @@ func TestBadFormsSayWhatIsWrongAndChangeNothing(t *testing.T) {
 }
 
 func TestTheDrawingStaysLight(t *testing.T) {
-	c := newClient(t)
-	_, err := demo.Fill(context.Background(), c.desk)
-	require.NoError(t, err)
+	c := newDemo(t)
 	for _, path := range []string{"/assets/9/size", "/assets/5/pivot", "/assets/2/axes"} {
 		assert.Less(t, c.get(path).Body.Len(), 400_000, path)
 	}
@@ -251,9 +256,7 @@ func TestAMissingBlobIsNoMissingPage(t *testing.T) {
 }
 
 func TestDownloadsCarryTheFileAndItsName(t *testing.T) {
-	c := newClient(t)
-	_, err := demo.Fill(context.Background(), c.desk)
-	require.NoError(t, err)
+	c := newDemo(t)
 	w := c.get("/exports/1/file")
 	require.Equal(t, http.StatusOK, w.Code)
 	assert.Equal(t, "attachment; filename=mooring-bollard.glb", w.Header().Get("Content-Disposition"))
@@ -261,12 +264,3 @@ func TestDownloadsCarryTheFileAndItsName(t *testing.T) {
 	assert.Equal(t, "glTF", w.Body.String()[:4])
 	assert.Equal(t, "nosniff", w.Header().Get("X-Content-Type-Options"))
 }
-
-// sideBySide lets a test run beside others, each with a house of its own; once said is enough.
-func sideBySide(t *testing.T) {
-	if _, again := beside.LoadOrStore(t.Name(), true); !again {
-		t.Parallel()
-	}
-}
-
-var beside sync.Map // names of tests that run beside others
