@@ -334,17 +334,50 @@ func (t *BVH) Corners(tri int) (a, b, c Vec3) {
 	return t.pts[t.tris[3*tri]], t.pts[t.tris[3*tri+1]], t.pts[t.tris[3*tri+2]]
 }
 
+// Labels are, for each node of a BVH, the label that all triangles below it have, or mixed.
+type Labels []int32
+
+const mixed = math.MinInt32
+
+// Labels gathers what label triangles have; of is asked once for each. Linear in the triangles.
+func (t *BVH) Labels(of func(tri int) int32) Labels {
+	l := make(Labels, len(t.nodes))
+	for i := len(t.nodes) - 1; i >= 0; i-- { // halves stand behind their fork
+		n := t.nodes[i]
+		if n.n == 0 {
+			if l[i] = mixed; len(t.tris) > 0 && l[n.first] == l[n.first+1] {
+				l[i] = l[n.first]
+			}
+			continue
+		}
+		for k, tri := range t.order[n.first : n.first+n.n] {
+			if is := of(int(tri)); k == 0 {
+				l[i] = is
+			} else if is != l[i] {
+				l[i] = mixed
+			}
+		}
+	}
+	return l
+}
+
 // Overlapping calls f with every triangle whose box meets b, until f says no.
-func (t *BVH) Overlapping(b Box, f func(tri int) bool) {
+func (t *BVH) Overlapping(b Box, f func(tri int) bool) { t.Others(b, nil, 0, f) }
+
+// Others is Overlapping, but a subtree whose triangles all have the label but is passed by in one step: a mesh
+// looks at what lies about it in no more time for having many faces itself. f still sees such triangles
+// where they stand among others.
+func (t *BVH) Others(b Box, l Labels, but int32, f func(tri int) bool) {
 	if len(t.tris) == 0 {
 		return
 	}
 	var stack [64]int32
 	list := append(stack[:0], 0)
 	for len(list) > 0 {
-		n := &t.nodes[list[len(list)-1]]
+		at := list[len(list)-1]
+		n := &t.nodes[at]
 		list = list[:len(list)-1]
-		if !n.box.Meets(b) {
+		if l != nil && l[at] == but || !n.box.Meets(b) {
 			continue
 		}
 		if n.n == 0 {

@@ -260,6 +260,22 @@ func TestTheTreeFindsWhatLookingAtAllFinds(t *testing.T) {
 			}
 			tree.Overlapping(box, func(int) bool { got++; return true })
 			require.Equal(t, want, got)
+			// By labels: nothing of others is passed by, whichever share one label, and a label of all is seen never.
+			for by, label := range []func(int) int32{
+				func(tri int) int32 { return int32(tri % 2) },
+				func(tri int) int32 { return int32(tri / (n/2 + 1)) },
+				func(tri int) int32 { a, _, _ := tree.Corners(tri); return int32(min(1, math.Floor(a[0]*2+1))) },
+				func(int) int32 { return 1 },
+			} {
+				want, got, of := 0, 0, tree.Labels(label)
+				tree.Overlapping(box, func(tri int) bool { want += 1 - min(1, int(max(0, label(tri)))); return true })
+				tree.Others(box, of, 1, func(tri int) bool {
+					require.NotEqual(t, 3, by, "one label alone")
+					got += 1 - min(1, int(max(0, label(tri))))
+					return true
+				})
+				require.Equal(t, want, got, "labels %d", by)
+			}
 		}
 	}
 }

@@ -187,80 +187,98 @@ func (w *mender) slotName(material int) string {
 	return w.materials[material].Name
 }
 
-// surroundings are all faces of a scene where they stand, to see what lies on them.
+// surroundings are faces where they stand in the scene, to see what lies on them. It is not written to after it is
+// made.
 type surroundings struct {
-	tree  *geom.BVH
-	owner []int // of each triangle: the node
-	face  []int32
-	pts   []geom.Vec3
-	tris  []int32
+	tree *geom.BVH
+	of   []int32     // of each triangle: its node, or its part
+	all  geom.Labels // the same, of whole branches of the tree
 }
 
-// around gathers the faces of a scene.
+// facing gathers faces: each mesh by where it stands, and what label each face has.
+type facing struct {
+	pts  []geom.Vec3
+	tris []int32
+	of   []int32
+}
+
+func (x *facing) add(m *scene.Mesh, world geom.Affine, label func(f int) int32) {
+	base := int32(len(x.pts))
+	for _, p := range m.Points {
+		x.pts = append(x.pts, world.Apply(p))
+	}
+	m.EachTriangle(func(f int, a, b, c int32) {
+		x.tris = append(x.tris, base+m.Corners[a], base+m.Corners[b], base+m.Corners[c])
+		x.of = append(x.of, label(f))
+	})
+}
+
+func (x *facing) made(ctx context.Context) *surroundings {
+	tree := geom.NewBVH(ctx, x.pts, x.tris)
+	return &surroundings{tree, x.of, tree.Labels(func(t int) int32 { return x.of[t] })}
+}
+
+// around gathers the faces of a scene by the nodes that place them.
 func around(ctx context.Context, s *scene.Scene) *surroundings {
-	x := &surroundings{}
+	x := &facing{}
 	worlds := s.Worlds()
 	for i, n := range s.Nodes {
-		if n.Mesh < 0 || ctx.Err() != nil {
-			continue
+		if n.Mesh >= 0 && ctx.Err() == nil {
+			x.add(s.Meshes[n.Mesh], worlds[i], func(int) int32 { return int32(i) })
 		}
-		m := s.Meshes[n.Mesh]
-		base := int32(len(x.pts))
-		for _, p := range m.Points {
-			x.pts = append(x.pts, worlds[i].Apply(p))
-		}
-		m.EachTriangle(func(f int, a, b, c int32) {
-			x.tris = append(x.tris, base+m.Corners[a], base+m.Corners[b], base+m.Corners[c])
-			x.owner, x.face = append(x.owner, i), append(x.face, int32(f))
-		})
 	}
-	x.tree = geom.NewBVH(ctx, x.pts, x.tris)
-	return x
+	return x.made(ctx)
+}
+
+// touches tells whether a face of another label than but lies at a point, no farther than near, and looks along n or
+// against it.
+func (x *surroundings) touches(at, n geom.Vec3, near float64, but int32) (found bool) {
+	x.tree.Others(geom.EmptyBox().Add(at).Grown(near), x.all, but, func(t int) bool {
+		if x.of[t] == but {
+			return true
+		}
+		u, v, w := x.tree.Corners(t)
+		found = math.Abs(v.Sub(u).Cross(w.Sub(u)).Unit().Dot(n)) > 0.999 && geom.NearestOnTriangle(at, u, v, w).Dist(at) <= near
+		return !found
+	})
+	return found
 }
 
 // nearness sees one mesh among all others, from its first node.
 type nearness struct {
-	*surroundings
-	node  int
-	world geom.Affine
-	scale float64 // of lengths of the mesh to those of the scene
+	*surroundings // of the scene as it came, by nodes
+	node          int
+	world         geom.Affine
+	scale         float64 // of lengths of the mesh to those of the scene
 }
 
 // lying tells the parts whose faces lie within a distance, as long as in the mesh, of other faces that look along
-// or against them: decals, stickers, a covering on a floor. Nine tenths of the area must.
+// or against them: decals, stickers, a covering on a floor. Nine tenths of the area must. Other meshes are taken as
+// they came, and the other parts of this one as they are by now. Its own faces cost a part nothing (geom's Others).
 func (x *nearness) lying(ctx context.Context, m *scene.Mesh, parts *topo.Parts, near float64,
 	asked func(int32) bool) []bool {
 	on, all := make([]float64, parts.N), make([]float64, parts.N)
 	near *= x.scale
-	m.EachTriangle(func(f int, a, b, c int32) {
-		k := parts.Of[f]
-		if k < 0 || !asked(k) || ctx.Err() != nil {
-			return
+	own := &facing{}
+	own.add(m, x.world, func(f int) int32 { return parts.Of[f] })
+	beside := own.made(ctx)
+	for t, k := range own.of {
+		if k < 0 || !asked(k) {
+			continue
 		}
-		p, q, r := x.world.Apply(m.Points[m.Corners[a]]), x.world.Apply(m.Points[m.Corners[b]]),
-			x.world.Apply(m.Points[m.Corners[c]])
+		if ctx.Err() != nil {
+			break
+		}
+		p, q, r := beside.tree.Corners(t)
 		n := q.Sub(p).Cross(r.Sub(p))
 		area := n.Len()
 		n = n.Unit()
 		mid := p.Add(q).Add(r).Mul(1. / 3)
 		all[k] += area
-		box := geom.EmptyBox().Add(mid).Grown(near)
-		found := false
-		x.tree.Overlapping(box, func(t int) bool {
-			if x.owner[t] == x.node && parts.Of[x.face[t]] == k {
-				return true
-			}
-			u, v, w := x.tree.Corners(t)
-			if math.Abs(v.Sub(u).Cross(w.Sub(u)).Unit().Dot(n)) > 0.999 &&
-				geom.NearestOnTriangle(mid, u, v, w).Dist(mid) <= near {
-				found = true
-			}
-			return !found
-		})
-		if found {
+		if beside.touches(mid, n, near, k) || x.touches(mid, n, near, int32(x.node)) {
 			on[k] += area
 		}
-	})
+	}
 	out := make([]bool, parts.N)
 	for k := range out {
 		out[k] = all[k] > 0 && on[k] > 0.9*all[k]

@@ -76,6 +76,25 @@ func TestWhatLiesOnAFaceStays(t *testing.T) {
 	assert.InDelta(t, 0.01, volumes(out)["label"], 1e-9)
 }
 
+// What lies on another part of its own mesh stays too, and is the part as it is by now: faces that went before it
+// change no number of another.
+func TestWhatLiesOnItsOwnMeshStays(t *testing.T) {
+	none := &scene.Mesh{Points: []geom.Vec3{{}, {1, 0, 0}, {2, 0, 0}}, FaceStart: []int32{0, 3}, Corners: []int32{0, 1, 2}}
+	floor := new(shape.Builder).Box(geom.Vec3{-1, -1, -3}, geom.Vec3{3, 0, 1}).Mesh("floor")
+	bare := func(m *scene.Mesh) *scene.Mesh {
+		return &scene.Mesh{Points: m.Points, FaceStart: m.FaceStart, Corners: m.Corners}
+	}
+	m := scene.Joined("all", []*scene.Mesh{none, none, bare(sheetAt("roof", 0, 2)), none, bare(sheetAt("label", 0, 0.001)),
+		none, bare(floor), none, none, none})
+	_, done := Mended(ctx, shape.Scene("room", nil, m), Decisions{Empty: true}.Thickened(Thick{By: 0.01}))
+	said := map[string]int{}
+	for _, x := range done {
+		said[x.Remedy] = x.Count
+	}
+	assert.Equal(t, 1, said["thickness"], "the roof")
+	assert.Equal(t, 1, said["thickness-lying"], "the label on the floor")
+}
+
 // Tubes, open boxes and sharp folds: for all they are told and left, and named they become solids.
 func TestOpenBodiesAreThickenedOrTold(t *testing.T) {
 	tube := new(shape.Builder).Slot(0).Lathe([][2]float64{{0.5, 0}, {0.5, 2}}, 64).Mesh("tube")
