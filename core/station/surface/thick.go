@@ -238,7 +238,8 @@ func (x *surroundings) touches(at, n geom.Vec3, near float64, but int32) (found 
 			return true
 		}
 		u, v, w := x.tree.Corners(t)
-		found = math.Abs(v.Sub(u).Cross(w.Sub(u)).Unit().Dot(n)) > 0.999 && geom.NearestOnTriangle(at, u, v, w).Dist(at) <= near
+		found = math.Abs(v.Sub(u).Cross(w.Sub(u)).Unit().Dot(n)) > 0.999 &&
+			geom.NearestOnTriangle(at, u, v, w).Dist(at) <= near
 		return !found
 	})
 	return found
