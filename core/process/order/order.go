@@ -122,7 +122,7 @@ func Tipsify(ctx context.Context, index []uint32, vertices, size int) []int32 {
 	out := make([]int32, 0, len(drawn))
 	var dead, ring []uint32
 	time, cursor := size+1, 0
-	for fan := 0; fan >= 0; {
+	for fan := min(0, vertices-1); fan >= 0; {
 		if len(out)&0xfff == 0 && ctx.Err() != nil {
 			return out
 		}

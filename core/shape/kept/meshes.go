@@ -43,7 +43,7 @@ func Meshes() (list []*scene.Mesh) {
 			list = append(list, &own)
 		}
 	}
-	return list
+	return append(list, odd()...)
 }
 
 // Flawed is a box with one of each flaw: a face less, one twice, one turned round, a needle, a face without area, an
