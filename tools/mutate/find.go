@@ -11,6 +11,7 @@ import (
 	"math"
 	"os"
 	"path/filepath"
+	"regexp"
 	"slices"
 	"strings"
 )
@@ -102,17 +103,33 @@ func (x *finder) look(body ast.Node) {
 	})
 }
 
-// stops tells what only ends work with its context, or reserves room: a fault there makes no wrong result.
+// stops tells where no fault makes a wrong result: what only ends work with its context, reserves room, is as far as
+// can be, is a block's size, or spreads numbers over a table.
 func (x *finder) stops(n ast.Node) bool {
 	switch n := n.(type) {
 	case *ast.IfStmt:
 		return returns(n) && strings.Contains(x.text(n.Cond), "Err() != nil")
 	case *ast.CallExpr:
-		f, ok := n.Fun.(*ast.Ident)
-		return ok && f.Name == "make"
+		switch x.text(n.Fun) {
+		case "make", "math.Inf":
+			return true
+		case "split.Range", "split.InBlocks":
+			x.fixed[n.Args[len(n.Args)-2]] = true
+		}
+	case *ast.ReturnStmt: // nobody looks at what comes with a false
+		if k := len(n.Results) - 1; k > 0 && x.text(n.Results[k]) == "false" {
+			for _, r := range n.Results[:k] {
+				x.fixed[r] = true
+			}
+		}
+	case *ast.BinaryExpr:
+		return spreads.MatchString(x.text(n))
 	}
 	return false
 }
+
+// spreads finds the odd numbers of 64 bits by which hashes are multiplied.
+var spreads = regexp.MustCompile(`0x[0-9a-fA-F]{15,16}\b`)
 
 // node notes what of a node may be otherwise, and tells whether what is in it may be.
 func (x *finder) node(n ast.Node) bool {

@@ -4,7 +4,8 @@
 //	go run ./tools/mutate [-n 60] [-seed 1] [-j 2] ./core/collide/floor
 //
 // It turns over comparisons, the signs of sums and products, numbers, and early returns; not what only ends work
-// with its context, reserves room, or is a tolerance below a hundred-thousandth. All faults within
+// with its context, reserves room, or is a tolerance below a hundred-thousandth, and not the lines of same.txt, of
+// which somebody has said why nothing comes out otherwise. All faults within
 // functions are built into one test binary, which is told by an environment variable which of them is on; those
 // in constants are built one by one, as overlays. A fault counts as seen when a test fails, panics, or takes five
 // times as long as without. The last line has the counts; nothing in the tree is changed.
@@ -13,6 +14,7 @@ package main
 import (
 	"cmp"
 	"context"
+	_ "embed"
 	"encoding/json"
 	"flag"
 	"fmt"
@@ -77,6 +79,9 @@ func run(pkg string, most int, seed uint64, jobs int) error {
 	if err != nil {
 		return err
 	}
+	if faults, err = without(faults, dir); err != nil {
+		return err
+	}
 	all := len(faults)
 	r := rand.New(rand.NewPCG(seed, 0))
 	r.Shuffle(all, func(i, j int) { faults[i], faults[j] = faults[j], faults[i] })
@@ -131,6 +136,29 @@ func run(pkg string, most int, seed uint64, jobs int) error {
 	fmt.Printf("%s: %d of %d faults survive (%d %%), of %d there are\n", pkg, n, len(faults), 100*n/max(1, len(faults)),
 		all)
 	return nil
+}
+
+// same lists lines whose faults change nothing that comes out: a file with the folder it is in, the line, and why.
+//
+//go:embed same.txt
+var same string
+
+// without leaves out the faults of lines that same.txt lists.
+func without(faults []fault, dir string) ([]fault, error) {
+	listed := map[[2]string]bool{}
+	for line := range strings.Lines(same) {
+		if line = strings.TrimSpace(line); line == "" || line[0] == '#' {
+			continue
+		}
+		p := strings.Split(line, " ¦ ")
+		if len(p) != 3 {
+			return nil, fmt.Errorf("same.txt: “%s” is not a file, a line and a reason", line)
+		}
+		listed[[2]string{p[0], p[1]}] = true
+	}
+	return slices.DeleteFunc(faults, func(f fault) bool {
+		return listed[[2]string{filepath.Base(dir) + "/" + f.file, f.text}]
+	}), nil
 }
 
 // folder is where a package stands, and its name.

@@ -144,3 +144,20 @@ func BenchmarkMillion(b *testing.B) {
 		Sized(s)
 	}
 }
+
+// A body of another size has its lengths as many times as long, its areas by the square and its volume by the cube.
+func TestABodyIsScaled(t *testing.T) {
+	s := shape.Scene("box", nil, new(shape.Builder).Box(geom.Vec3{1, 2, 3}, geom.Vec3{2, 4, 6}).Mesh("box"))
+	got := BodyOf(context.Background(), s).Scaled(10)
+	assert.InDelta(t, 100*(2*2+2*3+2*6), got.Area, 1e-9)
+	assert.InDelta(t, 6000, got.Volume, 1e-6)
+	assert.InDelta(t, 0, got.Centre.Dist(geom.Vec3{15, 30, 45}), 1e-9)
+	assert.Equal(t, geom.Box{Min: geom.Vec3{10, 20, 30}, Max: geom.Vec3{20, 40, 60}}, got.Box)
+}
+
+// What touches the ground is a slab whose height depends on what stands there.
+func TestTheSlabThatTouches(t *testing.T) {
+	for height, want := range map[float64]float64{10: 0.05, 1: 0.005, 0.1: 0.001, 0.01: 0.0002, 0: 0} {
+		assert.InDelta(t, want, Slab(height), 1e-12, "%g", height)
+	}
+}

@@ -2,6 +2,7 @@ package stand_test
 
 import (
 	"context"
+	"fmt"
 	"math"
 	"testing"
 
@@ -15,6 +16,11 @@ import (
 func TestStancesAreKept(t *testing.T) {
 	var lines []string
 	ctx := context.Background()
+	for i, s := range kept.Scenes() {
+		flat, places := stand.FlatOf(ctx, s), stand.Sample(s, 300)
+		lines = append(lines, kept.Line(fmt.Sprint("scene ", i), flat, places,
+			stand.Symmetry(places, geom.Vec3{.1, 0, 0}, geom.Vec3{0, 1, 0})))
+	}
 	for _, m := range kept.Meshes() {
 		s := shape.Scene("s", nil, m.Mapped(geom.Linear(geom.Rotation(geom.Vec3{1, .2, .3}, .12))))
 		places := stand.Sample(s, 400)

@@ -2,6 +2,7 @@ package twin
 
 import (
 	"context"
+	"math"
 	"math/rand/v2"
 	"testing"
 	"time"
@@ -174,5 +175,56 @@ func TestOneThingOtherIsNoTwin(t *testing.T) {
 		other := of()
 		change(other)
 		assert.Empty(t, Find(ctx, []*scene.Mesh{of(), other}, 1e-6), name)
+	}
+}
+
+// The tolerances of textures and colours are what they are said to be; a corner without a place on the texture is
+// like none that has one.
+func TestHowMuchOtherIsStillTheSame(t *testing.T) {
+	plain := func() *scene.Mesh { return new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{1, 2, 3}).Mesh("box") }
+	for what, c := range map[string]struct {
+		change func(m *scene.Mesh)
+		twin   bool
+	}{
+		"a texture by 0.9e-5":       {func(m *scene.Mesh) { m.UVs[0].Values[0][1] += 0.9e-5 }, true},
+		"a texture by 1.5e-5":       {func(m *scene.Mesh) { m.UVs[0].Values[0][0] += 1.5e-5 }, false},
+		"a corner without a place":  {func(m *scene.Mesh) { m.UVs[0].Index[3] = -1 }, false},
+		"a colour by 0.0009":        {func(m *scene.Mesh) { colour(m, 0.0009) }, true},
+		"a colour by 0.0015":        {func(m *scene.Mesh) { colour(m, 0.0015) }, false},
+		"a normal by half a degree": {func(m *scene.Mesh) { tilt(m, 0.5) }, true},
+		"a normal by two degrees":   {func(m *scene.Mesh) { tilt(m, 2) }, false},
+	} {
+		a, b := plain(), plain()
+		c.change(b)
+		if b.Normals.Has() {
+			tilt(a, 0)
+		}
+		if b.Colors.Has() {
+			colour(a, 0)
+		}
+		if c.twin {
+			assert.NotEmpty(t, Find(context.Background(), []*scene.Mesh{a, b}, 1e-6), what)
+		} else {
+			assert.Empty(t, Find(context.Background(), []*scene.Mesh{a, b}, 1e-6), what)
+			assert.Empty(t, Find(context.Background(), []*scene.Mesh{b, a}, 1e-6), what)
+		}
+	}
+}
+
+// colour gives a mesh a grey, a little beside.
+func colour(m *scene.Mesh, by float32) {
+	m.Colors = scene.Layer[[4]float32]{Values: [][4]float32{{.5, .5 + by, .5, 1}}, Index: make([]int32, len(m.Corners))}
+}
+
+// tilt gives a mesh the normals of its faces, each by some degrees beside.
+func tilt(m *scene.Mesh, degrees float64) {
+	m.Normals = scene.Layer[[3]float32]{}
+	for f := range m.Faces() {
+		n := m.FaceNormal(f).Unit()
+		n = n.Mul(math.Cos(degrees * math.Pi / 180)).Add(n.Across().Unit().Mul(math.Sin(degrees * math.Pi / 180)))
+		for c := m.FaceStart[f]; c < m.FaceStart[f+1]; c++ {
+			m.Normals.Index = append(m.Normals.Index, int32(f))
+		}
+		m.Normals.Values = append(m.Normals.Values, [3]float32{float32(n[0]), float32(n[1]), float32(n[2])})
 	}
 }

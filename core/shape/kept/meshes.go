@@ -46,6 +46,14 @@ func Meshes() (list []*scene.Mesh) {
 	return append(list, odd()...)
 }
 
+// Scenes have groups, nodes that share a mesh, mirrored ones and ones without any.
+func Scenes() (list []*scene.Scene) {
+	for seed := range uint64(6) {
+		list = append(list, shapetest.Scene(60+seed))
+	}
+	return append(list, &scene.Scene{Name: "empty"})
+}
+
 // Flawed is a box with one of each flaw: a face less, one twice, one turned round, a needle, a face without area, an
 // edge of three faces, points at one place and one that nothing uses.
 func Flawed() *scene.Mesh {
