@@ -254,3 +254,47 @@ func TestWhatIsTooHeavyIsNotKept(t *testing.T) {
 	w, _ = m.Size()
 	assert.EqualValues(t, 3, w, "what failed weighs nothing")
 }
+
+// Whoever comes with a context that has ended gets its error, whatever is kept; and a flight that everybody left is
+// nobody's any more, though it still goes on.
+func TestALeftFlightIsNobodys(t *testing.T) {
+	m := New(100, func(int) int64 { return 1 })
+	m.Put("kept", 7)
+	ended, end := context.WithCancel(t.Context())
+	end()
+	_, err := m.Get(ended, "kept", nil)
+	assert.ErrorIs(t, err, context.Canceled)
+
+	begun, goOn := make(chan struct{}), make(chan struct{})
+	ctx, leave := context.WithCancel(t.Context())
+	left := make(chan error)
+	go func() {
+		_, err := m.Get(ctx, "slow", func(context.Context) (int, error) { close(begun); <-goOn; return 1, nil })
+		left <- err
+	}()
+	<-begun
+	leave()
+	require.ErrorIs(t, <-left, context.Canceled)
+	v, err := m.Get(t.Context(), "slow", func(context.Context) (int, error) { return 2, nil })
+	require.NoError(t, err)
+	assert.Equal(t, 2, v, "asked again, it is computed again")
+	close(goOn)
+}
+
+// What is put while it is computed stays: what comes of the computing is older, and only those who waited get it.
+func TestWhatIsPutMeanwhileStays(t *testing.T) {
+	m := New(100, func(int) int64 { return 1 })
+	begun, goOn := make(chan struct{}), make(chan struct{})
+	got := make(chan int)
+	go func() {
+		v, _ := m.Get(t.Context(), "key", func(context.Context) (int, error) { close(begun); <-goOn; return 1, nil })
+		got <- v
+	}()
+	<-begun
+	m.Put("key", 2)
+	close(goOn)
+	assert.Equal(t, 1, <-got)
+	v, err := m.Get(t.Context(), "key", func(context.Context) (int, error) { return 3, nil })
+	require.NoError(t, err)
+	assert.Equal(t, 2, v)
+}

@@ -60,3 +60,27 @@ func TestNamesThatLookLikeOthersAreRefused(t *testing.T) {
 		assert.ErrorContains(t, Plain(bad), "U+", "%q", bad)
 	}
 }
+
+// The marks that turn the direction of writing are refused to the last, and what stands beside them is not.
+func TestTheMarksThatTurnWriting(t *testing.T) {
+	var bad []rune
+	for r := rune(0x2000); r <= 0x206F; r++ {
+		if Plain("a"+string(r)) != nil {
+			bad = append(bad, r)
+		}
+	}
+	assert.Equal(t, []rune{0x200E, 0x200F, 0x202A, 0x202B, 0x202C, 0x202D, 0x202E, 0x2066, 0x2067, 0x2068, 0x2069}, bad)
+	assert.Error(t, Plain("\u061c"))
+	assert.NoError(t, Plain("\u061d"))
+}
+
+func TestDistancesByHand(t *testing.T) {
+	for _, c := range []struct {
+		a, b string
+		want int
+	}{{"", "", 0}, {"", "abc", 3}, {"abc", "", 3}, {"kitten", "sitting", 3}, {"flaw", "lawn", 2}, {"abc", "xabc", 1},
+		{"abcx", "abc", 1}, {"ab", "ba", 2}, {"abcdef", "azced", 3}} {
+		assert.Equal(t, c.want, Distance(c.a, c.b), "%s, %s", c.a, c.b)
+		assert.Equal(t, c.want, Distance(c.b, c.a), "%s, %s", c.b, c.a)
+	}
+}

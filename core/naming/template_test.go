@@ -253,3 +253,56 @@ func FuzzTemplate(f *testing.F) {
 		}
 	})
 }
+
+// Rules have bounds, and say which one was passed.
+func TestRulesAreChecked(t *testing.T) {
+	with := func(change func(r *Rules)) error {
+		r := plainRules
+		change(&r)
+		return r.Check()
+	}
+	assert.NoError(t, with(func(r *Rules) { r.Marks = "!#$%&'()+,-.;" + "=@~" }), "sixteen")
+	assert.ErrorContains(t, with(func(r *Rules) { r.Marks = "!#$%&'()+,-.;" + "=@~^" }), "16")
+	assert.NoError(t, with(func(r *Rules) { r.Longest = 255 }))
+	assert.ErrorContains(t, with(func(r *Rules) { r.Longest = 256 }), "255")
+	assert.ErrorContains(t, with(func(r *Rules) { r.Longest = -1 }), "255")
+	for _, mark := range []string{"a", "Z", "5", "\n", "\u0080", "\u00b7", "/", "}"} {
+		assert.ErrorContains(t, with(func(r *Rules) { r.Marks = mark }), "mark", "%q", mark)
+	}
+	latin := Rules{Letters: LatinOnly, Marks: "-", Case: AsIs}
+	tmpl, err := NewTemplate("{mesh}", latin, testSlots)
+	require.NoError(t, err)
+	got, err := tmpl.Make(map[string]string{"mesh": "azAZ[`{@09:/é"})
+	require.NoError(t, err)
+	assert.Equal(t, "azAZ", strings.TrimRight(strings.TrimRight(got, "-"), "e")[:4])
+	for _, r := range got {
+		assert.True(t, r >= 'a' && r <= 'z' || r >= 'A' && r <= 'Z' || r >= '0' && r <= '9' || r == '-', "%q in %q", r, got)
+	}
+}
+
+// Values that a placeholder can't hold are errors that name it.
+func TestValuesThatCantBeAreTold(t *testing.T) {
+	tmpl, err := NewTemplate("{mesh} {kind} {n2}", plainRules, testSlots)
+	require.NoError(t, err)
+	assert.True(t, tmpl.Has("kind"))
+	assert.False(t, tmpl.Has("lod"))
+	assert.False(t, tmpl.Has(""))
+	for what, values := range map[string]map[string]string{
+		"{n}":    {"mesh": "a", "kind": "box", "n": "-1"},
+		"{kind}": {"mesh": "a", "kind": "cone", "n": "1"},
+		"{mesh}": {"kind": "box", "n": "1"},
+	} {
+		_, err := tmpl.Make(values)
+		assert.ErrorContains(t, err, what)
+	}
+	_, err = tmpl.Make(map[string]string{"mesh": "a", "kind": "box", "n": "one"})
+	assert.ErrorContains(t, err, "no number")
+	_, ok := tmpl.Read("a box 123456789012345678901234567890")
+	assert.False(t, ok, "longer than any number")
+	got, ok := tmpl.Read("a box 09")
+	assert.True(t, ok)
+	assert.Equal(t, "9", got["n"])
+	name, err := tmpl.Make(map[string]string{"mesh": "a", "kind": "hull", "n": "0"})
+	require.NoError(t, err)
+	assert.Equal(t, "a hull 00", name)
+}
