@@ -95,3 +95,11 @@ func TestOpenMeshesHaveNoInside(t *testing.T) {
 	assert.InDelta(t, 0, closed.In.Max, 1e-9, "the shape is within the mesh, and stands for nothing that is not there")
 	assert.InDelta(t, .3, open.In.Max, 1e-9, "without an inside, its surface is three tenths from any face")
 }
+
+// What holds nothing has no volume, and what is flat in one direction has none either.
+func TestVolumesOfNothing(t *testing.T) {
+	assert.Zero(t, Volume(nil, 50))
+	assert.Zero(t, Volume([]*solid.Form{box(geom.Vec3{}, geom.Vec3{2, 0, 3})}, 50))
+	assert.InDelta(t, 6e-3, Volume([]*solid.Form{box(geom.Vec3{}, geom.Vec3{2, 1e-3, 3})}, 50), 1e-9)
+	assert.InDelta(t, 1.5, Volume([]*solid.Form{box(geom.Vec3{}, geom.Vec3{1, .5, 3})}, 1), 1e-9, "one line")
+}

@@ -108,3 +108,9 @@ func TestNoPointIsFartherThanIsTold(t *testing.T) {
 		assert.InDelta(t, sum/weight, way.is.Mean, 0.02*way.is.Mean)
 	}
 }
+
+// A deviation is a length: of surfaces k times as large it is k times as long, in all its figures.
+func TestDeviationsAreLengths(t *testing.T) {
+	b := Between{Figures{3, 1, 2}, Figures{6, 4, 5}, 100}
+	assert.Equal(t, Between{Figures{30, 10, 20}, Figures{60, 40, 50}, 100}, b.Times(10))
+}

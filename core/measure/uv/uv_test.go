@@ -152,3 +152,54 @@ func BenchmarkCover(b *testing.B) {
 		})
 	}
 }
+
+// A fine mesh whose corners are all at heights of their own is swept by lines at even distances: what it covers is
+// still what a square covers, and what is mirrored or outside of it is told apart.
+func TestManyHeightsAreSweptEvenly(t *testing.T) {
+	const n = 110 // more heights than there are lines
+	r := rand.New(rand.NewPCG(5, 6))
+	var at [n + 1][n + 1][2]float64
+	for i := range at {
+		for k := range at[i] {
+			at[i][k] = [2]float64{float64(i) / n, float64(k) / n}
+			if i > 0 && i < n && k > 0 && k < n {
+				at[i][k][0] += (r.Float64() - .5) * .5 / n
+				at[i][k][1] += (r.Float64() - .5) * .5 / n
+			}
+		}
+	}
+	var list []Triangle
+	for i := range n {
+		for k := range n {
+			a, b, c, d := at[i][k], at[i+1][k], at[i+1][k+1], at[i][k+1]
+			list = append(list, Triangle{a, b, c}, Triangle{a, c, d})
+		}
+	}
+	got := CoverOf(t.Context(), list)
+	assert.InDelta(t, 1, got.Mapped, 1e-3)
+	assert.InDelta(t, 0, got.Overlap, 1e-6)
+	assert.InDelta(t, 0, got.Outside, 1e-6)
+	for i := range list {
+		for k := range 3 {
+			list[i][k] = [2]float64{list[i][k][0], list[i][k][1]*2 - .5}
+		}
+	}
+	got = CoverOf(t.Context(), list)
+	assert.InDelta(t, 2, got.Mapped, 2e-3)
+	assert.InDelta(t, 1, got.Outside, 4e-3)
+	twice := CoverOf(t.Context(), append(list, list...))
+	assert.InDelta(t, 2, twice.Overlap, 4e-3)
+}
+
+// Two densities together have the least and the most of both, and one of nothing adds nothing.
+func TestDensitiesTogether(t *testing.T) {
+	a, b := Density{Area: 2, UV: 8, Least: 2, Most: 3}, Density{Area: .5, UV: 1, Least: .25, Most: 1}
+	for _, c := range []struct{ x, y, want Density }{
+		{a, b, Density{Area: 2.5, UV: 9, Least: .25, Most: 3}},
+		{b, a, Density{Area: 2.5, UV: 9, Least: .25, Most: 3}},
+		{a, Density{}, a}, {Density{}, a, a}, {Density{}, Density{}, Density{}},
+		{b, Density{Flat: 3}, Density{Area: .5, UV: 1, Flat: 3, Least: .25, Most: 1}},
+	} {
+		assert.Equal(t, c.want, c.x.Add(c.y))
+	}
+}

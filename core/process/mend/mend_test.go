@@ -364,3 +364,31 @@ func BenchmarkSmooth(b *testing.B) {
 		}
 	})
 }
+
+// By smoothing groups, faces of one group share normals across their edge, those of group 0 share with none, and a
+// mesh without groups is hard all over.
+func TestNormalsBySmoothingGroups(t *testing.T) {
+	roof := func(groups ...uint32) []geom.Vec3 {
+		m := &scene.Mesh{Points: []geom.Vec3{{0, 0, 0}, {0, 0, 1}, {1, 1, 1}, {1, 1, 0}, {2, 0, 1}, {2, 0, 0}},
+			FaceStart: []int32{0, 4, 8}, Corners: []int32{0, 1, 2, 3, 3, 2, 4, 5}, Slots: []int{-1}, Smooth: groups}
+		net := topo.Of(ctx, m, topo.Places(ctx, m.Points, 0), nil)
+		out, _ := Smooth(ctx, m, net, Smoothing{By: ByGroups})
+		var list []geom.Vec3
+		for _, i := range out.Normals.Index {
+			n := out.Normals.Values[i]
+			list = append(list, geom.Vec3{float64(n[0]), float64(n[1]), float64(n[2])})
+		}
+		return list
+	}
+	up, left, right := geom.Vec3{0, 1, 0}, geom.Vec3{-1, 1, 0}.Unit(), geom.Vec3{1, 1, 0}.Unit()
+	for _, c := range []struct {
+		groups []uint32
+		ridge  [2]geom.Vec3 // of the left face and the right one
+	}{{[]uint32{5, 5}, [2]geom.Vec3{up, up}}, {[]uint32{5, 6}, [2]geom.Vec3{left, right}},
+		{[]uint32{0, 0}, [2]geom.Vec3{left, right}}, {nil, [2]geom.Vec3{left, right}}} {
+		got := roof(c.groups...)
+		for corner, want := range []geom.Vec3{left, left, c.ridge[0], c.ridge[0], c.ridge[1], c.ridge[1], right, right} {
+			assert.InDelta(t, 0, got[corner].Dist(want), 1e-6, "groups %v, corner %d", c.groups, corner)
+		}
+	}
+}
