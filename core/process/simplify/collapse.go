@@ -10,8 +10,8 @@ import (
 	"yarvek/core/topo"
 )
 
-// halfFrom is how many triangles are worth being divided for two to work on.
-const halfFrom = 400_000
+// halfFrom is how many triangles are worth being divided for two to work on. Only tests set another.
+var halfFrom = 400_000
 
 // halve goes much of the way to a goal with two halves of a large mesh side by side, each on what
 // lies within it, always the same halves; from there on all of it is one.

@@ -2,6 +2,7 @@ package simplify_test
 
 import (
 	"context"
+	"fmt"
 	"testing"
 
 	"yarvek/core/process/simplify"
@@ -23,6 +24,13 @@ func TestCoarserMeshesAreKept(t *testing.T) {
 		}
 		for _, r := range simplify.Steps(ctx, m, simplify.Usual, []int{n * 3 / 4, n / 4}) {
 			lines = append(lines, kept.Line(m.Name+" step", r))
+		}
+	}
+	for i, s := range kept.Scenes() {
+		for k, o := range []simplify.SceneOptions{{Ratio: .5, Detail: 1}, {Triangles: 60},
+			{Triangles: 20, Locked: map[string]bool{"slot 1": true}}, {Ratio: .4, Mirrored: true}} {
+			out, why := simplify.Scene(ctx, s, o)
+			lines = append(lines, kept.Line(fmt.Sprintf("scene %d.%d", i, k), out, why))
 		}
 	}
 	kept.Same(t, "kept.txt", lines)

@@ -1,7 +1,6 @@
 package simplify
 
 import (
-	"container/heap"
 	"context"
 	"fmt"
 	"math"
@@ -15,6 +14,7 @@ import (
 	"yarvek/core/measure/deviation"
 	"yarvek/core/measure/extents"
 	"yarvek/core/measure/flaw"
+	heap "yarvek/core/queue"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/shape/shapetest"
@@ -109,10 +109,10 @@ func plain(m *scene.Mesh, want int, onPoints bool) *scene.Mesh {
 		}
 		return best, cost
 	}
-	h := &yard{}
+	h := heap.New(func(a, b yardEdge) bool { return a.cost < b.cost })
 	add := func(a, b int32) {
 		_, cost := place(a, b)
-		heap.Push(h, yardEdge{cost, a, b, stamp[a], stamp[b]})
+		h.Put(yardEdge{cost, a, b, stamp[a], stamp[b]})
 	}
 	for t := 0; t < len(tris); t += 3 {
 		for k := range 3 {
@@ -123,7 +123,7 @@ func plain(m *scene.Mesh, want int, onPoints bool) *scene.Mesh {
 	}
 	left := len(tris) / 3
 	for left > want && h.Len() > 0 {
-		e := heap.Pop(h).(yardEdge)
+		e := h.Take()
 		a, b := e.a, e.b
 		if stamp[a] != e.sa || stamp[b] != e.sb {
 			continue
@@ -207,19 +207,6 @@ type yardEdge struct {
 	cost   float64
 	a, b   int32
 	sa, sb int
-}
-
-type yard []yardEdge
-
-func (h yard) Len() int           { return len(h) }
-func (h yard) Less(i, j int) bool { return h[i].cost < h[j].cost }
-func (h yard) Swap(i, j int)      { h[i], h[j] = h[j], h[i] }
-func (h *yard) Push(x any)        { *h = append(*h, x.(yardEdge)) }
-func (h *yard) Pop() any {
-	o := *h
-	x := o[len(o)-1]
-	*h = o[:len(o)-1]
-	return x
 }
 
 func TestDeviationIsThatOfTheYardstickOrLess(t *testing.T) {
@@ -333,17 +320,57 @@ func TestItStopsWhereItIsTold(t *testing.T) {
 	assert.NotEmpty(t, locked.Why)
 }
 
-func TestTheOutcomeDoesNotDependOnProcessors(t *testing.T) {
-	m := shapetest.Boulder(140) // enough to be worked on by two
-	want := Of(ctx, m, Options{Triangles: m.Triangles() / 20})
-	before := runtime.GOMAXPROCS(1)
-	defer runtime.GOMAXPROCS(before)
-	for _, n := range []int{1, 3} {
-		runtime.GOMAXPROCS(n)
-		got := Of(ctx, m, Options{Triangles: m.Triangles() / 20})
-		assert.Equal(t, want.Mesh.Points, got.Mesh.Points)
-		assert.Equal(t, want.Mesh.Corners, got.Mesh.Corners)
+// Large meshes are worked on by two, each on its half: the outcome is the same on any number of processors, closed,
+// as small as asked and about as near as by one alone, and what lies at the cut is no worse than the rest.
+func TestHalvesAreWorkedOnSideBySide(t *testing.T) {
+	was := halfFrom
+	defer func() { halfFrom = was }()
+	for _, m := range []*scene.Mesh{shapetest.Boulder(40), knot(160, 16)} {
+		o := Options{Triangles: m.Triangles() / 20}
+		halfFrom = was
+		alone := Of(ctx, m, o)
+		halfFrom = 2000
+		want := Of(ctx, m, o)
+		require.NotEqual(t, alone.Mesh.Points, want.Mesh.Points, "by two")
+		assert.LessOrEqual(t, want.Out, o.Triangles)
+		assert.GreaterOrEqual(t, want.Out, o.Triangles-2)
+		assert.Empty(t, flaw.Find(ctx, want.Mesh, flaw.Limits{}).Borders)
+		one, two := apart(m, alone.Mesh, 30_000), apart(m, want.Mesh, 30_000)
+		assert.Less(t, two.RMS, 1.15*one.RMS, "%s: of so small a mesh", m.Name)
+		assert.Less(t, two.Max, 1.5*one.Max, m.Name)
+		before := runtime.GOMAXPROCS(0)
+		for _, n := range []int{1, 3} {
+			runtime.GOMAXPROCS(n)
+			got := Of(ctx, m, o)
+			assert.Equal(t, want.Mesh.Points, got.Mesh.Points)
+			assert.Equal(t, want.Mesh.Corners, got.Mesh.Corners)
+		}
+		runtime.GOMAXPROCS(before)
+		// Not far down, there is nothing for two to do.
+		assert.Equal(t, Of(ctx, m, Options{Triangles: m.Triangles() / 3}).Mesh.Points,
+			func() []geom.Vec3 {
+				halfFrom = was
+				return Of(ctx, m, Options{Triangles: m.Triangles() / 3}).Mesh.Points
+			}())
 	}
+}
+
+// A half is of all that lies beyond the middle with all its neighbours; between the two lies what has one in each.
+func TestHalvesAreApart(t *testing.T) {
+	m := shapetest.Torus(1, .3, 40, 12)
+	w := newWork(ctx, m, Options{Triangles: 10})
+	half := w.halves()
+	var n [3]int
+	for t3 := 0; t3 < len(w.place); t3 += 3 {
+		a, b, c := half[w.place[t3]], half[w.place[t3+1]], half[w.place[t3+2]]
+		require.False(t, a != 2 && b != 2 && c != 2 && (a != b || b != c), "a triangle of both")
+	}
+	for _, h := range half {
+		n[h]++
+	}
+	assert.InDelta(t, n[0], n[1], 24)
+	assert.Greater(t, n[2], 20)
+	assert.Less(t, n[2], 110)
 }
 
 func TestHostileMeshesEnd(t *testing.T) {
