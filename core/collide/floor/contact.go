@@ -136,13 +136,13 @@ func touch(a, b *Body, key contactKey, near float64, list []contact) []contact {
 		return append(list, round{a, b, key, fit.Ball{Centre: x, Radius: p.radius}, fit.Ball{Centre: y, Radius: q.radius}}.
 			within(near)...)
 	case p.radius > 0:
-		for i, e := range ends(p) {
+		for i, e := range balls(p) {
 			key.id = i
 			list = append(list, ballOnHull(a, b, key, fit.Ball{Centre: a.Apply(e), Radius: p.radius}, q, near)...)
 		}
 		return list
 	case q.radius > 0:
-		for i, e := range ends(q) {
+		for i, e := range balls(q) {
 			key.id = i
 			list = append(list, turned(ballOnHull(b, a, key, fit.Ball{Centre: b.Apply(e), Radius: q.radius}, p, near))...)
 		}
@@ -151,12 +151,22 @@ func touch(a, b *Body, key contactKey, near float64, list []contact) []contact {
 	return hulls(a, b, key, p, q, near, list)
 }
 
-// ends of a round part: its middle too, when it is long.
-func ends(p *part) []geom.Vec3 {
+// mostBalls bounds how many balls stand for a long round part.
+const mostBalls = 33
+
+// balls are the middles of the balls that stand for a round part: its ends first, and others between them, no farther
+// from one another than its radius, so that nothing with an edge gets deeper between two than a seventh of that.
+func balls(p *part) []geom.Vec3 {
+	list := []geom.Vec3{p.a}
 	if p.a == p.b {
-		return []geom.Vec3{p.a}
+		return list
 	}
-	return []geom.Vec3{p.a, p.b, p.a.Add(p.b).Mul(0.5)}
+	list = append(list, p.b)
+	n := min(mostBalls-1, int(math.Ceil(p.a.Dist(p.b)/p.radius)))
+	for k := 1; k < n; k++ {
+		list = append(list, p.a.Add(p.b.Sub(p.a).Mul(float64(k)/float64(n))))
+	}
+	return list
 }
 
 func onSegment(p, a, b geom.Vec3) geom.Vec3 {

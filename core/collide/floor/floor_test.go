@@ -1,6 +1,7 @@
 package floor
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"math"
@@ -145,6 +146,32 @@ func TestABoxIsThrown(t *testing.T) {
 	assert.Greater(t, o.Moved+o.Tip, 0.01, "it was hit")
 }
 
+// A long capsule is solid all along, not only at its ends and its middle: a small box touches it wherever it lies
+// against it, and where it does not, there is no contact.
+func TestACapsuleIsSolidAllAlong(t *testing.T) {
+	rail := NewBody([]*solid.Form{solid.OfCapsule(fit.Capsule{A: geom.Vec3{-1, 0, 0}, B: geom.Vec3{1, 0, 0},
+		Radius: 0.1}).Form(context.Background())}, 7000)
+	for at := -1.05; at <= 1.05; at += 0.021 {
+		guest := NewBody([]*solid.Form{box(geom.Vec3{-.05, -.05, -.05}, geom.Vec3{.05, .05, .05})}, 7000)
+		for _, pair := range [][]*Body{{rail, guest}, {guest, rail}} {
+			rail.At, guest.At = geom.Vec3{0, 5, 0}, geom.Vec3{at, 5, 0.14} // a hundredth deep in its side
+			rail.turned()
+			guest.turned()
+			deepest := 0.0
+			for _, c := range contacts(pair) {
+				deepest = max(deepest, c.depth)
+			}
+			assert.Greater(t, deepest, 0.002, "%.3g m from its middle", at)
+			assert.Less(t, deepest, 0.011, "%.3g m from its middle", at)
+			guest.At[2] = 0.17
+			guest.turned()
+			for _, c := range contacts(pair) {
+				assert.Less(t, c.depth, 0.0, "beside it, %.3g m from its middle", at)
+			}
+		}
+	}
+}
+
 // A walker goes through a doorway, is stopped by a wall, and climbs what is no higher than a step.
 func TestAWalker(t *testing.T) {
 	hut := decompose.Of(context.Background(), shape.Scene("hut", nil, shapetest.Hut()),
@@ -182,6 +209,21 @@ func TestBadTrials(t *testing.T) {
 		{Kind: Ball, Speed: math.NaN()}} {
 		_, err := Run(context.Background(), forms, x)
 		assert.Error(t, err)
+	}
+	for what, x := range map[string][2]Trial{ // the last that can be tried, and the first that can't
+		"height": {{Height: 100}, {Height: 100.1}}, "tilt": {{Tilt: -360}, {Tilt: -360.1}}, "roll": {{Roll: 360}, {Roll: 361}},
+		"light": {{Density: 1}, {Density: .9}}, "dense": {{Density: 30_000}, {Density: 30_001}},
+		"short": {{Seconds: .1}, {Seconds: .09}}, "long": {{Seconds: 60}, {Seconds: 60.1}},
+		"size": {{Size: 20}, {Size: 20.1}}, "speed": {{Speed: 60}, {Speed: 60.1}}, "back": {{Speed: 0}, {Speed: -1}},
+		"tall": {{Tall: 10}, {Tall: 10.1}}, "wide": {{Wide: 10}, {Wide: 10.1}}, "step": {{Step: 5}, {Step: 5.1}},
+		"slope": {{Slope: 89}, {Slope: 89.1}}, "slant": {{Slant: 60}, {Slant: 60.1}},
+	} {
+		fine, bad := x[0], x[1]
+		for _, t := range []*Trial{&fine, &bad} {
+			t.Kind, t.Density, t.Seconds = Drop, cmp.Or(t.Density, 500), cmp.Or(t.Seconds, 20)
+		}
+		assert.NoError(t, fine.Validate(), what)
+		assert.Error(t, bad.Validate(), what)
 	}
 	_, err := Run(context.Background(), nil, Trial{Kind: Drop})
 	assert.ErrorIs(t, err, ErrNothing)

@@ -322,3 +322,29 @@ func BenchmarkDown(b *testing.B) {
 		})
 	}
 }
+
+// What may be decided has bounds, and a wish says how coarse or only how far.
+func TestBoundsOfMakingAndWishes(t *testing.T) {
+	for what, x := range map[string][2]Making{ // the last that may be meant, and the first that can't
+		"detail": {{Detail: 1000}, {Detail: 1001}}, "less detail": {{Detail: -1}, {Detail: -2}},
+		"angle": {{Angle: 180}, {Angle: 180.5}}, "less angle": {{Angle: 0}, {Angle: -1}},
+		"blend": {{Blend: 100}, {Blend: 101}}, "less blend": {{Blend: 0}, {Blend: -1}},
+		"slots": {{Weights: map[string]int{"a": 10_000}}, {Weights: map[string]int{"a": 10_001}}},
+		"nodes": {{Nodes: map[string]int{"a": 0}}, {Nodes: map[string]int{"a": -1}}},
+	} {
+		assert.NoError(t, x[0].Validate(), what)
+		assert.Error(t, x[1].Validate(), what)
+	}
+	for _, w := range []Wish{{Share: 0.5}, {Triangles: 1}, {Deviation: 0.01}} {
+		assert.True(t, w.Sized(), "%+v", w)
+	}
+	assert.False(t, Wish{From: 3}.Sized())
+	assert.Equal(t, 0.25, Wish{Triangles: 50, Share: .9}.ShareOf(200))
+	assert.Equal(t, 0.9, Wish{Share: .9}.ShareOf(200))
+	assert.Equal(t, 0.9, Wish{Triangles: 50, Share: .9}.ShareOf(0))
+	c := &Climb{Triangles: 100, Steps: []Step{{Triangles: 80, Visible: .01}, {Triangles: 40, Visible: .02}, {Triangles: 10,
+		Visible: .5}}}
+	assert.Equal(t, []int{0, 1, 2, 0}, []int{c.Nearest(.7), c.Nearest(.4), c.Nearest(.01), c.Nearest(1)})
+	assert.Equal(t, []int{-1, 0, 1, 1, 2}, []int{c.Within(.009), c.Within(.01), c.Within(.02), c.Within(.4), c.Within(9)})
+	assert.Equal(t, -1, (&Climb{}).Nearest(.5))
+}

@@ -2,10 +2,12 @@ package order_test
 
 import (
 	"context"
+	"math"
 	"testing"
 
 	"yarvek/core/geom"
 	"yarvek/core/process/order"
+	"yarvek/core/scene"
 	"yarvek/core/shape/kept"
 )
 
@@ -13,7 +15,14 @@ import (
 func TestOrdersAreKept(t *testing.T) {
 	var lines []string
 	ctx := context.Background()
-	for _, m := range kept.Meshes() {
+	wheel := &scene.Mesh{Name: "wheel", Points: make([]geom.Vec3, 301), FaceStart: []int32{0}, Slots: []int{-1}}
+	for i := range int32(300) { // round one point, more than are followed
+		y, x := math.Sincos(float64(i) / 300 * 2 * math.Pi)
+		wheel.Points[i+1] = geom.Vec3{x, y, 0}
+		wheel.Corners = append(wheel.Corners, 0, 1+i*7%300, 1+(i*7+1)%300)
+		wheel.FaceStart = append(wheel.FaceStart, 3*i+3)
+	}
+	for _, m := range append(kept.Meshes(), wheel) {
 		var index []uint32
 		m.EachTriangle(func(_ int, a, b, c int32) {
 			index = append(index, uint32(m.Corners[a]), uint32(m.Corners[b]), uint32(m.Corners[c]))
