@@ -443,3 +443,28 @@ func (n *Net) ring(edges []int32, at map[int32][]int32) []int32 {
 	}
 	return ring
 }
+
+// Flood is a face with all that is reached from it over edges, in ascending order: crosses tells whether one goes from
+// the face of one corner to that of another, which run along one edge. When ctx ends it returns early, with a part.
+func (n *Net) Flood(ctx context.Context, from int, crosses func(here, there int32) bool) []int {
+	m := n.Mesh
+	seen, list := map[int]bool{from: true}, []int{from}
+	for k := 0; k < len(list); k++ {
+		if k&0xfff == 0 && ctx.Err() != nil {
+			break
+		}
+		for c := m.FaceStart[list[k]]; c < m.FaceStart[list[k]+1]; c++ {
+			if n.Edge[c] < 0 {
+				continue
+			}
+			for _, r := range n.Runs(int(n.Edge[c])) {
+				if g := int(n.FaceOf[r]); !seen[g] && crosses(c, r) {
+					seen[g] = true
+					list = append(list, g)
+				}
+			}
+		}
+	}
+	slices.Sort(list)
+	return list
+}

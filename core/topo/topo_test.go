@@ -3,6 +3,7 @@ package topo
 import (
 	"context"
 	"math/rand/v2"
+	"slices"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -118,4 +119,33 @@ func TestBordersAreRings(t *testing.T) {
 	list = Of(ctx, bow, Places(ctx, bow.Points, 0), nil).Borders(ctx)
 	require.Len(t, list, 1, "one connected chain")
 	assert.Nil(t, list[0].Ring, "which is no ring")
+}
+
+// From face to face a flood reaches what it may cross into, and nothing beyond.
+func TestAFloodKeepsWithinItsBanks(t *testing.T) {
+	m := &scene.Mesh{FaceStart: []int32{0}}
+	for _, x := range []float64{0, 2} { // two cubes
+		base := int32(len(m.Points))
+		for i := range 8 {
+			m.Points = append(m.Points, geom.Vec3{x + float64(i&1), float64(i >> 1 & 1), float64(i >> 2 & 1)})
+		}
+		for _, f := range [][4]int32{{0, 2, 3, 1}, {4, 5, 7, 6}, {0, 1, 5, 4}, {2, 6, 7, 3}, {0, 4, 6, 2}, {1, 3, 7, 5}} {
+			for _, p := range f {
+				m.Corners = append(m.Corners, base+p)
+			}
+			m.FaceStart = append(m.FaceStart, int32(len(m.Corners)))
+		}
+	}
+	n := Of(t.Context(), m, Places(t.Context(), m.Points, 0), nil)
+	all := n.Flood(t.Context(), 7, func(int32, int32) bool { return true })
+	assert.Equal(t, []int{6, 7, 8, 9, 10, 11}, all, "one of two boxes")
+	assert.Equal(t, []int{7}, n.Flood(t.Context(), 7, func(int32, int32) bool { return false }))
+	for f := range m.Faces() { // all but the face over against it
+		got := n.Flood(t.Context(), f, func(here, there int32) bool {
+			assert.Equal(t, n.Edge[here], n.Edge[there])
+			return int(n.FaceOf[here]) == f
+		})
+		assert.Len(t, got, 5)
+		assert.True(t, slices.IsSorted(got))
+	}
 }

@@ -183,17 +183,9 @@ func (s mover) nearest(ctx context.Context, p geom.Vec3, meant func(int) bool, h
 			continue
 		}
 		mesh := s.Meshes[s.Nodes[i].Mesh]
-		done := 0
-		mesh.EachTriangle(func(f int, a, b, c int32) {
-			if done++; done&0xfff == 0 && ctx.Err() != nil || !had(mesh, f) {
-				return
-			}
-			q := geom.NearestOnTriangle(p, w.Apply(mesh.Points[mesh.Corners[a]]), w.Apply(mesh.Points[mesh.Corners[b]]),
-				w.Apply(mesh.Points[mesh.Corners[c]]))
-			if d := q.Dist(p); d < least {
-				node, face, least = i, f, d
-			}
-		})
+		if f, d := mesh.NearestFace(ctx, w, p, func(f int) bool { return had(mesh, f) }); d < least {
+			node, face, least = i, f, d
+		}
 	}
 	return node, face
 }
@@ -229,25 +221,7 @@ func (s mover) reached(ctx context.Context, mesh, from int, reach Reach) []int {
 		}
 		return true
 	}
-	seen, list := map[int]bool{from: true}, []int{from}
-	for k := 0; k < len(list); k++ {
-		if k&0xfff == 0 && ctx.Err() != nil {
-			return list
-		}
-		for c := m.FaceStart[list[k]]; c < m.FaceStart[list[k]+1]; c++ {
-			if net.Edge[c] < 0 {
-				continue
-			}
-			for _, r := range net.Runs(int(net.Edge[c])) {
-				if g := int(net.FaceOf[r]); !seen[g] && crosses(c, r) {
-					seen[g] = true
-					list = append(list, g)
-				}
-			}
-		}
-	}
-	slices.Sort(list)
-	return list
+	return net.Flood(ctx, from, crosses)
 }
 
 // alike tells whether two runs along one edge have the same coordinates of the first UV set at both ends.

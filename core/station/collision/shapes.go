@@ -125,15 +125,12 @@ func pickedOf(ctx context.Context, s *scene.Scene, at []geom.Vec3, flat bool) *s
 	for _, p := range at {
 		mesh, face, least := -1, -1, math.Inf(1)
 		for i, m := range whole.Meshes {
-			if ctx.Err() != nil {
-				return s
+			if f, d := m.NearestFace(ctx, geom.Identity, p, func(int) bool { return true }); d < least {
+				mesh, face, least = i, f, d
 			}
-			m.EachTriangle(func(f int, a, b, c int32) {
-				q := geom.NearestOnTriangle(p, m.Points[m.Corners[a]], m.Points[m.Corners[b]], m.Points[m.Corners[c]])
-				if d := q.Dist(p); d < least {
-					mesh, face, least = i, f, d
-				}
-			})
+		}
+		if ctx.Err() != nil {
+			return s
 		}
 		if mesh < 0 {
 			continue
@@ -153,22 +150,10 @@ func pickedOf(ctx context.Context, s *scene.Scene, at []geom.Vec3, flat bool) *s
 		}
 		net := topo.Of(ctx, m, topo.Places(ctx, m.Points, 0), nil)
 		way := m.FaceNormal(face).Unit()
-		todo := []int{face}
-		chosen[mesh][face] = true
-		for len(todo) > 0 && ctx.Err() == nil {
-			f := todo[len(todo)-1]
-			todo = todo[:len(todo)-1]
-			for c := m.FaceStart[f]; c < m.FaceStart[f+1]; c++ {
-				if net.Edge[c] < 0 {
-					continue
-				}
-				for _, r := range net.Runs(int(net.Edge[c])) {
-					if g := int(net.FaceOf[r]); !chosen[mesh][g] && m.FaceNormal(g).Unit().Dot(way) > alike {
-						chosen[mesh][g] = true
-						todo = append(todo, g)
-					}
-				}
-			}
+		for _, f := range net.Flood(ctx, face, func(_, over int32) bool {
+			return m.FaceNormal(int(net.FaceOf[over])).Unit().Dot(way) > alike
+		}) {
+			chosen[mesh][f] = true
 		}
 	}
 	for i, m := range whole.Meshes {

@@ -92,41 +92,7 @@ func (r *run) judges() func(i int) (kept bool, why string, lod int) {
 	leave, keep := set(r.d.Leave), set(r.d.Keep)
 	var match []func(i int) bool
 	for _, rule := range r.d.Rules {
-		switch rule.By {
-		case ByKind:
-			match = append(match, func(i int) bool {
-				return string(s.Nodes[i].Kind) == rule.What || slices.Contains(v.LoneOf(i), rule.What)
-			})
-		case ByName:
-			p, _ := naming.Parse(rule.What) // checked by Validate
-			match = append(match, func(i int) bool { return p.Matches(s.Nodes[i].Name) })
-		case ByArea:
-			a, view := rule.Area, s.Basis.ToView()
-			if rule.Seen != (geom.Mat3{}) {
-				view = rule.Seen
-				view[0] = geom.Vec3(view[0]).Mul(-1) // the asset's right is the viewer's left
-			}
-			match = append(match, func(i int) bool {
-				b := v.Boxes[i]
-				if b.IsEmpty() {
-					p := v.Worlds[i].T
-					b = geom.Box{Min: p, Max: p}
-				}
-				b = b.Carried(view)
-				return b.Min[0] >= min(a[0], a[2]) && b.Max[0] <= max(a[0], a[2]) && b.Min[2] >= min(a[1], a[3]) &&
-					b.Max[2] <= max(a[1], a[3])
-			})
-		default:
-			match = append(match, func(i int) bool {
-				if v.InMain(i) {
-					return false
-				}
-				if v.Boxes[i].IsEmpty() {
-					return v.Main.Distance(v.Worlds[i].T) > rule.Reach
-				}
-				return v.Main.Gap(v.Boxes[i]) > rule.Reach
-			})
-		}
+		match = append(match, r.matcher(rule))
 	}
 	return func(i int) (bool, string, int) {
 		n := s.Nodes[i]
@@ -158,6 +124,45 @@ func (r *run) judges() func(i int) (kept bool, why string, lod int) {
 			return false, solidWhy, 0
 		}
 		return true, "", 0
+	}
+}
+
+// matcher returns what tells whether a rule means a node.
+func (r *run) matcher(rule Rule) func(i int) bool {
+	s, v := r.s, r.survey
+	switch rule.By {
+	case ByKind:
+		return func(i int) bool {
+			return string(s.Nodes[i].Kind) == rule.What || slices.Contains(v.LoneOf(i), rule.What)
+		}
+	case ByName:
+		p, _ := naming.Parse(rule.What) // checked by Validate
+		return func(i int) bool { return p.Matches(s.Nodes[i].Name) }
+	case ByArea:
+		a, view := rule.Area, s.Basis.ToView()
+		if rule.Seen != (geom.Mat3{}) {
+			view = rule.Seen
+			view[0] = geom.Vec3(view[0]).Mul(-1) // the asset's right is the viewer's left
+		}
+		return func(i int) bool {
+			b := v.Boxes[i]
+			if b.IsEmpty() {
+				p := v.Worlds[i].T
+				b = geom.Box{Min: p, Max: p}
+			}
+			b = b.Carried(view)
+			return b.Min[0] >= min(a[0], a[2]) && b.Max[0] <= max(a[0], a[2]) && b.Min[2] >= min(a[1], a[3]) &&
+				b.Max[2] <= max(a[1], a[3])
+		}
+	}
+	return func(i int) bool {
+		if v.InMain(i) {
+			return false
+		}
+		if v.Boxes[i].IsEmpty() {
+			return v.Main.Distance(v.Worlds[i].T) > rule.Reach
+		}
+		return v.Main.Gap(v.Boxes[i]) > rule.Reach
 	}
 }
 
