@@ -52,19 +52,19 @@ type Shown struct {
 	Down func(image int) bool // its green points down; nil for none
 }
 
-// Look is how a painted model looks.
-type Look string
+// Coat is what a model is painted with.
+type Coat string
 
-// The looks.
+// The coats.
 const (
-	AsMaterials Look = "material"
-	AsShading   Look = "shading" // its normals alone
-	AsChecker   Look = "checker" // a checker on its first UV set
-	AsDensity   Look = "density" // triangles a square metre
+	AsMaterials Coat = "material"
+	AsShading   Coat = "shading" // its normals alone
+	AsChecker   Coat = "checker" // a checker on its first UV set
+	AsDensity   Coat = "density" // triangles a square metre
 )
 
-// Looks lists them.
-var Looks = []Look{AsMaterials, AsShading, AsChecker, AsDensity}
+// Coats lists them.
+var Coats = []Coat{AsMaterials, AsShading, AsChecker, AsDensity}
 
 // checker is the number of a picture that is none of the scene's.
 const checker = -2
@@ -90,7 +90,7 @@ type vertex struct {
 // picture, where the picture lies on the UVs, vertex colours, opacity, and what glows. onto
 // carries its coordinates to the frame of the paper; shown tells which images can be. A
 // face without normals is flat. Another look paints all of it alike. The error is ctx's.
-func Painted(ctx context.Context, s *scene.Scene, onto geom.Affine, as Look, shown Shown) ([]byte, error) {
+func Painted(ctx context.Context, s *scene.Scene, onto geom.Affine, as Coat, shown Shown) ([]byte, error) {
 	worlds := s.Worlds()
 	paints := make([]Paint, len(s.Materials)+1)
 	paints[len(s.Materials)] = Paint{Color: [4]float64{0.73, 0.77, 0.75, 1}, Picture: -1, Alpha: string(scene.Opaque),

@@ -266,7 +266,7 @@ func (b *Board) wire(ctx context.Context, v view, n int, scale float64) (draft.V
 
 // Level is a LOD packed for the turntable, as paper or with a look; see [Board.Turntable] and
 // [Board.Painted].
-func (b *Board) Level(ctx context.Context, o *work.Opened, n int, as draft.Look) ([]byte, error) {
+func (b *Board) Level(ctx context.Context, o *work.Opened, n int, as draft.Coat) ([]byte, error) {
 	r := o.Result.LODs
 	if n < 1 || n >= len(r.LODs) {
 		return nil, fault.New(fault.Missing, "there is no LOD of this number")

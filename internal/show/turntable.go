@@ -56,7 +56,7 @@ func (b *Board) Turntable(ctx context.Context, o *work.Opened, id string, height
 }
 
 // Painted is the same scene with its materials, or with another look; see [draft.Painted].
-func (b *Board) Painted(ctx context.Context, o *work.Opened, id string, as draft.Look) ([]byte, error) {
+func (b *Board) Painted(ctx context.Context, o *work.Opened, id string, as draft.Coat) ([]byte, error) {
 	v, err := look(o, id, 0)
 	if err != nil {
 		return nil, err
@@ -65,9 +65,9 @@ func (b *Board) Painted(ctx context.Context, o *work.Opened, id string, as draft
 }
 
 // painted is a scene in the place of a view's.
-func (b *Board) painted(ctx context.Context, v view, s *scene.Scene, as draft.Look) ([]byte, error) {
-	if !slices.Contains(draft.Looks, as) {
-		return nil, fault.Input("%q is no look: expected one of %v", as, draft.Looks)
+func (b *Board) painted(ctx context.Context, v view, s *scene.Scene, as draft.Coat) ([]byte, error) {
+	if !slices.Contains(draft.Coats, as) {
+		return nil, fault.Input("%q is no look: expected one of %v", as, draft.Coats)
 	}
 	if n := s.Count().Triangles; n > paintedTriangles {
 		return nil, fault.New(fault.Limit,

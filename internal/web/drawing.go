@@ -143,9 +143,9 @@ func (s *Server) turntable(w http.ResponseWriter, r *http.Request) error {
 	var b []byte
 	lod, _ := strconv.Atoi(r.URL.Query().Get("lod")) // none is the asset itself
 	if as := r.URL.Query().Get("look"); lod > 0 {
-		b, err = s.board.Level(r.Context(), o, lod, draft.Look(as))
+		b, err = s.board.Level(r.Context(), o, lod, draft.Coat(as))
 	} else if as != "" {
-		b, err = s.board.Painted(r.Context(), o, at, draft.Look(as))
+		b, err = s.board.Painted(r.Context(), o, at, draft.Coat(as))
 	} else {
 		b, err = s.board.Turntable(r.Context(), o, at, figureHeight(r))
 	}

@@ -125,7 +125,7 @@ func (w worksheet) Asset() string { return assetPath(w.Opened.Asset.ID) }
 // Do is a decision of one press: a form that sends an act with fixed fields, given as
 // names and values in turn.
 func (w worksheet) Do(act, label string, fields ...string) press {
-	p := press{Action: w.Path, Base: w.Opened.Base(), Act: act, Label: label, Look: "btn-ghost", Preview: true}
+	p := press{Action: w.Path, Base: w.Opened.Base(), Act: act, Label: label, Style: "btn-ghost", Preview: true}
 	for i := 0; i+1 < len(fields); i += 2 {
 		p.Fields = append(p.Fields, [2]string{fields[i], fields[i+1]})
 	}
@@ -151,7 +151,7 @@ type press struct {
 	// Of the button, in a form that has nothing else.
 	Label    string
 	ID       string
-	Look     string // classes of the style sheet
+	Style    string // classes of the style sheet
 	Title    string
 	Say      string // for those who do not see the button, when the label is not enough
 	State    string // "true" or "false" for a button that stays pressed
@@ -162,10 +162,10 @@ type press struct {
 func (p press) As(id string) press { p.ID = id; return p }
 
 // Main makes it the main button.
-func (p press) Main() press { p.Look = "btn-ink"; return p }
+func (p press) Main() press { p.Style = "btn-ink"; return p }
 
 // Small makes the button small.
-func (p press) Small() press { p.Look += " btn-small"; return p }
+func (p press) Small() press { p.Style += " btn-small"; return p }
 
 // Quiet leaves out the outline of what it would do.
 func (p press) Quiet() press { p.Preview = false; return p }
@@ -187,7 +187,7 @@ func (p press) Off(off bool) press { p.Disabled = off; return p }
 func (p press) Chosen(on bool) press {
 	p.State = "false"
 	if on {
-		p.State, p.Look = "true", "btn-ink"
+		p.State, p.Style = "true", "btn-ink"
 	}
 	return p
 }
