@@ -255,8 +255,10 @@ func narrow(v geom.Vec3) [3]float32 {
 // NearestFace is the face that lies nearest to a place, of those that may be it, and how far off: world takes the
 // mesh to where it stands. It looks at each triangle once, and is -1 at an infinite distance where there is none.
 // When ctx ends it returns early, with one of those it has seen.
-func (m *Mesh) NearestFace(ctx context.Context, world geom.Affine, p geom.Vec3, may func(face int) bool) (int, float64) {
-	face, least, done := -1, math.Inf(1), 0
+func (m *Mesh) NearestFace(ctx context.Context, world geom.Affine, p geom.Vec3, may func(face int) bool) (face int,
+	least float64) {
+	face, least = -1, math.Inf(1)
+	done := 0
 	at := func(c int32) geom.Vec3 { return world.Apply(m.Points[m.Corners[c]]) }
 	m.EachTriangle(func(f int, a, b, c int32) {
 		if done++; done&0xfff == 0 && ctx.Err() != nil || !may(f) {

@@ -89,6 +89,11 @@ func (c *cutting) enough(x *piece) bool {
 }
 
 // shell cuts one shell into at most so many pieces, and makes parts of its whole surface of them.
+//
+// What is cut is a copy with few triangles (coarse), a piece at a time, the one with the most that stops up a
+// free place first, then the one with the most air before it. Each cut is a fork of a tree; a side whose
+// surface falls apart becomes several pieces, told apart by their hulls. What can't be bettered is a leaf,
+// which is a cell: the planes that lead to it. Last, the whole surface, not the copy, is sent down that tree.
 func (c *cutting) shell(ctx context.Context, x *shell, most int, progress func(float64)) []*part {
 	p := x.coarse(ctx).plan(ctx)
 	root := &node{}
@@ -198,8 +203,12 @@ const (
 // crooked is by how much less a cut along no side of the mesh counts, as a share of what there is.
 const crooked = 0.08
 
-// planes are those that may cut a piece: along its axes and the world's, the first own of them, and of
-// faces where the surface is hollow.
+// planes are those that may cut a piece: along its axes and the world's, the first own of them, and of faces
+// where the surface is hollow.
+//
+// A good cut runs where a hollow edge is, along one of its two faces: both sides then lose that hollow. Where
+// there is none, or it is hollow everywhere as in a bowl, planes across the world's axes and across the main
+// axes of the surface (the eigenvectors of its spread) stand at the middle and at the quarters of the piece.
 func (c *cutting) planes(p *plan, x *piece) (all []fit.Plane, own int) {
 	var middles []geom.Vec3
 	var areas []float64
@@ -256,8 +265,12 @@ func (c *cutting) planes(p *plan, x *piece) (all []fit.Plane, own int) {
 	return append(list, along...), len(list)
 }
 
-// hollows are the planes of faces along edges where the surface of a piece is hollow, those with the
-// longest and sharpest edges first; round tells that it is hollow everywhere.
+// hollows are the planes of faces along edges where the surface of a piece is hollow, those with the longest
+// and sharpest edges first; round tells that it is hollow everywhere.
+//
+// Each hollow edge speaks for the planes of its two faces with its length by the sine of its bend. Planes that
+// are about one (to a hundredth in direction and a two-thousandth of the size in place) add up, so that a long
+// row of short edges counts as what it is. More than manyHollow different planes mean a round hollow.
 func (c *cutting) hollows(p *plan, x *piece) (planes []fit.Plane, round bool) {
 	type key [4]int
 	type found struct {

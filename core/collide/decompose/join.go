@@ -205,9 +205,14 @@ const free = 5e-4
 // mostNear bounds how many of its neighbours a part is tried with.
 const mostNear = 24
 
-// join makes few parts of many: at most so many, and fewer as long as that costs next to nothing or
-// fills no hollow deeper than is allowed. It is long because what is tried, taken and thrown away shares one
-// queue.
+// join makes few parts of many: at most so many, and fewer as long as that costs next to nothing or fills no
+// hollow deeper than is allowed.
+//
+// All pairs that touch wait in a queue by how much volume their common hull has beyond both; a pair that stops
+// up a free place is none. The cheapest is joined, becomes a part at the end of the list, and is tried with
+// what both were beside; pairs with a part that is gone are passed over when they come. Where nothing touches
+// any more and there are still too many, those whose middles are nearest are tried. It is long because what is
+// tried, taken and thrown away shares one queue.
 func (c *cutting) join(ctx context.Context, list []*part, most int) []*part {
 	for _, x := range list {
 		x.gone, x.near = false, map[int]bool{}
@@ -328,8 +333,12 @@ const (
 	worthwhile = 1e-4 // share of a part's volume that an exchange must save
 )
 
-// exchanged moves pieces from one part to another as long as that makes the hulls smaller, all
-// together: joining two by two never takes back what it did.
+// exchanged moves pieces from one part to another as long as that makes the hulls smaller, all together:
+// joining two by two never takes back what it did.
+//
+// Each piece of each part is tried with every part it touches: what its own part loses in volume without it,
+// against what the other gains. The best move is made at once, and rounds go on until none is worth while, or
+// mostRounds are done.
 func (c *cutting) exchanged(ctx context.Context, list []*part) []*part {
 	points := func(of []*part) []geom.Vec3 {
 		var pts []geom.Vec3
@@ -377,8 +386,12 @@ func (c *cutting) exchanged(ctx context.Context, list []*part) []*part {
 // mostTrades bounds how often a part is taken apart to join two others instead.
 const mostTrades = 60
 
-// traded takes the part apart that its pieces fill worst, and joins the two parts that cost least to
-// join instead, as long as that makes the hulls smaller.
+// traded takes the part apart that its pieces fill worst, and joins the two parts that cost least to join
+// instead, as long as that makes the hulls smaller.
+//
+// The number of hulls stays: one more by taking apart (its pieces joined anew down to two, and exchanged), one
+// less by the cheapest join of any two but those. Of the six worst parts the best such trade is made,
+// mostTrades times at most. Common hulls and halves are kept by the parts they are of, which never change.
 func (c *cutting) traded(ctx context.Context, list []*part) []*part {
 	type couple struct{ a, b *part }
 	joints := map[couple]*part{} // by the parts themselves, which are not changed

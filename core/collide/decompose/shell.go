@@ -147,6 +147,10 @@ func newShell(ctx context.Context, pts []geom.Vec3, tris []int32) *shell {
 }
 
 // nested joins hollows to what they are in, and turns what is inside out.
+//
+// A closed shell whose volume is negative faces inward. The smallest larger shell that holds one of its points
+// and its box takes its triangles, so that what is cut later is a body with its hollow. One that lies in
+// nothing is no hollow but inside out, and is turned. An open shell counts by the volume of its hull.
 func nested(ctx context.Context, list []*shell) []*shell {
 	order := make([]int, len(list))
 	for i := range order {

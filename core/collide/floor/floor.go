@@ -189,6 +189,13 @@ func pullOn(slant float64) geom.Vec3 {
 }
 
 // move takes bodies one step on; pull is gravity, in m/s².
+//
+// First forces change speeds: gravity, and the gyroscopic torque by one step of Newton's way on its implicit
+// equation (Catto 2015, "Numerical methods"), which never adds energy. Then contacts are gathered, each begins
+// with the impulse that it had a step ago (known, by its key), and rounds of sequential impulses make the
+// speeds agree with all of them, friction within its cone. Depth is taken out by speeds of its own (push),
+// which move bodies and are then forgotten, so that what is pushed apart does not fly apart. Last, places
+// follow speeds.
 func move(bodies []*Body, pull geom.Vec3, known map[contactKey]contact) map[contactKey]contact {
 	for _, b := range bodies {
 		if b.inverse == 0 {

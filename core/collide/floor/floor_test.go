@@ -211,7 +211,8 @@ func TestBadTrials(t *testing.T) {
 		assert.Error(t, err)
 	}
 	for what, x := range map[string][2]Trial{ // the last that can be tried, and the first that can't
-		"height": {{Height: 100}, {Height: 100.1}}, "tilt": {{Tilt: -360}, {Tilt: -360.1}}, "roll": {{Roll: 360}, {Roll: 361}},
+		"height": {{Height: 100}, {Height: 100.1}}, "tilt": {{Tilt: -360}, {Tilt: -360.1}},
+		"roll":  {{Roll: 360}, {Roll: 361}},
 		"light": {{Density: 1}, {Density: .9}}, "dense": {{Density: 30_000}, {Density: 30_001}},
 		"short": {{Seconds: .1}, {Seconds: .09}}, "long": {{Seconds: 60}, {Seconds: 60.1}},
 		"size": {{Size: 20}, {Size: 20.1}}, "speed": {{Speed: 60}, {Speed: 60.1}}, "back": {{Speed: 0}, {Speed: -1}},

@@ -44,7 +44,9 @@ func nearestOfHull(pts []geom.Vec3, q geom.Vec3) geom.Vec3 {
 	return near
 }
 
-// ofSimplex is the point of up to four points' hull nearest to another, and those it lies between.
+// ofSimplex is the point of up to four points' hull nearest to another, and those it lies between. All of its
+// corners, edges and faces are tried, which for four points is as fast as telling their regions apart, and
+// can't fall between two of them by rounding. Inside of a tetrahedron it is the point itself.
 func ofSimplex(s []geom.Vec3, q geom.Vec3) (geom.Vec3, []geom.Vec3) {
 	best, least := s[0], math.Inf(1)
 	kept := s[:1]

@@ -207,7 +207,11 @@ func (o *Outcome) guest(asset *Body) *Body {
 	return g
 }
 
-// play lets time go.
+// play lets time go, until all is at rest for a while or the time is over.
+//
+// A body is at rest when no point of it was faster than still for atRest seconds; from then on what it still
+// trembles is gathered for after seconds more. What flies away from the asset is waited for no longer. Frames
+// are kept every so many steps, and what came deepest into the floor or into the other at each.
 func (o *Outcome) play(ctx context.Context, bodies []*Body) error {
 	pull := pullOn(o.Trial.Slant)
 	o.keep(0, bodies)

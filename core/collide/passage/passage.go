@@ -218,6 +218,10 @@ func (g *Grid) flood() {
 }
 
 // find gathers the cells within the hull that hang together.
+//
+// A cell that the body can stand in (free) and that lies within the hull of the asset by more than a little is
+// within a doorway, a tunnel or a room. Those that hang together, and come deep enough to be more than a dent,
+// are one passage, with its mouths where it comes out of the hull. The largest stands first.
 func (g *Grid) find(ctx context.Context) {
 	inside := make([]bool, len(g.clear))
 	depth := make([]float32, len(g.clear))

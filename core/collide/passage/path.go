@@ -176,6 +176,10 @@ func (g *Grid) central(cells []int32) int32 {
 }
 
 // passage is cells as one, with a path along their middle.
+//
+// The path goes from the first mouth to each other one, or, of a room with one mouth, to its inmost place: as
+// deep as it gets, and there as clear as may be. Clear is the narrowest place on all of them: how large a body
+// still comes through. A list of cells without a mouth is no passage.
 func (g *Grid) passage(cells []int32, depth []float32) (Passage, bool) {
 	list := g.mouths(cells, depth)
 	if len(list) == 0 {
@@ -225,8 +229,9 @@ type stop struct {
 	cost float64
 }
 
-// way is the cheapest way between two cells, where it costs the less the clearer it is (Dijkstra
-// 1959, "A note on two problems in connexion with graphs").
+// way is the cheapest way between two cells (Dijkstra 1959, "A note on two problems in connexion with graphs"),
+// nil where there is none. A step into a cell costs the inverse square of how much more room it has than the
+// body needs: that keeps the way to the middle of a passage, where a straight one would scrape along its walls.
 func (g *Grid) way(in map[int32]bool, from, to int32) []int32 {
 	best := map[int32]float64{from: 0}
 	came := map[int32]int32{}

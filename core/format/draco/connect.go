@@ -99,6 +99,12 @@ type symbols interface {
 }
 
 // connect reads connectivity coded by Edgebreaker.
+//
+// The coder walked over the mesh, a face at a time, and wrote for each how it lay to what was walked already:
+// at its tip a new vertex (C), the walked part on its left (L), its right (R), on both (E), or before it, so
+// that the walk falls into two (S). It is read backwards, so that faces are put together from the last walked
+// to the first: then each symbol tells of the border of what is built which of its edges the new face goes to.
+// Events say where an S took up a part that lay aside; a coin a piece says whether its last face closes it.
 func (d *decoder) connect() error {
 	kind := d.byte()
 	vertices, faces := d.varint(), d.varint()
@@ -254,6 +260,12 @@ func (w *walk) happen(symbol, count int) error {
 }
 
 // face makes the face of symbol i.
+//
+// active is a stack of gates: the corner over against the edge of the built part at which the next face goes
+// on. E begins a part, with three new vertices and a gate of its own. L and R put one vertex beyond the gate's
+// edge. C closes the fan about the vertex at the gate's end: the face fills the wedge between the gate's edge
+// and the next of the border, and that vertex is on no hole. S joins the upper two parts. Corner c is the new
+// face's first, whose edge becomes the gate.
 func (w *walk) face(i int, s byte) error {
 	t, c := w.t, int32(3*w.made)
 	if w.made >= w.faces {
@@ -316,8 +328,11 @@ func (w *walk) face(i int, s byte) error {
 	return nil
 }
 
-// split makes face c of symbol i, which joins two gates, b the upper one; a vertex of each
-// becomes one.
+// split makes face c of symbol i, which joins two gates, b the upper one; a vertex of each becomes one.
+//
+// The upper part is done, and the one below it, or the one that an event laid aside for this symbol, is joined
+// to it: the face has one edge at each gate. Where these meet, two vertices were made for one; that of the
+// upper part is renamed all round its fan and is dead, to be filled up at the end.
 func (w *walk) split(i int, b, c int32) error {
 	t := w.t
 	w.active = w.active[:len(w.active)-1]
@@ -476,6 +491,10 @@ func (s *byValence) reached(t *table, c int32) {
 func (s *byValence) merged(to, from int32) { s.valences[to] += s.valences[from] }
 
 // seam reads which edges each layer breaks at; borders are seams of all.
+//
+// A layer is a set of values with seams of its own: one coin for each edge, told by the face that comes first,
+// says whether values break there. A layer with a seam within the mesh gets a table cut along its seams; others
+// share the mesh's.
 func (d *decoder) seam(coins []coin) error {
 	for range coins {
 		d.layers = append(d.layers, &seamed{})

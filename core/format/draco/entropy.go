@@ -169,6 +169,11 @@ type alphabet struct {
 }
 
 // alphabet reads the table of symbols of up to size bits, and steps over their run.
+//
+// The table says how many of 2^width slots each symbol has: two bits for how many bytes more its number takes,
+// or for a run of symbols with none, then the number. The shares have to fill all slots. A state is then taken
+// apart by width bits: the slot names the symbol, and the rest goes into the next state (range variant of
+// asymmetric numeral systems).
 func (b *buffer) alphabet(size int) *alphabet {
 	a := &alphabet{width: uint(min(max(3*size/2, 12), 20))}
 	n := b.varint()

@@ -162,6 +162,11 @@ func (p *predictor) across(v []int32, i int32, c int32, out []int32) bool {
 }
 
 // parallelograms foretells by one, or with creases by the mean of up to four.
+//
+// Across an edge to a face that has its values, the tip is foretold as the fourth corner of a parallelogram
+// (Touma and Gotsman 1998, "Triangle mesh compression"): one end plus the other less the tip over there. With
+// creases each face round the vertex gives one, a bit says which of them lie across a crease and don't count,
+// and the mean of the others is taken. Without any, the value before foretells.
 func (p *predictor) parallelograms(v []int32, creases *[4][]bool) error {
 	if len(v) == 0 {
 		return nil
@@ -286,6 +291,10 @@ func (p *predictor) readSides() ([]bool, error) {
 }
 
 // textures foretells UVs from those of two corners of the triangle and from its shape.
+//
+// In space the foot of the tip on the edge, and how far off it is, are known; the same share of the way and of
+// the distance on the UV's edge gives two places, one on each side, and a bit says which. Where one corner
+// alone is known its UV foretells, else the value before.
 func (p *predictor) textures(v []int32, sides []bool) error {
 	position, err := p.positions()
 	if err != nil {

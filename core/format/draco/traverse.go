@@ -95,6 +95,11 @@ func (t *traversal) run(c int32, stack []int32) []int32 {
 }
 
 // byDegree goes on where the next vertex is best foretold by faces that were passed.
+//
+// Faces that wait stand in three stacks: those whose tip has its value already, those whose tip two passed
+// faces look at (it can be foretold from more than one), and all others. It goes on with the first stack that
+// has one; a neighbour that is as good as the best that waits is gone to at once. The coder went the same way,
+// so values come in this order.
 func (d *decoder) byDegree(tb *table) (*sequence, error) {
 	t := begin(tb, d.mesh.Corners)
 	degree := make([]int32, len(tb.left))

@@ -11,6 +11,12 @@ import (
 )
 
 // newWork cuts the mesh into triangles, joins what stands together, and sets up the quadrics.
+//
+// Work goes on over places, not points: points at one place are one, and what differs between them (normals,
+// UVs, colours) is a wedge of each corner. Coordinates are about the middle of the mesh, so that quadrics,
+// which square them, lose no digits far from the origin. Each place sums the quadrics of its
+// triangles' planes by their area (Garland and Heckbert 1997, "Surface simplification using quadric error metrics");
+// lines finds the borders, seams and hard edges that hold it, newCarried what its corners carry.
 func newWork(ctx context.Context, m *scene.Mesh, o Options) *work {
 	w := &work{m: m, o: o, held: "its outline and its seams"}
 	tri := m.Triangulated()

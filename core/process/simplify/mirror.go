@@ -13,8 +13,12 @@ type mirror struct {
 	axis int     // across which it is; the plane goes through the middle
 }
 
-// mirrored looks for a plane across which all places mirror one another, through the middle of
-// the mesh and across one of its axes.
+// mirrored looks for a plane across which all places mirror one another, through the middle of the mesh and
+// across one of its axes.
+//
+// Places lie in cells of a grid, four times as large as what counts as one place; a mirrored place is looked
+// for in the cells at the corners of a box about it, so that one just across a cell's side is found. An axis is
+// taken when every place has a mate and is its mate's.
 func (w *work) mirrored() {
 	box := geom.EmptyBox()
 	for p, at := range w.at {

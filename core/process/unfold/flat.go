@@ -275,6 +275,10 @@ func (b *body) grow(in map[int32]int8, seeds [2]int32, size float64) {
 }
 
 // chart numbers the places of faces: corners that meet across a soft edge between two of them are one.
+//
+// A chart is a surface of its own: along a seam one point of the mesh is two places of it, at a fan's tip as
+// many as there are fans. So places are not points but sets of corners, joined edge by edge where both faces
+// are of the chart. Sides of faces across which nothing was joined are its border.
 func (b *body) chart(faces []int32) *chart {
 	c := &chart{faces: faces}
 	number := make(map[int32]int32, 4*len(faces)) // of corners
@@ -472,8 +476,13 @@ func (c *chart) pins() [2]int32 {
 	return [2]int32{a, b}
 }
 
-// judge brings a chart to the area of its surface, and gives its stretch: infinite when a triangle turns
-// over or has no area on the plane.
+// judge brings a chart to the area of its surface, and gives its stretch: infinite when a triangle turns over
+// or has no area on the plane.
+//
+// The stretch is the root mean square, over the surface, of how much a length of the plane grows on it (the L2
+// stretch of Sander, Snyder, Gortler and Hoppe 2001, "Texture mapping progressive meshes", section 3): 1 for
+// what rolls off, larger for what is squeezed anywhere. Needles, whose derivatives are all rounding, don't
+// count.
 func (b *body) judge(c *chart) float64 {
 	on := 0.0
 	for _, t := range c.tris {

@@ -20,8 +20,12 @@ const (
 // sized is a chart with how many faces it had when it was put in order.
 type sized struct{ faces, chart int }
 
-// merged joins crumbs of a body's charts to neighbours, the smallest first. As many faces as the mesh has
-// are laid flat anew at most, so that it takes no longer than laying it flat did.
+// merged joins crumbs of a body's charts to neighbours, the smallest first.
+//
+// A crumb is a chart of few faces, which costs more room round it than it fills. It is tried with its
+// neighbours, longest common border first: both are laid flat as one, and that is taken if it stretches by no
+// more than is allowed and its box is not much larger than both. As many faces as the mesh has are laid flat
+// anew at most, so that it takes no longer than laying it flat did.
 func (b *body) merged(ctx context.Context, list []*chart, most float64) []*chart {
 	owner := make([]int32, b.m.Faces())
 	for f := range owner {

@@ -231,6 +231,12 @@ type spot struct {
 }
 
 // placed puts tiles on the square at a scale, in order; false when they don't fit.
+//
+// It is a skyline: level is how high each column of texels is filled. A tile is known by its profile, the
+// lowest and the highest of its border in each column. At each place along the bottom it sinks until some
+// column touches; of all places and turns the one with the lowest top is taken, and by a third of what is lost
+// below it. Then its columns rise to its top and the padding, which spreads to both sides. The cost is tiles
+// times columns times the columns of a tile.
 func placed(ctx context.Context, tiles []*tile, order []int, k float64, o Options) ([]spot, bool) {
 	wide := o.Size - 2*rim
 	level := make([]float64, wide+o.Padding)

@@ -62,6 +62,10 @@ func boxed(ctx context.Context, tiles []*tile, k float64, o Options) ([]spot, bo
 }
 
 // maximal does it in one order, by one measure.
+//
+// Free room is kept as all largest free rectangles, which overlap (Jylänki 2010, "A thousand ways to pack the
+// bin", section 2.3). A tile takes the one that suits best, upright or lying; each free rectangle it reaches
+// into is replaced by the up to four that are left on its sides, and those within another are dropped.
 func maximal(tiles []*tile, sizes [][2]int, order []int, wide int, k float64, suit func(rect, int, int) int) ([]spot,
 	bool) {
 	free := []rect{{0, 0, wide, wide}}

@@ -25,6 +25,11 @@ type treap struct {
 }
 
 // crossing tells whether any two sides cross.
+//
+// A line goes over the plane from left to right (Shamos and Hoey 1976, "Geometric intersection problems"):
+// sides that it meets at the moment stand in a tree in the order in which it meets them. Two that cross are
+// neighbours in it just before they do, so only those that become neighbours are held against each other: when
+// one begins, with both beside it, and when one ends, the two that it lay between. That takes n log n.
 func crossing(at []complex128, border [][2]int32) bool {
 	s := &sweep{at: at, root: -1}
 	for _, e := range border {

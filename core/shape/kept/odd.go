@@ -14,7 +14,8 @@ import (
 // that are blank, mirrored or torn.
 func odd() []*scene.Mesh {
 	tetra := func(at geom.Vec3, by float64) *scene.Mesh {
-		return soup("tetra", []geom.Vec3{at, at.Add(geom.Vec3{by, 0, 0}), at.Add(geom.Vec3{0, by, 0}), at.Add(geom.Vec3{0, 0, by})},
+		return soup("tetra", []geom.Vec3{at, at.Add(geom.Vec3{by, 0, 0}), at.Add(geom.Vec3{0, by, 0}),
+			at.Add(geom.Vec3{0, 0, by})},
 			[]int32{0, 2, 1}, []int32{0, 1, 3}, []int32{1, 2, 3}, []int32{2, 0, 3})
 	}
 	box := func(low, high geom.Vec3) *scene.Mesh { return new(shape.Builder).Box(low, high).Mesh("box") }
@@ -37,7 +38,8 @@ func odd() []*scene.Mesh {
 		box(geom.Vec3{1e6, -3, 2e5}, geom.Vec3{1e6 + 2, -2, 2e5 + 1}).Mapped(geom.Identity),
 		box(geom.Vec3{}, geom.Vec3{1e-5, 2e-5, 3e-5}),
 		box(geom.Vec3{}, geom.Vec3{1, 5000, 1e-4}),
-		scene.Joined("touching", []*scene.Mesh{tetra(geom.Vec3{}, 1), tetra(geom.Vec3{}, -.5), tetra(geom.Vec3{1, 0, 0}, .7)}),
+		scene.Joined("touching", []*scene.Mesh{tetra(geom.Vec3{}, 1), tetra(geom.Vec3{}, -.5),
+			tetra(geom.Vec3{1, 0, 0}, .7)}),
 		scene.Joined("inside", []*scene.Mesh{box(geom.Vec3{}, unit.Mul(3)), turned(box(unit, unit.Mul(2))),
 			box(unit.Mul(1.2), unit.Mul(1.7)), turned(tetra(geom.Vec3{5, 0, 0}, 1))}),
 		scene.Joined("on one another", []*scene.Mesh{box(geom.Vec3{}, unit), box(geom.Vec3{0, 1, 0}, geom.Vec3{1, 2, 1}),
