@@ -75,14 +75,6 @@ func MediaType(suffix string) string {
 // Names are those of all kinds that are read, as “FBX, OBJ, GLB or glTF”.
 func Names() string { return listed(func(k kind) string { return k.name }, "or") }
 
-// Suffixes are those of all kinds that are read, with their dots.
-func Suffixes() (list []string) {
-	for _, k := range kinds {
-		list = append(list, k.suffix)
-	}
-	return list
-}
-
 // Rule is what a target can say of its receiver and files of one sort.
 type Rule struct {
 	Key  string // in a target, below "reads"

@@ -24,16 +24,3 @@ func Shown(v float64) float64 {
 	}
 	return 1.055*math.Pow(v, 1/2.4) - 0.055
 }
-
-// LinearRGB and ShownRGB convert the colour of four numbers, whose last is opacity and stays.
-func LinearRGB(c [4]float32) [4]float32 { return each3(c, Linear) }
-
-// ShownRGB is the inverse of [LinearRGB].
-func ShownRGB(c [4]float32) [4]float32 { return each3(c, Shown) }
-
-func each3(c [4]float32, f func(float64) float64) [4]float32 {
-	for i := range 3 {
-		c[i] = float32(f(float64(c[i])))
-	}
-	return c
-}

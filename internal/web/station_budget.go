@@ -48,14 +48,6 @@ type budgetPage struct {
 	Classes []class.Class
 }
 
-// Biggest is what the dearest node has of triangles.
-func (p budgetPage) Biggest() int {
-	if len(p.Nodes) == 0 {
-		return 1
-	}
-	return p.Nodes[0].Cost.Triangles
-}
-
 // decideBudget turns Budget's form into decisions.
 func decideBudget(f *form, p *prep.Prep) {
 	switch f.str("act") {

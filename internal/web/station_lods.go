@@ -7,7 +7,6 @@ import (
 	"io"
 	"maps"
 	"net/http"
-	"slices"
 	"strconv"
 	"strings"
 
@@ -335,15 +334,4 @@ func (s *Server) pair(w http.ResponseWriter, r *http.Request) error {
 	w.Header().Set("Cache-Control", "no-store")
 	_, err = io.WriteString(w, svg)
 	return err
-}
-
-// Hands are the numbers of what came along and is not on the ladder.
-func (p lodsPage) Hands() []int {
-	var list []int
-	for _, h := range p.Report.Hand {
-		if !slices.ContainsFunc(p.Levels, func(l lods.Level) bool { return l.Hand == h.N }) {
-			list = append(list, h.N)
-		}
-	}
-	return list
 }

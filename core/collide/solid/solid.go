@@ -32,11 +32,6 @@ const (
 	rings = 4
 )
 
-// ballMesh is a ball as a mesh, its corners on it: six of them are its extremes along the axes.
-func ballMesh(name string, b fit.Ball) *scene.Mesh {
-	return capsuleMesh(name, fit.Capsule{A: b.Centre, B: b.Centre, Radius: b.Radius})
-}
-
 // capsuleMesh is a capsule as a mesh, its corners on it.
 func capsuleMesh(name string, c fit.Capsule) *scene.Mesh {
 	m := &scene.Mesh{Name: name, FaceStart: []int32{0}, Slots: []int{-1}}

@@ -28,7 +28,7 @@ func TestShapesAreClosedBodies(t *testing.T) {
 		off    func(p geom.Vec3) float64
 	}{
 		"box": {meshOf("box", box.Body()), box.Volume(), 1e-12, box.Holds},
-		"ball": {ballMesh("ball", ball), ball.Volume(), 0.1,
+		"ball": {capsuleMesh("ball", fit.Capsule{A: ball.Centre, B: ball.Centre, Radius: ball.Radius}), ball.Volume(), 0.1,
 			func(p geom.Vec3) float64 { return math.Abs(p.Dist(ball.Centre) - ball.Radius) }},
 		"capsule": {capsuleMesh("capsule", capsule), capsule.Volume(), 0.1, capsule.Holds},
 		"slab": {meshOf("slab", fit.SlabOf(box.Body().Points, 26).Body), fit.SlabOf(box.Body().Points, 26).Body.Volume(),

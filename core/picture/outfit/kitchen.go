@@ -505,7 +505,7 @@ func ColourOf(c [4]float64) [4]uint8 {
 	for i, v := range c {
 		v = min(1, max(0, v))
 		if i < 3 {
-			v = texture.Encoded(v)
+			v = scene.Shown(v)
 		}
 		out[i] = uint8(math.Round(255 * v))
 	}

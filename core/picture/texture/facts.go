@@ -63,10 +63,6 @@ func (f *Facts) alpha(ctx context.Context, img *image.NRGBA) {
 		light       [3]float64 // times alpha
 		parts       [4]float64
 	}
-	var linear [256]float64
-	for i := range linear {
-		linear[i] = Linear(float64(i) / 255)
-	}
 	parts := make([]count, split.Blocks(h, 64))
 	_ = split.InBlocks(ctx, h, 64, func(block, from, to int) {
 		c := count{even: true}
@@ -83,7 +79,7 @@ func (f *Facts) alpha(ctx context.Context, img *image.NRGBA) {
 					c.parts[k] += float64(row[i+k])
 				}
 				for k := range 3 {
-					c.light[k] += linear[row[i+k]] * float64(row[i+3])
+					c.light[k] += float64(linear[row[i+k]]) * float64(row[i+3])
 				}
 				c.even = c.even && row[i] == img.Pix[0] && row[i+1] == img.Pix[1] && row[i+2] == img.Pix[2] &&
 					row[i+3] == img.Pix[3]

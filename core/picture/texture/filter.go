@@ -24,21 +24,15 @@ const (
 // linear is the light of each sRGB value.
 var linear = func() (t [256]float32) {
 	for i := range t {
-		t[i] = float32(Linear(float64(i) / 255))
+		t[i] = float32(scene.Linear(float64(i) / 255))
 	}
 	return t
 }()
 
-// Linear is the light of an sRGB value, both from 0 to 1.
-func Linear(v float64) float64 { return scene.Linear(v) }
-
-// Encoded is the sRGB value of a light, the inverse of [Linear].
-func Encoded(v float64) float64 { return scene.Shown(v) }
-
 // encoded are the sRGB bytes of lights in steps finer than any of them differ by.
 var encoded = func() (t [1 << 16]uint8) {
 	for i := range t {
-		t[i] = uint8(math.Round(255 * Encoded((float64(i)+0.5)/(1<<16))))
+		t[i] = uint8(math.Round(255 * scene.Shown((float64(i)+0.5)/(1<<16))))
 	}
 	return t
 }()

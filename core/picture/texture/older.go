@@ -31,10 +31,6 @@ func (o Older) convert(ctx context.Context, spec *image.NRGBA, rest [][]byte) (*
 			diffuse = Resized(ctx, diffuse, w, h, Tints)
 		}
 	}
-	var linear [256]float64
-	for v := range linear {
-		linear[v] = Linear(float64(v) / 255)
-	}
 	out := image.NewNRGBA(image.Rect(0, 0, w, h))
 	byte8 := func(v float64) uint8 { return uint8(255*min(1, max(0, v)) + 0.5) }
 	err := split.InBlocks(ctx, h, 16, func(_, from, to int) {
@@ -46,7 +42,7 @@ func (o Older) convert(ctx context.Context, spec *image.NRGBA, rest [][]byte) (*
 				}
 				var px scene.Older
 				for k := range 3 {
-					px.Diffuse[k], px.Specular[k] = o.Diffuse[k]*linear[d[k]], o.Specular[k]*linear[p[k]]
+					px.Diffuse[k], px.Specular[k] = o.Diffuse[k]*float64(linear[d[k]]), o.Specular[k]*float64(linear[p[k]])
 				}
 				base, metal := px.Converted()
 				q := out.Pix[y*out.Stride+4*x : y*out.Stride+4*x+4]
@@ -55,7 +51,7 @@ func (o Older) convert(ctx context.Context, spec *image.NRGBA, rest [][]byte) (*
 					continue
 				}
 				for k := range 3 {
-					q[k] = byte8(Encoded(base[k]))
+					q[k] = byte8(scene.Shown(base[k]))
 				}
 				q[3] = d[3]
 			}

@@ -7,6 +7,7 @@ import (
 	"slices"
 
 	"yarvek/core/picture"
+	"yarvek/core/scene"
 )
 
 // Rect is a place on a sheet, in texels from its top left.
@@ -172,7 +173,7 @@ func (s Sheet) place(ctx context.Context, out, img *image.NRGBA, p Piece, n int)
 			switch {
 			case by == [4]float64{}:
 			case light && k < 3:
-				f = Encoded(min(1, Linear(f)*by[k]))
+				f = scene.Shown(min(1, scene.Linear(f)*by[k]))
 			default:
 				f = min(1, f*by[k])
 			}

@@ -257,7 +257,7 @@ func TestMetallicIsTheInverse(t *testing.T) {
 
 // Brass beside chalk in one picture of the older workflow comes out as brass and chalk.
 func TestOlderPicturesAreConverted(t *testing.T) {
-	c := func(v float64) uint8 { return uint8(math.Round(255 * Encoded(v))) }
+	c := func(v float64) uint8 { return uint8(math.Round(255 * scene.Shown(v))) }
 	spec := picturetest.Painted(2, 1, func(x, _ int) color.NRGBA {
 		if x == 0 {
 			return color.NRGBA{c(0.9), c(0.7), c(0.3), 204}

@@ -306,11 +306,11 @@ func TestASheetLooksAsItsSlotsDid(t *testing.T) {
 				by := s.Materials[face].BaseColor
 				want := [3]float64{by[0], by[1], by[2]}
 				if ok {
-					want = [3]float64{by[0] * texture.Linear(float64(was.R)/255), by[1] * texture.Linear(float64(was.G)/255),
-						by[2] * texture.Linear(float64(was.B)/255)}
+					want = [3]float64{by[0] * scene.Linear(float64(was.R)/255), by[1] * scene.Linear(float64(was.G)/255),
+						by[2] * scene.Linear(float64(was.B)/255)}
 				}
 				for k, c := range []uint8{is.R, is.G, is.B} {
-					off(255*texture.Encoded(want[k]), float64(c))
+					off(255*scene.Shown(want[k]), float64(c))
 				}
 				orm, _ := sample(t, out, face, scene.UseRoughness, u, v)
 				rough := s.Materials[face].Roughness
