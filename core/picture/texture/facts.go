@@ -79,7 +79,7 @@ func (f *Facts) alpha(ctx context.Context, img *image.NRGBA) {
 					c.parts[k] += float64(row[i+k])
 				}
 				for k := range 3 {
-					c.light[k] += float64(linear[row[i+k]]) * float64(row[i+3])
+					c.light[k] += lights[row[i+k]] * float64(row[i+3])
 				}
 				c.even = c.even && row[i] == img.Pix[0] && row[i+1] == img.Pix[1] && row[i+2] == img.Pix[2] &&
 					row[i+3] == img.Pix[3]

@@ -21,12 +21,13 @@ const (
 	Tints                  // colours in sRGB whose alpha is a number by itself
 )
 
-// linear is the light of each sRGB value.
-var linear = func() (t [256]float32) {
+// lights are those of each sRGB value, and linear the same for filters.
+var lights, linear = func() (t [256]float64, short [256]float32) {
 	for i := range t {
-		t[i] = float32(scene.Linear(float64(i) / 255))
+		t[i] = scene.Linear(float64(i) / 255)
+		short[i] = float32(t[i])
 	}
-	return t
+	return t, short
 }()
 
 // encoded are the sRGB bytes of lights in steps finer than any of them differ by.

@@ -42,7 +42,7 @@ func (o Older) convert(ctx context.Context, spec *image.NRGBA, rest [][]byte) (*
 				}
 				var px scene.Older
 				for k := range 3 {
-					px.Diffuse[k], px.Specular[k] = o.Diffuse[k]*float64(linear[d[k]]), o.Specular[k]*float64(linear[p[k]])
+					px.Diffuse[k], px.Specular[k] = o.Diffuse[k]*lights[d[k]], o.Specular[k]*lights[p[k]]
 				}
 				base, metal := px.Converted()
 				q := out.Pix[y*out.Stride+4*x : y*out.Stride+4*x+4]
