@@ -14,7 +14,8 @@ import (
 // Names never clash, by the letters of any system, keep what they were made of, and can be files.
 func TestNamesDiffer(t *testing.T) {
 	var n Names
-	for _, c := range [][2]string{{"rust", "rust.png"}, {"Rust", "Rust_2.png"}, {"RUST", "RUST_3.png"}, {"rust", "rust_4.png"},
+	for _, c := range [][2]string{{"rust", "rust.png"}, {"Rust", "Rust_2.png"}, {"RUST", "RUST_3.png"},
+		{"rust", "rust_4.png"},
 		{"rust_3", "rust_3_2.png"}, {"rost", "rost.png"}, {"Ärger", "Ärger.png"}, {"Ärger", "Ärger_2.png"}} {
 		assert.Equal(t, c[1], n.Take(c[0], ".png"))
 	}
@@ -55,5 +56,6 @@ func TestChangesAreSaidOnce(t *testing.T) {
 	flat.SayFlattened(&scene.Scene{Nodes: []scene.Node{{Name: "root", Kind: scene.KindEmpty, Mesh: -1, Parent: -1},
 		{Name: "light", Kind: "light", Mesh: -1}, {Name: "hull", Kind: scene.KindMesh, Local: geom.Identity}}}, "FBX")
 	assert.Len(t, flat.Changes, 2, "the tree, and the node that places nothing; %s", fmt.Sprint(flat.Changes))
-	assert.Equal(t, Change{Nodes, "node “root”, which places nothing", flat.Changes[0].Why, Empty, "root"}, flat.Changes[1])
+	assert.Equal(t, Change{Nodes, "node “root”, which places nothing", flat.Changes[0].Why, Empty, "root"},
+		flat.Changes[1])
 }

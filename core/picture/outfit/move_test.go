@@ -15,7 +15,8 @@ import (
 
 // pair is two nodes that place one mesh of two boxes, in tin.
 func pair() *scene.Scene {
-	m := new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Box(geom.Vec3{2, 0, 0}, geom.Vec3{3, 1, 1}).Mesh("two")
+	m := new(shape.Builder).Slot(0).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).
+		Box(geom.Vec3{2, 0, 0}, geom.Vec3{3, 1, 1}).Mesh("two")
 	s := shape.Scene("pair", []scene.Material{scene.NewMaterial("tin"), scene.NewMaterial("wood")}, m)
 	other := s.Nodes[0]
 	other.Name, other.Local = "beside", geom.Translation(geom.Vec3{0, 0, 10})
@@ -64,7 +65,8 @@ func TestMovesReachWhatTheySay(t *testing.T) {
 	got = Moved(ctx, s, s, []Move{{From: "tin", To: "wood", Node: key}}, geom.Identity)
 	assert.Equal(t, map[int]int{0: 12}, slotsOf(got, 0))
 	assert.Equal(t, map[int]int{1: 12}, slotsOf(got, 1))
-	got = Moved(ctx, s, s, []Move{{To: "wood", At: []geom.Vec3{{2.5, .4, 1.01}}, Reach: Part, From: "wood"}}, geom.Identity)
+	got = Moved(ctx, s, s, []Move{{To: "wood", At: []geom.Vec3{{2.5, .4, 1.01}}, Reach: Part, From: "wood"}},
+		geom.Identity)
 	assert.Equal(t, map[int]int{0: 12}, slotsOf(got, 0), "none of them is wood")
 }
 
