@@ -4,7 +4,7 @@ GO ?= go
 export GOFLAGS := $(GOFLAGS) -trimpath
 
 # What takes long in the core, and is left to make test.
-SLOW = Noticed|NumberOfProcessors|OfOneAnother|StepsShow|MakeLadders|ComesBackAsALadder|ByHandAreJudged|LargeMeshesWait|EveryRemedy|Yardstick|WellKnown|ManyParts|ANewRevision|LODs|OddMeshes|ImperfectMeshes|BodiesAround|PlacesAndNames|TakeTheirTime|EditsByHand|EveryProperty|EveryCorner|WhenThatIsAskedFor|MemoryIs|CantBeHad|TheLimitIs|AreSheets|IsSolved|Ladder|Doorway|RoundThings|Hull|Arrives|Bak|Damaged|PassagesStay|Capsules|Mirrored|RoundTrip
+SLOW = Noticed|Climb|Halves|ManyHeights|NumberOfProcessors|OfOneAnother|StepsShow|MakeLadders|ComesBackAsALadder|ByHandAreJudged|LargeMeshesWait|EveryRemedy|Yardstick|WellKnown|ManyParts|ANewRevision|LODs|OddMeshes|ImperfectMeshes|BodiesAround|PlacesAndNames|TakeTheirTime|EditsByHand|EveryProperty|EveryCorner|WhenThatIsAskedFor|MemoryIs|CantBeHad|TheLimitIs|AreSheets|IsSolved|Ladder|Doorway|RoundThings|Hull|Arrives|Bak|Damaged|PassagesStay|Capsules|Mirrored|RoundTrip
 
 .PHONY: demo build test quick race mutate bench fuzz soak trial trial-windows screenshots
 
