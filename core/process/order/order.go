@@ -112,6 +112,9 @@ func around(index []uint32, vertices int) (start, list []int32) {
 // is the one among their vertices that has been longest in the cache and will still be there
 // when its own fan is done. It takes time in proportion to the triangles.
 func Tipsify(ctx context.Context, index []uint32, vertices, size int) []int32 {
+	if len(index) == 0 {
+		return nil
+	}
 	start, list := around(index, vertices)
 	live := make([]int32, vertices)
 	for v := range live {
@@ -122,7 +125,7 @@ func Tipsify(ctx context.Context, index []uint32, vertices, size int) []int32 {
 	out := make([]int32, 0, len(drawn))
 	var dead, ring []uint32
 	time, cursor := size+1, 0
-	for fan := min(0, vertices-1); fan >= 0; {
+	for fan := 0; fan >= 0; {
 		if len(out)&0xfff == 0 && ctx.Err() != nil {
 			return out
 		}

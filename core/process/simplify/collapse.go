@@ -1,6 +1,7 @@
 package simplify
 
 import (
+	"cmp"
 	"context"
 	"math"
 	"slices"
@@ -10,13 +11,13 @@ import (
 	"yarvek/core/topo"
 )
 
-// halfFrom is how many triangles are worth being divided for two to work on. Only tests set another.
-var halfFrom = 400_000
+// halfFrom is how many triangles are worth being divided for two to work on.
+const halfFrom = 400_000
 
 // halve goes much of the way to a goal with two halves of a large mesh side by side, each on what
 // lies within it, always the same halves; from there on all of it is one.
 func (w *work) halve(ctx context.Context, goal int) {
-	if w.left <= halfFrom || w.left <= 4*goal || w.mate != nil {
+	if w.left <= cmp.Or(w.o.halfFrom, halfFrom) || w.left <= 4*goal || w.mate != nil {
 		return
 	}
 	half := w.halves()

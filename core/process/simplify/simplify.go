@@ -29,6 +29,8 @@ type Options struct {
 	Locked  func(face int) bool
 	// Weight is how much a face counts when edges are put in order; nil for 1 everywhere.
 	Weight func(face int) float64
+
+	halfFrom int // of small meshes in tests, instead of the constant of that name
 }
 
 // Usual are the options of those who ask for nothing in particular.

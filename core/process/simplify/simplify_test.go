@@ -323,13 +323,10 @@ func TestItStopsWhereItIsTold(t *testing.T) {
 // Large meshes are worked on by two, each on its half: the outcome is the same on any number of processors, closed,
 // as small as asked and about as near as by one alone, and what lies at the cut is no worse than the rest.
 func TestHalvesAreWorkedOnSideBySide(t *testing.T) {
-	was := halfFrom
-	defer func() { halfFrom = was }()
 	for _, m := range []*scene.Mesh{shapetest.Boulder(40), knot(160, 16)} {
 		o := Options{Triangles: m.Triangles() / 20}
-		halfFrom = was
 		alone := Of(ctx, m, o)
-		halfFrom = 2000
+		o.halfFrom = 2000
 		want := Of(ctx, m, o)
 		require.NotEqual(t, alone.Mesh.Points, want.Mesh.Points, "by two")
 		assert.LessOrEqual(t, want.Out, o.Triangles)
@@ -347,11 +344,10 @@ func TestHalvesAreWorkedOnSideBySide(t *testing.T) {
 		}
 		runtime.GOMAXPROCS(before)
 		// Not far down, there is nothing for two to do.
-		assert.Equal(t, Of(ctx, m, Options{Triangles: m.Triangles() / 3}).Mesh.Points,
-			func() []geom.Vec3 {
-				halfFrom = was
-				return Of(ctx, m, Options{Triangles: m.Triangles() / 3}).Mesh.Points
-			}())
+		third := Options{Triangles: m.Triangles() / 3}
+		want = Of(ctx, m, third)
+		third.halfFrom = 2000
+		assert.Equal(t, want.Mesh.Points, Of(ctx, m, third).Mesh.Points)
 	}
 }
 

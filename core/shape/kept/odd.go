@@ -18,7 +18,10 @@ func odd() []*scene.Mesh {
 			at.Add(geom.Vec3{0, 0, by})},
 			[]int32{0, 2, 1}, []int32{0, 1, 3}, []int32{1, 2, 3}, []int32{2, 0, 3})
 	}
-	box := func(low, high geom.Vec3) *scene.Mesh { return new(shape.Builder).Box(low, high).Mesh("box") }
+	called := func(name string, low, high geom.Vec3) *scene.Mesh {
+		return new(shape.Builder).Box(low, high).Mesh(name)
+	}
+	box := func(low, high geom.Vec3) *scene.Mesh { return called("box", low, high) }
 	turned := func(m *scene.Mesh) *scene.Mesh {
 		list := make([][]int32, m.Faces())
 		for f := range list {
@@ -35,9 +38,9 @@ func odd() []*scene.Mesh {
 		soup("a line", []geom.Vec3{{}, {1, 0, 0}, {3, 0, 0}}, []int32{0, 1, 2}),
 		soup("a triangle", []geom.Vec3{{}, {0, 2, 0}, {1, 0, 0}}, []int32{0, 1, 2}),
 		soup("both ways", []geom.Vec3{{}, {0, 2, 0}, {1, 0, 0}}, []int32{0, 1, 2}, []int32{0, 2, 1}),
-		box(geom.Vec3{1e6, -3, 2e5}, geom.Vec3{1e6 + 2, -2, 2e5 + 1}).Mapped(geom.Identity),
-		box(geom.Vec3{}, geom.Vec3{1e-5, 2e-5, 3e-5}),
-		box(geom.Vec3{}, geom.Vec3{1, 5000, 1e-4}),
+		called("far", geom.Vec3{1e6, -3, 2e5}, geom.Vec3{1e6 + 2, -2, 2e5 + 1}),
+		called("tiny", geom.Vec3{}, geom.Vec3{1e-5, 2e-5, 3e-5}),
+		called("long", geom.Vec3{}, geom.Vec3{1, 5000, 1e-4}),
 		scene.Joined("touching", []*scene.Mesh{tetra(geom.Vec3{}, 1), tetra(geom.Vec3{}, -.5),
 			tetra(geom.Vec3{1, 0, 0}, .7)}),
 		scene.Joined("inside", []*scene.Mesh{box(geom.Vec3{}, unit.Mul(3)), turned(box(unit, unit.Mul(2))),
@@ -46,15 +49,8 @@ func odd() []*scene.Mesh {
 			box(geom.Vec3{.25, 2.001, .25}, geom.Vec3{.75, 2.001, .75}), box(geom.Vec3{1.2, 0, 0}, geom.Vec3{2.2, 1, 1})}),
 		fan(), twisted(), polygons(), tube(), ragBag(),
 	}
-	for i, m := range list {
-		m.Name = names[i]
-	}
 	return list
 }
-
-// names are what odd meshes are called, in their order.
-var names = [...]string{"nothing", "one place", "a line", "a triangle", "both ways", "far", "tiny", "long", "touching",
-	"inside", "on one another", "fan", "twisted", "polygons", "tube", "rag bag"}
 
 func soup(name string, pts []geom.Vec3, faces ...[]int32) *scene.Mesh {
 	m := &scene.Mesh{Name: name, Points: pts, FaceStart: []int32{0}, Slots: []int{-1}}
@@ -118,7 +114,7 @@ func polygons() *scene.Mesh {
 // with a seam, a blank stretch and a triangle without extent.
 func tube() *scene.Mesh {
 	m := new(shape.Builder).Slot(2).Lathe([][2]float64{{0, 0}, {1, 0}, {1.2, 1}, {.8, 2}, {.8, 3}}, 8).Mesh("tube")
-	u, normals := scene.Layer[[2]float64]{}, scene.Layer[[3]float32]{}
+	u := scene.Layer[[2]float64]{}
 	own := *m
 	own.Slots, own.Slot = []int{0, 2, 4}, make([]int32, m.Faces())
 	own.Smooth = make([]uint32, m.Faces())
@@ -138,21 +134,16 @@ func tube() *scene.Mesh {
 		}
 	}
 	own.UVs = []scene.UVSet{{Name: "UV", Layer: u}}
-	own.Normals = normals
+	own.Normals = scene.Layer[[3]float32]{}
 	own.Normals = own.SmoothNormals()
 	own.Colors = scene.Layer[[4]float32]{Values: [][4]float32{{1, 1, 1, 1}, {.2, .4, .6, 1}},
 		Index: make([]int32, len(own.Corners))}
 	for c := range own.Colors.Index {
 		own.Colors.Index[c] = int32(c / 5 % 2)
 	}
-	return own.Cut(firstOf(own.Faces(), 17), 2)[0]
-}
-
-// firstOf marks one face of n, to be cut away.
-func firstOf(n, face int) []int32 {
-	part := make([]int32, n)
-	part[face%n] = 1
-	return part
+	part := make([]int32, own.Faces())
+	part[17] = 1
+	return own.Cut(part, 2)[0]
 }
 
 // ragBag is a box whose faces are all apart, a ball of triangles joined at points that lie a little beside one
