@@ -392,3 +392,23 @@ func TestNormalsBySmoothingGroups(t *testing.T) {
 		}
 	}
 }
+
+// A face that is turned has its normals turned with it, in all three numbers, and those of other faces stay, though
+// they were the same values.
+func TestTurnedFacesHaveTurnedNormals(t *testing.T) {
+	m := new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{1, 2, 3}).Mesh("box")
+	m.Normals = scene.Layer[[3]float32]{Values: [][3]float32{{.36, .48, .8}}, Index: make([]int32, len(m.Corners))}
+	out := Turn(m, []int32{2})
+	require.NoError(t, out.Validate())
+	for f := range out.Faces() {
+		want, way := [3]float32{.36, .48, .8}, 1.0
+		if f == 2 {
+			want, way = [3]float32{-.36, -.48, -.8}, -1
+		}
+		assert.InDelta(t, way, out.FaceNormal(f).Unit().Dot(m.FaceNormal(f).Unit()), 1e-12, "face %d", f)
+		for c := out.FaceStart[f]; c < out.FaceStart[f+1]; c++ {
+			assert.Equal(t, want, out.Normals.Values[out.Normals.Index[c]], "face %d", f)
+		}
+	}
+	assert.Equal(t, [][3]float32{{.36, .48, .8}}, m.Normals.Values, "what came is as it was")
+}
