@@ -6,7 +6,7 @@ export GOFLAGS := $(GOFLAGS) -trimpath
 # What takes long in the core, and is left to make test.
 SLOW = Noticed|Climb|Halves|ManyHeights|NumberOfProcessors|OfOneAnother|StepsShow|MakeLadders|ComesBackAsALadder|ByHandAreJudged|LargeMeshesWait|EveryRemedy|Yardstick|WellKnown|ManyParts|ANewRevision|LODs|OddMeshes|ImperfectMeshes|BodiesAround|PlacesAndNames|TakeTheirTime|EditsByHand|EveryProperty|EveryCorner|WhenThatIsAskedFor|MemoryIs|CantBeHad|TheLimitIs|AreSheets|IsSolved|Ladder|Doorway|RoundThings|Hull|Arrives|Bak|Damaged|PassagesStay|Capsules|Mirrored|RoundTrip
 
-.PHONY: demo build test quick race mutate bench fuzz soak trial trial-windows screenshots
+.PHONY: demo build test quick race mutate bench fuzz soak trial trial-windows docs screenshots
 
 demo: build ## builds and starts Yarvek with the demo kit
 	./bin/yarvek demo
@@ -57,6 +57,9 @@ trial: ## all tests at their full size; then a thousand exports, half with a fau
 
 trial-windows: ## the Windows program under Wine: a walk, kills, a second start
 	GO=$(GO) tools/trial-windows.sh
+
+docs: ## renews what is made of the program: the schema of a prep, and the guide's tables of decisions
+	$(GO) run ./tools/docs
 
 screenshots: ## renews docs/screenshots from the demo kit
 	YARVEK_SCREENSHOTS=$(CURDIR)/docs/screenshots $(GO) test -count 1 -run TestScreenshots ./e2e

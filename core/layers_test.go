@@ -35,6 +35,7 @@ var layers = [][]string{
 	{"core/format/fbx", "core/format/gltf", "core/format/obj"},
 	{"core/format/formattest"},
 	{"core/format"},
+	{"core/entry"},
 	{"core/station"},
 	{"core/station/"},
 	{"core/prep"},

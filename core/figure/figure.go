@@ -139,11 +139,15 @@ func ParseLength(s string, fallback Unit) (float64, error) {
 			break
 		}
 	}
-	v, err := decimal(t)
+	power, ofTen := u.Power()
+	v, err := Typed(t, power)
 	if err != nil {
 		return 0, bad
 	}
-	return v * u.Metres, nil
+	if !ofTen {
+		v *= u.Metres
+	}
+	return v, nil
 }
 
 var feetInches = regexp.MustCompile(`^(-?)([0-9.,]+)(?:'|ft|feet|foot)([0-9.,]+)(?:"|in|inch|inches)?$`)

@@ -13,7 +13,8 @@ import (
 )
 
 // known tells the first key of a JSON text that the type of v has no field for, and
-// the nearest one it has.
+// the nearest one it has; and the first list that is not as long as it has to be, which encoding/json fills up
+// or cuts in silence.
 func known(b []byte, v any) error {
 	var tree any
 	if err := json.Unmarshal(b, &tree); err != nil {
@@ -28,6 +29,9 @@ func knownIn(tree any, t reflect.Type, path string) error {
 	case []any:
 		if t.Kind() != reflect.Slice && t.Kind() != reflect.Array {
 			return nil // of the wrong type, which reading it says
+		}
+		if t.Kind() == reflect.Array && t.Len() != len(v) {
+			return fault.Input("%q has %d items: expected %d", path, len(v), t.Len())
 		}
 		for i, e := range v {
 			if err := knownIn(e, t.Elem(), fmt.Sprintf("%s[%d]", path, i)); err != nil {

@@ -15,6 +15,7 @@ import (
 	"reflect"
 	"slices"
 
+	"yarvek/core/entry"
 	"yarvek/core/fault"
 	"yarvek/core/station"
 	"yarvek/core/station/axes"
@@ -46,32 +47,33 @@ type Prep struct {
 
 // list is the stations in the order of the work, each with its field of a Prep and its part of
 // the walk.
-var list = []entry{
-	field(source.Info, func(p *Prep) *source.Decisions { return &p.Source }, (*walk).source),
-	field(size.Info, func(p *Prep) *size.Decisions { return &p.Size }, (*walk).size),
-	field(axes.Info, func(p *Prep) *axes.Decisions { return &p.Axes }, (*walk).axes),
-	field(pivot.Info, func(p *Prep) *pivot.Decisions { return &p.Pivot }, (*walk).pivot),
-	field(surface.Info, func(p *Prep) *surface.Decisions { return &p.Surface }, (*walk).surface),
-	field(budget.Info, func(p *Prep) *budget.Decisions { return &p.Budget }, (*walk).budget),
-	field(lods.Info, func(p *Prep) *lods.Decisions { return &p.LODs }, (*walk).lods),
-	field(collision.Info, func(p *Prep) *collision.Decisions { return &p.Collision }, (*walk).collision),
-	field(slots.Info, func(p *Prep) *slots.Decisions { return &p.Slots }, (*walk).slots),
-	field(export.Info, func(p *Prep) *export.Decisions { return &p.Export }, (*walk).export),
+var list = []member{
+	field(source.Info, func(p *Prep) *source.Decisions { return &p.Source }, source.Entries, (*walk).source),
+	field(size.Info, func(p *Prep) *size.Decisions { return &p.Size }, size.Entries, (*walk).size),
+	field(axes.Info, func(p *Prep) *axes.Decisions { return &p.Axes }, axes.Entries, (*walk).axes),
+	field(pivot.Info, func(p *Prep) *pivot.Decisions { return &p.Pivot }, pivot.Entries, (*walk).pivot),
+	field(surface.Info, func(p *Prep) *surface.Decisions { return &p.Surface }, surface.Entries, (*walk).surface),
+	field(budget.Info, func(p *Prep) *budget.Decisions { return &p.Budget }, budget.Entries, (*walk).budget),
+	field(lods.Info, func(p *Prep) *lods.Decisions { return &p.LODs }, lods.Entries, (*walk).lods),
+	field(collision.Info, func(p *Prep) *collision.Decisions { return &p.Collision }, collision.Entries, (*walk).collision),
+	field(slots.Info, func(p *Prep) *slots.Decisions { return &p.Slots }, slots.Entries, (*walk).slots),
+	field(export.Info, func(p *Prep) *export.Decisions { return &p.Export }, export.Entries, (*walk).export),
 }
 
-// entry is a station on the list.
-type entry struct {
+// member is a station on the list.
+type member struct {
 	station.Info
-	get func(p Prep) station.Decisions
-	set func(p *Prep, d station.Decisions) bool // false when d is of another station
-	run func(*walk, frame) (frame, station.Report)
+	groups []entry.Group[Prep]
+	get    func(p Prep) station.Decisions
+	set    func(p *Prep, d station.Decisions) bool // false when d is of another station
+	run    func(*walk, frame) (frame, station.Report)
 }
 
-// field makes an entry of a station’s Info, the field of a prep that has its decisions, and what
+// field makes a member of a station’s Info, the field of a prep that has its decisions, and what
 // takes a frame through it.
 func field[D station.Decisions](in station.Info, of func(*Prep) *D,
-	run func(*walk, frame) (frame, station.Report)) entry {
-	return entry{in,
+	groups []entry.Group[D], run func(*walk, frame) (frame, station.Report)) member {
+	return member{in, entry.WholeOf(in.ID, of, groups),
 		func(p Prep) station.Decisions { return *of(&p) },
 		func(p *Prep, d station.Decisions) bool {
 			v, ok := d.(D)
@@ -91,18 +93,18 @@ func Stations() []station.Info {
 	return out
 }
 
-// entryOf gives a station's entry; the error is a *station.UnknownError.
-func entryOf(id string) (entry, error) {
-	i := slices.IndexFunc(list, func(e entry) bool { return e.ID == id })
+// memberOf gives a station's member of the list; the error is a *station.UnknownError.
+func memberOf(id string) (member, error) {
+	i := slices.IndexFunc(list, func(e member) bool { return e.ID == id })
 	if i < 0 {
-		return entry{}, &station.UnknownError{ID: id}
+		return member{}, &station.UnknownError{ID: id}
 	}
 	return list[i], nil
 }
 
 // Station finds a station by its ID; the error is a *station.UnknownError.
 func Station(id string) (station.Info, error) {
-	e, err := entryOf(id)
+	e, err := memberOf(id)
 	return e.Info, err
 }
 
@@ -123,7 +125,7 @@ func Parse(b []byte) (Prep, error) {
 	if err != nil {
 		return Prep{}, cmp.Or(known(b, p), fault.From(fault.Damaged, fmt.Errorf("the decisions can't be read: %w", err)))
 	}
-	if err := p.Validate(); err != nil {
+	if err := cmp.Or(known(b, p), p.Validate()); err != nil {
 		return Prep{}, err
 	}
 	dropEmpty(reflect.ValueOf(&p).Elem())
@@ -150,7 +152,7 @@ func (p Prep) JSON() []byte {
 
 // Of gives a station's decisions; the error is a *station.UnknownError.
 func (p Prep) Of(id string) (station.Decisions, error) {
-	e, err := entryOf(id)
+	e, err := memberOf(id)
 	if err != nil {
 		return nil, err
 	}
@@ -210,7 +212,7 @@ type Ref struct {
 // Repointed returns the prep with a station's decision pointed at another node; an
 // empty name drops it. A station that is not on the list is a *station.UnknownError.
 func (p Prep) Repointed(ref Ref, to string) (Prep, error) {
-	e, err := entryOf(ref.Station)
+	e, err := memberOf(ref.Station)
 	if err != nil {
 		return p, err
 	}

@@ -248,9 +248,9 @@ func lastOf(upto string) (int, error) {
 	if upto == "" {
 		return len(list) - 1, nil
 	}
-	if _, err := entryOf(upto); err != nil {
+	if _, err := memberOf(upto); err != nil {
 		return 0, err
 	}
-	at := func(id string) int { return slices.IndexFunc(list, func(e entry) bool { return e.ID == id }) }
+	at := func(id string) int { return slices.IndexFunc(list, func(e member) bool { return e.ID == id }) }
 	return max(at(upto), at(axes.Info.ID)), nil
 }

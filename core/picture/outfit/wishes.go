@@ -167,10 +167,10 @@ const (
 
 // Bounds of what can be decided.
 const (
-	maxSide    = 16384
-	maxPadding = 64
-	maxOnSheet = 64
-	maxName    = 200
+	MostSide    = 16384
+	MostPadding = 64
+	maxOnSheet  = 64
+	MostName    = 200
 )
 
 // Roles are the words for what a picture does, by use: the target's own.
@@ -189,8 +189,8 @@ func oneOf(s string, list ...string) bool { return s == "" || slices.Contains(li
 // Validate checks a move of faces.
 func (m Move) Validate() error {
 	switch {
-	case m.To == "" || len(m.To) > maxName:
-		return fmt.Errorf("faces need a slot to go to, with a name of up to %d letters", maxName)
+	case m.To == "" || len(m.To) > MostName:
+		return fmt.Errorf("faces need a slot to go to, with a name of up to %d letters", MostName)
 	case m.From == "" && m.Node == "" && len(m.At) == 0:
 		return fmt.Errorf("no faces were chosen for “%s”", m.To)
 	case len(m.At) > 0 && !slices.ContainsFunc(Reaches, func(r NamedReach) bool { return r.ID == m.Reach }):
@@ -211,8 +211,8 @@ func (j Join) Validate() error {
 
 // Validate checks a name.
 func (n Name) Validate() error {
-	if strings.TrimSpace(n.To) == "" || len(n.To) > maxName {
-		return fmt.Errorf("slot “%s” needs a name of 1 to %d letters", n.Slot, maxName)
+	if strings.TrimSpace(n.To) == "" || len(n.To) > MostName {
+		return fmt.Errorf("slot “%s” needs a name of 1 to %d letters", n.Slot, MostName)
 	}
 	return nil
 }
@@ -236,7 +236,7 @@ func (a Assigned) Validate() error {
 
 // Validate checks what is decided for one picture.
 func (o Own) Validate() error {
-	side := func(n int) bool { return n >= 0 && n <= maxSide }
+	side := func(n int) bool { return n >= 0 && n <= MostSide }
 	if !oneOf(o.Green, "up", "down") || !side(o.Width) || !side(o.Height) || !(o.Deep >= -1000 && o.Deep <= 1000) ||
 		!oneOf(o.Format, formats...) || !oneOf(o.As, AsNormal) {
 		return fmt.Errorf("what is decided for the picture “%s” can't be meant", o.Picture)
@@ -246,19 +246,19 @@ func (o Own) Validate() error {
 
 // Validate checks a sheet.
 func (s Sheet) Validate() error {
-	if len(s.Slots) < 2 || len(s.Slots) > maxOnSheet || s.Most < 0 || s.Most > maxSide || s.Padding < 0 ||
-		s.Padding > maxPadding {
-		return fmt.Errorf("a sheet has 2 to %d slots, up to %d texels a side and up to %d of padding", maxOnSheet, maxSide,
-			maxPadding)
+	if len(s.Slots) < 2 || len(s.Slots) > maxOnSheet || s.Most < 0 || s.Most > MostSide || s.Padding < 0 ||
+		s.Padding > MostPadding {
+		return fmt.Errorf("a sheet has 2 to %d slots, up to %d texels a side and up to %d of padding", maxOnSheet, MostSide,
+			MostPadding)
 	}
 	return nil
 }
 
 // Validate checks a light set.
 func (l Light) Validate() error {
-	if l.Size != 0 && (l.Size < 16 || l.Size > maxSide || l.Padding < 0 || l.Padding > maxPadding ||
-		len(l.Name) > maxName) {
-		return fmt.Errorf("a light set has 16 to %d texels a side and up to %d of padding", maxSide, maxPadding)
+	if l.Size != 0 && (l.Size < 16 || l.Size > MostSide || l.Padding < 0 || l.Padding > MostPadding ||
+		len(l.Name) > MostName) {
+		return fmt.Errorf("a light set has 16 to %d texels a side and up to %d of padding", MostSide, MostPadding)
 	}
 	return nil
 }
@@ -266,8 +266,8 @@ func (l Light) Validate() error {
 // Validate checks what is done to all pictures.
 func (p Pictures) Validate() error {
 	switch {
-	case p.Most != 0 && (p.Most < 1 || p.Most > maxSide):
-		return fmt.Errorf("pictures of %d pixels a side can't be meant: expected 1 to %d", p.Most, maxSide)
+	case p.Most != 0 && (p.Most < 1 || p.Most > MostSide):
+		return fmt.Errorf("pictures of %d pixels a side can't be meant: expected 1 to %d", p.Most, MostSide)
 	case !oneOf(p.Power, "down", "up", "nearest"):
 		return fmt.Errorf("%q is no way to a power of two: expected down, up or nearest", p.Power)
 	case !oneOf(p.Green, "up", "down"):

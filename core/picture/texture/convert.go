@@ -24,8 +24,8 @@ func (f Format) MIME() string {
 	return ""
 }
 
-// usualQuality is that of a JPEG nobody says.
-const usualQuality = 92
+// UsualQuality is that of a JPEG nobody says.
+const UsualQuality = 92
 
 // Encode writes a picture. PNG is written with as few channels as it has: grey, colours, or colours with
 // alpha. JPEG holds no alpha: a picture that has some is an error. TGA is written in runs (Truevision TGA
@@ -45,7 +45,7 @@ func Encode(img *image.NRGBA, as Format, quality int) ([]byte, error) {
 			return nil, fmt.Errorf("a JPEG holds no alpha, and the picture has some")
 		}
 		if quality == 0 {
-			quality = usualQuality
+			quality = UsualQuality
 		}
 		// opaque: the same, and written faster
 		var from image.Image = &image.RGBA{Pix: img.Pix, Stride: img.Stride, Rect: img.Rect}

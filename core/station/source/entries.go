@@ -1,0 +1,27 @@
+package source
+
+import (
+	"yarvek/core/entry"
+	"yarvek/core/figure"
+	"yarvek/core/geom"
+)
+
+// Entries are the values that can be decided here. What is left, named, split, cropped and grouped are lists.
+var Entries = []entry.Group[Decisions]{
+	{ID: "merge", Title: "One mesh or many", Entries: []entry.Entry[Decisions]{
+		entry.Choice("merge", "Becomes", func(d *Decisions) *Merge { return &d.Merge },
+			entry.Option{ID: string(MergeAll), Name: "one mesh"}, entry.Option{ID: string(MergeSlot), Name: "a mesh a slot"},
+			entry.Option{ID: string(MergeSome), Name: "a mesh a group"}).Helped("as many meshes as came while undecided"),
+	}},
+	{ID: "materials", Title: "Materials", Entries: []entry.Entry[Decisions]{
+		entry.YesNo("dropunused", "Leave unused materials behind", func(d *Decisions) *bool { return &d.DropUnused }),
+		entry.YesNo("jointwins", "Make equal materials one", func(d *Decisions) *bool { return &d.JoinTwins }).
+			Helped("equal but for their names"),
+	}},
+	{ID: "place", Title: "Place in space", Entries: []entry.Entry[Decisions]{
+		entry.Length("error", "Coordinates may be off by", "mm", func(d *Decisions) *float64 { return &d.Error }).
+			Between(1e-9, 1e3).Usually(figure.Untyped(DefaultError, -3)).
+			Helped("as 32-bit numbers, far from the origin"),
+		entry.Point("move", "Moved to the origin from", "m", func(d *Decisions) *geom.Vec3 { return &d.Move }).Helped("metres as read"),
+	}},
+}
