@@ -1,18 +1,18 @@
 package main
 
 import (
-	"context"
+	"cmp"
 	"encoding/json"
+	"errors"
 	"fmt"
 	"math"
+	"slices"
 	"strconv"
 	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
-	"yarvek/core/collide/decompose"
-	"yarvek/core/collide/fit"
 	"yarvek/core/collide/gap"
 	"yarvek/core/collide/passage"
 	"yarvek/core/collide/solid"
@@ -21,6 +21,8 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/measure/extents"
 	"yarvek/core/scene"
+	"yarvek/core/station"
+	"yarvek/core/station/collision"
 	"yarvek/core/station/export"
 	"yarvek/core/target"
 )
@@ -47,79 +49,28 @@ type passages struct {
 	Open  int `json:"open"`
 }
 
-// fitting is what a shape is asked for.
-type fitting struct {
-	kind       string
-	hulls      int
-	points     int
-	concavity  float64 // metres
-	keep       float64 // radius of the ball that passages stay open for; metres, 0 for none
-	scene      *scene.Scene
-	open       []fit.Ball
-	sheet      float64  // metres that open surfaces are taken thick, 0 for the usual
-	notes      []string // what is to be known, in words
-	impossible []string // what could not be met, in words
-}
+// fitWords are the shapes there are, by the words of --shape.
+var fitWords = map[string]collision.Form{"box": collision.Box, "obox": collision.Turned, "sphere": collision.Ball,
+	"capsule": collision.Capsule, "slab": collision.Slab, "hull": collision.OneHull, "hulls": collision.Hulls}
 
-// one is the shapes that a single one is fitted round all with.
-func one(f func(ctx context.Context, h *geom.Hull, most int) solid.Solid) func(context.Context,
-	*fitting) []solid.Solid {
-	return func(ctx context.Context, a *fitting) []solid.Solid {
-		pts := extents.Points(a.scene)
-		h := geom.HullWithin(ctx, pts, geom.Finely)
-		if len(h.Points) == 0 {
-			h.Points = pts // in one place
-		}
-		return []solid.Solid{f(ctx, h, a.points)}
-	}
-}
+const fitNames = "box, obox, sphere, capsule, slab, hull, hulls"
 
-// fits are the shapes there are, by the words of --shape.
-var fits = map[string]func(context.Context, *fitting) []solid.Solid{
-	"box":  one(func(_ context.Context, h *geom.Hull, _ int) solid.Solid { return solid.OfBox(fit.Upright(h.Points)) }),
-	"obox": one(func(ctx context.Context, h *geom.Hull, _ int) solid.Solid { return solid.OfBox(fit.Smallest(ctx, h)) }),
-	"sphere": one(func(_ context.Context, h *geom.Hull, _ int) solid.Solid {
-		return solid.OfBall(fit.SmallestBall(h.Points))
-	}),
-	"capsule": one(func(ctx context.Context, h *geom.Hull, _ int) solid.Solid {
-		return solid.OfCapsule(fit.SmallestCapsule(ctx, h))
-	}),
-	"slab": one(func(_ context.Context, h *geom.Hull, _ int) solid.Solid {
-		return solid.OfBody(fit.SlabOf(h.Points, fit.Slabs[len(fit.Slabs)-1]).Body)
-	}),
-	"hull": one(func(ctx context.Context, h *geom.Hull, most int) solid.Solid {
-		return solid.OfBody(fit.Around(ctx, h, most))
-	}),
-	"hulls": func(ctx context.Context, a *fitting) []solid.Solid {
-		r := decompose.Of(ctx, a.scene, decompose.Options{Hulls: a.hulls, Points: a.points, Concavity: a.concavity,
-			Open:  a.open,
-			Sheet: a.sheet, Down: a.scene.Basis.Up.Vec().Mul(-1)})
-		var list []solid.Solid
-		for _, h := range r.Hulls {
-			list = append(list, solid.OfBody(h.Body))
-		}
-		if r.Needs > a.hulls {
-			a.impossible = append(a.impossible, fmt.Sprintf("with %d hulls a passage is filled: it takes --max-hulls %d",
-				a.hulls, r.Needs))
-		}
-		if r.Sheets > 0 {
-			a.notes = append(a.notes, fmt.Sprintf("%s taken %.4g mm thick; --sheet sets it",
-				figure.Plural(r.Sheets, "open part was", "open parts were"), 1000*r.Sheet))
-		}
-		if n := len(r.Blocked); n > 0 {
-			a.impossible = append(a.impossible, fmt.Sprintf("%d of %d places could not be kept open", n, len(a.open)))
-		}
-		return list
-	},
+// fitFlags are those of collide that say a fit in fewer words than --set.
+type fitFlags struct {
+	shape            string
+	hulls, points    int
+	concavity, sheet float64 // millimetres
+	keep             float64 // radius of the ball that passages stay open for; metres, 0 for none
+	at               []string
+	flat             bool
 }
-
-const fitWords = "box, obox, sphere, capsule, slab, hull, hulls"
 
 func collideCommand() *cobra.Command {
 	var out, mesh string
-	a := fitting{hulls: 16, points: 64}
+	var a asked
+	var by fitFlags
 	c := &cobra.Command{Use: "collide FILE|ZIP -o OUT.(obj|glb|gltf|fbx) --shape (" +
-		strings.ReplaceAll(fitWords, ", ", "|") + ")",
+		strings.ReplaceAll(fitNames, ", ", "|") + ")",
 		Args:  cobra.ExactArgs(1),
 		Short: "Fit collision shapes to a mesh file, and say how well they fit",
 		Long: "Prints one JSON object: shapes and their points, how much more they hold than the mesh, how far the two are " +
@@ -128,38 +79,82 @@ func collideCommand() *cobra.Command {
 			"named by the\n" +
 			"target's pattern. One shape is fitted round all of the file, or as many hulls as it takes, up to --max-hulls; a " +
 			"single hull\n" +
-			"stays outside of the mesh, however few points it may have.",
+			"stays outside of the mesh, however few points it may have. A short form of prepare: --set says the rest, as --set " +
+			"planes=18,\n--set slot=wood, --set nodes=roof or --set within=2mm.",
 		RunE: func(c *cobra.Command, args []string) error {
-			switch {
-			case fits[a.kind] == nil:
-				return fmt.Errorf("%q is no shape: expected one of %s", a.kind, fitWords)
-			case a.points < 8 || a.points > 4096:
-				return fmt.Errorf("a hull can't have at most %d points: expected 8 to 4096", a.points)
-			case a.hulls < 1 || a.hulls > 1024:
-				return fmt.Errorf("there can't be at most %d hulls: expected 1 to 1024", a.hulls)
-			case !(a.concavity >= 0) || !(a.keep >= 0):
-				return fmt.Errorf("--concavity and --keep-open can't be below 0")
+			d, err := by.decided(c, a)
+			if err != nil {
+				return err
 			}
-			return collideFile(c, args[0], mesh, out, a)
+			return collideFile(c, args[0], mesh, out, d)
 		}}
 	c.Flags().StringVarP(&out, "out", "o", "", "file to write; its suffix chooses the format")
-	c.Flags().StringVar(&a.kind, "shape", "", "one of "+fitWords)
-	c.Flags().IntVar(&a.hulls, "max-hulls", a.hulls, "that there may be")
-	c.Flags().IntVar(&a.points, "max-points", a.points, "that a hull may have")
-	c.Flags().Float64Var(&a.concavity, "concavity", 0, "millimetres deep that a hollow may be filled to save a hull")
-	c.Flags().Float64Var(&a.sheet, "sheet", 0,
+	c.Flags().StringVar(&by.shape, "shape", "", "one of "+fitNames)
+	c.Flags().IntVar(&by.hulls, "max-hulls", collision.UsualHulls, "that there may be")
+	c.Flags().IntVar(&by.points, "max-points", collision.UsualPoints, "that a hull may have")
+	c.Flags().Float64Var(&by.concavity, "concavity", 0, "millimetres deep that a hollow may be filled to save a hull")
+	c.Flags().Float64Var(&by.sheet, "sheet", 0,
 		"millimetres thick that open surfaces are taken; 0 for a hundredth of the size")
-	c.Flags().Float64Var(&a.keep, "keep-open", 0, "radius in metres of a ball that passages stay open for; 0 for none")
+	c.Flags().Float64Var(&by.keep, "keep-open", 0, "radius in metres of a ball that passages stay open for; 0 for none")
+	c.Flags().StringArrayVar(&by.at, "at", nil, "X,Y,Z in metres as read: fit to the part nearest to it; may be given again")
+	c.Flags().BoolVar(&by.flat, "flat", false, "with --at: only to the flat faces there")
+	a.flags(c, collision.Info.ID)
 	c.Flags().StringVar(&mesh, "mesh", "", "which mesh of a zip, by its name in it")
 	_ = c.MarkFlagRequired("out")
-	_ = c.MarkFlagRequired("shape")
 	return c
+}
+
+// decided are the decisions that flags, a prep and values on top come to.
+func (by fitFlags) decided(c *cobra.Command, a asked) (collision.Decisions, error) {
+	given := func(name string) bool { return c.Flags().Changed(name) }
+	form, known := fitWords[by.shape]
+	if !known && given("shape") {
+		return collision.Decisions{}, fmt.Errorf("%q is no shape: expected one of %s", by.shape, fitNames)
+	}
+	var sets []string
+	set := func(yes bool, name string, value any) {
+		if yes {
+			sets = append(sets, fmt.Sprintf("%s.%s=%v", collision.Info.ID, name, value))
+		}
+	}
+	hull := form == collision.Hulls || form == collision.OneHull
+	set(known, "form", form)
+	set(given("max-hulls") && form == collision.Hulls, "most", by.hulls)
+	set(given("max-points") && hull, "points", by.points)
+	set(by.concavity != 0 && form == collision.Hulls, "concavity", by.concavity)
+	set(by.sheet != 0 && form == collision.Hulls, "sheet", by.sheet)
+	if given("keep-open") {
+		if !(by.keep >= 0) {
+			return collision.Decisions{}, errors.New("--keep-open can't be below 0")
+		}
+		set(by.keep > 0, "tall", 0)
+		set(by.keep > 0, "wide", 2*by.keep)
+	}
+	p, err := asked{a.file, append(sets, a.sets...)}.decided(collision.Info.ID)
+	d := p.Collision
+	switch {
+	case err != nil:
+		return d, err
+	case len(d.Fits) == 0:
+		return d, fmt.Errorf("nothing is asked for: give --shape, one of %s", fitNames)
+	}
+	for _, s := range by.at {
+		var at geom.Vec3
+		if n, err := fmt.Sscanf(s, "%g,%g,%g", &at[0], &at[1], &at[2]); n != 3 || err != nil {
+			return d, fmt.Errorf("--at %s: expected three numbers with commas between", s)
+		}
+		d.Fits[0].At, d.Fits[0].Flat = append(d.Fits[0].At, at), by.flat
+	}
+	if d.Keep == (collision.Keep{}) { // nothing said of passages: none are looked for
+		d.Keep.None = true
+	}
+	return d, d.Validate()
 }
 
 // mostBalls bounds the places that are kept open.
 const mostBalls = 300
 
-func collideFile(c *cobra.Command, file, mesh, out string, a fitting) error {
+func collideFile(c *cobra.Command, file, mesh, out string, d collision.Decisions) error {
 	f, m, err := readFor(c.Context(), out, file, mesh)
 	if err != nil {
 		return err
@@ -169,24 +164,36 @@ func collideFile(c *cobra.Command, file, mesh, out string, a fitting) error {
 	if len(extents.Points(s)) == 0 {
 		return fmt.Errorf("%s has no polygons to fit a shape round", file)
 	}
-	a.scene = s
-	a.concavity, a.sheet = a.concavity/1000, a.sheet/1000
 	began := time.Now()
 	var ways *passage.Grid
-	if a.keep > 0 {
-		if ways, err = passage.New(ctx, s, passage.Body{Radius: a.keep}); err != nil {
-			return fmt.Errorf("--keep-open %g: %w", a.keep, err)
+	up := s.Basis.Up.Vec()
+	room := collision.Room{Down: up.Mul(-1)}
+	if k := d.Keep; !k.None {
+		if ways, err = passage.New(ctx, s, passage.Body{Radius: k.Radius, Height: k.Height, Up: up}); err != nil {
+			return fmt.Errorf("a body of radius %g m: %w", k.Radius, err)
 		}
-		a.open = ways.Balls(mostBalls)
+		room.Open = ways.Balls(mostBalls)
 	}
-	list := fits[a.kind](ctx, &a)
+	var list []solid.Solid
+	for _, by := range d.Fits {
+		meant := by.Meant(s, s.Keys())
+		if len(meant) == 0 {
+			return fmt.Errorf("%s has no mesh called %s: it has %s", file, strings.Join(by.Nodes, " or "),
+				station.Some(s.Keys()))
+		}
+		if by.Slot != "" && !slices.Contains(s.SlotNames(), by.Slot) {
+			return noSlot(s, by.Slot)
+		}
+		made := collision.FitTo(ctx, s, meant, by, room, func(float64) {})
+		list = append(list, made.Solids...)
+		for _, w := range said(made, by, len(room.Open)) {
+			fmt.Fprintln(c.ErrOrStderr(), w)
+		}
+	}
 	if err := ctx.Err(); err != nil {
 		return err
 	}
 	answer := collided{Shapes: len(list), Ms: time.Since(began).Milliseconds()}
-	for _, w := range append(a.notes, a.impossible...) {
-		fmt.Fprintln(c.ErrOrStderr(), w)
-	}
 	to := ownFrame(s)
 	pattern, err := to.Pattern(target.SolidName)
 	if err != nil {
@@ -209,6 +216,16 @@ func collideFile(c *cobra.Command, file, mesh, out string, a fitting) error {
 		forms, stand = append(forms, form), append(stand, form)
 		answer.Points += len(m.Points)
 		volume += form.Volume()
+	}
+	if d.Surface.Share > 0 {
+		touched := collision.SurfaceOf(ctx, s, d.Surface)
+		name, err := pattern.Make(map[string]string{"mesh": firstMesh(s), "asset": asset, "kind": collision.SurfaceKind,
+			"n": strconv.Itoa(len(list) + 1)})
+		if err != nil {
+			return err
+		}
+		with.Collision = append(with.Collision, scene.Shape{Name: name, Kind: collision.SurfaceKind, Mesh: touched.Mesh,
+			Frame: geom.Identity})
 	}
 	is := extents.Of(ctx, s)
 	closed := is.Closed && is.Volume != 0
@@ -236,6 +253,30 @@ func collideFile(c *cobra.Command, file, mesh, out string, a fitting) error {
 	enc := json.NewEncoder(c.OutOrStdout())
 	enc.SetEscapeHTML(false)
 	return enc.Encode(answer)
+}
+
+// said is what is to be known of a fit, and what could not be met, in words. open is how many places were to be kept
+// open.
+func said(made collision.Made, by collision.Fit, open int) (list []string) {
+	if made.Sheets > 0 {
+		list = append(list, fmt.Sprintf("%s taken %.4g mm thick; --sheet sets it",
+			figure.Plural(made.Sheets, "open part was", "open parts were"), 1000*made.Sheet))
+	}
+	if most := cmp.Or(by.Most, collision.UsualHulls); made.More > 0 {
+		list = append(list, fmt.Sprintf("with %d hulls a passage is filled: it takes --max-hulls %d", most, most+made.More))
+	}
+	if made.Blocked > 0 {
+		list = append(list, fmt.Sprintf("%d of %d places could not be kept open", made.Blocked, open))
+	}
+	if made.Short {
+		list = append(list, "so few points can't be so near: the hull stays outside")
+	}
+	return list
+}
+
+// noSlot says that a scene has no slot of a name.
+func noSlot(s *scene.Scene, name string) error {
+	return fmt.Errorf("no slot is called %q: the file has %s", name, strings.Join(s.SlotNames(), ", "))
 }
 
 // firstMesh is the name of the first node that places a mesh.

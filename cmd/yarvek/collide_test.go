@@ -66,7 +66,7 @@ func TestShapesAreFittedRoundAFile(t *testing.T) {
 		"triangle": "v 0 0 0\nv 1 0 0\nv 0 1 0\nf 1 2 3\n", "place": "v 1 1 1\nv 1 1 1\nv 1 1 1\nf 1 2 3\n",
 	} {
 		file := write(t, dir, name+".obj", text)
-		for shape := range fits {
+		for shape := range fitWords {
 			said, err := run(t, collideCommand(), file, "-o", filepath.Join(dir, name+"-out.glb"), "--shape", shape)
 			if err == nil {
 				var got collided

@@ -19,9 +19,7 @@ import (
 	"yarvek/core/format"
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/pack"
-	"yarvek/core/prep"
 	"yarvek/core/scene"
-	"yarvek/core/target"
 	"yarvek/internal/work"
 )
 
@@ -237,87 +235,6 @@ func text(r record) string {
 		s += fmt.Sprintf("  %s: %s. %s\n", f.Severity, f.Title, f.Text)
 	}
 	return strings.TrimRight(s, "\n")
-}
-
-func exportCommand() *cobra.Command {
-	var out, targetID, prepFile, mesh, release string
-	c := &cobra.Command{Use: "export FILE|ZIP -o OUT.(glb|gltf|fbx|obj)", Args: cobra.ExactArgs(1),
-		Short: "Prepare a mesh file and write it for a target",
-		Long: "Prints what there is to say of it, writes it, reads it back and says whether it arrived equal.\n" +
-			"Exits with 1, and writes nothing, when something must be fixed and no reason for releasing it is given, and with " +
-			"3\n" +
-			"when what was written arrived different.",
-		RunE: func(c *cobra.Command, args []string) error {
-			t, err := targetOf(targetID)
-			if err != nil {
-				return err
-			}
-			var p prep.Prep
-			if prepFile != "" {
-				b, err := os.ReadFile(prepFile)
-				if err != nil {
-					return err
-				}
-				if p, err = prep.Parse(b); err != nil {
-					return fmt.Errorf("%s: %w", prepFile, err)
-				}
-			}
-			return exportFile(c, args[0], mesh, out, release, t, p)
-		}}
-	c.Flags().StringVarP(&out, "out", "o", "", "file to write; its suffix chooses the format")
-	c.Flags().StringVar(&targetID, "target", target.Shipped[0].ID, "a target file, or one of "+targetIDs())
-	c.Flags().StringVar(&prepFile, "prep", "", "JSON file with recorded decisions to apply")
-	c.Flags().StringVar(&mesh, "mesh", "", "which mesh of a zip, by its name in it")
-	c.Flags().StringVar(&release, "release", "", "the reason for writing it although findings must be fixed")
-	_ = c.MarkFlagRequired("out")
-	return c
-}
-
-func targetIDs() string {
-	var ids []string
-	for _, t := range target.Shipped {
-		ids = append(ids, t.ID)
-	}
-	return strings.Join(ids, ", ")
-}
-
-func exportFile(c *cobra.Command, file, mesh, out, release string, t target.Target, p prep.Prep) error {
-	f, m, err := readFor(c.Context(), out, file, mesh)
-	if err != nil {
-		return err
-	}
-	defer m.close()
-	r, err := prep.Run(c.Context(), prep.Input{Key: file, Scene: m.scene, Findings: m.found, Revision: 1, Target: t}, p,
-		nil)
-	if err != nil {
-		return err
-	}
-	for _, stop := range r.Stops() {
-		for _, f := range stop.Report.Findings() {
-			fmt.Fprintf(c.OutOrStdout(), "%s: %s: %s. %s\n", f.Severity, stop.Name, f.Title, f.Text)
-		}
-	}
-	switch mustFix, _ := r.Open(); {
-	case mustFix > 0 && strings.TrimSpace(release) == "":
-		fmt.Fprintf(c.OutOrStdout(), "held: nothing was written. Put right what must be fixed, or give --release REASON\n")
-		return errSaid
-	case mustFix > 0:
-		fmt.Fprintf(c.OutOrStdout(), "released: %s\n", strings.TrimSpace(release))
-	}
-	p.Export.Format, p.Export.Name = f.ID, ""
-	parcel, err := deliver.Make(c.Context(), deliver.Order{Delivery: r.Delivery, Decisions: p.Export,
-		Asset: bareName(out), Target: t})
-	if err != nil {
-		return err
-	}
-	if err := writeAll(parcel.Package, out,
-		func(to string, n int) { fmt.Fprintf(c.OutOrStdout(), "wrote %s, %d bytes\n", to, n) }); err != nil {
-		return err
-	}
-	for _, ch := range parcel.Package.Changes {
-		fmt.Fprintf(c.OutOrStdout(), "changed: %s: %s\n", ch.What, ch.Why)
-	}
-	return certified(c.OutOrStdout(), parcel.Certificate)
 }
 
 // certified says how what was written arrived. What arrived otherwise without being accepted by name ends the

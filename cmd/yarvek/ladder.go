@@ -2,7 +2,9 @@ package main
 
 import (
 	"encoding/json"
+	"errors"
 	"fmt"
+	"slices"
 
 	"github.com/spf13/cobra"
 
@@ -35,17 +37,19 @@ func ladderCommand() *cobra.Command {
 	usual := target.Shipped[0].View
 	o := ladderOptions{view: ladder.View{Lines: usual.Lines, Angle: usual.Angle}}
 	var out, mesh string
+	var a asked
 	c := &cobra.Command{Use: "ladder FILE|ZIP -o OUT.(obj|glb|gltf|fbx)", Args: cobra.ExactArgs(1),
 		Short: "Make the LODs of a mesh file, and say from where each may take over",
 		Long: "Prints one JSON object a LOD: what it costs, how far it is from the first, and from which distance on it " +
 			"shows by no more than\n" +
 			"the pixels allowed. Writes all of them into one file, as nodes named by the target's pattern, or as a LOD group. " +
 			"Without --levels\n" +
-			"there are as few as bring most of what could be saved.",
+			"there are as few as bring most of what could be saved. A short form of prepare: --set says the rest, as --set " +
+			"levels=\"50 % from 12 m,3 mm\" or --set vanish=80.",
 		RunE: func(c *cobra.Command, args []string) error {
 			switch {
-			case !(o.pixels > 0 && o.pixels <= 100):
-				return fmt.Errorf("%g pixels can't be allowed: expected more than 0 and up to 100", o.pixels)
+			case !(o.pixels >= 0.05 && o.pixels <= 50):
+				return fmt.Errorf("%g pixels can't be allowed: expected 0.05 to 50", o.pixels)
 			case c.Flags().Changed("levels") && o.levels < 1 || o.levels > lods.Most:
 				return fmt.Errorf("%d LODs can't be made: expected 1 to %d", o.levels, lods.Most)
 			case !(o.share > 0 && o.share < 1):
@@ -54,7 +58,18 @@ func ladderCommand() *cobra.Command {
 			case o.view.Lines < 1 || !(o.view.Angle > 0 && o.view.Angle < 180):
 				return fmt.Errorf("no screen has %d lines over %g degrees", o.view.Lines, o.view.Angle)
 			}
-			return ladderFile(c, args[0], mesh, out, o)
+			p, err := a.decided(lods.Info.ID)
+			if err != nil {
+				return err
+			}
+			d, pixels := o.decided(p.LODs), p.LODs.Pixels
+			if pixels > 0 && !c.Flags().Changed("pixels") {
+				o.pixels = pixels
+			}
+			if d.Outside > 0 || slices.ContainsFunc(d.Levels, func(l lods.Level) bool { return l.Hand > 0 }) {
+				return errors.New("what is left of the outside, and LODs of the file, are for prepare: ladder makes all of them")
+			}
+			return ladderFile(c, args[0], mesh, out, d, o)
 		}}
 	c.Flags().StringVarP(&out, "out", "o", "", "file to write; its suffix chooses the format")
 	c.Flags().Float64Var(&o.pixels, "pixels", 1, "by which a LOD may show where it takes over")
@@ -62,6 +77,7 @@ func ladderCommand() *cobra.Command {
 	c.Flags().Float64Var(&o.share, "share", 0.5, "of the triangles of the LOD before, with --levels")
 	c.Flags().IntVar(&o.view.Lines, "lines", o.view.Lines, "of the screen")
 	c.Flags().Float64Var(&o.view.Angle, "angle", o.view.Angle, "degrees that the screen sees upright")
+	a.flags(c, lods.Info.ID)
 	c.Flags().BoolVar(&o.group, "group", false, "write a LOD group, in formats that know such")
 	c.Flags().StringVar(&mesh, "mesh", "", "which mesh of a zip, by its name in it")
 	_ = c.MarkFlagRequired("out")
@@ -76,19 +92,27 @@ type ladderOptions struct {
 	group         bool
 }
 
-func ladderFile(c *cobra.Command, file, mesh, out string, o ladderOptions) error {
+// decided are the decisions with the LODs that flags ask for; without any as few as bring the saving.
+func (o ladderOptions) decided(d lods.Decisions) lods.Decisions {
+	share := 1.0
+	if o.levels > 0 {
+		d.Levels, d.Few, d.None = nil, false, false
+	}
+	for range o.levels {
+		share *= o.share
+		d.Levels = append(d.Levels, lods.Level{Wish: ladder.Wish{Share: share}})
+	}
+	d.Few = d.Few || len(d.Levels) == 0
+	return d
+}
+
+func ladderFile(c *cobra.Command, file, mesh, out string, d lods.Decisions, o ladderOptions) error {
 	f, m, err := readFor(c.Context(), out, file, mesh)
 	if err != nil {
 		return err
 	}
 	defer m.close()
 	s, ctx := m.scene, c.Context()
-	d := lods.Decisions{Few: o.levels == 0}
-	share := 1.0
-	for range o.levels {
-		share *= o.share
-		d.Levels = append(d.Levels, lods.Level{Wish: ladder.Wish{Share: share}})
-	}
 	climb, meshes := ladder.Down(ctx, s, d.Making, nil, nil)
 	if more := d.Wanted(climb); len(more) > 0 && ctx.Err() == nil {
 		climb, meshes = ladder.Down(ctx, s, d.Making, more, nil)
@@ -97,7 +121,7 @@ func ladderFile(c *cobra.Command, file, mesh, out string, o ladderOptions) error
 		return err
 	}
 	size := s.Bounds().Size().Max()
-	seen := lods.RangeOf(class.Unsorted, o.view, size, 0)
+	seen := lods.RangeOf(class.Unsorted, o.view, size, d.Vanish)
 	placed, left := lods.Plan(d, climb, nil, o.view, o.pixels, seen, lods.Most, nil)
 	stick := lods.NewYardstick(ctx, s)
 	var list []lods.Fetched

@@ -35,7 +35,7 @@ func main() {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(serveCommand(), demoCommand(), inspectCommand(), exportCommand(), tidyCommand(), simplifyCommand(),
+	root.AddCommand(serveCommand(), demoCommand(), inspectCommand(), prepareCommand(), tidyCommand(), simplifyCommand(),
 		ladderCommand(),
 		collideCommand(), texturesCommand(), unwrapCommand(), targetCommand(), verifyCommand(), backupCommand(),
 		restoreCommand(),

@@ -8,6 +8,7 @@ import (
 	"fmt"
 	"path"
 	"slices"
+	"strconv"
 	"strings"
 	"time"
 
@@ -62,9 +63,9 @@ type pictured struct {
 }
 
 func texturesCommand() *cobra.Command {
-	var out, mesh, packing string
-	var pot, sheet bool
-	var d slots.Decisions
+	var out, mesh string
+	var a asked
+	var by textureFlags
 	c := &cobra.Command{Use: "textures FILE|ZIP -o OUT.(obj|glb|gltf|fbx)", Args: cobra.ExactArgs(1),
 		Short: "Make the pictures of a mesh file what a receiver wants, and say what was done to each",
 		Long: "Prints one JSON object: each picture that leaves, what it was made of and what was done to it, slots and " +
@@ -73,53 +74,66 @@ func texturesCommand() *cobra.Command {
 			"be told. With\n" +
 			"--sheet slots whose UVs lie within 0 to 1 get one sheet for each role and become one slot; those that can't are " +
 			"named on the\n" +
-			"error stream.",
+			"error stream. A short form of prepare: --set says the rest, as --set quality=80 or --set roles=normal.",
 		RunE: func(c *cobra.Command, args []string) error {
-			if d.Pictures.Pack = strings.ToLower(packing); d.Pictures.Pack != "" && d.Pictures.Pack != "orm" &&
-				d.Pictures.Pack != "apart" {
-				return fmt.Errorf("%q is no packing: expected ORM or apart", packing)
-			}
-			if pot {
-				d.Pictures.Power = "nearest"
-			}
-			if err := d.Validate(); err != nil {
+			d, err := by.decided(a)
+			if err != nil {
 				return err
 			}
-			return texturesFile(c, args[0], mesh, out, d, sheet)
+			return texturesFile(c, args[0], mesh, out, d, by)
 		}}
 	c.Flags().StringVarP(&out, "out", "o", "",
 		"file to write; its suffix chooses the format, and pictures stand beside it")
-	c.Flags().IntVar(&d.Pictures.Most, "max", 0, "pixels a side; larger pictures are halved until they are no larger")
-	c.Flags().BoolVar(&pot, "pot", false, "sides to the nearest power of two")
-	c.Flags().StringVar(&d.Pictures.Green, "green", "", "which way green of normal maps is to point: up or down")
-	c.Flags().StringVar(&packing, "pack", "",
+	c.Flags().IntVar(&by.most, "max", 0, "pixels a side; larger pictures are halved until they are no larger")
+	c.Flags().BoolVar(&by.pot, "pot", false, "sides to the nearest power of two")
+	c.Flags().StringVar(&by.green, "green", "", "which way green of normal maps is to point: up or down")
+	c.Flags().StringVar(&by.pack, "pack", "",
 		"ORM for occlusion, roughness and metallic in one picture, apart for each in its own")
-	c.Flags().StringVar(&d.Pictures.Formats, "format", "",
+	c.Flags().StringVar(&by.formats, "format", "",
 		"png, jpeg, webp or tga for all pictures, or target for its formats by role")
-	c.Flags().BoolVar(&sheet, "sheet", false, "one sheet for all slots that can be on one")
+	c.Flags().BoolVar(&by.sheet, "sheet", false, "one sheet for all slots that can be on one")
+	c.Flags().StringArrayVar(&by.slots, "sheet-slot", nil, "put this slot on the sheet, instead of all; may be given again")
+	a.flags(c, slots.Info.ID)
 	c.Flags().StringVar(&mesh, "mesh", "", "which mesh of a zip, by its name in it")
 	_ = c.MarkFlagRequired("out")
 	return c
 }
 
-func texturesFile(c *cobra.Command, file, mesh, out string, d slots.Decisions, sheet bool) error {
+// textureFlags are those of textures that say in fewer words what --set says too, and the sheet.
+type textureFlags struct {
+	most                 int
+	green, pack, formats string
+	pot, sheet           bool
+	slots                []string
+}
+
+// decided are the decisions that flags, a prep and values on top come to.
+func (by textureFlags) decided(a asked) (slots.Decisions, error) {
+	var sets []string
+	for _, x := range []struct {
+		yes         bool
+		name, value string
+	}{{by.most != 0, "most", strconv.Itoa(by.most)}, {by.pot, "power", "nearest"}, {by.green != "", "green", by.green},
+		{by.pack != "", "pack", strings.ToLower(by.pack)}, {by.formats != "", "formats", by.formats}} {
+		if x.yes {
+			sets = append(sets, slots.Info.ID+"."+x.name+"="+x.value)
+		}
+	}
+	p, err := asked{a.file, append(sets, a.sets...)}.decided(slots.Info.ID)
+	return p.Slots, err
+}
+
+func texturesFile(c *cobra.Command, file, mesh, out string, d slots.Decisions, by textureFlags) error {
 	f, m, err := readFor(c.Context(), out, file, mesh)
 	if err != nil {
 		return err
 	}
 	defer m.close()
 	s := m.scene
-	if sheet {
-		keys := s.MaterialKeys()
-		one := outfit.Sheet{}
-		for _, i := range s.UsedMaterials() {
-			if i >= 0 {
-				one.Slots = append(one.Slots, keys[i])
-			}
-		}
-		if len(one.Slots) > 1 {
-			d.Sheets = []outfit.Sheet{one}
-		}
+	if one, err := by.sheetOf(s); err != nil {
+		return err
+	} else if len(one.Slots) > 1 {
+		d.Sheets = append(d.Sheets, one)
 	}
 	began := time.Now()
 	s, r, err := slots.Do(c.Context(), s, nil, d, outfit.Ask{Target: ownFrame(s)}, class.Unsorted)
@@ -175,6 +189,25 @@ func texturesFile(c *cobra.Command, file, mesh, out string, d slots.Decisions, s
 		}
 	}
 	return cmp.Or(answer(c, a), differs)
+}
+
+// sheetOf is the sheet of the slots that were named, or of all that are used.
+func (by textureFlags) sheetOf(s *scene.Scene) (one outfit.Sheet, err error) {
+	if !by.sheet && len(by.slots) == 0 {
+		return one, nil
+	}
+	keys := s.MaterialKeys()
+	for _, i := range s.UsedMaterials() {
+		if i >= 0 && (len(by.slots) == 0 || slices.Contains(by.slots, keys[i])) {
+			one.Slots = append(one.Slots, keys[i])
+		}
+	}
+	for _, name := range by.slots {
+		if !slices.Contains(one.Slots, name) {
+			return one, noSlot(s, name)
+		}
+	}
+	return one, nil
 }
 
 // written says as what each picture was written, by reading the files back: a format may take fewer formats of

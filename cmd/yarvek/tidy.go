@@ -12,6 +12,7 @@ import (
 	"yarvek/core/figure"
 	"yarvek/core/format"
 	"yarvek/core/measure/cost"
+	"yarvek/core/prep"
 	"yarvek/core/process/mend"
 	"yarvek/core/scene"
 	"yarvek/core/station/budget"
@@ -24,6 +25,8 @@ type remedies struct {
 	weld, thickness   float64 // millimetres; negative for not asked
 	smooth            float64 // degrees; negative for not asked
 	waste, order, all bool
+	node, slot        string // that get the thickness, instead of all that is open
+	asked             asked
 }
 
 // tidied is a line of tidy's answer.
@@ -42,16 +45,23 @@ func tidyCommand() *cobra.Command {
 			"changed.\n" +
 			"Nothing is changed that was not asked for; unit and axes stay as far as the format holds them.",
 		RunE: func(c *cobra.Command, args []string) error {
-			if a == (remedies{-1, -1, -1, false, false, false}) {
-				return fmt.Errorf("nothing is asked for: give --weld, --waste, --thickness, --smooth, --order or --all")
+			p, err := a.decided()
+			if err != nil {
+				return err
 			}
-			return tidyFile(c, args[0], mesh, out, a)
+			if !p.Surface.Mends() && p.Budget == (budget.Decisions{}) {
+				return fmt.Errorf("nothing is asked for: give --weld, --waste, --thickness, --smooth, --order, --all or --set")
+			}
+			return tidyFile(c, args[0], mesh, out, p)
 		}}
 	c.Flags().StringVarP(&out, "out", "o", "", "file to write; its suffix chooses the format")
 	c.Flags().Float64Var(&a.weld, "weld", -1, "join points within so many millimetres")
 	c.Flags().BoolVar(&a.waste, "waste", false, "take out triangles that add nothing to the shape")
 	c.Flags().Float64Var(&a.thickness, "thickness", -1,
 		"give all that is open so many millimetres of thickness, half to each side")
+	c.Flags().StringVar(&a.node, "thick-node", "", "with --thickness: give it to the node of this key alone")
+	c.Flags().StringVar(&a.slot, "thick-slot", "", "with --thickness: give it to faces of this slot alone")
+	a.asked.flags(c, surface.Info.ID, budget.Info.ID)
 	c.Flags().Float64Var(&a.smooth, "smooth", -1, "make normals anew, with edges hard above so many degrees")
 	c.Flags().BoolVar(&a.order, "order", false, "order triangles and points for the vertex cache")
 	c.Flags().BoolVar(&a.all, "all", false,
@@ -62,14 +72,18 @@ func tidyCommand() *cobra.Command {
 	return c
 }
 
-// decisions are the surface's of what was asked for.
-func (a remedies) decisions() surface.Decisions {
-	d := surface.Decisions{Weld: max(0, a.weld) / 1000}
-	if a.thickness > 0 { // it is asked for, so that open bodies get it too
-		d.Thick = []surface.Thick{{By: a.thickness / 1000, Open: true}}
+// decided are the decisions that were asked for: those of a prep and of values, and what flags say on top.
+func (a remedies) decided() (prep.Prep, error) {
+	p, err := a.asked.decided(surface.Info.ID, budget.Info.ID)
+	if err != nil {
+		return p, err
 	}
-	if a.weld == 0 {
-		d.Weld = surface.Exactly
+	d := &p.Surface
+	if a.weld >= 0 {
+		d.Weld = cmp.Or(a.weld/1000, surface.Exactly)
+	}
+	if a.thickness > 0 { // it is asked for, so that open bodies get it too
+		*d = d.Thickened(surface.Thick{By: a.thickness / 1000, Node: a.node, Slot: a.slot, Open: a.node+a.slot == ""})
 	}
 	if a.smooth >= 0 {
 		d.Smooth, d.Angle = mend.ByAngle, a.smooth
@@ -78,14 +92,12 @@ func (a remedies) decisions() surface.Decisions {
 		d.Weld = cmp.Or(d.Weld, surface.Exactly)
 		d.Empty, d.Doubled, d.Unused, d.Wind, d.Outward, d.Flat, d.Units = true, true, true, true, true, true, true
 	}
-	return d
+	p.Budget.Waste = p.Budget.Waste || a.waste || a.all
+	p.Budget.Order = p.Budget.Order || a.order || a.all
+	return p, p.Validate()
 }
 
-func tidyFile(c *cobra.Command, file, mesh, out string, a remedies) error {
-	d := a.decisions()
-	if err := d.Validate(); err != nil {
-		return err
-	}
+func tidyFile(c *cobra.Command, file, mesh, out string, by prep.Prep) error {
 	f, m, err := readFor(c.Context(), out, file, mesh)
 	if err != nil {
 		return err
@@ -94,13 +106,13 @@ func tidyFile(c *cobra.Command, file, mesh, out string, a remedies) error {
 	s := m.scene
 	enc := json.NewEncoder(c.OutOrStdout())
 	enc.SetEscapeHTML(false)
-	s, lines := surface.Mended(c.Context(), s, d)
+	s, lines := surface.Mended(c.Context(), s, by.Surface)
 	for _, l := range lines {
 		if err := enc.Encode(tidied{Done: l}); err != nil {
 			return err
 		}
 	}
-	if s, err = spared(c, s, a, enc); err != nil {
+	if s, err = spared(c, s, by.Budget, enc); err != nil {
 		return err
 	}
 	p, err := format.Write(c.Context(), scene.Delivery{Scene: s}, f, bareName(out), ownFrame(s))
@@ -117,9 +129,9 @@ func tidyFile(c *cobra.Command, file, mesh, out string, a remedies) error {
 }
 
 // spared takes out waste and orders triangles, as far as that is asked for.
-func spared(c *cobra.Command, s *scene.Scene, a remedies, enc *json.Encoder) (*scene.Scene, error) {
+func spared(c *cobra.Command, s *scene.Scene, by budget.Decisions, enc *json.Encoder) (*scene.Scene, error) {
 	ctx := c.Context()
-	if a.waste || a.all {
+	if by.Waste {
 		out, went := budget.Changed(ctx, s, budget.Decisions{Waste: true})
 		if err := enc.Encode(tidied{Done: surface.Done{Remedy: "waste", What: "triangles that added nothing went",
 			Count: went}}); err != nil {
@@ -127,7 +139,7 @@ func spared(c *cobra.Command, s *scene.Scene, a remedies, enc *json.Encoder) (*s
 		}
 		s = out
 	}
-	if !a.order && !a.all {
+	if !by.Order {
 		return s, ctx.Err()
 	}
 	before := costOf(ctx, s)

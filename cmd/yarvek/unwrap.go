@@ -5,11 +5,13 @@ import (
 	"errors"
 	"fmt"
 	"math"
+	"strings"
 	"time"
 
 	"github.com/spf13/cobra"
 
 	"yarvek/core/picture/outfit"
+	"yarvek/core/prep"
 	"yarvek/core/station/slots"
 	"yarvek/core/target/class"
 )
@@ -29,26 +31,65 @@ type unwrapped struct {
 
 func unwrapCommand() *cobra.Command {
 	var out, mesh string
-	l := outfit.Light{Size: outfit.UsualLightSize, Padding: outfit.UsualLightPadding, Name: outfit.UsualLightName,
-		Again: true}
+	var a asked
+	by := outfit.Light{Size: outfit.UsualLightSize, Padding: outfit.UsualLightPadding, Name: outfit.UsualLightName}
 	c := &cobra.Command{Use: "unwrap FILE|ZIP -o OUT.(obj|glb|gltf|fbx)", Args: cobra.ExactArgs(1),
 		Short: "Unfold a mesh file without overlap into a UV set of its own, and say how well it lies",
 		Long: "Prints one JSON object: charts, what they fill of the square, how much they stretch (L2, 1 for none), the " +
 			"smallest gap between\n" +
 			"two in texels, and the time. Writes the mesh with the set as its second, or in the place of the set of that name.",
 		RunE: func(c *cobra.Command, args []string) error {
-			if err := (slots.Decisions{Light: l}).Validate(); err != nil {
+			l, err := lightOf(c, a, by)
+			if err != nil {
 				return err
 			}
 			return unwrapFile(c, args[0], mesh, out, l)
 		}}
 	c.Flags().StringVarP(&out, "out", "o", "", "file to write; its suffix chooses the format")
-	c.Flags().IntVar(&l.Size, "size", l.Size, "texels a side")
-	c.Flags().IntVar(&l.Padding, "padding", l.Padding, "texels between charts")
-	c.Flags().StringVar(&l.Name, "set", l.Name, "name of the UV set")
+	c.Flags().IntVar(&by.Size, "size", by.Size, "texels a side")
+	c.Flags().IntVar(&by.Padding, "padding", by.Padding, "texels between charts")
+	a.flags(c, slots.Info.ID)
+	c.Flags().Lookup("set").Usage = "name of the UV set, " + by.Name + " while none is said; or NAME=VALUE at " +
+		slots.Info.ID + ", as only=wood,iron. May be given again"
 	c.Flags().StringVar(&mesh, "mesh", "", "which mesh of a zip, by its name in it")
 	_ = c.MarkFlagRequired("out")
 	return c
+}
+
+// lightOf is the set that flags, a prep and values on top ask for. A --set without a value names it.
+func lightOf(c *cobra.Command, a asked, by outfit.Light) (l outfit.Light, err error) {
+	var sets []string
+	name := ""
+	for _, s := range a.sets {
+		if strings.Contains(s, "=") {
+			sets = append(sets, s)
+		} else {
+			name = s
+		}
+	}
+	var p prep.Prep
+	if a.file != "" {
+		if p, err = (asked{file: a.file}).decided(slots.Info.ID); err != nil {
+			return l, err
+		}
+	}
+	p.Slots.Light.Size = cmp.Or(p.Slots.Light.Size, by.Size) // there is to be one
+	if p, err = decidedAt(p, sets, slots.Info.ID); err != nil {
+		return l, err
+	}
+	l = p.Slots.Light
+	if c.Flags().Changed("size") {
+		l.Size = by.Size
+	}
+	if c.Flags().Changed("padding") {
+		l.Padding = by.Padding
+	}
+	l.Padding, l.Name = cmp.Or(l.Padding, by.Padding), cmp.Or(name, l.Name, by.Name)
+	l.Again = true // it is asked for
+	if l.Size < 1 {
+		return l, fmt.Errorf("a set of %d texels a side can't be meant", l.Size)
+	}
+	return l, (slots.Decisions{Light: l}).Validate()
 }
 
 func unwrapFile(c *cobra.Command, file, mesh, out string, l outfit.Light) error {

@@ -346,7 +346,7 @@ func (d descent) down(ctx context.Context, shares []float64) (steps []unitStep, 
 		if shows = max(shows, is*scale); ctx.Err() != nil {
 			return steps, "", false
 		}
-		steps = append(steps, unitStep{shaded(ctx, r.Mesh, by), r.Out, shows})
+		steps = append(steps, unitStep{Shaded(ctx, r.Mesh, by), r.Out, shows})
 	}
 	if !locked {
 		steps = append(steps, unitStep{nil, 0, max(shows, width(ctx, m)*scale)})
@@ -403,8 +403,8 @@ func (by Making) options(s *scene.Scene, m *scene.Mesh, weight float64) (o simpl
 	return o, locked
 }
 
-// shaded gives a mesh the normals that are wanted.
-func shaded(ctx context.Context, m *scene.Mesh, by Making) *scene.Mesh {
+// Shaded is a mesh with the normals that are wanted; itself where those it has are kept.
+func Shaded(ctx context.Context, m *scene.Mesh, by Making) *scene.Mesh {
 	if by.Angle <= 0 {
 		return m
 	}
