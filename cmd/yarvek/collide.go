@@ -79,8 +79,8 @@ func collideCommand() *cobra.Command {
 			"named by the\n" +
 			"target's pattern. One shape is fitted round all of the file, or as many hulls as it takes, up to --max-hulls; a " +
 			"single hull\n" +
-			"stays outside of the mesh, however few points it may have. A short form of prepare: --set says the rest, as --set " +
-			"planes=18,\n--set slot=wood, --set nodes=roof or --set within=2mm.",
+			"stays outside of the mesh, however few points it may have. A short form of prepare: --set says the rest, as\n" +
+			"--set planes=18,\n--set slot=wood, --set nodes=roof or --set within=2mm.",
 		RunE: func(c *cobra.Command, args []string) error {
 			d, err := by.decided(c, a)
 			if err != nil {
@@ -96,7 +96,8 @@ func collideCommand() *cobra.Command {
 	c.Flags().Float64Var(&by.sheet, "sheet", 0,
 		"millimetres thick that open surfaces are taken; 0 for a hundredth of the size")
 	c.Flags().Float64Var(&by.keep, "keep-open", 0, "radius in metres of a ball that passages stay open for; 0 for none")
-	c.Flags().StringArrayVar(&by.at, "at", nil, "X,Y,Z in metres as read: fit to the part nearest to it; may be given again")
+	c.Flags().StringArrayVar(&by.at, "at", nil,
+		"X,Y,Z in metres as read: fit to the part nearest to it; may be given again")
 	c.Flags().BoolVar(&by.flat, "flat", false, "with --at: only to the flat faces there")
 	a.flags(c, collision.Info.ID)
 	c.Flags().StringVar(&mesh, "mesh", "", "which mesh of a zip, by its name in it")

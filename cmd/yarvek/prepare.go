@@ -91,8 +91,8 @@ func prepareCommand() *cobra.Command {
 	c := &cobra.Command{Use: "prepare FILE|ZIP -o OUT.(glb|gltf|fbx|obj)", Args: cobra.ExactArgs(1),
 		Aliases: []string{"export"},
 		Short:   "Prepare a mesh file and write it for a target, as the pages do",
-		Long: "Prints what was decided and what there is to say of it, writes it, reads it back and says whether it arrived " +
-			"equal.\n" +
+		Long: "Prints what was decided and what there is to say of it, writes it, reads it back and says whether it " +
+			"arrived equal.\n" +
 			"Decisions come from a prep, as a page of Source gives it, and from values on top, such as --set " +
 			"collision.most=24.\n" +
 			"Exits with 1, and writes nothing, when something must be fixed and no reason for releasing it is given, and with " +

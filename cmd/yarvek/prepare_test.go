@@ -23,7 +23,8 @@ func TestPrepareDecidesByValues(t *testing.T) {
 	dir := t.TempDir()
 	in := write(t, dir, "two.obj", twoSlots)
 	write(t, dir, "two.mtl", "newmtl wood\nnewmtl iron\n")
-	saved, first, second := filepath.Join(dir, "p.json"), filepath.Join(dir, "out.glb"), filepath.Join(dir, "b", "out.glb")
+	saved, first, second := filepath.Join(dir, "p.json"), filepath.Join(dir, "out.glb"), filepath.Join(dir, "b",
+		"out.glb")
 	require.NoError(t, os.Mkdir(filepath.Dir(second), 0o755))
 	said, err := run(t, prepareCommand(), in, "-o", first, "--set", "collision.form=slab", "--set", "collision.planes=6",
 		"--set", "pivot.place=box", "--set", "pivot.box=0,-1,0", "--set", "size.class=furniture", "--save-prep", saved,
@@ -68,7 +69,8 @@ func TestShortFormsTakeWhatPagesTake(t *testing.T) {
 	assert.InDelta(t, 3./4, fitted("--shape", "box", "--at", "0.5,7,1").VolumeRatio, 1e-6)
 	assert.Equal(t, 2, fitted("--shape", "box", "--set", "each=yes").Shapes)
 	assert.InDelta(t, 8./4, fitted("--set", "form=slab", "--set", "planes=6").VolumeRatio, 1e-6)
-	for _, args := range [][]string{{"--shape", "hulls", "--max-hulls", "1024"}, {"--shape", "hull", "--max-points", "4096"},
+	for _, args := range [][]string{{"--shape", "hulls", "--max-hulls", "1024"}, {"--shape", "hull", "--max-points",
+		"4096"},
 		{"--shape", "box", "--set", "nodes=middle"}, {"--shape", "box", "--set", "slot=gold"}, {"--set", "gap=2mm"},
 		{"--shape", "box", "--set", "lods.few=yes"}, {"--shape", "box", "--at", "here"}} {
 		_, err := run(t, collideCommand(), append([]string{in, "-o", out}, args...)...)

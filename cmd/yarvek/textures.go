@@ -92,7 +92,8 @@ func texturesCommand() *cobra.Command {
 	c.Flags().StringVar(&by.formats, "format", "",
 		"png, jpeg, webp or tga for all pictures, or target for its formats by role")
 	c.Flags().BoolVar(&by.sheet, "sheet", false, "one sheet for all slots that can be on one")
-	c.Flags().StringArrayVar(&by.slots, "sheet-slot", nil, "put this slot on the sheet, instead of all; may be given again")
+	c.Flags().StringArrayVar(&by.slots, "sheet-slot", nil,
+		"put this slot on the sheet, instead of all; may be given again")
 	a.flags(c, slots.Info.ID)
 	c.Flags().StringVar(&mesh, "mesh", "", "which mesh of a zip, by its name in it")
 	_ = c.MarkFlagRequired("out")
@@ -220,7 +221,10 @@ func (a *textured) written(c *cobra.Command, sent *pack.Package) error {
 	plain := func(name string) string { return strings.TrimSuffix(name, path.Ext(name)) }
 	for i := range a.Pictures {
 		p := &a.Pictures[i]
-		at := slices.IndexFunc(got.Images, func(im scene.Image) bool { return im.Found() && plain(im.Name) == plain(p.Name) })
+		at := slices.IndexFunc(got.Images, func(im scene.Image) bool {
+			return im.Found() &&
+				plain(im.Name) == plain(p.Name)
+		})
 		if at < 0 || p.Missing {
 			continue
 		}

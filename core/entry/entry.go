@@ -77,11 +77,13 @@ type About struct {
 	// Min and Max bound a number, as it is kept; both 0 for no bounds.
 	Min, Max float64
 	Options  []Option // of a choice; empty where only the target or the asset knows them
-	Letters  int      // bounds a text, in bytes; 0 for any
-	Counts   string   // when it counts, in words that go on from “only”: "with slabs"; "" for always
-	zero     float64  // what zero is kept as, 0 for itself
-	times    float64  // that what is typed is of what is kept; 0 for once
-	power    int      // of ten, that what is typed of a number is of what is kept
+	// Undecided words a choice that is not decided, "" for what follows from what is in force.
+	Undecided string
+	Letters   int     // bounds a text, in bytes; 0 for any
+	Counts    string  // when it counts, in words that go on from “only”: "with slabs"; "" for always
+	zero      float64 // what zero is kept as, 0 for itself
+	times     float64 // that what is typed is of what is kept; 0 for once
+	power     int     // of ten, that what is typed of a number is of what is kept
 }
 
 // Entry is one value of the decisions D. Its methods give it with something more said, so that a station says each
@@ -107,6 +109,7 @@ type Group[D any] struct {
 	// Do is what the section's button says will come of it; {name} in it is what is in force of an entry. Without
 	// one each entry is taken by itself.
 	Do      string
+	DoFor   func(D) string // Do where it depends on what is decided; nil for Do itself
 	Entries []Entry[D]
 	// Head says in a few words what is in force, for the section's head; nil for how many entries are set.
 	Head func(D, Given) string
@@ -114,6 +117,9 @@ type Group[D any] struct {
 
 // Helped adds a line of help.
 func (e Entry[D]) Helped(help string) Entry[D] { e.Help = help; return e }
+
+// Else words a choice that is not decided.
+func (e Entry[D]) Else(words string) Entry[D] { e.Undecided = words; return e }
 
 // Between bounds a number, as it is kept.
 func (e Entry[D]) Between(least, most float64) Entry[D] { e.Min, e.Max = least, most; return e }
@@ -243,10 +249,11 @@ func (a About) check(text string) error {
 	return nil
 }
 
-// Written is a value with its unit behind it.
+// Written is a value with its unit behind it; words have none.
 func (a About) Written(text string) string {
+	_, err := figure.Typed(text, 0)
 	switch {
-	case a.Unit == "" || text == "":
+	case a.Unit == "" || err != nil:
 		return text
 	case a.Unit == "°":
 		return text + a.Unit
@@ -260,6 +267,29 @@ func (a About) Bounds() string {
 		return ""
 	}
 	return figure.Untyped(a.Min, a.power) + " to " + a.Written(figure.Untyped(a.Max, a.power))
+}
+
+// Worded is a value as people read it: a choice by its name, a number with its unit.
+func (a About) Worded(text string) string {
+	if a.Kind == KindChoice && !a.Many {
+		if i := slices.IndexFunc(a.Options, func(o Option) bool { return o.ID == text }); i >= 0 {
+			return a.Options[i].Name
+		}
+	}
+	return a.Written(text)
+}
+
+// Nothing words a choice that is not decided, by what is in force instead.
+func (a About) Nothing(f Force) string {
+	switch {
+	case a.Undecided != "":
+		return a.Undecided
+	case f.Text == "" && f.By == File:
+		return "as the file has it"
+	case f.Text == "":
+		return "as it is"
+	}
+	return a.Worded(f.Text) + ", as " + string(f.By) + " has it"
 }
 
 // Kept are the bounds of a number as it is kept; false for none.
@@ -346,7 +376,11 @@ func In[W, D any](part string, of func(*W) *D, e Entry[D]) Entry[W] {
 func WholeOf[W, D any](part string, of func(*W) *D, groups []Group[D]) []Group[W] {
 	var out []Group[W]
 	for _, g := range groups {
-		w := Group[W]{ID: g.ID, Title: g.Title, Do: g.Do}
+		// Names in braces get the part's before them, as the entries do.
+		w := Group[W]{ID: g.ID, Title: g.Title, Do: strings.ReplaceAll(g.Do, "{", "{"+part+".")}
+		if g.DoFor != nil {
+			w.DoFor = func(w W) string { return strings.ReplaceAll(g.DoFor(*of(&w)), "{", "{"+part+".") }
+		}
 		for _, e := range g.Entries {
 			w.Entries = append(w.Entries, In(part, of, e))
 		}
@@ -368,9 +402,17 @@ func Find[D any](groups []Group[D], name string) (Entry[D], bool) {
 	return Entry[D]{}, false
 }
 
+// Pattern is what the section's button says, with names in braces.
+func (g Group[D]) Pattern(d D) string {
+	if g.DoFor != nil {
+		return g.DoFor(d)
+	}
+	return g.Do
+}
+
 // Says is what the section's button says: Do with what is in force in the place of names.
 func (g Group[D]) Says(d D, given Given) string {
-	s := g.Do
+	s := g.Pattern(d)
 	for _, e := range g.Entries {
 		s = strings.ReplaceAll(s, "{"+e.Name+"}", e.InForce(d, given))
 	}

@@ -130,10 +130,5 @@ func worded(e entry.Entry[Prep], text string) string {
 	if text == "" {
 		return "undecided"
 	}
-	if e.Kind == entry.KindChoice && !e.Many {
-		if i := slices.IndexFunc(e.Options, func(o entry.Option) bool { return o.ID == text }); i >= 0 {
-			return e.Options[i].Name
-		}
-	}
-	return e.Written(text)
+	return e.Worded(text)
 }

@@ -197,7 +197,8 @@ func TestDecideSaysWhatIsWrong(t *testing.T) {
 		require.Error(t, err, set)
 		assert.Contains(t, err.Error(), say, set)
 	}
-	p, err := Prep{}.Decide("collision.form=slab", "collision.planes=18", "collision.gap=2cm", "lods.levels=50 % from 12 m,25%")
+	p, err := Prep{}.Decide("collision.form=slab", "collision.planes=18", "collision.gap=2cm",
+		"lods.levels=50 % from 12 m,25%")
 	require.NoError(t, err)
 	assert.Equal(t, 18, p.Collision.Fits[0].Planes)
 	assert.Equal(t, 0.02, p.Collision.Gap)

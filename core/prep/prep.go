@@ -55,7 +55,8 @@ var list = []member{
 	field(surface.Info, func(p *Prep) *surface.Decisions { return &p.Surface }, surface.Entries, (*walk).surface),
 	field(budget.Info, func(p *Prep) *budget.Decisions { return &p.Budget }, budget.Entries, (*walk).budget),
 	field(lods.Info, func(p *Prep) *lods.Decisions { return &p.LODs }, lods.Entries, (*walk).lods),
-	field(collision.Info, func(p *Prep) *collision.Decisions { return &p.Collision }, collision.Entries, (*walk).collision),
+	field(collision.Info, func(p *Prep) *collision.Decisions { return &p.Collision }, collision.Entries,
+		(*walk).collision),
 	field(slots.Info, func(p *Prep) *slots.Decisions { return &p.Slots }, slots.Entries, (*walk).slots),
 	field(export.Info, func(p *Prep) *export.Decisions { return &p.Export }, export.Entries, (*walk).export),
 }

@@ -153,7 +153,8 @@ func Table(station string, given entry.Given) string {
 			if e.Counts != "" {
 				what += " (only " + e.Counts + ")"
 			}
-			b.WriteString("| `" + e.Name + "` | " + cell(what) + " | " + cell(takes(e)) + " | " + cell(undecided(e, given)) + " |\n")
+			b.WriteString("| `" + e.Name + "` | " + cell(what) + " | " + cell(takes(e)) + " | " + cell(undecided(e, given)) +
+				" |\n")
 		}
 	}
 	return b.String()
@@ -185,6 +186,8 @@ func takes(e entry.Entry[Prep]) string {
 func undecided(e entry.Entry[Prep], given entry.Given) string {
 	f := e.Usual(Prep{}, given)
 	switch {
+	case e.Undecided != "":
+		return e.Undecided
 	case f.By == entry.Target:
 		return "the target's"
 	case f.By == entry.Class:

@@ -37,25 +37,26 @@ func TestControlsOfCollision(t *testing.T) {
 	c.bringScene("hut", shapetest.Hut())
 	has(t, c.get("/assets/1/collision"), "Nothing to touch.")
 	for _, f := range collision.Forms {
-		c.decide("collision", "act", "fit", "sort", string(f.ID))
+		c.decide("collision", "act", "entries", "section", "form", "form", string(f.ID))
 		require.NotEmpty(t, c.collision().Shapes, f.ID)
 		assert.Equal(t, f.Kind, c.collision().Shapes[0].Form.Kind)
 		assert.Equal(t, http.StatusOK, c.get("/assets/1/collision").Code)
 	}
-	c.decide("collision", "act", "fit", "sort", "hulls", "most", "8", "points", "32", "concavity", "5 mm")
+	c.decide("collision", "act", "entries", "section", "form", "form", "hulls")
+	c.decide("collision", "act", "entries", "section", "fitting", "most", "8", "points", "32", "concavity", "5")
 	assert.LessOrEqual(t, len(c.collision().Shapes), 8)
 	has(t, c.get("/assets/1/collision"), "is <strong>open</strong>")
-	c.decide("collision", "act", "keep", "who", "ball", "wide", "0.6 m")
+	c.decide("collision", "act", "entries", "section", "through", "tall", "0")
 	assert.Equal(t, collision.Keep{Radius: 0.3}, c.collision().Keep)
-	c.decide("collision", "act", "keep", "who", "nobody", "wide", "")
+	c.decide("collision", "act", "entries", "section", "through", "nobody", "yes")
 	assert.True(t, c.collision().Keep.None)
-	c.decide("collision", "act", "keep", "who", "walker", "wide", "0.6 m", "tall", "1.8 m")
+	c.decide("collision", "act", "entries", "section", "through", "nobody", "no")
 	assert.Equal(t, collision.Walker, c.collision().Keep)
-	c.decide("collision", "act", "limits", "gap", "3 mm", "air", "9 cm", "density", "700")
+	c.decide("collision", "act", "entries", "section", "limits", "gap", "3", "air", "9 cm", "density", "700")
 	assert.InDelta(t, 0.003, c.collision().Limit, 1e-12)
 	assert.InDelta(t, 0.09, c.collision().AirMost, 1e-12)
 
-	c.decide("collision", "act", "fit", "sort", "box")
+	c.decide("collision", "act", "entries", "section", "form", "form", "box")
 	was := c.collision().Shapes[0].Form.Bounds()
 	edit := func(do string, more ...string) {
 		t.Helper()
@@ -83,10 +84,10 @@ func TestControlsOfCollision(t *testing.T) {
 		c.decide("collision", "act", "add", "kind", k)
 	}
 	require.Len(t, c.collision().Shapes, 6)
-	c.decide("collision", "act", "surface", "share", "50", "two", "on")
+	c.decide("collision", "act", "entries", "section", "surface", "share", "50", "twosided", "yes")
 	require.NotNil(t, c.collision().Surface)
-	has(t, c.get("/assets/1/collision"), "at most.")
-	c.decide("collision", "act", "none")
+	has(t, c.get("/assets/1/collision"), "off by ")
+	c.decide("collision", "act", "entries", "section", "form", "none", "yes")
 	assert.Empty(t, c.collision().Shapes)
 	c.decide("collision", "act", "asfile")
 	assert.Empty(t, c.collision().Shapes)
@@ -94,7 +95,8 @@ func TestControlsOfCollision(t *testing.T) {
 	for _, bad := range [][]string{{"act", "fit", "sort", "blob"}, {"act", "edit", "do", "move", "shape", "f9.9", "right",
 		"1 m"},
 		{"act", "edit", "do", "move"},
-		{"act", "keep", "who", "giant"}, {"act", "add", "kind", "hull"}, {"act", "limits", "gap", "wide"},
+		{"act", "entries", "section", "through", "tall", "very"}, {"act", "add", "kind", "hull"},
+		{"act", "entries", "section", "limits", "gap", "wide"}, {"act", "entries", "section", "nothing", "gap", "1"},
 		{"act", "nothing"}} {
 		w := c.post("/assets/1/collision", c.form(bad...))
 		assert.Equal(t, http.StatusUnprocessableEntity, w.Code, bad)

@@ -144,16 +144,16 @@ func TestControlsOfSurfaceBudgetAndExport(t *testing.T) {
 	c := newClient(t)
 	c.bring("quay.obj", quayText)
 	for _, x := range [][]string{
-		{"surface", "act", "weld", "weld", "1 mm"}, {"surface", "act", "edges", "edges", "2 mm"},
-		{"surface", "act", "holes", "holes", "6"},
-		{"surface", "act", "smooth", "edges", "angle", "angle", "40", "keep", "25"},
+		{"surface", "act", "entries", "section", "mending", "weld", "1", "edges", "2 mm", "holes", "6"},
+		{"surface", "act", "entries", "section", "smoothing", "smooth", "angle"},
+		{"surface", "act", "entries", "section", "smoothing", "angle", "40", "keep", "25", "tangents", "yes"},
 		{"surface", "act", "thickness", "thickness", "2 cm", "side", "front", "of", "node hook"},
-		{"surface", "act", "twosided"}, {"surface", "act", "tangents"},
-		{"surface", "act", "limits", "gap", "2 mm", "needle", "50"},
-		{"budget", "act", "order", "on", "on"}, {"budget", "act", "waste", "on", "on"},
+		{"surface", "act", "entries", "section", "thickness", "twosided", "yes"},
+		{"surface", "act", "entries", "section", "limits", "gap", "2", "needle", "50"},
+		{"budget", "act", "entries", "section", "sparing", "order", "yes", "waste", "yes"},
 		{"export", "format", "fbx", "triangles", "on", "tangents", "on", "lods", "group", "shapes", "apart"},
 		{"export", "format", "fbx", "only", "1"},
-		{"slots", "act", "names", "unmapped", "on"},
+		{"slots", "act", "entries", "section", "names", "unmapped", "yes"},
 		{"source", "one", "leave hook"}, {"source", "act", "rule", "by", "name", "what", "de*"},
 		{"source", "one", "keep deck"}, {"size", "act", "between", "from", "1,0,0", "to", "3,0,0", "length", "90 cm"},
 	} {

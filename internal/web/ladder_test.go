@@ -104,18 +104,19 @@ func TestTheControlsOfLODs(t *testing.T) {
 	assert.False(t, now().Levels[0].Sized())
 	c.decide("lods", table("typed", [3]string{"25", "20 %", ""})...)
 	assert.InDelta(t, 0.2, c.ladder().LODs[1].Screen, 0.001, "a share of the screen is a distance")
-	c.decide("lods", "act", "tolerance", "pixels", "2,5")
+	c.decide("lods", "act", "entries", "section", "showing", "pixels", "2,5")
 	assert.Equal(t, 2.5, now().Pixels)
-	c.decide("lods", "act", "range", "vanish", "0.5 km", "fade", "10")
+	c.decide("lods", "act", "entries", "section", "showing", "vanish", "0.5 km", "fade", "10")
 	assert.Equal(t, 500.0, now().Vanish)
 	assert.Equal(t, 10, now().Fade)
-	c.decide("lods", "act", "making", "detail", "0", "keep", "on", "mirrored", "on", "first", "on", "outside", "2")
+	c.decide("lods", "act", "entries", "section", "making", "detail", "0", "keeppoints", "yes", "mirrored", "yes",
+		"offirst", "yes", "borders", "yes", "outside", "2")
 	assert.Equal(t, -1, now().Making.Detail)
 	assert.True(t, now().Making.KeepPoints && now().Making.Mirrored && now().Making.OfFirst)
 	assert.Equal(t, 2, now().Outside)
-	c.decide("lods", "act", "making", "detail", "100")
+	c.decide("lods", "act", "entries", "section", "making", "back", "all")
 	assert.Zero(t, now().Making)
-	c.decide("lods", "act", "normals", "angle", "35", "blend", "60")
+	c.decide("lods", "act", "entries", "section", "making", "angle", "35", "blend", "60")
 	assert.Equal(t, 35.0, now().Making.Angle)
 	assert.Equal(t, 60, now().Making.Blend)
 	c.decide("lods", "act", "slot", "key", "stone", "weight", "0")
@@ -135,8 +136,10 @@ func TestTheControlsOfLODs(t *testing.T) {
 		table("triangles", [3]string{"50", "", ""}),
 		table("distances", [3]string{"", "5 m", ""}), table("typed", [3]string{"", "", "x"}),
 		table("guess", [3]string{"50", "", ""}),
-		{"act", "levels", "share", "50"}, {"act", "move", "lod", "7", "from", "5 m"}, {"act", "tolerance", "pixels", "-1"},
-		{"act", "normals", "angle", "wide"}, {"act", "unheard"}, table("typed", [3]string{"150 %", "", ""}),
+		{"act", "levels", "share", "50"}, {"act", "move", "lod", "7", "from", "5 m"}, {"act", "entries", "section",
+			"showing", "pixels", "-1"},
+		{"act", "entries", "section", "making", "angle", "wide"}, {"act", "unheard"}, table("typed", [3]string{"150 %", "",
+			""}),
 	} {
 		w := c.post("/assets/1/lods", c.form(bad...))
 		assert.Equal(t, http.StatusUnprocessableEntity, w.Code, "%v", bad)

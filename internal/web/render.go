@@ -85,7 +85,6 @@ var words = template.FuncMap{
 	"lastname":   station.LastName,
 	"some":       station.Some,
 	"extents3":   func() []string { return []string{"Width", "Height", "Depth"} },
-	"unitname":   func(m float64) string { return figure.UnitFor(m).Name },
 	"stationkey": func(n int) string {
 		return fmt.Sprint(n % 10)
 	},

@@ -176,7 +176,11 @@ func (s *Server) decision(r *http.Request, aid int64, at string, f *form) (work.
 		f.open = sync.OnceValues(func() (*work.Opened, error) { return s.desk.Open(r.Context(), aid) })
 	}
 	return func(p *prep.Prep) error {
-		room.decode(f, p)
+		if f.str("act") == "entries" {
+			f.decideEntries(at, p)
+		} else {
+			room.decode(f, p)
+		}
 		return f.err
 	}, nil
 }

@@ -47,7 +47,7 @@ func (c *client) ask(method, path, session string, form url.Values) *httptest.Re
 	return w
 }
 
-func entry(name, phrase, to string) url.Values {
+func entryForm(name, phrase, to string) url.Values {
 	return url.Values{"name": {name}, "phrase": {phrase}, "to": {to}}
 }
 
@@ -77,7 +77,7 @@ func TestNothingIsServedToWhoDidNotSignIn(t *testing.T) {
 
 func TestWhoSignedInSignsWhatTheyChange(t *testing.T) {
 	c, st := guarded(t)
-	w := c.ask(http.MethodPost, "/sign-in", "", entry("ana", "nine small boats at dawn", "/kits/1"))
+	w := c.ask(http.MethodPost, "/sign-in", "", entryForm("ana", "nine small boats at dawn", "/kits/1"))
 	require.Equal(t, http.StatusSeeOther, w.Code)
 	assert.Equal(t, "/kits/1", w.Header().Get("Location"))
 	cookie := w.Result().Cookies()[0]
@@ -96,7 +96,7 @@ func TestWhoSignedInSignsWhatTheyChange(t *testing.T) {
 
 	// Signing out, another passphrase and a removed account end the session.
 	other := c.ask(http.MethodPost, "/sign-in", "",
-		entry("Ana", "nine small boats at dawn", "")).Result().Cookies()[0].Value
+		entryForm("Ana", "nine small boats at dawn", "")).Result().Cookies()[0].Value
 	assert.Equal(t, http.StatusOK, c.ask(http.MethodGet, "/", other, nil).Code)
 	assert.Equal(t, http.StatusSeeOther, c.ask(http.MethodPost, "/sign-out", cookie.Value, nil).Code)
 	assert.Equal(t, "/sign-in", c.ask(http.MethodGet, "/", cookie.Value, nil).Header().Get("Location"))
@@ -108,11 +108,11 @@ func TestWhoSignedInSignsWhatTheyChange(t *testing.T) {
 func TestWrongPassphrasesAreSlowedDown(t *testing.T) {
 	c, _ := guarded(t)
 	for i := range freeTries {
-		w := c.ask(http.MethodPost, "/sign-in", "", entry([]string{"Ana", "Bo"}[i%2], "wrong", ""))
+		w := c.ask(http.MethodPost, "/sign-in", "", entryForm([]string{"Ana", "Bo"}[i%2], "wrong", ""))
 		assert.Equal(t, http.StatusUnauthorized, w.Code)
 		has(t, w, "The name or the passphrase is not right.")
 	}
-	w := c.ask(http.MethodPost, "/sign-in", "", entry("Ana", "nine small boats at dawn", ""))
+	w := c.ask(http.MethodPost, "/sign-in", "", entryForm("Ana", "nine small boats at dawn", ""))
 	assert.Equal(t, http.StatusTooManyRequests, w.Code, "even the right one waits now")
 	assert.NotEmpty(t, w.Header().Get("Retry-After"))
 

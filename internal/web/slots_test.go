@@ -69,6 +69,10 @@ func TestControlsOfSlots(t *testing.T) {
 	c := newClient(t)
 	c.bringSlots("wall", "door", "lamp 1", "lamp 2")
 	holds(t, c.get("/assets/1/slots"), "4 slots", "wall.png")
+	set := func(section string, more ...string) {
+		t.Helper()
+		c.decide("slots", append([]string{"act", "entries", "section", section}, more...)...)
+	}
 	do := func(act string, more ...string) {
 		t.Helper()
 		c.decide("slots", append([]string{"act", act}, more...)...)
@@ -100,15 +104,15 @@ func TestControlsOfSlots(t *testing.T) {
 	do("picked", "at", "0.5,0.5,0", "reach", "part", "to", "door")
 	do("back", "of", "move", "n", "1")
 	do("back", "of", "move", "n", "0")
-	do("drop", "drop", "on")
-	do("names", "clean", "on", "bare", "on")
+	set("names", "drop", "yes")
+	set("names", "clean", "yes", "bare", "yes")
 	assert.Empty(t, c.slots().Pictures)
-	do("names")
+	set("names", "bare", "no")
 	do("look", "slot", "door", "alpha", "MASK", "sides", "2")
 	assert.True(t, c.slots().Slots[1].Material.TwoSided)
 	do("look", "slot", "door")
 	assert.False(t, c.slots().Slots[1].Material.TwoSided)
-	do("pictures", "most", "16", "power", "down", "strip", "on", "formats", "tga", "role", "colour")
+	set("leave", "most", "16", "power", "down", "strip", "yes", "formats", "tga", "roles", "colour")
 	assert.Equal(t, [2]int{16, 8}, [2]int{c.slots().Pictures[0].W, c.slots().Pictures[0].H})
 	has(t, c.get("/assets/1/slots"), "TGA")
 	do("asthey")
@@ -125,10 +129,11 @@ func TestControlsOfSlots(t *testing.T) {
 	assert.Equal(t, 2, c.slots().Sheets[0].Pad)
 	has(t, c.get("/assets/1/slots"), "Sheet of wall, door")
 	do("back", "of", "sheet", "n", "0")
-	do("light", "do", "make", "size", "256", "padding", "3", "name", "lamp", "only", "door")
+	set("light", "size", "256")
+	set("light", "padding", "3", "set", "lamp", "only", "door")
 	assert.Equal(t, 1, c.slots().Light.Charts)
 	has(t, c.get("/assets/1/slots"), "1 chart")
-	do("light", "do", "none", "size", "256")
+	set("light", "back", "all")
 	do("unassign", "slot", "wall", "use", "0")
 	assert.Empty(t, c.slots().Pictures)
 	do("unassign", "slot", "wall", "use", "0")
@@ -140,10 +145,11 @@ func TestControlsOfSlots(t *testing.T) {
 		{"act", "rename", "match", "", "to", "x"}, {"act", "rename", "match", "x", "to", "{z}"},
 		{"act", "back", "of", "move", "n", "7"},
 		{"act", "back", "of", "what", "n", "0"}, {"act", "move", "to", "door"}, {"act", "picked", "at", "here", "to", "door"},
-		{"act", "pictures", "most", "-1"}, {"act", "pictures", "power", "odd"}, {"act", "own", "picture", "wall.png", "deep",
+		{"act", "entries", "section", "leave", "most", "-1"}, {"act", "entries", "section", "leave", "power", "odd"},
+		{"act", "own", "picture", "wall.png", "deep",
 			"very"},
 		{"act", "assign", "slot", "wall", "picture", "x"}, {"act", "assign", "slot", "wall", "picture", "x", "use", "taste"},
-		{"act", "look", "slot", "door", "alpha", "GLASS"}, {"act", "light", "do", "make", "size", "3"},
+		{"act", "look", "slot", "door", "alpha", "GLASS"}, {"act", "entries", "section", "light", "size", "3"},
 		{"act", "slots", "do", "up", "slot", scene.NoSlot}} {
 		assert.Equal(t, http.StatusUnprocessableEntity, c.post("/assets/1/slots", c.form(bad...)).Code, bad)
 	}
@@ -172,7 +178,7 @@ func TestPicturesAreShownBeforeAndAfter(t *testing.T) {
 	c := newClient(t)
 	c.bringSlots("wall", "door")
 	was := c.slots().Pictures[0].Image.Data
-	c.decide("slots", "act", "pictures", "power", "down")
+	c.decide("slots", "act", "entries", "section", "leave", "power", "down")
 	holds(t, c.get("/assets/1/slots/pictures/0"), "wall.png", "48 × 20", "32 × 16")
 	size := func(as string) image.Point {
 		w := c.get("/assets/1/slots/pictures/0/" + as)
@@ -268,7 +274,7 @@ func TestLargePicturesAreMadeByAJob(t *testing.T) {
 	}
 	assert.True(t, c.slots().Pending)
 	ready()
-	c.decide("slots", "act", "pictures", "power", "down", "most", "512")
+	c.decide("slots", "act", "entries", "section", "leave", "power", "down", "most", "512")
 	assert.True(t, c.slots().Pending)
 	assert.Equal(t, [2]int{512, 256}, [2]int{c.slots().Pictures[0].W, c.slots().Pictures[0].H}, "known before it is made")
 	ready()

@@ -34,6 +34,9 @@ type room struct {
 var rooms = []room{sourceRoom, sizeRoom, axesRoom, pivotRoom, surfaceRoom, budgetRoom, lodsRoom, collisionRoom,
 	slotsRoom, exportRoom}
 
+// noForm is of a station that decides nothing but values.
+func noForm(f *form, _ *prep.Prep) { f.unknown() }
+
 // roomOf finds a station's; the error is a *station.UnknownError.
 func roomOf(id string) (room, error) {
 	i := slices.IndexFunc(rooms, func(r room) bool { return r.id == id })

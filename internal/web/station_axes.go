@@ -60,14 +60,6 @@ func (p axesPage) Ranked() []axes.Stance {
 	return list
 }
 
-// OtherHand is the handedness that is not decided.
-func (p axesPage) OtherHand() string {
-	if p.Report.Decided.Left {
-		return "right"
-	}
-	return "left"
-}
-
 // HeightWords says where the lowest point is against the origin.
 func (p axesPage) HeightWords() string {
 	switch low := p.Report.Low; {
@@ -110,8 +102,6 @@ func decideAxes(f *form, p *prep.Prep) {
 		if f.has("up") {
 			d.Up = f.axis("up")
 		}
-	case "hand":
-		d.Hand = f.str("hand")
 	case "turn":
 		d.Turns = turned(d.Turns, axes.Turn{About: axes.About(f.str("about")), Degrees: f.number("degrees", "The angle")})
 	case "pose":

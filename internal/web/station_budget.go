@@ -7,14 +7,13 @@ import (
 
 	"yarvek/core/figure"
 	"yarvek/core/measure/cost"
-	"yarvek/core/prep"
 	"yarvek/core/station/budget"
 	"yarvek/core/target/class"
 )
 
 var budgetRoom = room{
 	id:     budget.Info.ID,
-	decode: decideBudget,
+	decode: noForm,
 	page: func(c *call, ws worksheet) (any, error) {
 		r := c.o.Result.Budget
 		extra, err := r.Extra(c.r.Context())
@@ -46,16 +45,4 @@ type budgetPage struct {
 	Extra   budget.Extra
 	Nodes   []budget.NodeCost // the dearest first
 	Classes []class.Class
-}
-
-// decideBudget turns Budget's form into decisions.
-func decideBudget(f *form, p *prep.Prep) {
-	switch f.str("act") {
-	case "waste":
-		p.Budget.Waste = f.on("on")
-	case "order":
-		p.Budget.Order = f.on("on")
-	default:
-		f.unknown()
-	}
 }

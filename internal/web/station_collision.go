@@ -21,16 +21,6 @@ var collisionRoom = room{
 	page: func(c *call, ws worksheet) (any, error) {
 		r, d := c.o.Result.Collision, c.o.Prep.Collision
 		p := collisionPage{worksheet: ws, Report: r, Decided: d, Progress: c.making(r.Pending, ws.Station.ID)}
-		s := c.o.Result.Delivery.Scene
-		keys := s.Keys()
-		for i, n := range s.Nodes {
-			if n.Mesh >= 0 {
-				p.Nodes = append(p.Nodes, [2]string{keys[i], n.Name})
-			}
-		}
-		for _, name := range s.SlotNames() {
-			p.Slots = append(p.Slots, [2]string{name, name})
-		}
 		return p, nil
 	},
 	words: template.FuncMap{
@@ -60,17 +50,7 @@ type collisionPage struct {
 	worksheet
 	Report   *collision.Report
 	Decided  collision.Decisions
-	Nodes    [][2]string // keys and names of those with a mesh
-	Slots    [][2]string
 	Progress making
-}
-
-// First is the first fit, for what stands in its fields.
-func (p collisionPage) First() collision.Fit {
-	if len(p.Decided.Fits) == 0 {
-		return collision.Fit{}
-	}
-	return p.Decided.Fits[0]
 }
 
 // Points and Planes are all there are.
@@ -121,7 +101,7 @@ func decideCollision(f *form, p *prep.Prep) {
 	d := &p.Collision
 	switch act := f.str("act"); act {
 	case "fit":
-		fit := f.fit()
+		fit := collision.Fit{Form: collision.Form(f.str("sort"))}
 		if f.on("add") {
 			d.Fits, d.None = append(append([]collision.Fit(nil), d.Fits...), fit), false
 		} else {
@@ -130,84 +110,12 @@ func decideCollision(f *form, p *prep.Prep) {
 	case "picked":
 		fit := collision.Fit{Form: collision.Form(f.str("sort")), At: []geom.Vec3{f.point("at")}, Flat: f.on("flat")}
 		d.Fits, d.None = append(append([]collision.Fit(nil), d.Fits...), fit), false
-	case "none":
-		*d = d.With()
 	case "asfile":
 		*d = d.AsFile()
-	case "keep":
-		f.keep(d)
-	case "limits":
-		d.Gap, d.Air, d.Density = 0, 0, 0
-		if f.str("gap") != "" {
-			d.Gap = f.length("gap", "The gap")
-		}
-		if f.str("air") != "" {
-			d.Air = f.length("air", "The air")
-		}
-		if f.str("density") != "" {
-			d.Density = f.number("density", "The density")
-		}
-	case "surface":
-		d.Surface = collision.Surface{}
-		if f.str("share") != "" {
-			d.Surface = collision.Surface{Share: f.numberOf(strings.TrimSuffix(f.str("share"), "%"), "The share") / 100,
-				TwoSided: f.on("two")}
-		}
-		if d.Surface.Share > 0 {
-			d.None = false
-		}
 	case "add":
 		f.addShape(d)
 	case "edit":
 		f.editShapes(d)
-	default:
-		f.unknown()
-	}
-}
-
-// fit reads what is to be fitted.
-func (f *form) fit() collision.Fit {
-	x := collision.Fit{Form: collision.Form(f.str("sort")), Most: f.optional("most"), Points: f.optional("points"),
-		Planes: f.optional("planes"),
-		Each:   f.on("each"), Slot: f.str("slot")}
-	if s := f.str("concavity"); s != "" {
-		x.Concavity = f.lengthOf(s, "The hollow")
-	}
-	if s := f.str("sheet"); s != "" && x.Form == collision.Hulls {
-		x.Sheet = f.lengthOf(s, "The thickness")
-	}
-	if s := f.str("within"); s != "" && x.Form == collision.OneHull {
-		x.Within = f.lengthOf(s, "How far it may stick out")
-	}
-	for _, k := range f.strs("node") {
-		if k != "" {
-			x.Nodes = append(x.Nodes, k)
-		}
-	}
-	if x.Form != collision.Hulls {
-		x.Most, x.Concavity = 0, 0
-	}
-	if x.Form != collision.Slab {
-		x.Planes = 0
-	}
-	if x.Form != collision.Hulls && x.Form != collision.OneHull {
-		x.Points = 0
-	}
-	return x
-}
-
-// keep reads the body that passages stay open for.
-func (f *form) keep(d *collision.Decisions) {
-	switch f.str("who") {
-	case "walker":
-		d.Keep = collision.Keep{Radius: f.length("wide", "The width") / 2, Height: f.length("tall", "The height")}
-		if d.Keep == collision.Walker {
-			d.Keep = collision.Keep{}
-		}
-	case "ball":
-		d.Keep = collision.Keep{Radius: f.length("wide", "The width") / 2}
-	case "nobody":
-		d.Keep = collision.Keep{None: true}
 	default:
 		f.unknown()
 	}
@@ -316,22 +224,6 @@ func (f *form) axisOf(to geom.Mat3, name string) (int, float64) {
 	}
 	a := geom.AxisAlong(geom.Vec3(to.Col(n)))
 	return a.Index(), a.Sign()
-}
-
-// Who is whom passages stay open for, as the form names it.
-func (p collisionPage) Who() string {
-	switch k := p.Report.Keep; {
-	case k.None:
-		return "nobody"
-	case k.Height > 0:
-		return "walker"
-	}
-	return "ball"
-}
-
-// WhoList are those that may come through.
-func (p collisionPage) WhoList() [][2]string {
-	return [][2]string{{"walker", "A walker"}, {"ball", "A ball"}, {"nobody", "Nobody"}}
 }
 
 // Sentence says what there is.

@@ -60,7 +60,7 @@ var lodsRoom = room{
 	words: template.FuncMap{
 		"px":    func(v float64) string { return figure.Significant(v, 2) + "\u202fpx" },
 		"share": func(v float64) string { return figure.Significant(100*v, 3) + "\u202f%" },
-		"sized": sizedWords,
+		"sized": lods.WishTyped,
 		"round": lods.Round,
 		"most":  func() int { return lods.Most },
 	},
@@ -119,35 +119,6 @@ func decideLODs(f *form, p *prep.Prep) {
 		*d = d.With(f.levels(f.str("how")))
 	case "move":
 		f.moveLevel(d)
-	case "tolerance":
-		d.Pixels = 0
-		if f.str("pixels") != "" {
-			d.Pixels = f.number("pixels", "The pixels")
-		}
-	case "range":
-		d.Vanish = 0
-		if f.str("vanish") != "" {
-			d.Vanish = f.distanceOf(f.str("vanish"), "The distance")
-		}
-		d.Fade = f.optional("fade")
-	case "making":
-		d.Making.Detail = f.optional("detail")
-		if f.str("detail") == "0" {
-			d.Making.Detail = -1
-		} else if d.Making.Detail == 100 {
-			d.Making.Detail = 0
-		}
-		d.Making.KeepPoints, d.Making.Mirrored, d.Making.OfFirst = f.on("keep"), f.on("mirrored"), f.on("first")
-		d.Making.Borders = f.on("borders")
-		d.Outside = f.optional("outside")
-	case "normals":
-		d.Making.Angle, d.Making.Blend = 0, 0
-		if f.str("angle") != "" {
-			d.Making.Angle = f.number("angle", "The angle")
-			if d.Making.Blend = f.optional("blend"); d.Making.Blend == 100 {
-				d.Making.Blend = 0
-			}
-		}
 	case "slot":
 		d.Making.Weights = f.weigh(d.Making.Weights)
 	case "node":
@@ -195,7 +166,11 @@ func (f *form) levels(how string) []lods.Level {
 			}
 			l.Hand = n
 		} else if shares[i] != "" {
-			l.Wish = f.sized(shares[i], i+1)
+			w, err := lods.ParseWish(shares[i])
+			if err != nil {
+				f.fail("How coarse LOD %d is: %v", i+1, err)
+			}
+			l.Wish = w
 		}
 		if froms[i] != "" {
 			l.From = f.distanceOf(froms[i], fmt.Sprintf("The distance of LOD %d", i+1))
@@ -251,39 +226,6 @@ func (f *form) distanceOf(s, label string) float64 {
 		return 0
 	}
 	return lods.Round(o.Result.LODs.View.DistanceOfShare(o.Result.LODs.Size, v/100))
-}
-
-// sized reads how coarse a LOD is to be: a share of the triangles in hundredths, a count of them, or
-// a length that it may be off by.
-func (f *form) sized(s string, n int) (w ladder.Wish) {
-	s = strings.ToLower(strings.TrimSpace(s))
-	label := fmt.Sprintf("How coarse LOD %d is", n)
-	if count, ok := strings.CutSuffix(strings.TrimSuffix(strings.TrimSuffix(s, "angles"), "angle"), "tri"); ok {
-		w.Triangles = int(f.numberOf(count, label))
-		if w.Triangles < 1 {
-			f.fail("%s: %q is no count of triangles", label, s)
-		}
-		return w
-	}
-	if last := s[len(s)-1]; last == '%' || last >= '0' && last <= '9' {
-		w.Share = f.numberOf(strings.TrimSuffix(s, "%"), label) / 100
-		return w
-	}
-	w.Deviation = f.lengthOf(s, label)
-	return w
-}
-
-// sizedWords says that as it is typed.
-func sizedWords(w ladder.Wish) string {
-	switch {
-	case w.Triangles > 0:
-		return fmt.Sprintf("%d tri", w.Triangles)
-	case w.Deviation > 0:
-		return fmt.Sprintf("%.4g mm", 1000*w.Deviation)
-	case w.Share > 0:
-		return fmt.Sprintf("%.4g %%", 100*w.Share)
-	}
-	return ""
 }
 
 // moveLevel lets one LOD take over elsewhere; the others stay as they are, with what they have now.

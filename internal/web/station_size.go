@@ -14,7 +14,6 @@ import (
 	"yarvek/core/target/class"
 	"yarvek/internal/draft"
 	"yarvek/internal/show"
-	"yarvek/internal/work"
 )
 
 var sizeRoom = room{
@@ -33,8 +32,7 @@ var sizeRoom = room{
 			Cube:  trusted(draft.CubeTest(rep.Unit.Metres))}, nil
 	},
 	words: template.FuncMap{
-		"extents":  func() []size.Extent { return []size.Extent{size.Height, size.Width, size.Depth, size.Longest} },
-		"singular": singular,
+		"extents": func() []size.Extent { return []size.Extent{size.Height, size.Width, size.Depth, size.Longest} },
 		"offwords": func(by float64) string {
 			if by < 0 {
 				return figure.Length(-by) + " short of"
@@ -71,9 +69,6 @@ func (p sizePage) FitLine() string {
 	return strings.Join(fit.Lines(), "")
 }
 
-// Custom tells whether the file's unit is a length of one's own.
-func (p sizePage) Custom() bool { return p.Decided.Unit == customUnit }
-
 // customUnit is the choice of a unit that has no name.
 const customUnit = "custom"
 
@@ -92,17 +87,6 @@ func singular(name string) string {
 func decideSize(f *form, p *prep.Prep) {
 	d := &p.Size
 	switch f.str("act") {
-	case "class":
-		d.Class = f.str("class")
-		if o, err := f.open(); err != nil {
-			f.check(err)
-		} else if _, ok := o.Kit.Target.Class(d.Class); !ok {
-			f.check(work.NoClass(o.Kit.Target, d.Class))
-		}
-	case "unit":
-		if d.Unit, d.Metres = f.str("unit"), 0; d.Unit == customUnit {
-			d.Metres = f.length("metres", "One unit")
-		}
 	case "fit":
 		e, length := size.Extent(f.str("fit")), f.length("length", "The length")
 		o, err := f.open()

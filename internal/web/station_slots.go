@@ -53,8 +53,6 @@ var slotsRoom = room{
 			}
 			return strings.Join(words, ", ")
 		},
-		"rolelist": func() []string { return outfit.Roles[:scene.UseSpecular] }, // what leaves has no specular one
-		"chosen":   func(list []string, s string) bool { return slices.Contains(list, s) },
 		"kind": func(mime string) string {
 			return strings.ToUpper(strings.TrimPrefix(strings.TrimPrefix(mime, "image/"), "x-"))
 		},
@@ -81,11 +79,7 @@ var slotsRoom = room{
 				texture.Numbers:    "numbers (linear)",
 				texture.Directions: "directions (linear)"}[s]
 		},
-		"dropword": func(on bool) string {
-			return map[bool]string{true: "Let unused materials go along", false: "Leave unused materials behind"}[on]
-		},
-		"dropto": func(on bool) string { return map[bool]string{true: "off", false: "on"}[on] },
-		"ratio":  func(v float64) string { return figure.Significant(v, 3) },
+		"ratio": func(v float64) string { return figure.Significant(v, 3) },
 	},
 }
 
@@ -143,12 +137,8 @@ func decideSlots(f *form, p *prep.Prep) {
 		f.changeSlots(d)
 	case "order":
 		d.Order = f.strs("order")
-	case "names":
-		d.Clean, d.Unmapped, d.Bare = f.on("clean"), f.on("unmapped"), f.on("bare")
 	case "rename":
 		d.Rename = append(slices.Clone(d.Rename), outfit.Rename{Match: f.str("match"), To: f.str("to")})
-	case "drop":
-		d.Drop = f.on("drop")
 	case "move":
 		m := outfit.Move{To: f.slotName("to"), From: f.str("from"), Node: f.str("node")}
 		d.Moves = append(slices.Clone(d.Moves), m)
@@ -157,8 +147,6 @@ func decideSlots(f *form, p *prep.Prep) {
 			Reach: outfit.Reach(f.str("reach"))})
 	case "back":
 		f.giveBack(d)
-	case "pictures":
-		f.pictures(&d.Pictures)
 	case "aswanted":
 		t := f.target()
 		d.Pictures.Most, d.Pictures.Formats = t.Largest, "target"
@@ -187,13 +175,6 @@ func decideSlots(f *form, p *prep.Prep) {
 		}
 	case "look":
 		f.look(d)
-	case "light":
-		d.Light = outfit.Light{}
-		if f.str("do") != "none" {
-			d.Light = outfit.Light{Size: f.int("size"), Padding: f.optional("padding"), Name: f.str("name"),
-				Slots: f.strs("only"),
-				Again: f.on("again")}
-		}
 	default:
 		f.unknown()
 	}
@@ -319,15 +300,6 @@ func (f *form) giveBack(d *slots.Decisions) {
 	default:
 		f.unknown()
 	}
-}
-
-// pictures reads what is done to all pictures.
-func (f *form) pictures(p *outfit.Pictures) {
-	*p = outfit.Pictures{Most: f.optional("most"), Power: f.str("power"), Green: f.str("green"), Pack: f.str("pack"),
-		Eight: f.on("eight"),
-		Strip: f.on("strip"), Quality: f.optional("quality"), Names: f.on("named"), Formats: f.str("formats"),
-		Roles:   f.strs("role"),
-		Without: f.strs("without")}
 }
 
 // own reads what is done to one picture.
@@ -558,11 +530,4 @@ func (s *Server) pictureFile(w http.ResponseWriter, r *http.Request) error {
 	}
 	_, err = w.Write(shot.Data)
 	return err
-}
-
-// Formats are those that all pictures can leave in.
-func (p slotsPage) Formats() [][2]string {
-	return pairs("", "as they are", "target", "as the target has it", string(texture.PNG), "PNG", string(texture.JPEG),
-		"JPEG",
-		string(texture.WebP), "WebP", string(texture.TGA), "TGA")
 }

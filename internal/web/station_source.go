@@ -298,8 +298,6 @@ func decideSource(f *form, p *prep.Prep) {
 		d.Sharing = without(d.Sharing, f.twins(keys))
 	case "move":
 		d.Move = geom.Vec3{}
-	case "error":
-		d.Error = f.length("error", "The error")
 	default:
 		decideNames(f, d, act, keys)
 	}

@@ -1,10 +1,8 @@
 package web
 
 import (
-	"fmt"
 	"html/template"
 	"slices"
-	"strconv"
 	"strings"
 
 	"yarvek/core/figure"
@@ -28,9 +26,8 @@ var surfaceRoom = room{
 			return [][2]string{{string(mend.Both), "half to each side"}, {string(mend.Front), "to the front"},
 				{string(mend.Back), "to the back"}}
 		},
-		"percent":    func(v float64) string { return figure.Significant(100*v, 3) + "\u202f%" },
-		"percentnum": func(v float64) string { return filled(100 * v) },
-		"times":      func(a, b, c float64) float64 { return a * b * c },
+		"percent": func(v float64) string { return figure.Significant(100*v, 3) + "\u202f%" },
+		"times":   func(a, b, c float64) float64 { return a * b * c },
 		"shareof": func(c, of float64) float64 {
 			if of == 0 {
 				return 0
@@ -93,51 +90,20 @@ func (p surfacePage) ThickSlots() []string {
 	return list
 }
 
-// Given names the decisions that one press can give up, by what Lines says of them.
-func (p surfacePage) Given() [][2]string {
-	var list [][2]string
-	for _, g := range givable {
-		without := p.Decided
-		g.without(&without)
-		before, after := p.Decided.Lines(), without.Lines()
-		for _, l := range before {
-			if !slices.Contains(after, l) {
-				list = append(list, [2]string{g.name, l})
-				break
-			}
+// thickOne is a thickness of a node or a slot, with its number in the list.
+type thickOne struct {
+	N    int
+	Line string
+}
+
+// ThickOnes are the thicknesses of single nodes and slots.
+func (p surfacePage) ThickOnes() (list []thickOne) {
+	for i, t := range p.Decided.Thicks() {
+		if t.Node != "" || t.Slot != "" {
+			list = append(list, thickOne{i, surface.Decisions{Thick: []surface.Thick{t}}.Lines()[0]})
 		}
 	}
-	for i, t := range p.Decided.Thicks() {
-		l := surface.Decisions{Thick: []surface.Thick{t}}.Lines()
-		list = append(list, [2]string{fmt.Sprintf("%s%d", givenThick, i+1), l[0]})
-	}
 	return list
-}
-
-// givenThick and a number name one of the thicknesses.
-const givenThick = "thickness-"
-
-// given is a decision with what gives it up.
-type given struct {
-	name    string
-	without func(d *surface.Decisions)
-}
-
-// givable are the decisions that can be given up one by one.
-var givable = []given{
-	{"weld", func(d *surface.Decisions) { d.Weld = 0 }},
-	{"edges", func(d *surface.Decisions) { d.Edges = 0 }},
-	{"empty", func(d *surface.Decisions) { d.Empty = false }},
-	{"doubled", func(d *surface.Decisions) { d.Doubled = false }},
-	{"unused", func(d *surface.Decisions) { d.Unused = false }},
-	{"wind", func(d *surface.Decisions) { d.Wind = false }},
-	{"outward", func(d *surface.Decisions) { d.Outward = false }},
-	{"holes", func(d *surface.Decisions) { d.Holes = 0 }},
-	{"flat", func(d *surface.Decisions) { d.Flat = false }},
-	{"twosided", func(d *surface.Decisions) { d.TwoSided = false }},
-	{"units", func(d *surface.Decisions) { d.Units = false }},
-	{"smooth", func(d *surface.Decisions) { d.Smooth, d.Angle, d.Keep = "", 0, 0 }},
-	{"tangents", func(d *surface.Decisions) { d.Tangents = false }},
 }
 
 // decideSurface turns Surface's form into decisions.
@@ -155,20 +121,6 @@ func decideSurface(f *form, p *prep.Prep) {
 			f.fail("nothing is ticked, so nothing is tidied")
 		}
 		*d = o.Result.Surface.Tidied(*d, func(id string) bool { return slices.Contains(ticked, id) })
-	case "weld":
-		d.Weld = f.length("weld", "The distance")
-	case "edges":
-		d.Edges = f.length("edges", "The length")
-	case "holes":
-		d.Holes = f.int("holes")
-	case "smooth":
-		d.Smooth, d.Angle, d.Keep = mend.Edges(f.str("edges")), 0, 0
-		if d.Smooth == mend.ByAngle {
-			d.Angle = f.number("angle", "The angle")
-		}
-		if f.str("keep") != "" {
-			d.Keep = f.number("keep", "The share") / 100
-		}
 	case "thickness":
 		t := surface.Thick{By: f.length("thickness", "The thickness"), Side: mend.Side(f.str("side"))}
 		of := f.str("of")
@@ -178,45 +130,14 @@ func decideSurface(f *form, p *prep.Prep) {
 			t.Node, _ = strings.CutPrefix(of, "node ")
 		}
 		*d = d.Thickened(t)
-	case "twosided":
-		d.TwoSided = true
-	case "tangents":
-		d.Tangents = true
-	case "limits":
-		l := &d.Limits
-		for _, x := range []struct {
-			to          *float64
-			name, label string
-		}{{&l.Gap, "gap", "The gap"}, {&l.Short, "short", "The edge"}, {&l.Bent, "bent", "The bend"},
-			{&l.Apart, "apart", "The distance"}} {
-			if *x.to = 0; f.str(x.name) != "" {
-				*x.to = f.length(x.name, x.label)
-			}
-		}
-		if l.Texels = 0; f.str("texels") != "" {
-			l.Texels = f.number("texels", "The density")
-		}
-		if l.Needle = 0; f.str("needle") != "" {
-			l.Needle = f.number("needle", "The needle")
-		}
-	case "giveup":
-		if n, ok := strings.CutPrefix(f.str("what"), givenThick); ok {
-			k, err := strconv.Atoi(n)
-			list := d.Thicks()
-			if err != nil || k < 1 || k > len(list) {
-				f.unknown()
-				return
-			}
-			list[k-1].By = 0
-			*d = d.Thickened(list[k-1])
-			return
-		}
-		i := slices.IndexFunc(givable, func(g given) bool { return g.name == f.str("what") })
-		if i < 0 {
+	case "thin":
+		list, n := d.Thicks(), f.int("n")
+		if n < 0 || n >= len(list) {
 			f.unknown()
 			return
 		}
-		givable[i].without(d)
+		list[n].By = 0
+		*d = d.Thickened(list[n])
 	default:
 		f.unknown()
 	}

@@ -229,7 +229,8 @@ func TestEveryControlDecidesWhatItSays(t *testing.T) {
 		{"source", nil, []string{"act", "share", "key", "hook"}, "Make instances of hook"},
 		{"source", [][]string{{"source", "act", "share", "key", "hook"}}, []string{"act", "unshare", "key", "hook"},
 			"Give up: Make instances of hook"},
-		{"source", nil, []string{"act", "error", "error", "1 mm"}, "Accept coordinates off by 1.00\u202fmm"},
+		{"source", nil, []string{"act", "entries", "section", "place", "error", "1"},
+			"Accept coordinates off by 1.00\u202fmm"},
 		{"source", nil, []string{"act", "name", "key", "hook", "name", "crane hook"}, "Call hook crane hook"},
 		{"source", [][]string{{"source", "act", "name", "key", "hook", "name", "x"}},
 			[]string{"act", "name", "key", "hook", "name", ""},
@@ -238,9 +239,10 @@ func TestEveryControlDecidesWhatItSays(t *testing.T) {
 		{"source", [][]string{{"source", "act", "rename", "match", "h*", "to", "b"}},
 			[]string{"act", "unrename", "rename", "0"},
 			"Give up: Call all “h*” “b”"},
-		{"size", nil, []string{"act", "class", "class", "building"}, "Class: Building"},
-		{"size", nil, []string{"act", "unit", "unit", "cm"}, "Read as centimetres"},
-		{"size", nil, []string{"act", "unit", "unit", "custom", "metres", "0.5 m"}, "Read one unit as 0.500\u202fm"},
+		{"size", nil, []string{"act", "entries", "section", "class", "class", "building"}, "Class: Building"},
+		{"size", nil, []string{"act", "entries", "section", "unit", "unit", "cm"}, "Read as centimetres"},
+		{"size", nil, []string{"act", "entries", "section", "unit", "unit", "custom", "metres", "0.5"},
+			"Read one unit as 0.500\u202fm"},
 		{"size", nil, []string{"act", "fit", "fit", "height", "length", "7 ft"},
 			"Make the height 2.13\u202fm, along the file’s Y"},
 		{"size", nil, []string{"act", "between", "from", "0,0,0", "to", "4,0,0", "length", "90 cm"},
@@ -251,7 +253,7 @@ func TestEveryControlDecidesWhatItSays(t *testing.T) {
 		{"size", nil, []string{"act", "bake", "bake", "rotation"}, "Bake rotation of all nodes"},
 		{"axes", nil, []string{"act", "stand", "axis", "+Z"}, "Stand with +Z up"},
 		{"axes", nil, []string{"act", "face", "up", "+Y", "axis", "+X"}, "Stand with +Y up and 1 more"},
-		{"axes", nil, []string{"act", "hand", "hand", "left"}, "Read as left-handed"},
+		{"axes", nil, []string{"act", "entries", "section", "stance", "hand", "left"}, "Read as left-handed"},
 		{"axes", nil, []string{"act", "turn", "about", "up", "degrees", "90"}, "Turn 90° about up"},
 		{"axes", [][]string{{"axes", "act", "turn", "about", "up", "degrees", "90"}},
 			[]string{"act", "turn", "about", "up", "degrees", "45"}, "Turn 135° about up"},
@@ -332,7 +334,7 @@ func TestAWindowOutOfDateIsTold(t *testing.T) {
 	}
 	was := string(c.prepNow().JSON())
 
-	w := c.post("/assets/1/size", with("act", "class", "class", "building"))
+	w := c.post("/assets/1/size", with("act", "entries", "section", "class", "class", "building"))
 	assert.Equal(t, http.StatusConflict, w.Code)
 	for _, want := range []string{"“Class: Building” was not applied", "<li>Size: Class: Building</li>",
 		"<li>Size: Scale by 2</li>",

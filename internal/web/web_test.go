@@ -184,8 +184,9 @@ func TestBadFormsSayWhatIsWrongAndChangeNothing(t *testing.T) {
 	}{
 		{"size", url.Values{"act": {"fit"}, "fit": {"height"}, "length": {"tall"}}, "is no length"},
 		{"size", url.Values{"act": {"fit"}, "fit": {"height"}, "length": {"-3"}}, "give a length above zero"},
-		{"size", url.Values{"act": {"unit"}, "unit": {"custom"}, "metres": {"0"}}, "give a number above zero"},
-		{"size", url.Values{"act": {"unit"}, "unit": {"furlong"}}, "is no unit"},
+		{"size", url.Values{"act": {"entries"}, "section": {"unit"}, "unit": {"custom"}, "metres": {"0"}},
+			"be meant: expected 0.000000001 to"},
+		{"size", url.Values{"act": {"entries"}, "section": {"unit"}, "unit": {"furlong"}}, "is none of those there are"},
 		{"size", url.Values{}, "nothing was chosen"},
 		{"axes", url.Values{"act": {"stand"}, "axis": {"up"}}, "is no axis"},
 		{"axes", url.Values{"act": {"turn"}, "about": {"up"}, "degrees": {"much"}}, "is no number"},

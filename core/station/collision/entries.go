@@ -3,6 +3,7 @@ package collision
 import (
 	"slices"
 	"strconv"
+	"strings"
 
 	"yarvek/core/entry"
 	"yarvek/core/figure"
@@ -11,21 +12,25 @@ import (
 // Entries are the values that can be decided here. How shapes are made is said of the first fit; more fits, and shapes
 // by hand, are lists of edits.
 var Entries = []entry.Group[Decisions]{
-	{ID: "fitting", Title: "How they are made", Do: "Make {form}", Head: madeHead, Entries: []entry.Entry[Decisions]{
+	{ID: "form", Title: "Made as", Head: madeHead, Entries: []entry.Entry[Decisions]{
 		entry.Choice("form", "Made as", func(d *Decisions) *Form { return &d.first().Form }, formOptions()...).
-			Held(Decisions.fits).Then(noLonger).Last(unmade),
+			Else("as it came").Held(Decisions.fits).Then(anew).Last(unmade),
+		entry.YesNo("none", "No collision at all", func(d *Decisions) *bool { return &d.None }).
+			Helped("whatever the file has").Then(func(d *Decisions) { *d = d.With() }),
+	}},
+	{ID: "fitting", Title: "How they are made", DoFor: makes, Entries: []entry.Entry[Decisions]{
 		fitted(entry.Count("most", "Hulls at most", "", func(d *Decisions) *int { return &d.first().Most })).
 			Between(1, mostHulls).By(usualHulls).When("with hulls", is(Hulls)),
 		fitted(entry.Count("points", "Points each", "", func(d *Decisions) *int { return &d.first().Points })).
 			Between(8, 1024).By(usualPoints).When("with hulls", is(Hulls, OneHull)),
 		fitted(entry.Length("concavity", "Hollows filled up to", "mm",
-			func(d *Decisions) *float64 { return &d.first().Concavity })).Between(0, 1e6).Usually("0").
+			func(d *Decisions) *float64 { return &d.first().Concavity })).Between(0, 100).Usually("0").
 			Helped("a hollow so deep is filled to save a hull").When("with hulls", is(Hulls)),
 		fitted(entry.Length("sheet", "Sheets taken thick by", "mm",
-			func(d *Decisions) *float64 { return &d.first().Sheet })).Between(1e-6, 1e6).By(usualSheet).
+			func(d *Decisions) *float64 { return &d.first().Sheet })).Between(1e-6, 100).By(usualSheet).
 			Helped("open surfaces have no volume of their own").When("with hulls", is(Hulls)),
 		fitted(entry.Length("within", "May be stuck out of by", "mm",
-			func(d *Decisions) *float64 { return &d.first().Within })).Between(0, 1e6).Usually("0").
+			func(d *Decisions) *float64 { return &d.first().Within })).Between(0, 100).Usually("0").
 			Helped("a hull of few points fills less").When("with one hull", is(OneHull)),
 		fitted(entry.Count("planes", "Planes of a slab", "", func(d *Decisions) *int { return &d.first().Planes })).
 			Usually("26").Helped("6, 18 or 26 fixed directions").When("with a slab", is(Slab)),
@@ -33,11 +38,8 @@ var Entries = []entry.Group[Decisions]{
 		fitted(entry.Nodes("nodes", "Of which nodes", func(d *Decisions) *[]string { return &d.first().Nodes })),
 		fitted(entry.YesNo("each", "Each node by itself", func(d *Decisions) *bool { return &d.first().Each })),
 	}},
-	{ID: "none", Title: "None at all", Entries: []entry.Entry[Decisions]{
-		entry.YesNo("none", "No collision", func(d *Decisions) *bool { return &d.None }).
-			Helped("whatever the file has").Then(func(d *Decisions) { *d = d.With() }),
-	}},
-	{ID: "through", Title: "Who comes through", Do: "Keep it open for that", Head: func(d Decisions, _ entry.Given) string {
+	{ID: "through", Title: "Who comes through", Do: "Keep it open for that", Head: func(d Decisions,
+		_ entry.Given) string {
 		return d.Keep.Words()
 	}, Entries: []entry.Entry[Decisions]{
 		entry.YesNo("nobody", "Nobody", func(d *Decisions) *bool { return &d.Keep.None }).
@@ -66,6 +68,18 @@ var Entries = []entry.Group[Decisions]{
 	}},
 }
 
+// makes says what a section's button makes.
+func makes(d Decisions) string {
+	switch f, _ := d.first().Form.named(); f.ID {
+	case Hulls:
+		return "Make {most} hulls"
+	case OneHull:
+		return "Make one hull"
+	default:
+		return "Make a " + strings.ToLower(f.Name)
+	}
+}
+
 // fitted is an entry of the first fit: undecided where there is none.
 func fitted(e entry.Entry[Decisions]) entry.Entry[Decisions] {
 	return e.Held(Decisions.fits).Then(noLonger)
@@ -80,6 +94,14 @@ func (d *Decisions) first() *Fit {
 		d.Fits = []Fit{{Form: Hulls}}
 	}
 	return &d.Fits[0]
+}
+
+// anew has the first fit take the place of all shapes there are.
+func anew(d *Decisions) {
+	noLonger(d)
+	f := *d.first()
+	f.Without = nil
+	*d = d.With(f)
 }
 
 // noLonger takes back that there are none, and what counts with another form alone.
@@ -193,7 +215,10 @@ func madeHead(d Decisions, g entry.Given) string {
 	return ""
 }
 
-func surfaceHead(d Decisions, _ entry.Given) string {
+func surfaceHead(d Decisions, g entry.Given) string {
+	if r, ok := g.Report.(*Report); ok && r != nil && r.Surface != nil && r.Surface.Mesh != nil {
+		return figure.Plural(r.Surface.Mesh.Triangles(), "triangle", "triangles") + ", off by " + figure.Length(r.Surface.Off)
+	}
 	if d.Surface.Share == 0 {
 		return "not touched"
 	}

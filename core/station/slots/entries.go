@@ -1,12 +1,12 @@
 package slots
 
 import (
-	"slices"
 	"strconv"
 
 	"yarvek/core/entry"
 	"yarvek/core/picture/outfit"
 	"yarvek/core/picture/texture"
+	"yarvek/core/scene"
 )
 
 // Entries are the values that can be decided here. Slots themselves, faces that are moved, single pictures and sheets
@@ -72,10 +72,8 @@ func lightHead(d Decisions, _ entry.Given) string {
 }
 
 func roles() (list []entry.Option) {
-	for _, r := range outfit.Roles {
-		if !slices.ContainsFunc(list, func(o entry.Option) bool { return o.ID == r }) {
-			list = append(list, entry.Option{ID: r, Name: r})
-		}
+	for _, r := range outfit.Roles[:scene.UseSpecular] { // what leaves has no specular one
+		list = append(list, entry.Option{ID: r, Name: r})
 	}
 	return list
 }

@@ -22,6 +22,7 @@ var Entries = []entry.Group[Decisions]{
 		entry.Length("error", "Coordinates may be off by", "mm", func(d *Decisions) *float64 { return &d.Error }).
 			Between(1e-9, 1e3).Usually(figure.Untyped(DefaultError, -3)).
 			Helped("as 32-bit numbers, far from the origin"),
-		entry.Point("move", "Moved to the origin from", "m", func(d *Decisions) *geom.Vec3 { return &d.Move }).Helped("metres as read"),
+		entry.Point("move", "Moved to the origin from", "m",
+			func(d *Decisions) *geom.Vec3 { return &d.Move }).Helped("metres as read"),
 	}},
 }

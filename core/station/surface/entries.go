@@ -16,7 +16,8 @@ var Entries = []entry.Group[Decisions]{
 			entry.Option{ID: string(mend.ByAngle), Name: "above an angle"},
 			entry.Option{ID: string(mend.ByGroups), Name: "between smoothing groups"},
 			entry.Option{ID: string(mend.BySeams), Name: "along UV seams"},
-			entry.Option{ID: string(mend.AllSoft), Name: "nowhere"}, entry.Option{ID: string(mend.AllHard), Name: "everywhere"}).
+			entry.Option{ID: string(mend.AllSoft), Name: "nowhere"}, entry.Option{ID: string(mend.AllHard),
+				Name: "everywhere"}).
 			Helped("normals stay as they are while undecided").Then(func(d *Decisions) {
 			if d.Smooth != mend.ByAngle {
 				d.Angle = 0
@@ -47,8 +48,10 @@ var Entries = []entry.Group[Decisions]{
 		entry.Length("thickness", "Thick by", "mm", func(d *Decisions) *float64 { return &d.whole().By }).
 			Between(0, longest).Usually("0").Held(Decisions.hasWhole).Last(thin),
 		entry.Choice("side", "To which side", func(d *Decisions) *mend.Side { return &d.whole().Side },
-			entry.Option{ID: string(mend.Front), Name: "to the front"}, entry.Option{ID: string(mend.Back), Name: "to the back"}).
-			Helped("half to each while undecided").Held(Decisions.hasWhole).When("where sheets get a thickness", Decisions.hasWhole),
+			entry.Option{ID: string(mend.Front), Name: "to the front"}, entry.Option{ID: string(mend.Back),
+				Name: "to the back"}).
+			Helped("half to each while undecided").Held(Decisions.hasWhole).When("where sheets get a thickness",
+			Decisions.hasWhole),
 		entry.YesNo("open", "Bodies with holes too", func(d *Decisions) *bool { return &d.whole().Open }).
 			Helped("as tubes and open boxes are").Held(Decisions.hasWhole).
 			When("where sheets get a thickness", Decisions.hasWhole),

@@ -6,6 +6,7 @@ import "./keys.js";
 import "./drop.js";
 import "./sheet.js";
 import "./tree.js";
+import "./entries.js";
 import "./preview.js";
 import "./pick.js";
 import "./ladder.js";
