@@ -140,3 +140,13 @@ func Tally(list []Finding) (worst Severity, n int) {
 	}
 	return worst, n
 }
+
+// Kind is the code without the number that tells one of several of a kind from another: surface/texels of
+// surface/texels-3.
+func (f Finding) Kind() string {
+	kind := strings.TrimRight(f.Code, "0123456789")
+	if kind != f.Code && strings.HasSuffix(kind, "-") {
+		return strings.TrimSuffix(kind, "-")
+	}
+	return f.Code
+}

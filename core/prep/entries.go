@@ -94,6 +94,19 @@ func (p Prep) bare() Prep {
 	return p
 }
 
+// Changed lists the stations that decide otherwise in another prep, in the order of the work.
+func Changed(before, after Prep) (ids []string) {
+	for _, m := range list {
+		a, b := Prep{}, Prep{}
+		m.set(&a, m.get(before))
+		m.set(&b, m.get(after))
+		if string(a.JSON()) != string(b.JSON()) {
+			ids = append(ids, m.ID)
+		}
+	}
+	return ids
+}
+
 // Diff says in words what another prep decides otherwise, a line each: values from what to what, and what else came
 // or went. Equal preps have none.
 func Diff(before, after Prep) (lines []string) {

@@ -191,14 +191,10 @@ func Label(before, after Prep) string {
 			return l
 		}
 	}
-	if string(before.JSON()) != string(after.JSON()) {
-		for _, e := range list {
-			a, b := Prep{}, Prep{}
-			e.set(&a, e.get(before))
-			e.set(&b, e.get(after))
-			if string(a.JSON()) != string(b.JSON()) {
-				return "Another detail at " + e.Name
-			}
+	for _, id := range Changed(before, after) {
+		e, err := memberOf(id)
+		if err == nil {
+			return "Another detail at " + e.Name
 		}
 	}
 	return ""

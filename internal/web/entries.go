@@ -41,6 +41,7 @@ type entryRow struct {
 	Choices []choice
 	When    string // with what of another row it counts; see when
 	Hidden  bool   // it does not count now
+	Lit     bool   // an undo or a redo brought it back
 }
 
 // choice is an option of a row.
@@ -88,6 +89,7 @@ func (w worksheet) Section(id string) (entrySection, error) {
 			continue
 		}
 		r.Hidden = !e.Applies(o.Prep)
+		s.Open = s.Open || r.Lit
 		s.Rows = append(s.Rows, r)
 	}
 	return s, nil
@@ -145,7 +147,7 @@ func (w worksheet) row(e entry.Entry[prep.Prep], of string, given entry.Given) e
 	p := w.Opened.Prep
 	name := strings.TrimPrefix(e.Name, w.Station.ID+".")
 	r := entryRow{About: e.About, ID: "e-" + name, Section: of, Value: e.Text(p)}
-	r.Name = name
+	r.Name, r.Lit = name, slices.Contains(w.Lit, name)
 	f := e.Usual(p, given)
 	r.Force = f.Text
 	if f.Text != "" && f.By != entry.Yarvek {
@@ -281,7 +283,8 @@ func (f *form) decideEntries(at string, p *prep.Prep) {
 		return
 	}
 	back, found := f.str("back"), false
-	for _, e := range groups[i].Entries {
+	sent := map[int]string{} // what was in force of those that are decided
+	for k, e := range groups[i].Entries {
 		name := strings.TrimPrefix(e.Name, at+".")
 		switch {
 		case back == name || back == "all":
@@ -293,20 +296,24 @@ func (f *form) decideEntries(at string, p *prep.Prep) {
 				found = true
 				continue // as it was: what follows from deciding it need not follow again
 			}
+			if f.str("usual") == name && e.Text(*p) == "" && text == e.Usual(*p, given).Text {
+				found = true
+				continue // a choice without a word for undecided: what is in force anyway is nobody's decision
+			}
 			if list := e.Choices(given); text != "" && len(e.Options) == 0 && e.Kind == entry.KindChoice &&
 				!slices.ContainsFunc(list, func(o entry.Option) bool { return o.ID == text }) {
 				f.fail("%s: %q is none of those there are", e.Label, text)
 			}
+			sent[k], found = e.Text(*p), true
 			f.check(e.Set(p, text))
-			found = true
 		}
 	}
 	if !found {
 		f.unknown()
 	}
-	for _, e := range groups[i].Entries { // what counts only with what was chosen otherwise goes
-		if !e.Applies(*p) {
-			f.check(e.Set(p, ""))
+	for e, was := range sent { // what does not count with the others stays as it was
+		if e := groups[i].Entries[e]; !e.Applies(*p) {
+			f.check(e.Set(p, was))
 		}
 	}
 }

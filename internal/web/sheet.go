@@ -1,13 +1,16 @@
 package web
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"fmt"
 	"html/template"
 	"net/http"
 	"net/url"
+	"slices"
 	"strconv"
+	"strings"
 	"sync"
 
 	"github.com/go-chi/chi/v5"
@@ -78,6 +81,7 @@ type sheetPage struct {
 	Path         string
 	Worksheet    template.HTML
 	FigureHeight float64
+	Moved        string // "undone" or "redone" where that was just done
 	Title        string // of a page beside the station's own, "" for that
 }
 
@@ -117,6 +121,11 @@ func (s *Server) showSheet(w http.ResponseWriter, r *http.Request, aid int64, at
 	}
 	p := sheetPage{Opened: o, Station: in, Tape: o.Tape(), Trouble: t, Targets: targets,
 		Path: assetPath(aid) + "/" + at, FigureHeight: figureHeight(r)}
+	for _, how := range []string{"undone", "redone"} {
+		if r.URL.Query().Has(how) {
+			p.Moved = how
+		}
+	}
 	var measured []show.Measured
 	if m := ruler(r, o, at); m != nil {
 		measured = append(measured, *m)
@@ -140,7 +149,8 @@ func (s *Server) worksheet(r *http.Request, p sheetPage) (template.HTML, error) 
 	if err != nil {
 		return "", err
 	}
-	data, err := room.page(&call{s, r, p.Opened}, worksheet{p.Opened, p.Station, p.Picture.Findings, p.Path, 0})
+	data, err := room.page(&call{s, r, p.Opened}, worksheet{Opened: p.Opened, Station: p.Station,
+		Findings: p.Picture.Findings, Path: p.Path, Lit: litOf(r)})
 	if err != nil {
 		return "", err
 	}
@@ -212,7 +222,7 @@ func (s *Server) remedy(w http.ResponseWriter, r *http.Request) error {
 // remedyOf is what a form with a finding's remedy, or with all first ones, decides.
 func (s *Server) remedyOf(ctx context.Context, o *work.Opened, at string, f *form) (work.Decision, error) {
 	if f.on("all") {
-		return s.desk.Proposals(ctx, o, at)
+		return s.desk.Proposals(ctx, o, at, f.str("kind"))
 	}
 	return s.desk.Remedy(ctx, o, at, f.str("code"), f.int("n"))
 }
@@ -233,9 +243,59 @@ func (s *Server) move(by int) func(http.ResponseWriter, *http.Request) error {
 		if _, err := work.Station(at); err != nil {
 			return err // before anything is undone
 		}
-		_, err = s.desk.Move(r.Context(), aid, base, by)
-		return s.after(w, r, aid, at, f, nil, err)
+		before, err := s.desk.Prep(r.Context(), aid)
+		if err != nil {
+			return err
+		}
+		moved, err := s.desk.Move(r.Context(), aid, base, by)
+		if err != nil || !moved {
+			return s.after(w, r, aid, at, f, nil, err)
+		}
+		after, err := s.desk.Prep(r.Context(), aid)
+		if err != nil {
+			return err
+		}
+		return seeOther(w, r, "%s/%s", assetPath(aid), litPath(before, after, at, by))
 	}
+}
+
+// litPath is the station that differs between two preps, with the entries that came back to be lit; at where none
+// does.
+func litPath(before, after prep.Prep, at string, by int) string {
+	changed := prep.Changed(before, after)
+	if len(changed) == 0 {
+		return at
+	}
+	if !slices.Contains(changed, at) {
+		at = changed[0]
+	}
+	lit := []string{"-"}
+	for _, e := range prep.Entries() {
+		if name, here := strings.CutPrefix(e.Name, at+"."); here && e.Text(before) != e.Text(after) {
+			lit = append(lit, name)
+		}
+	}
+	return fmt.Sprintf("%s?%s=%s", at, map[bool]string{true: "undone", false: "redone"}[by < 0], strings.Join(lit, ","))
+}
+
+// litOf are the entries that an undo or a redo brought back, as litPath says them; nil where there was none.
+func litOf(r *http.Request) []string {
+	q := r.URL.Query()
+	if s := cmp.Or(q.Get("undone"), q.Get("redone")); s != "" {
+		return strings.Split(s, ",")
+	}
+	return nil
+}
+
+// Back says what an undo or a redo that was just made brought back, "" without one.
+func (p sheetPage) Back() string {
+	switch {
+	case p.Moved == "undone" && p.Opened.Step.Redo != "":
+		return "Undone: " + p.Opened.Step.Redo
+	case p.Moved == "redone" && p.Opened.Step.Undo != "":
+		return "Done again: " + p.Opened.Step.Undo
+	}
+	return ""
 }
 
 // after goes back to the sheet, or shows on it why the change was not made. by is the

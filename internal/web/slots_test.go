@@ -144,11 +144,13 @@ func TestControlsOfSlots(t *testing.T) {
 			strings.Repeat("x", 300)},
 		{"act", "rename", "match", "", "to", "x"}, {"act", "rename", "match", "x", "to", "{z}"},
 		{"act", "back", "of", "move", "n", "7"},
-		{"act", "back", "of", "what", "n", "0"}, {"act", "move", "to", "door"}, {"act", "picked", "at", "here", "to", "door"},
+		{"act", "back", "of", "what", "n", "0"}, {"act", "move", "to", "door"}, {"act", "picked", "at", "here", "to",
+			"door"},
 		{"act", "entries", "section", "leave", "most", "-1"}, {"act", "entries", "section", "leave", "power", "odd"},
 		{"act", "own", "picture", "wall.png", "deep",
 			"very"},
-		{"act", "assign", "slot", "wall", "picture", "x"}, {"act", "assign", "slot", "wall", "picture", "x", "use", "taste"},
+		{"act", "assign", "slot", "wall", "picture", "x"}, {"act", "assign", "slot", "wall", "picture", "x", "use",
+			"taste"},
 		{"act", "look", "slot", "door", "alpha", "GLASS"}, {"act", "entries", "section", "light", "size", "3"},
 		{"act", "slots", "do", "up", "slot", scene.NoSlot}} {
 		assert.Equal(t, http.StatusUnprocessableEntity, c.post("/assets/1/slots", c.form(bad...)).Code, bad)

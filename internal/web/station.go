@@ -8,6 +8,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"yarvek/core/finding"
 	"yarvek/core/prep"
 	"yarvek/core/station"
 	"yarvek/core/target"
@@ -60,6 +61,54 @@ type worksheet struct {
 	Findings []show.Numbered
 	Path     string // of the sheet, which its forms are sent to
 	From     int    // the first of a list that is wanted, 0 on the page itself
+	// Lit are the names of entries that an undo or a redo brought back; nil without one.
+	Lit []string
+}
+
+// matter is a finding with the others of its kind.
+type matter struct {
+	show.Numbered
+	More []show.Numbered
+	All  int // of them have a first remedy that can be taken along with the others
+}
+
+// matters are the findings of a kind each. Notes stand apart where there is more to see.
+type matters struct{ First, Notes []matter }
+
+// mostMatters is how many findings stand on a worksheet before its notes are folded.
+const mostMatters = 3
+
+// Matters are the findings, those of one kind as one.
+func (w worksheet) Matters() matters {
+	var list []matter
+	for _, f := range w.Findings {
+		i := slices.IndexFunc(list, func(m matter) bool { return m.Kind() == f.Kind() && m.Severity == f.Severity })
+		if i < 0 {
+			list = append(list, matter{Numbered: f})
+			i = len(list) - 1
+		} else {
+			list[i].More = append(list[i].More, f)
+		}
+		if work.Proposed(f.Finding) {
+			list[i].All++
+		}
+	}
+	out := matters{First: list}
+	if len(list) <= mostMatters {
+		return out
+	}
+	out.First = nil
+	for _, m := range list {
+		if m.Severity == finding.Note {
+			out.Notes = append(out.Notes, m)
+		} else {
+			out.First = append(out.First, m)
+		}
+	}
+	if len(out.Notes) < 2 {
+		out.First, out.Notes = list, nil
+	}
+	return out
 }
 
 // Proposed is how many findings have a first remedy to propose.

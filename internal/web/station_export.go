@@ -3,11 +3,11 @@ package web
 import (
 	"fmt"
 	"html/template"
+	"slices"
 	"strconv"
 
 	"yarvek/core/figure"
 	"yarvek/core/format"
-	"yarvek/core/prep"
 	"yarvek/core/station/export"
 	"yarvek/core/target"
 	"yarvek/internal/work"
@@ -15,7 +15,7 @@ import (
 
 var exportRoom = room{
 	id:     export.Info.ID,
-	decode: decideExport,
+	decode: noForm,
 	page: func(c *call, ws worksheet) (any, error) {
 		list, err := c.desk.Exports(c.r.Context(), c.o.Kit.ID, c.o.Asset.ID)
 		if err != nil {
@@ -48,25 +48,21 @@ type exportPage struct {
 	Shown   *work.Sent  // the one whose certificate stands on the page
 }
 
-// Forms are the ways LODs leave.
-func (p exportPage) Forms() any { return export.LODForms }
-
-// ShapeForms are the ways collision leaves.
-func (p exportPage) ShapeForms() any { return export.ShapeForms }
-
-// Shapes is how many there are.
-func (p exportPage) Shapes() int { return len(p.Opened.Result.Delivery.Collision) }
-
-// LODs are the numbers of those that may be sent as the whole asset, and the one that is decided for.
-func (p exportPage) LODs() []int {
-	var list []int
-	for i := range p.Opened.Result.Delivery.LODs {
-		list = append(list, i+1)
-	}
-	if n := p.Decided.Only; n > len(list) {
-		list = append(list, n)
-	}
-	return list
+// Rows are the entries besides the format that count for what leaves, or are decided.
+func (p exportPage) Rows() ([]entryRow, error) {
+	s, err := p.Section("leaves")
+	to := p.Opened.Result.Delivery
+	return slices.DeleteFunc(s.Rows, func(r entryRow) bool {
+		switch r.Name {
+		case "format":
+			return true // with what each is, by hand
+		case "lods", "only":
+			return len(to.LODs) == 0 && r.Value == ""
+		case "shapes":
+			return len(to.Collision) == 0 && r.Value == ""
+		}
+		return false
+	}), err
 }
 
 // Old tells whether the shown file is of another revision, target or decisions than are
@@ -93,18 +89,4 @@ func frameWords(f format.Format, t target.Target) string {
 		return s + "The file declares it; node transforms are kept."
 	}
 	return s + "The file can't say so."
-}
-
-// decideExport turns Export’s form into decisions; the form sends all of them at once.
-func decideExport(f *form, p *prep.Prep) {
-	was := p.Export.Format
-	p.Export = export.Decisions{Format: f.str("format"), Bake: f.on("bake"), Triangles: f.on("triangles"),
-		Tangents: f.on("tangents"),
-		LODs:     export.LODForm(f.str("lods")), Only: f.optional("only"), Shapes: export.ShapeForm(f.str("shapes"))}
-	if was == "" && p.Export.Format == f.str("preferred") {
-		p.Export.Format = "" // the usual one, which nobody decided
-	}
-	if f.str("name") != "" {
-		p.Export.Name = f.name("name")
-	}
 }

@@ -10,7 +10,6 @@ import (
 
 	"yarvek/core/figure"
 	"yarvek/core/format"
-	"yarvek/core/geom"
 	"yarvek/core/prep"
 	"yarvek/core/station/pivot"
 	"yarvek/internal/work"
@@ -36,7 +35,6 @@ var pivotRoom = room{
 		return p, err
 	},
 	words: template.FuncMap{
-		"lower":     strings.ToLower,
 		"xyz":       func() []string { return []string{"X", "Y", "Z"} },
 		"meetwords": meetWords,
 		"empties": func() [2]string {
@@ -147,8 +145,6 @@ func (f *form) seat() pivot.Seat {
 		if n, err := fmt.Sscanf(f.str("box"), "%d,%d,%d", &s.Box[0], &s.Box[1], &s.Box[2]); n != 3 || err != nil {
 			f.fail("%q names no point of the box", f.str("box"))
 		}
-	case pivot.At:
-		s.Point = geom.Vec3{f.length("x", "X"), f.length("y", "Y"), f.length("z", "Z")}
 	case pivot.OnPicks:
 		s.Picks = f.points("pick")
 	}

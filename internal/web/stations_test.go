@@ -263,9 +263,11 @@ func TestEveryControlDecidesWhatItSays(t *testing.T) {
 		{"axes", nil, []string{"act", "drop", "drop", "on"}, "Drop it to the ground"},
 		{"axes", [][]string{{"axes", "act", "drop", "drop", "on"}}, []string{"act", "asread"},
 			"Give up: Drop it to the ground"},
-		{"pivot", nil, []string{"act", "seat", "place", "box", "box", "0,-1,0"}, "Seat the pivot at the centre of the base"},
+		{"pivot", nil, []string{"act", "seat", "place", "box", "box", "0,-1,0"},
+			"Seat the pivot at the centre of the base"},
 		{"pivot", nil, []string{"act", "seat", "place", "box", "box", "1,0,-1"}, "Seat the pivot at mid-height, back left"},
-		{"pivot", nil, []string{"act", "seat", "place", "point", "x", "1", "y", "2 cm", "z", "-3"},
+		{"pivot", nil, []string{"act", "entries", "section", "seat", "place", "point", "point", "1", "point", "0.02",
+			"point", "-3"},
 			"Seat the pivot at 1, 0.02, −3 m"},
 		{"pivot", nil, []string{"act", "seat", "place", "picks", "pick", "0,0,0", "pick", "4,0,0"},
 			"Seat the pivot in the middle of an edge"},
@@ -293,8 +295,10 @@ func TestEveryControlDecidesWhatItSays(t *testing.T) {
 			[]string{"act", "marker-drop", "marker", "lamp", "drop", "ground"}, "Add the marker lamp, dropped to the ground"},
 		{"pivot", [][]string{{"pivot", "act", "marker", "at", "1,0,0", "name", "lamp"}},
 			[]string{"act", "marker-remove", "marker", "lamp"}, "Give up: Add the marker lamp"},
-		{"export", nil, []string{"format", "obj", "name", "pier one"}, "Export as OBJ + MTL and 1 more"},
-		{"export", [][]string{{"export", "format", "fbx"}}, []string{"format", "fbx", "bake", "on"},
+		{"export", nil, []string{"act", "entries", "section", "leaves", "format", "obj", "name", "pier one"},
+			"Export as OBJ + MTL and 1 more"},
+		{"export", [][]string{{"export", "act", "entries", "section", "leaves", "format", "fbx"}}, []string{"act",
+			"entries", "section", "leaves", "bake", "yes"},
 			"Bake transforms into the file"},
 	} {
 		t.Run(x.at+" "+strings.Join(x.fields, " "), func(t *testing.T) {
@@ -420,7 +424,8 @@ func TestPreviewsOfWhatIsNotThere(t *testing.T) {
 func TestSendTakesTheFields(t *testing.T) {
 	c := newClient(t)
 	c.bring("quay.obj", quayText)
-	form := c.form("format", "obj", "name", "landing stage", "target", target.Shipped[0].ID)
+	form := c.form("act", "entries", "section", "leaves", "format", "obj", "name", "landing stage", "target",
+		target.Shipped[0].ID)
 	require.Equal(t, http.StatusSeeOther, c.post("/assets/1/export/send", form).Code)
 	body := c.get("/assets/1/export").Body.String()
 	assert.Contains(t, body, "landing_stage.obj")
@@ -428,11 +433,12 @@ func TestSendTakesTheFields(t *testing.T) {
 	assert.Equal(t, "obj", c.prepNow().Export.Format)
 
 	require.Equal(t, http.StatusSeeOther, c.post("/kits/1/target", url.Values{"target": {target.Shipped[1].ID}}).Code)
-	w := c.post("/assets/1/export/send", c.form("format", "glb", "target", target.Shipped[0].ID))
+	w := c.post("/assets/1/export/send", c.form("act", "entries", "section", "leaves", "format", "glb", "target",
+		target.Shipped[0].ID))
 	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
 	assert.Contains(t, w.Body.String(),
 		"was changed to “"+target.Shipped[1].Name+"” in another window meanwhile, so nothing was sent")
-	stale := c.form("format", "fbx", "target", target.Shipped[1].ID)
+	stale := c.form("act", "entries", "section", "leaves", "format", "fbx", "target", target.Shipped[1].ID)
 	c.decide("size", "act", "factor", "factor", "2")
 	assert.Equal(t, http.StatusConflict, c.post("/assets/1/export/send", stale).Code)
 }

@@ -99,7 +99,8 @@ func TestTheEditorOfTargets(t *testing.T) {
 	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
 	hasAll(t, w, "two ways", `value="{mesh}{n}"`, `value="2 in"`)
 
-	w = c.post("/targets/our-engine", whole(own, "act", "keep", "reads.fbx.honoursUnit", "off", "classes.1.most", "11 ft"))
+	w = c.post("/targets/our-engine", whole(own, "act", "keep", "reads.fbx.honoursUnit", "off", "classes.1.most",
+		"11 ft"))
 	require.Equal(t, http.StatusSeeOther, w.Code, w.Body)
 	hasAll(t, c.get(w.Header().Get("Location")), "Kept as revision 2", "uses revision 1", "Move it to revision 2")
 	hasAll(t, c.get("/kits/1"), "revision 2 is there")

@@ -77,7 +77,8 @@ func (c *client) post(path string, values url.Values) *httptest.ResponseRecorder
 
 func TestOnlyOurOwnHostIsServed(t *testing.T) {
 	c := newClient(t)
-	for host, want := range map[string]int{"127.0.0.1:7340": 200, "localhost": 200, "[::1]:7340": 200, "evil.example": 421,
+	for host, want := range map[string]int{"127.0.0.1:7340": 200, "localhost": 200, "[::1]:7340": 200,
+		"evil.example":                421,
 		"127.0.0.1.evil.example:7340": 421, "": 421} {
 		r := httptest.NewRequest(http.MethodGet, "/", nil)
 		r.Host = host
@@ -196,7 +197,8 @@ func TestBadFormsSayWhatIsWrongAndChangeNothing(t *testing.T) {
 		{"pivot", url.Values{"act": {"along"}, "pick": {"1,2,3", "1,2,3"}}, "two different points"},
 		{"pivot", url.Values{"act": {"marker-drop"}, "marker": {"nowhere"}}, "no marker called"},
 		{"pivot", url.Values{"act": {"turn"}, "degrees": {"a lot"}}, "is no number"},
-		{"size", url.Values{"act": {"between"}, "from": {"0,0,0"}, "to": {"0,0,0"}, "length": {"1"}}, "two different points"},
+		{"size", url.Values{"act": {"between"}, "from": {"0,0,0"}, "to": {"0,0,0"}, "length": {"1"}},
+			"two different points"},
 		{"size", url.Values{"act": {"factor"}, "factor": {"0"}}, "give a number above zero"},
 		{"size", url.Values{"act": {"bake"}, "bake": {"cake"}}, "be baked: expected"},
 		{"axes", url.Values{"act": {"pose"}, "pose": {"1,2,NaN"}}, "is no point"},
@@ -205,7 +207,7 @@ func TestBadFormsSayWhatIsWrongAndChangeNothing(t *testing.T) {
 		{"source", url.Values{"act": {"merge"}, "merge": {"group"}}, "no group yet"},
 		{"source", url.Values{"act": {"rename"}, "match": {"x"}, "to": {"{y}"}}, "not known"},
 		{"pivot", url.Values{"act": {"seat"}, "place": {"point"}, "x": {"1"}, "y": {"NaN"}, "z": {"2"}}, "is no length"},
-		{"export", url.Values{"format": {"abc"}}, "no format that can be written"},
+		{"export", url.Values{"act": {"entries"}, "section": {"leaves"}, "format": {"abc"}}, "is none of those there are"},
 		{"source", url.Values{"act": {"leave"}}, "no node was ticked"},
 	} {
 		f.values.Set("base", base)

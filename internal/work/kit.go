@@ -4,6 +4,7 @@ import (
 	"context"
 
 	"yarvek/core/fault"
+	"yarvek/core/prep"
 	"yarvek/internal/store"
 )
 
@@ -113,4 +114,13 @@ func (d *Desk) Bring(ctx context.Context, kit int64, name string, u *Upload) (As
 // Step is where an asset is in its history of decisions.
 func (d *Desk) Step(ctx context.Context, asset int64) (store.Step, error) {
 	return d.store.Step(ctx, asset)
+}
+
+// Prep is the decisions that are in force for an asset.
+func (d *Desk) Prep(ctx context.Context, asset int64) (prep.Prep, error) {
+	step, err := d.store.Step(ctx, asset)
+	if err != nil {
+		return prep.Prep{}, err
+	}
+	return prep.Parse(step.JSON)
 }

@@ -47,7 +47,7 @@ func TestAllProposalsAtOnce(t *testing.T) {
 		id := got.Came[0].Asset.ID
 		o, err := d.Open(context.Background(), id)
 		require.NoError(t, err)
-		by, err := d.Proposals(context.Background(), o, source.Info.ID)
+		by, err := d.Proposals(context.Background(), o, source.Info.ID, "")
 		require.NoError(t, err)
 		label, err := d.Decide(context.Background(), id, o.Base(), by)
 		require.NoError(t, err)

@@ -342,8 +342,8 @@ func Proposed(f finding.Finding) bool {
 // Proposals is the decision that applies the first remedy of each finding of a station that
 // has one to propose, one after the other, each to what the ones before it made. One that
 // would leave less than half of the triangles is passed over, and so is one that another one
-// has made needless.
-func (d *Desk) Proposals(ctx context.Context, o *Opened, at string) (Decision, error) {
+// has made needless. With a kind only findings of that kind count, "" for all.
+func (d *Desk) Proposals(ctx context.Context, o *Opened, at, kind string) (Decision, error) {
 	whole := o.Result.Delivery.Scene.Count().Triangles
 	now, tried := o, map[string]bool{}
 	for {
@@ -351,7 +351,9 @@ func (d *Desk) Proposals(ctx context.Context, o *Opened, at string) (Decision, e
 		if err != nil {
 			return nil, err
 		}
-		i := slices.IndexFunc(stop.Report.Findings(), func(f finding.Finding) bool { return Proposed(f) && !tried[f.Code] })
+		i := slices.IndexFunc(stop.Report.Findings(), func(f finding.Finding) bool {
+			return Proposed(f) && !tried[f.Code] && (kind == "" || f.Kind() == kind)
+		})
 		if i < 0 {
 			break
 		}

@@ -1,6 +1,7 @@
 // Everything a page needs; each module has one purpose.
 import "./queue.js";
 import "./place.js";
+import "./keep.js";
 import "./swap.js";
 import "./keys.js";
 import "./drop.js";

@@ -42,7 +42,8 @@ function sheetKey(e, page) {
 // settled.
 function worksheetSteps() {
   const steps = [...document.querySelectorAll(
-    "#takeall, .finding .remedies > form:first-of-type button, #send, #download")];
+    "#takeall, .finding .remedies > form:first-of-type button, #send, #download")]
+    .filter((el) => el.checkVisibility());
   const here = document.querySelector(".tape a.here");
   const open = [...document.querySelectorAll(".tape a")].filter((a) => a !== here &&
     a.querySelector(".sign.must, .sign.look"));

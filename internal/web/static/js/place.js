@@ -28,6 +28,7 @@ function found(key) {
   return list.find((el) => el.textContent.trim() === key.text) ?? (list.length === 1 ? list[0] : undefined);
 }
 
+// The sections of a page, by name; "notes" of one station are none of another's.
 const sections = () => [...document.querySelectorAll("#page details")];
 const sectionKey = (d) => d.id || d.querySelector("summary")?.textContent.trim().split(":")[0];
 const fields = () => [...document.querySelectorAll(".worksheet form :is(input, select, textarea)")].filter((el) =>
@@ -74,7 +75,8 @@ function restore(was, refused) {
   if (sheet && !refused) sheet.scrollTop = was.scroll;
   if (!refused) window.scrollTo(0, was.window);
   // Where a matter is settled its button is gone: the next matter has the focus.
-  const el = found(was.focus) ?? (was.matter ? document.querySelector("#page .finding") : undefined);
+  const sent = was.focus === "#send" && !refused && document.querySelector("#download");
+  const el = sent || (found(was.focus) ?? (was.matter ? document.querySelector("#page .finding") : undefined));
   const moved = document.activeElement !== was.landed; // somebody is quicker than the sheet settles
   if (el && !moved && !el.disabled && !el.hidden) el.focus({ preventScroll: true });
 }

@@ -11,12 +11,20 @@ function clear() {
   document.dispatchEvent(new CustomEvent("yarvek:ghost"));
 }
 
+// What is sent by a button, or by a field of a form that has none: the segment that is pointed at as chosen.
+function sentBy(el) {
+  if (el.matches("button")) return new URLSearchParams(new FormData(el.form, el));
+  const data = new URLSearchParams(new FormData(el.form));
+  if (el.matches("[type=radio]")) data.set(el.name, el.value);
+  return data;
+}
+
 async function show(button) {
   const form = button.form;
   const page = document.querySelector("#page");
   const svg = document.querySelector("#drawing svg");
   if (!form?.isConnected || !page || !svg || !form.checkValidity()) return;
-  const data = new URLSearchParams(new FormData(form, button));
+  const data = sentBy(button);
   data.set("station", page.dataset.station);
   const turning = document.querySelector("#turntable")?.hidden === false;
   if (turning) data.set("view", "turntable");
@@ -43,8 +51,23 @@ function ask(e) {
   timer = setTimeout(() => show(button), 120);
 }
 
+// In a section that is taken value by value the outcome is outlined while one types, or points at a segment.
+function askField(e) {
+  const label = e.type === "input" ? undefined : e.target.closest?.("label.btn-segment");
+  const el = label ? document.getElementById(label.htmlFor) : e.target;
+  const form = el?.form;
+  if (!form?.matches("form.entries[data-preview]") || form.querySelector("[data-says]") || el.checked) return;
+  if (!label && e.type !== "input") return;
+  clear();
+  shownFor = el;
+  timer = setTimeout(() => show(el), label ? 120 : 350);
+}
+
 document.addEventListener("mouseover", ask);
 document.addEventListener("focusin", ask);
+document.addEventListener("mouseover", askField);
+document.addEventListener("input", askField);
+document.addEventListener("mouseout", (e) => { if (e.target.closest?.("label.btn-segment")) clear(); });
 for (const kind of ["mouseout", "focusout"]) {
   document.addEventListener(kind, (e) => {
     if (shownFor && e.target.closest?.("button") === shownFor && !shownFor.contains(e.relatedTarget)) clear();

@@ -12,9 +12,15 @@ for (const [enter, leave] of [["mouseover", "mouseout"], ["focusin", "focusout"]
     if (b) light(b.dataset.balloon, false); });
 }
 
+// reach gives something the focus, and opens what it lies in.
+function reach(el) {
+  for (let d = el?.closest("details"); d; d = d.parentElement.closest("details")) d.open = true;
+  el?.focus();
+}
+
 document.addEventListener("click", (e) => {
   const ball = e.target.closest?.("svg .balloon");
-  if (ball) document.querySelector(`.finding[data-balloon="${ball.dataset.balloon}"]`)?.focus();
+  if (ball) reach(document.querySelector(`.finding[data-balloon="${ball.dataset.balloon}"]`));
   const seat = e.target.closest?.("a.seat");
   if (seat) {
     e.preventDefault();
