@@ -80,7 +80,7 @@ func TestAHutIsMadeWalkable(t *testing.T) {
 	assert.Len(t, now().Filled(), 0)
 
 	do(t, ctx, chromedp.Click(chromedp.CSS("#tape-export")))
-	until(t, ctx, "document.querySelector('#exportshapes')")
+	until(t, ctx, "document.querySelector('#e-shapes')")
 	do(t, ctx, chromedp.Click(chromedp.CSS("#send")))
 	until(t, ctx, `[...document.querySelectorAll("table tr")].some((r) => r.textContent.includes("Collision") &&
 		r.textContent.includes("hull of walls"))`)
@@ -106,8 +106,9 @@ func TestShapesAreChangedByKeys(t *testing.T) {
 		do(t, ctx, chromedp.Focus(chromedp.CSS(sel)))
 		do(t, ctx, chromedp.KeyEvent(kb.Enter))
 	}
-	press("#fit-box")
-	settled(t, ctx, "document.querySelector('#fit-box').classList.contains('btn-ink')")
+	do(t, ctx, chromedp.Evaluate[chromedp.Void](`(() => { const s = document.querySelector("#e-form"); s.value = "box";
+		s.dispatchEvent(new Event("change", { bubbles: true })) })()`))
+	settled(t, ctx, "document.querySelector('#e-form').value === 'box' && document.querySelector('.entry.given #e-form')")
 	require.Len(t, now().Shapes, 1)
 	do(t, ctx, chromedp.Focus(chromedp.CSS("#editing summary")))
 	do(t, ctx, chromedp.KeyEvent(kb.Enter))

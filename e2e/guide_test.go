@@ -39,12 +39,14 @@ func TestTheStationOfTheGuide(t *testing.T) {
 	assert.NotContains(t, page, "More meshes than allowed")
 	was := string(c.prepNow().JSON())
 
-	c.decide("tally", "most", "1")
+	c.decide("tally", "act", "entries", "section", "bounds", "most", "1")
 	page = c.get("/assets/1/tally").Body.String()
 	assert.Contains(t, page, "Undo: Allow 1 mesh", "its undo label")
 	assert.Contains(t, page, "More meshes than allowed", "its finding")
-	assert.Equal(t, http.StatusOK, c.post("/assets/1/preview", c.form("station", "tally", "most", "2")).Code)
-	assert.Equal(t, http.StatusUnprocessableEntity, c.post("/assets/1/tally", c.form("most", "-3")).Code)
+	assert.Equal(t, http.StatusOK, c.post("/assets/1/preview", c.form("station", "tally", "act", "entries", "section",
+		"bounds", "most", "2")).Code)
+	assert.Equal(t, http.StatusUnprocessableEntity, c.post("/assets/1/tally", c.form("act", "entries", "section",
+		"bounds", "most", "-3")).Code)
 
 	w := c.post("/assets/1/remedy", c.form("station", "tally", "code", "tally/too-many", "n", "0"))
 	require.Equal(t, http.StatusSeeOther, w.Code)

@@ -78,14 +78,14 @@ func TestALadderIsSolvedDraggedAndSentByMouse(t *testing.T) {
 	do(t, ctx, chromedp.Click(chromedp.CSS("[data-view=drawing]")))
 
 	do(t, ctx, chromedp.Click(chromedp.CSS("#tape-export")))
-	settled(t, ctx, "document.querySelector('#exportlods')")
-	do(t, ctx, chromedp.Evaluate[chromedp.Void](`(() => { const s = document.querySelector("#exportlods");
+	settled(t, ctx, "document.querySelector('#e-lods')")
+	do(t, ctx, chromedp.Evaluate[chromedp.Void](`(() => { const s = document.querySelector("#e-lods");
 		s.value = "group";
 		s.dispatchEvent(new Event("change", { bubbles: true })) })()`))
 	settled(t, ctx, "document.querySelector('.foot').textContent.includes('LOD group')")
 	do(t, ctx, chromedp.Click(chromedp.CSS("#send")))
 	settled(t, ctx, "document.querySelector('#delivery')")
-	rows := text(t, ctx, ".certificate")
+	rows := js[string](t, ctx, `document.querySelector("#delivery").textContent`)
 	assert.Contains(t, rows, "LODs")
 	assert.Contains(t, rows, "triangles from")
 	assert.NotContains(t, rows, "not equal")
@@ -110,11 +110,11 @@ func TestALadderIsMovedByKeyboard(t *testing.T) {
 	settled(t, ctx, "!document.querySelector('.foot').textContent.includes('from')")
 	assert.InDelta(t, was.From, now().Result.LODs.LODs[1].From, 1e-9)
 	typed(t, ctx, "0")
-	settled(t, ctx, "document.querySelector('#exportlods')")
+	settled(t, ctx, "document.querySelector('#e-lods')")
 	tabTo(t, ctx, `el.id === "send"`)
 	typed(t, ctx, kb.Enter)
 	settled(t, ctx, "document.querySelector('#delivery')")
-	rows := text(t, ctx, ".certificate")
+	rows := js[string](t, ctx, `document.querySelector("#delivery").textContent`)
 	assert.Contains(t, rows, "LODs")
 	assert.NotContains(t, rows, "not equal")
 	typed(t, ctx, "7")

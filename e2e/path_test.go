@@ -77,8 +77,8 @@ func TestAMessyMeshIsPutRightWithTheMouse(t *testing.T) {
 	until(t, ctx, `document.querySelector(".drawing")`)
 
 	do(t, ctx, chromedp.Click(chromedp.CSS("#tape-size")))
-	until(t, ctx, `document.querySelector("#class")`)
-	do(t, ctx, chromedp.Evaluate[chromedp.Void](`{const s = document.querySelector("#class"); s.value = "street-furniture";
+	until(t, ctx, `document.querySelector("#e-class")`)
+	do(t, ctx, chromedp.Evaluate[chromedp.Void](`{const s = document.querySelector("#e-class"); s.value = "street-furniture";
 		s.dispatchEvent(new Event("change", {bubbles: true}))}`))
 	until(t, ctx, `document.querySelector('input[name=code][value="size/unit-slip"]')`)
 	press(t, ctx, "Read as centimetres")
@@ -145,8 +145,8 @@ func TestAMessyMeshIsPutRightByKeyboardAlone(t *testing.T) {
 	until(t, ctx, `document.querySelector(".drawing")`)
 
 	key("2")
-	until(t, ctx, `document.querySelector("#class")`)
-	tabTo(`el.id === "class"`)
+	until(t, ctx, `document.querySelector("#e-class")`)
+	tabTo(`el.id === "e-class"`)
 	key("S") // Street furniture
 	until(t, ctx, `document.querySelector(".finding.must")`)
 	tabTo(`el.textContent === "Read as centimetres"`)
@@ -197,7 +197,8 @@ func TestDroppedFilesComeInAndBadOnesAreNamed(t *testing.T) {
 		`["mtllib gone.mtl\nv 0 0 0\nv 1 0 0\nv 0 1 0\nusemtl <i>x\nf 1 2 3\n", "v 0 0 0\nv 1,5 0 0\n", "hello", "glTFxxxx"]`)
 	until(t, ctx, `document.querySelector("[data-job-done]") && document.querySelector(".assets")`)
 	say := text(t, ctx, ".job")
-	for _, want := range []string{"1 asset came in, 3 files did not", "broken.obj: line 2: expected a number in the point",
+	for _, want := range []string{"1 asset came in, 3 files did not",
+		"broken.obj: line 2: expected a number in the point",
 		"Numbers need a point", "notes.txt: is no FBX", "torn.glb: byte 8", "gone.mtl", "can be added later"} {
 		assert.Contains(t, say, want)
 	}
@@ -249,11 +250,13 @@ func TestASheetFitsItsWindow(t *testing.T) {
 			if testing.Short() && (k%2 == 0) == (w == 1280) {
 				continue // each station is seen at its narrowest or in the middle
 			}
-			do(t, ctx, chromedp.EmulateViewport(w, int64(math.Round(float64(w)*0.6))), chromedp.Navigate(h.URL+"/assets/1/"+st))
+			do(t, ctx, chromedp.EmulateViewport(w, int64(math.Round(float64(w)*0.6))),
+				chromedp.Navigate(h.URL+"/assets/1/"+st))
 			js[bool](t, ctx, `(document.querySelectorAll("#worksheet details").forEach((d) => { d.open = true }), true)`)
 			over, err := chromedp.Run(ctx, chromedp.Evaluate[string](`(() => {
 				const d = document.scrollingElement, out = [];
-				if (d.scrollHeight > innerHeight + 1 || d.scrollWidth > innerWidth + 1) out.push("page " + d.scrollWidth + "x" +`+
+				if (d.scrollHeight > innerHeight + 1 || d.scrollWidth > innerWidth + 1) out.push("page " + d.scrollWidth +
+					"x" +`+
 				` d.scrollHeight);
 				const w = document.querySelector("#worksheet");
 				if (w.scrollWidth > w.clientWidth + 1) out.push("worksheet " + w.scrollWidth + " in " + w.clientWidth + ": " +`+

@@ -193,7 +193,7 @@ func TestAMessySceneIsClearedByKeyboardAlone(t *testing.T) {
 	}
 	assert.Contains(t, text(t, ctx, "#worksheet .lead"), "2 of 8")
 	// A rule by name, for the next revision too.
-	tabTo(t, ctx, `el.matches("details.more > summary") && el.textContent.startsWith("Leave out by rule")`)
+	tabTo(t, ctx, `el.matches("#fold-rules > summary")`)
 	typed(t, ctx, kb.Enter)
 	tabTo(t, ctx, `el.id === "rulename"`)
 	typed(t, ctx, "r", "o", "p", "e", "*", kb.Enter)
@@ -245,9 +245,11 @@ func TestANewRevisionIsComparedAndTaken(t *testing.T) {
 	next = next.Without(func(i int) bool { return next.Nodes[i].Name == "splinter" })
 	bench := new(shape.Builder).Slot(0).Box(geom.Vec3{0, 1, -.9}, geom.Vec3{1, 1.4, -.5}).Mesh("bench")
 	next.Meshes = append(next.Meshes, bench)
-	next.Nodes = append(next.Nodes, scene.Node{Name: "bench", Kind: scene.KindMesh, Parent: -1, Mesh: len(next.Meshes) - 1,
+	next.Nodes = append(next.Nodes, scene.Node{Name: "bench", Kind: scene.KindMesh, Parent: -1,
+		Mesh:  len(next.Meshes) - 1,
 		Local: geom.Identity})
-	do(t, ctx, chromedp.SetUploadFiles(chromedp.CSS("[data-companions] input"), []string{written(t, next, "landing.glb")}))
+	do(t, ctx, chromedp.SetUploadFiles(chromedp.CSS("[data-companions] input"), []string{written(t, next,
+		"landing.glb")}))
 	until(t, ctx, `location.pathname.endsWith("/revisions/2") && document.querySelector("#take")`)
 	say := text(t, ctx, "main")
 	for _, want := range []string{"Revision 1 stays in force", "1 decision finds no node", "bench", "splinter",

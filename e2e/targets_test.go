@@ -20,7 +20,7 @@ func TestATargetOfOnesOwn(t *testing.T) {
 	ctx := tab(t)
 	h.bring(t, ctx, written(t, landing(), "landing.glb"))
 	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/size"))
-	do(t, ctx, chromedp.Evaluate[chromedp.Void](`(() => { const s = document.querySelector("#class");
+	do(t, ctx, chromedp.Evaluate[chromedp.Void](`(() => { const s = document.querySelector("#e-class");
 		s.value = "building-part";
 		s.dispatchEvent(new Event("change", { bubbles: true })) })()`))
 	until(t, ctx, `document.querySelector(".foot").textContent.includes("Building part")`)

@@ -70,13 +70,15 @@ type matter struct {
 	show.Numbered
 	More []show.Numbered
 	All  int // of them have a first remedy that can be taken along with the others
+	// Folded has its title alone on the sheet until it is pressed.
+	Folded bool
 }
 
 // matters are the findings of a kind each. Notes stand apart where there is more to see.
 type matters struct{ First, Notes []matter }
 
-// mostMatters is how many findings stand on a worksheet before its notes are folded.
-const mostMatters = 3
+// mostMatters is how many findings stand on a worksheet whole; notes beside them, and others after them, are folded.
+const mostMatters = 2
 
 // Matters are the findings, those of one kind as one.
 func (w worksheet) Matters() matters {
@@ -107,6 +109,11 @@ func (w worksheet) Matters() matters {
 	}
 	if len(out.Notes) < 2 {
 		out.First, out.Notes = list, nil
+	}
+	for _, part := range [][]matter{out.First, out.Notes} {
+		for i := range part {
+			part[i].Folded = i >= mostMatters && part[i].Severity < finding.MustFix
+		}
 	}
 	return out
 }

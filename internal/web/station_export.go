@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strconv"
 
+	"yarvek/core/deliver"
 	"yarvek/core/figure"
 	"yarvek/core/format"
 	"yarvek/core/station/export"
@@ -63,6 +64,21 @@ func (p exportPage) Rows() ([]entryRow, error) {
 		}
 		return false
 	}), err
+}
+
+// Unequal are the rows of the shown certificate that did not arrive equal, and Equals the others.
+func (p exportPage) Unequal() []deliver.Row { return p.rows(false) }
+
+// Equals are those that did.
+func (p exportPage) Equals() []deliver.Row { return p.rows(true) }
+
+func (p exportPage) rows(equal bool) (list []deliver.Row) {
+	for _, r := range p.Shown.Certificate.Rows {
+		if r.Equal == equal {
+			list = append(list, r)
+		}
+	}
+	return list
 }
 
 // Old tells whether the shown file is of another revision, target or decisions than are

@@ -42,17 +42,18 @@ function sheetKey(e, page) {
 // settled.
 function worksheetSteps() {
   const steps = [...document.querySelectorAll(
-    "#takeall, .finding .remedies > form:first-of-type button, #send, #download")]
-    .filter((el) => el.checkVisibility());
+    "#takeall, .finding .remedies > form:first-of-type button, #send, #download")];
   const here = document.querySelector(".tape a.here");
   const open = [...document.querySelectorAll(".tape a")].filter((a) => a !== here &&
     a.querySelector(".sign.must, .sign.look"));
   return [...steps, ...open.slice(0, 1), ...(open.length ? [] : document.querySelectorAll(".tape a:last-child"))];
 }
 
-// onward goes to the step after the one that has the focus.
+// onward goes to the step after the one that has the focus, and opens what it lies in.
 function onward(steps) {
-  steps[(steps.indexOf(document.activeElement) + 1) % steps.length]?.focus();
+  const el = steps[(steps.indexOf(document.activeElement) + 1) % steps.length];
+  for (let d = el?.closest("details"); d; d = d.parentElement.closest("details")) d.open = true;
+  el?.focus();
 }
 
 function kitKey(e) {
