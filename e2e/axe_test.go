@@ -69,8 +69,8 @@ func TestPagesAreAccessible(t *testing.T) {
 	until(t, ctx, `document.querySelector("#onepicture").open`)
 	check("one picture, and what several slots are")
 	do(t, ctx, chromedp.Navigate(h.URL+"/assets/10/size"))
-	js[bool](t, ctx, `(() => { const f = document.querySelector("#factor"); f.value = "no";
-		document.querySelector("#setfactor").click(); return true })()`)
+	js[bool](t, ctx, `(() => { const f = document.querySelector("#e-factor"); f.value = "no";
+		document.querySelector("#do-fit").click(); return true })()`)
 	until(t, ctx, `document.querySelector(".trouble")`)
 	check("a refusal")
 	js[bool](t, ctx, `(document.querySelector("[data-keys-help]").click(), true)`)

@@ -78,7 +78,8 @@ func TestAMessyMeshIsPutRightWithTheMouse(t *testing.T) {
 
 	do(t, ctx, chromedp.Click(chromedp.CSS("#tape-size")))
 	until(t, ctx, `document.querySelector("#e-class")`)
-	do(t, ctx, chromedp.Evaluate[chromedp.Void](`{const s = document.querySelector("#e-class"); s.value = "street-furniture";
+	do(t, ctx, chromedp.Evaluate[chromedp.Void](`{const s = document.querySelector("#e-class");
+		s.value = "street-furniture";
 		s.dispatchEvent(new Event("change", {bubbles: true}))}`))
 	until(t, ctx, `document.querySelector('input[name=code][value="size/unit-slip"]')`)
 	press(t, ctx, "Read as centimetres")

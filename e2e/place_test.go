@@ -35,7 +35,7 @@ func TestADecisionLeavesThePlace(t *testing.T) {
 	ctx := tab(t)
 	h.bring(t, ctx, written(t, landing(), "landing.glb"))
 	do(t, ctx, chromedp.Click(chromedp.CSS("#tape-size")))
-	until(t, ctx, `document.querySelector("#setfactor")`)
+	until(t, ctx, `document.querySelector("#do-fit")`)
 	do(t, ctx, chromedp.Click(chromedp.CSS("#tape-source")))
 	until(t, ctx, `document.querySelector("#treelist")`)
 	entries := js[int](t, ctx, `history.length`)
@@ -68,7 +68,7 @@ func TestADecisionLeavesThePlace(t *testing.T) {
 	do(t, ctx, chromedp.Reload())
 	until(t, ctx, `document.querySelector("#treelist")`)
 	js[bool](t, ctx, `(history.back(), true)`)
-	until(t, ctx, `location.pathname === "/assets/1/size" && document.querySelector("#setfactor")`)
+	until(t, ctx, `location.pathname === "/assets/1/size" && document.querySelector("#do-fit")`)
 }
 
 // Decisions that follow faster than they are made wait for one another, and none conflicts
@@ -121,8 +121,8 @@ func TestPointingAndOutlines(t *testing.T) {
 
 	js[bool](t, ctx, `(document.querySelector('[data-view="turntable"]').click(), true)`)
 	until(t, ctx, `document.querySelector("#turntable canvas").dataset.drawn > 0`)
-	js[bool](t, ctx, `(() => { const f = document.querySelector("#factor"); f.value = "1.5";
-		document.querySelector("#setfactor").focus(); return true })()`)
+	js[bool](t, ctx, `(() => { const f = document.querySelector("#e-factor"); f.value = "1.5";
+		document.querySelector("#do-fit").focus(); return true })()`)
 	until(t, ctx, `Number(document.querySelector("#turntable canvas").dataset.ghost) > 0`)
 	js[bool](t, ctx, `(document.querySelector("#turntable canvas").focus(), true)`)
 	for range 5 {
@@ -130,7 +130,7 @@ func TestPointingAndOutlines(t *testing.T) {
 	}
 	until(t, ctx, `document.querySelector("#turntable canvas").dataset.eye.startsWith("0.6")`)
 	was := js[string](t, ctx, `document.querySelector("#turntable canvas").dataset.eye`)
-	js[bool](t, ctx, `(document.querySelector("#setfactor").click(), true)`)
+	js[bool](t, ctx, `(document.querySelector("#do-fit").click(), true)`)
 	until(t, ctx, `document.querySelector("#say").textContent.includes("Scale by 1.5") &&
 		document.querySelector("#turntable canvas").dataset.drawn > 0`)
 	assert.Equal(t, was, js[string](t, ctx, `document.querySelector("#turntable canvas").dataset.eye`), "the camera stays")

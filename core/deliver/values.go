@@ -119,7 +119,7 @@ var values = []aspect{
 	{"roughness", "Roughness", pack.Factors, func(a, b *scene.Material) (string, string, bool) {
 		return numbers([]float64{a.Roughness}, []float64{b.Roughness})
 	}},
-	{"glow", "Glow and its strength", pack.Glow,
+	{"glow", "Emissive and its strength", pack.Glow,
 		func(a, b *scene.Material) (string, string, bool) { return numbers(shine(a), shine(b)) }},
 	{"opacity", "Opacity", pack.Property("opacity"), func(a, b *scene.Material) (string, string, bool) {
 		return numbers([]float64{a.Opacity()}, []float64{b.Opacity()})

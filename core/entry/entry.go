@@ -271,7 +271,16 @@ func (a About) Bounds() string {
 
 // Worded is a value as people read it: a choice by its name, a number with its unit.
 func (a About) Worded(text string) string {
-	if a.Kind == KindChoice && !a.Many {
+	if a.Kind == KindChoice && a.Many {
+		items, _ := Items(text)
+		for k, id := range items {
+			if i := slices.IndexFunc(a.Options, func(o Option) bool { return o.ID == id }); i >= 0 {
+				items[k] = a.Options[i].Name
+			}
+		}
+		return strings.Join(items, ", ")
+	}
+	if a.Kind == KindChoice {
 		if i := slices.IndexFunc(a.Options, func(o Option) bool { return o.ID == text }); i >= 0 {
 			return a.Options[i].Name
 		}
@@ -302,7 +311,11 @@ func (a About) Kept() (least, most float64, ok bool) {
 func (a About) Words() string {
 	var list []string
 	for _, o := range a.Options {
-		if o.ID != "" {
+		switch {
+		case o.ID == "":
+		case a.Many:
+			list = append(list, o.Name) // which are typed as well
+		default:
 			list = append(list, o.ID)
 		}
 	}

@@ -169,8 +169,9 @@ func (e Entry[D]) UsualAs(text string) Entry[D] {
 
 // Choice is one of several. An option with the ID "" is what is in force while nothing is decided.
 func Choice[D any, S ~string](name, label string, field func(*D) *S, options ...Option) Entry[D] {
-	e := text(About{Name: name, Label: label, Kind: KindChoice, Options: options}, field)
-	return e
+	a := About{Name: name, Label: label, Kind: KindChoice, Options: options}
+	return of(a, field, func(v S) bool { return v == "" }, func(v S) string { return string(v) },
+		func(a About, s string) (S, error) { return S(a.chosen(s)), nil })
 }
 
 // Text is words.
@@ -215,7 +216,15 @@ func Slots[D any](name, label string, field func(*D) *[]string) Entry[D] {
 
 // Choices are any of several.
 func Choices[D any](name, label string, field func(*D) *[]string, options ...Option) Entry[D] {
-	return list(About{Name: name, Label: label, Kind: KindChoice, Many: true, Options: options}, field)
+	a := About{Name: name, Label: label, Kind: KindChoice, Many: true, Options: options}
+	return of(a, field, func(v []string) bool { return len(v) == 0 }, Join,
+		func(a About, s string) ([]string, error) {
+			items, err := Items(s)
+			for i := range items {
+				items[i] = a.chosen(items[i])
+			}
+			return items, err
+		})
 }
 
 func list[D any](a About, field func(*D) *[]string) Entry[D] {
@@ -305,4 +314,14 @@ func List[D, T any](name, label string, field func(*D) *[]T, text func(T) string
 			}
 			return list, err
 		})
+}
+
+// chosen is the option that is typed, by its ID or its name; what is neither stays as it is.
+func (a About) chosen(typed string) string {
+	for _, o := range a.Options {
+		if o.ID != "" && (o.ID == typed || strings.EqualFold(o.Name, typed)) {
+			return o.ID
+		}
+	}
+	return typed
 }

@@ -61,7 +61,7 @@ func Length(m float64) string {
 func In(m float64, u Unit) string {
 	v := m / u.Metres
 	switch a := math.Abs(v); {
-	case a == 0:
+	case math.Abs(m) < 1e-9: // a nanometre is rounding
 		return "0"
 	case a >= 1e9 || a < 1e-4:
 		return Significant(v, 4)

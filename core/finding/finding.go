@@ -71,6 +71,8 @@ type Remedy struct {
 	// Harsh marks a remedy that removes much, or is meant for later revisions too: it is
 	// never offered as the main one.
 	Harsh bool `json:"harsh,omitempty"`
+	// Sure marks a remedy that nobody would decide otherwise: it is proposed though its finding is a note.
+	Sure bool `json:"sure,omitempty"`
 	// Equal marks one of several between which nothing tells: none of them is the main one.
 	Equal bool `json:"equal,omitempty"`
 }

@@ -50,7 +50,11 @@ func (p floorPage) Sentence() template.HTML {
 	if o.Highest > 0.005 {
 		s += ". What came got " + strong(figure.Length(o.Highest)) + " high"
 	}
-	s += ". Nothing sank in deeper than " + strong(figure.Length(o.Deepest)) + "."
+	if o.Deepest < 1e-5 {
+		s += ". Nothing sank in."
+	} else {
+		s += ". Nothing sank in deeper than " + strong(figure.Length(o.Deepest)) + "."
+	}
 	if o.Through {
 		s += " What came went " + strong("into it") + "."
 	}

@@ -70,7 +70,7 @@ func TestWhatCameCanBeTakenOut(t *testing.T) {
 	require.Equal(t, http.StatusOK,
 		c.upload("/start", map[string]string{"quay.obj": "mtllib q/a.mtl\n" + quayText, "q/a.mtl": "newmtl tar\n"}).Code)
 	c.desk.Jobs.Wait()
-	c.decide("size", "act", "factor", "factor", "2")
+	c.decide("size", "act", "entries", "section", "fit", "factor", "2")
 	w := c.get("/assets/1/revisions/1/files")
 	require.Equal(t, http.StatusOK, w.Code)
 	assert.Contains(t, w.Header().Get("Content-Disposition"), "quay revision 1.zip")

@@ -188,6 +188,9 @@ func (s *Server) decision(r *http.Request, aid int64, at string, f *form) (work.
 	return func(p *prep.Prep) error {
 		if f.str("act") == "entries" {
 			f.decideEntries(at, p)
+			if room.settle != nil {
+				room.settle(f, p)
+			}
 		} else {
 			room.decode(f, p)
 		}

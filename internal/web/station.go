@@ -18,12 +18,15 @@ import (
 
 // room is a station in the browser: what its form means, what its worksheet shows, and
 // the words its template needs. Its template is station-ID.html. Each has a Go file of
-// its own and a line in the list of rooms; all its fields are set.
+// its own and a line in the list of rooms; all its fields but settle are set.
 type room struct {
 	id string
 	// decode turns the station's form into decisions. The form's "act" says which of the
 	// controls was used; one that is not known is an error of the form.
 	decode func(f *form, p *prep.Prep)
+	// settle does what follows from the values of a section that were decided, where that needs the asset; nil for
+	// nothing.
+	settle func(f *form, p *prep.Prep)
 	// page gathers what the worksheet shows besides what all worksheets do. It gives a
 	// type of the station's own that embeds the worksheet.
 	page func(c *call, ws worksheet) (any, error)

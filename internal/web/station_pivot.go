@@ -147,6 +147,8 @@ func (f *form) seat() pivot.Seat {
 		}
 	case pivot.OnPicks:
 		s.Picks = f.points("pick")
+	case pivot.At:
+		f.unknown() // coordinates are values
 	}
 	f.check(s.Validate())
 	return s

@@ -4,14 +4,12 @@ import (
 	"html/template"
 	"slices"
 	"strconv"
-	"strings"
 
 	"yarvek/core/figure"
 	"yarvek/core/geom"
 	"yarvek/core/measure/extents"
 	"yarvek/core/prep"
 	"yarvek/core/station/size"
-	"yarvek/core/target/class"
 	"yarvek/internal/draft"
 	"yarvek/internal/show"
 )
@@ -19,6 +17,7 @@ import (
 var sizeRoom = room{
 	id:     size.Info.ID,
 	decode: decideSize,
+	settle: alongItself,
 	page: func(c *call, ws worksheet) (any, error) {
 		rep := c.o.Result.Size
 		body, err := rep.Body().Get(c.r.Context())
@@ -27,12 +26,10 @@ var sizeRoom = room{
 		}
 		return sizePage{worksheet: ws, Report: rep, Decided: c.o.Prep.Size, Body: body, Lean: size.Lean(body),
 			Outline: rep.Outline(body),
-			Ruler:   ruler(c.r, c.o, size.Info.ID), FigureHeight: figureHeight(c.r), Classes: c.o.Kit.Target.Classes,
-			Units: figure.Units,
-			Cube:  trusted(draft.CubeTest(rep.Unit.Metres))}, nil
+			Ruler:   ruler(c.r, c.o, size.Info.ID), FigureHeight: figureHeight(c.r),
+			Cube: trusted(draft.CubeTest(rep.Unit.Metres))}, nil
 	},
 	words: template.FuncMap{
-		"extents": func() []size.Extent { return []size.Extent{size.Height, size.Width, size.Depth, size.Longest} },
 		"offwords": func(by float64) string {
 			if by < 0 {
 				return figure.Length(-by) + " short of"
@@ -57,30 +54,22 @@ type sizePage struct {
 	Outline      float64 // from above, square metres
 	Ruler        *show.Measured
 	FigureHeight float64
-	Classes      []class.Class
-	Units        []figure.Unit
 	Cube         template.HTML
 }
 
-// FitLine says the decision on the scale, "" when there is none.
-func (p sizePage) FitLine() string {
-	fit := size.Decisions{Fit: p.Decided.Fit, Along: p.Decided.Along, Length: p.Decided.Length, Factor: p.Decided.Factor,
-		From: p.Decided.From, To: p.Decided.To}
-	return strings.Join(fit.Lines(), "")
-}
-
-// customUnit is the choice of a unit that has no name.
-const customUnit = "custom"
-
-// singular is a unit's name for one of it, with its article.
-func singular(name string) string {
-	switch name {
-	case "inches":
-		return "an inch"
-	case "feet":
-		return "a foot"
+// alongItself says along which direction an extent was meant when it was set, so that it means the same however the
+// asset is stood later.
+func alongItself(f *form, p *prep.Prep) {
+	d := &p.Size
+	if d.Fit == "" || d.Fit == size.ByFactor || d.Fit == size.Between || !f.has("fit") {
+		return
 	}
-	return "a " + strings.TrimSuffix(name, "s")
+	o, err := f.open()
+	if err != nil {
+		f.err = first(f.err, err)
+		return
+	}
+	d.Along = o.Result.Size.Along(d.Fit)
 }
 
 // decideSize turns Size’s form into decisions.
@@ -98,11 +87,6 @@ func decideSize(f *form, p *prep.Prep) {
 	case "between":
 		*d = d.Fitted(size.Between, geom.Vec3{}, f.length("length", "The length"))
 		d.From, d.To = f.point("from"), f.point("to")
-	case "factor":
-		*d = d.Fitted(size.ByFactor, geom.Vec3{}, 0)
-		d.Factor = f.number("factor", "The factor")
-	case "nofit":
-		*d = d.Fitted("", geom.Vec3{}, 0)
 	case "bake":
 		was := d.Nodes
 		if d.Bake, d.Nodes = size.Bake(f.str("bake")), f.strs("node"); d.Bake == size.BakeNone {

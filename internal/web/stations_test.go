@@ -247,8 +247,9 @@ func TestEveryControlDecidesWhatItSays(t *testing.T) {
 			"Make the height 2.13\u202fm, along the file’s Y"},
 		{"size", nil, []string{"act", "between", "from", "0,0,0", "to", "4,0,0", "length", "90 cm"},
 			"Make the measured distance 0.900\u202fm"},
-		{"size", nil, []string{"act", "factor", "factor", "1,5"}, "Scale by 1.5"},
-		{"size", [][]string{{"size", "act", "factor", "factor", "2"}}, []string{"act", "nofit"}, "Give up: Scale by 2"},
+		{"size", nil, []string{"act", "entries", "section", "fit", "factor", "1,5"}, "Scale by 1.5"},
+		{"size", [][]string{{"size", "act", "entries", "section", "fit", "factor", "2"}}, []string{"act", "entries",
+			"section", "fit", "back", "all"}, "Give up: Scale by 2"},
 		{"size", nil, []string{"act", "bake", "bake", "all", "node", "hook"}, "Bake rotation and scale of hook"},
 		{"size", nil, []string{"act", "bake", "bake", "rotation"}, "Bake rotation of all nodes"},
 		{"axes", nil, []string{"act", "stand", "axis", "+Z"}, "Stand with +Z up"},
@@ -326,7 +327,7 @@ func TestEveryControlDecidesWhatItSays(t *testing.T) {
 func TestAWindowOutOfDateIsTold(t *testing.T) {
 	c := newClient(t)
 	c.bring("far.obj", strings.NewReplacer("v 0", "v 60", "v 4", "v 64", "v 1", "v 61").Replace(quayText))
-	c.decide("size", "act", "factor", "factor", "2")
+	c.decide("size", "act", "entries", "section", "fit", "factor", "2")
 	stale := c.form()
 	c.decide("axes", "act", "drop", "drop", "on")
 	with := func(fields ...string) url.Values {
@@ -373,15 +374,15 @@ func TestPreviewsOfWhatIsNotThere(t *testing.T) {
 	c := newClient(t)
 	c.bring("quay.obj", quayText)
 	for fields, want := range map[string]int{
-		"station=size&act=factor&factor=2":               http.StatusOK,
-		"station=unheard&act=factor&factor=2":            http.StatusNotFound,
-		"act=factor&factor=2":                            http.StatusNotFound,
-		"station=size&act=unheard":                       http.StatusNoContent,
-		"station=size&act=class&class=whale":             http.StatusNoContent,
-		"station=pivot&code=pivot/far&n=0":               http.StatusNoContent,
-		"station=size&act=factor&factor=half":            http.StatusNoContent,
-		"station=unheard&code=pivot/far&n=0":             http.StatusNotFound,
-		"station=source&act=leave&key=a+node+of+no+file": http.StatusOK,
+		"station=size&act=entries&section=fit&factor=2":    http.StatusOK,
+		"station=unheard&act=entries&section=fit&factor=2": http.StatusNotFound,
+		"act=entries&section=fit&factor=2":                 http.StatusNotFound,
+		"station=size&act=unheard":                         http.StatusNoContent,
+		"station=size&act=class&class=whale":               http.StatusNoContent,
+		"station=pivot&code=pivot/far&n=0":                 http.StatusNoContent,
+		"station=size&act=entries&section=fit&factor=half": http.StatusNoContent,
+		"station=unheard&code=pivot/far&n=0":               http.StatusNotFound,
+		"station=source&act=leave&key=a+node+of+no+file":   http.StatusOK,
 	} {
 		v, err := url.ParseQuery(fields)
 		require.NoError(t, err)
@@ -439,7 +440,7 @@ func TestSendTakesTheFields(t *testing.T) {
 	assert.Contains(t, w.Body.String(),
 		"was changed to “"+target.Shipped[1].Name+"” in another window meanwhile, so nothing was sent")
 	stale := c.form("act", "entries", "section", "leaves", "format", "fbx", "target", target.Shipped[1].ID)
-	c.decide("size", "act", "factor", "factor", "2")
+	c.decide("size", "act", "entries", "section", "fit", "factor", "2")
 	assert.Equal(t, http.StatusConflict, c.post("/assets/1/export/send", stale).Code)
 }
 
@@ -458,7 +459,7 @@ func TestTheCertificateStandsFirst(t *testing.T) {
 	assert.Contains(t, body, "Write and read back again")
 	assert.NotContains(t, body, "differs from it")
 
-	c.decide("size", "act", "factor", "factor", "2")
+	c.decide("size", "act", "entries", "section", "fit", "factor", "2")
 	assert.Contains(t, c.get("/assets/1/export").Body.String(), "What is in force now differs from it")
 	require.Equal(t, http.StatusSeeOther, c.post("/assets/1/undo", c.form("station", "size")).Code)
 	assert.NotContains(t, c.get("/assets/1/export").Body.String(), "differs from it")

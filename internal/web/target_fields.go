@@ -130,7 +130,7 @@ func sections(t target.Target) []section {
 			{Path: "textures.powerOfTwo", Label: "Sides are powers of two", Sort: asSwitch},
 			{Path: "textures.greenUp", Label: "In normal maps green is up", Sort: asSwitch},
 			{Path: "textures.packing", Label: "Packing", Sort: asChoice, Choices: [][2]string{{"none", "each role a picture"},
-				{"orm", "shade, rough and metal in one"}}}}},
+				{"orm", "occlusion, roughness and metallic in one"}}}}},
 		{ID: "solids", Title: "Collision", About: "The kinds it takes, and what it uses them for.",
 			Heads: []string{"Kind", "For"}},
 		{ID: "names", Title: "Names",

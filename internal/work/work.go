@@ -334,9 +334,9 @@ func NoClass(t target.Target, id string) error {
 }
 
 // Proposed tells whether a finding has a first remedy that can be taken along with those of
-// others: it deserves a look at least, and what it does is not harsh.
+// others: it deserves a look at least or nobody would decide otherwise, and what it does is not harsh.
 func Proposed(f finding.Finding) bool {
-	return f.Severity > finding.Note && len(f.Remedies) > 0 && !f.Remedies[0].Harsh
+	return len(f.Remedies) > 0 && !f.Remedies[0].Harsh && (f.Severity > finding.Note || f.Remedies[0].Sure)
 }
 
 // Proposals is the decision that applies the first remedy of each finding of a station that

@@ -401,7 +401,7 @@ func (w *writer) mapping(material int64, k int, use scene.Use, mp scene.Map) {
 	prop, ok := classic[use]
 	if !ok {
 		prop = own + useWords[use] + "_map"
-		w.out.Say(pack.Textures, fmt.Sprintf("the %s texture of “%s” is joined to a property of our own", use, m.Name),
+		w.out.Say(pack.Textures, fmt.Sprintf("the %s texture of “%s” is kept as a custom property", use, m.Name),
 			"the classic shading model has no place for it; a receiver may need to be told")
 	}
 	wrap := func(v scene.Wrap) int32 {

@@ -178,6 +178,17 @@ var Roles = [scene.Uses]string{scene.UseBaseColor: "colour", scene.UseMetallic: 
 	scene.UseNormal: "normal", scene.UseOcclusion: "shade", scene.UseEmissive: "glow", scene.UseOpacity: "opacity",
 	scene.UseHeight: "height", scene.UseSpecular: "specular"}
 
+// roleWords lists roles as people call them.
+func roleWords(roles []string) string {
+	words := make([]string, len(roles))
+	for i, r := range roles {
+		if words[i] = r; slices.Contains(Roles[:], r) {
+			words[i] = scene.Use(slices.Index(Roles[:], r)).String()
+		}
+	}
+	return strings.Join(words, ", ")
+}
+
 // UseOf finds a use by its role.
 func UseOf(role string) (scene.Use, bool) {
 	i := slices.Index(Roles[:], role)
@@ -319,7 +330,7 @@ func (p Pictures) Lines() []string {
 	}
 	of := ""
 	if len(p.Roles) > 0 {
-		of = " of " + strings.Join(p.Roles, ", ")
+		of = " of " + roleWords(p.Roles)
 	}
 	say(p.Most > 0, "Pictures%s of at most %d pixels a side", of, p.Most)
 	say(p.Power != "", "Sides of pictures to a power of two, %s", p.Power)
@@ -332,7 +343,7 @@ func (p Pictures) Lines() []string {
 	say(p.Formats != "" && p.Formats != "target", "Pictures as %s", strings.ToUpper(p.Formats))
 	say(p.Quality > 0, "JPEG of quality %d", p.Quality)
 	say(p.Names, "Pictures named by the target’s pattern")
-	say(len(p.Without) > 0, "No pictures for %s, their values alone", strings.Join(p.Without, ", "))
+	say(len(p.Without) > 0, "No pictures for %s, their values alone", roleWords(p.Without))
 	return l
 }
 

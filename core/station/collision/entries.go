@@ -26,15 +26,15 @@ var Entries = []entry.Group[Decisions]{
 		fitted(entry.Length("concavity", "Hollows filled up to", "mm",
 			func(d *Decisions) *float64 { return &d.first().Concavity })).Between(0, 100).Usually("0").
 			Helped("a hollow so deep is filled to save a hull").When("with hulls", is(Hulls)),
-		fitted(entry.Length("sheet", "Sheets taken thick by", "mm",
+		fitted(entry.Length("sheet", "Sheets as thick as", "mm",
 			func(d *Decisions) *float64 { return &d.first().Sheet })).Between(1e-6, 100).By(usualSheet).
 			Helped("open surfaces have no volume of their own").When("with hulls", is(Hulls)),
-		fitted(entry.Length("within", "May be stuck out of by", "mm",
+		fitted(entry.Length("within", "The mesh sticks out up to", "mm",
 			func(d *Decisions) *float64 { return &d.first().Within })).Between(0, 100).Usually("0").
 			Helped("a hull of few points fills less").When("with one hull", is(OneHull)),
 		fitted(entry.Count("planes", "Planes of a slab", "", func(d *Decisions) *int { return &d.first().Planes })).
 			Usually("26").Helped("6, 18 or 26 fixed directions").When("with a slab", is(Slab)),
-		fitted(entry.Slot("slot", "Of which slot", func(d *Decisions) *string { return &d.first().Slot })),
+		fitted(entry.Slot("slot", "Of which slot", func(d *Decisions) *string { return &d.first().Slot })).Else("any"),
 		fitted(entry.Nodes("nodes", "Of which nodes", func(d *Decisions) *[]string { return &d.first().Nodes })),
 		fitted(entry.YesNo("each", "Each node by itself", func(d *Decisions) *bool { return &d.first().Each })),
 	}},
@@ -59,9 +59,9 @@ var Entries = []entry.Group[Decisions]{
 				When("where the surface is touched", func(d Decisions) bool { return d.Surface.Share > 0 }),
 		}},
 	{ID: "limits", Title: "What counts as off", Do: "Judge it so", Entries: []entry.Entry[Decisions]{
-		entry.Length("gap", "The mesh may stick out by", "mm", func(d *Decisions) *float64 { return &d.Gap }).
+		entry.Length("gap", "Sticks out up to", "mm", func(d *Decisions) *float64 { return &d.Gap }).
 			Between(1e-5, 1e3).By(func(_ Decisions, g entry.Given) entry.Force { return limit(g, false) }),
-		entry.Length("air", "Air may be filled by", "mm", func(d *Decisions) *float64 { return &d.Air }).
+		entry.Length("air", "Air filled up to", "mm", func(d *Decisions) *float64 { return &d.Air }).
 			Between(1e-5, 1e3).By(func(_ Decisions, g entry.Given) entry.Force { return limit(g, true) }),
 		entry.Number("density", "It weighs", "kg/m³", func(d *Decisions) *float64 { return &d.Density }).
 			Between(1, 30_000).Usually("500"),

@@ -393,13 +393,13 @@ func (r *Report) judge(d Decisions, ask Ask) {
 	}
 	if r.Gap.In.Max > r.AirMost {
 		accept := math.Ceil(r.Gap.In.Max*1e2) / 1e2
-		remedies := []finding.Remedy{{Label: "Accept " + figure.Length(accept), Effect: "Air may be filled so far.",
+		remedies := []finding.Remedy{{Label: "Accept " + figure.Length(accept), Effect: "Shapes may fill air so far.",
 			Decision: with(d, func(d *Decisions) { d.Air = accept })}}
 		if !slices.ContainsFunc(d.Fits, func(f Fit) bool { return f.Form == Hulls }) {
 			remedies = append([]finding.Remedy{hulls}, remedies...)
 		}
-		f := say(finding.Note, "air", "Air is filled by "+figure.Length(r.Gap.In.Max),
-			fmt.Sprintf("A body is stopped %s before it comes to the mesh there.", figure.Length(r.Gap.In.Max)), remedies...)
+		f := say(finding.Note, "air", "A body is stopped up to "+figure.Length(r.Gap.In.Max)+" from the mesh",
+			"The shapes fill air there, as in a hollow.", remedies...)
 		at := r.Gap.In.At
 		f.Place.Point = &at
 	}

@@ -15,7 +15,7 @@ var Entries = []entry.Group[Decisions]{
 			entry.Option{ID: string(OnBox), Name: "on the bounding box"}, entry.Option{ID: string(At), Name: "at coordinates"},
 			entry.Option{ID: string(OnContact), Name: "between its feet"},
 			entry.Option{ID: string(OnMass), Name: "at the centre of mass"},
-			entry.Option{ID: string(OnPicks), Name: "where it was picked"}),
+			entry.Option{ID: string(OnPicks), Name: "where it was picked"}).Else("as the file has it"),
 		entry.Of("box", "Point of the box", func(d *Decisions) *[3]int { return &d.Box },
 			func(b [3]int) string { return fmt.Sprintf("%d,%d,%d", b[0], b[1], b[2]) }, parseBox).
 			Helped("right, up and forward, each -1, 0 or 1").Usually("0,0,0").

@@ -37,7 +37,7 @@ func TestPivotsByHand(t *testing.T) {
 		{pivot.Decisions{Place: pivot.OnBox}, geom.Vec3{-1, -2, -3}, "at its centre"},
 		{pivot.Decisions{Place: pivot.OnBox, Box: [3]int{-1, -1, 1}}, geom.Vec3{-2, 0, -6}, "at its base, front right"},
 		{pivot.Decisions{Place: pivot.OnBox, Box: [3]int{1, 1, 0}}, geom.Vec3{0, -4, -3}, "at its top, left"},
-		{pivot.Decisions{Place: pivot.At, Point: geom.Vec3{1.5, 2, 3}}, geom.Vec3{-.5, 0, 0}, "inside, at no special place"},
+		{pivot.Decisions{Place: pivot.At, Point: geom.Vec3{1.5, 2, 3}}, geom.Vec3{-.5, 0, 0}, "inside its box"},
 	} {
 		r := preptest.Run(t, s, prep.Prep{Pivot: c.d}, preptest.YUp)
 		assert.Equal(t, c.min, r.Delivery.Scene.Bounds().Min, "%+v", c.d)

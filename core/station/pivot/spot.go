@@ -85,7 +85,7 @@ func (s Spot) String() string {
 	case !on && s.chosen != "":
 		return s.chosen
 	case !on:
-		return "inside, at no special place"
+		return "inside its box"
 	case at == [3]int{}:
 		return "at its centre"
 	}

@@ -4,6 +4,7 @@ import (
 	"strconv"
 
 	"yarvek/core/entry"
+	"yarvek/core/figure"
 	"yarvek/core/picture/outfit"
 	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
@@ -17,16 +18,16 @@ var Entries = []entry.Group[Decisions]{
 			Between(0, outfit.MostSide).Helped("any while undecided").Usually("0"),
 		entry.Choice("power", "Sides", func(d *Decisions) *string { return &d.Pictures.Power },
 			entry.Option{ID: "down", Name: "power of two, down"}, entry.Option{ID: "up", Name: "power of two, up"},
-			entry.Option{ID: "nearest", Name: "nearest power of two"}),
+			entry.Option{ID: "nearest", Name: "nearest power of two"}).Else("as they are"),
 		entry.Choice("green", "Green of normals", func(d *Decisions) *string { return &d.Pictures.Green },
 			entry.Option{ID: "up", Name: "up"}, entry.Option{ID: "down", Name: "down"}),
 		entry.Choice("pack", "Channels", func(d *Decisions) *string { return &d.Pictures.Pack },
 			entry.Option{ID: "orm", Name: "three in one"}, entry.Option{ID: "apart", Name: "apart"}).
-			Helped("occlusion, roughness and metallic"),
+			Helped("occlusion, roughness and metallic").Else("as they are"),
 		entry.Choice("formats", "Format", func(d *Decisions) *string { return &d.Pictures.Formats },
 			entry.Option{ID: "target", Name: "as the target has it"}, entry.Option{ID: "png", Name: "PNG"},
 			entry.Option{ID: "jpeg", Name: "JPEG"}, entry.Option{ID: "webp", Name: "WebP"},
-			entry.Option{ID: "tga", Name: "TGA"}),
+			entry.Option{ID: "tga", Name: "TGA"}).Else("as they are"),
 		entry.Count("quality", "Quality of JPEG", "", func(d *Decisions) *int { return &d.Pictures.Quality }).
 			Between(1, 100).Usually(strconv.Itoa(texture.UsualQuality)),
 		entry.YesNo("eight", "8 bits a channel", func(d *Decisions) *bool { return &d.Pictures.Eight }),
@@ -38,7 +39,7 @@ var Entries = []entry.Group[Decisions]{
 		entry.Choices("without", "Leave as one value", func(d *Decisions) *[]string { return &d.Pictures.Without },
 			roles()...).Helped("instead of a picture"),
 	}},
-	{ID: "names", Title: "Names", Do: "Name them so", Entries: []entry.Entry[Decisions]{
+	{ID: "names", Title: "Names", Do: "Name them so", Head: namesHead, Entries: []entry.Entry[Decisions]{
 		entry.YesNo("clean", "Clean by the target’s rule", func(d *Decisions) *bool { return &d.Clean }),
 		entry.YesNo("bare", "Names only", func(d *Decisions) *bool { return &d.Bare }).
 			Helped("slots leave without values and pictures"),
@@ -64,6 +65,24 @@ func lit(e entry.Entry[Decisions]) entry.Entry[Decisions] {
 	return e.When("with a set for light", func(d Decisions) bool { return d.Light.Size > 0 })
 }
 
+// namesHead says what cleaning came to.
+func namesHead(d Decisions, g entry.Given) string {
+	r, ok := g.Report.(*Report)
+	if !ok || r == nil || !d.Clean {
+		return ""
+	}
+	n := 0
+	for _, s := range r.Slots {
+		if s.By == outfit.ByRule {
+			n++
+		}
+	}
+	if n == 0 {
+		return "none needed cleaning"
+	}
+	return figure.Plural(n, "name", "names") + " cleaned"
+}
+
 func lightHead(d Decisions, _ entry.Given) string {
 	if d.Light.Size == 0 {
 		return "none"
@@ -72,8 +91,8 @@ func lightHead(d Decisions, _ entry.Given) string {
 }
 
 func roles() (list []entry.Option) {
-	for _, r := range outfit.Roles[:scene.UseSpecular] { // what leaves has no specular one
-		list = append(list, entry.Option{ID: r, Name: r})
+	for u, r := range outfit.Roles[:scene.UseSpecular] { // what leaves has no specular one
+		list = append(list, entry.Option{ID: r, Name: scene.Use(u).String()})
 	}
 	return list
 }

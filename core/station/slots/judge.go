@@ -33,8 +33,9 @@ const mostSaid = 12
 // kinds are the findings of which there may be one for each slot or picture, by how their codes begin, with
 // words for what the rest of them are.
 var kinds = map[string]string{"twins": "sets of twins", "near": "pairs of near twins",
-	"blank":  "slots that say nothing",
-	"sliver": "slots of hardly anything", "full": "slots drawn as if they were clear", "mask": "slots that hold a mask",
+	"blank":  "slots without values and pictures",
+	"sliver": "slots that cover next to nothing", "full": "slots drawn as if they were clear",
+	"mask":         "slots that hold a mask",
 	"unused-alpha": "slots with alpha nobody sees", "clash": "names that become one",
 	"near-name": "slots nearly in the project",
 	"unsaid":    "normal maps whose green can’t be told", "picture": "pictures that can’t be had"}
@@ -357,10 +358,9 @@ func (j judge) slivers() {
 		if to := j.largest(s.Key); to != "" {
 			rem = append(rem, harsh(j.joining("Give them "+to, to, s.Key)))
 		}
-		j.say(finding.Note, "sliver-"+s.Key, "Hardly anything is "+s.Name,
-			fmt.Sprintf("%s have it, %s of the surface, for %s.",
-				figure.Plural(s.Stat.Faces, "face", "faces"), figure.Percent(s.Share),
-				figure.Plural(s.Stat.Calls, "draw call", "draw calls")),
+		j.say(finding.Note, "sliver-"+s.Key, fmt.Sprintf("“%s” covers %s of the surface", s.Name, figure.Percent(s.Share)),
+			fmt.Sprintf("It costs %s for %s.", figure.Plural(s.Stat.Calls, "draw call", "draw calls"),
+				figure.Plural(s.Stat.Faces, "face", "faces")),
 			rem...)
 	}
 }

@@ -94,13 +94,13 @@ func (j judge) odd(list []Picture) {
 			func(d *Decisions) { d.Pictures.Power = how })
 	}
 	var ways []finding.Remedy
-	for _, how := range []string{"down", "up", "nearest"} { // of one picture, nearest may be the same as another
+	for _, how := range []string{"nearest", "down", "up"} { // of one picture, nearest is the same as another
 		if r := to(how); !slices.ContainsFunc(ways, func(w finding.Remedy) bool { return w.Label == r.Label }) {
 			ways = append(ways, r)
 		}
 	}
-	j.say(finding.Look, "sides", figure.Plural(len(list), "picture has a side",
-		"pictures have sides")+" that is no power of two",
+	j.say(finding.Look, "sides", figure.Plural(len(list), "picture has a side that is no power of two",
+		"pictures have sides that are no powers of two"),
 		withSizes(list)+". The target wants powers of two.", ways...)
 }
 
@@ -126,7 +126,8 @@ func (j judge) greens(list []Picture) {
 	if up {
 		want, other = other, want
 	}
-	var turned, unsaid []string
+	var turned []string
+	var unsaid []outfit.Stock
 	for _, x := range list {
 		if !slices.Contains(x.Uses, scene.UseNormal) || x.Recipe.Height != 0 {
 			continue
@@ -143,7 +144,7 @@ func (j judge) greens(list []Picture) {
 			switch {
 			case !w.Opens():
 			case g == texture.Unsaid && !w.Facts.Even:
-				unsaid = append(unsaid, w.Key)
+				unsaid = append(unsaid, w)
 			case g == texture.GreenUp && !up, g == texture.GreenDown && up:
 				turned = append(turned, w.Name)
 			}
@@ -156,7 +157,8 @@ func (j judge) greens(list []Picture) {
 			j.with("Turn it "+want, "It is turned where it points the other way, and nowhere else.",
 				func(d *Decisions) { d.Pictures.Green = want }))
 	}
-	for _, key := range unsaid {
+	for _, w := range unsaid {
+		key := w.Key
 		if !j.more("unsaid") {
 			continue
 		}
@@ -164,8 +166,8 @@ func (j judge) greens(list []Picture) {
 			return j.with("It points "+way, "It is turned when the target wants it otherwise and that is decided.",
 				func(d *Decisions) { *d = d.Owning(key, func(o *outfit.Own) { o.Green = way }) })
 		}
-		j.say(finding.Note, "unsaid-"+key, "Which way green of “"+key+"” points can’t be told",
-			"It is flat, or no map of heights. The target wants it "+want+".", said(want), said(other))
+		j.say(finding.Note, "unsaid-"+key, "Whether green of “"+w.Name+"” points up can’t be measured",
+			"It is flat, or its slopes belong to no surface. The target wants green "+want+".", said(want), said(other))
 	}
 }
 

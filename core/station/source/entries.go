@@ -11,7 +11,7 @@ var Entries = []entry.Group[Decisions]{
 	{ID: "merge", Title: "One mesh or many", Entries: []entry.Entry[Decisions]{
 		entry.Choice("merge", "Becomes", func(d *Decisions) *Merge { return &d.Merge },
 			entry.Option{ID: string(MergeAll), Name: "one mesh"}, entry.Option{ID: string(MergeSlot), Name: "a mesh a slot"},
-			entry.Option{ID: string(MergeSome), Name: "a mesh a group"}).Helped("as many meshes as came while undecided"),
+			entry.Option{ID: string(MergeSome), Name: "a mesh a group"}).Else("as many as came"),
 	}},
 	{ID: "materials", Title: "Materials", Entries: []entry.Entry[Decisions]{
 		entry.YesNo("dropunused", "Leave unused materials behind", func(d *Decisions) *bool { return &d.DropUnused }),

@@ -157,12 +157,13 @@ func (r *run) lone() {
 			if much {
 				effect += " They hold more than half of the triangles."
 			}
-			if len(keys) > 1 { // the mildest first
+			if len(keys) > 1 && what != Empty { // the mildest first
 				remedies = append(remedies, finding.Remedy{Label: "Leave out " + names[0],
 					Effect:   "It alone stays in the source and does not go on.",
 					Decision: r.d.leaving(keys[:1])})
 			}
-			remedies = append(remedies, finding.Remedy{Label: label, Effect: effect, Decision: r.d.leaving(keys), Harsh: much},
+			remedies = append(remedies, finding.Remedy{Label: label, Effect: effect, Decision: r.d.leaving(keys), Harsh: much,
+				Sure: what == Empty},
 				finding.Remedy{Label: "Always leave such out", Effect: "A rule: it leaves out every " + what +
 					" in later revisions too.",
 					Decision: ruled, Harsh: true})
@@ -439,7 +440,7 @@ func (r *run) idleNames() {
 		if !first.Box.IsEmpty() {
 			at = first.Box.Center()
 		}
-		r.say(finding.Note, "source/names", figure.Plural(len(names), "name says nothing", "names say nothing"),
+		r.say(finding.Note, "source/names", figure.Plural(len(names), "name is a default", "names are defaults"),
 			station.Some(names)+". In a level of hundreds nobody finds them again. Rename them in the list, or by "+
 				"pattern.").Place = finding.Place{Point: &at, Node: first.Name}
 	}

@@ -18,7 +18,7 @@ var Entries = []entry.Group[Decisions]{
 			entry.Option{ID: string(mend.BySeams), Name: "along UV seams"},
 			entry.Option{ID: string(mend.AllSoft), Name: "nowhere"}, entry.Option{ID: string(mend.AllHard),
 				Name: "everywhere"}).
-			Helped("normals stay as they are while undecided").Then(func(d *Decisions) {
+			Else("as they came").Then(func(d *Decisions) {
 			if d.Smooth != mend.ByAngle {
 				d.Angle = 0
 			}
@@ -50,7 +50,7 @@ var Entries = []entry.Group[Decisions]{
 		entry.Choice("side", "To which side", func(d *Decisions) *mend.Side { return &d.whole().Side },
 			entry.Option{ID: string(mend.Front), Name: "to the front"}, entry.Option{ID: string(mend.Back),
 				Name: "to the back"}).
-			Helped("half to each while undecided").Held(Decisions.hasWhole).When("where sheets get a thickness",
+			Else("half to each").Held(Decisions.hasWhole).When("where sheets get a thickness",
 			Decisions.hasWhole),
 		entry.YesNo("open", "Bodies with holes too", func(d *Decisions) *bool { return &d.whole().Open }).
 			Helped("as tubes and open boxes are").Held(Decisions.hasWhole).

@@ -115,7 +115,7 @@ var verdicts = []verdict{
 			return []finding.Remedy{{Label: "Take them out", Effect: "The ends of each become one point.", Decision: d,
 				Harsh: true}}
 		}, ""},
-	{Unjoined, finding.Note, count("point stands where another does", "points stand where others do"),
+	{Unjoined, finding.Note, count("point shares its place with another", "points share their places with others"),
 		says("Formats split points along seams; nothing is wrong to look at, and each is held once more."),
 		func(_ *Report, d Decisions) []finding.Remedy {
 			d.Weld = Exactly
@@ -215,7 +215,7 @@ func (r *Report) texels() {
 	for i, s := range r.Slots {
 		if s.Flat > 0.01*s.Area {
 			r.Say(finding.Finding{Code: fmt.Sprintf("%s/uv-flat-%d", Info.ID, i+1), Severity: finding.Note,
-				Title: fmt.Sprintf("%s of “%s” has UVs that span nothing", figure.Percent(s.Flat/s.Area), s.Name),
+				Title: fmt.Sprintf("%s of “%s” has UVs without area", figure.Percent(s.Flat/s.Area), s.Name),
 				Text:  "Its texture is drawn out to lines or to one texel there."})
 		}
 		want, is := r.Limits.Texels, s.PerMetre(r.Scale)
@@ -325,12 +325,12 @@ func (r *Report) smoothing(d Decisions) {
 		Decision: byAngle, Harsh: true}}
 	if unsaid > 0 {
 		r.Say(finding.Finding{Code: Info.ID + "/no-smoothing", Severity: finding.Note,
-			Title: figure.Plural(unsaid, "mesh says nothing of smoothing", "meshes say nothing of smoothing"),
+			Title: figure.Plural(unsaid, "mesh came without normals or smoothing", "meshes came without normals or smoothing"),
 			Text:  "The receiver decides: all flat in some, all round in others.", Remedies: remedy})
 	}
 	if hard > 0 {
 		r.Say(finding.Finding{Code: Info.ID + "/all-hard", Severity: finding.Note,
-			Title: figure.Plural(hard, "mesh is hard all over", "meshes are hard all over"),
+			Title: figure.Plural(hard, "mesh has hard edges everywhere", "meshes have hard edges everywhere"),
 			Text:  "Every edge splits its points: more vertices, and every facet shows.", Remedies: remedy})
 	}
 	if soft > 0 {

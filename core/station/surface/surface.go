@@ -122,7 +122,8 @@ func (d Decisions) Lines() []string {
 			l = append(l, fmt.Sprintf(format, args...))
 		}
 	}
-	say(d.Weld > 0, "Join points within %s", figure.Length(d.Weld))
+	say(d.Weld == Exactly, "Join points that stand together")
+	say(d.Weld > 0 && d.Weld != Exactly, "Join points within %s", figure.Length(d.Weld))
 	say(d.Edges > 0, "Take out edges below %s", figure.Length(d.Edges))
 	say(d.Empty, "Drop faces without area")
 	say(d.Doubled, "Drop faces that are there twice")
