@@ -90,7 +90,7 @@ func TestAHutIsMadeWalkable(t *testing.T) {
 	assert.Contains(t, text(t, ctx, "#worksheet .lead"), "walked at it")
 	do(t, ctx, chromedp.Click(chromedp.CSS("#try-drop")))
 	until(t, ctx, "document.querySelector('#try-drop.btn-ink')")
-	assert.Contains(t, text(t, ctx, "#worksheet .lead"), "Nothing sank in deeper")
+	assert.Contains(t, text(t, ctx, "#worksheet .lead"), "Nothing sank in")
 	do(t, ctx, chromedp.Click(chromedp.CSS("#play")))
 	until(t, ctx, `document.querySelector("canvas").dataset.drawn > 0 &&
 		Number(document.querySelector("#playing").dataset.at) > 3`)

@@ -102,3 +102,49 @@ func TestTheTurntableShowsMaterials(t *testing.T) {
 		&& document.querySelector("#beside").getAttribute("aria-pressed") === "false"`)
 	do(t, ctx, chromedp.Evaluate[chromedp.Void](`sessionStorage.clear()`))
 }
+
+// The first look holds the asset and what stands beside it; a still view draws nothing; shapes are pulled apart, and
+// chosen by a press on one.
+func TestTheTurntableAtFirst(t *testing.T) {
+	h := open(t, kittest.Demo(t))
+	ctx := tab(t)
+	frames := `Number(document.querySelector("#turntable canvas").dataset.frames ?? 0)`
+	for _, at := range []string{"/assets/1/collision", "/assets/5/pivot", "/assets/10/source"} {
+		do(t, ctx, chromedp.Navigate(h.URL+at))
+		js[bool](t, ctx, `(document.querySelector('[data-view="turntable"]').click(), true)`)
+		until(t, ctx, frames+` > 0 && document.querySelector(".turntable-say").textContent.includes("Drag")`)
+		still := `(() => { const d = document.querySelector("#turntable canvas").dataset, was = d.had
+			d.had = d.frames; return was === d.frames })()`
+		until(t, ctx, still)
+		drawn, err := chromedp.Run(ctx, chromedp.Evaluate[int](`new Promise((done) => { const was = `+frames+`
+			let n = 0; const tick = () => ++n < 40 ? requestAnimationFrame(tick) : done(`+frames+` - was)
+			requestAnimationFrame(tick) })`, chromedp.EvalAwaitPromise))
+		require.NoError(t, err)
+		assert.Zero(t, drawn, "%s is drawn though nothing moves", at)
+		// Names of known things stand on the canvas, none on another.
+		over, err := chromedp.Run(ctx, chromedp.Evaluate[[]string](`(() => {
+			const shown = [...document.querySelectorAll(".table-names span:not([hidden])")], out = []
+			for (const [i, a] of shown.entries()) for (const b of shown.slice(i + 1)) {
+				const p = a.getBoundingClientRect(), q = b.getBoundingClientRect()
+				if (p.left < q.right - 2 && q.left < p.right - 2 && p.top < q.bottom - 4 && q.top < p.bottom - 4)
+					out.push(a.textContent + " lies on " + b.textContent)
+			}
+			const things = [...document.querySelectorAll(".table-names .thing")]
+			if (!things.length || things.some((t) => t.hidden)) out.push("a known thing is out of view")
+			return out })()`))
+		require.NoError(t, err)
+		assert.Empty(t, over, at)
+	}
+	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/collision"))
+	until(t, ctx, frames+` > 0 && !document.querySelector("#pull").hidden`)
+	letters := `[...document.querySelectorAll(".table-names .letter")].map((e) => e.style.translate).join()`
+	was := js[string](t, ctx, letters)
+	js[bool](t, ctx, `(() => { const s = document.querySelector("#apart"); s.value = 80
+		s.dispatchEvent(new Event("input")); return true })()`)
+	until(t, ctx, `document.querySelector("#pull").dataset.apart === "0.8" && `+letters+` !== "`+was+`"`)
+	spot := js[[]float64](t, ctx, `(() => { const r = [...document.querySelectorAll(".table-names .letter")].find((e) =>
+		e.textContent === "A").getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })()`)
+	do(t, ctx, chromedp.MouseClickXY(spot[0], spot[1]))
+	until(t, ctx, `document.querySelector("#choose-A").checked`)
+	do(t, ctx, chromedp.Evaluate[chromedp.Void](`sessionStorage.clear()`))
+}

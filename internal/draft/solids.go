@@ -228,26 +228,23 @@ func (s Solids) legend(c *canvas) {
 // soft is the cosine of the angle below which an edge of a shape is no line on the turntable.
 const soft = 0.94
 
-// Edges are those of the shapes that show, as lines, for the turntable.
-func (s Solids) Edges() Flaws {
-	var list Flaws
-	for _, x := range s.List {
-		first := map[[2]int32]geom.Vec3{} // the normal of the face beside each edge
-		for _, f := range x.Faces {
-			if len(f) < 3 {
-				continue
-			}
-			o := x.Points[f[0]]
-			n := x.Points[f[1]].Sub(o).Cross(x.Points[f[2]].Sub(o)).Unit()
-			for i, k := range f {
-				j := f[(i+1)%len(f)]
-				e := [2]int32{min(k, j), max(k, j)}
-				m, ok := first[e]
-				if !ok {
-					first[e] = n
-				} else if m.Dot(n) < soft {
-					list = append(list, Flaw{At: []geom.Vec3{x.Points[k], x.Points[j]}, Class: "solid", Open: true})
-				}
+// lines are the edges of a shape that show, for the turntable.
+func (s Solid) lines() (list [][2]geom.Vec3) {
+	first := map[[2]int32]geom.Vec3{} // the normal of the face beside each edge
+	for _, f := range s.Faces {
+		if len(f) < 3 {
+			continue
+		}
+		o := s.Points[f[0]]
+		n := s.Points[f[1]].Sub(o).Cross(s.Points[f[2]].Sub(o)).Unit()
+		for i, k := range f {
+			j := f[(i+1)%len(f)]
+			e := [2]int32{min(k, j), max(k, j)}
+			m, ok := first[e]
+			if !ok {
+				first[e] = n
+			} else if m.Dot(n) < soft {
+				list = append(list, [2]geom.Vec3{s.Points[k], s.Points[j]})
 			}
 		}
 	}

@@ -23,7 +23,7 @@ type Table struct {
 	Axes    [3]string   // letters of right, up and toward the viewer
 	Marks   []geom.Vec3 // markers
 	Flaws   Flaws
-	Shapes  bool // the flaws are the edges of shapes, none of them wrong
+	Solids  []Solid // shapes that stand for the asset
 	// Patches are triangles that are coloured: where the mesh sticks out of its shapes, and where these fill
 	// air.
 	Patches [2][]Patch
@@ -31,7 +31,8 @@ type Table struct {
 
 // tableHead is what begins a packed turntable: the counts of what follows, and what is drawn
 // besides. What follows, little-endian: float32 points, uint32 corners of triangles, uint32
-// ends of feature edges, float32 ends of the lines of known things and of those of flaws.
+// ends of feature edges, float32 ends of the lines of known things and of those of flaws; of each shape float32
+// corners of its triangles and ends of its lines; float32 corners of patches.
 type tableHead struct {
 	Points    int          `json:"points"`
 	Triangles int          `json:"triangles"`
@@ -43,8 +44,8 @@ type tableHead struct {
 	Marks     []geom.Vec3  `json:"marks"`
 	Ground    float64      `json:"ground"`
 	Flaws     int          `json:"flaws"` // lines
-	Shapes    bool         `json:"shapes"`
-	Patches   [2]int       `json:"patches"` // triangles of each, after the lines
+	Solids    []tableSolid `json:"solids"`
+	Patches   [2]int       `json:"patches"` // triangles of each
 	Axes      [3]string    `json:"axes"`
 	Reach     float64      `json:"reach"` // of the asset, its longest extent
 	Min       geom.Vec3    `json:"min"`
@@ -53,6 +54,14 @@ type tableHead struct {
 
 // mostTablePatches bounds the coloured triangles of either kind.
 const mostTablePatches = 200_000
+
+// tableSolid is a shape: how many triangles and lines it has.
+type tableSolid struct {
+	ID        string `json:"id"`
+	Letter    string `json:"letter"`
+	Triangles int    `json:"triangles"`
+	Lines     int    `json:"lines"`
+}
 
 // tableThing is a thing everybody knows the size of.
 type tableThing struct {
@@ -71,7 +80,7 @@ func (m *Model) Turntable(ctx context.Context, t Table) ([]byte, error) {
 	}
 	head := tableHead{Points: len(m.points), Triangles: len(m.tris) / 3, Edges: len(features), Thinned: thinned,
 		Things: []tableThing{},
-		Pivot:  t.Pivot, Heading: t.Heading, Marks: t.Marks, Ground: t.Ground, Axes: t.Axes, Shapes: t.Shapes,
+		Pivot:  t.Pivot, Heading: t.Heading, Marks: t.Marks, Ground: t.Ground, Axes: t.Axes, Solids: []tableSolid{},
 		Reach: m.Box.Size().Max()}
 	if !m.Box.IsEmpty() {
 		head.Min, head.Max = m.Box.Min, m.Box.Max
@@ -100,6 +109,22 @@ func (m *Model) Turntable(ctx context.Context, t Table) ([]byte, error) {
 				head.Flaws++
 			}
 		}
+	}
+	for _, s := range t.Solids {
+		packed := tableSolid{ID: s.ID, Letter: s.Letter}
+		for _, f := range s.Faces {
+			for i := 2; i < len(f); i++ {
+				for _, k := range [3]int32{f[0], f[i-1], f[i]} {
+					things = appendVec(things, s.Points[k])
+				}
+				packed.Triangles++
+			}
+		}
+		for _, l := range s.lines() {
+			things = appendVec(appendVec(things, l[0]), l[1])
+			packed.Lines++
+		}
+		head.Solids = append(head.Solids, packed)
 	}
 	for i, list := range t.Patches {
 		for _, p := range list {

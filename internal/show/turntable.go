@@ -49,7 +49,7 @@ func (b *Board) Turntable(ctx context.Context, o *work.Opened, id string, height
 		case draft.Flaws:
 			t.Flaws = l
 		case draft.Solids:
-			t.Flaws, t.Shapes, t.Patches = l.Edges(), true, [2][]draft.Patch{l.Out, l.Air}
+			t.Solids, t.Patches = l.List, [2][]draft.Patch{l.Out, l.Air}
 		}
 	}
 	return m.Turntable(ctx, t)

@@ -60,7 +60,7 @@ var lodsRoom = room{
 	words: template.FuncMap{
 		"px":    func(v float64) string { return figure.Significant(v, 2) + "\u202fpx" },
 		"share": func(v float64) string { return figure.Significant(100*v, 3) + "\u202f%" },
-		"sized": lods.WishTyped,
+		"sized": sized,
 		"round": lods.Round,
 		"most":  func() int { return lods.Most },
 	},
@@ -226,6 +226,16 @@ func (f *form) distanceOf(s, label string) float64 {
 		return 0
 	}
 	return lods.Round(o.Result.LODs.View.DistanceOfShare(o.Result.LODs.Size, v/100))
+}
+
+// sized says how coarse a LOD is to be as it is typed, with no more digits than anybody types.
+func sized(w ladder.Wish) string {
+	round := func(v float64) float64 {
+		v, _ = strconv.ParseFloat(strconv.FormatFloat(v, 'g', 4, 64), 64)
+		return v
+	}
+	w.Share, w.Deviation = round(w.Share), round(w.Deviation)
+	return lods.WishTyped(w)
 }
 
 // moveLevel lets one LOD take over elsewhere; the others stay as they are, with what they have now.

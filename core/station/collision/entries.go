@@ -12,7 +12,7 @@ import (
 // Entries are the values that can be decided here. How shapes are made is said of the first fit; more fits, and shapes
 // by hand, are lists of edits.
 var Entries = []entry.Group[Decisions]{
-	{ID: "form", Title: "Made as", Head: madeHead, Entries: []entry.Entry[Decisions]{
+	{ID: "form", Title: "Make", Head: madeHead, Entries: []entry.Entry[Decisions]{
 		entry.Choice("form", "Made as", func(d *Decisions) *Form { return &d.first().Form }, formOptions()...).
 			Else("as it came").Held(Decisions.fits).Then(anew).Last(unmade),
 		entry.YesNo("none", "No collision at all", func(d *Decisions) *bool { return &d.None }).

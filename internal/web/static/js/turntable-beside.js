@@ -83,8 +83,11 @@ export function beside(head, ends, labels) {
     group.add(segments(new Float32Array([x, y, z, x + long * Math.sin(a), y, z + long * Math.cos(a)]), INK, long / 12));
   }
   for (const [d] of discs) group.add(d);
+  const around = new T.Box3().setFromArray(ends.length ? ends : [0, 0, 0].map(() => Infinity));
   return {
     group,
+    box: ends.length ? around : new T.Box3(), // of the known things
+    name(text, at, kind) { name(text, at, kind); return names.at(-1); },
     known(on) {
       known.visible = on;
       for (const n of names) if (n.kind === "thing") n.hide = !on;
@@ -97,10 +100,17 @@ export function beside(head, ends, labels) {
           d.position.clone().sub(camera.position).dot(camera.getWorldDirection(new T.Vector3())));
         d.scale.setScalar((2 * away * Math.tan((camera.fov * Math.PI) / 360) * pixels) / height);
       }
+      // Names keep clear of one another: one that would lie on another goes below it.
+      const taken = [];
       for (const { el, at, hide } of names) {
         const p = at.clone().project(camera);
         el.hidden = Boolean(hide) || p.z > 1 || Math.abs(p.x) > 0.98 || Math.abs(p.y) > 0.96;
-        el.style.translate = `${((p.x + 1) / 2) * width}px ${((1 - p.y) / 2) * height}px`;
+        if (el.hidden) continue;
+        const x = ((p.x + 1) / 2) * width, wide = 7.6 * el.textContent.length + 6;
+        let y = ((1 - p.y) / 2) * height;
+        while (taken.some((t) => Math.abs(t.y - y) < 18 && x < t.x + t.wide && t.x < x + wide)) y += 18;
+        taken.push({ x, y, wide });
+        el.style.translate = `${x}px ${y}px`;
       }
     },
   };

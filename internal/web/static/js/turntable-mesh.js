@@ -3,6 +3,7 @@
 import * as T from "../vendor/three-0.187.0.min.js";
 
 const INK = 0x16232b, SHADE = 0xdfe5e1, MUST = 0xc2391a, DIMENSION = 0x1f4fbf, LOOK = 0xa87400;
+const TONES = [0xf6f8f5, 0xdfe5e1, 0xc9d4ce, 0xeceee6, 0xd3dbd6];
 const CHECKER = -2; // the number of a picture that is none of the asset's
 
 // unpacked fetches a packed answer: its header, and a reader of the arrays behind it.
@@ -45,9 +46,11 @@ export async function paper(url) {
   if (head.flaws) {
     const wrong = new T.BufferGeometry();
     wrong.setAttribute("position", new T.BufferAttribute(take(Float32Array, 6 * head.flaws), 3));
-    solid.add(new T.LineSegments(wrong, new T.LineBasicMaterial({ color: head.shapes ? DIMENSION : MUST,
-      depthTest: false })));
+    solid.add(new T.LineSegments(wrong, new T.LineBasicMaterial({ color: MUST, depthTest: false })));
   }
+  // Shapes are faces, each in a tone of its own, with the edges that show.
+  const shapes = head.solids.map((s, i) => shape(s, TONES[i % TONES.length], take));
+  for (const s of shapes) solid.add(s);
   // Where the mesh sticks out of its shapes, and where these fill air.
   for (const [i, color] of [MUST, LOOK].entries()) {
     if (!head.patches[i]) continue;
@@ -58,7 +61,22 @@ export async function paper(url) {
       ? 0.35 : 0.8,
       depthWrite: false, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -2 })));
   }
-  return { head, solid, thingLines: all };
+  return { head, solid, shapes, thingLines: all };
+}
+
+// shape is one that stands for the asset.
+function shape({ id, letter, triangles, lines }, color, take) {
+  const group = new T.Group();
+  const face = new T.BufferGeometry();
+  face.setAttribute("position", new T.BufferAttribute(take(Float32Array, 9 * triangles), 3));
+  face.computeVertexNormals();
+  const skin = new T.Mesh(face, new T.MeshLambertMaterial({ color, flatShading: true, side: T.DoubleSide,
+    transparent: true, opacity: 0.45, depthWrite: false, ...behind }));
+  const edge = new T.BufferGeometry();
+  edge.setAttribute("position", new T.BufferAttribute(take(Float32Array, 6 * lines), 3));
+  group.add(skin, new T.LineSegments(edge, new T.LineBasicMaterial({ color: DIMENSION })));
+  group.userData = { id, letter, skin };
+  return group;
 }
 
 const wraps = { repeat: T.RepeatWrapping, mirror: T.MirroredRepeatWrapping, clamp: T.ClampToEdgeWrapping };
@@ -130,11 +148,30 @@ export function tried(mesh, url, names, drawn) {
   drawn();
 }
 
-// evenly lights metals too: what they mirror is a plain room.
-export function evenly(gl) {
+// sky lights materials, and is what metals mirror: grey ground, a bright horizon, a cool zenith and a soft sun. All
+// of it is neutral on the whole, so that colours are judged as they are.
+export function sky(gl) {
   const room = new T.Scene();
-  room.background = new T.Color(0xd8dcda);
-  return new T.PMREMGenerator(gl).fromScene(room).texture;
+  const dome = new T.SphereGeometry(50, 48, 32);
+  const tones = [[-1, [0.34, 0.33, 0.32]], [-0.04, [0.5, 0.49, 0.48]], [0.02, [1.15, 1.14, 1.12]],
+    [0.35, [0.92, 0.95, 1.0]], [1, [0.62, 0.7, 0.82]]];
+  const p = dome.attributes.position, colours = new Float32Array(3 * p.count);
+  for (let i = 0; i < p.count; i++) {
+    const h = p.getY(i) / 50, k = Math.max(1, tones.findIndex(([at]) => h <= at));
+    const [[a, low], [b, high]] = [tones[k - 1], tones[k]], f = Math.min(1, Math.max(0, (h - a) / (b - a)));
+    for (let c = 0; c < 3; c++) colours[3 * i + c] = low[c] + f * (high[c] - low[c]);
+  }
+  dome.setAttribute("color", new T.BufferAttribute(colours, 3));
+  room.add(new T.Mesh(dome, new T.MeshBasicMaterial({ vertexColors: true, side: T.BackSide })));
+  const sun = new T.Mesh(new T.CircleGeometry(7, 32), new T.MeshBasicMaterial({ side: T.DoubleSide }));
+  sun.material.color.setRGB(14, 13.4, 12.6);
+  sun.position.set(-20, 32, 26);
+  sun.lookAt(0, 0, 0);
+  room.add(sun);
+  const baker = new T.PMREMGenerator(gl), { texture } = baker.fromScene(room, 0.02);
+  baker.dispose();
+  gone(room);
+  return texture;
 }
 
 // ball is a neutral one to compare with.

@@ -4,7 +4,8 @@ import * as T from "../vendor/three-0.187.0.min.js";
 import { beside } from "./turntable-beside.js";
 import { walk } from "./turntable-distance.js";
 import { play } from "./turntable-floor.js";
-import { ball, evenly, gone, painted, paper, tried } from "./turntable-mesh.js";
+import { apart } from "./turntable-apart.js";
+import { ball, gone, painted, paper, sky as skylight, tried } from "./turntable-mesh.js";
 
 const PAPER = 0xfbfcf8, INK = 0x16232b, HAIR = 0xb7c2be, DIM = 0x1f4fbf;
 
@@ -19,7 +20,7 @@ export async function turntable(canvas, labels, { asset: path, station, figure, 
   const url = `${path}/turntable?station=${station}&figure=${figure}`;
   // Browsers take pictures of the same address for the same, so that says how often they changed.
   const pictures = (n) => `${path}/pictures/${n}?station=${station}&at=${changes}`;
-  const { head, solid, thingLines } = await paper(url);
+  const { head, solid, shapes, thingLines } = await paper(url);
   let gl;
   try {
     gl = new T.WebGLRenderer({ canvas, antialias: true });
@@ -47,9 +48,15 @@ export async function turntable(canvas, labels, { asset: path, station, figure, 
   scene.add(company.group);
 
   const camera = new T.PerspectiveCamera(32, 1, reach / 100, reach * 100);
-  camera.position.copy(mid).add(new T.Vector3(0.55, 0.38, 1).normalize().multiplyScalar(reach * 3));
+  // At first all of it is seen, and what stands beside it.
+  const all = box.clone().union(company.box);
+  const seen = all.getBoundingSphere(new T.Sphere());
+  const wide = Math.max(0.5, (canvas.clientWidth || 4) / (canvas.clientHeight || 3));
+  const half = Math.min(Math.tan((camera.fov * Math.PI) / 360), Math.tan((camera.fov * Math.PI) / 360) * wide);
+  const first = (0.92 * Math.max(seen.radius, 1e-6)) / Math.sin(Math.atan(half));
+  camera.position.copy(seen.center).add(new T.Vector3(0.55, 0.38, 1).normalize().multiplyScalar(first));
   const controls = new T.OrbitControls(camera, canvas);
-  controls.target.copy(mid);
+  controls.target.copy(seen.center);
   if (stood?.asset === path) { // as far off in its own sizes, from the same side
     controls.target.copy(mid).addScaledVector(stood.target, reach);
     camera.position.copy(controls.target).addScaledVector(stood.off, reach);
@@ -62,15 +69,17 @@ export async function turntable(canvas, labels, { asset: path, station, figure, 
     asked = 0;
     const w = canvas.clientWidth, h = canvas.clientHeight;
     if (!w || !h) return;
-    gl.setSize(w, h, false);
+    const { x, y } = gl.getSize(new T.Vector2());
+    if (x !== w || y !== h) gl.setSize(w, h, false);
     camera.aspect = w / h;
     camera.updateProjectionMatrix();
     company.face(camera, w, h);
     // So far off that lines would be all that is seen, there are none.
     const close = camera.position.distanceTo(controls.target) < 9 * reach;
-    scene.traverse((o) => { if (o.userData.crease) o.visible = close; });
+    scene.traverse((o) => { if (o.userData.crease) o.visible = close && !o.userData.away; });
     gl.render(scene, camera);
     canvas.dataset.drawn = String(head.triangles);
+    canvas.dataset.frames = String(Number(canvas.dataset.frames ?? 0) + 1);
     // Where it is looked at from, in its own sizes.
     canvas.dataset.eye = camera.position.clone().sub(mid).divideScalar(reach).toArray().map((v) =>
       v.toFixed(3)).join(" ");
@@ -124,7 +133,9 @@ export async function turntable(canvas, labels, { asset: path, station, figure, 
   const lift = (e) => {
     if (!down || Math.hypot(e.clientX - down[0], e.clientY - down[1]) > 3) return;
     const r = canvas.getBoundingClientRect();
-    sight(((e.clientX - r.left) / r.width) * 2 - 1, 1 - ((e.clientY - r.top) / r.height) * 2);
+    const x = ((e.clientX - r.left) / r.width) * 2 - 1, y = 1 - ((e.clientY - r.top) / r.height) * 2;
+    choose(x, y);
+    sight(x, y);
   };
   const enter = (e) => { if (e.key === "Enter") sight(0, 0); };
   canvas.addEventListener("pointerdown", press);
@@ -136,12 +147,13 @@ export async function turntable(canvas, labels, { asset: path, station, figure, 
 
   // With its materials, a checker and so on, each fetched when it is first asked for.
   const dressed = {};
-  let stopped = false, wanted = "paper", grey;
+  let stopped = false, wanted = "paper", grey, pulled;
   const look = async (which) => {
     wanted = which;
-    // Materials are seen in even light, beside a ball of neutral grey.
-    scene.environment = which === "material" ? scene.userData.room ??= evenly(gl) : null;
-    sky.intensity = which === "material" ? 0.3 : 2.4;
+    // Materials are seen under a small sky, beside a ball of neutral grey.
+    scene.environment = which === "material" ? scene.userData.sky ??= skylight(gl) : null;
+    sky.intensity = which === "material" ? 0 : 2.4;
+    sun.intensity = which === "material" ? 0.35 : 1.3;
     if (which === "material" && !grey) {
       grey = ball(reach / 9);
       grey.position.set(box.max.x + reach / 5, head.ground + reach / 9, mid.z);
@@ -163,6 +175,7 @@ export async function turntable(canvas, labels, { asset: path, station, figure, 
     }
     solid.visible = wanted === "paper";
     canvas.dataset.look = wanted;
+    await pulled?.dress(wanted);
     ask();
   };
   // A picture of the artist's own is tried on what is dressed in materials.
@@ -198,9 +211,36 @@ export async function turntable(canvas, labels, { asset: path, station, figure, 
       },
     });
   }
+  // What it is made of is pulled apart: shapes, LODs one behind another, slots.
+  const puller = document.querySelector("#pull");
+  if (puller) {
+    const levels = data ? (JSON.parse(data).from ?? []).map((_, i) =>
+      () => paper(`${url}&lod=${i + 1}`).then((p) => p.solid)) : [];
+    pulled = apart(puller, { stage: scene, solid, shapes, box, ground: head.ground, levels, ask, name: company.name,
+      slots: () => dressed.material ?? look("material").then(() => dressed.material), of: station });
+  }
+  // A press on a shape chooses it, as its tick in the table does.
+  const choose = (x, y) => {
+    if (!shapes.length || document.body.classList.contains("picking")) return;
+    const ray = new T.Raycaster();
+    ray.setFromCamera(new T.Vector2(x, y), camera);
+    const [hit] = ray.intersectObjects(shapes.map((s) => s.userData.skin), false);
+    const group = hit && shapes.find((s) => s.userData.skin === hit.object);
+    if (group) document.querySelector(`#shapes input[value="${CSS.escape(group.userData.id)}"]`)?.click();
+  };
   // On the test floor the asset goes where it went in the trial.
   const playing = document.querySelector("#playing");
-  const trial = playing ? await play(playing, { solid, stage: scene, ask }) : undefined;
+  // Where it goes beyond the view the view goes along.
+  const hold = () => {
+    const at = new T.Box3().setFromObject(solid).getCenter(new T.Vector3());
+    const p = at.clone().project(camera);
+    if (Math.abs(p.x) < 0.6 && Math.abs(p.y) < 0.6 && p.z < 1) return;
+    const by = at.sub(controls.target);
+    controls.target.add(by);
+    camera.position.add(by);
+    controls.update();
+  };
+  const trial = playing ? await play(playing, { solid, stage: scene, ask: () => { hold(); ask(); } }) : undefined;
   return {
     look: async (which) => { await look(which); await way?.look(which); },
     thinned: head.thinned,
@@ -211,6 +251,7 @@ export async function turntable(canvas, labels, { asset: path, station, figure, 
     stop() {
       stopped = true;
       way?.stop();
+      pulled?.stop();
       trial?.stop();
       gone(scene);
       labels.replaceChildren();
