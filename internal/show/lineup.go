@@ -4,6 +4,8 @@ import (
 	"context"
 	"fmt"
 	"html"
+	"math"
+	"slices"
 	"strings"
 
 	"yarvek/core/split"
@@ -155,15 +157,15 @@ func arrange(rows []work.Row, fit bool, width float64) Lineup {
 	return l
 }
 
-// ticks are the marks of the tape: whole metres or a round part of them, labelled where
-// there is room.
+// ticks are the marks of the tape: 1, 2 or 5 times a power of ten, labelled where there is room, each divided in ten.
 func ticks(scale float64) []Tick {
 	step := 1.0
-	for scale*step < 34 {
-		step *= 2
-	}
-	for scale*step > 130 {
-		step /= 2
+	for p := math.Pow(10, math.Floor(math.Log10(34/scale))); ; p *= 10 {
+		i := slices.IndexFunc([]float64{1, 2, 5}, func(k float64) bool { return scale*k*p >= 34 })
+		if i >= 0 {
+			step = []float64{1, 2, 5}[i] * p
+			break
+		}
 	}
 	var list []Tick
 	for i := 0; ; i++ {

@@ -15,6 +15,7 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/memo"
 	"yarvek/core/prep"
+	"yarvek/core/scene"
 	"yarvek/core/split"
 	"yarvek/core/station"
 	"yarvek/core/station/source"
@@ -190,6 +191,15 @@ func (b *Board) Draw(ctx context.Context, o *work.Opened, id string, height floa
 		p.Findings = append(p.Findings, n)
 	}
 	d.Layers = v.face.layers(v)
+	if id == source.Info.ID {
+		detail, err := b.detail(ctx, v)
+		if err != nil {
+			return nil, err
+		}
+		if detail != nil {
+			d.Layers = append([]draft.Layer{*detail}, d.Layers...)
+		}
+	}
 	for _, m := range measured {
 		d.Layers = append(d.Layers, draft.Rule{From: v.onPaper.Apply(m.From), To: v.onPaper.Apply(m.To),
 			Figure: figure.Length(m.Length)})
@@ -199,6 +209,32 @@ func (b *Board) Draw(ctx context.Context, o *work.Opened, id string, height floa
 		p.Findings[i].Zone = p.Drawn.Zones[p.Findings[i].Number]
 	}
 	return p, nil
+}
+
+// detail is the main body of what Source leaves, drawn at a scale of its own where parts far off leave it a speck; nil
+// where it is none.
+func (b *Board) detail(ctx context.Context, v view) (*draft.Detail, error) {
+	body := v.Result.Source.Main
+	if by, ok := v.fromRead(); !ok || !by.IsIdentity() || body.IsEmpty() {
+		return nil, nil
+	}
+	s := v.stop.Scene
+	if 2.5*body.Size().Max() > s.Bounds().Size().Max() {
+		return nil, nil
+	}
+	m, err := b.models.Get(ctx, v.standing()+" body", func(ctx context.Context) (*draft.Model, error) {
+		part := s.Clone()
+		for i, box := range s.NodeBounds() {
+			if n := &part.Nodes[i]; n.Mesh >= 0 && max(body.Distance(box.Min), body.Distance(box.Max)) > 1e-3*body.Size().Max() {
+				n.Mesh, n.Kind = -1, scene.KindEmpty
+			}
+		}
+		return draft.NewModel(ctx, part), ctx.Err()
+	})
+	if err != nil {
+		return nil, err
+	}
+	return draft.NewDetail(ctx, v.box, m, v.layout), ctx.Err()
 }
 
 // views draws a stop's scene from its three sides, at scale pixels a metre.
