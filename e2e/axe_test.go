@@ -23,7 +23,7 @@ func TestPagesAreAccessible(t *testing.T) {
 		t.Helper()
 		js[bool](t, ctx, "("+"() => { "+string(script)+"; return true })()")
 		found, err := chromedp.Run(ctx, chromedp.Evaluate[[]string](`axe.run(document, { resultTypes: ["violations"],
-			rules: { "label-content-name-mismatch": { enabled: true } } }).then((r) =>
+			rules: { "label-content-name-mismatch": { enabled: true }, "target-size": { enabled: true } } }).then((r) =>
 			r.violations.flatMap((v) => v.nodes.map((n) =>
 				v.id + ": " + n.target.join(" ") + " — " + (n.failureSummary ?? "").replace(/\s+/g, " ").slice(0, 160))))`,
 			chromedp.EvalAwaitPromise))
@@ -68,6 +68,15 @@ func TestPagesAreAccessible(t *testing.T) {
 		document.querySelector("#picture-1").click(), true)`)
 	until(t, ctx, `document.querySelector("#onepicture").open`)
 	check("one picture, and what several slots are")
+	// The turntable with what it pulls apart, and two LODs side by side.
+	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/lods"))
+	js[bool](t, ctx, `(document.querySelector('[data-view="turntable"]').click(), true)`)
+	until(t, ctx, `document.querySelector("#turntable canvas").dataset.drawn > 0`)
+	check("the turntable")
+	js[bool](t, ctx, `(document.querySelector('[data-view="drawing"]').click(),
+		document.querySelector("#compare").click(), true)`)
+	until(t, ctx, `document.querySelector("dialog[open] img, dialog[open] svg")`)
+	check("side by side")
 	do(t, ctx, chromedp.Navigate(h.URL+"/assets/10/size"))
 	js[bool](t, ctx, `(() => { const f = document.querySelector("#e-factor"); f.value = "no";
 		document.querySelector("#do-fit").click(); return true })()`)

@@ -45,7 +45,7 @@ func TestMain(m *testing.M) {
 
 // patience is how long a page may take that does come in the end: a busy machine takes its time, and a page that
 // never comes is told no later by it. No test goes by how long something took.
-const patience = 40 * time.Second
+const patience = 3 * time.Minute
 
 // tab opens a fresh tab of 1280 by 800 in the one browser of all tests, and fails
 // the test when a page says anything in its console. Tests with a tab run side by side.

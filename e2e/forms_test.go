@@ -6,6 +6,7 @@ import (
 	"testing"
 
 	"github.com/chromedp/chromedp"
+	"github.com/chromedp/chromedp/kb"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -84,4 +85,85 @@ func TestWorksheetsAreShort(t *testing.T) {
 			assert.LessOrEqual(t, screens, 2.0, "%s of asset %d", in.ID, asset)
 		}
 	}
+}
+
+// By keyboard alone one entry of each kind is decided; Enter takes a value, a blue edge gives it back, and what was
+// typed and not sent outlasts a reload, as open sections do.
+func TestEntriesByKeyboardAlone(t *testing.T) {
+	h := open(t, kittest.Demo(t))
+	ctx := tab(t)
+	now := func() prep.Prep {
+		p, err := h.desk.Prep(context.Background(), 3)
+		require.NoError(t, err)
+		return p
+	}
+	at := func(station, fold string) {
+		t.Helper()
+		do(t, ctx, chromedp.Navigate(fmt.Sprintf("%s/assets/3/%s", h.URL, station)))
+		until(t, ctx, `document.querySelector("#worksheet")`)
+		if fold != "" {
+			tabTo(t, ctx, `el.matches("#fold-`+fold+` > summary")`)
+			typed(t, ctx, kb.Enter)
+			until(t, ctx, `document.querySelector("#fold-`+fold+`").open`)
+		}
+	}
+	seq := func() int {
+		st, err := h.desk.Step(context.Background(), 3)
+		require.NoError(t, err)
+		return st.Seq
+	}
+	decided := func(before int) {
+		t.Helper()
+		settled(t, ctx, fmt.Sprintf("document.querySelector('.foot').textContent.includes('decision %d')", before+1))
+	}
+	n := seq()
+	at("surface", "mending")
+	tabTo(t, ctx, `el.id === "e-edges"`) // a length
+	typed(t, ctx, "0", ".", "2", kb.Enter)
+	decided(n)
+	assert.Equal(t, 0.0002, now().Surface.Edges)
+	tabTo(t, ctx, `el.id === "e-holes"`) // a count, where another value is set above it: Enter gives nothing back
+	typed(t, ctx, "8", kb.Enter)
+	decided(n + 1)
+	assert.Equal(t, 8, now().Surface.Holes)
+	assert.Equal(t, 0.0002, now().Surface.Edges)
+	tabTo(t, ctx, `el.matches(".entry-mark") && el.value === "holes"`)
+	typed(t, ctx, kb.Enter)
+	decided(n + 2)
+	assert.Zero(t, now().Surface.Holes)
+	tabTo(t, ctx, `el.name === "unused"`) // yes or no
+	typed(t, ctx, kb.ArrowLeft)
+	tabTo(t, ctx, `el.id === "do-mending"`)
+	typed(t, ctx, kb.Enter)
+	decided(n + 3)
+	assert.True(t, now().Surface.Unused)
+
+	at("pivot", "seat")
+	tabTo(t, ctx, `el.id === "e-place"`) // a choice, and with it a place
+	typed(t, ctx, "a", "t", " ", "c", "o")
+	until(t, ctx, `!document.querySelector("#e-point").closest(".entry").hidden`)
+	tabTo(t, ctx, `el.id === "e-point"`)
+	typed(t, ctx, "1", kb.Tab, "2", kb.Tab, "-", "3", kb.Enter)
+	decided(n + 4)
+	assert.Equal(t, [3]float64{1, 2, -3}, [3]float64(now().Pivot.Point))
+
+	at("lods", "showing")
+	tabTo(t, ctx, `el.id === "e-pixels"`) // a number
+	typed(t, ctx, "2", kb.Enter)
+	decided(n + 5)
+	assert.Equal(t, 2.0, now().LODs.Pixels)
+
+	at("collision", "surface")
+	tabTo(t, ctx, `el.id === "e-share"`) // a share
+	typed(t, ctx, "5", "0")
+	assert.Equal(t, "Touch 50 % of it", text(t, ctx, "#do-surface"), "the button says what will come")
+	do(t, ctx, chromedp.Reload())
+	until(t, ctx, `document.querySelector("#e-share")?.value === "50" && document.querySelector("#fold-surface").open`)
+
+	at("export", "")
+	tabTo(t, ctx, `el.id === "e-name"`) // a text, taken as it is left
+	typed(t, ctx, "v", "a", "n", "e", kb.Tab)
+	decided(n + 6)
+	assert.Equal(t, "vane", now().Export.Name)
+	do(t, ctx, chromedp.Evaluate[chromedp.Void](`(sessionStorage.clear(), localStorage.clear())`))
 }

@@ -85,6 +85,7 @@ func TestALadderIsSolvedDraggedAndSentByMouse(t *testing.T) {
 	settled(t, ctx, "document.querySelector('.foot').textContent.includes('LOD group')")
 	do(t, ctx, chromedp.Click(chromedp.CSS("#send")))
 	settled(t, ctx, "document.querySelector('#delivery')")
+	until(t, ctx, `document.activeElement.id === "download"`) // what follows a certificate
 	rows := js[string](t, ctx, `document.querySelector("#delivery").textContent`)
 	assert.Contains(t, rows, "LODs")
 	assert.Contains(t, rows, "triangles from")

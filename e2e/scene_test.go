@@ -197,7 +197,7 @@ func TestAMessySceneIsClearedByKeyboardAlone(t *testing.T) {
 	typed(t, ctx, kb.Enter)
 	tabTo(t, ctx, `el.id === "rulename"`)
 	typed(t, ctx, "r", "o", "p", "e", "*", kb.Enter)
-	until(t, ctx, `document.querySelector("#worksheet").textContent.includes("Leave out nodes named “rope*”")`)
+	settled(t, ctx, `document.querySelector("#worksheet").textContent.includes("Leave out nodes named “rope*”")`)
 
 	// Measured by the cross: the arrow keys move it, Enter picks.
 	tabTo(t, ctx, `el.id === "rule-name"`) // keys rest while somebody types

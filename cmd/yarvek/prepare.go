@@ -9,6 +9,7 @@ import (
 	"github.com/spf13/cobra"
 
 	"yarvek/core/deliver"
+	"yarvek/core/figure"
 	"yarvek/core/prep"
 	"yarvek/core/target"
 	"yarvek/internal/work"
@@ -86,7 +87,7 @@ func decidedAt(p prep.Prep, sets []string, stations ...string) (prep.Prep, error
 }
 
 func prepareCommand() *cobra.Command {
-	var out, targetID, mesh, release, save string
+	var out, targetID, mesh, release, save, grid, slotMap string
 	var a asked
 	c := &cobra.Command{Use: "prepare FILE|ZIP -o OUT.(glb|gltf|fbx|obj)", Args: cobra.ExactArgs(1),
 		Aliases: []string{"export"},
@@ -118,12 +119,29 @@ func prepareCommand() *cobra.Command {
 					return err
 				}
 			}
-			return prepareFile(c, args[0], mesh, out, release, t, p)
+			in := prep.Input{Target: t, Make: true}
+			if grid != "" {
+				if in.Grid, err = figure.ParseLength(grid, figure.Metre); err != nil {
+					return fmt.Errorf("--grid: %w", err)
+				}
+			}
+			if slotMap != "" {
+				b, err := os.ReadFile(slotMap)
+				if err != nil {
+					return err
+				}
+				if in.SlotMap, err = work.ParseSlotMap(string(b)); err != nil {
+					return fmt.Errorf("%s: %w", slotMap, err)
+				}
+			}
+			return prepareFile(c, args[0], mesh, out, release, in, p)
 		}}
 	c.Flags().StringVarP(&out, "out", "o", "", "file to write; its suffix chooses the format")
 	c.Flags().StringVar(&targetID, "target", target.Shipped[0].ID, "a target file, or one of "+targetIDs())
 	a.flags(c)
 	c.Flags().StringVar(&save, "save-prep", "", "JSON file to write all decisions to")
+	c.Flags().StringVar(&grid, "grid", "", "the kit's grid, such as 50cm, for modular pieces")
+	c.Flags().StringVar(&slotMap, "slot-map", "", "file with the kit's map of slot names, a line each")
 	c.Flags().StringVar(&mesh, "mesh", "", "which mesh of a zip, by its name in it")
 	c.Flags().StringVar(&release, "release", "", "the reason for writing it although findings must be fixed")
 	_ = c.MarkFlagRequired("out")
@@ -138,13 +156,13 @@ func targetIDs() string {
 	return strings.Join(ids, ", ")
 }
 
-func prepareFile(c *cobra.Command, file, mesh, out, release string, t target.Target, p prep.Prep) error {
+func prepareFile(c *cobra.Command, file, mesh, out, release string, in prep.Input, p prep.Prep) error {
 	f, m, err := readFor(c.Context(), out, file, mesh)
 	if err != nil {
 		return err
 	}
 	defer m.close()
-	in := prep.Input{Key: file, Scene: m.scene, Findings: m.found, Revision: 1, Target: t, Make: true}
+	in.Key, in.Scene, in.Findings, in.Revision = file, m.scene, m.found, 1
 	r, err := prep.Run(c.Context(), in, p, nil)
 	if err != nil {
 		return err
@@ -163,7 +181,7 @@ func prepareFile(c *cobra.Command, file, mesh, out, release string, t target.Tar
 	}
 	p.Export.Format, p.Export.Name = f.ID, ""
 	parcel, err := deliver.Make(c.Context(), deliver.Order{Delivery: r.Delivery, Decisions: p.Export,
-		Asset: bareName(out), Target: t})
+		Asset: bareName(out), Target: in.Target})
 	if err != nil {
 		return err
 	}

@@ -43,6 +43,11 @@ func TestPrepareDecidesByValues(t *testing.T) {
 	two, err := os.ReadFile(second)
 	require.NoError(t, err)
 	assert.Equal(t, one, two)
+	_, err = run(t, prepareCommand(), in, "-o", first, "--grid", "wide")
+	require.ErrorContains(t, err, "--grid")
+	said, err = run(t, prepareCommand(), in, "-o", second, "--prep", saved, "--release", "a trial", "--grid", "50cm",
+		"--slot-map", write(t, dir, "map.txt", "wood => plank\n"))
+	require.NoError(t, err, said)
 	for set, say := range map[string]string{"size.class=spaceship": "expected one of hand-prop",
 		"colision.most=3": "Did you mean", "collision.planes=6": "counts only with a slab"} {
 		_, err := run(t, prepareCommand(), in, "-o", first, "--set", set)

@@ -29,8 +29,8 @@ const (
 	mostRing  = 150.0
 )
 
-// NewDetail draws a part, given as a model of its own, where the paper of a layout has room for it: right of the plan, or above.
-// It is nil where there is none, or where the part is no speck.
+// NewDetail draws a part, given as a model of its own, where the paper of a layout has room for it: beyond the
+// balloons, or above the plan. It is nil where there is none, or where the part is no speck.
 func NewDetail(ctx context.Context, whole geom.Box, part *Model, l Layout) *Detail {
 	size := part.Box.Size()
 	if part.Box.IsEmpty() || size.Max() > speck*whole.Size().Max() || size.Max() < Least || l.nothing != "" {

@@ -361,6 +361,12 @@ func (w worksheet) Command() *command {
 		}
 		lines = append(lines, "--target "+shellWord(id))
 	}
+	if grid := o.Kit.Grid; grid > 0 {
+		lines = append(lines, "--grid "+figure.Untyped(grid, 0)+"m")
+	}
+	if len(o.Kit.SlotMap) > 0 {
+		lines = append(lines, "--slot-map "+shellWord(bundle.Safe(o.Kit.Name)+".slots.txt"))
+	}
 	if whole {
 		for _, s := range sets {
 			lines = append(lines, "--set "+shellWord(s))

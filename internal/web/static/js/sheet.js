@@ -30,7 +30,7 @@ document.addEventListener("click", (e) => {
   }
   const view = e.target.closest?.("[data-view]");
   if (view) show(view.dataset.view);
-  const look = e.target.closest?.("[data-look]");
+  const look = e.target.closest?.("button[data-look]");
   if (look) paint(look.dataset.look);
   if (e.target.closest?.("#play") && sessionStorage.getItem("view") !== "turntable") {
     show("turntable").then(() => document.querySelector("#play")?.click());
@@ -75,7 +75,7 @@ async function paint(look) {
   try {
     await table?.look(look);
     sessionStorage.setItem("look", look);
-    for (const b of document.querySelectorAll("[data-look]")) b.setAttribute("aria-pressed",
+    for (const b of document.querySelectorAll("button[data-look]")) b.setAttribute("aria-pressed",
       String(b.dataset.look === look));
   } catch (err) {
     document.querySelector(".turntable-say").textContent = err.message;
