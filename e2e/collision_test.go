@@ -135,6 +135,7 @@ func TestShapesAreChangedByKeys(t *testing.T) {
 	d := two.Shapes[1].Form.Bounds().Center().Sub(two.Shapes[0].Form.Bounds().Center())
 	assert.InDelta(t, 2, d.Len(), 1e-6)
 	// A box round the part that is pointed at, besides what there is.
+	js[bool](t, ctx, `(document.querySelector("#fold-more").open = true)`)
 	do(t, ctx, chromedp.Click(chromedp.CSS("#pick-body")))
 	until(t, ctx, "document.body.classList.contains('picking')")
 	at := js[[]float64](t, ctx, `(() => {

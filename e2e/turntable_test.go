@@ -98,7 +98,7 @@ func TestTheTurntableShowsMaterials(t *testing.T) {
 		document.querySelector("canvas").dataset.look === "material"`)
 	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/size"))
 	until(t, ctx, `document.querySelector("canvas").dataset.look === "material"
-		&& document.querySelector("[data-look=material]").getAttribute("aria-pressed") === "true"
+		&& document.querySelector("button[data-look=material]").getAttribute("aria-pressed") === "true"
 		&& document.querySelector("#beside").getAttribute("aria-pressed") === "false"`)
 	do(t, ctx, chromedp.Evaluate[chromedp.Void](`sessionStorage.clear()`))
 }
