@@ -10,7 +10,10 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"yarvek/core/geom"
 	"yarvek/core/prep"
+	"yarvek/core/scene"
+	"yarvek/core/shape"
 	"yarvek/internal/kittest"
 )
 
@@ -84,6 +87,40 @@ func TestWorksheetsAreShort(t *testing.T) {
 				return w.scrollHeight / w.clientHeight })()`)
 			assert.LessOrEqual(t, screens, 2.0, "%s of asset %d", in.ID, asset)
 		}
+	}
+}
+
+// Sixty-seven nodes with slots of their own, some doubled, hidden, empty and far off, make no worksheet longer than
+// three screens.
+func TestManyNodesHaveShortWorksheets(t *testing.T) {
+	h := open(t, t.TempDir())
+	ctx := tab(t)
+	s := shape.Scene("engine", nil)
+	for i := range 67 {
+		x := float64(i % 9)
+		m := new(shape.Builder).Slot(0).Box(geom.Vec3{x, float64(i / 9), 0}, geom.Vec3{x + .8, float64(i/9) + .8, .7}).
+			Mesh(fmt.Sprintf("part %d", i))
+		m.Slots = []int{i % 12}
+		s.Meshes = append(s.Meshes, m)
+		n := scene.Node{Name: m.Name, Kind: scene.KindMesh, Parent: -1, Mesh: i, Local: geom.Identity}
+		switch {
+		case i%11 == 3:
+			n.Local = geom.Translation(geom.Vec3{300, 0, 0})
+		case i%13 == 5:
+			n.Mesh, n.Kind = -1, scene.KindEmpty
+		}
+		s.Nodes = append(s.Nodes, n)
+	}
+	for i := range 12 {
+		s.Materials = append(s.Materials, scene.NewMaterial(fmt.Sprintf("metal %d", i)))
+	}
+	h.bring(t, ctx, written(t, s, "engine.glb"))
+	for _, in := range prep.Stations() {
+		do(t, ctx, chromedp.Navigate(fmt.Sprintf("%s/assets/1/%s", h.URL, in.ID)))
+		until(t, ctx, `document.fonts.status === "loaded" && document.querySelector("#worksheet")`)
+		screens := js[float64](t, ctx, `(() => { const w = document.querySelector("#worksheet")
+			return w.scrollHeight / w.clientHeight })()`)
+		assert.LessOrEqual(t, screens, 3.0, in.ID)
 	}
 }
 

@@ -109,7 +109,7 @@ type Group[D any] struct {
 	// Do is what the section's button says will come of it; {name} in it is what is in force of an entry. Without
 	// one each entry is taken by itself.
 	Do      string
-	DoFor   func(D) string // Do where it depends on what is decided; nil for Do itself
+	DoFor   func(D, Given) string // Do where it depends on more than what is in force; nil for Do itself
 	Entries []Entry[D]
 	// Head says in a few words what is in force, for the section's head; nil for how many entries are set.
 	Head func(D, Given) string
@@ -304,7 +304,10 @@ func (a About) Nothing(f Force) string {
 // Kept are the bounds of a number as it is kept; false for none.
 func (a About) Kept() (least, most float64, ok bool) {
 	times := max(1, a.times)
-	return min(a.Min/times, a.zero), a.Max / times, a.Max > a.Min
+	if least = a.Min / times; a.zero != 0 {
+		least = min(least, a.zero)
+	}
+	return least, a.Max / times, a.Max > a.Min
 }
 
 // Words lists the options of a choice as they are typed.
@@ -392,7 +395,9 @@ func WholeOf[W, D any](part string, of func(*W) *D, groups []Group[D]) []Group[W
 		// Names in braces get the part's before them, as the entries do.
 		w := Group[W]{ID: g.ID, Title: g.Title, Do: strings.ReplaceAll(g.Do, "{", "{"+part+".")}
 		if g.DoFor != nil {
-			w.DoFor = func(w W) string { return strings.ReplaceAll(g.DoFor(*of(&w)), "{", "{"+part+".") }
+			w.DoFor = func(w W, given Given) string {
+				return strings.ReplaceAll(g.DoFor(*of(&w), given), "{", "{"+part+".")
+			}
 		}
 		for _, e := range g.Entries {
 			w.Entries = append(w.Entries, In(part, of, e))
@@ -405,27 +410,17 @@ func WholeOf[W, D any](part string, of func(*W) *D, groups []Group[D]) []Group[W
 	return out
 }
 
-// Find is the entry of a name.
-func Find[D any](groups []Group[D], name string) (Entry[D], bool) {
-	for _, g := range groups {
-		if i := slices.IndexFunc(g.Entries, func(e Entry[D]) bool { return e.Name == name }); i >= 0 {
-			return g.Entries[i], true
-		}
-	}
-	return Entry[D]{}, false
-}
-
 // Pattern is what the section's button says, with names in braces.
-func (g Group[D]) Pattern(d D) string {
+func (g Group[D]) Pattern(d D, given Given) string {
 	if g.DoFor != nil {
-		return g.DoFor(d)
+		return g.DoFor(d, given)
 	}
 	return g.Do
 }
 
 // Says is what the section's button says: Do with what is in force in the place of names.
 func (g Group[D]) Says(d D, given Given) string {
-	s := g.Pattern(d)
+	s := g.Pattern(d, given)
 	for _, e := range g.Entries {
 		s = strings.ReplaceAll(s, "{"+e.Name+"}", e.InForce(d, given))
 	}

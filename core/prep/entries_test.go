@@ -207,6 +207,21 @@ func TestDecideSaysWhatIsWrong(t *testing.T) {
 		Diff(p, mustDecide(t, p, "collision.form="))[:2])
 }
 
+// What can't be read says so in words of JSON, not of the program's types.
+func TestWrongKindsAreSaidInWords(t *testing.T) {
+	for text, say := range map[string]string{`{"size":{"metres":"2 m"}}`: `"size.metres" is string: expected a number`,
+		`{"source":{"leave":"a"}}`:      "expected a list",
+		`{"lods":{"few":1}}`:            "expected true or false",
+		`{"collision":3}`:               "expected an object",
+		`{"pivot":{"point":[1,2]}}`:     `"pivot.point" has 2 items: expected 3`,
+		`{"export":{"format":["glb"]}}`: "expected a text"} {
+		_, err := Parse([]byte(text))
+		require.Error(t, err, text)
+		assert.Contains(t, err.Error(), say)
+		assert.NotRegexp(t, `float64|\[\]string|Go |Decisions|struct`, err.Error(), text)
+	}
+}
+
 func mustDecide(t *testing.T, p Prep, set ...string) Prep {
 	t.Helper()
 	p, err := p.Decide(set...)

@@ -124,13 +124,24 @@ func Parse(b []byte) (Prep, error) {
 		err = errors.New("something stands behind them")
 	}
 	if err != nil {
-		return Prep{}, cmp.Or(known(b, p), fault.From(fault.Damaged, fmt.Errorf("the decisions can't be read: %w", err)))
+		return Prep{}, cmp.Or(known(b, p), typed(err))
 	}
 	if err := cmp.Or(known(b, p), p.Validate()); err != nil {
 		return Prep{}, err
 	}
 	dropEmpty(reflect.ValueOf(&p).Elem())
 	return p, nil
+}
+
+// typed says in words of JSON what could not be read; a value of another kind than its field's names that.
+func typed(err error) error {
+	var kind *json.UnmarshalTypeError
+	if !errors.As(err, &kind) {
+		return fault.From(fault.Damaged, fmt.Errorf("the decisions can't be read: %w", err))
+	}
+	want := map[reflect.Kind]string{reflect.String: "a text", reflect.Bool: "true or false", reflect.Slice: "a list",
+		reflect.Array: "a list", reflect.Map: "an object", reflect.Struct: "an object"}[kind.Type.Kind()]
+	return fault.Input("%q is %s: expected %s", kind.Field, kind.Value, cmp.Or(want, "a number"))
 }
 
 // Validate checks every station's decisions.

@@ -90,7 +90,7 @@ func TestWhatCantBeMeantIsNamed(t *testing.T) {
 		{swap(`"up": "+Z"`, `"up": "+W"`), "", "+W", true},
 		{swap(`"forward": "+X"`, `"forward": "-Z"`), "basis.forward", "both lie along Z", false},
 		{swap(`"metres": 0.01`, `"metres": 0`), "unit.metres", "above zero", true},
-		{swap(`"metres": 0.01`, `"metres": "x"`), "target.unit.metres", "expected float64", true},
+		{swap(`"metres": 0.01`, `"metres": "x"`), "target.unit.metres", "expected a number", true},
 		{swap(`"triangles": 8000`, `"triangles": -1`), "classes[0].budget.triangles", "no budget", true},
 		{swap(`"most": 1.5`, `"most": 0.01`), "classes[0].most", "above the least", false},
 		{swap(`"id": "furniture"`, `"id": "hand-prop"`), "classes[1].id", "twice", false},

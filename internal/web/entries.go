@@ -75,7 +75,7 @@ func (w worksheet) Section(id string) (entrySection, error) {
 		return entrySection{}, work.ErrNotFound
 	}
 	g, given := groups[i], givenOf(o, at)
-	s := entrySection{press: w.Form("entries"), ID: id, Title: g.Title, Pattern: w.short(g.Pattern(o.Prep)),
+	s := entrySection{press: w.Form("entries"), ID: id, Title: g.Title, Pattern: w.short(g.Pattern(o.Prep, given)),
 		Do: g.Says(o.Prep, given)}
 	s.press = s.press.Called("section-" + id).Plainly("entries")
 	s.Fields = append(s.Fields, [2]string{"section", id})

@@ -69,7 +69,7 @@ var Entries = []entry.Group[Decisions]{
 }
 
 // makes says what a section's button makes.
-func makes(d Decisions) string {
+func makes(d Decisions, _ entry.Given) string {
 	switch f, _ := d.first().Form.named(); f.ID {
 	case Hulls:
 		return "Make {most} hulls"

@@ -13,7 +13,7 @@ import (
 // Entries are the values that can be decided here. Slots themselves, faces that are moved, single pictures and sheets
 // are lists.
 var Entries = []entry.Group[Decisions]{
-	{ID: "leave", Title: "Pictures that leave", Do: "Make the pictures so", Entries: []entry.Entry[Decisions]{
+	{ID: "leave", Title: "Pictures that leave", DoFor: makes, Entries: []entry.Entry[Decisions]{
 		entry.Count("most", "Longest side", "px", func(d *Decisions) *int { return &d.Pictures.Most }).
 			Between(0, outfit.MostSide).Helped("any while undecided").Usually("0"),
 		entry.Choice("power", "Sides", func(d *Decisions) *string { return &d.Pictures.Power },
@@ -63,6 +63,14 @@ var Entries = []entry.Group[Decisions]{
 // lit is an entry of the light set: it counts where there is to be one.
 func lit(e entry.Entry[Decisions]) entry.Entry[Decisions] {
 	return e.When("with a set for light", func(d Decisions) bool { return d.Light.Size > 0 })
+}
+
+// makes says how many pictures are made.
+func makes(_ Decisions, g entry.Given) string {
+	if r, ok := g.Report.(*Report); ok && r != nil && len(r.Pictures) > 0 {
+		return "Make " + figure.Plural(len(r.Pictures), "picture", "pictures")
+	}
+	return "Make the pictures"
 }
 
 // namesHead says what cleaning came to.
