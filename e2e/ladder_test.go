@@ -19,7 +19,7 @@ import (
 // settled waits until what was decided is on the page.
 func settled(t *testing.T, ctx context.Context, what string) {
 	t.Helper()
-	until(t, ctx, "!document.querySelector('.htmx-request') && "+what)
+	until(t, ctx, "!document.querySelector('.htmx-request, .htmx-swapping, .htmx-settling, .htmx-added') && "+what)
 }
 
 // ladderOf opens the demo's shore rock, whose LODs take a job to be made.

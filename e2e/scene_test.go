@@ -202,7 +202,7 @@ func TestAMessySceneIsClearedByKeyboardAlone(t *testing.T) {
 	// Measured by the cross: the arrow keys move it, Enter picks.
 	tabTo(t, ctx, `el.id === "rule-name"`) // keys rest while somebody types
 	typed(t, ctx, "2")
-	until(t, ctx, `document.querySelector("#pick-measure")`)
+	settled(t, ctx, `document.querySelector("#pick-measure")`)
 	tabTo(t, ctx, `el.id === "pick-measure"`)
 	typed(t, ctx, kb.Enter)
 	until(t, ctx, `document.activeElement.matches("#drawing svg")`)

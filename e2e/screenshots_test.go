@@ -48,6 +48,7 @@ func TestScreenshots(t *testing.T) {
 		{"slots", "/assets/6/slots", ""},
 		{"export", "/assets/1/export", ""},
 		{"turntable", "/assets/5/pivot", "[data-view=turntable]"},
+		{"apart", "/assets/1/collision", "[data-view=turntable]"},
 		{"exports", "/kits/1/exports", ""},
 		{"target", "/targets/tern-point-engine?kit=1", "#section-classes summary"},
 		{"review", "/assets/10/revisions/2", ""},
@@ -63,7 +64,14 @@ func TestScreenshots(t *testing.T) {
 					const f = document.querySelector("[name='classes.2.budget.triangles']");
 					f.value = "400"; f.dispatchEvent(new Event("input", { bubbles: true })) })()`))
 				until(t, ctx, `document.querySelector("#effect").textContent.includes("over budget")`)
+			case "apart":
+				do(t, ctx, chromedp.Click(chromedp.CSS(s.then)))
+				until(t, ctx, `document.querySelector("canvas").dataset.drawn > 0 && !document.querySelector("#pull").hidden`)
+				js[bool](t, ctx, `(() => { const s = document.querySelector("#apart"); s.value = 60
+					s.dispatchEvent(new Event("input")); return true })()`)
+				do(t, ctx, chromedp.Sleep(600*time.Millisecond))
 			case "preview":
+				js[bool](t, ctx, `(document.querySelector("#fold-rests").open = true)`)
 				do(t, ctx, chromedp.Focus(chromedp.CSS(s.then)))
 				until(t, ctx, `document.querySelector(".ghost")`)
 			default:
