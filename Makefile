@@ -46,6 +46,7 @@ fuzz: ## a million executions of each reader
 	$(GO) test -run '^$$' -fuzz FuzzEncode -fuzztime 200000x ./core/picture/webp
 	$(GO) test -run '^$$' -fuzz FuzzClean -fuzztime 1000000x ./core/format/bundle
 	$(GO) test -run '^$$' -fuzz FuzzParse -fuzztime 200000x ./core/prep
+	$(GO) test -run '^$$' -fuzz FuzzDecide -fuzztime 1000000x ./core/prep
 
 soak: ## the long trials that docs/reliability.md quotes: heavy files, kills, faults of the disk, load
 	YARVEK_SOAK=1 $(GO) test -v -count 1 -timeout 40m ./soak

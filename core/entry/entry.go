@@ -12,6 +12,8 @@ import (
 	"reflect"
 	"slices"
 	"strings"
+	"unicode"
+	"unicode/utf8"
 
 	"yarvek/core/figure"
 	"yarvek/core/target"
@@ -199,6 +201,9 @@ func (e Entry[D]) Set(d *D, typed string) error {
 	next := *d
 	if typed = strings.TrimSpace(typed); typed == "" && e.there != nil && !e.there(next) {
 		return nil
+	}
+	if !utf8.ValidString(typed) || strings.ContainsFunc(typed, unicode.IsControl) {
+		return fmt.Errorf("%s: %q is no text that can be kept", e.Label, typed)
 	}
 	if e.first != nil && typed != "" {
 		e.first(&next)

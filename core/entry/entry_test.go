@@ -70,7 +70,7 @@ func TestWhatCantBeMeantLeavesDecisionsAlone(t *testing.T) {
 		{high, "0", "High: 0\u00a0mm can't be meant: expected 1 to 3000\u00a0mm"}, {high, "4 m", "expected 1 to 3000"},
 		{high, "tall", "is no length"}, {wide, "0.5", "expected 1 to 100"}, {rails, "10", "expected 0 to 9"},
 		{rails, "2.5", "is no whole number"}, {kind, "steel", "expected w, i"}, {timber, `a,"b`, "is no list"},
-		{timber, "a,c", `"c" is none of those there are`},
+		{kind, "\x8f", "is no text"}, {kind, "a\x00", "is no text"}, {timber, "a,c", `"c" is none of those there are`},
 	} {
 		d := made{Of: []string{"a"}}
 		err := x.e.Set(&d, x.typed)

@@ -254,7 +254,10 @@ func Items(s string) ([]string, error) {
 	if _, err := r.Read(); err == nil {
 		return nil, errors.New("a list stands on one line")
 	}
-	return slices.DeleteFunc(items, func(s string) bool { return s == "" }), nil
+	if items = slices.DeleteFunc(items, func(s string) bool { return s == "" }); len(items) == 0 {
+		return nil, nil
+	}
+	return items, nil
 }
 
 // Point is a place or a direction: three lengths in metres, or three numbers, with commas between.

@@ -68,3 +68,28 @@ func FuzzParse(f *testing.F) {
 		}
 	})
 }
+
+// What is typed behind --set comes from people: it never panics, and what is taken can be kept and is typed again the
+// same.
+func FuzzDecide(f *testing.F) {
+	for _, e := range prep.Entries() {
+		f.Add(e.Name + "=1,2 mm")
+	}
+	f.Add(`lods.levels=50 % from 12 m,"3 mm",number 2`)
+	f.Add(`slots.roles="a""b",,`)
+	f.Fuzz(func(t *testing.T, set string) {
+		p, err := prep.Prep{}.Decide(set)
+		if err != nil {
+			return
+		}
+		kept, err := prep.Parse(p.JSON())
+		if err != nil {
+			t.Fatalf("%q is taken and can't be kept: %v", set, err)
+		}
+		list, whole := kept.Assigned()
+		again, err := prep.Prep{}.Decide(list...)
+		if whole && (err != nil || string(again.JSON()) != string(p.JSON())) {
+			t.Fatalf("%q comes back as %v: %v", set, list, err)
+		}
+	})
+}
