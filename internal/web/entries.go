@@ -14,8 +14,7 @@ import (
 )
 
 // entrySection is a group of a station's entries as its worksheet shows it: a fold with a row for each that counts,
-// and one
-// button at its foot.
+// and one button at its foot.
 type entrySection struct {
 	press     // its form
 	ID, Title string
@@ -50,7 +49,7 @@ type choice struct {
 	Chosen   bool
 }
 
-// few is how many options stand beside one another instead of in a list.
+// fewOptions is how many options stand beside one another instead of in a list.
 const fewOptions = 3
 
 // mostListed is how many nodes or slots a list shows.
