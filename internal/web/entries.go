@@ -41,6 +41,8 @@ type entryRow struct {
 	When    string // with what of another row it counts; see when
 	Hidden  bool   // it does not count now
 	Lit     bool   // an undo or a redo brought it back
+	Control string // how it takes its value: one of the templates entry-…
+	Says    string // the line under the label: its help, or where what is in force comes from
 }
 
 // choice is an option of a row.
@@ -182,6 +184,10 @@ func (w worksheet) row(e entry.Entry[prep.Prep], of string, given entry.Given) e
 		}
 		r.Choices = append(r.Choices, choice{o.ID, o.Name, chosen})
 	}
+	r.Control = r.control()
+	if r.Says = r.Help; r.Says == "" && r.Value == "" {
+		r.Says = r.From
+	}
 	return r
 }
 
@@ -219,8 +225,8 @@ func (w worksheet) slots() (list []entry.Option) {
 	return list
 }
 
-// Control is how the row takes its value: one of the templates control-….
-func (r entryRow) Control() string {
+// control is how the row takes its value.
+func (r *entryRow) control() string {
 	switch {
 	case r.Kind == entry.KindPoint:
 		return "coords"
@@ -237,7 +243,7 @@ func (r entryRow) Control() string {
 }
 
 // letters are those of all options together.
-func (r entryRow) letters() (n int) {
+func (r *entryRow) letters() (n int) {
 	for _, c := range r.Choices {
 		n += len([]rune(c.Name))
 	}
@@ -248,18 +254,10 @@ func (r entryRow) letters() (n int) {
 func (r entryRow) Numeric() bool { return r.Kind != entry.KindText }
 
 // Labelled tells whether the row has one field that its label is for.
-func (r entryRow) Labelled() bool { c := r.Control(); return c != "segments" && c != "ticks" }
+func (r entryRow) Labelled() bool { return r.Control != "segments" && r.Control != "ticks" }
 
 // Axes are the names of three coordinates.
 func (r entryRow) Axes() [3]string { return [3]string{"X", "Y", "Z"} }
-
-// Says is the line under the label: its help, and where what is in force comes from.
-func (r entryRow) Says() string {
-	if r.Value == "" && r.From != "" && r.Help == "" {
-		return r.From
-	}
-	return r.Help
-}
 
 // Bare tells that a unit has no room behind what is in force, which is words.
 func (r entryRow) Bare() bool {
