@@ -22,7 +22,7 @@ import (
 const cutOff = `(() => {
 	const out = [], d = document.scrollingElement
 	if (d.scrollWidth > innerWidth + 1) out.push("the page is " + d.scrollWidth + " wide in " + innerWidth)
-	const scrolls = (e) => e.closest(".scroll-x, .wide-table, .lineup, .rows-scroll, svg, pre, " +
+	const scrolls = (e) => e.closest(".scroll-x, .wide-table, .lineup, svg, pre, " +
 		".table-names, .visually-hidden, [hidden]")
 	for (const e of document.querySelectorAll("button, input, select, a.btn, h1, h2, td, th, label, p")) {
 		if (!e.checkVisibility() || scrolls(e) || e.closest("dialog:not([open])")) continue

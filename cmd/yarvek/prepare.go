@@ -179,6 +179,10 @@ func prepareFile(c *cobra.Command, file, mesh, out, release string, in prep.Inpu
 	case mustFix > 0:
 		fmt.Fprintf(c.OutOrStdout(), "released: %s\n", strings.TrimSpace(release))
 	}
+	// Of several formats with that suffix it is the one that is decided, or the target's.
+	if chosen, err := p.Export.Chosen(in.Target.Prefers); err == nil && strings.EqualFold(chosen.Suffix, f.Suffix) {
+		f = chosen
+	}
 	p.Export.Format, p.Export.Name = f.ID, ""
 	parcel, err := deliver.Make(c.Context(), deliver.Order{Delivery: r.Delivery, Decisions: p.Export,
 		Asset: bareName(out), Target: in.Target})

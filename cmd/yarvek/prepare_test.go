@@ -43,6 +43,13 @@ func TestPrepareDecidesByValues(t *testing.T) {
 	two, err := os.ReadFile(second)
 	require.NoError(t, err)
 	assert.Equal(t, one, two)
+	// Of the formats with a suffix it is the one that is decided.
+	text := filepath.Join(dir, "text.fbx")
+	said, err = run(t, prepareCommand(), in, "-o", text, "--set", "export.format=fbx-text", "--release", "a trial")
+	require.NoError(t, err, said)
+	b, err = os.ReadFile(text)
+	require.NoError(t, err)
+	assert.Contains(t, string(b[:40]), "; FBX")
 	_, err = run(t, prepareCommand(), in, "-o", first, "--grid", "wide")
 	require.ErrorContains(t, err, "--grid")
 	said, err = run(t, prepareCommand(), in, "-o", second, "--prep", saved, "--release", "a trial", "--grid", "50cm",

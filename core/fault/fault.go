@@ -10,6 +10,7 @@ package fault
 import (
 	"errors"
 	"fmt"
+	"reflect"
 	"strings"
 )
 
@@ -170,4 +171,19 @@ func Shorten(s string) string {
 		cut = i
 	}
 	return s[:cut] + "…"
+}
+
+// JSON says in words of JSON what a value of a Go type is written as: "a number", "a list".
+func JSON(t reflect.Type) string {
+	switch t.Kind() {
+	case reflect.String:
+		return "a text"
+	case reflect.Bool:
+		return "true or false"
+	case reflect.Slice, reflect.Array:
+		return "a list"
+	case reflect.Map, reflect.Struct:
+		return "an object"
+	}
+	return "a number"
 }

@@ -71,13 +71,12 @@ func (w *walk) touched(f frame, d collision.Decisions, ask *collision.Ask) (m *c
 	}
 	for i, fit := range d.Fits {
 		fit.Without = nil
-		if most := ask.Class.Budget.Shapes; fit.Most == 0 && fit.Form == collision.Hulls {
-			if fit.Most = collision.UsualHulls; most > 0 {
-				fit.Most = min(fit.Most, most)
-			}
+		hulls, points := collision.UsualFor(ask.Class)
+		if fit.Most == 0 && fit.Form == collision.Hulls {
+			fit.Most = hulls
 		}
-		if most := ask.Class.Budget.ShapePoints; fit.Points == 0 && most >= 8 {
-			fit.Points = min(collision.UsualPoints, most)
+		if fit.Points == 0 && ask.Class.Budget.ShapePoints >= 8 {
+			fit.Points = points
 		}
 		say := func(p float64) { w.say("Fitting shapes", 0.1+0.8*(float64(i)+p)/float64(len(d.Fits))) }
 		one, there := w.fitted(f, fit, open, ask, say)

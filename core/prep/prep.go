@@ -139,9 +139,7 @@ func typed(err error) error {
 	if !errors.As(err, &kind) {
 		return fault.From(fault.Damaged, fmt.Errorf("the decisions can't be read: %w", err))
 	}
-	want := map[reflect.Kind]string{reflect.String: "a text", reflect.Bool: "true or false", reflect.Slice: "a list",
-		reflect.Array: "a list", reflect.Map: "an object", reflect.Struct: "an object"}[kind.Type.Kind()]
-	return fault.Input("%q is %s: expected %s", kind.Field, kind.Value, cmp.Or(want, "a number"))
+	return fault.Input("%q is %s: expected %s", kind.Field, kind.Value, fault.JSON(kind.Type))
 }
 
 // Validate checks every station's decisions.

@@ -2,11 +2,11 @@ package target
 
 import (
 	"bytes"
-	"cmp"
 	"encoding/json"
 	"errors"
 	"fmt"
-	"reflect"
+
+	"yarvek/core/fault"
 )
 
 // FileVersion is that of target files. One of a later version is refused.
@@ -84,10 +84,8 @@ func where(data []byte, err error) error {
 	case errors.As(err, &syntax):
 		return fmt.Errorf("line %d: %w", line(data, syntax.Offset), err)
 	case errors.As(err, &kind):
-		want := map[reflect.Kind]string{reflect.String: "a text", reflect.Bool: "true or false", reflect.Slice: "a list",
-			reflect.Array: "a list", reflect.Map: "an object", reflect.Struct: "an object"}[kind.Type.Kind()]
 		return &FieldError{kind.Field, fmt.Errorf("line %d: expected %s, found %s", line(data, kind.Offset),
-			cmp.Or(want, "a number"), kind.Value)}
+			fault.JSON(kind.Type), kind.Value)}
 	}
 	return err
 }

@@ -1,7 +1,6 @@
 package draft
 
 import (
-	"context"
 	"fmt"
 	"math"
 
@@ -14,8 +13,8 @@ import (
 type Detail struct {
 	Letter string
 	Box    geom.Box // of the part, in the frame of the paper; metres
-	view   View
-	scale  float64 // paper pixels a metre
+	View   View     // of it from the front, at Scale
+	Scale  float64  // paper pixels a metre
 	ratio  float64
 	x, y   float64 // of the middle of its ring
 	r      float64
@@ -29,11 +28,12 @@ const (
 	mostRing  = 150.0
 )
 
-// NewDetail draws a part, given as a model of its own, where the paper of a layout has room for it: beyond the
-// balloons, or above the plan. It is nil where there is none, or where the part is no speck.
-func NewDetail(ctx context.Context, whole geom.Box, part *Model, l Layout) *Detail {
-	size := part.Box.Size()
-	if part.Box.IsEmpty() || size.Max() > speck*whole.Size().Max() || size.Max() < Least || l.nothing != "" {
+// NewDetail finds a place for a part, given by its box, where the paper of a layout has room for it: beyond the
+// balloons, or above the plan. It is nil where there is none, or where the part is no speck. Its View is left to
+// whoever has the part.
+func NewDetail(whole, part geom.Box, l Layout) *Detail {
+	size := part.Size()
+	if part.IsEmpty() || size.Max() > speck*whole.Size().Max() || size.Max() < Least || l.nothing != "" {
 		return nil
 	}
 	var d Detail
@@ -48,12 +48,11 @@ func NewDetail(ctx context.Context, whole geom.Box, part *Model, l Layout) *Deta
 		return nil
 	}
 	half := math.Hypot(size[0], size[1]) / 2
-	d.Letter, d.Box, d.ratio = "A", part.Box, niceRatio(1000/(0.86*d.r/half*pixelMM))
-	d.scale = 1000 / (d.ratio * pixelMM)
-	if d.scale < 2*l.Scale {
+	d.Letter, d.Box, d.ratio = "A", part, niceRatio(1000/(0.86*d.r/half*pixelMM))
+	d.Scale = 1000 / (d.ratio * pixelMM)
+	if d.Scale < 2*l.Scale {
 		return nil
 	}
-	d.view = part.Draw(ctx, Front, d.scale)
 	return &d
 }
 
@@ -67,7 +66,7 @@ func (d Detail) draw(c *canvas) {
 	c.take(x, y, 2*r, 2*r)
 	c.label("", "fig detail-name", d.Letter, around(x, y, r)...)
 	fmt.Fprintf(&c.pen, `<circle class="detail-ring" cx="%.1f" cy="%.1f" r="%.1f"/>`, d.x, d.y, d.r)
-	c.WriteString(d.view.SVG(d.x-d.view.Width/2, d.y+d.view.Height/2))
+	c.WriteString(d.View.SVG(d.x-d.View.Width/2, d.y+d.View.Height/2))
 	c.text("word mid detail-name", d.x, d.y+d.r+18, d.Letter+"   1 : "+figure.Significant(d.ratio, 4))
 	c.take(d.x, d.y+9, 2*d.r, 2*d.r+26)
 }

@@ -219,22 +219,32 @@ func (b *Board) detail(ctx context.Context, v view) (*draft.Detail, error) {
 		return nil, nil
 	}
 	s := v.stop.Scene
-	if 2.5*body.Size().Max() > s.Bounds().Size().Max() {
+	within := func(box geom.Box) bool {
+		return max(body.Distance(box.Min), body.Distance(box.Max)) <= 1e-3*body.Size().Max()
+	}
+	part := geom.EmptyBox()
+	boxes := s.NodeBounds()
+	for i, box := range boxes {
+		if s.Nodes[i].Mesh >= 0 && within(box) {
+			part = part.Union(box)
+		}
+	}
+	d := draft.NewDetail(v.box, part.Carried(v.paper), v.layout)
+	if d == nil {
 		return nil, nil
 	}
-	m, err := b.models.Get(ctx, v.standing()+" body", func(ctx context.Context) (*draft.Model, error) {
-		part := s.Clone()
-		for i, box := range s.NodeBounds() {
-			if n := &part.Nodes[i]; n.Mesh >= 0 && max(body.Distance(box.Min), body.Distance(box.Max)) > 1e-3*body.Size().Max() {
-				n.Mesh, n.Kind = -1, scene.KindEmpty
+	var err error
+	d.View, err = work.Derive(ctx, b.desk.Derived, "detail", fmt.Sprintf("%s %g", v.standing(), d.Scale),
+		func(ctx context.Context) (draft.View, error) {
+			alone := s.Clone()
+			for i, box := range boxes {
+				if n := &alone.Nodes[i]; n.Mesh >= 0 && !within(box) {
+					n.Mesh, n.Kind = -1, scene.KindEmpty
+				}
 			}
-		}
-		return draft.NewModel(ctx, part), ctx.Err()
-	})
-	if err != nil {
-		return nil, err
-	}
-	return draft.NewDetail(ctx, v.box, m, v.layout), ctx.Err()
+			return draft.NewModel(ctx, alone).Draw(ctx, draft.Front, d.Scale), ctx.Err()
+		})
+	return d, err
 }
 
 // views draws a stop's scene from its three sides, at scale pixels a metre.

@@ -177,6 +177,16 @@ func (w worksheet) row(e entry.Entry[prep.Prep], of string, given entry.Given) e
 	if e.Kind != entry.KindYesNo && !e.Many && len(options) > 0 && options[0].ID != "" {
 		options = append([]entry.Option{{Name: e.Nothing(f)}}, options...)
 	}
+	// What is decided is on the list, were it beyond its end or of another revision: a form must not give it up.
+	kept := r.Items
+	if !e.Many && len(options) > 0 && now != "" {
+		kept = []string{now}
+	}
+	for _, id := range kept {
+		if len(options) > 0 && !slices.ContainsFunc(options, func(o entry.Option) bool { return o.ID == id }) {
+			options = append(options, entry.Option{ID: id, Name: id})
+		}
+	}
 	for _, o := range options {
 		chosen := o.ID == now
 		if e.Many {
@@ -280,8 +290,12 @@ func (f *form) decideEntries(at string, p *prep.Prep) {
 		return
 	}
 	back, found := f.str("back"), false
-	sent := map[int]string{} // what was in force of those that are decided
-	for k, e := range groups[i].Entries {
+	type change struct {
+		entry.Entry[prep.Prep]
+		was string
+	}
+	var sent []change
+	for _, e := range groups[i].Entries {
 		name := strings.TrimPrefix(e.Name, at+".")
 		switch {
 		case back == name || back == "all":
@@ -301,16 +315,16 @@ func (f *form) decideEntries(at string, p *prep.Prep) {
 				!slices.ContainsFunc(list, func(o entry.Option) bool { return o.ID == text }) {
 				f.fail("%s: %q is none of those there are", e.Label, text)
 			}
-			sent[k], found = e.Text(*p), true
+			sent, found = append(sent, change{e, e.Text(*p)}), true
 			f.check(e.Set(p, text))
 		}
 	}
 	if !found {
 		f.unknown()
 	}
-	for e, was := range sent { // what does not count with the others stays as it was
-		if e := groups[i].Entries[e]; !e.Applies(*p) {
-			f.check(e.Set(p, was))
+	for _, c := range sent { // what does not count with the others stays as it was
+		if !c.Applies(*p) {
+			f.check(c.Set(p, c.was))
 		}
 	}
 }
@@ -342,7 +356,7 @@ type command struct {
 	Whole bool // nothing is decided besides
 }
 
-// Command is the one that writes what the asset's pages would; nil while nothing is decided.
+// Command is the one that writes what the asset's pages would; nil where the format that is decided is none.
 func (w worksheet) Command() *command {
 	o := w.Opened
 	sets, whole := o.Prep.Assigned()

@@ -134,6 +134,24 @@ func TestTheCommandIsThatOfThePages(t *testing.T) {
 	}
 }
 
+// What is decided stays decided when a form is sent that has more nodes than it lists, or none of that name.
+func TestAFormGivesUpNothingItDoesNotShow(t *testing.T) {
+	c := newClient(t)
+	f := fleet(t, 250)
+	c.bring(f.Name, string(f.Data))
+	o, err := c.desk.Open(context.Background(), 1)
+	require.NoError(t, err)
+	_, err = c.desk.Decide(context.Background(), 1, o.Base(), func(p *prep.Prep) (err error) {
+		*p, err = prep.Prep{}.Decide("collision.form=box", "collision.nodes=boat 249,gone", "collision.slot=lacquer")
+		return err
+	})
+	require.NoError(t, err)
+	page := c.get("/assets/1/collision").Body.String()
+	for _, want := range []string{"boat 249", "gone", "lacquer"} {
+		assert.Regexp(t, `value="`+want+`"[^>]* (selected|checked)`, page)
+	}
+}
+
 // An undo goes to the station that it changes, and lights what came back.
 func TestUndoGoesWhereItChanges(t *testing.T) {
 	c := newClient(t)

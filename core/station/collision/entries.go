@@ -150,17 +150,21 @@ func formOptions() (list []entry.Option) {
 }
 
 func usualHulls(_ Decisions, g entry.Given) entry.Force {
-	if most := g.Class.Budget.Shapes; most > 0 && most < UsualHulls {
-		return entry.Force{Text: strconv.Itoa(most), By: entry.Class}
+	hulls, _ := UsualFor(g.Class)
+	return entry.Force{Text: strconv.Itoa(hulls), By: origin(hulls < UsualHulls)}
+}
+
+// origin of a value that is the class's, or everybody's.
+func origin(class bool) entry.Origin {
+	if class {
+		return entry.Class
 	}
-	return entry.Force{Text: strconv.Itoa(UsualHulls), By: entry.Yarvek}
+	return entry.Yarvek
 }
 
 func usualPoints(_ Decisions, g entry.Given) entry.Force {
-	if most := g.Class.Budget.ShapePoints; most >= 8 && most < UsualPoints {
-		return entry.Force{Text: strconv.Itoa(most), By: entry.Class}
-	}
-	return entry.Force{Text: strconv.Itoa(UsualPoints), By: entry.Yarvek}
+	_, points := UsualFor(g.Class)
+	return entry.Force{Text: strconv.Itoa(points), By: origin(points < UsualPoints)}
 }
 
 // usualSheet is a hundredth of the size, which the file alone knows.

@@ -14,6 +14,7 @@ import (
 	"yarvek/core/measure/extents"
 	"yarvek/core/scene"
 	"yarvek/core/station"
+	"yarvek/core/target/class"
 	"yarvek/core/topo"
 )
 
@@ -22,6 +23,18 @@ const (
 	UsualHulls  = 16
 	UsualPoints = 64
 )
+
+// UsualFor is how many hulls there may be, and points each, where nobody decides: no more than the class reckons with.
+func UsualFor(c class.Class) (hulls, points int) {
+	hulls, points = UsualHulls, UsualPoints
+	if most := c.Budget.Shapes; most > 0 {
+		hulls = min(hulls, most)
+	}
+	if most := c.Budget.ShapePoints; most >= 8 {
+		points = min(points, most)
+	}
+	return hulls, points
+}
 
 // Made is what a fit came to, and what of it could not be had.
 type Made struct {
