@@ -140,8 +140,8 @@ func (by fitFlags) decided(c *cobra.Command, a asked) (collision.Decisions, erro
 		return d, fmt.Errorf("nothing is asked for: give --shape, one of %s", fitNames)
 	}
 	for _, s := range by.at {
-		var at geom.Vec3
-		if n, err := fmt.Sscanf(s, "%g,%g,%g", &at[0], &at[1], &at[2]); n != 3 || err != nil {
+		at, err := figure.TypedPoint(s)
+		if err != nil {
 			return d, fmt.Errorf("--at %s: expected three numbers with commas between", s)
 		}
 		d.Fits[0].At, d.Fits[0].Flat = append(d.Fits[0].At, at), by.flat

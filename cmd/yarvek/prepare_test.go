@@ -84,7 +84,8 @@ func TestShortFormsTakeWhatPagesTake(t *testing.T) {
 	for _, args := range [][]string{{"--shape", "hulls", "--max-hulls", "1024"}, {"--shape", "hull", "--max-points",
 		"4096"},
 		{"--shape", "box", "--set", "nodes=middle"}, {"--shape", "box", "--set", "slot=gold"}, {"--set", "gap=2mm"},
-		{"--shape", "box", "--set", "lods.few=yes"}, {"--shape", "box", "--at", "here"}} {
+		{"--shape", "box", "--set", "lods.few=yes"}, {"--shape", "box", "--at", "here"},
+		{"--shape", "box", "--at", "1,2,3m"}} {
 		_, err := run(t, collideCommand(), append([]string{in, "-o", out}, args...)...)
 		assert.Error(t, err, "%v", args)
 	}

@@ -268,14 +268,8 @@ func Point[D any](name, label, unit string, field func(*D) *geom.Vec3) Entry[D] 
 			return figure.Untyped(v[0], 0) + ", " + figure.Untyped(v[1], 0) + ", " + figure.Untyped(v[2], 0)
 		},
 		func(_ About, s string) (v geom.Vec3, err error) {
-			parts := strings.Split(s, ",")
-			if len(parts) != 3 {
+			if v, err = figure.TypedPoint(s); err != nil {
 				return v, fmt.Errorf("%q is no place: type three numbers with commas between", s)
-			}
-			for k, t := range parts {
-				if v[k], err = figure.Typed(t, 0); err != nil {
-					return v, fmt.Errorf("%q is no place: type three numbers with commas between", s)
-				}
 			}
 			return v, nil
 		})

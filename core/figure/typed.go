@@ -34,6 +34,20 @@ func Typed(s string, power int) (float64, error) {
 	return decimal(mantissa + "e" + strconv.Itoa(exponent+power))
 }
 
+// TypedPoint reads three numbers with commas between, each as [Typed] does; a comma is no decimal sign here.
+func TypedPoint(s string) (p [3]float64, err error) {
+	parts := strings.Split(s, ",")
+	if len(parts) != 3 {
+		return p, strconv.ErrSyntax
+	}
+	for k, t := range parts {
+		if p[k], err = Typed(t, 0); err != nil {
+			return [3]float64{}, err
+		}
+	}
+	return p, nil
+}
+
 // spaces between thousands go, and a sign is one however it is written.
 var spaces = strings.NewReplacer(thin, "", "\u00a0", "", "\u2009", "", " ", "", "−", "-")
 

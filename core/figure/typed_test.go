@@ -50,3 +50,14 @@ func TestNumbersComeBackAsTheyWere(t *testing.T) {
 		}
 	}
 }
+
+func TestAPointIsThreeNumbers(t *testing.T) {
+	got, err := TypedPoint(" 1.5, −2,3e-1")
+	require.NoError(t, err)
+	assert.Equal(t, [3]float64{1.5, -2, 0.3}, got)
+	for _, text := range []string{"", "1,2", "1,2,3,4", "1,2,", "1,2,3m", "1,NaN,3", "0,0,1e999"} {
+		got, err = TypedPoint(text)
+		assert.Error(t, err, text)
+		assert.Zero(t, got, text)
+	}
+}

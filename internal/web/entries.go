@@ -375,7 +375,7 @@ func (w worksheet) Command() *command {
 	if grid := o.Kit.Grid; grid > 0 {
 		lines = append(lines, "--grid "+figure.Untyped(grid, 0)+"m")
 	}
-	if len(o.Kit.SlotMap) > 0 {
+	if names, err := work.SlotMap(o.Kit); err == nil && len(names) > 0 {
 		lines = append(lines, "--slot-map "+shellWord(bundle.Safe(o.Kit.Name)+".slots.txt"))
 	}
 	if whole {

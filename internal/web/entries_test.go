@@ -12,6 +12,7 @@ import (
 	"github.com/stretchr/testify/require"
 
 	"yarvek/core/entry"
+	"yarvek/core/picture/outfit"
 	"yarvek/core/prep"
 )
 
@@ -124,6 +125,11 @@ func TestTheCommandIsThatOfThePages(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, string(c.prepNow().JSON()), string(p.JSON()))
 	assert.Contains(t, text, "yarvek prepare ")
+	for _, names := range [][]outfit.MapLine{{{From: "wall", To: "plank"}}, nil} { // only a map that has lines goes along
+		require.NoError(t, c.desk.SetSlotMap(context.Background(), 1, names))
+		page = c.get("/assets/1/collision").Body.String()
+		assert.Equal(t, len(names) > 0, strings.Contains(page, "--slot-map "))
+	}
 	// What no value says is in a file.
 	c.decide("pivot", "act", "marker", "at", "1,0,0", "name", "lamp")
 	page = c.get("/assets/1/pivot").Body.String()

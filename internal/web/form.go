@@ -141,15 +141,10 @@ func (f *form) points(name string) []geom.Vec3 {
 }
 
 // parsePoint reads three numbers with commas between, metres as Source leaves the scene.
-func parsePoint(s string) (p geom.Vec3, err error) {
-	parts := strings.Split(s, ",")
-	if len(parts) != 3 {
+func parsePoint(s string) (geom.Vec3, error) {
+	p, err := figure.TypedPoint(s)
+	if err != nil {
 		return p, fault.Input("%q is no point: pick one on the drawing", s)
-	}
-	for k, t := range parts {
-		if p[k], err = strconv.ParseFloat(strings.TrimSpace(t), 64); err != nil || p[k]-p[k] != 0 {
-			return geom.Vec3{}, fault.Input("%q is no point: pick one on the drawing", s)
-		}
 	}
 	return p, nil
 }

@@ -142,8 +142,9 @@ func (f *form) seat() pivot.Seat {
 	s := pivot.Seat{Place: pivot.SeatBy(f.str("place"))}
 	switch s.Place {
 	case pivot.OnBox:
-		if n, err := fmt.Sscanf(f.str("box"), "%d,%d,%d", &s.Box[0], &s.Box[1], &s.Box[2]); n != 3 || err != nil {
-			f.fail("%q names no point of the box", f.str("box"))
+		var err error
+		if s.Box, err = pivot.ParseBox(f.str("box")); err != nil {
+			f.fail("%s", err)
 		}
 	case pivot.OnPicks:
 		s.Picks = f.points("pick")

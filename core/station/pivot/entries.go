@@ -5,6 +5,7 @@ import (
 	"math"
 
 	"yarvek/core/entry"
+	"yarvek/core/figure"
 	"yarvek/core/geom"
 )
 
@@ -17,7 +18,7 @@ var Entries = []entry.Group[Decisions]{
 			entry.Option{ID: string(OnMass), Name: "at the centre of mass"},
 			entry.Option{ID: string(OnPicks), Name: "where it was picked"}).Else("as the file has it"),
 		entry.Of("box", "Point of the box", func(d *Decisions) *[3]int { return &d.Box },
-			func(b [3]int) string { return fmt.Sprintf("%d,%d,%d", b[0], b[1], b[2]) }, parseBox).
+			func(b [3]int) string { return fmt.Sprintf("%d,%d,%d", b[0], b[1], b[2]) }, ParseBox).
 			Helped("right, up and forward, each -1, 0 or 1").Usually("0,0,0").
 			When("on the bounding box", func(d Decisions) bool { return d.Place == OnBox }),
 		entry.Point("point", "At", "m", func(d *Decisions) *geom.Vec3 { return &d.Point }).
@@ -35,9 +36,14 @@ var Entries = []entry.Group[Decisions]{
 	}},
 }
 
-func parseBox(s string) (b [3]int, err error) {
-	if n, err := fmt.Sscanf(s, "%d,%d,%d", &b[0], &b[1], &b[2]); n != 3 || err != nil {
-		return b, fmt.Errorf("%q is no point of a box: expected three of -1, 0 and 1 with commas between", s)
+// ParseBox reads a point of a box: right, up and forward as whole numbers with commas between. That each is -1, 0 or 1
+// is [Seat.Validate]'s to say.
+func ParseBox(s string) (b [3]int, err error) {
+	p, err := figure.TypedPoint(s)
+	for k, v := range p {
+		if b[k] = int(v); err != nil || float64(b[k]) != v || math.Abs(v) > 1<<30 {
+			return [3]int{}, fmt.Errorf("%q is no point of a box: expected three of -1, 0 and 1 with commas between", s)
+		}
 	}
 	return b, nil
 }
