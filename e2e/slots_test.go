@@ -139,7 +139,7 @@ func TestSixSlotsBecomeFour(t *testing.T) {
 	until(t, ctx, "document.querySelector('#send')")
 	do(t, ctx, chromedp.Click(chromedp.CSS("#send")))
 	until(t, ctx, `[...document.querySelectorAll("table tr")].some((r) => r.textContent.includes("Textures"))`)
-	list, err := h.desk.Exports(context.Background(), 1, 0)
+	list, _, err := h.desk.Exports(context.Background(), 1, 0, 0, 100)
 	require.NoError(t, err)
 	require.Len(t, list, 1)
 	e, f, err := h.desk.Download(context.Background(), list[0].ID)

@@ -47,7 +47,7 @@ func TestTheDemoKitHasTheFaultsItPromises(t *testing.T) {
 		if r.Last != nil {
 			exported++
 			assert.False(t, r.Changed, r.Asset.Name)
-			list, err := d.Exports(ctx, kit.ID, r.Asset.ID)
+			list, _, err := d.Exports(ctx, kit.ID, r.Asset.ID, 0, 100)
 			require.NoError(t, err)
 			assert.True(t, list[0].Certificate.Equal(), "%s: %+v", r.Asset.Name, list[0].Certificate.Rows)
 			assert.Zero(t, r.Summary.MustFix, "%s %v", r.Asset.Name, codes)

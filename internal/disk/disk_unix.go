@@ -13,7 +13,7 @@ import (
 // Lock takes the lock of a file, which is made where there is none. The system gives it up when the process ends,
 // however it ends, so that the file itself may stay.
 func Lock(path string) (io.Closer, error) {
-	f, err := os.OpenFile(path, os.O_RDWR|os.O_CREATE, 0o644)
+	f, err := os.OpenFile(path, os.O_RDWR|os.O_CREATE, 0o600)
 	if err != nil {
 		return nil, err
 	}

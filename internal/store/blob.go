@@ -78,7 +78,7 @@ func (s *Store) PutBlob(r io.Reader) (sha string, size int64, err error) {
 	if err = f.Close(); err != nil {
 		return "", 0, err
 	}
-	if err = os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+	if err = os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
 		return "", 0, err
 	}
 	if err = disk.Replace(f.Name(), path); err != nil {

@@ -1,21 +1,26 @@
 package store
 
 import (
+	"cmp"
 	"context"
-	"crypto/sha256"
 	"database/sql"
-	"encoding/hex"
 	"errors"
 	"fmt"
 	"os"
 	"path/filepath"
+	"strings"
 	"time"
+	"unicode"
+
+	"golang.org/x/text/cases"
+	"golang.org/x/text/unicode/norm"
 )
 
 // Person is somebody who may sign in.
 type Person struct {
 	Name    string
 	Created time.Time
+	Harm    error // their row is not as it was kept; nil for a sound one
 }
 
 // signature is the key under which a context holds who makes a change.
@@ -34,6 +39,21 @@ func By(ctx context.Context) string {
 
 // ErrThere is given for a name that somebody has already.
 var ErrThere = errors.New("there is somebody of this name")
+
+// Folded is a name as names are compared: in compatibility form (NFKC, Unicode Standard Annex 15), with its cases
+// folded, without what is invisible, and with one blank for any number.
+func Folded(name string) string {
+	seen := strings.Map(func(r rune) rune {
+		switch {
+		case unicode.IsSpace(r):
+			return ' '
+		case !unicode.IsPrint(r), unicode.In(r, unicode.Other_Default_Ignorable_Code_Point, unicode.Variation_Selector):
+			return -1
+		}
+		return r
+	}, norm.NFKC.String(name))
+	return strings.Join(strings.Fields(norm.NFKC.String(cases.Fold().String(seen))), " ")
+}
 
 // People opens the accounts of a data folder alone, whether a server holds the folder or
 // not. A folder that has never been served is made ready first.
@@ -54,92 +74,93 @@ func People(dir string) (*Store, error) {
 }
 
 // AddPerson adds somebody; phrase is their passphrase as it is kept. The error is
-// ErrThere when the name is taken, in whatever case.
+// ErrThere when somebody has a name that is compared as this one is.
 func (s *Store) AddPerson(ctx context.Context, name, phrase string) error {
-	err := one(s.db.ExecContext(ctx, `INSERT INTO people (name, phrase, created) VALUES (?, ?, ?) ON CONFLICT DO NOTHING`,
-		name, phrase,
-		now()))
-	if err == ErrNotFound {
-		return fmt.Errorf("%w: %s", ErrThere, name)
-	}
-	return err
+	return s.tx(ctx, func(tx *sql.Tx) error {
+		if p, err := personOf(ctx, tx, name); err == nil {
+			return fmt.Errorf("%w: %s", ErrThere, p.name)
+		} else if err != ErrNotFound {
+			return err
+		}
+		if _, err := tx.ExecContext(ctx, `INSERT INTO people (name, folded, phrase, created) VALUES (?, ?, ?, ?)`, name,
+			Folded(name), phrase, now()); err != nil {
+			return err
+		}
+		return noteIn(ctx, tx, Added, name)
+	})
 }
 
-// SetPhrase gives somebody another passphrase; the sessions of all end.
+// SetPhrase gives somebody another passphrase; their sessions end.
 func (s *Store) SetPhrase(ctx context.Context, name, phrase string) error {
 	return s.tx(ctx, func(tx *sql.Tx) error {
-		if err := one(tx.ExecContext(ctx, `UPDATE people SET phrase = ? WHERE name = ?`, phrase, name)); err != nil {
+		p, err := personOf(ctx, tx, name)
+		if err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, `DELETE FROM sessions`)
-		return err
+		if err := one(tx.ExecContext(ctx, `UPDATE people SET phrase = ? WHERE name = ?`, phrase, p.name)); err != nil {
+			return err
+		}
+		if err := endSessions(ctx, tx, p.name); err != nil {
+			return err
+		}
+		return noteIn(ctx, tx, Rephrased, p.name)
 	})
 }
 
-// RemovePerson takes somebody's account away; the sessions of all end.
+// RemovePerson takes somebody's account away; their sessions end. It takes away an account whose row is damaged, too,
+// by the name that is written in it.
 func (s *Store) RemovePerson(ctx context.Context, name string) error {
 	return s.tx(ctx, func(tx *sql.Tx) error {
-		if err := one(tx.ExecContext(ctx, `DELETE FROM people WHERE name = ?`, name)); err != nil {
+		p, err := personOf(ctx, tx, name)
+		var broken *RowError
+		if errors.As(err, &broken) {
+			p, err = person{name: name}, nil
+		}
+		if err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, `DELETE FROM sessions`)
-		return err
+		if err := one(tx.ExecContext(ctx, `DELETE FROM people WHERE name = ?`, p.name)); err != nil {
+			return err
+		}
+		if err := endSessions(ctx, tx, p.name); err != nil {
+			return err
+		}
+		return noteIn(ctx, tx, Dropped, p.name)
 	})
+}
+
+// person is a row of people.
+type person struct{ name, phrase string }
+
+// personOf finds somebody by a name as it is compared: ErrNotFound for nobody, a *RowError for a damaged row.
+func personOf(ctx context.Context, db queries, name string) (p person, err error) {
+	var sound bool
+	err = db.QueryRowContext(ctx, `SELECT `+held("people", "p")+`, p.name, p.phrase FROM people p
+		WHERE p.folded = ?1 OR p.name = ?2 ORDER BY p.name = ?2 DESC LIMIT 1`, Folded(name), name).
+		Scan(&sound, &p.name, &p.phrase)
+	harmed, err := harm(err, "people", sound, p.name)
+	return p, cmp.Or(err, harmed)
 }
 
 // Phrase is somebody's name as they write it, and their passphrase as it is kept;
 // ErrNotFound when there is no such person.
 func (s *Store) Phrase(ctx context.Context, name string) (as, phrase string, err error) {
-	err = s.db.QueryRowContext(ctx, `SELECT name, phrase FROM people WHERE name = ?`, name).Scan(&as, &phrase)
-	return as, phrase, missing(err)
+	p, err := personOf(ctx, s.db, name)
+	return p.name, p.phrase, err
 }
 
 // Everybody lists those who may sign in, by name.
 func (s *Store) Everybody(ctx context.Context) ([]Person, error) {
-	return all(ctx, s.db, func(row interface{ Scan(...any) error }) (Person, error) {
-		var p Person
+	return everybody(ctx, s.db)
+}
+
+func everybody(ctx context.Context, db queries) ([]Person, error) {
+	return all(ctx, db, func(row scanner) (p Person, err error) {
+		var sound bool
 		var created string
-		err := row.Scan(&p.Name, &created)
+		err = row.Scan(&sound, &p.Name, &created)
 		p.Created = when(created)
+		p.Harm, err = harm(err, "people", sound, p.Name)
 		return p, err
-	}, `SELECT name, created FROM people ORDER BY name`)
-}
-
-// Sessions keeps the sessions of those who signed in: what a session manager asks for. A
-// token is kept as its hash, so that a copy of the database opens nothing.
-type Sessions struct{ s *Store }
-
-// Sessions is where the store keeps them.
-func (s *Store) Sessions() Sessions { return Sessions{s} }
-
-func hashed(token string) string {
-	h := sha256.Sum256([]byte(token))
-	return hex.EncodeToString(h[:])
-}
-
-// Find gives the data of a session that has not run out, and whether there is one.
-func (k Sessions) Find(token string) ([]byte, bool, error) {
-	var b []byte
-	err := k.s.db.QueryRow(`SELECT data FROM sessions WHERE token = ? AND expiry > ?`, hashed(token),
-		time.Now().Unix()).Scan(&b)
-	if errors.Is(err, sql.ErrNoRows) {
-		return nil, false, nil
-	}
-	return b, err == nil, err
-}
-
-// Commit keeps a session, and forgets those that have run out.
-func (k Sessions) Commit(token string, data []byte, expiry time.Time) error {
-	if _, err := k.s.db.Exec(`DELETE FROM sessions WHERE expiry <= ?`, time.Now().Unix()); err != nil {
-		return err
-	}
-	_, err := k.s.db.Exec(`INSERT INTO sessions (token, data, expiry) VALUES (?1, ?2, ?3)
-		ON CONFLICT (token) DO UPDATE SET data = ?2, expiry = ?3`, hashed(token), data, expiry.Unix())
-	return err
-}
-
-// Delete ends a session.
-func (k Sessions) Delete(token string) error {
-	_, err := k.s.db.Exec(`DELETE FROM sessions WHERE token = ?`, hashed(token))
-	return err
+	}, `SELECT `+held("people", "p")+`, p.name, p.created FROM people p ORDER BY p.name`)
 }

@@ -1,8 +1,11 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
+	"errors"
+	"fmt"
 )
 
 // addRevision keeps a revision's files in a transaction.
@@ -18,13 +21,12 @@ func addRevision(ctx context.Context, tx *sql.Tx, asset int64, number int, main 
 	}
 	for _, f := range files {
 		_, err := tx.ExecContext(ctx, `INSERT INTO revision_files (revision_id, name, sha, size) VALUES (?, ?, ?, ?)`, id,
-			f.Name, f.SHA,
-			f.Size)
+			f.Name, f.SHA, f.Size)
 		if err != nil {
 			return err
 		}
 	}
-	return nil
+	return reseal(ctx, tx, "revisions", id)
 }
 
 // AddRevision gives an asset its next revision and returns its number. Unless use is
@@ -33,26 +35,70 @@ func addRevision(ctx context.Context, tx *sql.Tx, asset int64, number int, main 
 func (s *Store) AddRevision(ctx context.Context, asset int64, base int, main string, files []File, use bool) (n int,
 	err error) {
 	err = s.tx(ctx, func(tx *sql.Tx) error {
-		force, err := currentOf(ctx, tx, asset)
+		n, err = nextRevision(ctx, tx, asset, base, main, files, use)
+		return err
+	})
+	return n, err
+}
+
+// nextRevision is AddRevision within a transaction.
+func nextRevision(ctx context.Context, tx *sql.Tx, asset int64, base int, main string, files []File, use bool) (n int,
+	err error) {
+	if _, err := openAsset(ctx, tx, asset); err != nil {
+		return 0, err
+	}
+	force, err := currentOf(ctx, tx, asset)
+	if err != nil {
+		return 0, err
+	}
+	if force.Number != base {
+		return 0, ErrStale
+	}
+	if err := tx.QueryRowContext(ctx, `SELECT max(number) FROM revisions WHERE asset_id = ?`, asset).Scan(&n); err != nil {
+		return 0, missing(err)
+	}
+	n++
+	if err := addRevision(ctx, tx, asset, n, main, files); err != nil {
+		return 0, err
+	}
+	if use {
+		base = n
+	}
+	return n, one(tx.ExecContext(ctx, `UPDATE assets SET revision = ?, changes = changes + ?, signed = ? WHERE id = ?`,
+		base, use, By(ctx), asset))
+}
+
+// ErrNotOfKit is given for assets that can't be joined, since they are of two kits, or one and the same.
+var ErrNotOfKit = errors.New("it is no other asset of the kit")
+
+// Join makes the files of an asset the next revision of another of its kit, which stays in the revision it has, and
+// takes the asset out of the kit. It returns the number of the revision.
+func (s *Store) Join(ctx context.Context, asset, into int64) (n int, err error) {
+	err = s.tx(ctx, func(tx *sql.Tx) error {
+		a, err := openAsset(ctx, tx, asset)
 		if err != nil {
 			return err
 		}
-		if force.Number != base {
-			return ErrStale
-		}
-		if err := tx.QueryRowContext(ctx, `SELECT max(number) FROM revisions WHERE asset_id = ?`,
-			asset).Scan(&n); err != nil {
-			return missing(err)
-		}
-		n++
-		if err := addRevision(ctx, tx, asset, n, main, files); err != nil {
+		b, err := openAsset(ctx, tx, into)
+		if err != nil {
 			return err
 		}
-		if use {
-			base = n
+		if a.ID == b.ID || a.KitID != b.KitID {
+			return fmt.Errorf("%w: “%s”", ErrNotOfKit, a.Name)
 		}
-		return one(tx.ExecContext(ctx, `UPDATE assets SET revision = ?, changes = changes + ?, signed = ? WHERE id = ?`, base,
-			use, By(ctx), asset))
+		from, err := currentOf(ctx, tx, asset)
+		if err != nil {
+			return err
+		}
+		to, err := currentOf(ctx, tx, into)
+		if err != nil {
+			return err
+		}
+		if n, err = nextRevision(ctx, tx, into, to.Number, from.Main, from.Files, false); err != nil {
+			return err
+		}
+		_, err = removeAsset(ctx, tx, asset, true)
+		return err
 	})
 	return n, err
 }
@@ -75,11 +121,18 @@ func (s *Store) TakeRevision(ctx context.Context, asset int64, number, base int,
 	})
 }
 
-const revisionColumns = `r.id, r.number, r.main, r.created, r.signed`
+// revisionColumns are those of a revision; the first tells whether it is sound.
+var revisionColumns = held("revisions", "r") + `, r.id, r.id, r.number, r.main, r.created, r.signed`
 
-// current is the number of the revision in force of the asset ?1.
-const current = `coalesce((SELECT revision FROM assets WHERE id = ?1),
-	(SELECT max(number) FROM revisions WHERE asset_id = ?1))`
+// scanRevision reads a row of the columns of revisions.
+func scanRevision(row scanner) (r Revision, err error) {
+	var sound bool
+	var key, created string
+	err = row.Scan(&sound, &key, &r.ID, &r.Number, &r.Main, &created, &r.By)
+	r.Created = when(created)
+	r.Harm, err = harm(err, "revisions", sound, key)
+	return r, err
+}
 
 // Current is the revision in force.
 func (s *Store) Current(ctx context.Context, asset int64) (r Revision, err error) {
@@ -92,7 +145,7 @@ func (s *Store) Current(ctx context.Context, asset int64) (r Revision, err error
 
 // currentOf is the revision in force.
 func currentOf(ctx context.Context, db queries, asset int64) (Revision, error) {
-	return revision(ctx, db, asset, current)
+	return revision(ctx, db, asset, inForce)
 }
 
 // Revision finds one by its number.
@@ -106,29 +159,22 @@ func (s *Store) Revision(ctx context.Context, asset int64, number int) (r Revisi
 
 // revision reads the row a condition names, ErrNotFound when there is none.
 func revision(ctx context.Context, db queries, asset int64, number string, args ...any) (Revision, error) {
-	var r Revision
-	var created string
-	err := db.QueryRowContext(ctx,
-		`SELECT `+revisionColumns+` FROM revisions r WHERE r.asset_id = ?1 AND r.number = `+number,
-		append([]any{asset}, args...)...).Scan(&r.ID, &r.Number, &r.Main, &created, &r.By)
-	if err != nil {
-		return r, missing(err)
+	r, err := scanRevision(db.QueryRowContext(ctx,
+		`SELECT `+revisionColumns+` FROM revisions r JOIN assets a ON a.id = r.asset_id
+		WHERE r.asset_id = ?1 AND r.number = `+number, append([]any{asset}, args...)...))
+	if err = cmp.Or(err, r.Harm); err != nil {
+		return r, err
 	}
-	r.Created = when(created)
-	r.Files, err = all(ctx, db, func(row interface{ Scan(...any) error }) (File, error) {
+	r.Files, err = all(ctx, db, func(row scanner) (File, error) {
 		var f File
 		return f, row.Scan(&f.Name, &f.SHA, &f.Size)
 	}, `SELECT name, sha, size FROM revision_files WHERE revision_id = ? ORDER BY name`, r.ID)
 	return r, err
 }
 
-// Revisions lists all of an asset's, the newest first, without their files.
+// Revisions lists all of an asset's, the newest first, without their files. One that is damaged is there with its
+// Harm.
 func (s *Store) Revisions(ctx context.Context, asset int64) ([]Revision, error) {
-	return all(ctx, s.db, func(row interface{ Scan(...any) error }) (Revision, error) {
-		var r Revision
-		var created string
-		err := row.Scan(&r.ID, &r.Number, &r.Main, &created, &r.By)
-		r.Created = when(created)
-		return r, err
-	}, `SELECT `+revisionColumns+` FROM revisions r WHERE r.asset_id = ? ORDER BY r.number DESC`, asset)
+	return all(ctx, s.db, scanRevision, `SELECT `+revisionColumns+` FROM revisions r WHERE r.asset_id = ?
+		ORDER BY r.number DESC`, asset)
 }

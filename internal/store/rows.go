@@ -1,34 +1,23 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"encoding/json"
 	"errors"
 	"fmt"
+	"strings"
 
+	"yarvek/core/fault"
 	"yarvek/core/target"
 )
 
-const kitColumns = `k.id, k.name, k.target, k.grid, k.slot_map, k.created,
-	(SELECT count(*) FROM assets a WHERE a.kit_id = k.id AND a.removed IS NULL)`
+// scanner is a row of a query.
+type scanner interface{ Scan(...any) error }
 
-// scanKit reads a row of the columns of kits.
-func scanKit(row interface{ Scan(...any) error }) (Kit, error) {
-	var k Kit
-	var t, created string
-	if err := row.Scan(&k.ID, &k.Name, &t, &k.Grid, &k.SlotMap, &created, &k.Assets); err != nil {
-		return k, missing(err)
-	}
-	k.Created = when(created)
-	var err error
-	k.Target, err = target.Kept([]byte(t))
-	return k, err
-}
-
-// all collects the rows of a query.
-func all[T any](ctx context.Context, db queries, scan func(interface{ Scan(...any) error }) (T, error), query string,
-	args ...any) ([]T,
+// all collects the rows of a query. A row that is damaged is one of them: the scan puts that into its value.
+func all[T any](ctx context.Context, db queries, scan func(scanner) (T, error), query string, args ...any) ([]T,
 	error) {
 	rows, err := db.QueryContext(ctx, query, args...)
 	if err != nil {
@@ -46,53 +35,117 @@ func all[T any](ctx context.Context, db queries, scan func(interface{ Scan(...an
 	return list, rows.Err()
 }
 
-// Kits lists all kits, the newest first; removed ones instead when asked.
-func (s *Store) Kits(ctx context.Context, removed bool) ([]Kit, error) {
-	is := "IS NULL"
-	if removed {
-		is = "IS NOT NULL"
+// harm judges a row that was scanned, whether it held its seal first and its key second: it tells the harm of
+// a row that is not as it was kept, and an error that is none of the row's own.
+func harm(err error, table string, sound bool, key string) (harmed, failed error) {
+	switch {
+	case err == nil && sound:
+		return nil, nil
+	case err == nil, strings.Contains(err.Error(), "sql: Scan error"): // a column holds another type than was kept
+		return broken(table, key), nil
 	}
-	return all(ctx, s.db, scanKit, `SELECT `+kitColumns+` FROM kits k WHERE k.removed `+is+` ORDER BY k.id DESC`)
+	return nil, missing(err)
+}
+
+// kitColumns are those of a kit, by the name its table goes by; the first tells whether it is sound.
+var kitColumns = held("kits",
+	"k") + `, k.id, k.id, k.name, k.target, k.grid, k.slot_map, k.created, k.removed IS NOT NULL,
+	k.moved, (SELECT count(*) FROM assets a WHERE a.kit_id = k.id AND a.removed IS NULL)`
+
+// scanKit reads a row of the columns of kits.
+func scanKit(row scanner) (k Kit, err error) {
+	var sound bool
+	var key, t, created string
+	err = row.Scan(&sound, &key, &k.ID, &k.Name, &t, &k.Grid, &k.SlotMap, &created, &k.Removed, &k.Moved, &k.Assets)
+	k.Created = when(created)
+	if k.Harm, err = harm(err, "kits", sound, key); err == nil && k.Harm == nil {
+		if k.Target, err = target.Kept([]byte(t)); err != nil {
+			k.Harm, err = fmt.Errorf("the target of kit %s can't be read: %w", key, err), nil
+		}
+	}
+	return k, err
+}
+
+// Kits lists all kits, the newest first; removed ones instead when asked. One that is damaged is there with its Harm.
+func (s *Store) Kits(ctx context.Context, removed bool) ([]Kit, error) {
+	return all(ctx, s.db, scanKit,
+		`SELECT `+kitColumns+` FROM kits k WHERE (k.removed IS NOT NULL) = ? ORDER BY k.id DESC`,
+		removed)
 }
 
 // RemoveKit takes a kit off the list, or puts it back; nothing is deleted.
 func (s *Store) RemoveKit(ctx context.Context, id int64, removed bool) error {
-	var at any
-	if removed {
-		at = now()
-	}
-	return one(s.db.ExecContext(ctx, `UPDATE kits SET removed = ?, signed = ? WHERE id = ?`, at, By(ctx), id))
+	return s.tx(ctx, func(tx *sql.Tx) error {
+		k, err := kitOf(ctx, tx, id)
+		if err != nil || k.Removed == removed {
+			return err
+		}
+		at, did := any(nil), PutBack
+		if removed {
+			at, did = now(), Removed
+		}
+		if err := one(tx.ExecContext(ctx, `UPDATE kits SET removed = ?, signed = ? WHERE id = ?`, at, By(ctx),
+			id)); err != nil {
+			return err
+		}
+		return noteIn(ctx, tx, did, "kit “"+k.Name+"”")
+	})
 }
 
-// Kit finds one.
+// Kit finds one, removed or not.
 func (s *Store) Kit(ctx context.Context, id int64) (Kit, error) { return kitOf(ctx, s.db, id) }
 
-// kitOf is a kit, ErrNotFound when there is none.
+// kitOf is a kit, ErrNotFound when there is none and a *RowError when it is damaged.
 func kitOf(ctx context.Context, db queries, id int64) (Kit, error) {
-	return scanKit(db.QueryRowContext(ctx, `SELECT `+kitColumns+` FROM kits k WHERE k.id = ?`, id))
+	k, err := scanKit(db.QueryRowContext(ctx, `SELECT `+kitColumns+` FROM kits k WHERE k.id = ?`, id))
+	return k, cmp.Or(err, k.Harm)
+}
+
+// openKit is a kit that was not taken off the list; the error is ErrRemoved for one that was.
+func openKit(ctx context.Context, db queries, id int64) (Kit, error) {
+	k, err := kitOf(ctx, db, id)
+	if err == nil && k.Removed {
+		err = fault.From(fault.Missing, fmt.Errorf("the kit “%s” %w, so nothing was changed; put it back first", k.Name,
+			ErrRemoved))
+	}
+	return k, err
 }
 
 // NewKit makes a kit.
-func (s *Store) NewKit(ctx context.Context, name string, t target.Target) (Kit, error) {
+func (s *Store) NewKit(ctx context.Context, name string, t target.Target) (k Kit, err error) {
 	b, err := json.Marshal(t)
 	if err != nil {
 		return Kit{}, err
 	}
-	res, err := s.db.ExecContext(ctx, `INSERT INTO kits (name, target, created, signed) VALUES (?, ?, ?, ?)`, name, b,
-		now(), By(ctx))
-	if err != nil {
-		return Kit{}, err
-	}
-	id, err := res.LastInsertId()
-	if err != nil {
-		return Kit{}, err
-	}
-	return s.Kit(ctx, id)
+	err = s.tx(ctx, func(tx *sql.Tx) error {
+		res, err := tx.ExecContext(ctx, `INSERT INTO kits (name, target, created, signed) VALUES (?, ?, ?, ?)`, name,
+			string(b), now(), By(ctx))
+		if err != nil {
+			return err
+		}
+		id, err := res.LastInsertId()
+		if err != nil {
+			return err
+		}
+		k, err = kitOf(ctx, tx, id)
+		return err
+	})
+	return k, err
 }
 
-// RenameKit gives a kit another name.
-func (s *Store) RenameKit(ctx context.Context, id int64, name string) error {
-	return one(s.db.ExecContext(ctx, `UPDATE kits SET name = ?, signed = ? WHERE id = ?`, name, By(ctx), id))
+// RenameKit gives a kit another name; was is the one the page showed, and the error ErrStale when it has another by
+// now.
+func (s *Store) RenameKit(ctx context.Context, id int64, was, name string) error {
+	return s.tx(ctx, func(tx *sql.Tx) error {
+		k, err := kitOf(ctx, tx, id)
+		if err != nil {
+			return err
+		}
+		if k.Name != was {
+			return ErrStale
+		}
+		return one(tx.ExecContext(ctx, `UPDATE kits SET name = ?, signed = ? WHERE id = ?`, name, By(ctx), id))
+	})
 }
 
 // SetTarget gives a kit another target.
@@ -101,24 +154,29 @@ func (s *Store) SetTarget(ctx context.Context, id int64, t target.Target) error 
 	if err != nil {
 		return err
 	}
-	return one(s.db.ExecContext(ctx, `UPDATE kits SET target = ?, signed = ? WHERE id = ?`, b, By(ctx), id))
+	return s.setKit(ctx, id, "target", string(b))
 }
 
 // SetGrid gives a kit the module of its pieces in metres, 0 for none.
 func (s *Store) SetGrid(ctx context.Context, id int64, metres float64) error {
-	return one(s.db.ExecContext(ctx, `UPDATE kits SET grid = ?, signed = ? WHERE id = ?`, metres, By(ctx), id))
+	return s.setKit(ctx, id, "grid", metres)
 }
 
 // SetSlotMap gives a kit its map of slot names, as JSON.
 func (s *Store) SetSlotMap(ctx context.Context, id int64, lines []byte) error {
-	return one(s.db.ExecContext(ctx, `UPDATE kits SET slot_map = ?, signed = ? WHERE id = ?`, lines, By(ctx), id))
+	return s.setKit(ctx, id, "slot_map", string(lines))
+}
+
+// setKit changes one column of a kit.
+func (s *Store) setKit(ctx context.Context, id int64, column string, v any) error {
+	return one(s.db.ExecContext(ctx, `UPDATE kits SET `+column+` = ?, signed = ? WHERE id = ?`, v, By(ctx), id))
 }
 
 // AddPictures keeps pictures that were added to an asset's materials; one that is there already stays as
 // it is called.
 func (s *Store) AddPictures(ctx context.Context, asset int64, files []File) error {
 	return s.tx(ctx, func(tx *sql.Tx) error {
-		if _, err := assetOf(ctx, tx, asset); err != nil {
+		if _, err := openAsset(ctx, tx, asset); err != nil {
 			return err
 		}
 		for _, f := range files {
@@ -131,18 +189,10 @@ func (s *Store) AddPictures(ctx context.Context, asset int64, files []File) erro
 	})
 }
 
-// addedTo lists the pictures that were added to an asset, in the order they came.
-func addedTo(ctx context.Context, tx queries, asset int64) ([]File, error) {
-	return all(ctx, tx, func(row interface{ Scan(...any) error }) (f File, err error) {
-		err = row.Scan(&f.Name, &f.SHA, &f.Size)
-		return f, err
-	}, `SELECT name, sha, size FROM added_pictures WHERE asset_id = ? ORDER BY created, sha`, asset)
-}
-
 // one makes sure that a row was changed.
 func one(res sql.Result, err error) error {
 	if err != nil {
-		return err
+		return brokenSeal(err)
 	}
 	if n, err := res.RowsAffected(); err == nil && n == 0 {
 		return ErrNotFound
@@ -150,151 +200,121 @@ func one(res sql.Result, err error) error {
 	return nil
 }
 
-const assetColumns = `id, kit_id, name, prep_at, changes, created`
+// assetColumns are those of an asset, by the name its table goes by; the first tells whether it is sound.
+var assetColumns = held("assets", "a") + `, a.id, a.id, a.kit_id, a.name, a.prep_at, a.changes, a.created,
+	a.removed IS NOT NULL`
+
+// into are where a row of the columns of assets goes.
+func (a *Asset) into(sound *bool, key, created *string) []any {
+	return []any{sound, key, &a.ID, &a.KitID, &a.Name, &a.Seq, &a.Changes, created, &a.Removed}
+}
 
 // scanAsset reads a row of the columns of assets.
-func scanAsset(row interface{ Scan(...any) error }) (Asset, error) {
-	var a Asset
-	var created string
-	err := row.Scan(&a.ID, &a.KitID, &a.Name, &a.Seq, &a.Changes, &created)
+func scanAsset(row scanner) (a Asset, err error) {
+	var sound bool
+	var key, created string
+	err = row.Scan(a.into(&sound, &key, &created)...)
 	a.Created = when(created)
-	return a, missing(err)
+	a.Harm, err = harm(err, "assets", sound, key)
+	return a, err
 }
 
-// Assets lists a kit's assets in the order they came; removed ones instead when asked.
+// Assets lists a kit's assets in the order they came; removed ones instead when asked. One that is damaged is there
+// with its Harm.
 func (s *Store) Assets(ctx context.Context, kit int64, removed bool) ([]Asset, error) {
-	is := "IS NULL"
-	if removed {
-		is = "IS NOT NULL"
-	}
-	return all(ctx, s.db, scanAsset, assetsOfKit+is+` ORDER BY id`, kit)
+	return all(ctx, s.db, scanAsset, `SELECT `+assetColumns+` FROM assets a
+		WHERE a.kit_id = ? AND (a.removed IS NOT NULL) = ? ORDER BY a.id`, kit, removed)
 }
-
-const assetsOfKit = `SELECT ` + assetColumns + ` FROM assets WHERE kit_id = ? AND removed `
 
 // Asset finds one.
 func (s *Store) Asset(ctx context.Context, id int64) (Asset, error) { return assetOf(ctx, s.db, id) }
 
-// assetOf is an asset, removed or not, ErrNotFound when there is none.
+// assetOf is an asset, removed or not; ErrNotFound when there is none, and a *RowError when it is damaged.
 func assetOf(ctx context.Context, db queries, id int64) (Asset, error) {
-	return scanAsset(db.QueryRowContext(ctx, `SELECT `+assetColumns+` FROM assets WHERE id = ?`, id))
+	a, err := scanAsset(db.QueryRowContext(ctx, `SELECT `+assetColumns+` FROM assets a WHERE a.id = ?`, id))
+	return a, cmp.Or(err, a.Harm)
 }
 
-// State is an asset with its kit, the revision and the prep in force.
-func (s *Store) State(ctx context.Context, asset int64) (st State, err error) {
-	err = s.see(ctx, func(tx *sql.Tx) error {
-		st, err = stateOf(ctx, tx, asset)
-		return err
-	})
-	return st, err
-}
-
-// States are those of all assets of a kit, in the order they came, all of one moment.
-func (s *Store) States(ctx context.Context, kit int64) (list []State, err error) {
-	err = s.see(ctx, func(tx *sql.Tx) error {
-		assets, err := all(ctx, tx, scanAsset, assetsOfKit+`IS NULL ORDER BY id`, kit)
-		if err != nil {
-			return err
-		}
-		for _, a := range assets {
-			st, err := stateOf(ctx, tx, a.ID)
-			if err != nil {
-				return err
-			}
-			list = append(list, st)
-		}
-		return nil
-	})
-	return list, err
-}
-
-// stateOf reads what belongs together of an asset: it is of one moment only inside a
-// transaction.
-func stateOf(ctx context.Context, tx queries, asset int64) (st State, err error) {
-	if st.Asset, err = assetOf(ctx, tx, asset); err != nil {
-		return st, err
+// openAsset is an asset that stands in a kit on the list; the error is ErrRemoved for any other.
+func openAsset(ctx context.Context, db queries, id int64) (Asset, error) {
+	a, err := assetOf(ctx, db, id)
+	if err != nil {
+		return a, err
 	}
-	if st.Kit, err = kitOf(ctx, tx, st.Asset.KitID); err != nil {
-		return st, err
+	if a.Removed {
+		return a, fault.From(fault.Missing, fmt.Errorf("“%s” %w, so nothing was changed; put it back first", a.Name,
+			ErrRemoved))
 	}
-	if st.Revision, err = currentOf(ctx, tx, asset); err != nil {
-		return st, err
-	}
-	if st.Step, err = stepOf(ctx, tx, asset); err != nil {
-		return st, err
-	}
-	st.Added, err = addedTo(ctx, tx, asset)
-	return st, err
+	_, err = openKit(ctx, db, a.KitID)
+	return a, err
 }
 
 // NewAsset makes an asset with its first revision.
-func (s *Store) NewAsset(ctx context.Context, kit int64, name, main string, files []File) (Asset, error) {
-	var id int64
-	err := s.tx(ctx, func(tx *sql.Tx) error {
+func (s *Store) NewAsset(ctx context.Context, kit int64, name, main string, files []File) (a Asset, err error) {
+	err = s.tx(ctx, func(tx *sql.Tx) error {
+		if _, err := openKit(ctx, tx, kit); err != nil {
+			return err
+		}
 		res, err := tx.ExecContext(ctx, `INSERT INTO assets (kit_id, name, created, signed) VALUES (?, ?, ?, ?)`, kit, name,
-			now(),
-			By(ctx))
+			now(), By(ctx))
 		if err != nil {
 			return err
 		}
-		if id, err = res.LastInsertId(); err != nil {
+		id, err := res.LastInsertId()
+		if err != nil {
 			return err
 		}
-		return addRevision(ctx, tx, id, 1, main, files)
+		if err := addRevision(ctx, tx, id, 1, main, files); err != nil {
+			return err
+		}
+		a, err = assetOf(ctx, tx, id)
+		return err
 	})
-	if err != nil {
-		return Asset{}, err
-	}
-	return s.Asset(ctx, id)
+	return a, err
 }
 
 // RenameAsset gives an asset another name.
 func (s *Store) RenameAsset(ctx context.Context, id int64, name string) error {
-	return one(s.db.ExecContext(ctx, `UPDATE assets SET name = ?, signed = ? WHERE id = ?`, name, By(ctx), id))
+	return s.tx(ctx, func(tx *sql.Tx) error {
+		if _, err := openAsset(ctx, tx, id); err != nil {
+			return err
+		}
+		return one(tx.ExecContext(ctx, `UPDATE assets SET name = ?, signed = ? WHERE id = ?`, name, By(ctx), id))
+	})
 }
 
-// RemoveAsset takes an asset out of its kit, or puts it back; nothing is deleted.
-func (s *Store) RemoveAsset(ctx context.Context, id int64, removed bool) error {
-	var at any
-	if removed {
-		at = now()
-	}
-	return one(s.db.ExecContext(ctx, `UPDATE assets SET removed = ?, signed = ? WHERE id = ?`, at, By(ctx), id))
-}
-
-// Step is where an asset is in its history.
-func (s *Store) Step(ctx context.Context, asset int64) (st Step, err error) {
-	err = s.see(ctx, func(tx *sql.Tx) error {
-		st, err = stepOf(ctx, tx, asset)
+// RemoveAsset takes an asset out of its kit, or puts it back, and tells which kit that is; nothing is deleted.
+func (s *Store) RemoveAsset(ctx context.Context, id int64, removed bool) (kit int64, err error) {
+	err = s.tx(ctx, func(tx *sql.Tx) error {
+		kit, err = removeAsset(ctx, tx, id, removed)
 		return err
 	})
-	return st, err
+	return kit, err
 }
 
-// stepOf is the step in force with the labels of the steps beside it.
-func stepOf(ctx context.Context, tx queries, asset int64) (Step, error) {
-	var p Step
-	if err := tx.QueryRowContext(ctx, `SELECT prep_at FROM assets WHERE id = ?`, asset).Scan(&p.Seq); err != nil {
-		return p, missing(err)
+// removeAsset is RemoveAsset within a transaction.
+func removeAsset(ctx context.Context, tx *sql.Tx, id int64, removed bool) (kit int64, err error) {
+	a, err := assetOf(ctx, tx, id)
+	if err != nil || a.Removed == removed {
+		return a.KitID, err
 	}
-	if p.Seq > 0 {
-		err := tx.QueryRowContext(ctx, `SELECT prep, label, signed FROM preps WHERE asset_id = ? AND seq = ?`, asset, p.Seq).
-			Scan(&p.JSON, &p.Label, &p.By)
-		if err != nil {
-			return p, fmt.Errorf("prep %d of asset %d: %w", p.Seq, asset, err)
-		}
-		p.Undo = p.Label
+	at, did := any(nil), PutBack
+	if removed {
+		at, did = now(), Removed
 	}
-	err := tx.QueryRowContext(ctx, `SELECT label FROM preps WHERE asset_id = ? AND seq = ?`, asset, p.Seq+1).Scan(&p.Redo)
-	if err != nil && missing(err) != ErrNotFound {
-		return p, err
+	if err := one(tx.ExecContext(ctx, `UPDATE assets SET removed = ?, signed = ? WHERE id = ?`, at, By(ctx),
+		id)); err != nil {
+		return a.KitID, err
 	}
-	return p, nil
+	return a.KitID, noteIn(ctx, tx, did, "asset “"+a.Name+"”")
 }
 
 // change checks that an asset has been changed as often as base says, and counts one
 // change more: a change and its check are one step, whoever else is at it.
 func change(ctx context.Context, tx *sql.Tx, asset int64, base int) error {
+	if _, err := openAsset(ctx, tx, asset); err != nil {
+		return err
+	}
 	res, err := tx.ExecContext(ctx, `UPDATE assets SET changes = changes + 1, signed = ? WHERE id = ? AND changes = ?`,
 		By(ctx), asset,
 		base)
@@ -330,7 +350,7 @@ func savePrep(ctx context.Context, tx *sql.Tx, asset int64, prep []byte, label s
 	}
 	_, err := tx.ExecContext(ctx,
 		`INSERT INTO preps (asset_id, seq, prep, label, created, signed) VALUES (?, ?, ?, ?, ?, ?)`, asset,
-		at+1, prep, label, now(), By(ctx))
+		at+1, string(prep), label, now(), By(ctx))
 	if err != nil {
 		return err
 	}
@@ -369,48 +389,3 @@ func (s *Store) MovePrep(ctx context.Context, asset int64, base, by int) (moved 
 
 // errNowhere takes back a transaction that would have changed nothing.
 var errNowhere = errors.New("there is nothing to move to")
-
-const exportColumns = `e.id, e.asset_id, a.name, e.revision, e.seq, e.prep, e.target, e.format, e.name, e.sha, e.size,
-	e.packing, e.certificate, e.created, e.signed`
-
-// scanExport reads a row of the columns of exports.
-func scanExport(row interface{ Scan(...any) error }) (Export, error) {
-	var e Export
-	var t, created string
-	err := row.Scan(&e.ID, &e.AssetID, &e.AssetName, &e.Revision, &e.Seq, &e.Prep, &t, &e.Format, &e.Name, &e.SHA, &e.Size,
-		&e.Packing, &e.Certificate, &created, &e.By)
-	if err != nil {
-		return e, missing(err)
-	}
-	e.Created = when(created)
-	e.Target, err = target.Kept([]byte(t))
-	return e, err
-}
-
-// AddExport keeps an export whose blob is already stored.
-func (s *Store) AddExport(ctx context.Context, e Export) (int64, error) {
-	t, err := json.Marshal(e.Target)
-	if err != nil {
-		return 0, err
-	}
-	res, err := s.db.ExecContext(ctx, `INSERT INTO exports
-		(asset_id, revision, seq, prep, target, format, name, sha, size, packing, certificate, created, signed)
-		VALUES (?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?, ?)`,
-		e.AssetID, e.Revision, e.Seq, e.Prep, t, e.Format, e.Name, e.SHA, e.Size, e.Packing, e.Certificate, now(), By(ctx))
-	if err != nil {
-		return 0, err
-	}
-	return res.LastInsertId()
-}
-
-// Exports lists a kit's exports, the newest first; of one asset when asset is not 0.
-func (s *Store) Exports(ctx context.Context, kit, asset int64) ([]Export, error) {
-	return all(ctx, s.db, scanExport, `SELECT `+exportColumns+` FROM exports e JOIN assets a ON a.id = e.asset_id
-		WHERE a.kit_id = ? AND (? = 0 OR a.id = ?) ORDER BY e.id DESC`, kit, asset, asset)
-}
-
-// Export finds one.
-func (s *Store) Export(ctx context.Context, id int64) (Export, error) {
-	return scanExport(s.db.QueryRowContext(ctx,
-		`SELECT `+exportColumns+` FROM exports e JOIN assets a ON a.id = e.asset_id WHERE e.id = ?`, id))
-}

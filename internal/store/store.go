@@ -35,6 +35,9 @@ var ErrNotFound = errors.New("not found")
 // for a change was made. Nothing is changed then.
 var ErrStale = errors.New("the asset was changed elsewhere meanwhile")
 
+// ErrRemoved is given for a change of what was taken out of its kit or off the list of kits. Nothing is changed then.
+var ErrRemoved = errors.New("was taken out meanwhile")
+
 // ErrInUse is given when another process has the data folder open.
 var ErrInUse = errors.New("the data folder is in use")
 
@@ -55,7 +58,7 @@ func Open(dir string) (*Store, error) {
 	if info, err := os.Stat(dir); err == nil && !info.IsDir() {
 		return nil, fmt.Errorf("%s is a file: expected a folder. Name another one with --data", dir)
 	}
-	if err := os.MkdirAll(dir, 0o755); err != nil {
+	if err := os.MkdirAll(dir, 0o700); err != nil {
 		return nil, unopened(dir, err)
 	}
 	lock, err := disk.Lock(filepath.Join(dir, "lock"))
@@ -81,7 +84,7 @@ func Open(dir string) (*Store, error) {
 // open opens the database of a folder that is locked already, and brings it up to date.
 func open(dir string) (*Store, error) {
 	for _, d := range []string{"blobs", "tmp", "cache"} {
-		if err := os.MkdirAll(filepath.Join(dir, d), 0o755); err != nil {
+		if err := os.MkdirAll(filepath.Join(dir, d), 0o700); err != nil {
 			return nil, err
 		}
 	}
@@ -90,6 +93,9 @@ func open(dir string) (*Store, error) {
 		for _, f := range old {
 			_ = os.Remove(f)
 		}
+	}
+	if err := private(dir); err != nil {
+		return nil, err
 	}
 	db, err := database(dir)
 	if err != nil {
@@ -103,6 +109,9 @@ func open(dir string) (*Store, error) {
 	if err == nil {
 		_, err = p.Up(context.Background())
 	}
+	if err == nil {
+		err = keepSeals(context.Background(), db)
+	}
 	if err != nil {
 		_ = db.Close()
 		return nil, fmt.Errorf("the database in %s can't be brought up to date: %w", dir, err)
@@ -110,11 +119,45 @@ func open(dir string) (*Store, error) {
 	return &Store{db: db, dir: dir}, nil
 }
 
+// private makes a data folder and its database those of this user alone; files that come later are so from the first.
+func private(dir string) error {
+	for path, mode := range map[string]os.FileMode{dir: 0o700, filepath.Join(dir, "blobs"): 0o700} {
+		info, err := os.Stat(path)
+		if err != nil {
+			return err
+		}
+		if info.Mode().Perm()&^mode != 0 {
+			if err := os.Chmod(path, info.Mode().Perm()&mode); err != nil {
+				return err
+			}
+		}
+	}
+	for _, name := range []string{databaseName, databaseName + "-wal", databaseName + "-shm"} {
+		path := filepath.Join(dir, name)
+		info, err := os.Stat(path)
+		if errors.Is(err, fs.ErrNotExist) {
+			continue
+		}
+		if err == nil && info.Mode().Perm()&0o077 != 0 {
+			err = os.Chmod(path, 0o600)
+		}
+		if err != nil {
+			return err
+		}
+	}
+	// SQLite gives the files beside it the mode that the database has.
+	f, err := os.OpenFile(filepath.Join(dir, databaseName), os.O_RDWR|os.O_CREATE, 0o600)
+	if err != nil {
+		return err
+	}
+	return f.Close()
+}
+
 // database opens a folder's, as every writer of it does.
 func database(dir string) (*sql.DB, error) {
 	dsn := uri(filepath.Join(dir, databaseName)) +
 		"?_pragma=journal_mode(WAL)&_pragma=synchronous(FULL)&_pragma=foreign_keys(1)" +
-		"&_pragma=busy_timeout(10000)&_txlock=immediate"
+		"&_pragma=busy_timeout(10000)&_pragma=temp_store(MEMORY)&_txlock=immediate"
 	db, err := sql.Open("sqlite", dsn)
 	if err == nil {
 		db.SetMaxOpenConns(connections)
@@ -151,7 +194,10 @@ type Kit struct {
 	Grid    float64 // the module of its pieces in metres, 0 for none
 	SlotMap []byte  // JSON of what slots are called in the receiving project
 	Created time.Time
+	Removed bool // it was taken off the list
+	Moved   int  // how often anything of it changed that a page of it shows
 	Assets  int
+	Harm    error // its row is not as it was kept, or can't be read; nil for a sound one
 }
 
 // Asset is one thing to deliver.
@@ -162,6 +208,8 @@ type Asset struct {
 	Seq     int // of the prep in force; 0 before any decision
 	Changes int // how often what is decided for it was changed; see the third migration
 	Created time.Time
+	Removed bool  // it was taken out of its kit
+	Harm    error // its row is not as it was kept; nil for a sound one
 }
 
 // File is a file of a revision or of an export's packing list.
@@ -179,6 +227,7 @@ type Revision struct {
 	Created time.Time
 	By      string // who brought it in, "" for nobody in particular
 	Files   []File
+	Harm    error // its row, or one of its files', is not as it was kept; nil for a sound one
 }
 
 // Step is where an asset is in its history of decisions.
@@ -199,6 +248,7 @@ type State struct {
 	Revision Revision // in force, with its files
 	Step     Step
 	Added    []File // pictures that were added to its materials
+	Harm     error  // a row of it is not as it was kept; nil for a sound one
 }
 
 // Export is a kept package.
@@ -218,19 +268,21 @@ type Export struct {
 	Certificate []byte
 	Created     time.Time
 	By          string // who sent it, "" for nobody in particular
+	Harm        error  // its row is not as it was kept, or can't be read; nil for a sound one
 }
 
 // connections bounds the pool: SQLite has one writer at a time, and readers are quick.
 const connections = 8
 
-const stamp = time.RFC3339Nano
+// stamp is how moments are kept: all of them with nine decimals, in UTC, so that they sort as text.
+const stamp = "2006-01-02T15:04:05.000000000Z"
 
 // now is the moment as the database keeps it.
 func now() string { return time.Now().UTC().Format(stamp) }
 
 // when reads a kept moment, the zero time for what is none.
 func when(s string) time.Time {
-	t, _ := time.Parse(stamp, s)
+	t, _ := time.Parse(time.RFC3339Nano, s)
 	return t
 }
 

@@ -143,17 +143,19 @@ func TestAKitIsRenamedAndRetargetedAtOnce(t *testing.T) {
 	k, err := s.NewKit(ctx, "kit", target.Shipped[0])
 	require.NoError(t, err)
 	for i := range 40 {
-		name, to := fmt.Sprint("kit ", i), target.Shipped[i%4]
+		was, name, to := k.Name, fmt.Sprint("kit ", i), target.Shipped[i%4]
 		var wg sync.WaitGroup
-		wg.Go(func() { assert.NoError(t, s.RenameKit(ctx, k.ID, name)) })
+		wg.Go(func() { assert.NoError(t, s.RenameKit(ctx, k.ID, was, name)) })
 		wg.Go(func() { assert.NoError(t, s.SetTarget(ctx, k.ID, to)) })
 		wg.Go(func() { assert.NoError(t, s.SetGrid(ctx, k.ID, float64(i))) })
 		wg.Wait()
 		got, err := s.Kit(ctx, k.ID)
 		require.NoError(t, err)
 		require.Equal(t, []any{name, to, float64(i)}, []any{got.Name, got.Target, got.Grid})
+		require.ErrorIs(t, s.RenameKit(ctx, k.ID, was, "late"), ErrStale, "somebody else's name stays")
+		k = got
 	}
-	assert.ErrorIs(t, s.RenameKit(ctx, 99, "x"), ErrNotFound)
+	assert.ErrorIs(t, s.RenameKit(ctx, 99, "", "x"), ErrNotFound)
 	assert.ErrorIs(t, s.SetTarget(ctx, 99, target.Shipped[0]), ErrNotFound)
 }
 
@@ -243,11 +245,13 @@ func TestRemovedAssetsCanBePutBack(t *testing.T) {
 	r, err := s.Current(ctx, a.ID)
 	require.NoError(t, err)
 	assert.Equal(t, 2, r.Number)
-	require.NoError(t, s.RemoveAsset(ctx, a.ID, true))
+	_, err = s.RemoveAsset(ctx, a.ID, true)
+	require.NoError(t, err)
 	list, err := s.Assets(ctx, k.ID, false)
 	require.NoError(t, err)
 	assert.Empty(t, list)
-	require.NoError(t, s.RemoveAsset(ctx, a.ID, false))
+	_, err = s.RemoveAsset(ctx, a.ID, false)
+	require.NoError(t, err)
 	k, err = s.Kit(ctx, k.ID)
 	require.NoError(t, err)
 	assert.Equal(t, 1, k.Assets)

@@ -84,7 +84,7 @@ func (s *Store) Sweep(ctx context.Context, now time.Time) (Swept, error) {
 		if ctx.Err() != nil {
 			return out, ctx.Err()
 		}
-		if err := os.MkdirAll(day, 0o755); err != nil {
+		if err := os.MkdirAll(day, 0o700); err != nil {
 			return out, err
 		}
 		info, err := os.Stat(f)
@@ -135,7 +135,7 @@ func (s *Store) untrash(sha string) error {
 		return os.ErrNotExist
 	}
 	path := s.blobPath(sha)
-	if err := os.MkdirAll(filepath.Dir(path), 0o755); err != nil {
+	if err := os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
 		return err
 	}
 	return disk.Rename(found[len(found)-1], path)

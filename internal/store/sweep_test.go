@@ -176,7 +176,7 @@ func TestAPanicUndoesItsTransaction(t *testing.T) {
 	got, err := s.Kit(ctx, k.ID)
 	require.NoError(t, err)
 	assert.Equal(t, "Tern Point", got.Name)
-	require.NoError(t, s.RenameKit(ctx, k.ID, "East"))
+	require.NoError(t, s.RenameKit(ctx, k.ID, k.Name, "East"))
 }
 
 // Pictures that were added to an asset are named by it: they stay, and are looked after.

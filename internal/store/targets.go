@@ -1,8 +1,11 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
+	"slices"
+	"strings"
 
 	"yarvek/core/target"
 )
@@ -12,31 +15,46 @@ type TargetRevision struct {
 	Target  target.Target
 	Created string // RFC 3339
 	By      string
-	Removed bool // the target was taken out of the list
+	Removed bool  // the target was taken out of the list
+	Harm    error // its row is not as it was kept, or can't be read; nil for a sound one
 }
 
-func scanTarget(row interface{ Scan(...any) error }) (TargetRevision, error) {
-	var r TargetRevision
-	var body string
-	if err := row.Scan(&body, &r.Created, &r.By, &r.Removed); err != nil {
-		return r, missing(err)
+func scanTarget(row scanner) (r TargetRevision, err error) {
+	var sound bool
+	var key, body string
+	err = row.Scan(&sound, &key, &body, &r.Created, &r.By, &r.Removed)
+	if r.Harm, err = harm(err, "target_revisions", sound, key); err == nil && r.Harm == nil {
+		r.Target, r.Harm = target.Kept([]byte(body))
 	}
-	var err error
-	r.Target, err = target.Kept([]byte(body))
 	return r, err
 }
 
-const targetColumns = `SELECT r.body, r.created, r.signed,
-	t.removed IS NOT NULL FROM target_revisions r JOIN targets t ON t.id = r.target`
+// targetColumns are those of revisions of targets; the first tells whether both rows are sound.
+var targetColumns = `SELECT ` + held("target_revisions", "r") + ` AND ` + held("targets", "t") + `,
+	r.target || ' ' || r.number, r.body, r.created, r.signed, t.removed IS NOT NULL
+	FROM target_revisions r JOIN targets t ON t.id = r.target`
 
-// Targets lists the newest revision of each, by name; those taken out come too.
-func (s *Store) Targets(ctx context.Context) ([]TargetRevision, error) {
-	return all(ctx, s.db, scanTarget, targetColumns+` WHERE r.number = (SELECT max(number) FROM target_revisions m`+
-		` WHERE m.target = r.target)
-		ORDER BY json_extract(r.body, '$.name') COLLATE NOCASE, r.target`)
+// Targets lists the newest revision of each, by name; those taken out come too. One that is damaged is left out, and
+// counted.
+func (s *Store) Targets(ctx context.Context) (list []TargetRevision, damaged int, err error) {
+	rows, err := all(ctx, s.db, scanTarget, targetColumns+` WHERE r.number = (SELECT max(number) FROM target_revisions m`+
+		` WHERE m.target = r.target)`)
+	for _, r := range rows {
+		if r.Harm == nil {
+			list = append(list, r)
+		} else {
+			damaged++
+		}
+	}
+	slices.SortStableFunc(list, func(a, b TargetRevision) int {
+		return cmp.Or(cmp.Compare(strings.ToLower(a.Target.Name), strings.ToLower(b.Target.Name)),
+			cmp.Compare(a.Target.ID, b.Target.ID))
+	})
+	return list, damaged, err
 }
 
-// TargetRevisions lists those of a target, the newest first; none is ErrNotFound.
+// TargetRevisions lists those of a target, the newest first; none is ErrNotFound. One that is damaged is there with
+// its Harm.
 func (s *Store) TargetRevisions(ctx context.Context, id string) ([]TargetRevision, error) {
 	list, err := all(ctx, s.db, scanTarget, targetColumns+` WHERE r.target = ? ORDER BY r.number DESC`, id)
 	if err == nil && len(list) == 0 {
@@ -65,7 +83,7 @@ func (s *Store) KeepTarget(ctx context.Context, t target.Target) error {
 		}
 		_, err = tx.ExecContext(ctx,
 			`INSERT INTO target_revisions (target, number, body, created, signed) VALUES (?, ?, ?, ?, ?)`,
-			t.ID, t.Revision, t.JSON(), now(), By(ctx))
+			t.ID, t.Revision, string(t.JSON()), now(), By(ctx))
 		return err
 	})
 }

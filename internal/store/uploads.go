@@ -1,6 +1,7 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"database/sql"
 	"encoding/json"
@@ -17,12 +18,15 @@ func (s *Store) KeepUpload(ctx context.Context, job string, kit int64, meshes []
 		return err
 	}
 	return s.tx(ctx, func(tx *sql.Tx) error {
+		if _, err := openKit(ctx, tx, kit); err != nil {
+			return err
+		}
 		old := time.Now().Add(-uploadsKept).UTC().Format(stamp)
 		if _, err := tx.ExecContext(ctx, `DELETE FROM uploads WHERE created < ?`, old); err != nil {
 			return err
 		}
-		_, err := tx.ExecContext(ctx, `INSERT INTO uploads (job, kit_id, files, created) VALUES (?, ?, ?, ?)`, job, kit, b,
-			now())
+		_, err := tx.ExecContext(ctx, `INSERT INTO uploads (job, kit_id, files, created) VALUES (?, ?, ?, ?)`, job, kit,
+			string(b), now())
 		return err
 	})
 }
@@ -33,10 +37,12 @@ func (s *Store) UploadOf(ctx context.Context, job string) (kit int64, came []Ass
 	err = s.see(ctx, func(tx *sql.Tx) error {
 		var b []byte
 		var created string
-		err := tx.QueryRowContext(ctx, `SELECT kit_id, files, created FROM uploads WHERE job = ?`, job).Scan(&kit, &b,
-			&created)
-		if err != nil {
-			return missing(err)
+		var sound bool
+		err := tx.QueryRowContext(ctx, `SELECT `+held("uploads", "u")+`, kit_id, files, created FROM uploads u WHERE job = ?`,
+			job).Scan(&sound, &kit, &b, &created)
+		harmed, err := harm(err, "uploads", sound, job)
+		if err := cmp.Or(err, harmed); err != nil {
+			return err
 		}
 		var files []File
 		if err := json.Unmarshal(b, &files); err != nil {

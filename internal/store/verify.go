@@ -10,7 +10,6 @@ import (
 	"os"
 	"path/filepath"
 	"slices"
-	"syscall"
 )
 
 // Harm is a kept file that is not as it was kept, with everything that needs it.
@@ -23,38 +22,43 @@ type Harm struct {
 // Verdict is what [Verify] found.
 type Verdict struct {
 	Database []string // what SQLite's own checks complain of; none when it is sound
-	Files    int      // that rows name
-	Bytes    int64    // of those that are whole
-	Harmed   []Harm   // in the order of their SHA-256
-	Unnamed  int      // files that no row names; a sweep moves them to the trash
-	Trash    int      // files in the trash
+	Rows     []BrokenRow
+	Files    int    // that rows name
+	Bytes    int64  // of those that are whole
+	Harmed   []Harm // in the order of their SHA-256
+	// Files that no row names, which a sweep moves to the trash, and those in the trash.
+	Unnamed, Trash           int
+	UnnamedBytes, TrashBytes int64
 }
 
 // Sound tells whether nothing is harmed.
-func (v *Verdict) Sound() bool { return len(v.Database)+len(v.Harmed) == 0 }
+func (v *Verdict) Sound() bool { return len(v.Database)+len(v.Rows)+len(v.Harmed) == 0 }
 
 // Verify checks a data folder without changing anything in it, while a server holds it
-// or not: the database by SQLite's own checks, and every kept file that a row names by
+// or not: the database by SQLite's own checks, its rows by their seals, and every kept file that a row names by
 // its SHA-256. The error says why it could not be checked at all.
 func Verify(ctx context.Context, dir string) (*Verdict, error) {
 	file := filepath.Join(dir, databaseName)
 	if _, err := os.Stat(file); err != nil {
 		return nil, unopened(dir, err)
 	}
-	db, err := readOnly(file)
+	db, err := toLookAt(ctx, file)
 	if err != nil {
-		return nil, err
+		return nil, unopened(dir, err)
 	}
 	defer db.Close()
 	v := &Verdict{}
 	for _, check := range []string{"PRAGMA integrity_check", "PRAGMA foreign_key_check"} {
 		if err := v.complaints(ctx, db, check); err != nil {
-			return nil, unopened(dir, err)
+			return nil, unopened(dir, judged(db, err))
 		}
+	}
+	if v.Rows, err = brokenRows(ctx, db); err != nil {
+		return nil, unopened(dir, judged(db, err))
 	}
 	users, err := usersOf(ctx, db)
 	if err != nil {
-		return nil, unopened(dir, err)
+		return nil, unopened(dir, judged(db, err))
 	}
 	v.Files = len(users)
 	for _, sha := range slices.Sorted(maps.Keys(users)) {
@@ -75,14 +79,21 @@ func Verify(ctx context.Context, dir string) (*Verdict, error) {
 	if err != nil {
 		return nil, err
 	}
-	for _, f := range all {
-		if _, ok := users[filepath.Base(f)]; !ok {
-			v.Unnamed++
+	all = slices.DeleteFunc(all, func(f string) bool { return users[filepath.Base(f)] != nil })
+	v.Unnamed, v.UnnamedBytes = len(all), bytesOf(all)
+	trash, err := filepath.Glob(filepath.Join(dir, "trash", "*", "*"))
+	v.Trash, v.TrashBytes = len(trash), bytesOf(trash)
+	return v, err
+}
+
+// bytesOf adds up the sizes of files.
+func bytesOf(files []string) (n int64) {
+	for _, f := range files {
+		if info, err := os.Stat(f); err == nil {
+			n += info.Size()
 		}
 	}
-	trash, err := filepath.Glob(filepath.Join(dir, "trash", "*", "*"))
-	v.Trash = len(trash)
-	return v, err
+	return n
 }
 
 // complaints adds what a check of the database says, all but "ok".
@@ -166,29 +177,52 @@ func verifyBlob(dir, sha string) (int64, error) {
 // readOnly opens a database to look at it: nothing is written, and a server that holds
 // it goes on.
 func readOnly(file string) (*sql.DB, error) {
-	return sql.Open("sqlite", uri(file)+"?mode=ro&_pragma=busy_timeout(10000)")
+	return sql.Open("sqlite", uri(file)+"?mode=ro&_pragma=busy_timeout(10000)&_pragma=temp_store(MEMORY)")
+}
+
+// toLookAt is readOnly also where nothing can be written beside the database, as on a disk that can only be read:
+// SQLite's write-ahead log wants a file beside it there, unless it is told that nobody changes anything.
+func toLookAt(ctx context.Context, file string) (*sql.DB, error) {
+	db, err := readOnly(file)
+	if err != nil {
+		return nil, err
+	}
+	var n int
+	err = db.QueryRowContext(ctx, `SELECT count(*) FROM sqlite_master`).Scan(&n)
+	if CauseOf(err) != ReadOnly {
+		return db, nil // whoever looks meets what else is wrong
+	}
+	if log, e := os.Stat(file + "-wal"); e == nil && log.Size() > 0 {
+		_ = db.Close()
+		return nil, fmt.Errorf("%w: its last changes lie in %s-wal and can only be read where that can be written to",
+			err, file)
+	}
+	_ = db.Close()
+	return sql.Open("sqlite", uri(file)+"?mode=ro&immutable=1&_pragma=temp_store(MEMORY)")
 }
 
 // databaseName is the database's file within the data folder.
 const databaseName = "yarvek.db"
 
 // newest is the schema this program knows, the number of the last migration.
-const newest = 7
+const newest = 8
 
-// unopened says why a data folder can't be opened, what is safe, and what to do.
-func unopened(dir string, err error) error {
-	switch {
-	case errors.Is(err, fs.ErrNotExist):
-		return fmt.Errorf("there is no Yarvek data in %s: expected the file %s there. Name another folder with --data", dir,
-			databaseName)
-	case errors.Is(err, fs.ErrPermission), errors.Is(err, syscall.EROFS):
-		return fmt.Errorf("%s can't be written to: %w. Nothing was changed. Give this user the right to write there, or "+
-			"name another "+
-			"folder with --data", dir, err)
+// judged makes sure of what seems to be damage: an error of SQLite that speaks of the content becomes *damaged only
+// when an integrity check fails too; any other error stays.
+func judged(db *sql.DB, err error) error {
+	if CauseOf(err) != Harmed {
+		return err
 	}
-	return fmt.Errorf("the database %s is damaged or is none: %w. Nothing was changed; the files in %s are untouched. "+
-		"Put a backup of the database in its place, or move both to a safe place and start with an empty folder",
-		filepath.Join(dir, databaseName), err, filepath.Join(dir, "blobs"))
+	var said string
+	switch check := db.QueryRow("PRAGMA integrity_check(1)").Scan(&said); {
+	case check == nil && said == "ok":
+		return err // it was something else
+	case check == nil:
+		return &damaged{said}
+	case CauseOf(check) == Harmed:
+		return &damaged{check.Error()}
+	}
+	return err
 }
 
 // sane looks at the database of a folder before anything is written there: whether it
@@ -204,7 +238,7 @@ func sane(dir string) error {
 		return unopened(dir, err)
 	}
 	if kept, _ := filepath.Glob(filepath.Join(dir, "blobs", "??", "*")); info.Size() == 0 && len(kept) > 0 {
-		return unopened(dir, fmt.Errorf("it is empty, and %d files are kept beside it", len(kept)))
+		return unopened(dir, &damaged{fmt.Sprintf("it is empty, and %d files are kept beside it", len(kept))})
 	}
 	if info.Size() == 0 {
 		return nil
@@ -222,11 +256,11 @@ func sane(dir string) error {
 	if err == nil {
 		var said string
 		if err = db.QueryRow("PRAGMA quick_check(1)").Scan(&said); err == nil && said != "ok" {
-			err = errors.New(said)
+			err = &damaged{said}
 		}
 	}
 	if err != nil {
-		return unopened(dir, err)
+		return unopened(dir, judged(db, err))
 	}
 	if version > newest {
 		return fmt.Errorf("the database in %s is of a newer Yarvek: it has version %d, and this program knows %d. Nothing "+

@@ -142,10 +142,8 @@ func TestABackupIsPutBackWhole(t *testing.T) {
 	put(t, s, "named by nobody", 0)
 	at := filepath.Join(t.TempDir(), "backup.zip")
 	write := func() []Harm {
-		f, err := os.Create(at)
+		harmed, err := BackupTo(ctx, dir, at)
 		require.NoError(t, err)
-		harmed, err := Backup(ctx, dir, f)
-		require.NoError(t, errors.Join(err, f.Close()))
 		return harmed
 	}
 	stop, stopped := make(chan struct{}), make(chan struct{})
@@ -156,14 +154,14 @@ func TestABackupIsPutBackWhole(t *testing.T) {
 			case <-stop:
 				return
 			default:
-				_ = s.RenameKit(ctx, 1, fmt.Sprint("kit ", i))
+				_ = s.SetGrid(ctx, 1, float64(i+1))
 			}
 		}
 	}()
 	assert.Empty(t, write())
 	close(stop)
 	<-stopped
-	require.NoError(t, s.RenameKit(ctx, 1, "renamed since"))
+	require.NoError(t, s.RenameKit(ctx, 1, "Tern Point", "renamed since"))
 
 	to := filepath.Join(t.TempDir(), "new", "data")
 	v, err := Restore(ctx, at, to)

@@ -28,7 +28,7 @@ func TestEachTroubleHasItsOwnSentence(t *testing.T) {
 	}{
 		{at(syscall.ENOSPC), http.StatusInsufficientStorage, "is full"},
 		{at(syscall.EACCES), http.StatusInternalServerError, "can’t be written to"},
-		{at(syscall.EIO), http.StatusInternalServerError, "is damaged"},
+		{at(syscall.EIO), http.StatusInternalServerError, "look at the disk first"},
 		{at(syscall.ENAMETOOLONG), http.StatusUnprocessableEntity, "longer than the disk takes"},
 		{&http.MaxBytesError{Limit: maxForm}, http.StatusRequestEntityTooLarge, "form that was sent is larger"},
 		{&http.MaxBytesError{Limit: 7 * maxForm}, http.StatusRequestEntityTooLarge, "--max-upload"},

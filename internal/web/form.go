@@ -39,6 +39,9 @@ func parse(w http.ResponseWriter, r *http.Request) *form {
 // str is a field without blanks at its ends.
 func (f *form) str(name string) string { return strings.TrimSpace(f.r.PostForm.Get(name)) }
 
+// raw is a field as it was sent, with the blanks at its ends.
+func (f *form) raw(name string) string { return f.r.PostForm.Get(name) }
+
 // has tells whether the form sent a field at all, empty or not.
 func (f *form) has(name string) bool { return f.r.PostForm.Has(name) }
 

@@ -319,7 +319,7 @@ func (s *Server) renameKit(w http.ResponseWriter, r *http.Request) error {
 	if err := first(err, f.err); err != nil {
 		return err
 	}
-	if err := s.desk.RenameKit(r.Context(), kid, f.str("name")); err != nil {
+	if err := s.desk.RenameKit(r.Context(), kid, f.str("was"), f.str("name")); err != nil {
 		return err
 	}
 	return seeOther(w, r, "/kits/%d", kid)
@@ -362,13 +362,14 @@ func (s *Server) setGrid(w http.ResponseWriter, r *http.Request) error {
 // exportsPage lists what was sent from a kit.
 type exportsPage struct {
 	Kit  work.Kit
-	List []work.Sent
-	From int // the first shown
+	List []work.Sent // those shown
+	From int         // the first of them, among all
+	All  int
 }
 
 // Older is where those begin that are older than what is shown, 0 when there are none.
 func (p exportsPage) Older() int {
-	if p.From+pieceOf >= len(p.List) {
+	if p.From+pieceOf >= p.All {
 		return 0
 	}
 	return p.From + pieceOf
@@ -384,15 +385,15 @@ func (s *Server) exports(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	list, err := s.desk.Exports(r.Context(), kid, 0)
-	if err != nil {
-		return err
-	}
 	from, err := fromOf(r)
 	if err != nil {
 		return err
 	}
-	s.render(w, http.StatusOK, "exports", "Exports · "+k.Name, exportsPage{k, list, from})
+	list, n, err := s.desk.Exports(r.Context(), kid, 0, from, pieceOf)
+	if err != nil {
+		return err
+	}
+	s.render(w, http.StatusOK, "exports", "Exports · "+k.Name, exportsPage{k, list, from, n})
 	return nil
 }
 

@@ -59,6 +59,7 @@ var words = template.FuncMap{
 	"sev":      draft.SeverityClass,
 	"must":     func(s finding.Severity) bool { return s == finding.MustFix },
 	"look":     func(s finding.Severity) bool { return s == finding.Look },
+	"sentence": func(err error) string { return sentence(err.Error()) },
 	"svg":      trusted,
 	"static":   func(path string) string { return "/static/" + path + "?v=" + version },
 	"piece":    piece,

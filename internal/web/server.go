@@ -18,7 +18,6 @@ import (
 	"unicode"
 	"unicode/utf8"
 
-	"github.com/alexedwards/scs/v2"
 	"github.com/go-chi/chi/v5"
 	"github.com/go-chi/chi/v5/middleware"
 
@@ -43,7 +42,7 @@ type Server struct {
 
 // Guard lets in only those who sign in; it is called before Handler. kept keeps their
 // sessions, and secure is whether browsers reach the server by TLS alone.
-func (s *Server) Guard(people People, kept scs.Store, secure bool) {
+func (s *Server) Guard(people People, kept Sessions, secure bool) {
 	s.door = newDoor(people, kept, secure)
 }
 
@@ -71,6 +70,8 @@ func (s *Server) Handler() http.Handler {
 		r.Get(signInPath, s.page(s.askIn))
 		r.Post(signInPath, s.page(s.signIn))
 		r.Post("/sign-out", s.page(s.signOut))
+		r.Get("/sessions", s.page(s.mySessions))
+		r.Post("/sessions/end", s.page(s.endSession))
 	}
 	r.Get("/", s.page(s.kits))
 	r.Post("/kits", s.page(s.newKit))
@@ -173,6 +174,8 @@ func explain(err error) (status int, say string) {
 	switch {
 	case errors.Is(err, work.ErrNotFound), errors.As(err, &unknown):
 		return http.StatusNotFound, "There is nothing at this address. It may have been removed, or the link is old."
+	case errors.Is(err, work.ErrRemoved):
+		return http.StatusConflict, err.Error()
 	case errors.Is(err, work.ErrStale):
 		return http.StatusConflict,
 			"This was changed in another window meanwhile. Nothing was changed; go back, look again, and " +
@@ -219,8 +222,12 @@ func folderTrouble(c work.Cause) (status int, say string) {
 				"if it stays so, end the program that has the data folder open."
 	case work.Harmed:
 		return http.StatusInternalServerError,
-			"The database or the disk below it is damaged, so this was not kept. Whoever runs " +
+			"The database seems to be damaged, so this was not kept. Whoever runs " +
 				"Yarvek should stop it and run yarvek verify, which says what is harmed and what to do."
+	case work.Broken:
+		return http.StatusInternalServerError,
+			"The disk did not give or take what it was asked for, so this was not kept. Whoever runs Yarvek should look at " +
+				"the disk first, and then run yarvek verify."
 	}
 	return http.StatusInternalServerError, brokeOff
 }

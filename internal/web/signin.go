@@ -10,6 +10,7 @@ import (
 	"strings"
 	"sync"
 	"time"
+	"unicode"
 
 	"github.com/alexedwards/argon2id"
 	"github.com/alexedwards/scs/v2"
@@ -18,41 +19,79 @@ import (
 	"yarvek/internal/work"
 )
 
-// People is where those who may sign in and their sessions are kept.
+// People is where those who may sign in are kept.
 type People interface {
 	// Phrase gives a person's name as they write it and their passphrase as it is kept;
 	// the error is work.ErrNotFound when there is nobody of that name.
 	Phrase(ctx context.Context, name string) (as, phrase string, err error)
+	// FailedTries, CountTry and ForgetTries keep the tries that failed, by keys.
+	FailedTries(ctx context.Context, since time.Time, keys ...string) ([]work.Tries, error)
+	CountTry(ctx context.Context, at, since time.Time, keys ...string) error
+	ForgetTries(ctx context.Context, keys ...string) error
+	// Note adds a line to the journal.
+	Note(ctx context.Context, did work.Deed, what string) error
+}
+
+// Sessions is where the sessions of those who signed in are kept. One is found only as long as its person has the
+// passphrase it was begun by.
+type Sessions interface {
+	Find(token string) ([]byte, bool, error)
+	Keep(token string, data []byte, of work.Session) error
+	Delete(token string) error
+	List(ctx context.Context, person string) ([]work.Session, error)
+	End(ctx context.Context, person, id string) (int64, error)
 }
 
 // door lets in those who signed in, on an installation that others on the network can
-// reach. Passphrases are kept as Argon2id (RFC 9106), sessions in the data folder; tries
-// that fail make the next ones wait.
+// reach. Passphrases are kept as Argon2id (RFC 9106), sessions and the tries that failed in the data folder.
 type door struct {
 	people   People
+	kept     Sessions
 	sessions *scs.SessionManager
-	waits    waits
 	compare  chan struct{} // holds as many as may be compared at once: each takes 64 MB
+	slow     chan struct{} // holds the one try of a name under attack that is let through at a time
 }
 
-// sessionName is what a session holds: who signed in.
-const sessionName = "name"
+// What a session holds.
+const (
+	sessionName    = "name"    // who signed in
+	sessionOpens   = "opens"   // digest of the passphrase as it was kept then
+	sessionAddress = "address" // it was begun from
+	sessionAgent   = "agent"   // what the browser calls itself
+)
 
 // newDoor makes one; secure is whether browsers reach the server by TLS alone.
-func newDoor(people People, kept scs.Store, secure bool) *door {
+func newDoor(people People, kept Sessions, secure bool) *door {
 	m := scs.New()
-	m.Store = kept
+	m.Store = keeper{kept}
 	m.Lifetime = 14 * 24 * time.Hour // an idle timeout would write to the disk at each request
 	m.Cookie.Name = "yarvek"
 	m.Cookie.HttpOnly, m.Cookie.Secure, m.Cookie.SameSite = true, secure, http.SameSiteLaxMode
-	return &door{people: people, sessions: m, waits: waits{at: map[string]failed{}},
-		compare: make(chan struct{}, 2)}
+	return &door{people: people, kept: kept, sessions: m, compare: make(chan struct{}, 2), slow: make(chan struct{}, 1)}
+}
+
+// keeper keeps a session manager's sessions with whose they are.
+type keeper struct{ Sessions }
+
+// Commit keeps a session.
+func (k keeper) Commit(token string, data []byte, expiry time.Time) error {
+	_, values, err := scs.GobCodec{}.Decode(data)
+	if err != nil {
+		return err
+	}
+	text := func(name string) string {
+		s, _ := values[name].(string)
+		return s
+	}
+	return k.Keep(token, data, work.Session{Person: text(sessionName), Opens: text(sessionOpens),
+		Address: text(sessionAddress), Agent: text(sessionAgent), Expiry: expiry})
 }
 
 // guard answers only those who signed in; others are sent to sign in, and come back to
 // where they were. What they do is signed with their name.
 func (d *door) guard(next http.Handler) http.Handler {
 	return d.sessions.LoadAndSave(http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		r = r.WithContext(work.From(r.Context(), remote(r)))
 		name := d.sessions.GetString(r.Context(), sessionName)
 		if name != "" {
 			next.ServeHTTP(w, r.WithContext(work.As(r.Context(), name)))
@@ -100,49 +139,93 @@ var nobody = sync.OnceValue(func() string {
 // signIn takes a name and a passphrase.
 func (s *Server) signIn(w http.ResponseWriter, r *http.Request) error {
 	f := parse(w, r)
+	name, phrase, to := f.str("name"), f.raw("phrase"), f.str("to")
 	if f.err != nil {
 		return f.err
 	}
-	p := signInPage{Name: f.str("name"), To: f.str("to")}
+	p := signInPage{Name: shownName(name), To: to}
 	again := func(status int, say string) error {
 		p.Say = say
 		s.render(w, status, "sign-in", "Sign in · Yarvek", p)
 		return nil
 	}
-	keys := []string{"from " + remote(r), "name " + strings.ToLower(p.Name)}
-	if wait := s.door.waits.left(time.Now(), keys...); wait > 0 {
+	wait, err := s.door.hurdle(r.Context(), remote(r), name)
+	if err != nil {
+		return err
+	}
+	if wait > 0 {
 		w.Header().Set("Retry-After", seconds(wait))
 		return again(http.StatusTooManyRequests, "Too many tries failed. Try again in "+seconds(wait)+" seconds.")
 	}
-	// A try counts before it is looked at: many at once must not slip through.
-	s.door.waits.failed(time.Now(), keys...)
-	as, kept, err := s.door.people.Phrase(r.Context(), p.Name)
-	if errors.Is(err, work.ErrNotFound) {
-		kept, err = nobody(), nil
-	}
+	as, kept, ok, err := s.door.right(r.Context(), name, phrase)
 	if err != nil {
 		return err
 	}
-	select {
-	case s.door.compare <- struct{}{}:
-	case <-r.Context().Done():
-		return r.Context().Err()
-	}
-	ok, err := argon2id.ComparePasswordAndHash(f.r.PostForm.Get("phrase"), kept)
-	<-s.door.compare
-	if err != nil {
-		return err
-	}
-	if !ok || as == "" {
+	if !ok {
 		s.log.Warn("sign-in refused", "name", p.Name, "from", remote(r))
+		if err := s.door.people.Note(r.Context(), work.Refused, p.Name); err != nil {
+			return err
+		}
 		return again(http.StatusUnauthorized, "The name or the passphrase is not right.")
 	}
-	s.door.waits.forget(keys...)
-	if err := s.door.sessions.RenewToken(r.Context()); err != nil {
+	if err := s.door.enter(r, as, kept); err != nil {
 		return err
 	}
-	s.door.sessions.Put(r.Context(), sessionName, as)
-	return seeOther(w, r, "%s", local(p.To))
+	return seeOther(w, r, "%s", local(to))
+}
+
+// right tells whether somebody has this passphrase: their name as they write it, and the passphrase as it is kept.
+func (d *door) right(ctx context.Context, name, phrase string) (as, kept string, ok bool, err error) {
+	as, kept, err = d.people.Phrase(ctx, name)
+	if errors.Is(err, work.ErrNotFound) || fault.KindOf(err) == fault.Damaged { // whose row is damaged can't sign in
+		as, kept, err = "", nobody(), nil
+	}
+	if err != nil {
+		return "", "", false, err
+	}
+	select {
+	case d.compare <- struct{}{}:
+	case <-ctx.Done():
+		return "", "", false, ctx.Err()
+	}
+	ok, err = argon2id.ComparePasswordAndHash(phrase, kept)
+	<-d.compare
+	return as, kept, ok && as != "", err
+}
+
+// enter begins the session of somebody who gave the right passphrase.
+func (d *door) enter(r *http.Request, as, kept string) error {
+	ctx := work.As(r.Context(), as)
+	if err := d.people.ForgetTries(ctx, pairKey(remote(r), as), addressKey(remote(r))); err != nil {
+		return err
+	}
+	if err := d.sessions.RenewToken(r.Context()); err != nil {
+		return err
+	}
+	for name, v := range map[string]string{sessionName: as, sessionOpens: work.PhraseDigest(kept),
+		sessionAddress: remote(r), sessionAgent: cleaned(r.UserAgent(), longestAgent)} {
+		d.sessions.Put(r.Context(), name, v)
+	}
+	return d.people.Note(ctx, work.SignedIn, "")
+}
+
+// longestAgent and longestShown bound what others say of themselves, in letters.
+const (
+	longestAgent = 200
+	longestShown = 40
+)
+
+// shownName is a name that was typed as it may stand in an answer and in the log.
+func shownName(name string) string { return cleaned(name, longestShown) }
+
+// cleaned cuts a text from outside, and leaves out what can't be seen of it.
+func cleaned(s string, most int) string {
+	return clip(strings.Map(func(r rune) rune {
+		if unicode.IsPrint(r) {
+			return r
+		}
+		return -1
+	}, strings.ToValidUTF8(s, "")), most)
 }
 
 // seconds is a time in whole seconds, rounded up.
@@ -160,6 +243,9 @@ func local(to string) string {
 
 // signOut ends the session.
 func (s *Server) signOut(w http.ResponseWriter, r *http.Request) error {
+	if err := s.door.people.Note(r.Context(), work.SignedOut, ""); err != nil {
+		return err
+	}
 	if err := s.door.sessions.Destroy(r.Context()); err != nil {
 		return err
 	}
@@ -181,70 +267,4 @@ func HashPhrase(phrase string) (string, error) {
 		return "", fault.Input("a passphrase has ten letters at least: several words are easy to keep and hard to guess")
 	}
 	return argon2id.CreateHash(phrase, argon2id.DefaultParams)
-}
-
-// freeTries may fail before the next has to wait; the wait doubles with each, up to
-// longestWait.
-const (
-	freeTries   = 3
-	longestWait = 5 * time.Minute
-)
-
-// failed is how often something failed, and when last.
-type failed struct {
-	times int
-	last  time.Time
-}
-
-// waits counts the tries that failed, by name and by address. It is safe for use by
-// several goroutines.
-type waits struct {
-	mu sync.Mutex
-	at map[string]failed
-}
-
-// waitOf is how long the next try waits.
-func waitOf(f failed) time.Duration {
-	if f.times < freeTries {
-		return 0
-	}
-	return min(longestWait, time.Second<<min(f.times-freeTries, 10))
-}
-
-// left is how long a try for these has to wait yet.
-func (w *waits) left(now time.Time, keys ...string) time.Duration {
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	var longest time.Duration
-	for _, k := range keys {
-		if f, ok := w.at[k]; ok {
-			longest = max(longest, waitOf(f)-now.Sub(f.last))
-		}
-	}
-	return longest
-}
-
-// failed counts a try. What failed last an hour ago is forgotten, and so is the whole list
-// when somebody fills it with names.
-func (w *waits) failed(now time.Time, keys ...string) {
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	const most = 10_000
-	for k, f := range w.at {
-		if now.Sub(f.last) > time.Hour || len(w.at) > most && strings.HasPrefix(k, "name ") {
-			delete(w.at, k)
-		}
-	}
-	for _, k := range keys {
-		w.at[k] = failed{w.at[k].times + 1, now}
-	}
-}
-
-// forget is for those who got it right.
-func (w *waits) forget(keys ...string) {
-	w.mu.Lock()
-	defer w.mu.Unlock()
-	for _, k := range keys {
-		delete(w.at, k)
-	}
 }

@@ -2,7 +2,10 @@ package web
 
 import (
 	"context"
+	"errors"
+	"fmt"
 	"log/slog"
+	"net"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
@@ -10,6 +13,7 @@ import (
 	"testing"
 	"time"
 
+	"github.com/alexedwards/scs/v2"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -105,29 +109,146 @@ func TestWhoSignedInSignsWhatTheyChange(t *testing.T) {
 	assert.Equal(t, "/sign-in", c.ask(http.MethodGet, "/", other, nil).Header().Get("Location"))
 }
 
+// from asks as somebody else's machine does.
+func (c *client) from(address string, form url.Values) *httptest.ResponseRecorder {
+	r := httptest.NewRequest(http.MethodPost, "/sign-in", strings.NewReader(form.Encode()))
+	r.Host, r.RemoteAddr = "10.1.2.3", net.JoinHostPort(address, "5555")
+	r.Header.Set("Content-Type", "application/x-www-form-urlencoded")
+	w := httptest.NewRecorder()
+	c.h.ServeHTTP(w, r)
+	return w
+}
+
 func TestWrongPassphrasesAreSlowedDown(t *testing.T) {
-	c, _ := guarded(t)
-	for i := range freeTries {
-		w := c.ask(http.MethodPost, "/sign-in", "", entryForm([]string{"Ana", "Bo"}[i%2], "wrong", ""))
+	c, st := guarded(t)
+	wrong, right := entryForm("Ana", "wrong", ""), entryForm("Ana", "nine small boats at dawn", "")
+	for range freeTries {
+		w := c.from("10.1.2.77", wrong)
 		assert.Equal(t, http.StatusUnauthorized, w.Code)
 		has(t, w, "The name or the passphrase is not right.")
 	}
-	w := c.ask(http.MethodPost, "/sign-in", "", entryForm("Ana", "nine small boats at dawn", ""))
+	w := c.from("10.1.2.77", right)
 	assert.Equal(t, http.StatusTooManyRequests, w.Code, "even the right one waits now")
 	assert.NotEmpty(t, w.Header().Get("Retry-After"))
+	assert.Equal(t, http.StatusTooManyRequests, c.from("10.1.2.77", entryForm("ＡＮＡ\u200b", "wrong", "")).Code,
+		"it is the same name")
+	assert.Equal(t, http.StatusSeeOther, c.from("10.1.2.78", right).Code, "nobody is locked out by somebody elsewhere")
+
+	// A new start of the server forgets nothing.
+	again := New(c.desk, slog.New(slog.DiscardHandler), "10.1.2.3")
+	again.Guard(st, st.Sessions(), true)
+	c = &client{t: t, h: again.Handler(), desk: c.desk}
+	assert.Equal(t, http.StatusTooManyRequests, c.from("10.1.2.77", right).Code)
 
 	for times, want := range map[int]time.Duration{0: 0, 2: 0, 3: time.Second, 5: 4 * time.Second, 40: longestWait} {
-		assert.Equal(t, want, waitOf(failed{times: times}), times)
+		assert.Equal(t, want, waitOf(work.Tries{Times: times}, freeTries), times)
 	}
-	var many waits
-	many.at = map[string]failed{}
-	now := time.Now()
-	for i := range 30_000 {
-		many.failed(now, "from here", "name "+strings.Repeat("x", i%97)+string(rune('a'+i%26)))
+	assert.Equal(t, network("2001:db8:1:2:3::4"), network("2001:db8:1:2:ffff::9"), "a line has 64 bits of addresses")
+	assert.NotEqual(t, network("2001:db8:1:2::4"), network("2001:db8:1:3::4"))
+	assert.Equal(t, "10.1.2.77", network("::ffff:10.1.2.77"))
+}
+
+// A name that is tried from everywhere can still be signed in by, later.
+func TestANameUnderAttackIsSlowAndNotLocked(t *testing.T) {
+	was := slowly
+	slowly = 300 * time.Millisecond
+	t.Cleanup(func() { slowly = was })
+	c, _ := guarded(t)
+	for i := range freeOfName {
+		require.Equal(t, http.StatusUnauthorized, c.from(fmt.Sprintf("10.9.0.%d", i), entryForm("ana", "wrong", "")).Code)
 	}
-	assert.LessOrEqual(t, len(many.at), 10_002, "somebody who makes up names does not fill the memory")
-	assert.Equal(t, longestWait, many.left(now, "from here"))
-	assert.Zero(t, many.left(now.Add(time.Hour), "from here"))
+	begun := time.Now()
+	assert.Equal(t, http.StatusSeeOther, c.from("10.1.2.3", entryForm("Ana", "nine small boats at dawn", "")).Code)
+	assert.GreaterOrEqual(t, time.Since(begun), slowly)
+	for i := range freeSpread {
+		c.from("10.7.0.1", entryForm(fmt.Sprint("made up ", i), "wrong", ""))
+	}
+	assert.Equal(t, http.StatusTooManyRequests, c.from("10.7.0.1", entryForm("another", "wrong", "")).Code,
+		"an address that tries many names waits")
+}
+
+// What a session could do ends with the account, with its passphrase, and when somebody ends it.
+func TestSessionsEndWithTheAccount(t *testing.T) {
+	ctx := context.Background()
+	enter := func(c *client) string {
+		w := c.ask(http.MethodPost, "/sign-in", "", entryForm("Ana", "nine small boats at dawn", ""))
+		require.Equal(t, http.StatusSeeOther, w.Code)
+		return w.Result().Cookies()[0].Value
+	}
+	in := func(c *client, session string) bool {
+		return c.ask(http.MethodGet, "/targets", session, nil).Code == http.StatusOK
+	}
+	other, err := HashPhrase("nine small boats at dawn")
+	require.NoError(t, err)
+	for name, end := range map[string]func(*store.Store) error{
+		"removed":            func(st *store.Store) error { return st.RemovePerson(ctx, "Ana") },
+		"another passphrase": func(st *store.Store) error { return st.SetPhrase(ctx, "Ana", other) },
+		"ended from the command line": func(st *store.Store) error {
+			_, err := st.Sessions().End(ctx, "Ana",
+				"")
+			return err
+		},
+		"removed and added again": func(st *store.Store) error {
+			return errors.Join(st.RemovePerson(ctx, "ana"), st.AddPerson(ctx, "Ana", other))
+		},
+	} {
+		t.Run(name, func(t *testing.T) {
+			c, st := guarded(t)
+			session := enter(c)
+			require.True(t, in(c, session))
+			require.NoError(t, end(st))
+			assert.False(t, in(c, session))
+		})
+	}
+	t.Run("a sign-in under way", func(t *testing.T) {
+		c, st := guarded(t)
+		_, kept, err := st.Phrase(ctx, "Ana")
+		require.NoError(t, err)
+		require.NoError(t, st.RemovePerson(ctx, "Ana"))
+		// The passphrase was compared before; its session comes after.
+		data, err := scs.GobCodec{}.Encode(time.Now().Add(time.Hour), map[string]any{sessionName: "Ana",
+			sessionOpens: work.PhraseDigest(kept)})
+		require.NoError(t, err)
+		require.NoError(t, keeper{st.Sessions()}.Commit("late", data, time.Now().Add(time.Hour)))
+		assert.False(t, in(c, "late"))
+	})
+	t.Run("by oneself", func(t *testing.T) {
+		c, st := guarded(t)
+		first, second := enter(c), enter(c)
+		require.NoError(t, st.AddPerson(ctx, "Bo", other))
+		w := c.ask(http.MethodGet, "/sessions", first, nil)
+		for _, say := range []string{work.SessionID(second), "this one", "10.1.2.77"} {
+			has(t, w, say)
+		}
+		assert.NotContains(t, w.Body.String(), second, "what opens a session is not on any page")
+		bo := c.ask(http.MethodPost, "/sign-in", "", entryForm("Bo", "nine small boats at dawn",
+			"")).Result().Cookies()[0].Value
+		end := url.Values{"session": {work.SessionID(second)}}
+		assert.Equal(t, http.StatusNotFound, c.ask(http.MethodPost, "/sessions/end", bo, end).Code, "another's own")
+		assert.True(t, in(c, second))
+		assert.Equal(t, http.StatusSeeOther, c.ask(http.MethodPost, "/sessions/end", first, end).Code)
+		assert.False(t, in(c, second))
+		assert.True(t, in(c, first))
+	})
+}
+
+// Who signed in, who was refused, what was removed: kept in order, with a name that is cut.
+func TestTheJournalTellsWhoWasThere(t *testing.T) {
+	c, st := guarded(t)
+	c.ask(http.MethodPost, "/sign-in", "", entryForm(strings.Repeat("x", 9000)+"\u202e\n", "wrong", ""))
+	w := c.ask(http.MethodPost, "/sign-in", "", entryForm("ana", "nine small boats at dawn", ""))
+	session := w.Result().Cookies()[0].Value
+	c.ask(http.MethodPost, "/kits", session, url.Values{"name": {"Pier"}, "target": {target.Shipped[0].ID}})
+	c.ask(http.MethodPost, "/kits/1/remove", session, nil)
+	c.ask(http.MethodPost, "/sign-out", session, nil)
+	lines, err := st.Journal(context.Background(), 10)
+	require.NoError(t, err)
+	var said []string
+	for _, l := range lines {
+		said = append(said, fmt.Sprintf("%s/%s/%s/%s", l.Person, l.Address, l.Did, l.What))
+	}
+	assert.Equal(t, []string{"Ana/10.1.2.77/signed out/", "Ana/10.1.2.77/removed/kit “Pier”", "Ana/10.1.2.77/signed in/",
+		"/10.1.2.77/was refused/" + strings.Repeat("x", longestShown-1) + "…", "//added an account/Ana"}, said)
 }
 
 func TestSigningInLeadsNowhereElse(t *testing.T) {

@@ -18,19 +18,24 @@ var exportRoom = room{
 	id:     export.Info.ID,
 	decode: noForm,
 	page: func(c *call, ws worksheet) (any, error) {
-		list, err := c.desk.Exports(c.r.Context(), c.o.Kit.ID, c.o.Asset.ID)
+		list, n, err := c.desk.Exports(c.r.Context(), c.o.Kit.ID, c.o.Asset.ID, 0, pieceOf)
 		if err != nil {
 			return nil, err
 		}
 		p := exportPage{worksheet: ws, Report: c.o.Result.Export, Decided: c.o.Prep.Export, Formats: format.Written,
-			Sent: list}
+			Sent: list, AllSent: n}
 		if p.Chosen, err = p.Decided.Chosen(c.o.Kit.Target.Prefers); err != nil {
 			return nil, err
 		}
 		want, err := strconv.ParseInt(c.r.URL.Query().Get("sent"), 10, 64)
 		for i := range list {
-			if list[i].ID == want || err != nil && i == 0 {
+			if list[i].Harm == nil && (list[i].ID == want || err != nil && p.Shown == nil) {
 				p.Shown = &list[i]
+			}
+		}
+		if p.Shown == nil && err == nil {
+			if old, err := c.desk.Sent(c.r.Context(), want); err == nil && old.AssetID == c.o.Asset.ID {
+				p.Shown = &old
 			}
 		}
 		return p, nil
@@ -45,8 +50,9 @@ type exportPage struct {
 	Decided export.Decisions
 	Formats []format.Format
 	Chosen  format.Format
-	Sent    []work.Sent // the newest first
-	Shown   *work.Sent  // the one whose certificate stands on the page
+	Sent    []work.Sent // the newest first, the last hundred
+	AllSent int
+	Shown   *work.Sent // the one whose certificate stands on the page
 }
 
 // Rows are the entries besides the format that count for what leaves, or are decided.

@@ -59,11 +59,15 @@ func (s *Server) targets(w http.ResponseWriter, r *http.Request) error {
 }
 
 func (s *Server) targetList(w http.ResponseWriter, r *http.Request, trouble string, status int) error {
-	own, err := s.desk.OwnTargets(r.Context())
+	own, damaged, err := s.desk.OwnTargets(r.Context())
 	if err != nil {
 		return err
 	}
 	p := targetsPage{Shipped: target.Shipped, Trouble: trouble}
+	if damaged > 0 && trouble == "" {
+		p.Trouble = figure.Plural(damaged, "target is", "targets are") + " not as kept in the database, and not shown; " +
+			"yarvek verify tells which and what to do."
+	}
 	for _, t := range own {
 		if t.Removed {
 			p.Out = append(p.Out, t)
@@ -156,7 +160,7 @@ func (s *Server) targetPage(r *http.Request, t target.Target) (targetPage, error
 	}
 	p.Kit, _ = strconv.ParseInt(r.URL.Query().Get("kit"), 10, 64) // what is no number is none
 	for _, k := range kits {
-		if k.Target.ID != t.ID {
+		if k.Harm != nil || k.Target.ID != t.ID {
 			continue
 		}
 		of := targetKit{Kit: k, Behind: len(p.Revisions) > 0 && k.Target.Revision < p.Revisions[0].Target.Revision}

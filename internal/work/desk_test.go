@@ -34,7 +34,7 @@ func TestAKitsTargetNameAndGrid(t *testing.T) {
 	ctx := context.Background()
 	d := desk(t, t.TempDir())
 	k := kit(t, d)
-	require.NoError(t, d.RenameKit(ctx, k.ID, "  North\tpier "))
+	require.NoError(t, d.RenameKit(ctx, k.ID, k.Name, "  North\tpier "))
 	require.NoError(t, d.SetTarget(ctx, k.ID, target.Shipped[3].ID, 0))
 	require.NoError(t, d.SetGrid(ctx, k.ID, .25))
 	got, err := d.Kit(ctx, k.ID)
@@ -43,7 +43,7 @@ func TestAKitsTargetNameAndGrid(t *testing.T) {
 	assert.Equal(t, target.Shipped[3], got.Target)
 	assert.Equal(t, .25, got.Grid)
 	for _, err := range []error{
-		d.RenameKit(ctx, k.ID, " \n "), d.RenameKit(ctx, k.ID, strings.Repeat("x", 121)),
+		d.RenameKit(ctx, k.ID, got.Name, " \n "), d.RenameKit(ctx, k.ID, got.Name, strings.Repeat("x", 121)),
 		d.SetTarget(ctx, k.ID, "sideways", 0),
 		d.SetGrid(ctx, k.ID, -1), d.SetGrid(ctx, k.ID, 1e9),
 	} {
@@ -55,7 +55,7 @@ func TestAKitsTargetNameAndGrid(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, got, again, "what was refused changed nothing")
 	require.NoError(t, d.SetGrid(ctx, k.ID, 0))
-	assert.ErrorIs(t, d.RenameKit(ctx, 99, "x"), ErrNotFound)
+	assert.ErrorIs(t, d.RenameKit(ctx, 99, "", "x"), ErrNotFound)
 	list, err := d.Kits(ctx)
 	require.NoError(t, err)
 	assert.Len(t, list, 1)

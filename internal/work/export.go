@@ -87,29 +87,39 @@ func (d *Desk) Send(ctx context.Context, asset int64, want string) (Sent, error)
 	if e.Certificate, err = json.Marshal(p.Certificate); err != nil {
 		return Sent{}, err
 	}
-	if e.ID, err = d.store.AddExport(ctx, e); err != nil {
-		return Sent{}, err
-	}
-	kept, err := d.store.Export(ctx, e.ID)
+	kept, err := d.store.AddExport(ctx, e)
 	if err != nil {
 		return Sent{}, err
 	}
 	return sent(kept)
 }
 
-// Exports lists a kit's exports, or one asset's when asset is not 0, the newest first.
-func (d *Desk) Exports(ctx context.Context, kit, asset int64) ([]Sent, error) {
-	list, err := d.store.Exports(ctx, kit, asset)
+// Exports lists a kit's exports, or one asset's when asset is not 0, the newest first, from one on and at most so
+// many, and tells how many there are. One that is damaged is there with its Harm.
+func (d *Desk) Exports(ctx context.Context, kit, asset int64, from, most int) ([]Sent, int, error) {
+	list, n, err := d.store.Exports(ctx, kit, asset, from, most)
 	if err != nil {
-		return nil, err
+		return nil, 0, err
 	}
 	out := make([]Sent, len(list))
 	for i, e := range list {
-		if out[i], err = sent(e); err != nil {
-			return nil, err
+		if e.Harm != nil {
+			out[i].Export = e
+		} else if out[i], err = sent(e); err != nil {
+			out[i] = Sent{Export: e}
+			out[i].Harm = fault.From(fault.Damaged, err)
 		}
 	}
-	return out, nil
+	return out, n, nil
+}
+
+// Sent finds an export.
+func (d *Desk) Sent(ctx context.Context, export int64) (Sent, error) {
+	e, err := d.store.Export(ctx, export)
+	if err != nil {
+		return Sent{}, err
+	}
+	return sent(e)
 }
 
 // Download opens the file of an export; the caller closes it.

@@ -19,7 +19,37 @@ const (
 	ReadOnly = store.ReadOnly
 	Busy     = store.Busy
 	Harmed   = store.Harmed
+	Broken   = store.Broken
 )
+
+// Session is one that somebody signed in by, and Tries how often something failed; see package store.
+type (
+	Session = store.Session
+	Tries   = store.Tries
+	Deed    = store.Deed
+)
+
+// What the door notes in the journal.
+const (
+	SignedIn  = store.SignedIn
+	Refused   = store.Refused
+	SignedOut = store.SignedOut
+)
+
+// ErrRemoved is given for a change of what was taken out of its kit or off the list of kits.
+var ErrRemoved = store.ErrRemoved
+
+// From gives a context in which the journal notes where a request comes from.
+func From(ctx context.Context, address string) context.Context { return store.From(ctx, address) }
+
+// Folded is a name as names of people are compared.
+func Folded(name string) string { return store.Folded(name) }
+
+// SessionID is what the session of a token is called by.
+func SessionID(token string) string { return store.SessionID(token) }
+
+// PhraseDigest is what a session remembers of a kept passphrase.
+func PhraseDigest(phrase string) string { return store.PhraseDigest(phrase) }
 
 // As gives a context in which changes are signed with a name.
 func As(ctx context.Context, name string) context.Context { return store.As(ctx, name) }

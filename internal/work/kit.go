@@ -35,13 +35,14 @@ func (d *Desk) NewKit(ctx context.Context, name, targetID string) (Kit, error) {
 	return d.store.NewKit(ctx, clean, t)
 }
 
-// RenameKit gives a kit another name.
-func (d *Desk) RenameKit(ctx context.Context, kit int64, name string) error {
+// RenameKit gives a kit another name; was is the one the page showed, and the error ErrStale when it has another by
+// now.
+func (d *Desk) RenameKit(ctx context.Context, kit int64, was, name string) error {
 	clean, err := CleanName(name)
 	if err != nil {
 		return err
 	}
-	return d.store.RenameKit(ctx, kit, clean)
+	return d.store.RenameKit(ctx, kit, was, clean)
 }
 
 // SetTarget gives a kit another target, by its ID, or another revision of the one it has; 0 is
@@ -80,22 +81,17 @@ func (d *Desk) Removed(ctx context.Context, kit int64) ([]Asset, error) {
 
 // Neighbours are the assets before and after one in its kit, 0 for none.
 func (d *Desk) Neighbours(ctx context.Context, a Asset) (prev, next int64, err error) {
-	list, err := d.store.Assets(ctx, a.KitID, false)
-	if err != nil {
-		return 0, 0, err
-	}
-	for i, b := range list {
-		if b.ID != a.ID {
-			continue
-		}
-		if i > 0 {
-			prev = list[i-1].ID
-		}
-		if i+1 < len(list) {
-			next = list[i+1].ID
-		}
-	}
-	return prev, next, nil
+	return d.store.Neighbours(ctx, a)
+}
+
+// Stamp names all that the pages of an asset show of what is kept; it is cheap to ask for.
+func (d *Desk) Stamp(ctx context.Context, asset int64) (string, error) {
+	return d.store.Stamp(ctx, asset)
+}
+
+// KitStamp names all that the pages of a kit show of what is kept, or with 0 the first page.
+func (d *Desk) KitStamp(ctx context.Context, kit int64) (string, error) {
+	return d.store.KitStamp(ctx, kit)
 }
 
 // Revisions lists all revisions of an asset, the newest first, without their files.

@@ -3,6 +3,7 @@ package work
 import (
 	"archive/zip"
 	"context"
+	"errors"
 	"fmt"
 	"io"
 	"time"
@@ -69,30 +70,12 @@ func (c *counted) Write(p []byte) (int, error) {
 }
 
 // Join makes an asset the next revision of another of its kit: its files are kept there for
-// Review to show, and it is taken out of the kit itself. It returns the number of the
+// Review to show, and it is taken out of the kit itself, both or neither. It returns the number of the
 // revision.
 func (d *Desk) Join(ctx context.Context, asset, into int64) (number int, err error) {
-	a, err := d.store.Asset(ctx, asset)
-	if err != nil {
-		return 0, err
+	number, err = d.store.Join(ctx, asset, into)
+	if errors.Is(err, store.ErrNotOfKit) {
+		return 0, fault.Input("it can only become a revision of another asset of its kit")
 	}
-	b, err := d.store.Asset(ctx, into)
-	if err != nil {
-		return 0, err
-	}
-	if a.ID == b.ID || a.KitID != b.KitID {
-		return 0, fault.Input("“%s” can only become a revision of another asset of its kit", a.Name)
-	}
-	from, err := d.store.Current(ctx, asset)
-	if err != nil {
-		return 0, err
-	}
-	to, err := d.store.Current(ctx, into)
-	if err != nil {
-		return 0, err
-	}
-	if number, err = d.store.AddRevision(ctx, into, to.Number, from.Main, from.Files, false); err != nil {
-		return 0, err
-	}
-	return number, d.store.RemoveAsset(ctx, asset, true)
+	return number, err
 }

@@ -28,7 +28,7 @@ func (d *Desk) Pieces(ctx context.Context, o *Opened) ([]Piece, error) {
 	if grid <= 0 || !class.Module {
 		return nil, nil
 	}
-	rows, err := d.rows(ctx, o.Kit.ID)
+	_, rows, err := d.Overview(ctx, o.Kit.ID)
 	if err != nil {
 		return nil, err
 	}

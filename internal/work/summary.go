@@ -1,6 +1,7 @@
 package work
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"math"
@@ -73,55 +74,31 @@ type Row struct {
 	Changed bool          // since the last export
 }
 
-// Overview is a kit with all its assets.
+// Overview is a kit with all its assets, of one moment.
 func (d *Desk) Overview(ctx context.Context, kit int64) (Kit, []Row, error) {
-	k, err := d.store.Kit(ctx, kit)
+	k, states, last, err := d.store.Overview(ctx, kit)
 	if err != nil {
 		return k, nil, err
 	}
-	rows, err := d.rows(ctx, kit)
-	if err != nil {
-		return k, nil, err
-	}
-	exports, err := d.store.Exports(ctx, kit, 0)
-	if err != nil {
-		return k, nil, err
-	}
-	last := map[int64]*store.Export{}
-	for i := len(exports) - 1; i >= 0; i-- {
-		last[exports[i].AssetID] = &exports[i]
-	}
-	for i := range rows {
-		r := &rows[i]
-		if r.Last = last[r.Asset.ID]; r.Last != nil {
-			r.Changed = !samePrep(r.Step.JSON, r.Last.Prep) || r.Revision.Number != r.Last.Revision ||
-				!r.Kit.Target.Equal(r.Last.Target)
-		}
-	}
-	return k, rows, nil
-}
-
-// rows are the assets of a kit with their summaries, a few made at once: after a change
-// of target none is kept.
-func (d *Desk) rows(ctx context.Context, kit int64) ([]Row, error) {
-	states, err := d.store.States(ctx, kit)
-	if err != nil {
-		return nil, err
-	}
-	rows, errs := make([]Row, len(states)), make([]error, len(states))
+	rows := make([]Row, len(states))
+	errs := make([]error, len(states))
+	// A few are made at once: after a change of target none is kept.
 	err = split.Each(ctx, len(states), func(i int) {
 		rows[i].State = states[i]
 		rows[i].Summary, errs[i] = d.Summary(ctx, states[i])
 	})
-	if err != nil {
-		return nil, err
+	if err = cmp.Or(err, cmp.Or(errs...)); err != nil {
+		return k, nil, err
 	}
-	for _, err := range errs {
-		if err != nil {
-			return nil, err
+	for i := range rows {
+		r := &rows[i]
+		if e, ok := last[r.Asset.ID]; ok {
+			r.Last = &e
+			r.Changed = r.Harm != nil || e.Harm != nil || !samePrep(r.Step.JSON, e.Prep) || r.Revision.Number != e.Revision ||
+				!r.Kit.Target.Equal(e.Target)
 		}
 	}
-	return rows, nil
+	return k, rows, nil
 }
 
 // samePrep compares two kept preps by what they decide.
@@ -141,6 +118,9 @@ func SummaryKey(st store.State) string {
 // Summary is the row of an asset as it was at one moment. A source that can't be read is
 // no error: the summary says so, and the next one looks again.
 func (d *Desk) Summary(ctx context.Context, st store.State) (Summary, error) {
+	if st.Harm != nil {
+		return Summary{Unread: st.Harm.Error()}, nil
+	}
 	s, err := Derive(ctx, d.Derived, "summary", SummaryKey(st), func(ctx context.Context) (Summary, error) {
 		o, err := d.open(ctx, st)
 		if err != nil {

@@ -19,7 +19,7 @@ import (
 // Targets lists those to choose from: the shipped ones, then the newest revisions of the
 // house's own.
 func (d *Desk) Targets(ctx context.Context) ([]target.Target, error) {
-	own, err := d.store.Targets(ctx)
+	own, _, err := d.store.Targets(ctx)
 	if err != nil {
 		return nil, err
 	}
@@ -36,8 +36,8 @@ func (d *Desk) Targets(ctx context.Context) ([]target.Target, error) {
 // holds it.
 type TargetRevision = store.TargetRevision
 
-// OwnTargets lists the newest revisions of the house's own; those taken out come too.
-func (d *Desk) OwnTargets(ctx context.Context) ([]TargetRevision, error) {
+// OwnTargets lists the newest revisions of the house's own; those taken out come too. Damaged ones are counted.
+func (d *Desk) OwnTargets(ctx context.Context) (list []TargetRevision, damaged int, err error) {
 	return d.store.Targets(ctx)
 }
 
@@ -57,7 +57,7 @@ func (d *Desk) Target(ctx context.Context, id string, revision int) (target.Targ
 		return target.Target{}, err
 	}
 	for _, r := range list {
-		if revision == 0 || r.Target.Revision == revision {
+		if r.Harm == nil && (revision == 0 || r.Target.Revision == revision) {
 			return r.Target, nil
 		}
 	}

@@ -283,7 +283,7 @@ func (d *Desk) Sort(ctx context.Context, kit int64, classes map[int64]string) (i
 	n := 0
 	for _, st := range states {
 		id, ok := classes[st.Asset.ID]
-		if !ok {
+		if !ok || st.Harm != nil {
 			continue
 		}
 		if _, has := st.Kit.Target.Class(id); !has {
@@ -395,11 +395,7 @@ func (d *Desk) Rename(ctx context.Context, asset int64, name string) error {
 // Remove takes an asset out of its kit, or puts it back, and says which kit that is.
 // Nothing is deleted.
 func (d *Desk) Remove(ctx context.Context, asset int64, removed bool) (kit int64, err error) {
-	a, err := d.store.Asset(ctx, asset)
-	if err != nil {
-		return 0, err
-	}
-	return a.KitID, d.store.RemoveAsset(ctx, asset, removed)
+	return d.store.RemoveAsset(ctx, asset, removed)
 }
 
 // Station finds a station by its ID; one that is not there is ErrNotFound too.

@@ -220,7 +220,7 @@ func TestExportsAreKeptWithTheirProof(t *testing.T) {
 	require.NoError(t, err)
 	assert.True(t, dl.Certificate.Equal(), "%+v", dl.Certificate.Rows)
 	assert.Contains(t, dl.Packing.Changes[0].Why, "as decided")
-	list, err := d.Exports(ctx, k.ID, id)
+	list, _, err := d.Exports(ctx, k.ID, id, 0, 100)
 	require.NoError(t, err)
 	assert.Len(t, list, 4)
 	_, rows, err := d.Overview(ctx, k.ID)
