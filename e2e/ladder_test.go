@@ -135,7 +135,7 @@ func TestMakingLODsCanBeStopped(t *testing.T) {
 	require.NoError(t, err)
 	// Stopped at once, the worksheet offers to make them.
 	o = now()
-	h.desk.Climb(o)
+	h.desk.Climb(context.Background(), o)
 	h.desk.StopClimb(9)
 	h.desk.Jobs.Wait()
 	do(t, ctx, chromedp.Navigate(h.URL+"/assets/9/lods"))

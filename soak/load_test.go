@@ -11,6 +11,8 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+
+	"yarvek/core/prep"
 )
 
 // 200 requests a second for a minute, of pages that were drawn before, while files come in
@@ -21,8 +23,8 @@ func TestLoad(t *testing.T) {
 	s.client.Transport = &http.Transport{MaxIdleConnsPerHost: 64}
 	paths := []string{"/", "/kits/1", "/kits/1/exports", "/static/app.css"}
 	for asset := 1; asset <= 9; asset++ {
-		for _, station := range []string{"source", "size", "axes", "pivot", "export"} {
-			paths = append(paths, fmt.Sprintf("/assets/%d/%s", asset, station))
+		for _, in := range prep.Stations() {
+			paths = append(paths, fmt.Sprintf("/assets/%d/%s", asset, in.ID))
 		}
 	}
 	for _, p := range paths {

@@ -104,6 +104,9 @@ func (s *serving) run(ctx context.Context, out io.Writer, fill func(context.Cont
 	log := slog.New(slog.NewTextHandler(os.Stderr, nil))
 	desk := work.New(st, s.limits, log)
 	defer desk.Close()
+	if err := desk.Resume(ctx); err != nil {
+		return err
+	}
 	if fill != nil {
 		if err := fill(ctx, desk); err != nil {
 			return err

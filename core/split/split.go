@@ -38,6 +38,16 @@ func Recovered(v any) error {
 	return &Panic{v, debug.Stack()}
 }
 
+// left is how many processors are left to others.
+var left atomic.Int32
+
+// Leave has computations leave n processors to others from their next piece on, as far as one stays. What comes out
+// is the same.
+func Leave(n int) { left.Store(int32(n)) }
+
+// Most is how many goroutines a computation may have at once.
+func Most() int { return max(1, runtime.GOMAXPROCS(0)-int(left.Load())) }
+
 // group runs pieces and keeps the first panic.
 type group struct {
 	wg    sync.WaitGroup
@@ -64,14 +74,18 @@ func (g *group) wait() {
 }
 
 // Together runs the functions side by side and returns when all have ended. The last
-// one runs in the caller's goroutine.
+// one runs in the caller's goroutine, and all do where one processor is left. None waits for another.
 func Together(list ...func()) {
 	if len(list) == 0 {
 		return
 	}
 	var g group
 	for _, f := range list[:len(list)-1] {
-		g.wg.Go(func() { g.run(f) })
+		if Most() == 1 {
+			g.run(f)
+		} else {
+			g.wg.Go(func() { g.run(f) })
+		}
 	}
 	g.run(list[len(list)-1])
 	g.wait()
@@ -82,19 +96,14 @@ func Together(list ...func()) {
 func Pieces(n, least int) int { return max(1, min(runtime.GOMAXPROCS(0), n/max(1, least))) }
 
 // Range calls f for each of Pieces(n, least) contiguous pieces of n elements, side by
-// side; f gets the piece's number and its half-open range.
+// side as far as processors are left; f gets the piece's number and its half-open range.
 func Range(n, least int, f func(piece, from, to int)) {
 	k := Pieces(n, least)
 	if k == 1 {
 		f(0, 0, n)
 		return
 	}
-	var g group
-	for i := 1; i < k; i++ {
-		g.wg.Go(func() { g.run(func() { f(i, n*i/k, n*(i+1)/k) }) })
-	}
-	g.run(func() { f(0, 0, n/k) })
-	g.wait()
+	_ = Few(context.Background(), k, k, func(i int) { f(i, n*i/k, n*(i+1)/k) })
 }
 
 // Blocks is how many blocks of size elements n elements make, the last one shorter.
@@ -111,7 +120,7 @@ func InBlocks(ctx context.Context, n, size int, f func(block, from, to int)) err
 // that may be relied on. When ctx ends, or a piece panics, those not begun are left
 // out; it returns ctx's error then.
 func Each(ctx context.Context, n int, f func(i int)) error {
-	return Few(ctx, n, runtime.GOMAXPROCS(0), f)
+	return Few(ctx, n, n, f)
 }
 
 // Few is Each with no more than most at once: for pieces that take much memory.
@@ -119,8 +128,8 @@ func Few(ctx context.Context, n, most int, f func(i int)) error {
 	var g group
 	var next atomic.Int64
 	var broken atomic.Bool
-	work := func() {
-		for ctx.Err() == nil && !broken.Load() {
+	work := func(worker int) {
+		for ctx.Err() == nil && !broken.Load() && worker < Most() {
 			i := int(next.Add(1)) - 1
 			if i >= n {
 				return
@@ -132,10 +141,10 @@ func Few(ctx context.Context, n, most int, f func(i int)) error {
 			}
 		}
 	}
-	for range min(n, most, runtime.GOMAXPROCS(0)) - 1 {
-		g.wg.Go(work)
+	for w := range min(n, most, Most()) - 1 {
+		g.wg.Go(func() { work(w + 1) })
 	}
-	work()
+	work(0)
 	g.wait()
 	return ctx.Err()
 }

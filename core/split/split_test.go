@@ -6,6 +6,7 @@ import (
 	"runtime"
 	"sync/atomic"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -87,4 +88,40 @@ func TestBlocksAreTheSameOnAnyNumberOfProcessors(t *testing.T) {
 			assert.Len(t, got, len(want))
 		}
 	}
+}
+
+// Left to others, processors are not used: nothing runs beside anything on two of them, and what comes out is the same.
+func TestLeavingProcessors(t *testing.T) {
+	defer runtime.GOMAXPROCS(runtime.GOMAXPROCS(2))
+	var at, most atomic.Int64
+	f := func() {
+		most.Store(max(most.Load(), at.Add(1)))
+		time.Sleep(2 * time.Millisecond)
+		at.Add(-1)
+	}
+	both := func() int64 {
+		most.Store(0)
+		Together(f, f, f)
+		Range(100, 1, func(_, _, _ int) { f() })
+		require.NoError(t, Each(context.Background(), 20, func(int) { f() }))
+		return most.Load()
+	}
+	assert.Greater(t, both(), int64(1))
+	Leave(1)
+	assert.Equal(t, int64(1), both())
+	assert.Equal(t, 2, Pieces(100, 1), "pieces stay as many, since places are made for them")
+	// Those under way give way too.
+	Leave(0)
+	var late atomic.Int64
+	require.NoError(t, Each(context.Background(), 40, func(i int) {
+		if i == 4 {
+			Leave(1)
+		}
+		f()
+		if i > 10 {
+			late.Store(max(late.Load(), at.Load()+1))
+		}
+	}))
+	Leave(0)
+	assert.Equal(t, int64(1), late.Load())
 }

@@ -103,7 +103,7 @@ func TestEveryColumnOfEveryRowIsSealed(t *testing.T) {
 			for _, f := range free[table] {
 				skip = skip || f == c && table != "exports"
 			}
-			if skip {
+			if skip || table == "makings" {
 				continue
 			}
 			var rowid int64

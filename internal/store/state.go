@@ -172,44 +172,48 @@ func (s *Store) Neighbours(ctx context.Context, a Asset) (prev, next int64, err 
 	return prev, next, err
 }
 
+// stampQuery is what [Store.Stamp] is made of.
+const stampQuery = `SELECT a.seal, k.seal,
+	(SELECT p.seal FROM preps p WHERE p.asset_id = a.id AND p.seq = a.prep_at),
+	(SELECT p.seal FROM preps p WHERE p.asset_id = a.id AND p.seq = a.prep_at + 1),
+	(SELECT max(number) FROM revisions r WHERE r.asset_id = a.id),
+	(SELECT max(id) FROM exports e WHERE e.asset_id = a.id),
+	(SELECT count(*) FROM added_pictures p WHERE p.asset_id = a.id),
+	(SELECT max(id) FROM assets o WHERE o.kit_id = a.kit_id AND o.removed IS NULL AND o.id < a.id),
+	(SELECT min(id) FROM assets o WHERE o.kit_id = a.kit_id AND o.removed IS NULL AND o.id > a.id),
+	(SELECT max(rowid) FROM target_revisions), (SELECT count(*) FROM targets WHERE removed IS NOT NULL),
+	(SELECT max(removed) FROM targets), CASE WHEN k.grid > 0 THEN k.moved END
+	FROM assets a JOIN kits k ON k.id = a.kit_id WHERE a.id = ?`
+
+// kitStampQuery is what [Store.KitStamp] is made of.
+const kitStampQuery = `SELECT sum(k.moved), count(*), max(k.id),
+	(SELECT max(rowid) FROM target_revisions), (SELECT count(*) FROM targets WHERE removed IS NOT NULL),
+	(SELECT max(removed) FROM targets)
+	FROM kits k WHERE ?1 = 0 OR k.id = ?1`
+
 // Stamp names all that the pages of an asset show of the database, and of nothing else: the same stamp, the same rows.
-// It takes one query. Pieces of a kit
-// with a grid show one another, so there all of the kit counts.
+// It takes one query, which is parsed once. Pieces of a kit with a grid show one another, so there all of the kit
+// counts.
 func (s *Store) Stamp(ctx context.Context, asset int64) (string, error) {
-	var b strings.Builder
-	var parts [13]sql.NullString
-	into := make([]any, len(parts))
-	for i := range parts {
-		into[i] = &parts[i]
-	}
-	err := s.db.QueryRowContext(ctx, `SELECT a.seal, k.seal,
-		(SELECT p.seal FROM preps p WHERE p.asset_id = a.id AND p.seq = a.prep_at),
-		(SELECT p.seal FROM preps p WHERE p.asset_id = a.id AND p.seq = a.prep_at + 1),
-		(SELECT max(number) FROM revisions r WHERE r.asset_id = a.id),
-		(SELECT max(id) FROM exports e WHERE e.asset_id = a.id),
-		(SELECT count(*) FROM added_pictures p WHERE p.asset_id = a.id),
-		(SELECT max(id) FROM assets o WHERE o.kit_id = a.kit_id AND o.removed IS NULL AND o.id < a.id),
-		(SELECT min(id) FROM assets o WHERE o.kit_id = a.kit_id AND o.removed IS NULL AND o.id > a.id),
-		(SELECT max(rowid) FROM target_revisions), (SELECT count(*) FROM targets WHERE removed IS NOT NULL),
-		(SELECT max(removed) FROM targets), CASE WHEN k.grid > 0 THEN k.moved END
-		FROM assets a JOIN kits k ON k.id = a.kit_id WHERE a.id = ?`, asset).Scan(into...)
-	for _, p := range parts {
-		fmt.Fprintf(&b, "%q ", p.String)
-	}
-	return b.String(), missing(err)
+	return stampOf(ctx, s.stamps.asset, asset, 13)
 }
 
 // KitStamp names all that the pages of a kit show of the database; see Stamp. Kit 0 is for the first page, with all
 // kits.
 func (s *Store) KitStamp(ctx context.Context, kit int64) (string, error) {
-	var parts [6]sql.NullString
-	err := s.db.QueryRowContext(ctx, `SELECT sum(k.moved), count(*), max(k.id),
-		(SELECT max(rowid) FROM target_revisions), (SELECT count(*) FROM targets WHERE removed IS NOT NULL),
-		(SELECT max(removed) FROM targets)
-		FROM kits k WHERE ?1 = 0 OR k.id = ?1`, kit).Scan(&parts[0], &parts[1], &parts[2], &parts[3], &parts[4], &parts[5])
+	return stampOf(ctx, s.stamps.kit, kit, 6)
+}
+
+// stampOf puts n columns of a row together.
+func stampOf(ctx context.Context, by *sql.Stmt, id int64, n int) (string, error) {
+	parts, into := make([]sql.NullString, n), make([]any, n)
+	for i := range parts {
+		into[i] = &parts[i]
+	}
+	err := by.QueryRowContext(ctx, id).Scan(into...)
 	var b strings.Builder
 	for _, p := range parts {
 		fmt.Fprintf(&b, "%q ", p.String)
 	}
-	return b.String(), err
+	return b.String(), missing(err)
 }

@@ -50,6 +50,9 @@ type Store struct {
 	lock io.Closer // released by Close
 
 	checked checked // blobs whose bytes were compared with their names
+
+	// stamps are the two queries that every page begins with.
+	stamps struct{ asset, kit *sql.Stmt }
 }
 
 // Open opens or makes the data folder and brings its database up to date. A folder that
@@ -116,7 +119,15 @@ func open(dir string) (*Store, error) {
 		_ = db.Close()
 		return nil, fmt.Errorf("the database in %s can't be brought up to date: %w", dir, err)
 	}
-	return &Store{db: db, dir: dir}, nil
+	st := &Store{db: db, dir: dir}
+	if st.stamps.asset, err = db.Prepare(stampQuery); err == nil {
+		st.stamps.kit, err = db.Prepare(kitStampQuery)
+	}
+	if err != nil {
+		_ = db.Close()
+		return nil, err
+	}
+	return st, nil
 }
 
 // private makes a data folder and its database those of this user alone; files that come later are so from the first.

@@ -231,6 +231,9 @@ func (s *Server) kit(w http.ResponseWriter, r *http.Request) error {
 		if c, ok := p.Kit.Target.Class(row.Summary.Proposed); ok && c.ID != "" {
 			p.Unsorted = append(p.Unsorted, proposed{row.Asset.ID, row.Asset.Name, c, row.Summary.Because})
 		}
+		if row.Summary.Unread != "" || row.Summary.Waits {
+			passing(r) // the next look may find more
+		}
 		switch {
 		case row.Summary.MustFix > 0 || row.Summary.Unread != "":
 			p.Held++

@@ -57,7 +57,7 @@ func TestAKitByItsForms(t *testing.T) {
 		status int
 		want   func(t *testing.T)
 	}{
-		{"/kits/1/name", url.Values{"name": {"Tern Point <east>"}}, http.StatusSeeOther,
+		{"/kits/1/name", url.Values{"name": {"Tern Point <east>"}, "was": {"Tern Point"}}, http.StatusSeeOther,
 			func(t *testing.T) { has(t, c.get("/kits/1"), "Tern Point &lt;east&gt;") }},
 		{"/kits/1/name", url.Values{"name": {" "}}, http.StatusUnprocessableEntity, nil},
 		{"/kits/1/target", url.Values{"target": {target.Shipped[0].ID}, "back": {"/assets/1/axes"}}, http.StatusSeeOther,

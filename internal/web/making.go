@@ -22,7 +22,7 @@ func (c *call) making(pending bool, station string) making {
 	if !pending {
 		return m
 	}
-	if job := c.desk.Climb(c.o); job != nil {
+	if job := c.desk.Climb(c.r.Context(), c.o); job != nil {
 		m.State = job.State()
 		return m
 	}
@@ -42,7 +42,7 @@ func (s *Server) beginMaking(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	s.desk.ClimbAgain(o)
+	s.desk.ClimbAgain(r.Context(), o)
 	return seeOther(w, r, "%s/%s", assetPath(o.Asset.ID), in.ID)
 }
 

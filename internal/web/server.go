@@ -38,6 +38,8 @@ type Server struct {
 	log   *slog.Logger
 	hosts map[string]bool
 	door  *door // nil where only this machine reaches the server
+
+	answers *answers
 }
 
 // Guard lets in only those who sign in; it is called before Handler. kept keeps their
@@ -49,8 +51,9 @@ func (s *Server) Guard(people People, kept Sessions, secure bool) {
 // New makes a server. hosts are the names it may be addressed by besides
 // loopback's own; the Host header of every request is checked against them.
 func New(desk *work.Desk, log *slog.Logger, hosts ...string) *Server {
-	s := &Server{desk: desk, board: show.New(desk), log: log, hosts: map[string]bool{"localhost": true, "127.0.0.1": true,
-		"::1": true}}
+	s := &Server{desk: desk, board: show.New(desk), log: log, answers: newAnswers(),
+		hosts: map[string]bool{"localhost": true, "127.0.0.1": true,
+			"::1": true}}
 	for _, h := range hosts {
 		s.hosts[strings.ToLower(h)] = true
 	}
@@ -64,7 +67,7 @@ func (s *Server) Handler() http.Handler {
 	if s.door != nil {
 		r.Use(s.door.guard)
 	}
-	r.Use(compressed)
+	r.Use(compressed, s.giveWay)
 
 	if s.door != nil {
 		r.Get(signInPath, s.page(s.askIn))
@@ -73,12 +76,12 @@ func (s *Server) Handler() http.Handler {
 		r.Get("/sessions", s.page(s.mySessions))
 		r.Post("/sessions/end", s.page(s.endSession))
 	}
-	r.Get("/", s.page(s.kits))
+	r.Get("/", s.page(s.keep(s.ofAll, s.kits)))
 	r.Post("/kits", s.page(s.newKit))
 	r.Post("/kits/demo", s.page(s.demoKit))
 	r.Post("/start", s.page(s.startWithFiles))
 	r.Route("/kits/{kit}", func(r chi.Router) {
-		r.Get("/", s.page(s.kit))
+		r.Get("/", s.page(s.keep(s.ofKit, s.kit)))
 		r.Post("/target", s.page(s.setTarget))
 		r.Post("/name", s.page(s.renameKit))
 		r.Post("/grid", s.page(s.setGrid))
@@ -87,16 +90,16 @@ func (s *Server) Handler() http.Handler {
 		r.Post("/remove", s.page(s.removeKit(true)))
 		r.Post("/restore", s.page(s.removeKit(false)))
 		r.Post("/files", s.page(s.addFiles))
-		r.Get("/exports", s.page(s.exports))
+		r.Get("/exports", s.page(s.keep(s.ofKit, s.exports)))
 	})
 	r.Get("/jobs/{job}", s.page(s.job))
 	r.Post("/jobs/{job}/cancel", s.page(s.cancelJob))
 	r.Route("/assets/{asset}", func(r chi.Router) {
 		r.Get("/", s.page(s.asset))
-		r.Get("/turntable", s.page(s.turntable))
+		r.Get("/turntable", s.page(s.keep(s.ofAsset, s.turntable)))
 		r.Get("/small.svg", s.page(s.small))
-		r.Get("/uvs.png", s.page(s.uvs))
-		r.Get("/pictures/{picture}", s.page(s.picture))
+		r.Get("/uvs.png", s.page(s.keep(s.ofAsset, s.uvs)))
+		r.Get("/pictures/{picture}", s.page(s.keep(s.ofAsset, s.picture)))
 		r.Get("/pick", s.page(s.pick))
 		r.Get("/area", s.page(s.area))
 		r.Post("/preview", s.page(s.preview))
@@ -117,15 +120,15 @@ func (s *Server) Handler() http.Handler {
 		r.Post("/making/begin", s.page(s.beginMaking))
 		r.Post("/making/stop", s.page(s.stopMaking))
 		r.Get("/making", s.page(s.madeSoFar))
-		r.Get("/pair.svg", s.page(s.pair))
+		r.Get("/pair.svg", s.page(s.keep(s.ofAsset, s.pair)))
 		r.Get("/slots/names", s.page(s.previewNames))
 		r.Post("/slots/pictures", s.page(s.dropPictures))
 		r.Get("/slots/pictures/{picture}", s.page(s.onePicture))
 		r.Get("/slots/pictures/{picture}/{as}", s.page(s.pictureFile))
 		r.Get("/floor", s.page(s.floor))
 		r.Get("/floor/moves", s.page(s.moves))
-		r.Get("/{station}/lists/{list}", s.page(s.list))
-		r.Get("/{station}", s.page(s.sheet))
+		r.Get("/{station}/lists/{list}", s.page(s.keep(s.ofAsset, s.list)))
+		r.Get("/{station}", s.page(s.keep(s.ofAsset, s.sheet)))
 		r.Post("/{station}", s.page(s.decide))
 	})
 	r.Get("/targets", s.page(s.targets))
@@ -146,10 +149,21 @@ func (s *Server) Handler() http.Handler {
 	return r
 }
 
+// giveWay has jobs leave a processor to whoever asks for a page; asking how far a job is does not count.
+func (s *Server) giveWay(next http.Handler) http.Handler {
+	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
+		if p := r.URL.Path; !strings.HasPrefix(p, "/static/") && !strings.HasPrefix(p, "/jobs/") &&
+			!strings.HasSuffix(p, "/making") {
+			s.desk.Jobs.GiveWay()
+		}
+		next.ServeHTTP(w, r)
+	})
+}
+
 // page turns an error of a handler into a page that says what happened. Only a
 // *fault.Error speaks for itself; of anything else the page says no more than that it
 // happened, and the log has the rest.
-func (s *Server) page(h func(http.ResponseWriter, *http.Request) error) http.HandlerFunc {
+func (s *Server) page(h handler) http.HandlerFunc {
 	return func(w http.ResponseWriter, r *http.Request) {
 		err := h(w, r)
 		if err == nil || r.Context().Err() != nil {

@@ -26,13 +26,21 @@ import (
 	"yarvek/internal/work"
 )
 
-// open loads the asset of the path.
+// open loads the asset of the path. What is shown of one that waits for a job is not kept.
 func (s *Server) open(r *http.Request) (*work.Opened, error) {
 	aid, err := id(r, "asset")
 	if err != nil {
 		return nil, err
 	}
-	return s.desk.Open(r.Context(), aid)
+	return s.opened(r, aid)
+}
+
+func (s *Server) opened(r *http.Request, asset int64) (*work.Opened, error) {
+	o, err := s.desk.Open(r.Context(), asset)
+	if err == nil && o.Result.Pending() {
+		passing(r)
+	}
+	return o, err
 }
 
 // asset sends to the first station that wants something.
@@ -111,7 +119,7 @@ func (s *Server) showSheet(w http.ResponseWriter, r *http.Request, aid int64, at
 	if err != nil {
 		return err
 	}
-	o, err := s.desk.Open(r.Context(), aid)
+	o, err := s.opened(r, aid)
 	if err != nil {
 		return err
 	}

@@ -21,7 +21,7 @@ import (
 // derivedVersion is the version of everything that is derived outside the stations,
 // drawings first of all; raise it when one of them comes out otherwise. What the
 // stations make has a version of its own, which their keys carry.
-const derivedVersion = 18
+const derivedVersion = 19
 
 // How much is kept of derived data, in bytes.
 const (

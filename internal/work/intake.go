@@ -182,15 +182,23 @@ func (w *watched) Read(p []byte) (int, error) {
 	return n, err
 }
 
+// What arrives is weighed at so many times its size, up to a gigabyte.
+const (
+	arrivingTimes = 64
+	arrivingMost  = 1 << 30
+)
+
 // TakeIn reads the upload's meshes and makes an asset of each, in the background. The
 // job's outcome is an *Intake; stopped on its way, it says what had come in by then and
 // what was not come to.
 func (d *Desk) TakeIn(ctx context.Context, kit int64, u *Upload) (*Job, error) {
 	by, noted := store.By(ctx), make(chan struct{})
-	job := d.Jobs.Start(aboutKit(kit), "Reading the upload", func(ctx context.Context, job *Job) (any, error) {
-		<-noted // an asset is younger than the note of its upload
-		return d.takeIn(store.As(ctx, by), kit, u, job)
-	})
+	job := d.Jobs.Queue(Order{Lane: Arriving, About: aboutKit(kit), Title: "Reading the upload", Person: by,
+		Bytes: min(arrivingMost, arrivingTimes*u.size),
+		Run: func(ctx context.Context, job *Job) (any, error) {
+			<-noted // an asset is younger than the note of its upload
+			return d.takeIn(store.As(ctx, by), kit, u, job)
+		}})
 	defer close(noted)
 	var meshes []store.File
 	for _, f := range u.files {

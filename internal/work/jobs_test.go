@@ -7,15 +7,20 @@ import (
 	"fmt"
 	"io"
 	"log/slog"
+	"math"
 	"strings"
 	"sync"
 	"syscall"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"yarvek/core/fault"
+	"yarvek/core/prep"
+	"yarvek/core/process/ladder"
+	"yarvek/core/station/lods"
 	"yarvek/internal/store"
 )
 
@@ -43,7 +48,7 @@ func TestWhatBreaksOffIsLogged(t *testing.T) {
 	var out said
 	j := NewJobs(slog.New(slog.NewTextHandler(&out, nil)))
 	run := func(title string, f func(context.Context, *Job) (any, error)) State {
-		job := j.Start("", title, f)
+		job := j.Queue(Order{Title: title, Run: f})
 		j.Wait()
 		return job.State()
 	}
@@ -67,12 +72,12 @@ func TestWhatBreaksOffIsLogged(t *testing.T) {
 func TestAStoppedJobSaysSo(t *testing.T) {
 	j := NewJobs(slog.New(slog.DiscardHandler))
 	started := make(chan struct{})
-	job := j.Start("", "Counting", func(ctx context.Context, job *Job) (any, error) {
+	job := j.Queue(Order{Title: "Counting", Run: func(ctx context.Context, job *Job) (any, error) {
 		job.Report("halfway", .5)
 		close(started)
 		<-ctx.Done()
 		return "as far as it came", nil
-	})
+	}})
 	<-started
 	found, err := j.Find(job.ID)
 	require.NoError(t, err)
@@ -85,12 +90,12 @@ func TestAStoppedJobSaysSo(t *testing.T) {
 	// Closing stops what runs, and waits for it.
 	var ended bool
 	started = make(chan struct{})
-	j.Start("", "Waiting", func(ctx context.Context, _ *Job) (any, error) {
+	j.Queue(Order{Title: "Waiting", Run: func(ctx context.Context, _ *Job) (any, error) {
 		close(started)
 		<-ctx.Done()
 		ended = true
 		return nil, ctx.Err()
-	})
+	}})
 	<-started
 	j.Close()
 	assert.True(t, ended)
@@ -168,4 +173,188 @@ func TestAFullDiskIsNoFaultOfTheZip(t *testing.T) {
 	require.Error(t, err, "the upload as a whole can't go on")
 	assert.Zero(t, fault.KindOf(err))
 	assert.Empty(t, u.Refused, "and the zip is not to blame")
+}
+
+// queued is an order that runs until it is let go, and notes when it began.
+type queued struct {
+	began chan string
+	leave chan struct{}
+}
+
+func (q *queued) order(title, person string, bytes int64) Order {
+	return Order{Title: title, Person: person, Bytes: bytes, Run: func(ctx context.Context, _ *Job) (any, error) {
+		q.began <- title
+		select {
+		case <-q.leave:
+		case <-ctx.Done():
+		}
+		return nil, ctx.Err()
+	}}
+}
+
+// No more jobs run at once than there is room for, by number and by memory; they come in turn, fairly between people,
+// and one that a page waits for comes first.
+func TestJobsWaitForTheirTurn(t *testing.T) {
+	q := &queued{make(chan string, 99), make(chan struct{})}
+	j := NewJobs(slog.New(slog.DiscardHandler))
+	defer j.Close()
+	j.slots = [lanes]int{Long: 1, Arriving: 2}
+	step := func() string { q.leave <- struct{}{}; return <-q.began }
+
+	first := j.Queue(q.order("a1", "Ana", 1))
+	assert.Equal(t, "a1", <-q.began)
+	var jobs []*Job
+	for _, title := range []string{"a2", "a3", "a4"} {
+		jobs = append(jobs, j.Queue(q.order(title, "Ana", 1)))
+	}
+	j.Queue(q.order("b1", "Bo", 1))
+	assert.Empty(t, q.began, "one at a time")
+	assert.True(t, jobs[0].State().Waiting)
+	_, err := j.Find(jobs[1].ID)
+	require.NoError(t, err)
+	assert.Equal(t, 2, jobs[1].State().Ahead)
+	assert.Equal(t, []string{"a1", "a2", "a3", "a4", "b1"}, titles(j))
+
+	assert.Equal(t, "a3", step(), "a page waits for it")
+	jobs[0].Cancel()
+	assert.Eventually(t, func() bool { return jobs[0].State().Done }, time.Minute, time.Millisecond)
+	assert.True(t, jobs[0].State().Stopped)
+	assert.False(t, first.State().Stopped)
+	j.mu.Lock()
+	for _, w := range j.byID {
+		w.asked = time.Time{}
+	}
+	j.mu.Unlock()
+	assert.Equal(t, "a4", step(), "the oldest, where nobody has more running than another")
+	assert.Equal(t, "b1", step())
+	q.leave <- struct{}{}
+	j.Wait()
+
+	// Fairly, where there is room for two.
+	j.slots[Long] = 2
+	j.Queue(q.order("a1", "Ana", 1))
+	j.Queue(q.order("a2", "Ana", 1))
+	j.Queue(q.order("a3", "Ana", 1))
+	j.Queue(q.order("b1", "Bo", 1))
+	<-q.began
+	<-q.began
+	assert.Equal(t, "b1", step(), "Ana has one running")
+	assert.Equal(t, "a3", step())
+	close(q.leave)
+	j.Wait()
+
+	// By memory.
+	q = &queued{make(chan string, 99), make(chan struct{})}
+	j.slots[Long], j.memory = 8, 100
+	j.Queue(q.order("huge", "", 500))
+	assert.Equal(t, "huge", <-q.began, "one that is heavier than allowed runs alone")
+	j.Queue(q.order("small", "", 1))
+	j.Queue(q.order("half", "", 60))
+	j.Queue(q.order("other half", "", 60))
+	assert.Empty(t, q.began)
+	q.leave <- struct{}{}
+	assert.Equal(t, map[string]bool{"small": true, "half": true}, map[string]bool{<-q.began: true, <-q.began: true})
+	assert.Empty(t, q.began)
+	close(q.leave)
+	j.Wait()
+}
+
+func titles(j *Jobs) (list []string) {
+	for _, s := range j.All() {
+		list = append(list, s.Title)
+	}
+	return list
+}
+
+// Many assets opened at once start one making at a time; what was being made when the program ended goes on at the
+// next start, and what somebody stopped does not.
+func TestMakingsGoOnAtTheNextStart(t *testing.T) {
+	ctx, dir := context.Background(), t.TempDir()
+	s, err := store.Open(dir)
+	require.NoError(t, err)
+	d := New(s, DefaultLimits, nil)
+	d.Jobs.slots[Long] = 1
+	hold := make(chan struct{})
+	d.Jobs.Queue(Order{Title: "before all", Run: func(ctx context.Context, _ *Job) (any, error) {
+		select {
+		case <-hold:
+		case <-ctx.Done():
+		}
+		return nil, nil
+	}})
+	k := kit(t, d)
+	var opened []*Opened
+	for i := range 4 {
+		a, err := d.store.NewAsset(ctx, k.ID, fmt.Sprint("sphere ", i), "a.obj", keptBlobs(t, d, "a.obj", large(i)))
+		require.NoError(t, err)
+		_, err = d.Decide(ctx, a.ID, 0, func(p *prep.Prep) error {
+			p.LODs.Levels = []lods.Level{{Wish: ladder.Wish{Share: .3}}}
+			return nil
+		})
+		require.NoError(t, err)
+		o, err := d.Open(ctx, a.ID)
+		require.NoError(t, err)
+		require.True(t, o.Result.Pending(), "it is large enough to wait for")
+		require.NotNil(t, d.Climb(ctx, o))
+		opened = append(opened, o)
+	}
+	assert.Len(t, d.Jobs.All(), 5)
+	d.StopClimb(opened[1].Asset.ID)
+	assert.Equal(t, "It was stopped.", d.ClimbEnded(opened[1].Asset.ID))
+	_, err = d.Remove(ctx, opened[3].Asset.ID, true)
+	require.NoError(t, err)
+	d.Close() // with all but one waiting
+	require.NoError(t, s.Close())
+
+	s, err = store.Open(dir)
+	require.NoError(t, err)
+	d = New(s, DefaultLimits, nil)
+	t.Cleanup(func() { d.Close(); _ = s.Close() })
+	require.NoError(t, d.Resume(ctx))
+	assert.NotNil(t, d.Climbing(opened[0].Asset.ID))
+	assert.NotNil(t, d.Climbing(opened[2].Asset.ID))
+	assert.Nil(t, d.Climbing(opened[1].Asset.ID), "it was stopped")
+	assert.Nil(t, d.Climbing(opened[3].Asset.ID), "the asset was removed")
+	assert.Equal(t, "It was stopped.", d.ClimbEnded(opened[1].Asset.ID))
+	assert.Nil(t, d.Climb(ctx, opened[1]), "nobody asked for it again")
+	d.Jobs.Wait()
+	o, err := d.Open(ctx, opened[0].Asset.ID)
+	require.NoError(t, err)
+	assert.False(t, o.Result.Pending(), "it was made")
+	left, err := s.Makings(ctx)
+	require.NoError(t, err)
+	require.Len(t, left, 1)
+	assert.True(t, left[0].Stopped)
+	o, err = d.Open(ctx, opened[1].Asset.ID)
+	require.NoError(t, err)
+	d.ClimbAgain(ctx, o)
+	d.Jobs.Wait()
+	left, err = s.Makings(ctx)
+	require.NoError(t, err)
+	assert.Empty(t, left)
+}
+
+// large is a mesh whose LODs take long enough to wait for.
+func large(seed int) string {
+	var b strings.Builder
+	const n = 80
+	for i := range n * n {
+		x, y := i%n, i/n
+		fmt.Fprintf(&b, "v %d %d %g\n", x, y, 3*math.Sin(float64(x+seed)/9)*math.Cos(float64(y)/7))
+	}
+	for y := range n - 1 {
+		for x := range n - 1 {
+			a := y*n + x + 1
+			fmt.Fprintf(&b, "f %d %d %d %d\n", a, a+1, a+n+1, a+n)
+		}
+	}
+	return b.String()
+}
+
+// keptBlobs keeps a file and gives it as a list.
+func keptBlobs(t *testing.T, d *Desk, name, text string) []store.File {
+	t.Helper()
+	sha, n, err := d.store.PutBlob(strings.NewReader(text))
+	require.NoError(t, err)
+	return []store.File{{Name: name, SHA: sha, Size: n}}
 }

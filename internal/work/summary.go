@@ -60,6 +60,7 @@ type Summary struct {
 	Look      int
 	Trouble   string // the first finding that spoils its place on the line-up, "" for none
 	Brief     string // the same in three words, to stand below it
+	Waits     bool   // for a job: more will be known
 	Unread    string `json:"-"` // why the source can't be read now; never kept
 }
 
@@ -150,8 +151,7 @@ func summarize(o *Opened) Summary {
 	r := o.Result
 	c := r.Delivery.Scene.Count()
 	s := Summary{ClassID: r.Size.Class.ID, Class: r.Size.Class.Name, Tape: o.Tape(), Size: r.Axes.Size,
-		Triangles: c.Triangles,
-		Slots:     c.Slots}
+		Triangles: c.Triangles, Slots: c.Slots, Waits: r.Pending()}
 	if p := r.Size.Proposals; len(p) > 0 && p[0].ByName {
 		s.Proposed, s.Because = p[0].Class.ID, p[0].Why
 	}

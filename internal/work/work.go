@@ -71,8 +71,8 @@ type Desk struct {
 	steps   *prep.Memo
 	sources *memo.Memo[read]
 
-	climbing sync.Mutex     // held while it is seen whether LODs are being made
-	climbs   map[int64]*Job // that make LODs or did, by asset
+	climbing sync.Mutex       // held while it is seen whether LODs are being made
+	climbs   map[int64]*climb // what is made for assets, or was
 }
 
 // New makes a desk over a store, which it does not close. log gets what goes wrong out
@@ -81,7 +81,7 @@ func New(s *store.Store, limits Limits, log *slog.Logger) *Desk {
 	if log == nil {
 		log = slog.New(slog.DiscardHandler)
 	}
-	return &Desk{Limits: limits, climbs: map[int64]*Job{}, Jobs: NewJobs(log),
+	return &Desk{Limits: limits, climbs: map[int64]*climb{}, Jobs: NewJobs(log),
 		Derived: NewDerived(s.CacheDir(), derivedKept, log),
 		store:   s, log: log,
 		steps:   prep.NewMemo(stepsKept),

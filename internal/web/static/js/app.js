@@ -3,6 +3,7 @@ import "./queue.js";
 import "./place.js";
 import "./keep.js";
 import "./swap.js";
+import "./again.js";
 import "./keys.js";
 import "./drop.js";
 import "./sheet.js";
