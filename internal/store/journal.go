@@ -43,11 +43,16 @@ func From(ctx context.Context, from string) context.Context {
 	return context.WithValue(ctx, address{}, from)
 }
 
+// Address is where a request comes from that a context is of, "" for none.
+func Address(ctx context.Context) string {
+	from, _ := ctx.Value(address{}).(string)
+	return from
+}
+
 // noteIn adds a line to the journal in a transaction, by whom and from where the context says.
 func noteIn(ctx context.Context, tx *sql.Tx, did Deed, what string) error {
-	from, _ := ctx.Value(address{}).(string)
 	_, err := tx.ExecContext(ctx, `INSERT INTO journal (at, person, address, did, what) VALUES (?, ?, ?, ?, ?)`, now(),
-		By(ctx), from, did, what)
+		By(ctx), Address(ctx), did, what)
 	return err
 }
 

@@ -117,6 +117,7 @@ func (s *Server) Handler() http.Handler {
 		r.Post("/restore", s.page(s.removeAsset(false)))
 		r.Post("/companions", s.page(s.addCompanions))
 		r.Post("/export/send", s.page(s.send))
+		r.Get("/export/sending/{job}", s.page(s.sentSoFar))
 		r.Post("/making/begin", s.page(s.beginMaking))
 		r.Post("/making/stop", s.page(s.stopMaking))
 		r.Get("/making", s.page(s.madeSoFar))

@@ -12,6 +12,7 @@ import (
 	"strconv"
 	"strings"
 	"sync"
+	"time"
 
 	"github.com/go-chi/chi/v5"
 
@@ -427,9 +428,61 @@ func (s *Server) send(w http.ResponseWriter, r *http.Request) error {
 			return s.after(w, r, aid, export.Info.ID, f, by, err)
 		}
 	}
-	sent, err := s.desk.Send(r.Context(), aid, f.str("target"))
+	job, err := s.desk.SendLater(r.Context(), aid, f.str("target"))
 	if err != nil {
 		return s.after(w, r, aid, export.Info.ID, f, nil, err)
 	}
+	select {
+	case <-job.Done():
+	case <-time.After(longestWithin):
+		return seeOther(w, r, "%s/%s?sending=%s", assetPath(aid), export.Info.ID, job.ID)
+	case <-r.Context().Done():
+		return r.Context().Err()
+	}
+	sent, ok := job.State().Outcome.(work.Sent)
+	if err := job.State().Err; err != nil || !ok {
+		return s.after(w, r, aid, export.Info.ID, f, nil, cmp.Or(err, errors.New("the export was stopped")))
+	}
 	return seeOther(w, r, "%s/%s?sent=%d", assetPath(aid), export.Info.ID, sent.ID)
+}
+
+// sending is how far an export is that takes longer than a page waits.
+type sending struct {
+	work.State
+	Path string // of the station
+	Sent int64  // the export, once it is kept; 0 before
+	Say  string // why it is not, "" while it is under way
+}
+
+// sendingOf says how far an export's job is, nil for one that nobody knows any more.
+func (s *Server) sendingOf(asset int64, job string) *sending {
+	j, err := s.desk.Jobs.Find(job)
+	if err != nil {
+		return nil
+	}
+	p := &sending{State: j.State(), Path: assetPath(asset) + "/" + export.Info.ID}
+	switch sent, ok := p.Outcome.(work.Sent); {
+	case ok:
+		p.Sent = sent.ID
+	case p.Err != nil:
+		_, p.Say = explain(p.Err)
+		p.Say = sentence(p.Say)
+	case p.Stopped:
+		p.Say = "It was stopped, and nothing was sent."
+	}
+	return p
+}
+
+// sentSoFar shows how far an export is; the page asks again until it is kept, and fetches its sheet then.
+func (s *Server) sentSoFar(w http.ResponseWriter, r *http.Request) error {
+	aid, err := id(r, "asset")
+	if err != nil {
+		return err
+	}
+	p := s.sendingOf(aid, chi.URLParam(r, "job"))
+	if p == nil {
+		return work.ErrNotFound
+	}
+	s.write(w, http.StatusOK, worksheets[export.Info.ID], "sending", p)
+	return nil
 }

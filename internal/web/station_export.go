@@ -27,6 +27,10 @@ var exportRoom = room{
 		if p.Chosen, err = p.Decided.Chosen(c.o.Kit.Target.Prefers); err != nil {
 			return nil, err
 		}
+		if job := c.r.URL.Query().Get("sending"); job != "" {
+			passing(c.r)
+			p.Sending = c.sendingOf(c.o.Asset.ID, job)
+		}
 		want, err := strconv.ParseInt(c.r.URL.Query().Get("sent"), 10, 64)
 		for i := range list {
 			if list[i].Harm == nil && (list[i].ID == want || err != nil && p.Shown == nil) {
@@ -52,6 +56,7 @@ type exportPage struct {
 	Chosen  format.Format
 	Sent    []work.Sent // the newest first, the last hundred
 	AllSent int
+	Sending *sending   // under way, nil for none
 	Shown   *work.Sent // the one whose certificate stands on the page
 }
 

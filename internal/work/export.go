@@ -48,6 +48,11 @@ func sent(e store.Export) (Sent, error) {
 // package with its packing list and certificate. want is the ID of the target it is meant
 // for, "" for whichever the kit has; another one is not sent for.
 func (d *Desk) Send(ctx context.Context, asset int64, want string) (Sent, error) {
+	return d.send(ctx, asset, want, nil)
+}
+
+// send is Send; progress, which may be nil, is told how far it is.
+func (d *Desk) send(ctx context.Context, asset int64, want string, progress func(string, float64)) (Sent, error) {
 	o, err := d.Open(ctx, asset)
 	if err != nil {
 		return Sent{}, err
@@ -57,7 +62,7 @@ func (d *Desk) Send(ctx context.Context, asset int64, want string) (Sent, error)
 			"the kit's target was changed to “%s” in another window meanwhile, so nothing was sent. The sheet now shows "+
 				"the asset for that target", now.Name)
 	}
-	if o, err = d.Made(ctx, o, nil); err != nil {
+	if o, err = d.Made(ctx, o, progress); err != nil {
 		return Sent{}, err
 	}
 	p, err := deliver.Make(ctx, deliver.Order{Delivery: o.Result.Delivery, Decisions: o.Prep.Export, Asset: o.Asset.Name,
@@ -92,6 +97,27 @@ func (d *Desk) Send(ctx context.Context, asset int64, want string) (Sent, error)
 		return Sent{}, err
 	}
 	return sent(kept)
+}
+
+// SendLater is Send as a job, whose outcome is a Sent. One that has something to make first that takes long waits
+// for its turn among the jobs that do.
+func (d *Desk) SendLater(ctx context.Context, asset int64, want string) (*Job, error) {
+	o, err := d.Open(ctx, asset)
+	if err != nil {
+		return nil, err
+	}
+	lane := Arriving
+	if o.Result.Pending() {
+		lane = Long
+	}
+	as := store.As(store.From(context.Background(), store.Address(ctx)), store.By(ctx))
+	return d.Jobs.Queue(Order{Lane: lane, About: fmt.Sprintf("export of asset %d", asset),
+		Title: "Writing " + o.Asset.Name + " and reading it back", Person: store.By(ctx),
+		Bytes: bytesEach * int64(o.Result.Delivery.Scene.Count().Triangles),
+		Run: func(ctx context.Context, job *Job) (any, error) {
+			job.Report("Writing it and reading it back", 0)
+			return d.send(store.As(store.From(ctx, store.Address(as)), store.By(as)), asset, want, job.Report)
+		}}), nil
 }
 
 // Exports lists a kit's exports, or one asset's when asset is not 0, the newest first, from one on and at most so
