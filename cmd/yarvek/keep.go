@@ -7,6 +7,7 @@ import (
 	"io"
 	"strconv"
 	"strings"
+	"time"
 
 	"github.com/spf13/cobra"
 
@@ -181,5 +182,43 @@ func restoreCommand() *cobra.Command {
 			return said
 		}}
 	c.Flags().StringVar(&data, "data", "yarvek-data", "folder to make, or an empty one")
+	return c
+}
+
+func sweepCommand() *cobra.Command {
+	var data string
+	var move bool
+	c := &cobra.Command{Use: "sweep", Short: "List kept files that nothing refers to, and with --move take them away",
+		Long: "Lists kept files that no asset and no export names and that are older than a day. With --move they go to the " +
+			"trash, where they can be had back for 30 days. A server may run.",
+		Args: cobra.NoArgs,
+		RunE: func(c *cobra.Command, _ []string) (err error) {
+			st, err := store.People(data)
+			if err != nil {
+				return err
+			}
+			defer func() { err = errors.Join(err, st.Close()) }()
+			list, err := st.Orphans(c.Context(), time.Now())
+			if err != nil {
+				return err
+			}
+			var bytes int64
+			for _, o := range list {
+				bytes += o.Size
+				fmt.Fprintf(c.OutOrStdout(), "%s  %s  %s\n", o.SHA, o.At.Local().Format(minute), figure.Bytes(o.Size))
+			}
+			fmt.Fprintf(c.OutOrStdout(), "%s that nothing refers to, %s\n", figure.Plural(len(list), "file", "files"),
+				figure.Bytes(bytes))
+			if !move {
+				return nil
+			}
+			did, err := st.Sweep(c.Context(), time.Now(), true)
+			if err == nil {
+				fmt.Fprintf(c.OutOrStdout(), "%s moved to the trash\n", figure.Plural(did.Moved, "file", "files"))
+			}
+			return err
+		}}
+	c.Flags().StringVar(&data, "data", "yarvek-data", "folder that holds everything")
+	c.Flags().BoolVar(&move, "move", false, "move them to the trash")
 	return c
 }

@@ -36,10 +36,8 @@ func main() {
 		SilenceErrors: true,
 	}
 	root.AddCommand(serveCommand(), demoCommand(), inspectCommand(), prepareCommand(), tidyCommand(), simplifyCommand(),
-		ladderCommand(),
-		collideCommand(), texturesCommand(), unwrapCommand(), targetCommand(), verifyCommand(), backupCommand(),
-		restoreCommand(),
-		userCommand())
+		ladderCommand(), collideCommand(), texturesCommand(), unwrapCommand(), targetCommand(), verifyCommand(),
+		backupCommand(), restoreCommand(), sweepCommand(), userCommand())
 	if err := root.ExecuteContext(ctx); err != nil {
 		if !errors.Is(err, errSaid) {
 			fmt.Fprintln(os.Stderr, "yarvek:", err)

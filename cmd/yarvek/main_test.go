@@ -169,16 +169,47 @@ func TestNothingOutsideTheFolderIsOpened(t *testing.T) {
 	assert.Contains(t, out, "points outside the uploaded files")
 }
 
-func TestATakenPortIsStepped(t *testing.T) {
+// A port that was asked for is the one or none; without one the next free port is taken, and that is said.
+func TestATakenPort(t *testing.T) {
 	first, err := listen("127.0.0.1:0")
 	require.NoError(t, err)
 	defer first.Close()
-	next, err := listen(first.Addr().String())
+	_, err = listen(first.Addr().String())
+	assert.ErrorContains(t, err, "can't be listened on")
+	usual, err := listen("")
+	require.NoError(t, err)
+	defer usual.Close()
+	next, err := listen("")
 	require.NoError(t, err)
 	defer next.Close()
-	assert.NotEqual(t, first.Addr().(*net.TCPAddr).Port, next.Addr().(*net.TCPAddr).Port)
+	assert.NotEqual(t, usual.Addr(), next.Addr())
 	_, err = listen("nonsense")
 	assert.Error(t, err)
+
+	ctx, cancel := context.WithCancel(context.Background())
+	said, err := run(t, serveCommand(), "--data", t.TempDir(), "--addr", first.Addr().String())
+	assert.ErrorContains(t, err, "can't be listened on", said)
+	out := &endsWhen{says: "Press Ctrl+C", end: cancel}
+	c := serveCommand()
+	c.SetArgs([]string{"--data", t.TempDir()})
+	c.SetOut(out)
+	require.NoError(t, c.ExecuteContext(ctx))
+	assert.Contains(t, out.String(), "so another port was taken")
+}
+
+// endsWhen ends something once a text was written to it.
+type endsWhen struct {
+	bytes.Buffer
+	says string
+	end  func()
+}
+
+func (e *endsWhen) Write(p []byte) (int, error) {
+	n, err := e.Buffer.Write(p)
+	if strings.Contains(e.String(), e.says) {
+		e.end()
+	}
+	return n, err
 }
 
 // The real program, killed without warning while it fills its demo kit and again

@@ -1,6 +1,7 @@
 package main
 
 import (
+	"cmp"
 	"context"
 	"crypto/tls"
 	"errors"
@@ -34,17 +35,22 @@ type serving struct {
 	cert   string
 	key    string
 	limits work.Limits
+	backup rolling
 }
 
 func (s *serving) flags(c *cobra.Command) {
 	s.limits = work.DefaultLimits
-	c.Flags().StringVar(&s.addr, "addr", defaultAddr,
-		"address to listen on; if its port is taken the next free one is used")
+	c.Flags().StringVar(&s.addr, "addr", "", "address to listen on; without it "+defaultAddr+", or where that port is "+
+		"taken the next free one")
 	c.Flags().StringSliceVar(&s.hosts, "host", nil, "further host names this server may be addressed by")
 	c.Flags().StringVar(&s.cert, "cert", "", "certificate for TLS, a PEM file; with --key")
 	c.Flags().StringVar(&s.key, "key", "", "key of the certificate, a PEM file")
 	c.Flags().Int64Var(&s.limits.Upload, "max-upload", s.limits.Upload, "bytes of one upload")
 	c.Flags().Int64Var(&s.limits.Unzipped, "max-unzipped", s.limits.Unzipped, "bytes the zips of an upload may unpack to")
+	c.Flags().Int64Var(&s.limits.Kit, "max-kit", s.limits.Kit, "bytes of a kit's files and exports, 0 for any number")
+	c.Flags().Int64Var(&s.limits.Person, "max-person", s.limits.Person,
+		"bytes that each who signs in may bring in, 0 for any number")
+	s.backup.flags(c.Flags())
 	c.Flags().IntVar(&s.limits.ZipFiles, "max-zip-files", s.limits.ZipFiles, "files in the zips of an upload")
 }
 
@@ -87,6 +93,9 @@ const collectAt = 25
 
 func (s *serving) run(ctx context.Context, out io.Writer, fill func(context.Context, *work.Desk) error) error {
 	debug.SetGCPercent(collectAt)
+	if err := s.backup.check(); err != nil {
+		return err
+	}
 	dir, err := filepath.Abs(s.data)
 	if err != nil {
 		return err
@@ -123,6 +132,9 @@ func (s *serving) run(ctx context.Context, out io.Writer, fill func(context.Cont
 	if err != nil {
 		return err
 	}
+	if s.addr == "" && l.Addr().String() != defaultAddr {
+		fmt.Fprintf(out, "Something else listens on %s, so another port was taken.\n", defaultAddr)
+	}
 	names := reached(l.Addr())
 	handler := web.New(desk, log, append(names, s.hosts...)...)
 	if shared {
@@ -134,7 +146,9 @@ func (s *serving) run(ctx context.Context, out io.Writer, fill func(context.Cont
 	tidying, stop := context.WithCancel(ctx)
 	tidied := make(chan struct{})
 	go func() { defer close(tidied); desk.Tidy(tidying) }()
-	defer func() { stop(); <-tidied }()
+	rolled := make(chan struct{})
+	go func() { defer close(rolled); s.backup.run(tidying, desk, dir, log) }()
+	defer func() { stop(); <-tidied; desk.Jobs.Close(); <-rolled }()
 	scheme := "http"
 	if s.cert != "" {
 		scheme = "https"
@@ -223,9 +237,9 @@ func serve(ctx context.Context, srv *http.Server, l net.Listener) error {
 	return nil
 }
 
-// listen takes the address, or the next free port after it.
+// listen takes an address, and with none the usual one, or the next free port after it.
 func listen(addr string) (net.Listener, error) {
-	host, port, err := net.SplitHostPort(addr)
+	host, port, err := net.SplitHostPort(cmp.Or(addr, defaultAddr))
 	if err != nil {
 		return nil, fmt.Errorf("%q is no address: expected one such as %s", addr, defaultAddr)
 	}
@@ -233,22 +247,22 @@ func listen(addr string) (net.Listener, error) {
 	if err != nil || p < 0 || p > 65535 {
 		return nil, fmt.Errorf("%q is no port", port)
 	}
+	tries := 50
+	if addr != "" {
+		tries = 1 // somebody relies on it
+	}
 	var first error
-	for i := range 50 {
-		if p > 0 && p+i > 65535 {
-			break
-		}
-		try := p
-		if p > 0 {
-			try += i
-		}
-		l, err := net.Listen("tcp", net.JoinHostPort(host, strconv.Itoa(try)))
+	for i := range tries {
+		l, err := net.Listen("tcp", net.JoinHostPort(host, strconv.Itoa(p+i)))
 		if err == nil {
 			return l, nil
 		}
 		if first == nil {
 			first = err
 		}
+	}
+	if addr != "" {
+		return nil, fmt.Errorf("%s can't be listened on: %w. End what has it, or name another one with --addr", addr, first)
 	}
 	return nil, first
 }

@@ -115,6 +115,7 @@ func add(ctx context.Context, d *work.Desk, kit work.Kit, it item) error {
 		return err
 	}
 	u := d.NewUpload()
+	defer u.Close()
 	for _, f := range files {
 		if err := u.Add(f.Name, bytes.NewReader(f.Data)); err != nil {
 			return err

@@ -1,11 +1,13 @@
 package store
 
 import (
+	"context"
 	"crypto/sha256"
 	"encoding/hex"
 	"errors"
 	"fmt"
 	"io"
+	"math"
 	"os"
 	"path/filepath"
 	"sync"
@@ -49,41 +51,113 @@ func (c *checked) note(sha string, st fileState) {
 // They are on the disk when it returns. Bytes that are kept already are not kept twice;
 // a kept file that was damaged meanwhile is made whole by them.
 func (s *Store) PutBlob(r io.Reader) (sha string, size int64, err error) {
+	return s.put(r, math.MaxInt64, nil)
+}
+
+// ErrTooLong is given for what would be longer than it may be. Nothing of it is kept.
+var ErrTooLong = errors.New("it is longer than it may be")
+
+// A Bringing is files on their way in, before rows name them. None of them is swept meanwhile, and those that no row
+// names when it ends are gone at once. It is used by one goroutine.
+type Bringing struct {
+	s     *Store
+	files map[string]bool // by SHA-256, whether this brought it
+}
+
+// Bring begins one; it is ended by [Bringing.End].
+func (s *Store) Bring() *Bringing { return &Bringing{s: s, files: map[string]bool{}} }
+
+// Put is PutBlob for what may not be longer than most bytes; what is gives ErrTooLong and how far it was read.
+func (b *Bringing) Put(r io.Reader, most int64) (sha string, size int64, err error) {
+	return b.s.put(r, most, b)
+}
+
+// End does away with what no row names, and no other bringing holds, of the files that this brought.
+func (b *Bringing) End(ctx context.Context) error {
+	b.s.bringing.Lock()
+	defer b.s.bringing.Unlock()
+	var errs []error
+	for sha, mine := range b.files {
+		if b.s.held[sha]--; b.s.held[sha] > 0 {
+			continue
+		}
+		delete(b.s.held, sha)
+		if !mine {
+			continue
+		}
+		var named bool
+		err := b.s.db.QueryRowContext(context.WithoutCancel(ctx), `SELECT EXISTS (SELECT 1 FROM revision_files WHERE sha = ?1)
+			OR EXISTS (SELECT 1 FROM exports WHERE sha = ?1) OR EXISTS (SELECT 1 FROM added_pictures WHERE sha = ?1)`, sha).
+			Scan(&named)
+		if err == nil && !named {
+			err = os.Remove(b.s.blobPath(sha))
+		}
+		errs = append(errs, err)
+	}
+	b.files = map[string]bool{}
+	return errors.Join(errs...)
+}
+
+// hold notes that a file is on its way in, and whether it was there before.
+func (b *Bringing) hold(sha string, there bool) {
+	if b == nil {
+		return
+	}
+	if _, again := b.files[sha]; again {
+		return
+	}
+	b.files[sha] = !there
+	b.s.held[sha]++
+}
+
+// put is PutBlob, and Put for a bringing.
+func (s *Store) put(r io.Reader, most int64, of *Bringing) (sha string, size int64, err error) {
 	f, err := os.CreateTemp(filepath.Join(s.dir, "tmp"), "blob-*")
 	if err != nil {
 		return "", 0, err
 	}
+	named := false
 	defer func() {
-		if err != nil {
+		if !named {
 			_ = f.Close()
 			_ = os.Remove(f.Name())
 		}
 	}()
 	h := sha256.New()
+	if most < math.MaxInt64 {
+		r = io.LimitReader(r, most+1)
+	}
 	if size, err = io.Copy(io.MultiWriter(f, h), r); err != nil {
-		return "", 0, err
+		return "", size, err
+	}
+	if size > most {
+		return "", size, ErrTooLong
+	}
+	if err = f.Sync(); err != nil {
+		return "", size, err
 	}
 	sha = hex.EncodeToString(h.Sum(nil))
 	path := s.blobPath(sha)
+	// Whether it is there, and that it is held, are one step: nobody does away with it between.
+	s.bringing.Lock()
+	defer s.bringing.Unlock()
 	if s.whole(sha) {
-		_ = f.Close()
-		_ = os.Remove(f.Name())
+		of.hold(sha, true)
 		// As young as what was just put, so that it is not swept before a row names it.
 		at := time.Now()
 		return sha, size, os.Chtimes(path, at, at)
 	}
-	if err = f.Sync(); err != nil {
-		return "", 0, err
-	}
 	if err = f.Close(); err != nil {
-		return "", 0, err
+		return "", size, err
 	}
 	if err = os.MkdirAll(filepath.Dir(path), 0o700); err != nil {
-		return "", 0, err
+		return "", size, err
 	}
 	if err = disk.Replace(f.Name(), path); err != nil {
-		return "", 0, err
+		return "", size, err
 	}
+	named = true
+	of.hold(sha, false)
 	return sha, size, nil
 }
 

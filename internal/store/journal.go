@@ -21,6 +21,7 @@ const (
 	Added     Deed = "added an account"
 	Rephrased Deed = "changed a passphrase"
 	Dropped   Deed = "removed an account"
+	Tidied    Deed = "moved to the trash"
 	Restored  Deed = "put a backup back"
 	Accepted  Deed = "accepted a changed row"
 )

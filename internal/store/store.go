@@ -16,6 +16,7 @@ import (
 	"net/url"
 	"os"
 	"path/filepath"
+	"sync"
 	"time"
 
 	"github.com/pressly/goose/v3"
@@ -50,6 +51,9 @@ type Store struct {
 	lock io.Closer // released by Close
 
 	checked checked // blobs whose bytes were compared with their names
+
+	bringing sync.Mutex     // held while a file gets its place, and while one is done away with
+	held     map[string]int // files on their way in, by how many bring them
 
 	// stamps are the two queries that every page begins with.
 	stamps struct{ asset, kit *sql.Stmt }
@@ -119,7 +123,7 @@ func open(dir string) (*Store, error) {
 		_ = db.Close()
 		return nil, fmt.Errorf("the database in %s can't be brought up to date: %w", dir, err)
 	}
-	st := &Store{db: db, dir: dir}
+	st := &Store{db: db, dir: dir, held: map[string]int{}}
 	if st.stamps.asset, err = db.Prepare(stampQuery); err == nil {
 		st.stamps.kit, err = db.Prepare(kitStampQuery)
 	}

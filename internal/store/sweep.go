@@ -1,11 +1,13 @@
 package store
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"io/fs"
 	"os"
 	"path/filepath"
+	"slices"
 	"time"
 
 	"yarvek/internal/disk"
@@ -33,19 +35,55 @@ type Swept struct {
 	Blobs   int   // there were
 	Orphans int   // old ones that no row names
 	Moved   int   // of them, to the trash
-	Bytes   int64 // that were moved
+	Bytes   int64 // of the orphans
 	Back    int   // from the trash, because a row names them
 	Dropped int   // from the trash for good
 	// Held says why nothing was moved, "" when nothing held it.
 	Held string
 }
 
-// Sweep moves the blobs of refused uploads, which no row names and which are older than
-// a day, to the folder trash below the day's date, and drops what has lain there for 30
-// days. A database that names no blob at all, or that would have more than a few per
-// cent of them go, moves nothing: it is new, or an older backup, and the blobs may be
-// all there is.
-func (s *Store) Sweep(ctx context.Context, now time.Time) (Swept, error) {
+// Orphan is a kept file that no row names and that is old enough to be swept.
+type Orphan struct {
+	SHA  string
+	Size int64
+	At   time.Time // when it was put there, or asked for last
+}
+
+// Orphans lists them, the largest first.
+func (s *Store) Orphans(ctx context.Context, now time.Time) ([]Orphan, error) {
+	list, _, err := s.orphans(ctx, now)
+	return list, err
+}
+
+// orphans is Orphans with how many files there are.
+func (s *Store) orphans(ctx context.Context, now time.Time) (list []Orphan, all int, err error) {
+	named, err := s.named(ctx)
+	if err != nil {
+		return nil, 0, err
+	}
+	files, err := filepath.Glob(filepath.Join(s.dir, "blobs", "??", "*"))
+	if err != nil {
+		return nil, 0, err
+	}
+	for _, f := range files {
+		sha := filepath.Base(f)
+		info, err := os.Stat(f)
+		if err == nil && isSHA(sha) && !named[sha] && info.ModTime().Before(now.Add(-orphanAge)) {
+			list = append(list, Orphan{sha, info.Size(), info.ModTime()})
+		}
+	}
+	slices.SortFunc(list, func(a, b Orphan) int {
+		return cmp.Or(cmp.Compare(b.Size, a.Size), cmp.Compare(a.SHA, b.SHA))
+	})
+	return list, len(files), nil
+}
+
+// Sweep moves files that no row names and that are older than
+// a day to the folder trash below the day's date, and drops what has lain there for 30
+// days. A database that names no file at all, or that would have more than a few per
+// cent of them go, moves nothing unless somebody who saw what would go is sure: it is new, or an older backup, and
+// the files may be all there is.
+func (s *Store) Sweep(ctx context.Context, now time.Time, sure bool) (Swept, error) {
 	var out Swept
 	named, err := s.named(ctx)
 	if err != nil {
@@ -56,52 +94,54 @@ func (s *Store) Sweep(ctx context.Context, now time.Time) (Swept, error) {
 			out.Back++
 		}
 	}
-	files, err := filepath.Glob(filepath.Join(s.dir, "blobs", "??", "*"))
+	orphans, all, err := s.orphans(ctx, now)
 	if err != nil {
 		return out, err
 	}
-	out.Blobs = len(files)
-	var orphans []string
-	for _, f := range files {
-		info, err := os.Stat(f)
-		if err == nil && isSHA(filepath.Base(f)) && !named[filepath.Base(f)] && info.ModTime().Before(now.Add(-orphanAge)) {
-			orphans = append(orphans, f)
-		}
+	out.Blobs, out.Orphans = all, len(orphans)
+	for _, o := range orphans {
+		out.Bytes += o.Size
 	}
-	out.Orphans = len(orphans)
 	switch {
-	case len(orphans) == 0:
+	case len(orphans) == 0 || sure:
 	case len(named) == 0:
 		out.Held = "the database names no file at all, so it is new or not the one that belongs here"
-	case len(orphans) > manyOrphans && float64(len(orphans)) > manyPart*float64(len(files)):
+	case len(orphans) > manyOrphans && float64(len(orphans)) > manyPart*float64(all):
 		out.Held = "more files than a few per cent would go, so the database may be an older one"
 	}
 	if out.Held != "" {
 		return out, nil
 	}
 	day := filepath.Join(s.dir, "trash", now.Format(dayName))
-	for _, f := range orphans {
+	for _, o := range orphans {
 		if ctx.Err() != nil {
 			return out, ctx.Err()
 		}
-		if err := os.MkdirAll(day, 0o700); err != nil {
-			return out, err
-		}
-		info, err := os.Stat(f)
-		if err != nil {
-			continue
-		}
-		if err := disk.Rename(f, filepath.Join(day, filepath.Base(f))); err != nil {
-			if errors.Is(err, fs.ErrPermission) && s.whole(filepath.Base(f)) {
-				continue // somebody reads it, on a system where that holds it: the next sweep comes
-			}
+		if err := s.discard(o.SHA, day); err != nil {
 			return out, err
 		}
 		out.Moved++
-		out.Bytes += info.Size()
 	}
 	out.Dropped = s.emptyTrash(now)
 	return out, nil
+}
+
+// discard moves a file to a day of the trash, unless it is on its way in by now, or somebody reads it on a system
+// where that holds it: the next sweep comes.
+func (s *Store) discard(sha, day string) error {
+	s.bringing.Lock()
+	defer s.bringing.Unlock()
+	if s.held[sha] > 0 {
+		return nil
+	}
+	if err := os.MkdirAll(day, 0o700); err != nil {
+		return err
+	}
+	err := disk.Rename(s.blobPath(sha), filepath.Join(day, sha))
+	if errors.Is(err, fs.ErrNotExist) || errors.Is(err, fs.ErrPermission) && s.whole(sha) {
+		return nil
+	}
+	return err
 }
 
 // emptyTrash drops the days of the trash that are too long ago, and gives the number of

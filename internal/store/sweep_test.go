@@ -46,7 +46,7 @@ func TestWhatNothingNamesGoesToTheTrashAndCanComeBack(t *testing.T) {
 	s := folder(t, t.TempDir())
 	kept := named(t, s, 4)
 	young, old := put(t, s, "being sent", time.Hour), put(t, s, "refused", 48*time.Hour)
-	did, err := s.Sweep(ctx, now)
+	did, err := s.Sweep(ctx, now, false)
 	require.NoError(t, err)
 	assert.Equal(t, Swept{Blobs: 6, Orphans: 1, Moved: 1, Bytes: 7}, did)
 	assert.NoFileExists(t, s.blobPath(old))
@@ -57,23 +57,23 @@ func TestWhatNothingNamesGoesToTheTrashAndCanComeBack(t *testing.T) {
 	b, err := s.Blob(old)
 	require.NoError(t, err)
 	assert.Equal(t, "refused", string(b))
-	_, err = s.Sweep(ctx, now.Add(48*time.Hour))
+	_, err = s.Sweep(ctx, now.Add(48*time.Hour), false)
 	require.NoError(t, err)
 	k, err := s.NewKit(ctx, "k", target.Shipped[0])
 	require.NoError(t, err)
 	_, err = s.NewAsset(ctx, k.ID, "late", "a.obj", []File{{Name: "a.obj", SHA: old}})
 	require.NoError(t, err)
-	did, err = s.Sweep(ctx, now)
+	did, err = s.Sweep(ctx, now, false)
 	require.NoError(t, err)
 	assert.Equal(t, 1, did.Back)
 	assert.FileExists(t, s.blobPath(old))
 
 	// After thirty days what nobody asked for is gone, and nothing else is.
 	require.NoError(t, os.WriteFile(filepath.Join(s.dir, "trash", "notes.txt"), []byte("mine"), 0o644))
-	did, err = s.Sweep(ctx, now.Add(31*24*time.Hour))
+	did, err = s.Sweep(ctx, now.Add(31*24*time.Hour), false)
 	require.NoError(t, err)
 	assert.Zero(t, did.Dropped, "%+v", did)
-	did, err = s.Sweep(ctx, now.Add(80*24*time.Hour))
+	did, err = s.Sweep(ctx, now.Add(80*24*time.Hour), false)
 	require.NoError(t, err)
 	assert.Equal(t, 1, did.Dropped)
 	_, err = s.Blob(young)
@@ -95,12 +95,12 @@ func TestTheWrongDatabaseSweepsNothing(t *testing.T) {
 		_ = os.Remove(filepath.Join(dir, db))
 	}
 	s = folder(t, dir)
-	did, err := s.Sweep(ctx, time.Now().Add(time.Hour))
+	did, err := s.Sweep(ctx, time.Now().Add(time.Hour), false)
 	require.NoError(t, err)
 	assert.Zero(t, did.Moved)
 	assert.Contains(t, did.Held, "it is new")
 	named(t, s, 1)
-	did, err = s.Sweep(ctx, time.Now().Add(time.Hour))
+	did, err = s.Sweep(ctx, time.Now().Add(time.Hour), false)
 	require.NoError(t, err)
 	assert.Zero(t, did.Moved)
 	assert.Equal(t, 4, did.Orphans)
@@ -116,7 +116,7 @@ func TestAnOrphanThatComesInAgainIsYoung(t *testing.T) {
 	put(t, s, "once refused", 48*time.Hour)
 	_, _, err := s.PutBlob(strings.NewReader("once refused"))
 	require.NoError(t, err)
-	did, err := s.Sweep(context.Background(), time.Now())
+	did, err := s.Sweep(context.Background(), time.Now(), false)
 	require.NoError(t, err)
 	assert.Zero(t, did.Orphans, "its row may be on the way")
 }
@@ -179,6 +179,73 @@ func TestAPanicUndoesItsTransaction(t *testing.T) {
 	require.NoError(t, s.RenameKit(ctx, k.ID, k.Name, "East"))
 }
 
+// What a sweep won't do by itself it does for somebody who saw what would go.
+func TestASweepThatIsSure(t *testing.T) {
+	ctx, now := context.Background(), time.Now()
+	s := folder(t, t.TempDir())
+	named(t, s, 2)
+	for i := range 9 {
+		put(t, s, strings.Repeat(fmt.Sprint("refused ", i), i+1), 99*time.Hour)
+	}
+	did, err := s.Sweep(ctx, now, false)
+	require.NoError(t, err)
+	assert.NotEmpty(t, did.Held)
+	list, err := s.Orphans(ctx, now)
+	require.NoError(t, err)
+	require.Len(t, list, 9)
+	assert.Equal(t, int64(81), list[0].Size, "the largest first")
+	did, err = s.Sweep(ctx, now, true)
+	require.NoError(t, err)
+	assert.Equal(t, 9, did.Moved)
+	v, err := Verify(ctx, s.dir)
+	require.NoError(t, err)
+	assert.Equal(t, []int{0, 9}, []int{v.Unnamed, v.Trash})
+	assert.Equal(t, did.Bytes, v.TrashBytes)
+}
+
+// What an upload brought and no row names is gone when it ends, but for what was there before it and what another one
+// holds; what would be too long is not kept at all.
+func TestABringingLeavesNothingBehind(t *testing.T) {
+	ctx := context.Background()
+	s := folder(t, t.TempDir())
+	k, err := s.NewKit(ctx, "Tern Point", target.Shipped[0])
+	require.NoError(t, err)
+	before := put(t, s, "before", 0)
+	a, b := s.Bring(), s.Bring()
+	sha := func(by *Bringing, text string) string {
+		t.Helper()
+		sha, n, err := by.Put(strings.NewReader(text), 100)
+		require.NoError(t, err)
+		require.Equal(t, int64(len(text)), n)
+		return sha
+	}
+	taken, refused, both := sha(a, "taken"), sha(a, "refused"), sha(a, "both")
+	sha(a, "before")
+	sha(a, "both")
+	sha(b, "both")
+	_, n, err := a.Put(strings.NewReader(strings.Repeat("x", 1000)), 100)
+	assert.ErrorIs(t, err, ErrTooLong)
+	assert.Equal(t, int64(101), n)
+	_, err = s.NewAsset(ctx, k.ID, "a", "a.obj", []File{{Name: "a.obj", SHA: taken, Size: 5}})
+	require.NoError(t, err)
+	require.NoError(t, a.End(ctx))
+	require.NoError(t, a.End(ctx), "twice is once")
+	assert.FileExists(t, s.blobPath(taken))
+	assert.FileExists(t, s.blobPath(before))
+	assert.FileExists(t, s.blobPath(both), "another one holds it")
+	assert.NoFileExists(t, s.blobPath(refused))
+	left, err := filepath.Glob(filepath.Join(s.dir, "tmp", "*"))
+	require.NoError(t, err)
+	assert.Empty(t, left)
+	did, err := s.Sweep(ctx, time.Now().Add(48*time.Hour), true)
+	require.NoError(t, err)
+	assert.FileExists(t, s.blobPath(both), "not even swept, however long it takes")
+	assert.Equal(t, 2, did.Orphans)
+	ofKit, ofPerson, err := s.Held(ctx, k.ID, "")
+	require.NoError(t, err)
+	assert.Equal(t, []int64{5, 0}, []int64{ofKit, ofPerson})
+}
+
 // Pictures that were added to an asset are named by it: they stay, and are looked after.
 func TestAddedPicturesAreNamed(t *testing.T) {
 	ctx, now := context.Background(), time.Now()
@@ -187,7 +254,7 @@ func TestAddedPicturesAreNamed(t *testing.T) {
 	sha := put(t, s, "a picture", 99*time.Hour)
 	require.NoError(t, s.AddPictures(ctx, 1, []File{{Name: "wall.png", SHA: sha}}))
 	require.NoError(t, s.AddPictures(ctx, 1, []File{{Name: "again.png", SHA: sha}}), "twice is once")
-	did, err := s.Sweep(ctx, now)
+	did, err := s.Sweep(ctx, now, false)
 	require.NoError(t, err)
 	assert.Zero(t, did.Orphans)
 	st, err := s.State(ctx, 1)

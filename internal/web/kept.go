@@ -241,4 +241,7 @@ func (s *Server) ofKit(r *http.Request) (string, error) {
 }
 
 // ofAll is the stamp of the first page.
-func (s *Server) ofAll(r *http.Request) (string, error) { return s.desk.KitStamp(r.Context(), 0) }
+func (s *Server) ofAll(r *http.Request) (string, error) {
+	of, err := s.desk.KitStamp(r.Context(), 0)
+	return fmt.Sprint(of, s.desk.Unswept().Orphans), err
+}

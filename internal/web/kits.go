@@ -26,6 +26,7 @@ type kitsPage struct {
 	Targets []target.Target
 	Limit   int64  // bytes of one upload
 	Who     string // is signed in, "" where nobody has to
+	Unswept int    // files that nothing refers to and that were left where they are
 }
 
 // kits is the first page: all kits.
@@ -42,7 +43,8 @@ func (s *Server) kits(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	p := kitsPage{Kits: kits, Removed: removed, Targets: targets, Limit: s.desk.Limits.Upload, Who: work.By(r.Context())}
+	p := kitsPage{Kits: kits, Removed: removed, Targets: targets, Limit: s.desk.Limits.Upload, Who: work.By(r.Context()),
+		Unswept: s.desk.Unswept().Orphans}
 	for i := range removed {
 		if strconv.FormatInt(removed[i].ID, 10) == r.URL.Query().Get("out") {
 			p.Out = &removed[i]

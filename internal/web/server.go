@@ -143,6 +143,8 @@ func (s *Server) Handler() http.Handler {
 		r.Post("/remove", s.page(s.removeTarget(true)))
 		r.Post("/restore", s.page(s.removeTarget(false)))
 	})
+	r.Get("/unnamed", s.page(s.unnamed))
+	r.Post("/unnamed", s.page(s.sweep))
 	r.Get("/exports/{export}/file", s.page(s.download))
 	r.Get("/parts", s.page(s.parts))
 	r.Get("/static/*", s.assets())

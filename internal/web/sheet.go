@@ -401,6 +401,7 @@ func (s *Server) addCompanions(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
+	defer u.Close()
 	n, used, err := s.desk.AddFiles(r.Context(), aid, u)
 	if err == nil && !used {
 		return seeOther(w, r, "%s/revisions/%d", assetPath(aid), n)

@@ -455,6 +455,7 @@ func (s *Server) dropPictures(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
+	defer u.Close()
 	list, err := s.desk.AddPictures(r.Context(), o.Asset.ID, u)
 	if err != nil {
 		return err

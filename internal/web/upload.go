@@ -21,6 +21,7 @@ func (s *Server) startWithFiles(w http.ResponseWriter, r *http.Request) error {
 	}
 	k, err := s.desk.NewKit(r.Context(), "First kit", target.Shipped[0].ID)
 	if err != nil {
+		u.Close()
 		return err
 	}
 	return s.takeIn(w, r, k.ID, u)
@@ -55,7 +56,7 @@ func (s *Server) takeIn(w http.ResponseWriter, r *http.Request, kit int64, u *wo
 // files themselves.
 const headers = 16 << 20
 
-// receive streams the files of an upload to the store, part by part.
+// receive streams the files of an upload to the store, part by part. Whoever gets it closes it.
 func (s *Server) receive(w http.ResponseWriter, r *http.Request) (*work.Upload, error) {
 	r.Body = http.MaxBytesReader(w, r.Body, s.desk.Limits.Upload+headers)
 	mr, err := r.MultipartReader()
@@ -68,14 +69,15 @@ func (s *Server) receive(w http.ResponseWriter, r *http.Request) (*work.Upload, 
 		if errors.Is(err, io.EOF) {
 			return u, nil
 		}
+		name := ""
+		if err == nil {
+			name = fileName(p.Header.Get("Content-Disposition"))
+		}
+		if err == nil && name != "" {
+			err = u.Add(name, p)
+		}
 		if err != nil {
-			return nil, err
-		}
-		name := fileName(p.Header.Get("Content-Disposition"))
-		if name == "" {
-			continue
-		}
-		if err := u.Add(name, p); err != nil {
+			u.Close()
 			return nil, err
 		}
 	}

@@ -18,9 +18,11 @@ import (
 	"yarvek/internal/store"
 )
 
-// Upload is files on their way in, already kept as blobs.
+// Upload is files on their way in, already kept as blobs. Whoever has it ends it by Close, or gives it to TakeIn;
+// what no asset has got by then is gone.
 type Upload struct {
 	desk     *Desk
+	coming   *store.Bringing
 	files    []store.File
 	names    map[string]bool
 	size     int64
@@ -58,7 +60,35 @@ type Intake struct {
 }
 
 // NewUpload begins one.
-func (d *Desk) NewUpload() *Upload { return &Upload{desk: d, names: map[string]bool{}} }
+func (d *Desk) NewUpload() *Upload {
+	return &Upload{desk: d, coming: d.store.Bring(), names: map[string]bool{}}
+}
+
+// Close does away with what no asset has got. Closing it again does nothing.
+func (u *Upload) Close() {
+	if err := u.coming.End(context.Background()); err != nil {
+		u.desk.log.Warn("files of an upload were left behind", "error", err)
+	}
+}
+
+// Room tells whether an upload may go into a kit, by what the kit and whoever sends it have already.
+func (d *Desk) Room(ctx context.Context, kit int64, u *Upload) error {
+	ofKit, ofPerson, err := d.store.Held(ctx, kit, store.By(ctx))
+	if err != nil {
+		return err
+	}
+	if most := d.Limits.Kit; most > 0 && ofKit+u.size+u.unpacked > most {
+		return fault.New(fault.Limit, "the kit holds %s and may hold %s, so the %s that were sent did not come in",
+			figure.Bytes(ofKit), figure.Bytes(most), figure.Bytes(u.size+u.unpacked)).
+			Advise("Begin another kit, or start with a higher --max-kit")
+	}
+	if most := d.Limits.Person; most > 0 && store.By(ctx) != "" && ofPerson+u.size+u.unpacked > most {
+		return fault.New(fault.Limit, "you have brought in %s and may bring in %s, so the %s that were sent did not come in",
+			figure.Bytes(ofPerson), figure.Bytes(most), figure.Bytes(u.size+u.unpacked)).
+			Advise("Ask whoever runs this Yarvek for a higher --max-person")
+	}
+	return nil
+}
 
 // refuse notes a file that is not taken, with a reason for a person.
 func (u *Upload) refuse(name, format string, args ...any) {
@@ -78,12 +108,12 @@ func (u *Upload) Add(name string, r io.Reader) error {
 		u.refuse(clean, "an upload may hold %d files. Send the rest after it", l.FilesEach)
 		return nil
 	}
-	limited := &io.LimitedReader{R: r, N: l.Upload - u.size + 1}
-	sha, n, err := u.desk.store.PutBlob(limited)
-	if err != nil {
+	sha, n, err := u.coming.Put(r, max(0, l.Upload-u.size))
+	u.size += n
+	if err != nil && !errors.Is(err, store.ErrTooLong) {
 		return err
 	}
-	if u.size += n; u.size > l.Upload {
+	if u.size > l.Upload {
 		return fault.New(fault.Limit, "the upload is larger than %s", figure.Bytes(l.Upload)).
 			Advise("Send fewer files at once, or start with a higher --max-upload")
 	}
@@ -144,10 +174,12 @@ func (u *Upload) unzip(name, sha string, packed int64) error {
 		}
 		room := min(l.Unzipped-u.unpacked, max(1<<20, packed*l.ZipRatio)-out)
 		entry := &watched{r: rc}
-		esha, n, err := u.desk.store.PutBlob(&io.LimitedReader{R: entry, N: room + 1})
+		esha, n, err := u.coming.Put(entry, max(0, room))
 		_ = rc.Close()
+		out += n // what is refused counts: it was unpacked, too
+		u.unpacked += n
 		switch {
-		case n > room:
+		case errors.Is(err, store.ErrTooLong):
 			u.refuse(name, "unpacks, with the other zips of the upload, to more than %s, or to more than %d times its size, "+
 				"which "+
 				"no set of meshes does. The rest of it was not unpacked",
@@ -159,8 +191,6 @@ func (u *Upload) unzip(name, sha string, packed int64) error {
 		case err != nil:
 			return err // it was read well and could not be kept: no fault of the zip
 		}
-		out += n
-		u.unpacked += n
 		u.keep(clean, esha, n)
 	}
 	return nil
@@ -192,13 +222,18 @@ const (
 // job's outcome is an *Intake; stopped on its way, it says what had come in by then and
 // what was not come to.
 func (d *Desk) TakeIn(ctx context.Context, kit int64, u *Upload) (*Job, error) {
+	if err := d.Room(ctx, kit, u); err != nil {
+		u.Close()
+		return nil, err
+	}
 	by, noted := store.By(ctx), make(chan struct{})
 	job := d.Jobs.Queue(Order{Lane: Arriving, About: aboutKit(kit), Title: "Reading the upload", Person: by,
 		Bytes: min(arrivingMost, arrivingTimes*u.size),
 		Run: func(ctx context.Context, job *Job) (any, error) {
 			<-noted // an asset is younger than the note of its upload
 			return d.takeIn(store.As(ctx, by), kit, u, job)
-		}})
+		},
+		Left: func(bool) { u.Close() }})
 	defer close(noted)
 	var meshes []store.File
 	for _, f := range u.files {

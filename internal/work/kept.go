@@ -6,6 +6,7 @@ import (
 	"time"
 
 	"yarvek/core/fault"
+	"yarvek/core/figure"
 	"yarvek/internal/store"
 )
 
@@ -27,6 +28,7 @@ type (
 	Session = store.Session
 	Tries   = store.Tries
 	Deed    = store.Deed
+	Orphan  = store.Orphan
 )
 
 // What the door notes in the journal.
@@ -101,8 +103,32 @@ func (d *Desk) Tidy(ctx context.Context) {
 	}
 }
 
+// Unswept is what the last sweep left where it is, since it might be all there is; zero when it left nothing.
+func (d *Desk) Unswept() store.Swept {
+	if did := d.swept.Load(); did != nil && did.Held != "" {
+		return *did
+	}
+	return store.Swept{}
+}
+
+// Orphans lists the files that nothing refers to and that a sweep would move, the largest first.
+func (d *Desk) Orphans(ctx context.Context) ([]store.Orphan, error) {
+	return d.store.Orphans(ctx, time.Now())
+}
+
+// Sweep moves them to the trash, for somebody who saw what they are.
+func (d *Desk) Sweep(ctx context.Context) (store.Swept, error) {
+	did, err := d.store.Sweep(ctx, time.Now(), true)
+	if err == nil {
+		d.swept.Store(&did)
+		err = d.store.Note(ctx, store.Tidied, figure.Plural(did.Moved, "file", "files")+" that nothing refers to")
+	}
+	return did, err
+}
+
 func (d *Desk) tidy(ctx context.Context, now time.Time) {
-	did, err := d.store.Sweep(ctx, now)
+	did, err := d.store.Sweep(ctx, now, false)
+	d.swept.Store(&did)
 	switch {
 	case err != nil && ctx.Err() == nil:
 		d.log.Error("files that nothing refers to were not swept", "error", err)

@@ -95,7 +95,7 @@ func (d *Desk) SetSlotMap(ctx context.Context, kit int64, list []outfit.MapLine)
 }
 
 // added are the pictures that decisions of a prep ask for.
-func (d *Desk) added(st store.State, p prep.Prep) ([]scene.Image, error) {
+func (d *Desk) added(ctx context.Context, st store.State, p prep.Prep) ([]scene.Image, error) {
 	var list []scene.Image
 	for _, f := range st.Added {
 		wanted := false
@@ -105,7 +105,7 @@ func (d *Desk) added(st store.State, p prep.Prep) ([]scene.Image, error) {
 		if !wanted {
 			continue
 		}
-		b, err := d.keptBytes(f)
+		b, err := d.blobs.Get(ctx, f.SHA, func(context.Context) ([]byte, error) { return d.keptBytes(f) })
 		if err != nil {
 			return nil, err
 		}
@@ -114,6 +114,15 @@ func (d *Desk) added(st store.State, p prep.Prep) ([]scene.Image, error) {
 		list = append(list, im)
 	}
 	return list, nil
+}
+
+// roomFor is Room for what is sent to an asset.
+func (d *Desk) roomFor(ctx context.Context, asset int64, u *Upload) error {
+	a, err := d.store.Asset(ctx, asset)
+	if err != nil {
+		return err
+	}
+	return d.Room(ctx, a.KitID, u)
 }
 
 // Dropped is a picture that was dropped on a slot, with what it seems to be for.
@@ -127,7 +136,7 @@ type Dropped struct {
 // AddPictures keeps pictures of an upload with an asset, and tells what each seems to be for. Nothing is
 // decided by it. A file that is no picture is told, and not kept.
 func (d *Desk) AddPictures(ctx context.Context, asset int64, u *Upload) ([]Dropped, error) {
-	if _, err := d.store.Asset(ctx, asset); err != nil {
+	if err := d.roomFor(ctx, asset, u); err != nil {
 		return nil, err
 	}
 	var list []Dropped

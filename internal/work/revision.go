@@ -27,6 +27,9 @@ func (d *Desk) AddFiles(ctx context.Context, asset int64, u *Upload) (number int
 		}
 		return 0, false, fault.Input("no file was sent")
 	}
+	if err := d.roomFor(ctx, asset, u); err != nil {
+		return 0, false, err
+	}
 	for {
 		rev, err := d.store.Current(ctx, asset)
 		if err != nil {

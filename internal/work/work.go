@@ -12,6 +12,7 @@ import (
 	"slices"
 	"strings"
 	"sync"
+	"sync/atomic"
 
 	"yarvek/core/fault"
 	"yarvek/core/finding"
@@ -48,15 +49,19 @@ type Limits struct {
 	ZipRatio  int64 // unpacked bytes a packed one may make
 	ZipFiles  int   // files in the zips of an upload
 	FilesEach int   // files of one upload
+	Kit       int64 // bytes of a kit's files and exports, 0 for any number
+	Person    int64 // bytes that one who signs in may bring in, 0 for any number
 }
 
 // DefaultLimits suit a machine with some gigabytes of memory.
-var DefaultLimits = Limits{Upload: 2 << 30, Unzipped: 4 << 30, ZipRatio: 200, ZipFiles: 5000, FilesEach: 2000}
+var DefaultLimits = Limits{Upload: 2 << 30, Unzipped: 4 << 30, ZipRatio: 200, ZipFiles: 5000, FilesEach: 2000,
+	Kit: 100 << 30}
 
 // How much is kept of what can be computed again, in bytes.
 const (
 	stepsKept   = 1 << 30 // outcomes of stations
 	sourcesKept = 1 << 30 // sources as they were read
+	blobsKept   = 256 << 20
 )
 
 // Desk is the service over an open data folder; there is one for a folder. It is safe
@@ -70,6 +75,9 @@ type Desk struct {
 	log     *slog.Logger
 	steps   *prep.Memo
 	sources *memo.Memo[read]
+
+	swept atomic.Pointer[store.Swept] // what the last sweep did
+	blobs *memo.Memo[[]byte]          // kept files that stations ask for again and again
 
 	climbing sync.Mutex       // held while it is seen whether LODs are being made
 	climbs   map[int64]*climb // what is made for assets, or was
@@ -85,6 +93,7 @@ func New(s *store.Store, limits Limits, log *slog.Logger) *Desk {
 		Derived: NewDerived(s.CacheDir(), derivedKept, log),
 		store:   s, log: log,
 		steps:   prep.NewMemo(stepsKept),
+		blobs:   memo.New(blobsKept, func(b []byte) int64 { return 256 + int64(len(b)) }),
 		sources: memo.New(sourcesKept, func(r read) int64 { return 4096 + r.scene.Bytes() })}
 }
 
@@ -162,7 +171,7 @@ func (d *Desk) run(ctx context.Context, st store.State, p prep.Prep, upto string
 	if err != nil {
 		return nil, err
 	}
-	in, err := d.input(st, src, p)
+	in, err := d.input(ctx, st, src, p)
 	if err != nil {
 		return nil, err
 	}
@@ -175,14 +184,14 @@ func (d *Desk) run(ctx context.Context, st store.State, p prep.Prep, upto string
 }
 
 // input is what the stations start from.
-func (d *Desk) input(st store.State, src read, p prep.Prep) (prep.Input, error) {
+func (d *Desk) input(ctx context.Context, st store.State, src read, p prep.Prep) (prep.Input, error) {
 	in := prep.Input{Key: sourceKey(st.Revision), Scene: src.scene, Findings: src.findings, Revision: st.Revision.Number,
 		Target: st.Kit.Target, Grid: st.Kit.Grid, Shelf: shelf{d.Derived}}
 	var err error
 	if in.SlotMap, err = SlotMap(st.Kit); err != nil {
 		return in, err
 	}
-	in.Added, err = d.added(st, p)
+	in.Added, err = d.added(ctx, st, p)
 	return in, err
 }
 
@@ -196,7 +205,7 @@ func (d *Desk) Made(ctx context.Context, o *Opened, progress func(string, float6
 	if err != nil {
 		return nil, err
 	}
-	in, err := d.input(o.State, src, o.Prep)
+	in, err := d.input(ctx, o.State, src, o.Prep)
 	if err != nil {
 		return nil, err
 	}

@@ -4,6 +4,10 @@ import (
 	"archive/zip"
 	"bytes"
 	"context"
+	"maps"
+	"os"
+	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 
@@ -230,4 +234,110 @@ func TestExportsAreKeptWithTheirProof(t *testing.T) {
 	_, rows, err = d.Overview(ctx, k.ID)
 	require.NoError(t, err)
 	assert.True(t, rows[0].Changed, "the target changed since")
+}
+
+// Zips that are refused leave nothing on the disk, and all that they unpacked counts; a kit and a person have so much
+// room, and are told so.
+func TestRefusedUploadsLeaveNothing(t *testing.T) {
+	ctx, dir := context.Background(), t.TempDir()
+	d := desk(t, dir)
+	k := kit(t, d)
+	size := func() (n int64) {
+		for _, sub := range []string{"blobs", "tmp"} {
+			require.NoError(t, filepath.WalkDir(filepath.Join(dir, sub), func(_ string, e os.DirEntry, err error) error {
+				if info, err := e.Info(); err == nil && !e.IsDir() {
+					n += info.Size()
+				}
+				return err
+			}))
+		}
+		return n
+	}
+	bomb := zipped(t, "a.obj", strings.Repeat("0", 40<<20)) // 40 MB of 40 kB
+	broken := []byte(zipped(t, "b.obj", strings.Repeat("v 0 0 0\n", 1<<17)))
+	broken[len(broken)/3] ^= 1
+	for _, upload := range []map[string]string{
+		{"bomb.zip": bomb}, {"broken.zip": string(broken)}, {"no.obj": "v 1 2\n"},
+		{"note.zip": zipped(t, "readme.txt", strings.Repeat("read me ", 1<<17))},
+	} {
+		u := d.NewUpload()
+		for name, data := range upload {
+			require.NoError(t, u.Add(name, strings.NewReader(data)))
+		}
+		if upload["bomb.zip"] != "" {
+			assert.Greater(t, u.unpacked, int64(7<<20), "what was refused was unpacked, too")
+		}
+		_, err := d.TakeIn(ctx, k.ID, u)
+		require.NoError(t, err)
+		d.Jobs.Wait()
+		assert.Zero(t, size(), "%v", slices.Collect(maps.Keys(upload)))
+	}
+	u := d.NewUpload() // one that is broken off
+	require.NoError(t, u.Add("a.obj", strings.NewReader(tri)))
+	u.Close()
+	assert.Zero(t, size())
+
+	take(t, d, k, "a.obj", tri)
+	d.Limits.Kit = int64(len(tri)) + 10
+	u = d.NewUpload()
+	require.NoError(t, u.Add("b.obj", strings.NewReader("# another\n"+tri)))
+	_, err := d.TakeIn(ctx, k.ID, u)
+	assert.ErrorContains(t, err, "he kit holds")
+	assert.ErrorContains(t, err, "--max-kit")
+	assert.Equal(t, int64(len(tri)), size(), "nothing of it stays")
+	d.Limits.Kit, d.Limits.Person = 0, 10
+	u = d.NewUpload()
+	require.NoError(t, u.Add("b.obj", strings.NewReader("# another\n"+tri)))
+	_, err = d.TakeIn(As(ctx, "Ana"), k.ID, u)
+	assert.ErrorContains(t, err, "--max-person")
+	u = d.NewUpload()
+	require.NoError(t, u.Add("b.obj", strings.NewReader("# another\n"+tri)))
+	_, err = d.TakeIn(ctx, k.ID, u)
+	assert.NoError(t, err, "nobody signs in here")
+	d.Jobs.Wait()
+}
+
+// What was removed takes nothing more, whoever still has its page open.
+func TestNothingGoesIntoWhatWasRemoved(t *testing.T) {
+	ctx := context.Background()
+	d := desk(t, t.TempDir())
+	k := kit(t, d)
+	id := take(t, d, k, "a.obj", tri).Came[0].Asset.ID
+	other := take(t, d, k, "b.obj", tri).Came[0].Asset.ID
+	refused := func(err error) {
+		t.Helper()
+		assert.ErrorIs(t, err, ErrRemoved)
+		assert.NotZero(t, fault.KindOf(err))
+		assert.ErrorContains(t, err, "put it back first")
+	}
+	all := func() {
+		t.Helper()
+		_, err := d.Decide(ctx, id, 0, func(p *prep.Prep) error { p.Pivot = pivot.BaseCentre; return nil })
+		refused(err)
+		_, err = d.Send(ctx, id, "")
+		refused(err)
+		refused(d.Rename(ctx, id, "another name"))
+		_, err = d.Move(ctx, id, 0, -1)
+		refused(err)
+		u := d.NewUpload()
+		require.NoError(t, u.Add("a.obj", strings.NewReader("# more\n"+tri)))
+		_, _, err = d.AddFiles(ctx, id, u)
+		refused(err)
+		_, err = d.Join(ctx, id, other)
+		refused(err)
+	}
+	_, err := d.Remove(ctx, id, true)
+	require.NoError(t, err)
+	all()
+	_, err = d.Remove(ctx, id, false)
+	require.NoError(t, err)
+	require.NoError(t, d.RemoveKit(ctx, k.ID, true))
+	all()
+	u := d.NewUpload()
+	require.NoError(t, u.Add("c.obj", strings.NewReader(tri)))
+	_, err = d.TakeIn(ctx, k.ID, u)
+	refused(err)
+	require.NoError(t, d.RemoveKit(ctx, k.ID, false))
+	_, err = d.Send(ctx, id, "")
+	assert.NoError(t, err)
 }
