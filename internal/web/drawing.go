@@ -93,6 +93,7 @@ func (s *Server) preview(w http.ResponseWriter, r *http.Request) error {
 	f := parse(w, r)
 	f.open = func() (*work.Opened, error) { return o, nil }
 	at := f.str("station")
+	f.pass("base", "view", "target") // of the form that is tried
 	var by work.Decision
 	if f.has("code") || f.has("all") {
 		by, err = s.remedyOf(r.Context(), o, at, f)

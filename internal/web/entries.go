@@ -315,6 +315,9 @@ func (f *form) decideEntries(at string, p *prep.Prep) {
 				!slices.ContainsFunc(list, func(o entry.Option) bool { return o.ID == text }) {
 				f.fail("%s: %q is none of those there are", e.Label, text)
 			}
+			if e.Kind == entry.KindNode || e.Kind == entry.KindSlot {
+				f.named(at, e, text, e.Text(*p))
+			}
 			sent, found = append(sent, change{e, e.Text(*p)}), true
 			f.check(e.Set(p, text))
 		}
@@ -327,6 +330,20 @@ func (f *form) decideEntries(at string, p *prep.Prep) {
 			f.check(c.Set(p, c.was))
 		}
 	}
+}
+
+// named makes sure that the nodes or slots an entry is given come to the station.
+func (f *form) named(at string, e entry.Entry[prep.Prep], typed, decided string) {
+	names, was := []string{typed}, []string{decided}
+	if e.Many {
+		var err error
+		if names, err = entry.Items(typed); err != nil {
+			f.check(err)
+			return
+		}
+		was, _ = entry.Items(decided) // it was written by ourselves
+	}
+	f.comes(at, e.Kind, names, was)
 }
 
 // typed is what a form sent for an entry, as it is typed.

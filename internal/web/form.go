@@ -1,15 +1,20 @@
 package web
 
 import (
+	"errors"
+	"maps"
 	"net/http"
+	"net/url"
 	"slices"
 	"strconv"
 	"strings"
 
+	"yarvek/core/entry"
 	"yarvek/core/fault"
 	"yarvek/core/figure"
 	"yarvek/core/geom"
 	"yarvek/core/prep"
+	"yarvek/core/scene"
 	"yarvek/core/station"
 	"yarvek/core/station/source"
 	"yarvek/internal/work"
@@ -17,9 +22,13 @@ import (
 
 // form decodes what a page sends. The first thing that can't be read is kept as the
 // error; what follows is zero. It is the one decoder of forms.
+//
+// A form is strict: a field that is sent twice where one is meant, and one that nothing asked for when the form is at
+// its end, are errors.
 type form struct {
-	r   *http.Request
-	err error
+	r     *http.Request
+	err   error
+	asked map[string]bool // fields that were looked for
 	// open gives the asset a form is about, for forms that name its nodes; nil for forms
 	// about something else.
 	open func() (*work.Opened, error)
@@ -32,21 +41,68 @@ const maxForm = 1 << 20
 func parse(w http.ResponseWriter, r *http.Request) *form {
 	r.Body = http.MaxBytesReader(w, r.Body, maxForm)
 	f := &form{r: r}
-	f.err = r.ParseForm()
+	err := r.ParseForm()
+	var tooLarge *http.MaxBytesError
+	var escape url.EscapeError
+	if err != nil && !errors.As(err, &tooLarge) && !errors.As(err, &escape) {
+		err = fault.Input("the form can’t be read: %v", err).Advise("Load the page again")
+	}
+	f.err = err
+	if r.PostForm == nil {
+		r.PostForm = url.Values{}
+	}
 	return f
 }
 
+// nothing makes sure that a form which is only a button sends nothing else.
+func nothing(w http.ResponseWriter, r *http.Request) error { return parse(w, r).end() }
+
+// end is the first thing that is wrong with the form, a field that nothing asked for among them. It is called once all
+// fields were asked for, before anything is changed.
+func (f *form) end() error {
+	for _, name := range slices.Sorted(maps.Keys(f.r.PostForm)) {
+		if !f.asked[name] {
+			f.check(fault.Input("the form has a field “%s” that is not known here, so nothing was changed",
+				fault.Shown(name)).Advise("Load the page again"))
+			break
+		}
+	}
+	return f.err
+}
+
 // str is a field without blanks at its ends.
-func (f *form) str(name string) string { return strings.TrimSpace(f.r.PostForm.Get(name)) }
+func (f *form) str(name string) string { return strings.TrimSpace(f.raw(name)) }
 
 // raw is a field as it was sent, with the blanks at its ends.
-func (f *form) raw(name string) string { return f.r.PostForm.Get(name) }
+func (f *form) raw(name string) string {
+	list := f.strs(name)
+	if len(list) > 1 {
+		f.fail("the form has the field “%s” %d times, and once is meant", name, len(list))
+	}
+	if len(list) == 0 {
+		return ""
+	}
+	return list[0]
+}
 
 // has tells whether the form sent a field at all, empty or not.
-func (f *form) has(name string) bool { return f.r.PostForm.Has(name) }
+func (f *form) has(name string) bool { return f.strs(name) != nil }
 
 // strs lists all fields of a name.
-func (f *form) strs(name string) []string { return f.r.PostForm[name] }
+func (f *form) strs(name string) []string {
+	f.pass(name)
+	return f.r.PostForm[name]
+}
+
+// pass lets fields be sent that are of no use here, since other buttons of the same form ask for them.
+func (f *form) pass(names ...string) {
+	if f.asked == nil {
+		f.asked = map[string]bool{}
+	}
+	for _, n := range names {
+		f.asked[n] = true
+	}
+}
 
 // on tells whether a switch is on.
 func (f *form) on(name string) bool { return f.str(name) == "on" }
@@ -219,6 +275,30 @@ func (f *form) node(name string, keys []string, decided bool) string {
 		f.fail("%d nodes are called “%s”. Write the path to the one that is meant, such as %s", len(named), typed, named[0])
 	}
 	return typed
+}
+
+// comes makes sure that nodes, or slots, are among those that come to a station; others are an error of the form. What
+// is decided for one of another revision already may stay.
+func (f *form) comes(at string, kind entry.Kind, names, decided []string) {
+	o, err := f.open()
+	if err != nil {
+		f.err = first(f.err, err)
+		return
+	}
+	stop, err := o.Result.Stop(at)
+	if err != nil {
+		f.err = first(f.err, err)
+		return
+	}
+	what, there := "node", stop.Before.Keys()
+	if kind == entry.KindSlot {
+		what, there = "slot", append(stop.Before.MaterialKeys(), scene.NoSlot)
+	}
+	for _, n := range names {
+		if n != "" && !slices.Contains(there, n) && !slices.Contains(decided, n) {
+			f.fail("there is no %s called “%s” here. Choose one of the list", what, fault.Shown(n))
+		}
+	}
 }
 
 // fromOf reads which line of a list an address asks for first; 0 when it asks for none.

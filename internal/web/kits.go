@@ -57,10 +57,11 @@ func (s *Server) kits(w http.ResponseWriter, r *http.Request) error {
 // newKit makes a kit and goes to it.
 func (s *Server) newKit(w http.ResponseWriter, r *http.Request) error {
 	f := parse(w, r)
-	if f.err != nil {
-		return f.err
+	name, target := f.str("name"), f.str("target")
+	if err := f.end(); err != nil {
+		return err
 	}
-	k, err := s.desk.NewKit(r.Context(), f.str("name"), f.str("target"))
+	k, err := s.desk.NewKit(r.Context(), name, target)
 	if err != nil {
 		return err
 	}
@@ -69,6 +70,9 @@ func (s *Server) newKit(w http.ResponseWriter, r *http.Request) error {
 
 // demoKit fills the demo kit, once, and goes to it.
 func (s *Server) demoKit(w http.ResponseWriter, r *http.Request) error {
+	if err := nothing(w, r); err != nil {
+		return err
+	}
 	k, err := demo.Fill(r.Context(), s.desk)
 	if err != nil {
 		return err
@@ -280,13 +284,14 @@ func f1(v float64) string { return fmt.Sprintf("%.1f", v) }
 func (s *Server) setTarget(w http.ResponseWriter, r *http.Request) error {
 	kid, err := id(r, "kit")
 	f := parse(w, r)
-	if err := first(err, f.err); err != nil {
+	to, revision, back := f.str("target"), f.optional("revision"), f.str("back")
+	if err := first(err, f.end()); err != nil {
 		return err
 	}
-	if err := s.desk.SetTarget(r.Context(), kid, f.str("target"), f.optional("revision")); err != nil {
+	if err := s.desk.SetTarget(r.Context(), kid, to, revision); err != nil {
 		return err
 	}
-	return backTo(w, r, f, kid)
+	return backTo(w, r, back, kid)
 }
 
 // sortAssets gives assets the classes that were ticked, "7 furniture" for each.
@@ -298,9 +303,12 @@ func (s *Server) sortAssets(w http.ResponseWriter, r *http.Request) error {
 		asset, class, _ := strings.Cut(v, " ")
 		n, err := strconv.ParseInt(asset, 10, 64)
 		f.check(err)
+		if _, again := classes[n]; again {
+			f.fail("asset %d is ticked twice", n)
+		}
 		classes[n] = class
 	}
-	if err := first(err, f.err); err != nil {
+	if err := first(err, f.end()); err != nil {
 		return err
 	}
 	if _, err := s.desk.Sort(r.Context(), kid, classes); err != nil {
@@ -310,8 +318,8 @@ func (s *Server) sortAssets(w http.ResponseWriter, r *http.Request) error {
 }
 
 // backTo sends the browser to the sheet a form of the kit stood on, or to the kit.
-func backTo(w http.ResponseWriter, r *http.Request, f *form, kit int64) error {
-	if back := f.str("back"); strings.HasPrefix(back, "/assets/") {
+func backTo(w http.ResponseWriter, r *http.Request, back string, kit int64) error {
+	if strings.HasPrefix(back, "/assets/") {
 		return seeOther(w, r, "%s", back)
 	}
 	return seeOther(w, r, "/kits/%d", kit)
@@ -321,10 +329,11 @@ func backTo(w http.ResponseWriter, r *http.Request, f *form, kit int64) error {
 func (s *Server) renameKit(w http.ResponseWriter, r *http.Request) error {
 	kid, err := id(r, "kit")
 	f := parse(w, r)
-	if err := first(err, f.err); err != nil {
+	was, name := f.str("was"), f.str("name")
+	if err := first(err, f.end()); err != nil {
 		return err
 	}
-	if err := s.desk.RenameKit(r.Context(), kid, f.str("was"), f.str("name")); err != nil {
+	if err := s.desk.RenameKit(r.Context(), kid, was, name); err != nil {
 		return err
 	}
 	return seeOther(w, r, "/kits/%d", kid)
@@ -334,7 +343,7 @@ func (s *Server) renameKit(w http.ResponseWriter, r *http.Request) error {
 func (s *Server) removeKit(removed bool) func(http.ResponseWriter, *http.Request) error {
 	return func(w http.ResponseWriter, r *http.Request) error {
 		kid, err := id(r, "kit")
-		if err != nil {
+		if err := first(err, nothing(w, r)); err != nil {
 			return err
 		}
 		if err := s.desk.RemoveKit(r.Context(), kid, removed); err != nil {
@@ -355,13 +364,14 @@ func (s *Server) setGrid(w http.ResponseWriter, r *http.Request) error {
 	if f.str("grid") != "" {
 		grid = f.length("grid", "The grid")
 	}
-	if err := first(err, f.err); err != nil {
+	back := f.str("back")
+	if err := first(err, f.end()); err != nil {
 		return err
 	}
 	if err := s.desk.SetGrid(r.Context(), kid, grid); err != nil {
 		return err
 	}
-	return backTo(w, r, f, kid)
+	return backTo(w, r, back, kid)
 }
 
 // exportsPage lists what was sent from a kit.

@@ -38,7 +38,12 @@ func (s *Server) beginMaking(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	in, err := work.Station(r.FormValue("station"))
+	f := parse(w, r)
+	at := f.str("station")
+	if err := f.end(); err != nil {
+		return err
+	}
+	in, err := work.Station(at)
 	if err != nil {
 		return err
 	}

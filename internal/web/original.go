@@ -59,7 +59,7 @@ func (s *Server) join(w http.ResponseWriter, r *http.Request) error {
 	aid, err := id(r, "asset")
 	f := parse(w, r)
 	into := int64(f.int("into"))
-	if err := first(err, f.err); err != nil {
+	if err := first(err, f.end()); err != nil {
 		return err
 	}
 	n, err := s.desk.Join(r.Context(), aid, into)

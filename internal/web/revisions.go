@@ -103,7 +103,7 @@ func (s *Server) takeRevision(w http.ResponseWriter, r *http.Request) error {
 			f.fail("%q says nothing of what “%s” means now", to, key)
 		}
 	}
-	if err := first(err, f.err); err != nil {
+	if err := first(err, f.end()); err != nil {
 		return err
 	}
 	err = s.desk.TakeRevision(r.Context(), aid, n, base, points)

@@ -32,8 +32,8 @@ func (s *Server) mySessions(w http.ResponseWriter, r *http.Request) error {
 func (s *Server) endSession(w http.ResponseWriter, r *http.Request) error {
 	f := parse(w, r)
 	of := f.str("session")
-	if f.err != nil {
-		return f.err
+	if err := f.end(); err != nil {
+		return err
 	}
 	if of == "" {
 		return work.ErrNotFound

@@ -203,7 +203,7 @@ func (s *Server) decision(r *http.Request, aid int64, at string, f *form) (work.
 		} else {
 			room.decode(f, p)
 		}
-		return f.err
+		return f.end()
 	}, nil
 }
 
@@ -215,13 +215,14 @@ func (s *Server) remedy(w http.ResponseWriter, r *http.Request) error {
 	}
 	f := parse(w, r)
 	base, at := f.int("base"), f.str("station")
+	f.pass("act") // of a remedy that is applied on top of what somebody else decided
 	by, err := s.remedyOf(r.Context(), o, at, f)
 	if err != nil {
 		gone := err
 		by = func(*prep.Prep) error { return gone }
 	}
 	switch {
-	case f.err != nil:
+	case f.end() != nil:
 		err = f.err
 	case base != o.Base():
 		err = work.ErrStale // whether the finding is still there or not
@@ -244,11 +245,10 @@ func (s *Server) move(by int) func(http.ResponseWriter, *http.Request) error {
 	return func(w http.ResponseWriter, r *http.Request) error {
 		aid, err := id(r, "asset")
 		f := parse(w, r)
-		base := f.int("base")
-		if err := first(err, f.err); err != nil {
+		base, at := f.int("base"), f.str("station")
+		if err := first(err, f.end()); err != nil {
 			return err
 		}
-		at := f.str("station")
 		if at == "" { // a press that came from no station goes back to the first
 			at = source.Info.ID
 		}
@@ -364,10 +364,11 @@ func (s *Server) conflict(r *http.Request, aid int64, f *form, by work.Decision)
 func (s *Server) renameAsset(w http.ResponseWriter, r *http.Request) error {
 	aid, err := id(r, "asset")
 	f := parse(w, r)
-	if err := first(err, f.err); err != nil {
+	name := f.str("name")
+	if err := first(err, f.end()); err != nil {
 		return err
 	}
-	if err := s.desk.Rename(r.Context(), aid, f.str("name")); err != nil {
+	if err := s.desk.Rename(r.Context(), aid, name); err != nil {
 		return err
 	}
 	return seeOther(w, r, "%s/%s", assetPath(aid), source.Info.ID)
@@ -377,7 +378,7 @@ func (s *Server) renameAsset(w http.ResponseWriter, r *http.Request) error {
 func (s *Server) removeAsset(removed bool) func(http.ResponseWriter, *http.Request) error {
 	return func(w http.ResponseWriter, r *http.Request) error {
 		aid, err := id(r, "asset")
-		if err != nil {
+		if err := first(err, nothing(w, r)); err != nil {
 			return err
 		}
 		kit, err := s.desk.Remove(r.Context(), aid, removed)
@@ -413,6 +414,7 @@ func (s *Server) addCompanions(w http.ResponseWriter, r *http.Request) error {
 func (s *Server) send(w http.ResponseWriter, r *http.Request) error {
 	aid, err := id(r, "asset")
 	f := parse(w, r)
+	to := f.str("target")
 	if err := first(err, f.err); err != nil {
 		return err
 	}
@@ -428,8 +430,10 @@ func (s *Server) send(w http.ResponseWriter, r *http.Request) error {
 		if err := first(f.err, err); err != nil {
 			return s.after(w, r, aid, export.Info.ID, f, by, err)
 		}
+	} else if f.int("base"); f.end() != nil {
+		return f.err
 	}
-	job, err := s.desk.SendLater(r.Context(), aid, f.str("target"))
+	job, err := s.desk.SendLater(r.Context(), aid, to)
 	if err != nil {
 		return s.after(w, r, aid, export.Info.ID, f, nil, err)
 	}

@@ -140,8 +140,8 @@ var nobody = sync.OnceValue(func() string {
 func (s *Server) signIn(w http.ResponseWriter, r *http.Request) error {
 	f := parse(w, r)
 	name, phrase, to := f.str("name"), f.raw("phrase"), f.str("to")
-	if f.err != nil {
-		return f.err
+	if err := f.end(); err != nil {
+		return err
 	}
 	p := signInPage{Name: shownName(name), To: to}
 	again := func(status int, say string) error {

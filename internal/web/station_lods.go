@@ -7,9 +7,11 @@ import (
 	"io"
 	"maps"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
+	"yarvek/core/entry"
 	"yarvek/core/fault"
 	"yarvek/core/figure"
 	"yarvek/core/prep"
@@ -120,8 +122,10 @@ func decideLODs(f *form, p *prep.Prep) {
 	case "move":
 		f.moveLevel(d)
 	case "slot":
+		f.comes(lods.Info.ID, entry.KindSlot, f.strs("key"), slices.Collect(maps.Keys(d.Making.Weights)))
 		d.Making.Weights = f.weigh(d.Making.Weights)
 	case "node":
+		f.comes(lods.Info.ID, entry.KindNode, f.strs("key"), slices.Collect(maps.Keys(d.Making.Nodes)))
 		d.Making.Nodes = f.weigh(d.Making.Nodes)
 	default:
 		f.unknown()

@@ -11,6 +11,7 @@ import (
 
 	"github.com/go-chi/chi/v5"
 
+	"yarvek/core/entry"
 	"yarvek/core/figure"
 	"yarvek/core/geom"
 	"yarvek/core/picture/outfit"
@@ -141,6 +142,8 @@ func decideSlots(f *form, p *prep.Prep) {
 		d.Rename = append(slices.Clone(d.Rename), outfit.Rename{Match: f.str("match"), To: f.str("to")})
 	case "move":
 		m := outfit.Move{To: f.slotName("to"), From: f.str("from"), Node: f.str("node")}
+		f.comes(slots.Info.ID, entry.KindNode, []string{m.Node}, nil)
+		f.comes(slots.Info.ID, entry.KindSlot, []string{m.From}, nil)
 		d.Moves = append(slices.Clone(d.Moves), m)
 	case "picked":
 		d.Moves = append(slices.Clone(d.Moves), outfit.Move{To: f.slotName("to"), At: []geom.Vec3{f.point("at")},
@@ -395,17 +398,18 @@ func (s *Server) previewNames(w http.ResponseWriter, r *http.Request) error {
 func (s *Server) setSlotMap(w http.ResponseWriter, r *http.Request) error {
 	kid, err := id(r, "kit")
 	f := parse(w, r)
-	if err := first(err, f.err); err != nil {
+	text, back := f.str("map"), f.str("back")
+	if err := first(err, f.end()); err != nil {
 		return err
 	}
-	lines, err := work.ParseSlotMap(f.str("map"))
+	lines, err := work.ParseSlotMap(text)
 	if err == nil {
 		err = s.desk.SetSlotMap(r.Context(), kid, lines)
 	}
 	if err != nil {
 		return err
 	}
-	return backTo(w, r, f, kid)
+	return backTo(w, r, back, kid)
 }
 
 // droppedPage asks what pictures that were dropped on a slot are for.

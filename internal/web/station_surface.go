@@ -5,6 +5,8 @@ import (
 	"slices"
 	"strings"
 
+	"yarvek/core/entry"
+	"yarvek/core/fault"
 	"yarvek/core/figure"
 	"yarvek/core/prep"
 	"yarvek/core/process/mend"
@@ -120,6 +122,11 @@ func decideSurface(f *form, p *prep.Prep) {
 		if len(ticked) == 0 {
 			f.fail("nothing is ticked, so nothing is tidied")
 		}
+		for _, id := range ticked {
+			if !slices.ContainsFunc(o.Result.Surface.Tidy, func(p surface.Proposal) bool { return p.ID == id }) {
+				f.fail("there is no “%s” to tidy", fault.Shown(id))
+			}
+		}
 		*d = o.Result.Surface.Tidied(*d, func(id string) bool { return slices.Contains(ticked, id) })
 	case "thickness":
 		t := surface.Thick{By: f.length("thickness", "The thickness"), Side: mend.Side(f.str("side"))}
@@ -129,6 +136,8 @@ func decideSurface(f *form, p *prep.Prep) {
 		} else {
 			t.Node, _ = strings.CutPrefix(of, "node ")
 		}
+		f.comes(surface.Info.ID, entry.KindNode, []string{t.Node}, nil)
+		f.comes(surface.Info.ID, entry.KindSlot, []string{t.Slot}, nil)
 		*d = d.Thickened(t)
 	case "thin":
 		list, n := d.Thicks(), f.int("n")

@@ -323,7 +323,7 @@ func decideTarget(f *form, base target.Target) (target.Target, []section, error)
 		if !f.has(x.Path) && !(whole && x.Sort == asSwitch) {
 			return
 		}
-		x.Value = f.r.PostForm.Get(x.Path)
+		x.Value = f.raw(x.Path)
 		v, err := typed(x.Sort, x.Value)
 		if err != nil {
 			x.Error = err.Error()

@@ -307,8 +307,8 @@ func (s *Server) saveTarget(w http.ResponseWriter, r *http.Request) error {
 	if wrong == nil {
 		t, wrong = change(f, t)
 	}
-	at := f.int("base")
-	if err := first(wrong, f.err); err == nil {
+	at, kit := f.int("base"), f.optional("kit")
+	if err := first(wrong, f.end()); err == nil {
 		_, err = s.desk.ReviseTarget(r.Context(), t, at)
 		if errors.Is(err, work.ErrStale) {
 			err = fault.Input("this target was changed in another window meanwhile: it has revision %d now. What was typed "+
@@ -316,7 +316,7 @@ func (s *Server) saveTarget(w http.ResponseWriter, r *http.Request) error {
 				"below and was not kept", base.Revision).Advise("Look at what is new, and press Keep again to put yours on top")
 		}
 		if err == nil {
-			return seeOther(w, r, "/targets/%s?saved&kit=%d", id, f.optional("kit"))
+			return seeOther(w, r, "/targets/%s?saved&kit=%d", id, kit)
 		}
 		wrong = err
 	}
@@ -366,10 +366,11 @@ func change(f *form, t target.Target) (target.Target, error) {
 // copyTarget makes a target of the house's own of one.
 func (s *Server) copyTarget(w http.ResponseWriter, r *http.Request) error {
 	f := parse(w, r)
-	if f.err != nil {
-		return f.err
+	name := f.str("name")
+	if err := f.end(); err != nil {
+		return err
 	}
-	t, err := s.desk.CopyTarget(r.Context(), chi.URLParam(r, "target"), f.str("name"))
+	t, err := s.desk.CopyTarget(r.Context(), chi.URLParam(r, "target"), name)
 	if err != nil {
 		return err
 	}
@@ -414,6 +415,9 @@ func (s *Server) importTarget(w http.ResponseWriter, r *http.Request) error {
 // removeTarget takes a target out of the list, or puts it back.
 func (s *Server) removeTarget(removed bool) func(http.ResponseWriter, *http.Request) error {
 	return func(w http.ResponseWriter, r *http.Request) error {
+		if err := nothing(w, r); err != nil {
+			return err
+		}
 		if err := s.desk.RemoveTarget(r.Context(), chi.URLParam(r, "target"), removed); err != nil {
 			return err
 		}

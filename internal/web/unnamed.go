@@ -31,6 +31,9 @@ func (s *Server) unnamed(w http.ResponseWriter, r *http.Request) error {
 
 // sweep moves them there.
 func (s *Server) sweep(w http.ResponseWriter, r *http.Request) error {
+	if err := nothing(w, r); err != nil {
+		return err
+	}
 	did, err := s.desk.Sweep(r.Context())
 	if err != nil {
 		return err

@@ -73,11 +73,14 @@ func (d Decisions) Validate() error {
 	return d.Making.Validate()
 }
 
+// leastShare is the least that may be asked for of the triangles: ten of a million.
+const leastShare = 1e-5
+
 // validate checks a LOD beside where the one before it takes over; the error goes on from “LOD 2”.
 func (l Level) validate(last float64) error {
 	switch {
-	case !(l.Share >= 0 && l.Share < 1):
-		return fmt.Errorf("can't have %g of the triangles: expected more than 0 and less than 1", l.Share)
+	case !(l.Share == 0 || l.Share >= leastShare && l.Share < 1):
+		return fmt.Errorf("can't have %g of the triangles: expected from %g to less than 1", l.Share, leastShare)
 	case !(l.From >= 0 && l.From <= 1e6):
 		return fmt.Errorf("can't take over at %g m", l.From)
 	case l.Triangles < 0 || !(l.Deviation >= 0 && l.Deviation <= 1e6):

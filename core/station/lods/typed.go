@@ -67,9 +67,14 @@ func ParseWish(s string) (w ladder.Wish, err error) {
 		if w.Share, err = figure.Typed(strings.TrimSuffix(s, "%"), -2); err != nil {
 			return w, fmt.Errorf("%q is no share of the triangles", s)
 		}
+		if !w.Sized() {
+			return w, fmt.Errorf("%q leaves no triangles: expected more than 0 %%", s)
+		}
 		return w, nil
 	}
-	w.Deviation, err = figure.ParseLength(s, figure.Metre)
+	if w.Deviation, err = figure.ParseLength(s, figure.Metre); err == nil && !w.Sized() {
+		err = fmt.Errorf("%q is no deviation: expected more than 0", s)
+	}
 	return w, err
 }
 
