@@ -18,7 +18,7 @@ var layers = [][]string{
 	{"core/split", "core/fault", "core/queue", "core/naming", "core/union", "core/picture/picturetest",
 		"core/measure", "core/process",
 		"core/collide"},
-	{"core/geom", "core/memo", "core/figure"},
+	{"core/geom", "core/memo", "core/figure", "core/strict"},
 	{"core/scene", "core/finding"},
 	{"core/shape", "core/topo", "core/picture", "core/picture/webp"},
 	{"core/measure/cost", "core/measure/deviation", "core/measure/extents", "core/measure/flaw", "core/measure/stand",

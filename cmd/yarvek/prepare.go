@@ -41,7 +41,7 @@ func (a asked) decided(stations ...string) (prep.Prep, error) {
 		if err != nil {
 			return p, err
 		}
-		if p, err = prep.Parse(b); err != nil {
+		if p, err = prep.ParseFile(b); err != nil {
 			return p, fmt.Errorf("%s: %w", a.file, err)
 		}
 	}

@@ -228,3 +228,23 @@ func mustDecide(t *testing.T, p Prep, set ...string) Prep {
 	require.NoError(t, err)
 	return p
 }
+
+// A file that somebody wrote is read strictly: what is there twice, or in another case, would be lost in silence.
+func TestAPrepFileIsReadStrictly(t *testing.T) {
+	p, err := ParseFile([]byte("\xef\xbb\xbf" + `{"size":{"class":"furniture"}}`))
+	require.NoError(t, err)
+	assert.Equal(t, "furniture", p.Size.Class)
+	for text, want := range map[string]string{
+		`{"size":{"class":"furniture","class":"small"}}`: "size.class: it is there twice",
+		`{"size":{"class":"a"},"size":{}}`:               "size: it is there twice",
+		`{"size":{"Class":"furniture"}}`:                 "it is written class",
+		`{"size":[]}`:                                    "expected an object",
+	} {
+		_, err := ParseFile([]byte(text))
+		assert.ErrorContains(t, err, want, text)
+	}
+	whole := p.JSON()
+	again, err := ParseFile(whole)
+	require.NoError(t, err)
+	assert.Equal(t, p, again)
+}

@@ -28,6 +28,7 @@ import (
 	"yarvek/core/station/slots"
 	"yarvek/core/station/source"
 	"yarvek/core/station/surface"
+	"yarvek/core/strict"
 )
 
 // Prep is the decisions of an asset, station by station. Its JSON is what is kept; a
@@ -117,10 +118,10 @@ func Parse(b []byte) (Prep, error) {
 	if len(b) == 0 {
 		return p, nil
 	}
-	strict := json.NewDecoder(bytes.NewReader(b))
-	strict.DisallowUnknownFields()
-	err := strict.Decode(&p)
-	if err == nil && strict.More() {
+	d := json.NewDecoder(bytes.NewReader(b))
+	d.DisallowUnknownFields()
+	err := d.Decode(&p)
+	if err == nil && d.More() {
 		err = errors.New("something stands behind them")
 	}
 	if err != nil {
@@ -130,6 +131,20 @@ func Parse(b []byte) (Prep, error) {
 		return Prep{}, err
 	}
 	dropEmpty(reflect.ValueOf(&p).Elem())
+	return p, nil
+}
+
+// ParseFile reads a prep that somebody may have written or changed: as Parse, and a key that is there twice or in
+// another case than it is written is an error, too. The mark that editors put before UTF-8 is passed over.
+func ParseFile(b []byte) (Prep, error) {
+	b = bytes.TrimPrefix(b, []byte("\xef\xbb\xbf"))
+	p, err := Parse(b)
+	if err != nil || len(b) == 0 {
+		return p, err
+	}
+	if err := strict.Unmarshal(b, new(Prep)); err != nil {
+		return Prep{}, fault.From(fault.Invalid, err)
+	}
 	return p, nil
 }
 

@@ -6,7 +6,8 @@ import (
 	"errors"
 	"fmt"
 
-	"yarvek/core/fault"
+	"yarvek/core/figure"
+	"yarvek/core/strict"
 )
 
 // FileVersion is that of target files. One of a later version is refused.
@@ -34,15 +35,19 @@ func (t Target) File() []byte {
 // can be asked with errors.As for a *FieldError; an unknown field is one too.
 func Parse(data []byte) (Target, error) {
 	if len(data) > maxFile {
-		return Target{}, fmt.Errorf("a target file of %d bytes is too large: expected at most %d", len(data), maxFile)
+		return Target{}, fmt.Errorf("a target file of %s is too large: expected at most %s",
+			figure.Bytes(int64(len(data))), figure.Bytes(maxFile))
 	}
 	var head struct {
 		Yarvek *int `json:"yarvekTarget"`
 	}
-	if err := json.Unmarshal(data, &head); err != nil {
-		return Target{}, where(data, err)
-	}
+	var f file
+	err := where(strict.Unmarshal(data, &f))
+	// One of a later version has fields that are not known here: that it is later is said first.
+	_ = json.Unmarshal(bytes.TrimPrefix(data, []byte("\xef\xbb\xbf")), &head)
 	switch {
+	case head.Yarvek == nil && err != nil:
+		return Target{}, err
 	case head.Yarvek == nil:
 		return Target{}, &FieldError{"yarvekTarget", fmt.Errorf("missing: this is no target file")}
 	case *head.Yarvek > FileVersion:
@@ -52,11 +57,8 @@ func Parse(data []byte) (Target, error) {
 	case *head.Yarvek < 1:
 		return Target{}, &FieldError{"yarvekTarget", fmt.Errorf("%d is no version: expected %d", *head.Yarvek, FileVersion)}
 	}
-	var f file
-	d := json.NewDecoder(bytes.NewReader(data))
-	d.DisallowUnknownFields()
-	if err := d.Decode(&f); err != nil {
-		return Target{}, where(data, err)
+	if err != nil {
+		return Target{}, err
 	}
 	return f.Target, f.Target.Check()
 }
@@ -76,20 +78,11 @@ func Kept(data []byte) (Target, error) {
 	return full, nil
 }
 
-// where says the line of an error in JSON, or the field.
-func where(data []byte, err error) error {
-	var syntax *json.SyntaxError
-	var kind *json.UnmarshalTypeError
-	switch {
-	case errors.As(err, &syntax):
-		return fmt.Errorf("line %d: %w", line(data, syntax.Offset), err)
-	case errors.As(err, &kind):
-		return &FieldError{kind.Field, fmt.Errorf("line %d: expected %s, found %s", line(data, kind.Offset),
-			fault.JSON(kind.Type), kind.Value)}
+// where gives what is wrong with a field as a *FieldError.
+func where(err error) error {
+	var wrong *strict.Error
+	if errors.As(err, &wrong) && wrong.Path != "" {
+		return &FieldError{wrong.Path, fmt.Errorf("line %d: %s", wrong.Line, wrong.What)}
 	}
 	return err
-}
-
-func line(data []byte, at int64) int {
-	return 1 + bytes.Count(data[:min(int64(len(data)), max(0, at))], []byte("\n"))
 }

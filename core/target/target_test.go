@@ -103,7 +103,7 @@ func TestWhatCantBeMeantIsNamed(t *testing.T) {
 		{swap(`"place": "base"`, `"place": "moon"`), "pivot.place", "no place", true},
 		{swap(`"scale": 1`, `"scale": 0`), "arrival.scale", "above zero", true},
 		{swap(`"kind": "ball"`, `"kind": "box"`), "solids[1].kind", "twice", false},
-		{file + "{}", "", "after top-level value", false},
+		{file + "{}", "", "something stands behind the end", false},
 		{strings.Repeat(" ", maxFile+1), "", "too large", false},
 	} {
 		_, err := Parse([]byte(c.file))
