@@ -189,8 +189,8 @@ func sweepCommand() *cobra.Command {
 	var data string
 	var move bool
 	c := &cobra.Command{Use: "sweep", Short: "List kept files that nothing refers to, and with --move take them away",
-		Long: "Lists kept files that no asset and no export names and that are older than a day. With --move they go to the " +
-			"trash, where they can be had back for 30 days. A server may run.",
+		Long: "Lists kept files that no asset and no export names and that are older than a day. With --move they go to " +
+			"the trash, where they can be had back for 30 days. A server may run.",
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) (err error) {
 			st, err := store.People(data)

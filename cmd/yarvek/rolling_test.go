@@ -66,7 +66,8 @@ func TestRollingBackups(t *testing.T) {
 }
 
 func TestSpansAndTheirFlags(t *testing.T) {
-	for text, want := range map[string]time.Duration{"1d": 24 * time.Hour, "2w": 14 * 24 * time.Hour, "90m": 90 * time.Minute} {
+	for text, want := range map[string]time.Duration{"1d": 24 * time.Hour, "2w": 14 * 24 * time.Hour,
+		"90m": 90 * time.Minute} {
 		var s span
 		require.NoError(t, s.Set(text))
 		assert.Equal(t, want, time.Duration(s))

@@ -53,7 +53,8 @@ func Unmarshal(data []byte, v any) error {
 	var kind *json.UnmarshalTypeError
 	switch err := json.Unmarshal(data, v); {
 	case errors.As(err, &kind):
-		return &Error{r.line(kind.Offset), kind.Field, fmt.Sprintf("expected %s, found %s", fault.JSON(kind.Type), kind.Value)}
+		return &Error{r.line(kind.Offset), kind.Field,
+			fmt.Sprintf("expected %s, found %s", fault.JSON(kind.Type), kind.Value)}
 	case err != nil:
 		return &Error{1, "", err.Error()}
 	}
