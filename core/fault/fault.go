@@ -12,6 +12,7 @@ import (
 	"fmt"
 	"reflect"
 	"strings"
+	"unicode"
 )
 
 // Kind says what sort of thing is wrong. There is no zero Kind, so that an error made
@@ -154,8 +155,15 @@ func KindOf(err error) Kind {
 // Quote shortens and quotes a piece of a file for a message.
 func Quote(b []byte) string { return fmt.Sprintf("%q", Shorten(string(b))) }
 
-// Shown makes a name from a file fit for a message: valid UTF-8, and short.
-func Shown(s string) string { return Shorten(strings.ToValidUTF8(s, "�")) }
+// Shown makes a name from a file fit for a message: valid UTF-8, with a sign for what is not seen, and short.
+func Shown(s string) string {
+	return Shorten(strings.Map(func(r rune) rune {
+		if !unicode.IsPrint(r) {
+			return '�'
+		}
+		return r
+	}, strings.ToValidUTF8(s, "�")))
+}
 
 // Shorten cuts a text for a message to at most 80 bytes, never within a letter.
 func Shorten(s string) string {

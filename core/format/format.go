@@ -175,7 +175,7 @@ func BySuffix(suffix string) (Format, error) {
 
 // Version is that of the readers: raise it when one of them reads the same file
 // otherwise, so that what was made of the old reading is not taken for the new.
-const Version = 10
+const Version = 11
 
 // Read reads the mesh file name of the set. What it had to leave, guess or repair
 // is in the findings; an error is a *fault.Error unless ctx ended.
@@ -196,6 +196,7 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 	if err := counted(s, name); err != nil {
 		return nil, nil, err
 	}
+	found = append(found, cleaned(s)...)
 	if err := named(s, name); err != nil {
 		return nil, nil, err
 	}

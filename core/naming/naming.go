@@ -126,23 +126,51 @@ func Idle(name string) bool {
 	return !said
 }
 
-// Plain tells whether a name can be shown and typed as it stands: a control character or
-// one that turns the direction of writing (Unicode Standard Annex 9) makes it look like
-// another name. The error names the first such character.
+// Plain tells whether a name can be shown and typed as it stands: a control character, one that turns the direction of
+// writing (Unicode Standard Annex 9), or one that is not seen at all makes it look like another name. The error names
+// the first such character.
 func Plain(s string) error {
-	for _, r := range s {
-		if unicode.IsControl(r) || r == unicode.ReplacementChar || turns(r) {
+	runes := []rune(s)
+	for i, r := range runes {
+		if unicode.IsControl(r) || r == unicode.ReplacementChar || unseen(runes, i) {
 			return fmt.Errorf("it holds the character %U, which no name should", r)
 		}
 	}
 	return nil
 }
 
-// turns tells the marks, embeddings, overrides and isolates of the direction of writing.
-func turns(r rune) bool {
-	switch {
-	case r == 0x061C, r == 0x200E, r == 0x200F, r >= 0x202A && r <= 0x202E, r >= 0x2066 && r <= 0x2069:
+// Visible is a name without what [Plain] refuses; tabs and ends of lines become blanks.
+func Visible(s string) string {
+	if Plain(s) == nil {
+		return s
+	}
+	runes := []rune(s)
+	var b strings.Builder
+	for i, r := range runes {
+		switch {
+		case unicode.IsSpace(r):
+			b.WriteByte(' ')
+		case unicode.IsControl(r), r == unicode.ReplacementChar, unseen(runes, i):
+		default:
+			b.WriteRune(r)
+		}
+	}
+	return strings.TrimSpace(b.String())
+}
+
+// unseen tells the format characters (category Cf) of a text, which turn the direction of writing or are not seen. The
+// two joiners are letters' own where they stand between letters of a script that has them, as in Persian.
+func unseen(runes []rune, i int) bool {
+	r := runes[i]
+	if unicode.In(r, unicode.Zl, unicode.Zp) { // they end a line
 		return true
 	}
-	return false
+	if !unicode.Is(unicode.Cf, r) {
+		return false
+	}
+	joined := func(k int) bool {
+		return k >= 0 && k < len(runes) && !unicode.Is(unicode.Latin, runes[k]) &&
+			unicode.In(runes[k], unicode.L, unicode.M, unicode.So, unicode.Sk)
+	}
+	return !((r == 0x200C || r == 0x200D) && joined(i-1) && joined(i+1))
 }

@@ -61,7 +61,7 @@ func TestNamesThatLookLikeOthersAreRefused(t *testing.T) {
 	}
 }
 
-// The marks that turn the direction of writing are refused to the last, and what stands beside them is not.
+// What is not seen and what turns the direction of writing is refused to the last, and what stands beside it is not.
 func TestTheMarksThatTurnWriting(t *testing.T) {
 	var bad []rune
 	for r := rune(0x2000); r <= 0x206F; r++ {
@@ -69,7 +69,13 @@ func TestTheMarksThatTurnWriting(t *testing.T) {
 			bad = append(bad, r)
 		}
 	}
-	assert.Equal(t, []rune{0x200E, 0x200F, 0x202A, 0x202B, 0x202C, 0x202D, 0x202E, 0x2066, 0x2067, 0x2068, 0x2069}, bad)
+	var want []rune
+	for _, r := range [][2]rune{{0x200B, 0x200F}, {0x2028, 0x202E}, {0x2060, 0x2064}, {0x2066, 0x206F}} {
+		for c := r[0]; c <= r[1]; c++ {
+			want = append(want, c)
+		}
+	}
+	assert.Equal(t, want, bad)
 	assert.Error(t, Plain("\u061c"))
 	assert.NoError(t, Plain("\u061d"))
 }
@@ -82,5 +88,21 @@ func TestDistancesByHand(t *testing.T) {
 		{"abcx", "abc", 1}, {"ab", "ba", 2}, {"abcdef", "azced", 3}} {
 		assert.Equal(t, c.want, Distance(c.a, c.b), "%s, %s", c.a, c.b)
 		assert.Equal(t, c.want, Distance(c.b, c.a), "%s, %s", c.b, c.a)
+	}
+}
+
+// What is not seen in a name, or turns it round, is refused where it is typed and taken out where it came from a file;
+// the joiners of scripts that need them stay.
+func TestNamesAreWhatTheyLookLike(t *testing.T) {
+	for name, want := range map[string]string{
+		"crate": "crate", "Kiste Größe": "Kiste Größe", "سفینه\u200cها": "سفینه\u200cها", "👩\u200d🚀": "👩\u200d🚀",
+		"cr\u200bate": "crate", "crate\u202egnp": "crategnp", "\u2066a\u2069": "a", "a\u00adb": "ab", "\ufeffa": "a",
+		"a\tb\n": "a b", "a\x00b": "ab", "a\u200db": "ab", "\u200b": "", "a\ufffdb": "ab", "a\U000e0041b": "ab",
+	} {
+		assert.Equal(t, want, Visible(name), "%q", name)
+		assert.Equal(t, want == name, Plain(name) == nil, "%q", name)
+		if want != "" {
+			assert.NoError(t, Plain(want), "%q", want)
+		}
 	}
 }

@@ -237,7 +237,7 @@ func TestAPrepFileIsReadStrictly(t *testing.T) {
 	for text, want := range map[string]string{
 		`{"size":{"class":"furniture","class":"small"}}`: "size.class: it is there twice",
 		`{"size":{"class":"a"},"size":{}}`:               "size: it is there twice",
-		`{"size":{"Class":"furniture"}}`:                 Did you mean,
+		`{"size":{"Class":"furniture"}}`:                 "Did you mean",
 		`{"size":[]}`:                                    "expected an object",
 	} {
 		_, err := ParseFile([]byte(text))

@@ -145,7 +145,7 @@ func ParseFile(b []byte) (Prep, error) {
 	if err := strict.Unmarshal(b, new(Prep)); err != nil {
 		return Prep{}, fault.From(fault.Invalid, err)
 	}
-	return p, nil
+	return p, p.Plain(Prep{})
 }
 
 // typed says in words of JSON what could not be read; a value of another kind than its field's names that.

@@ -7,6 +7,7 @@ import (
 	"strings"
 
 	"yarvek/core/fault"
+	"yarvek/core/naming"
 	"yarvek/core/picture"
 	"yarvek/core/picture/outfit"
 	"yarvek/core/picture/texture"
@@ -62,6 +63,9 @@ func ParseSlotMap(text string) ([]outfit.MapLine, error) {
 			if err := (outfit.Rename{Match: l.From, To: l.To}).Validate(); err != nil {
 				return nil, fault.Input("line %d: %v", n+1, err)
 			}
+		}
+		if err := naming.Plain(l.From + l.To); err != nil {
+			return nil, fault.Input("line %d: %v", n+1, err)
 		}
 		if list = append(list, l); len(list) > mapLines {
 			return nil, fault.Input("more than %d lines are too many for a map of names", mapLines)

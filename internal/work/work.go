@@ -4,6 +4,7 @@
 package work
 
 import (
+	"cmp"
 	"context"
 	"crypto/sha256"
 	"errors"
@@ -267,7 +268,7 @@ func (d *Desk) Decide(ctx context.Context, asset int64, base int, by Decision) (
 	if err := by(&now); err != nil {
 		return "", err
 	}
-	if err := now.Validate(); err != nil {
+	if err := cmp.Or(now.Validate(), now.Plain(was)); err != nil {
 		return "", err
 	}
 	if now, err = d.follow(ctx, st, was, now); err != nil {
