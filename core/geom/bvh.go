@@ -364,12 +364,22 @@ func (t *BVH) Labels(of func(tri int) int32) Labels {
 // Overlapping calls f with every triangle whose box meets b, until f says no.
 func (t *BVH) Overlapping(b Box, f func(tri int) bool) { t.Others(b, nil, 0, f) }
 
+// Within is Overlapping in no more than *left steps, one for each box that is looked at, of which those taken are
+// taken off; it tells whether it came to the end.
+func (t *BVH) Within(b Box, left *int, f func(tri int) bool) bool { return t.visit(b, nil, 0, left, f) }
+
 // Others is Overlapping, but a subtree whose triangles all have the label but is passed by in one step: a mesh
 // looks at what lies about it in no more time for having many faces itself. f still sees such triangles
 // where they stand among others.
 func (t *BVH) Others(b Box, l Labels, but int32, f func(tri int) bool) {
+	left := math.MaxInt
+	t.visit(b, l, but, &left, f)
+}
+
+// visit is Others within a number of steps; it tells whether it came to the end.
+func (t *BVH) visit(b Box, l Labels, but int32, left *int, f func(tri int) bool) bool {
 	if len(t.tris) == 0 {
-		return
+		return true
 	}
 	var stack [64]int32
 	list := append(stack[:0], 0)
@@ -377,6 +387,9 @@ func (t *BVH) Others(b Box, l Labels, but int32, f func(tri int) bool) {
 		at := list[len(list)-1]
 		n := &t.nodes[at]
 		list = list[:len(list)-1]
+		if *left--; *left < 0 {
+			return false
+		}
 		if l != nil && l[at] == but || !n.box.Meets(b) {
 			continue
 		}
@@ -387,10 +400,12 @@ func (t *BVH) Others(b Box, l Labels, but int32, f func(tri int) bool) {
 		for _, i := range t.order[n.first : n.first+n.n] {
 			p, q, r := t.Corners(int(i))
 			if EmptyBox().Add(p).Add(q).Add(r).Meets(b) && !f(int(i)) {
-				return
+				return false
 			}
 		}
+		*left -= int(n.n)
 	}
+	return true
 }
 
 // Meets tells whether two boxes have a point in common.

@@ -2,7 +2,9 @@ package prep
 
 import (
 	"context"
+	"fmt"
 	"math"
+	"slices"
 
 	"yarvek/core/geom"
 	"yarvek/core/measure/flaw"
@@ -126,7 +128,7 @@ func (w *walk) seen(f frame, limits surface.Limits, scale float64) *surface.Seen
 		return max(least, 1e-9) / places[i].Scale
 	}
 	var seen []*surface.MeshSeen
-	var overlaps []flaw.Overlap
+	var overlaps []surface.Compared
 	var kept [2]bool
 	var errs [2]error
 	split.Together(func() {
@@ -135,18 +137,57 @@ func (w *walk) seen(f frame, limits surface.Limits, scale float64) *surface.Seen
 				return surface.LookAt(ctx, m, needle)
 			})
 	}, func() {
-		overlaps, kept[1], errs[1] = each(w, f.look, "flicker", meshes, apart, surface.Overlapping)
+		overlaps, kept[1], errs[1] = each(w, f.look, "flicker", meshes, apart,
+			func(ctx context.Context, m *scene.Mesh, tol float64) surface.Compared {
+				o := surface.Overlapping(ctx, m, tol, flaw.AtOnce)
+				return surface.Compared{Overlap: o, Part: o.Cut}
+			})
 	})
 	for i := range kept {
 		w.must(errs[i])
 		w.hit(kept[i])
 	}
+	overlaps = w.compared(f, meshes, overlaps, apart)
 	cover, _ := aside(w, f.look.key, "cover", none{},
 		func(ctx context.Context, _ none) uv.Cover { return surface.CoverOf(ctx, at) })
-	all, _ := aside(w, f.look.key, "seen", scaled, func(ctx context.Context, l surface.Limits) *surface.Seen {
-		return surface.Gathered(ctx, at, seen, overlaps, cover, l)
+	type ask struct {
+		Limits surface.Limits
+		Parts  []bool // which meshes' faces were compared in part
+	}
+	by := ask{Limits: scaled}
+	for _, o := range overlaps {
+		by.Parts = append(by.Parts, o.Part)
+	}
+	all, _ := aside(w, f.look.key, "seen", by, func(ctx context.Context, a ask) *surface.Seen {
+		return surface.Gathered(ctx, at, seen, overlaps, cover, a.Limits)
 	})
 	return all
+}
+
+// compared puts what a job found in full in the place of what a page found of it.
+func (w *walk) compared(f frame, meshes []int, list []surface.Compared, apart func(i int) float64) []surface.Compared {
+	out := slices.Clone(list)
+	for i := range out {
+		if !out[i].Part {
+			continue
+		}
+		key, err := named(fmt.Sprintf("%s mesh %d", f.look.key, meshes[i]), "flicker in full", apart(i))
+		if err != nil {
+			w.must(err)
+			return list
+		}
+		m := f.look.of.Meshes[meshes[i]]
+		full := made(w, key, true, func(*flaw.Overlap) *scene.Scene { return nil },
+			func(ctx context.Context) (*flaw.Overlap, error) {
+				w.say("Faces in one plane", float64(i)/float64(len(out)))
+				o := surface.Overlapping(ctx, m, apart(i), flaw.InFull)
+				return &o, ctx.Err()
+			})
+		if full != nil {
+			out[i] = surface.Compared{Overlap: *full}
+		}
+	}
+	return out
 }
 
 // pairs are the pairs of nodes whose faces flicker: as Source found them, and looked at again where their meshes

@@ -105,6 +105,9 @@ type Result struct {
 // Pending tells that something that takes long is still to be made.
 func (r *Result) Pending() bool { return r.LODs.Pending || r.Collision.Pending || r.Slots.Pending }
 
+// InPart tells that something was looked at only as far as a page waits, and can be in full by a job.
+func (r *Result) InPart() bool { return r.Surface != nil && r.Surface.Flicker.Part }
+
 // Stops lists the stops in the order of the work, one a station as far as they were asked for. The list must not be
 // written to.
 func (r *Result) Stops() []Stop { return r.stops }

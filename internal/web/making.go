@@ -3,6 +3,7 @@ package web
 import (
 	"net/http"
 
+	"yarvek/core/station/surface"
 	"yarvek/internal/work"
 )
 
@@ -14,6 +15,22 @@ type making struct {
 	State   work.State
 	Say     string // why they are not being made
 	Again   bool   // they are there by now
+}
+
+// NotYet says what is not there, and Do what is pressed to have it.
+func (m making) NotYet() string {
+	if m.Station == surface.Info.ID {
+		return "Faces that run through one another were compared in part."
+	}
+	return "They are not made yet."
+}
+
+// Do is the button's.
+func (m making) Do() string {
+	if m.Station == surface.Info.ID {
+		return "Compare all of them"
+	}
+	return "Make them"
 }
 
 // making begins to make what a worksheet waits for, and tells how far that is.
@@ -29,6 +46,21 @@ func (c *call) making(pending bool, station string) making {
 	// It may have ended between opening the asset and asking for it: once, the page is fetched again.
 	m.Say = c.desk.ClimbEnded(c.o.Asset.ID)
 	m.Again = m.Say == "" && !c.r.URL.Query().Has("again")
+	return m
+}
+
+// compared tells how far comparing in full is of what pages compared in part; begun by hand, since nothing waits for it.
+func (c *call) compared() making {
+	m := making{Path: assetPath(c.o.Asset.ID), Station: surface.Info.ID, Pending: c.o.Result.InPart()}
+	if !m.Pending {
+		return m
+	}
+	passing(c.r)
+	if job := c.desk.Climbing(c.o.Asset.ID); job != nil {
+		m.State = job.State()
+		return m
+	}
+	m.Say = c.desk.ClimbEnded(c.o.Asset.ID)
 	return m
 }
 
@@ -72,7 +104,8 @@ func (s *Server) madeSoFar(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	m := making{Path: assetPath(o.Asset.ID), Station: in.ID, Pending: o.Result.Pending()}
+	m := making{Path: assetPath(o.Asset.ID), Station: in.ID,
+		Pending: o.Result.Pending() || in.ID == surface.Info.ID && o.Result.InPart()}
 	if m.Pending {
 		if job := s.desk.Climbing(o.Asset.ID); job != nil {
 			m.State = job.State()

@@ -17,7 +17,7 @@ var surfaceRoom = room{
 	id:     surface.Info.ID,
 	decode: decideSurface,
 	page: func(c *call, ws worksheet) (any, error) {
-		return surfacePage{ws, c.o.Result.Surface, c.o.Prep.Surface, c.o.Result.Surface.Limits}, nil
+		return surfacePage{ws, c.o.Result.Surface, c.o.Prep.Surface, c.o.Result.Surface.Limits, c.compared()}, nil
 	},
 	words: template.FuncMap{
 		"edges": func() [][2]string {
@@ -45,6 +45,7 @@ type surfacePage struct {
 	Report  *surface.Report
 	Decided surface.Decisions
 	Limits  surface.Limits
+	All     making // of what was compared in part
 }
 
 // Changed is what the decisions changed, without those that found nothing to do.

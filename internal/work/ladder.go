@@ -45,7 +45,7 @@ func (d *Desk) Climb(ctx context.Context, o *Opened) *Job {
 
 // ClimbAgain is Climb for those who ask for it, whatever came of it before.
 func (d *Desk) ClimbAgain(ctx context.Context, o *Opened) {
-	if !o.Result.Pending() {
+	if !o.Result.Pending() && !o.Result.InPart() {
 		return
 	}
 	d.climbing.Lock()
@@ -79,7 +79,7 @@ func (d *Desk) climb(m store.Making) *Job {
 			if err != nil {
 				return nil, err
 			}
-			_, err = d.Made(ctx, o, job.Report)
+			_, err = d.make(ctx, o, job.Report)
 			return nil, err
 		},
 		Left: func(ended bool) {

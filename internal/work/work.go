@@ -202,6 +202,11 @@ func (d *Desk) Made(ctx context.Context, o *Opened, progress func(string, float6
 	if !o.Result.Pending() {
 		return o, nil
 	}
+	return d.make(ctx, o, progress)
+}
+
+// make is Made for all that a job is for, what pages only looked at in part among it.
+func (d *Desk) make(ctx context.Context, o *Opened, progress func(string, float64)) (*Opened, error) {
 	src, err := d.source(ctx, o.Revision)
 	if err != nil {
 		return nil, err

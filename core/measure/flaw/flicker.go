@@ -29,7 +29,7 @@ type Pair struct {
 // Overlap is what was found.
 type Overlap struct {
 	Pairs []Pair // the nearest to one plane first
-	Cut   bool   // there are too many pairs to have compared or kept all
+	Cut   bool   // there are too many to have compared or kept all
 }
 
 // Within sums the pairs within tol of one plane: how many, the area they share, and where the
@@ -45,23 +45,28 @@ func (o Overlap) Within(tol float64) (n int, area float64, at geom.Vec3) {
 	return n, area, at
 }
 
-// mostPairs bounds the pairs of triangles that are held against one another, in each block its
-// share of them, and keptPairs those that are kept.
+// How many steps are taken to find pairs, of some 20 ns each: boxes that are looked at, and triangles that are held
+// against one another. Each block of triangles has its share. AtOnce is for a page that is waited for, and enough
+// for any mesh whose faces do not run through one another by the hundred; InFull is for a job.
 const (
-	mostPairs = 8 << 20
-	keptPairs = 1 << 17
+	AtOnce = 48 << 20
+	InFull = 4 << 30
 )
+
+// keptPairs bounds those that are kept.
+const keptPairs = 1 << 17
 
 // Overlaps looks for faces that lie in one plane, look the same way and cover one another (a depth
 // buffer can’t tell which is in front, and they flicker) among triangles given as three points each, those within tol
-// of one plane; apart tells pairs that are not to be looked at, from several goroutines at a time. When ctx ends it
-// returns early.
-func Overlaps(ctx context.Context, pts []geom.Vec3, tris []int32, tol float64, apart func(s, t int) bool) Overlap {
+// of one plane, in no more than so many steps; apart tells pairs that are not to be looked at, from several goroutines
+// at a time. When ctx ends it returns early.
+func Overlaps(ctx context.Context, pts []geom.Vec3, tris []int32, tol float64, steps int,
+	apart func(s, t int) bool) Overlap {
 	tree := geom.NewBVH(ctx, pts, tris)
 	n := len(tris) / 3
 	parts := make([]Overlap, split.Blocks(n, flickerBlock))
 	_ = split.InBlocks(ctx, n, flickerBlock, func(k, from, to int) {
-		f := finder{tree: tree, pts: pts, tris: tris, tol: tol, apart: apart, left: max(1<<16, mostPairs/len(parts))}
+		f := finder{tree: tree, pts: pts, tris: tris, tol: tol, apart: apart, left: steps / len(parts)}
 		for t := from; t < to && !f.o.Cut; t++ {
 			if t&0x3ff == 0 && ctx.Err() != nil {
 				return
@@ -91,7 +96,7 @@ type finder struct {
 	tris  []int32
 	tol   float64
 	apart func(s, t int) bool
-	left  int // pairs
+	left  int // steps
 	o     Overlap
 }
 
@@ -106,14 +111,11 @@ func (f *finder) look(t int) {
 	box := geom.EmptyBox().Add(p[0]).Add(p[1]).Add(p[2]).Grown(f.tol)
 	// Less than a millionth of the triangle is what rounding makes of a common side.
 	least := 1e-6 * cross.Len() / 2
-	f.tree.Overlapping(box, func(s int) bool {
+	f.o.Cut = !f.tree.Within(box, &f.left, func(s int) bool {
 		if s <= t {
 			return true
 		}
-		if f.left--; f.left < 0 {
-			f.o.Cut = true
-			return false
-		}
+		f.left--
 		var q [3]geom.Vec3
 		q[0], q[1], q[2] = f.tree.Corners(s)
 		m := q[1].Sub(q[0]).Cross(q[2].Sub(q[0]))

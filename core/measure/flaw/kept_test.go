@@ -22,7 +22,7 @@ func TestFlawsAreKept(t *testing.T) {
 		var tris []int32
 		m.EachTriangle(func(_ int, a, b, c int32) { tris = append(tris, m.Corners[a], m.Corners[b], m.Corners[c]) })
 		for _, tol := range []float64{1e-6, .15} {
-			o := flaw.Overlaps(ctx, m.Points, tris, tol, func(int, int) bool { return false })
+			o := flaw.Overlaps(ctx, m.Points, tris, tol, flaw.InFull, func(int, int) bool { return false })
 			n, area, at := o.Within(tol / 2)
 			lines = append(lines, kept.Line(m.Name+" flicker", o, n, area, at))
 		}

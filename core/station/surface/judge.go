@@ -237,6 +237,12 @@ const mostPairs = 6
 
 // flickers tells of faces in one plane, of one mesh and of two.
 func (r *Report) flickers(pairs []Pair) {
+	if o := r.Flicker; o.Part {
+		r.Say(finding.Finding{Code: Info.ID + "/flicker-part", Severity: finding.Note,
+			Title: "Faces in one plane were looked for in part",
+			Text: "So many faces run through one another here that comparing all of them takes longer than a page waits. It " +
+				"can be done in the background."})
+	}
 	if o := r.Flicker; o.Pairs > 0 {
 		at := r.Onto.Apply(o.At)
 		text := fmt.Sprintf("They lie within %s of one another, look the same way and cover %s together: which is in front "+

@@ -337,14 +337,16 @@ func hardShare(m *scene.Mesh, n *topo.Net) float64 {
 
 // Overlapping looks for faces of one mesh that lie within tol of one plane, look the same way and
 // cover one another; pairs of meshes are Source's matter.
-func Overlapping(ctx context.Context, m *scene.Mesh, tol float64) flaw.Overlap {
+//
+// It takes no more than steps of [flaw.AtOnce] or [flaw.InFull].
+func Overlapping(ctx context.Context, m *scene.Mesh, tol float64, steps int) flaw.Overlap {
 	tris := make([]int32, 0, 3*m.Triangles())
 	var faces []int32
 	m.EachTriangle(func(f int, p, q, r int32) {
 		tris, faces = append(tris, m.Corners[p], m.Corners[q], m.Corners[r]), append(faces, int32(f))
 	})
 	same := scene.Weld(ctx, m.Points)
-	return flaw.Overlaps(ctx, m.Points, tris, tol, func(x, y int) bool {
+	return flaw.Overlaps(ctx, m.Points, tris, tol, steps, func(x, y int) bool {
 		if faces[x] == faces[y] {
 			return true
 		}

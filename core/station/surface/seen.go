@@ -74,6 +74,13 @@ type Flickers struct {
 	Area  float64
 	At    geom.Vec3 // of the first mesh that has some
 	Cut   bool      // there are more than were compared
+	Part  bool      // they were compared in part, as far as a page waits, and can be in full
+}
+
+// Compared is the faces of a mesh that cover one another.
+type Compared struct {
+	flaw.Overlap
+	Part bool // they were compared as far as a page waits, and not in full
 }
 
 // PlacedSeen is a mesh with the node that places it first.
@@ -112,7 +119,7 @@ func CoverOf(ctx context.Context, s *scene.Scene) uv.Cover {
 
 // Gathered puts together what was seen of a scene's meshes, given in the order of [Places], and
 // counts what the limits decide. Lengths of l are of the scene.
-func Gathered(ctx context.Context, s *scene.Scene, meshes []*MeshSeen, overlaps []flaw.Overlap, cover uv.Cover,
+func Gathered(ctx context.Context, s *scene.Scene, meshes []*MeshSeen, overlaps []Compared, cover uv.Cover,
 	l Limits) *Seen {
 	x := &Seen{Count: map[Sort]int{}, First: map[Sort]Place{}, Cover: cover, kept: map[Sort]int{}}
 	keys := s.Keys()
@@ -159,6 +166,7 @@ func Gathered(ctx context.Context, s *scene.Scene, meshes []*MeshSeen, overlaps 
 		x.Flicker.Pairs += n
 		x.Flicker.Area += area * squares
 		x.Flicker.Cut = x.Flicker.Cut || overlaps[i].Cut
+		x.Flicker.Part = x.Flicker.Part || overlaps[i].Part
 	}
 	return x
 }

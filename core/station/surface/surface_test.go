@@ -4,6 +4,7 @@ import (
 	"context"
 	"fmt"
 	"math"
+	"math/rand/v2"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -32,10 +33,10 @@ func looked(s *scene.Scene, d Decisions) *Report {
 // seenOf looks at every mesh of a scene.
 func seenOf(s *scene.Scene, l Limits) *Seen {
 	var meshes []*MeshSeen
-	var overlaps []flaw.Overlap
+	var overlaps []Compared
 	for _, p := range Places(s) {
 		meshes = append(meshes, LookAt(ctx, s.Meshes[p.Mesh], l.Needle))
-		overlaps = append(overlaps, Overlapping(ctx, s.Meshes[p.Mesh], l.Apart/p.Scale))
+		overlaps = append(overlaps, Compared{Overlap: Overlapping(ctx, s.Meshes[p.Mesh], l.Apart/p.Scale, flaw.AtOnce)})
 	}
 	return Gathered(ctx, s, meshes, overlaps, CoverOf(ctx, s), l)
 }
@@ -175,15 +176,15 @@ func TestFlickerIsWithinOneMeshAndGrowsWithDistance(t *testing.T) {
 		(&shape.Builder{}).Grid(1, 1, func(u, v float64) geom.Vec3 { return geom.Vec3{u, v, 0} }).Mesh("a"),
 		(&shape.Builder{}).Grid(1, 1, func(u, v float64) geom.Vec3 { return geom.Vec3{u/2 + 0.2, v/2 + 0.1, 0.00002} }).Mesh(
 			"b")})
-	all := Overlapping(ctx, m, 1e-3)
+	all := Overlapping(ctx, m, 1e-3, flaw.AtOnce)
 	n, _, _ := all.Within(InForce(Decisions{}, 2).Apart)
 	assert.Zero(t, n, "2 hundredths of a millimetre are told apart from 2 m")
 	_, area, _ := all.Within(InForce(Decisions{}, 20).Apart)
 	assert.InDelta(t, 0.25, area, 1e-9)
 	back := scene.Joined("panel", []*scene.Mesh{m, mend.Turn(m, []int32{0, 1})})
-	_, area, _ = Overlapping(ctx, back, 1e-3).Within(1e-3)
+	_, area, _ = Overlapping(ctx, back, 1e-3, flaw.AtOnce).Within(1e-3)
 	assert.InDelta(t, 0.5, area, 1e-9, "back to back nothing flickers")
-	assert.Empty(t, Overlapping(ctx, box(geom.Vec3{}).Mesh("box"), 1e-3).Pairs)
+	assert.Empty(t, Overlapping(ctx, box(geom.Vec3{}).Mesh("box"), 1e-3, flaw.AtOnce).Pairs)
 }
 
 func TestSecondUVSetsAreHeldAgainstALightmap(t *testing.T) {
@@ -254,8 +255,38 @@ func BenchmarkLook(b *testing.B) {
 		l := InForce(Decisions{}, 4)
 		b.Run(fmt.Sprintf("%dTriangles", s.Meshes[0].Triangles()), func(b *testing.B) {
 			for range b.N {
-				split.Together(func() { LookAt(ctx, s.Meshes[0], l.Needle) }, func() { Overlapping(ctx, s.Meshes[0], l.Apart) })
+				split.Together(func() { LookAt(ctx, s.Meshes[0], l.Needle) }, func() { Overlapping(ctx, s.Meshes[0], l.Apart, flaw.AtOnce) })
 			}
 		})
 	}
+}
+
+// A mesh whose faces run through one another is compared in part, within the steps there are, and in full by a job:
+// what is found in part is part of what is found in full.
+func TestFacesAreComparedInPart(t *testing.T) {
+	m := &scene.Mesh{}
+	r := rand.New(rand.NewPCG(26, 11))
+	const n = 3000
+	for i := range n { // sheets in two hundred planes that all cross the middle
+		z := float64(i%200) / 1e4
+		for k := range 3 {
+			a := 2*math.Pi*float64(k)/3 + r.Float64()
+			m.Points = append(m.Points, geom.Vec3{math.Cos(a), math.Sin(a), z})
+			m.Corners = append(m.Corners, int32(3*i+k))
+		}
+		m.FaceStart = append(m.FaceStart, int32(3*i))
+	}
+	m.FaceStart = append(m.FaceStart, 3*n)
+	full := Overlapping(ctx, m, 1e-6, flaw.InFull)
+	assert.False(t, full.Cut)
+	assert.Len(t, full.Pairs, 200*15*14/2, "each of the fifteen of a plane covers the others")
+	part := Overlapping(ctx, m, 1e-6, 300_000)
+	assert.True(t, part.Cut)
+	assert.NotEmpty(t, part.Pairs)
+	assert.Less(t, len(part.Pairs), len(full.Pairs))
+	for _, p := range part.Pairs {
+		assert.Contains(t, full.Pairs, p)
+	}
+	again := Overlapping(ctx, m, 1e-6, 300_000)
+	assert.Equal(t, part, again, "the same on any number of processors")
 }
