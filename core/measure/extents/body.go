@@ -17,6 +17,13 @@ type Body struct {
 	Own   geom.Vec3 // extents along them; metres
 }
 
+// Of a scene with more than manyOuter points on its outside the hull is found to a hundred-thousandth of its extent: a
+// round thing of half a million corners would have as many faces, for digits that no figure shows.
+const (
+	manyOuter = 1 << 16
+	coarsely  = 1e-5
+)
+
 // Later measures a scene, which must not be written to any more, when first asked to:
 // a kit of hundreds need not pay for figures that only a worksheet shows.
 func Later(s *scene.Scene) *memo.Once[Body] {
@@ -31,7 +38,14 @@ func Later(s *scene.Scene) *memo.Once[Body] {
 func BodyOf(ctx context.Context, s *scene.Scene) Body {
 	var b Body
 	split.Together(
-		func() { b.Hull = geom.HullOf(ctx, outer(ctx, s)) },
+		func() {
+			pts := outer(ctx, s)
+			if len(pts) > manyOuter {
+				b.Hull = geom.HullWithin(ctx, pts, coarsely)
+			} else {
+				b.Hull = geom.HullOf(ctx, pts)
+			}
+		},
 		func() { b.Figures = Of(ctx, s) })
 	if ctx.Err() != nil {
 		return b
