@@ -37,7 +37,7 @@ func asked() []any {
 		&outfit.Ask{},
 		&outfit.Light{}, &served{}, &collision.Fit{}, &collision.Keep{}, &collision.Surface{}, &ladder.Making{},
 		&texture.Recipe{},
-		&asking[slots.Decisions, outfit.Ask]{}, &asking[pivot.Decisions, pivot.Ask]{}}
+		&judging{}, &asking[slots.Decisions, outfit.Ask]{}, &asking[pivot.Decisions, pivot.Ask]{}}
 }
 
 // unkeyed are fields that are no part of a key, and why.

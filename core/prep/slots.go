@@ -12,6 +12,7 @@ import (
 	"yarvek/core/scene"
 	"yarvek/core/station"
 	"yarvek/core/station/slots"
+	"yarvek/core/target/class"
 )
 
 // EagerPixels is up to how many pixels of pictures are looked at, or made, at once, as [Eager] is for
@@ -26,7 +27,9 @@ func (w *walk) slots(f frame) (frame, station.Report) {
 	r, d, before := w.result, w.p.Slots, f.scene
 	f.box = r.Surface.Box
 	by := slots.Against{Ask: outfit.Ask{Target: w.in.Target, Map: w.in.SlotMap}, Class: w.class(), Nodes: f.scene.Keys()}
-	by.Images, by.Stock, by.Pending = w.stock(f)
+	var looked []bool
+	by.Images, by.Stock, looked = w.stock(f)
+	by.Pending = slices.Contains(looked, false)
 	came, keys := f.scene, f.scene.MaterialKeys()
 	if len(d.Moves) > 0 {
 		came, _, f.key = step(w, f.key, "moved", d.Moves, func(ctx context.Context, moves []outfit.Move) (*scene.Scene,
@@ -69,15 +72,34 @@ func (w *walk) slots(f frame) (frame, station.Report) {
 	}
 	f, light, lit := w.light(f, d.Light, plan, got.LODs)
 	by.Pending = by.Pending || light == nil
+	ask := judging{D: d, Class: by.Class, Looked: looked, Pending: by.Pending, Bare: by.Bare, Why: cooked.why,
+		Lit: light != nil}
 	if light == nil {
 		light = &slots.LightMade{}
 	}
 	if !plan.Same() || len(d.Moves) > 0 || light.There && !light.Kept {
 		f.look.changed = true
 	}
-	r.Slots = slots.Run(d, plan, slots.Made{Scene: f.scene, Images: got.Images, Why: cooked.why, Light: *light}, by)
-	r.Slots.LODs = lit
+	leaving := f.scene
+	judged, _ := aside(w, f.key, "slots judged", ask, func(_ context.Context, a judging) *slots.Report {
+		return slots.Run(a.D, plan, slots.Made{Scene: leaving, Images: got.Images, Why: a.Why, Light: *light}, by)
+	})
+	report := *judged // which others have, too
+	report.LODs = lit
+	r.Slots = &report
 	return f, r.Slots
+}
+
+// judging is what the report of Slots depends on besides what the key of its scene names: the pictures that came and
+// that were added, the plan, and what was cooked by it.
+type judging struct {
+	D       slots.Decisions
+	Class   class.Class
+	Looked  []bool // which pictures were looked at
+	Pending bool
+	Bare    bool
+	Why     []string
+	Lit     bool // the light sets are there
 }
 
 // light makes the light sets of the scene and its LODs; nil when they are still to be made. Each LOD is
@@ -130,16 +152,16 @@ func (c cooked) known(lods []string) served {
 	return s
 }
 
-// stock is the pictures that came along and those that were added, with what they are like. pending tells
-// that some are still to be looked at: of those only the size is known.
-func (w *walk) stock(f frame) (images []scene.Image, list []outfit.Stock, pending bool) {
+// stock is the pictures that came along and those that were added, with what they are like. looked tells
+// which were looked at: of the others only the size is known yet.
+func (w *walk) stock(f frame) (images []scene.Image, list []outfit.Stock, looked []bool) {
 	images = append(append(images, f.scene.Images...), w.in.Added...)
 	keys := f.scene.ImageKeys()
 	pixels := 0
 	for _, im := range images {
 		pixels += im.Width * im.Height
 	}
-	var looked atomic.Int64
+	var done atomic.Int64
 	known := make([]string, len(images)) // by which keys; "" of those that are not there
 	for i, im := range images {
 		if im.Found() {
@@ -149,7 +171,7 @@ func (w *walk) stock(f frame) (images []scene.Image, list []outfit.Stock, pendin
 	ahead(w, known, func(i int) bool { return images[i].Width*images[i].Height > manyPixels }, weighFacts,
 		func(ctx context.Context, i int) (*texture.Facts, error) {
 			f := texture.Measure(ctx, images[i].Data)
-			w.say("Looking at pictures", float64(looked.Add(1))/float64(len(images)))
+			w.say("Looking at pictures", float64(done.Add(1))/float64(len(images)))
 			return &f, nil
 		})
 	for i, im := range images {
@@ -158,6 +180,7 @@ func (w *walk) stock(f frame) (images []scene.Image, list []outfit.Stock, pendin
 			key = keys[i]
 		}
 		s := slots.Stocked(im, key, i >= len(keys))
+		seen := true
 		if s.Found {
 			facts := made(w, known[i], pixels > EagerPixels, weighFacts, func(ctx context.Context) (*texture.Facts, error) {
 				f := texture.Measure(ctx, im.Data)
@@ -165,13 +188,13 @@ func (w *walk) stock(f frame) (images []scene.Image, list []outfit.Stock, pendin
 			})
 			if facts == nil {
 				mime, wide, high := picture.Probe(im.Data)
-				facts, pending = &texture.Facts{SHA: im.Sum(), Size: len(im.Data), MIME: mime, Width: wide, Height: high}, true
+				facts, seen = &texture.Facts{SHA: im.Sum(), Size: len(im.Data), MIME: mime, Width: wide, Height: high}, false
 			}
 			s.Facts = *facts
 		}
-		list = append(list, s)
+		list, looked = append(list, s), append(looked, seen)
 	}
-	return images, list, pending
+	return images, list, looked
 }
 
 func weighFacts(*texture.Facts) *scene.Scene { return nil }

@@ -22,7 +22,7 @@ type judge struct {
 	d    Decisions
 	p    *outfit.Plan
 	by   Against
-	list []Slot // those that have faces and a material
+	list []*Slot // those that have faces and a material
 	most [2]int // of the list, those that most of the surface has: the first and the second; -1 for none
 	said map[string]int
 }
@@ -58,7 +58,8 @@ func (j judge) rest() {
 
 func (j judge) all() {
 	j.said, j.most = map[string]int{}, [2]int{-1, -1}
-	for _, s := range j.Slots {
+	for i := range j.Slots {
+		s := &j.Slots[i]
 		if s.Stat.Faces == 0 || s.Key == scene.NoSlot {
 			continue
 		}
@@ -91,7 +92,7 @@ func (j judge) say(sev finding.Severity, code, title, text string, remedies ...f
 }
 
 // at gives the finding said last the place of a slot.
-func (j judge) at(s Slot) {
+func (j judge) at(s *Slot) {
 	if s.Stat.Faces > 0 {
 		p := s.Stat.At
 		j.Last().Place.Point = &p
@@ -187,7 +188,7 @@ func (j judge) none() {
 	j.say(finding.Look, "no-slot", figure.Plural(st.Faces, "face has", "faces have")+" no slot",
 		"They are "+figure.Percent(j.Slots[i].Share)+" of the surface. A receiver gives them a material of its own choice.",
 		rem...)
-	j.at(j.Slots[i])
+	j.at(&j.Slots[i])
 }
 
 // plainLook tells a material that says nothing.
@@ -229,7 +230,7 @@ type facetted struct {
 
 // facets are all that two materials can differ in, by the words for it.
 func (j judge) facets(i int) []facetted {
-	m := j.Slots[i].Material
+	m := &j.Slots[i].Material
 	out := []facetted{
 		{what: "colour", is: fmt.Sprint(m.BaseColor)}, {what: "metallic", is: fmt.Sprint(m.Metallic)},
 		{what: "roughness", is: fmt.Sprint(m.Roughness)},
@@ -288,22 +289,29 @@ func (j judge) twins() {
 		return
 	}
 	var firsts []int               // of each kind, in the order of slots
+	var kinds []string             // of the firsts
 	same := map[string][]int{}     // of each kind
-	facets := map[int][]facetted{} // of the first of each kind
-	for i, s := range j.Slots {
-		if s.Stat.Faces == 0 || s.Key == scene.NoSlot {
+	facets := map[int][]facetted{} // of the first of each kind, of as many as are compared each with each
+	for i := range j.Slots {
+		if s := &j.Slots[i]; s.Stat.Faces == 0 || s.Key == scene.NoSlot {
 			continue
 		}
 		f := j.facets(i)
-		key := fmt.Sprint(f)
+		var b strings.Builder
+		for _, x := range f {
+			b.WriteString(x.is)
+			b.WriteByte(0)
+		}
+		key := b.String()
 		if _, ok := same[key]; !ok {
-			firsts = append(firsts, i)
-			facets[i] = f
+			if firsts, kinds = append(firsts, i), append(kinds, key); len(firsts) <= mostPairs {
+				facets[i] = f
+			}
 		}
 		same[key] = append(same[key], i)
 	}
-	for _, a := range firsts {
-		list := same[fmt.Sprint(facets[a])]
+	for n, a := range firsts {
+		list := same[kinds[n]]
 		if len(list) < 2 || !j.more("twins") {
 			continue
 		}
@@ -318,7 +326,7 @@ func (j judge) twins() {
 		j.say(finding.Look, "twins-"+j.Slots[a].Key, and(names)+is,
 			"Every value and picture is equal; only the names differ. Each makes draw calls of its own.",
 			j.joining("Make them one", names[0], names[1:min(len(names), mostJoined)]...))
-		j.at(j.Slots[a])
+		j.at(&j.Slots[a])
 	}
 	if len(firsts) > mostPairs {
 		return
@@ -332,7 +340,7 @@ func (j judge) twins() {
 					differs, painted = append(differs, f.what), painted || f.picture
 				}
 			}
-			x, y := j.Slots[a], j.Slots[b]
+			x, y := &j.Slots[a], &j.Slots[b]
 			if len(differs) > mostNear || !near(x.Material, y.Material) || painted ||
 				!j.more("near") {
 				continue
@@ -425,7 +433,7 @@ func (j judge) unused() {
 }
 
 // alphaFacts are those of the picture that a material's opacity is in.
-func (j judge) alphaFacts(s Slot) (f texture.Facts, ok bool) {
+func (j judge) alphaFacts(s *Slot) (f texture.Facts, ok bool) {
 	for _, u := range s.Pictures {
 		if u.Use == scene.UseOpacity && u.Channel != scene.Alpha {
 			return texture.Facts{}, false // in a picture of its own, which is taken at its word
@@ -447,7 +455,7 @@ func (j judge) alphaFacts(s Slot) (f texture.Facts, ok bool) {
 const maskFrom = 0.98
 
 func (j judge) alpha() {
-	looked := func(mode scene.AlphaMode, list ...Slot) func(*Decisions) {
+	looked := func(mode scene.AlphaMode, list ...*Slot) func(*Decisions) {
 		return func(d *Decisions) {
 			of := map[string]bool{}
 			for _, s := range list {
@@ -460,7 +468,7 @@ func (j judge) alpha() {
 		}
 	}
 	var clear []string
-	var blended []Slot
+	var blended []*Slot
 	for _, s := range j.list {
 		if s.Material.AlphaMode == scene.Blend {
 			clear, blended = append(clear, s.Name), append(blended, s)
@@ -491,7 +499,7 @@ func (j judge) alpha() {
 		}
 	}
 	if n := len(j.list); !j.by.Target.Mixes && len(clear) > 0 && len(clear) < n &&
-		slices.ContainsFunc(j.list, func(s Slot) bool { return s.Stat.Mixed }) {
+		slices.ContainsFunc(j.list, func(s *Slot) bool { return s.Stat.Mixed }) {
 		j.say(finding.Look, "mixed", "Translucent and opaque faces share a mesh", station.Some(clear)+
 			" is translucent, and the target takes no mesh of both. Split it by slot at Source, or draw it cut out.",
 			j.with("Draw them cut out", "Pixels of less than half opacity are not drawn.", looked(scene.Mask, blended...)))

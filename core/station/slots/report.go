@@ -164,6 +164,7 @@ func (r *Report) slots(p *outfit.Plan, made Made) {
 		whole += st.Area
 	}
 	n := 0
+	r.Slots = make([]Slot, 0, len(p.Slots)+1)
 	for i, l := range p.Slots {
 		s := Slot{Leaving: l, Material: made.Scene.Materials[i]}
 		if whole > 0 {
