@@ -29,6 +29,12 @@ func (m *Mesh) EachTriangle(f func(face int, a, b, c int32)) {
 				f(face, s+1, s+2, s+3)
 			}
 		default:
+			if e-s >= hugePolygon {
+				for t := m.hugeCut(s, e); len(t) > 0; t = t[3:] {
+					f(face, s+t[0], s+t[1], s+t[2])
+				}
+				continue
+			}
 			ring, flat = m.project(s, e, ring[:0], flat[:0])
 			clip.cut(ring, flat, func(a, b, c int32) { f(face, a, b, c) })
 		}
