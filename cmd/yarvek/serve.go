@@ -89,7 +89,7 @@ const grace = 10 * time.Second
 
 // collectAt is how much the heap may grow, in per cent of what is in use, before memory is
 // collected: less than usual, since what is computed for a page is large and short-lived.
-const collectAt = 25
+const collectAt = 50
 
 func (s *serving) run(ctx context.Context, out io.Writer, fill func(context.Context, *work.Desk) error) error {
 	debug.SetGCPercent(collectAt)

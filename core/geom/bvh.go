@@ -364,9 +364,11 @@ func (t *BVH) Labels(of func(tri int) int32) Labels {
 // Overlapping calls f with every triangle whose box meets b, until f says no.
 func (t *BVH) Overlapping(b Box, f func(tri int) bool) { t.Others(b, nil, 0, f) }
 
-// Within is Overlapping in no more than *left steps, one for each box that is looked at, of which those taken are
+// Within is Others in no more than *left steps, one for each box that is looked at, of which those taken are
 // taken off; it tells whether it came to the end.
-func (t *BVH) Within(b Box, left *int, f func(tri int) bool) bool { return t.visit(b, nil, 0, left, f) }
+func (t *BVH) Within(b Box, l Labels, but int32, left *int, f func(tri int) bool) bool {
+	return t.visit(b, l, but, left, f)
+}
 
 // Others is Overlapping, but a subtree whose triangles all have the label but is passed by in one step: a mesh
 // looks at what lies about it in no more time for having many faces itself. f still sees such triangles

@@ -80,8 +80,8 @@ func (w *walk) surface(f frame) (frame, station.Report) {
 	keys := f.scene.Keys()
 	limits := surface.InForce(d, w.class().Seen)
 	ask := surface.Ask{Onto: f.look.onto, Scale: r.Size.Factor, Limits: limits, Keys: keys[f.look.before:]}
-	for _, p := range surface.Places(f.scene) {
-		ask.Placing = append(ask.Placing, keys[p.Node])
+	for _, p := range w.places(f.look.of, f.look.key) {
+		ask.Placing = append(ask.Placing, keys[f.look.before+p.Node])
 	}
 	if d.Mends() {
 		type mended struct {
@@ -108,12 +108,22 @@ func (w *walk) surface(f frame) (frame, station.Report) {
 	return f, r.Surface
 }
 
+// places are the meshes of a scene that has a key, each with the node that places it first.
+func (w *walk) places(s *scene.Scene, key string) []surface.Placed {
+	list, ok := w.placings[key]
+	if !ok {
+		list, _ = aside(w, key, "places", none{}, func(context.Context, none) []surface.Placed { return surface.Places(s) })
+		w.placings = map[string][]surface.Placed{key: list} // the last is asked for by three stations
+	}
+	return list
+}
+
 // seen is what is found in the meshes that are looked at, by limits that hold for lengths of the frame's scene.
 func (w *walk) seen(f frame, limits surface.Limits, scale float64) *surface.Seen {
 	at := f.look.of
 	scaled := limits.Times(1 / scale)
 	scaled.Texels = 0 // which nothing is looked for by
-	places := surface.Places(at)
+	places := w.places(at, f.look.key)
 	meshes := make([]int, len(places))
 	for i, p := range places {
 		meshes[i] = p.Mesh
@@ -241,7 +251,7 @@ func (w *walk) budget(f frame) (frame, station.Report) {
 	ask.Onto, ask.Scale = f.look.onto, w.scale(f)
 	pixel := budget.Pixel(class, w.in.Target.View.Lines, w.in.Target.View.Angle) / ask.Scale
 	var meshes []int
-	for _, p := range surface.Places(at) {
+	for _, p := range w.places(at, f.look.key) {
 		meshes = append(meshes, p.Mesh)
 	}
 	costs, had, err := each(w, f.look, budget.Info.ID, meshes, func(int) none { return none{} },
@@ -252,7 +262,10 @@ func (w *walk) budget(f frame) (frame, station.Report) {
 	for i, m := range meshes {
 		all[m] = costs[i]
 	}
-	r.Budget = budget.Run(w.ctx, budget.Gathered(at, all, pixel), d, ask)
+	gathered, _ := aside(w, f.look.key, "costs", pixel, func(_ context.Context, pixel float64) *budget.Seen {
+		return budget.Gathered(at, all, pixel)
+	})
+	r.Budget = budget.Run(w.ctx, gathered, d, ask)
 	w.must(w.ctx.Err())
 	f.box = r.Surface.Box
 	return f, r.Budget

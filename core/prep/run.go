@@ -186,12 +186,13 @@ type frame struct {
 
 // walk is one run on its way. Stations fill its result; what they hand on is the frame.
 type walk struct {
-	ctx    context.Context
-	memo   *Memo
-	in     Input
-	p      Prep
-	result *Result
-	came   string // the key of the scene as it came to Source, cropped and taken apart
+	placings map[string][]surface.Placed // of the meshes that were asked for last, by the key of their scene
+	ctx      context.Context
+	memo     *Memo
+	in       Input
+	p        Prep
+	result   *Result
+	came     string // the key of the scene as it came to Source, cropped and taken apart
 }
 
 // abandoned is what a walk panics with when it can't go on: its context has ended, or something of the prep

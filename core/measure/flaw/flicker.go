@@ -56,17 +56,24 @@ const (
 // keptPairs bounds those that are kept.
 const keptPairs = 1 << 17
 
+// Triangles are three points each, by their numbers, and the face each is of.
+type Triangles struct {
+	Points  []geom.Vec3
+	Corners []int32
+	Faces   []int32 // of each triangle; those of one face are not held against one another
+}
+
 // Overlaps looks for faces that lie in one plane, look the same way and cover one another (a depth
-// buffer can’t tell which is in front, and they flicker) among triangles given as three points each, those within tol
+// buffer can’t tell which is in front, and they flicker) among triangles, those within tol
 // of one plane, in no more than so many steps; apart tells pairs that are not to be looked at, from several goroutines
 // at a time. When ctx ends it returns early.
-func Overlaps(ctx context.Context, pts []geom.Vec3, tris []int32, tol float64, steps int,
-	apart func(s, t int) bool) Overlap {
-	tree := geom.NewBVH(ctx, pts, tris)
-	n := len(tris) / 3
+func Overlaps(ctx context.Context, in Triangles, tol float64, steps int, apart func(s, t int) bool) Overlap {
+	tree := geom.NewBVH(ctx, in.Points, in.Corners)
+	faces := tree.Labels(func(t int) int32 { return in.Faces[t] })
+	n := len(in.Faces)
 	parts := make([]Overlap, split.Blocks(n, flickerBlock))
 	_ = split.InBlocks(ctx, n, flickerBlock, func(k, from, to int) {
-		f := finder{tree: tree, pts: pts, tris: tris, tol: tol, apart: apart, left: steps / len(parts)}
+		f := finder{Triangles: in, tree: tree, faces: faces, tol: tol, apart: apart, left: steps / len(parts)}
 		for t := from; t < to && !f.o.Cut; t++ {
 			if t&0x3ff == 0 && ctx.Err() != nil {
 				return
@@ -91,9 +98,9 @@ const flickerBlock = 1 << 13
 
 // finder looks at some of the triangles.
 type finder struct {
+	Triangles
 	tree  *geom.BVH
-	pts   []geom.Vec3
-	tris  []int32
+	faces geom.Labels
 	tol   float64
 	apart func(s, t int) bool
 	left  int // steps
@@ -102,7 +109,7 @@ type finder struct {
 
 // look holds one triangle against those near it; each pair counts once.
 func (f *finder) look(t int) {
-	p := [3]geom.Vec3{f.pts[f.tris[3*t]], f.pts[f.tris[3*t+1]], f.pts[f.tris[3*t+2]]}
+	p := [3]geom.Vec3{f.Points[f.Corners[3*t]], f.Points[f.Corners[3*t+1]], f.Points[f.Corners[3*t+2]]}
 	cross := p[1].Sub(p[0]).Cross(p[2].Sub(p[0]))
 	n := cross.Unit()
 	if n == (geom.Vec3{}) {
@@ -111,8 +118,8 @@ func (f *finder) look(t int) {
 	box := geom.EmptyBox().Add(p[0]).Add(p[1]).Add(p[2]).Grown(f.tol)
 	// Less than a millionth of the triangle is what rounding makes of a common side.
 	least := 1e-6 * cross.Len() / 2
-	f.o.Cut = !f.tree.Within(box, &f.left, func(s int) bool {
-		if s <= t {
+	f.o.Cut = !f.tree.Within(box, f.faces, f.Faces[t], &f.left, func(s int) bool {
+		if s <= t || f.Faces[s] == f.Faces[t] {
 			return true
 		}
 		f.left--

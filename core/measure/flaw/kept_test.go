@@ -19,10 +19,13 @@ func TestFlawsAreKept(t *testing.T) {
 		lines = append(lines, kept.Line(m.Name, flaw.Find(ctx, m, flaw.Limits{}),
 			flaw.Find(ctx, m, flaw.Limits{Weld: .01, Empty: 1e-4, Needle: 8, Edge: .2, Bent: .01})),
 			kept.Line(m.Name+" bent by", flaw.Find(ctx, m, flaw.Limits{BentBy: .02}), flaw.FacetsOf(ctx, m, math.Pi/5)))
-		var tris []int32
-		m.EachTriangle(func(_ int, a, b, c int32) { tris = append(tris, m.Corners[a], m.Corners[b], m.Corners[c]) })
+		all := flaw.Triangles{Points: m.Points} // each triangle for itself
+		m.EachTriangle(func(_ int, a, b, c int32) {
+			all.Corners = append(all.Corners, m.Corners[a], m.Corners[b], m.Corners[c])
+			all.Faces = append(all.Faces, int32(len(all.Faces)))
+		})
 		for _, tol := range []float64{1e-6, .15} {
-			o := flaw.Overlaps(ctx, m.Points, tris, tol, flaw.InFull, func(int, int) bool { return false })
+			o := flaw.Overlaps(ctx, all, tol, flaw.InFull, func(int, int) bool { return false })
 			n, area, at := o.Within(tol / 2)
 			lines = append(lines, kept.Line(m.Name+" flicker", o, n, area, at))
 		}

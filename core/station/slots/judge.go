@@ -23,7 +23,7 @@ type judge struct {
 	p    *outfit.Plan
 	by   Against
 	list []*Slot // those that have faces and a material
-	most [2]int // of the list, those that most of the surface has: the first and the second; -1 for none
+	most [2]int  // of the list, those that most of the surface has: the first and the second; -1 for none
 	said map[string]int
 }
 

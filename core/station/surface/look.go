@@ -210,6 +210,13 @@ func (x *MeshSeen) limits(m *scene.Mesh, f *flaw.Flaws, face, edge func(int32) [
 // shortest are the edges that may be among the mostLimits shortest, found by counting lengths by
 // the upper half of their 32 bits.
 func shortest(n *topo.Net) []int32 {
+	if n.Edges() <= mostLimits { // all of them, without a table that is larger than most meshes
+		list := make([]int32, n.Edges())
+		for e := range list {
+			list[e] = int32(e)
+		}
+		return list
+	}
 	bits := make([]uint32, n.Edges())
 	var bins [1 << 16]int32
 	for e := range bits {
@@ -346,10 +353,8 @@ func Overlapping(ctx context.Context, m *scene.Mesh, tol float64, steps int) fla
 		tris, faces = append(tris, m.Corners[p], m.Corners[q], m.Corners[r]), append(faces, int32(f))
 	})
 	same := scene.Weld(ctx, m.Points)
-	return flaw.Overlaps(ctx, m.Points, tris, tol, steps, func(x, y int) bool {
-		if faces[x] == faces[y] {
-			return true
-		}
+	all := flaw.Triangles{Points: m.Points, Corners: tris, Faces: faces}
+	return flaw.Overlaps(ctx, all, tol, steps, func(x, y int) bool {
 		// Triangles on the same three places are there twice, which is another flaw.
 		n := 0
 		for i := range 3 {
