@@ -124,7 +124,8 @@ func formsOf(path, page string) (list []pageForm) {
 // odd are values that nobody means, and some that somebody might.
 var odd = []string{"", " ", "0", "-1", "1", "NaN", "Inf", "-Inf", "1e999", "1e-9", "1e-9 %", "0x10", "moon", "<b>x</b>",
 	"x;y", "%", "%zz", "\x00", "a\nb", "１２", "99999999999999999999", "../../x", "\u202eabc", "\u200b", "1,2", "1,2,3",
-	"1 km", "node nowhere", "slot nothing", "*", "[", strings.Repeat("x", 5000), "−5", "٣", "10 %", "500 tri", "0.0001 mm", "2 m"}
+	"1 km", "node nowhere", "slot nothing", "*", "[",
+	strings.Repeat("x", 5000), "−5", "٣", "10 %", "500 tri", "0.0001 mm", "2 m"}
 
 // Every form of every page, with values that are made up: no answer breaks off, and nothing that can't be meant is
 // taken in silence. A field that is none of the form's, one that is sent twice, and a choice that there is not, are

@@ -49,7 +49,8 @@ func (c *call) making(pending bool, station string) making {
 	return m
 }
 
-// compared tells how far comparing in full is of what pages compared in part; begun by hand, since nothing waits for it.
+// compared tells how far comparing in full is of what pages compared in part; begun by hand, as
+// nothing waits for it.
 func (c *call) compared() making {
 	m := making{Path: assetPath(c.o.Asset.ID), Station: surface.Info.ID, Pending: c.o.Result.InPart()}
 	if !m.Pending {

@@ -255,7 +255,8 @@ func BenchmarkLook(b *testing.B) {
 		l := InForce(Decisions{}, 4)
 		b.Run(fmt.Sprintf("%dTriangles", s.Meshes[0].Triangles()), func(b *testing.B) {
 			for range b.N {
-				split.Together(func() { LookAt(ctx, s.Meshes[0], l.Needle) }, func() { Overlapping(ctx, s.Meshes[0], l.Apart, flaw.AtOnce) })
+				split.Together(func() { LookAt(ctx, s.Meshes[0], l.Needle) },
+					func() { Overlapping(ctx, s.Meshes[0], l.Apart, flaw.AtOnce) })
 			}
 		})
 	}
