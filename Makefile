@@ -49,9 +49,10 @@ fuzz: ## a million executions of each reader
 	$(GO) test -run '^$$' -fuzz FuzzDecide -fuzztime 1000000x ./core/prep
 
 soak: ## the long trials that docs/reliability.md quotes: heavy files, kills, faults of the disk, load
-	YARVEK_SOAK=1 $(GO) test -v -count 1 -timeout 40m ./soak
+	YARVEK_SOAK=1 $(GO) test -v -count 1 -timeout 60m ./soak
 
-trial: ## all tests at their full size; then a thousand exports, half with a fault, judged by independent loaders
+trial: ## five minutes of the long trials; all tests at their full size; a thousand exports judged by independent loaders
+	YARVEK_SOAK=brief $(GO) test -v -count 1 -timeout 20m ./soak
 	tools/need-chromium.sh
 	$(GO) test -timeout 40m ./...
 	YARVEK_TRIAL=1000 $(GO) test -v -count 1 -timeout 30m -run TestCertificatesAgainstLoaders ./e2e

@@ -185,7 +185,7 @@ func TestKills(t *testing.T) {
 	_, err := s.send("/start", plank("first"))
 	require.NoError(t, err)
 	const asset = "/assets/1"
-	kills := 200
+	kills := part(200)
 	if wine {
 		kills = 30 // each start takes a second there
 	}
@@ -274,7 +274,7 @@ func TestTwoProcesses(t *testing.T) {
 	s := start(t, data)
 	_, err := s.send("/start", plank("first"))
 	require.NoError(t, err)
-	for range 20 {
+	for range part(20) {
 		out, err := program(data, "serve", "--addr", "127.0.0.1:0").CombinedOutput()
 		require.Error(t, err)
 		require.Contains(t, string(out), "is in use by another Yarvek")

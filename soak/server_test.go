@@ -4,6 +4,7 @@
 package soak
 
 import (
+	"archive/zip"
 	"bufio"
 	"bytes"
 	"errors"
@@ -76,18 +77,46 @@ func start(t *testing.T, data string, args ...string) *server {
 	if len(args) == 0 {
 		args = []string{"serve"}
 	}
-	s := &server{cmd: program(data, append(args, "--addr", "127.0.0.1:0")...), log: new(bytes.Buffer),
-		client: &http.Client{Timeout: 30 * time.Second}}
+	s := &server{cmd: program(data, append(args, "--addr", "127.0.0.1:0")...), log: new(bytes.Buffer), client: client()}
+	require.NoError(t, s.begin(t), s.log.String())
+	return s
+}
+
+// client is one that waits as long as a person might.
+func client() *http.Client { return &http.Client{Timeout: 60 * time.Second} }
+
+// wait is how long a program may take to end that was told to.
+const wait = 15 * time.Second
+
+// begin runs the program until it tells its address; the error is that it ended before.
+func (s *server) begin(t *testing.T) error {
+	t.Helper()
 	s.cmd.Stderr = s.log
 	out, err := s.cmd.StdoutPipe()
 	require.NoError(t, err)
 	require.NoError(t, s.cmd.Start())
 	t.Cleanup(s.kill)
 	line, err := bufio.NewReader(out).ReadString('\n')
-	require.NoError(t, err, s.log.String())
+	if err != nil {
+		_ = s.cmd.Wait()
+		return fmt.Errorf("%w: %s", err, s.log)
+	}
 	s.URL = regexp.MustCompile(`http://\S+`).FindString(line)
 	require.NotEmpty(t, s.URL, line)
-	return s
+	return nil
+}
+
+// zipOf is a zip of one file.
+func zipOf(t *testing.T, name, text string) bundle.File {
+	t.Helper()
+	var b bytes.Buffer
+	z := zip.NewWriter(&b)
+	w, err := z.Create(name)
+	require.NoError(t, err)
+	_, err = w.Write([]byte(text))
+	require.NoError(t, err)
+	require.NoError(t, z.Close())
+	return bundle.File{Name: strings.TrimSuffix(name, ".obj") + ".zip", Data: b.Bytes()}
 }
 
 // kill ends the program without warning.

@@ -36,6 +36,7 @@ type serving struct {
 	key    string
 	limits work.Limits
 	backup rolling
+	most   int // connections of an address
 }
 
 func (s *serving) flags(c *cobra.Command) {
@@ -50,6 +51,8 @@ func (s *serving) flags(c *cobra.Command) {
 	c.Flags().Int64Var(&s.limits.Kit, "max-kit", s.limits.Kit, "bytes of a kit's files and exports, 0 for any number")
 	c.Flags().Int64Var(&s.limits.Person, "max-person", s.limits.Person,
 		"bytes that each who signs in may bring in, 0 for any number")
+	c.Flags().IntVar(&s.most, "max-connections", 160,
+		"connections that an address may have at once; more behind a proxy, whose address all have")
 	s.backup.flags(c.Flags())
 	c.Flags().IntVar(&s.limits.ZipFiles, "max-zip-files", s.limits.ZipFiles, "files in the zips of an upload")
 }
@@ -135,6 +138,7 @@ func (s *serving) run(ctx context.Context, out io.Writer, fill func(context.Cont
 	if s.addr == "" && l.Addr().String() != defaultAddr {
 		fmt.Fprintf(out, "Something else listens on %s, so another port was taken.\n", defaultAddr)
 	}
+	l = &fewEach{Listener: l, most: s.most}
 	names := reached(l.Addr())
 	handler := web.New(desk, log, append(names, s.hosts...)...)
 	if shared {

@@ -128,7 +128,7 @@ func simplifyFile(c *cobra.Command, file, mesh, out string, o simplify.SceneOpti
 	}
 	answer.Ms, answer.BytesPeak, answer.Held = time.Since(began).Milliseconds(), peak(), held
 	answer.Out = less.Count().Triangles
-	off := deviation.Of(c.Context(), s, less, 200_000)
+	off := deviation.Of(c.Context(), s, less, 2*simplify.Samples(answer.In))
 	answer.Deviation = simplifiedDeviation{off.Worst(), off.There, off.Back, off.Points}
 	p, err := format.Write(c.Context(), scene.Delivery{Scene: less}, f, bareName(out), ownFrame(less))
 	if err != nil {

@@ -11,6 +11,15 @@ import (
 // it. A slow line that moves is no stall: every piece that comes or goes begins it anew.
 var stall = 60 * time.Second // shorter in tests
 
+// A body that comes has to come at a rate, too: less than leastBytes within each slowest are somebody who holds a
+// connection, and no line that is slow.
+const leastBytes = 16 << 10
+
+var slowest = 30 * time.Second // shorter in tests
+
+// errTooSlow ends the reading of a body.
+var errTooSlow = errors.New("the body comes too slowly")
+
 // patience ends requests whose body stops coming and answers that nobody takes, so that
 // they hold no upload, no file and no connection for good.
 func patience(next http.Handler) http.Handler {
@@ -18,7 +27,7 @@ func patience(next http.Handler) http.Handler {
 		c := http.NewResponseController(w)
 		_ = c.SetWriteDeadline(time.Time{}) // that of the answer before, on the same connection
 		if r.Body != nil && r.Body != http.NoBody {
-			r.Body = &patientBody{r.Body, c}
+			r.Body = &patientBody{ReadCloser: r.Body, c: c, since: time.Now()}
 		}
 		next.ServeHTTP(&patientWriter{w, c}, r)
 	})
@@ -28,7 +37,9 @@ func patience(next http.Handler) http.Handler {
 // of tests, has none.
 type patientBody struct {
 	io.ReadCloser
-	c *http.ResponseController
+	c     *http.ResponseController
+	since time.Time // when the bytes began to be counted
+	came  int
 }
 
 // Read reads a piece within the time one may take. After the last one there is no limit
@@ -36,6 +47,12 @@ type patientBody struct {
 func (b *patientBody) Read(p []byte) (int, error) {
 	_ = b.c.SetReadDeadline(time.Now().Add(stall))
 	n, err := b.ReadCloser.Read(p)
+	if b.came += n; time.Since(b.since) > slowest {
+		if b.came < leastBytes && err == nil {
+			return n, errTooSlow
+		}
+		b.since, b.came = time.Now(), 0
+	}
 	if errors.Is(err, io.EOF) {
 		_ = b.c.SetReadDeadline(time.Time{})
 	}

@@ -112,3 +112,39 @@ func TestAnswersArePackedForTheNetworkAlone(t *testing.T) {
 		assert.Equal(t, want, c.send(r).Header().Get("Content-Encoding"), from)
 	}
 }
+
+// A body that drips holds its connection no longer than one that stalls; one that comes slowly and steadily is taken.
+func TestABodyThatDripsEnds(t *testing.T) {
+	defer func(d time.Duration) { slowest = d }(slowest)
+	slowest = 200 * time.Millisecond
+	ended := make(chan error, 1)
+	srv := httptest.NewServer(patience(http.HandlerFunc(func(_ http.ResponseWriter, r *http.Request) {
+		_, err := io.Copy(io.Discard, r.Body)
+		ended <- err
+	})))
+	defer srv.Close()
+	send := func(piece, pieces int) error {
+		c, err := net.Dial("tcp", srv.Listener.Addr().String())
+		require.NoError(t, err)
+		defer c.Close()
+		_, err = fmt.Fprintf(c, "POST / HTTP/1.1\r\nHost: x\r\nContent-Length: %d\r\n\r\n", piece*pieces)
+		require.NoError(t, err)
+		go func() {
+			for range pieces {
+				if _, err := c.Write(make([]byte, piece)); err != nil {
+					return
+				}
+				time.Sleep(10 * time.Millisecond)
+			}
+		}()
+		select {
+		case err := <-ended:
+			return err
+		case <-time.After(20 * time.Second):
+			return nil
+		}
+	}
+	assert.ErrorIs(t, send(1, 1000), errTooSlow)
+	assert.NoError(t, send(4<<10, 50))
+	assert.NoError(t, send(1, 3), "a small form is small")
+}

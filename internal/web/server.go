@@ -204,6 +204,9 @@ func explain(err error) (status int, say string) {
 	case errors.As(err, &tooLarge):
 		return http.StatusRequestEntityTooLarge, fmt.Sprintf("What was sent is larger than the %s allowed here. "+
 			"Send fewer files at once, or start with a higher --max-upload.", figure.Bytes(tooLarge.Limit))
+	case errors.Is(err, errTooSlow):
+		return http.StatusRequestTimeout, "What was sent came too slowly, so it was not received. Nothing was changed. " +
+			"Try again on a better line, with fewer files at once."
 	case errors.As(err, &escape):
 		return http.StatusBadRequest,
 			"The address or the form holds a % that is followed by no two hexadecimal digits, so it can’t " +

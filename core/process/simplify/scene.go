@@ -21,8 +21,15 @@ type SceneOptions struct {
 	Locked     map[string]bool // slots whose faces stay as they are, by name
 }
 
-// samples are the points that a deviation is measured by, on each surface.
-const samples = 100_000
+// Points that a deviation is measured by, on each surface: so many a triangle, within bounds.
+const (
+	samplesEach  = 500
+	leastSamples = 10_000
+	mostSamples  = 100_000
+)
+
+// Samples are the points by which surfaces of so many triangles are held against one another.
+func Samples(triangles int) int { return min(mostSamples, max(leastSamples, samplesEach*triangles)) }
 
 // Scene simplifies every mesh of a scene, and says why it stopped early, if it did. Instances stay
 // instances. When ctx ends it returns early, and what it returns means nothing.
@@ -42,13 +49,17 @@ func Scene(ctx context.Context, s *scene.Scene, o SceneOptions) (*scene.Scene, s
 	limit := o.Deviation
 	best, why := s, "the deviation that is allowed"
 	fewest := s.Count().Triangles
+	whole, samples := fewest, Samples(fewest)
 	low, high := 0.0, 0.0 // a limit that was fine, and one that was not
 	for range 7 {
 		out, said := all(ctx, s, o, share, limit)
 		if ctx.Err() != nil {
 			return s, ""
 		}
-		is := deviation.Of(ctx, s, out, samples).Worst().Max
+		is := 0.0 // where nothing went
+		if out.Count().Triangles < whole {
+			is = deviation.Of(ctx, s, out, samples).Worst().Max
+		}
 		switch {
 		case is <= o.Deviation:
 			if n := out.Count().Triangles; n <= fewest {

@@ -1,0 +1,84 @@
+package main
+
+import (
+	"net"
+	"net/netip"
+	"sync"
+)
+
+// fewEach lets each address that is not this machine's have so many connections at once: nobody holds all there are.
+type fewEach struct {
+	net.Listener
+	most int
+
+	mu   sync.Mutex
+	open map[string]int
+}
+
+// Accept gives the next connection of an address that has room; others are closed at once.
+func (l *fewEach) Accept() (net.Conn, error) {
+	for {
+		c, err := l.Listener.Accept()
+		if err != nil {
+			return nil, err
+		}
+		at := line(c.RemoteAddr())
+		if at == "" {
+			return c, nil
+		}
+		l.mu.Lock()
+		if l.open == nil {
+			l.open = map[string]int{}
+		}
+		free := l.open[at] < l.most
+		if free {
+			l.open[at]++
+		}
+		l.mu.Unlock()
+		if free {
+			return &counted{Conn: c, left: sync.OnceFunc(func() { l.leave(at) })}, nil
+		}
+		_ = c.Close()
+	}
+}
+
+func (l *fewEach) leave(at string) {
+	l.mu.Lock()
+	defer l.mu.Unlock()
+	if l.open[at]--; l.open[at] <= 0 {
+		delete(l.open, at)
+	}
+}
+
+// counted is a connection that is counted until it is closed.
+type counted struct {
+	net.Conn
+	left func()
+}
+
+// Close closes it.
+func (c *counted) Close() error {
+	c.left()
+	return c.Conn.Close()
+}
+
+// line is what one person has of addresses: one of IPv4, and of IPv6 the 64 bits that a line is given (RFC 6177); ""
+// for this machine itself, and for what has none.
+func line(a net.Addr) string {
+	host, _, err := net.SplitHostPort(a.String())
+	if err != nil {
+		return ""
+	}
+	ip, err := netip.ParseAddr(host)
+	if err != nil || ip.IsLoopback() {
+		return ""
+	}
+	if ip = ip.Unmap(); ip.Is4() {
+		return ip.String()
+	}
+	p, err := ip.Prefix(64)
+	if err != nil {
+		return ip.String()
+	}
+	return p.String()
+}
