@@ -64,7 +64,7 @@ func TestTwentyPeople(t *testing.T) {
 					failed, last = failed+1, fmt.Sprint(status, err, " ", plain(b))
 				}
 				mu.Unlock()
-				time.Sleep(time.Duration(100+r.IntN(400)) * time.Millisecond)
+				time.Sleep(time.Duration(2000+r.IntN(3000)) * time.Millisecond)
 			}
 		})
 	}

@@ -412,6 +412,12 @@ func TestABackupWithAFlippedBitIsPutBack(t *testing.T) {
 	r, err = Restore(ctx, file, to)
 	require.NoError(t, err)
 	assert.False(t, r.Sound())
+	// With its end cut off all is there, whatever zips lie within it.
+	require.NoError(t, os.WriteFile(file, was[:len(was)-60], 0o600))
+	r, err = Restore(ctx, file, filepath.Join(t.TempDir(), "cut"))
+	require.NoError(t, err)
+	assert.Empty(t, r.Harmed)
+	assert.NotEmpty(t, r.Trouble)
 	spoilt := append([]byte(nil), was...)
 	for i := range spoilt {
 		if i%97 == 0 {

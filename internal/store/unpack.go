@@ -71,8 +71,9 @@ func unpackBackup(ctx context.Context, backup, dir string, keep bool) (*Returned
 				_ = u.entry(e) // told when its turn comes
 			}
 		}
-		if err := u.foreign(backup, z); err != nil {
-			return nil, err
+		// Where its end is cut off, the directory that is found may be that of a zip within it.
+		if zerr = u.foreign(backup, z); zerr != nil {
+			z.File = nil
 		}
 		for _, e := range z.File {
 			if err := ctx.Err(); err != nil {
@@ -107,6 +108,8 @@ func (u *unpacking) returned(ctx context.Context, backup string, zerr error, tro
 	error) {
 	database := u.there[databaseName]
 	switch {
+	case !database && errors.Is(zerr, errForeign):
+		return nil, zerr
 	case !database && zerr != nil && len(u.there) == 0:
 		return nil, fmt.Errorf("%s is no backup that can be opened: %w", backup, zerr)
 	case !database:
@@ -172,15 +175,18 @@ func (u *unpacking) foreign(backup string, z *zip.Reader) error {
 	found := u.list != nil
 	for _, e := range z.File {
 		if u.list == nil && !ours(e.Name) {
-			return fmt.Errorf("%s is no backup of Yarvek: it holds %q", backup, strings.ToValidUTF8(e.Name, "�"))
+			return fmt.Errorf("%s %w: it holds %q", backup, errForeign, strings.ToValidUTF8(e.Name, "�"))
 		}
 		found = found || strings.TrimPrefix(e.Name, againName) == databaseName
 	}
 	if !found {
-		return fmt.Errorf("%s is no backup of Yarvek: it has no %s", backup, databaseName)
+		return fmt.Errorf("%s %w: it has no %s", backup, errForeign, databaseName)
 	}
 	return nil
 }
+
+// errForeign is given for a zip that is something else.
+var errForeign = errors.New("is no backup of Yarvek")
 
 // ours tells the names that a backup may hold.
 func ours(name string) bool {
