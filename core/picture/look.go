@@ -1,11 +1,14 @@
 package picture
 
 import (
+	"context"
 	"image"
 	"math"
 	"path"
 	"slices"
 	"strings"
+	"sync"
+	"weak"
 
 	"yarvek/core/naming"
 	"yarvek/core/scene"
@@ -30,11 +33,73 @@ const samples = 1 << 14
 // third part is not below zero, in 19 of 20 pixels at least; a grey picture's parts differ
 // by no more than four steps of 255.
 func Look(data []byte) (Shows, int) {
-	img, _, err := Open(data)
-	if err != nil {
-		return Unknown, 0
+	l := lookAt(data)
+	return l.shows, l.share
+}
+
+// looked is what is seen of a picture by a grid of its pixels.
+type looked struct {
+	once  sync.Once
+	shows Shows
+	share int     // of a hundred pixels that look so
+	full  [5]bool // by channel: it has its largest value in every pixel
+	grey  [5]bool // by channel: it has what the luminance has, in every pixel
+}
+
+// seenKept is how many pictures are remembered.
+const seenKept = 4096
+
+// seen are the pictures that were looked at, as they lie in memory: who writes a delivery asks for one again and again.
+var seen struct {
+	mu sync.Mutex
+	by map[bytesOf]*looked
+}
+
+// bytesOf is the bytes of one, which nobody writes to.
+type bytesOf struct {
+	data weak.Pointer[byte]
+	n    int
+}
+
+// lookAt looks at a picture once, however much is asked of it; of one that can't be opened nothing is known.
+func lookAt(data []byte) *looked {
+	if len(data) == 0 {
+		return &looked{}
 	}
-	return ShowsOf(img)
+	k := bytesOf{weak.Make(&data[0]), len(data)}
+	seen.mu.Lock()
+	if len(seen.by) >= seenKept {
+		seen.by = nil // what is still asked for is looked at again
+	}
+	if seen.by == nil {
+		seen.by = map[bytesOf]*looked{}
+	}
+	l := seen.by[k]
+	if l == nil {
+		l = &looked{}
+		seen.by[k] = l
+	}
+	seen.mu.Unlock()
+	l.once.Do(func() {
+		_, w, h := Probe(data)
+		defer Alone(context.Background(), w*h)()
+		img, err := decode(data)
+		if err != nil {
+			return
+		}
+		l.shows, l.share = showsOf(img)
+		for c := range l.full {
+			l.full[c], l.grey[c] = c > 0, c > 0
+		}
+		each(img, func(r, g, b, a float64) {
+			lum := 0.2126*r + 0.7152*g + 0.0722*b
+			for c, v := range [...]float64{0, r, g, b, a} {
+				l.full[c] = l.full[c] && v >= 0.998
+				l.grey[c] = l.grey[c] && math.Abs(v-lum) < 1.5/255
+			}
+		})
+	})
+	return l
 }
 
 // IsNormal tells whether a picture that is joined where heights go holds normals, and by what: by what it
@@ -57,31 +122,11 @@ func IsNormal(img scene.Image) (is bool, why string) {
 var normalWords = []string{"normal", "normals", "normalmap", "nrm", "nrml", "norm"}
 
 // Full tells whether a channel has its largest value in every pixel that is looked at.
-func Full(data []byte, c scene.Channel) bool {
-	img, err := decode(data)
-	if err != nil || c == scene.Whole {
-		return false
-	}
-	full := true
-	each(img, func(r, g, b, a float64) {
-		full = full && [...]float64{0, r, g, b, a}[c] >= 0.998
-	})
-	return full
-}
+func Full(data []byte, c scene.Channel) bool { return lookAt(data).full[c] }
 
 // GreyAs tells whether a channel of a picture has what its luminance has, in every pixel that is looked at: then it
 // need not be named. A reader that knows no channels sees the same.
-func GreyAs(data []byte, c scene.Channel) bool {
-	img, err := decode(data)
-	if err != nil || c == scene.Whole {
-		return false
-	}
-	same := true
-	each(img, func(r, g, b, a float64) {
-		same = same && math.Abs([...]float64{0, r, g, b, a}[c]-(0.2126*r+0.7152*g+0.0722*b)) < 1.5/255
-	})
-	return same
-}
+func GreyAs(data []byte, c scene.Channel) bool { return lookAt(data).grey[c] }
 
 // each calls f with the parts, from 0 to 1 and not multiplied by alpha, of a grid of pixels.
 func each(img image.Image, f func(r, g, b, a float64)) {

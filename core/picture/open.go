@@ -107,7 +107,9 @@ func rounded(img image.Image) *image.NRGBA {
 }
 
 // ShowsOf tells what a picture that is open looks like, as [Look] does.
-func ShowsOf(img *image.NRGBA) (Shows, int) {
+func ShowsOf(img *image.NRGBA) (Shows, int) { return showsOf(img) }
+
+func showsOf(img image.Image) (Shows, int) {
 	n, grey, unit := 0, 0, 0
 	each(img, func(r, g, b, _ float64) {
 		n++

@@ -2,9 +2,13 @@ package web
 
 import (
 	"context"
+	"database/sql"
 	"fmt"
 	"log/slog"
 	"net/http"
+	"net/url"
+	"path/filepath"
+	"regexp"
 	"strings"
 	"testing"
 
@@ -103,4 +107,40 @@ func TestAnUploadBrokenOffByAStartIsTold(t *testing.T) {
 	has(t, w, "Not read when it was broken off: mole.obj. Send them again")
 	assert.NotContains(t, w.Body.String(), "note.txt")
 	assert.Equal(t, http.StatusNotFound, c.get("/jobs/nobody-knows").Code)
+}
+
+// A decision whose row was damaged on the disk hides nothing but itself: the kit's page has the asset, its own page
+// offers the decision before, and that is one press away.
+func TestADamagedDecisionIsSteppedBackFrom(t *testing.T) {
+	dir := t.TempDir()
+	c := clientOf(t, dir)
+	c.bring("quay.obj", quayText)
+	for _, factor := range []string{"2", "3"} {
+		w := c.post("/assets/1/size", c.form("act", "entries", "section", "fit", "factor", factor))
+		require.Equal(t, http.StatusSeeOther, w.Code)
+	}
+	db, err := sql.Open("sqlite", "file:"+filepath.Join(dir, "yarvek.db"))
+	require.NoError(t, err)
+	defer db.Close()
+	var trigger string
+	require.NoError(t, db.QueryRow(`SELECT sql FROM sqlite_master WHERE name = 'seal_preps_changed'`).Scan(&trigger))
+	for _, stmt := range []string{`DROP TRIGGER seal_preps_changed`,
+		`UPDATE preps SET prep = replace(prep, '3', '9') WHERE seq = 2`, trigger} {
+		_, err = db.Exec(stmt)
+		require.NoError(t, err)
+	}
+	w := c.get("/assets/1/axes")
+	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
+	has(t, w, "is not as it was kept")
+	has(t, w, "Go back to the decision before it")
+	kit := c.get("/kits/1")
+	assert.Equal(t, http.StatusOK, kit.Code)
+	has(t, kit, "quay")
+	assert.Equal(t, http.StatusOK, c.get("/").Code)
+	base := regexp.MustCompile(`name="base" value="(\d+)"`).FindStringSubmatch(w.Body.String())
+	require.NotNil(t, base)
+	w = c.post("/assets/1/undo", url.Values{"station": {"source"}, "base": {base[1]}})
+	assert.Equal(t, http.StatusSeeOther, w.Code, c.log)
+	assert.Equal(t, http.StatusOK, c.get("/assets/1/size").Code)
+	assert.InDelta(t, 2, c.prepNow().Size.Factor, 1e-9)
 }

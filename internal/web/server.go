@@ -176,12 +176,22 @@ func (s *Server) page(h handler) http.HandlerFunc {
 		if status >= http.StatusInternalServerError {
 			s.log.Error("request failed", "path", r.URL.Path, "error", err)
 		}
-		s.render(w, status, "message", "Yarvek", messagePage{sentence(say)})
+		p := messagePage{Say: sentence(say)}
+		if asset, bad := strconv.ParseInt(chi.URLParam(r, "asset"), 10, 64); bad == nil {
+			if base, ok := s.desk.StepBack(r.Context(), asset, err); ok {
+				p.Undo, p.Base = assetPath(asset)+"/undo", base
+			}
+		}
+		s.render(w, status, "message", "Yarvek", p)
 	}
 }
 
 // messagePage says one thing.
-type messagePage struct{ Say string }
+type messagePage struct {
+	Say  string
+	Undo string // where a decision that is damaged is undone, "" where none is
+	Base int
+}
 
 // explain words an error for a person, with the status of the answer.
 func explain(err error) (status int, say string) {

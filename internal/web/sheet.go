@@ -256,8 +256,8 @@ func (s *Server) move(by int) func(http.ResponseWriter, *http.Request) error {
 			return err // before anything is undone
 		}
 		before, err := s.desk.Prep(r.Context(), aid)
-		if err != nil {
-			return err
+		if _, damaged := s.desk.StepBack(r.Context(), aid, err); err != nil && !damaged {
+			return err // a damaged decision can be left behind
 		}
 		moved, err := s.desk.Move(r.Context(), aid, base, by)
 		if err != nil || !moved {

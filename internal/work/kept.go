@@ -38,6 +38,20 @@ const (
 	SignedOut = store.SignedOut
 )
 
+// RowError is a row of the database that is not as it was kept.
+type RowError = store.RowError
+
+// StepBack is the count of changes by which the decision in force of an asset can be undone, where that decision is
+// damaged; ok is false where anything else is the matter.
+func (d *Desk) StepBack(ctx context.Context, asset int64, err error) (base int, ok bool) {
+	var row *RowError
+	if !errors.As(err, &row) || row.Table != "preps" {
+		return 0, false
+	}
+	a, err := d.store.Asset(ctx, asset)
+	return a.Changes, err == nil && a.Seq > 0
+}
+
 // ErrRemoved is given for a change of what was taken out of its kit or off the list of kits.
 var ErrRemoved = store.ErrRemoved
 

@@ -40,6 +40,7 @@ func Measure(ctx context.Context, data []byte) Facts {
 	sum := sha256.Sum256(data)
 	f := Facts{SHA: hex.EncodeToString(sum[:]), Size: len(data)}
 	f.MIME, f.Width, f.Height = picture.Probe(data)
+	defer picture.Alone(ctx, f.Width*f.Height)()
 	img, held, err := picture.Open(data)
 	if err != nil {
 		f.Broken = err.Error()
