@@ -33,7 +33,7 @@ func TestOneLargePictureAtATime(t *testing.T) {
 	<-next
 }
 
-// Made smaller by stripes, each pixel is the mean of those it stands for, whatever the picture holds them as and however
+// Made smaller by stripes, each pixel is the mean of those it stands for, however the picture holds them and however
 // its size divides.
 func TestFewerPixelsAreMeans(t *testing.T) {
 	at := func(x, y int) color.NRGBA {

@@ -29,6 +29,7 @@ type form struct {
 	r     *http.Request
 	err   error
 	asked map[string]bool // fields that were looked for
+	known map[string]bool // fields that other controls of the same page send; nil for none
 	// open gives the asset a form is about, for forms that name its nodes; nil for forms
 	// about something else.
 	open func() (*work.Opened, error)
@@ -61,7 +62,7 @@ func nothing(w http.ResponseWriter, r *http.Request) error { return parse(w, r).
 // fields were asked for, before anything is changed.
 func (f *form) end() error {
 	for _, name := range slices.Sorted(maps.Keys(f.r.PostForm)) {
-		if !f.asked[name] {
+		if !f.asked[name] && !f.known[name] {
 			f.check(fault.Input("the form has a field “%s” that is not known here, so nothing was changed",
 				fault.Shown(name)).Advise("Load the page again"))
 			break

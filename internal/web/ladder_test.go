@@ -14,6 +14,7 @@ import (
 
 	"yarvek/core/format/gltf"
 	"yarvek/core/format/pack"
+	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/shape/shapetest"
 	"yarvek/core/station/lods"
@@ -21,7 +22,9 @@ import (
 
 // bringRock brings a boulder of 4·rings·(rings−1) triangles.
 func (c *client) bringRock(rings int) {
-	s := shape.Scene("rock", nil, shapetest.Boulder(rings))
+	m := shapetest.Boulder(rings)
+	m.Slots = []int{0}
+	s := shape.Scene("rock", []scene.Material{scene.NewMaterial("stone")}, m)
 	out, err := gltf.Write(context.Background(), s, pack.Options{Name: "rock"})
 	require.NoError(c.t, err)
 	c.bring("rock.glb", string(out.Files[0].Data))

@@ -10,6 +10,7 @@ import (
 	"maps"
 	"net/http"
 	"reflect"
+	"regexp"
 	"slices"
 	"strings"
 	"time"
@@ -224,6 +225,28 @@ var worksheets = func() map[string]*template.Template {
 		own := maps.Clone(r.words)
 		t := template.Must(shared.Clone()).Funcs(own)
 		all[r.id] = template.Must(t.ParseFS(templateFiles, "templates/"+stationPrefix+r.id+".html"))
+	}
+	return all
+}()
+
+// controlName is the name of a control in a template, where it is written out.
+var controlName = regexp.MustCompile(`name="([a-z][a-zA-Z0-9]*)"`)
+
+// controlsOf are the names of the controls of each station's templates: a form may be sent with those that the button
+// it was sent by does not need.
+var controlsOf = func() map[string]map[string]bool {
+	all := map[string]map[string]bool{}
+	for _, r := range rooms {
+		all[r.id] = map[string]bool{}
+		for _, file := range []string{stationPrefix + r.id, "forms", "shared"} {
+			b, err := templateFiles.ReadFile("templates/" + file + ".html")
+			if err != nil {
+				panic(err) // they are embedded
+			}
+			for _, m := range controlName.FindAllSubmatch(b, -1) {
+				all[r.id][string(m[1])] = true
+			}
+		}
 	}
 	return all
 }()

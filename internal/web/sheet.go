@@ -191,6 +191,7 @@ func (s *Server) decision(r *http.Request, aid int64, at string, f *form) (work.
 	if err != nil {
 		return nil, err
 	}
+	f.known = controlsOf[room.id]
 	if f.open == nil {
 		f.open = sync.OnceValues(func() (*work.Opened, error) { return s.desk.Open(r.Context(), aid) })
 	}
@@ -430,7 +431,7 @@ func (s *Server) send(w http.ResponseWriter, r *http.Request) error {
 		if err := first(f.err, err); err != nil {
 			return s.after(w, r, aid, export.Info.ID, f, by, err)
 		}
-	} else if f.int("base"); f.end() != nil {
+	} else if f.pass("base"); f.end() != nil {
 		return f.err
 	}
 	job, err := s.desk.SendLater(r.Context(), aid, to)

@@ -398,7 +398,8 @@ func (s *Server) previewNames(w http.ResponseWriter, r *http.Request) error {
 func (s *Server) setSlotMap(w http.ResponseWriter, r *http.Request) error {
 	kid, err := id(r, "kit")
 	f := parse(w, r)
-	text, back := f.str("map"), f.str("back")
+	text, back := f.raw("map"), f.str("back")
+	f.pass("base") // it stands among forms of the asset
 	if err := first(err, f.end()); err != nil {
 		return err
 	}
