@@ -297,6 +297,7 @@ func (f *form) decideEntries(at string, p *prep.Prep) {
 	var sent []change
 	for _, e := range groups[i].Entries {
 		name := strings.TrimPrefix(e.Name, at+".")
+		f.pass(name)
 		switch {
 		case back == name || back == "all":
 			f.check(e.Set(p, ""))

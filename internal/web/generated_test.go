@@ -301,3 +301,41 @@ func TestAddressesWithMadeUpValues(t *testing.T) {
 	}
 	t.Log(answers)
 }
+
+// No form is refused for a field that its own page sends along, whichever of its buttons is pressed.
+func TestNoFormIsRefusedForItsOwnFields(t *testing.T) {
+	c := newDemo(t)
+	c.desk.Jobs.Wait()
+	_, err := c.desk.CopyTarget(context.Background(), target.Shipped[0].ID, "Mine")
+	require.NoError(t, err)
+	paths := []string{"/", "/kits/1", "/targets/mine"}
+	for _, asset := range []int{1, 5} {
+		for _, in := range prep.Stations() {
+			paths = append(paths, fmt.Sprintf("/assets/%d/%s", asset, in.ID))
+		}
+	}
+	for _, path := range paths {
+		for _, f := range formsOf(path, c.get(path).Body.String()) {
+			if strings.HasSuffix(f.action, "/remove") || strings.HasSuffix(f.action, "/demo") {
+				continue
+			}
+			for _, b := range append(f.buttons, formField{}) {
+				v := url.Values{}
+				for _, x := range f.controls {
+					if !x.many {
+						v.Add(x.name, x.value)
+					}
+				}
+				if b.name != "" {
+					v.Add(b.name, b.value)
+				}
+				w := c.postRaw(f.action, v.Encode())
+				for _, say := range []string{"is not known here", "times, and once is meant"} {
+					if i := strings.Index(w.Body.String(), say); i >= 0 {
+						t.Errorf("%s of %s with %v: …%s", f.action, path, v, w.Body.String()[max(0, i-60):i+40])
+					}
+				}
+			}
+		}
+	}
+}

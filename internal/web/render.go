@@ -230,26 +230,35 @@ var worksheets = func() map[string]*template.Template {
 }()
 
 // controlName is the name of a control in a template, where it is written out.
-var controlName = regexp.MustCompile(`name="([a-z][a-zA-Z0-9]*)"`)
+var controlName = regexp.MustCompile(`(?:name=|field "[^"]*" |"Name" )"([a-z][a-zA-Z0-9]*)"`)
 
-// controlsOf are the names of the controls of each station's templates: a form may be sent with those that the button
-// it was sent by does not need.
-var controlsOf = func() map[string]map[string]bool {
-	all := map[string]map[string]bool{}
-	for _, r := range rooms {
-		all[r.id] = map[string]bool{}
-		for _, file := range []string{stationPrefix + r.id, "forms", "shared"} {
-			b, err := templateFiles.ReadFile("templates/" + file + ".html")
-			if err != nil {
-				panic(err) // they are embedded
-			}
-			for _, m := range controlName.FindAllSubmatch(b, -1) {
-				all[r.id][string(m[1])] = true
-			}
+// controlsIn are the names of the controls of some templates.
+func controlsIn(files ...string) map[string]bool {
+	names := map[string]bool{}
+	for _, file := range files {
+		b, err := templateFiles.ReadFile("templates/" + file + ".html")
+		if err != nil {
+			panic(err) // they are embedded
+		}
+		for _, m := range controlName.FindAllSubmatch(b, -1) {
+			names[string(m[1])] = true
 		}
 	}
-	return all
-}()
+	return names
+}
+
+// controlsOf are the names of the controls of each station's templates, and targetControls those of a target's: a form
+// may be sent with those that the button it was sent by does not need.
+var (
+	controlsOf = func() map[string]map[string]bool {
+		all := map[string]map[string]bool{}
+		for _, r := range rooms {
+			all[r.id] = controlsIn(stationPrefix+r.id, "forms", "shared")
+		}
+		return all
+	}()
+	targetControls = controlsIn("target", "forms", "shared")
+)
 
 // worksheetHTML renders a station's worksheet.
 func worksheetHTML(r room, data any) (template.HTML, error) {

@@ -299,6 +299,12 @@ func (s *Server) saveTarget(w http.ResponseWriter, r *http.Request) error {
 	if err := first(f.err, err); err != nil {
 		return err
 	}
+	f.known = targetControls
+	for name := range r.PostForm {
+		if strings.Contains(name, ".") {
+			f.pass(name) // of a class or a shape that the target has no more: whether the page is out of date is said below
+		}
+	}
 	t, list, wrong := decideTarget(f, base)
 	if name := f.str("name"); wrong == nil && name != "" {
 		t.Name = f.name("name")
