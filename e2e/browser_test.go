@@ -131,7 +131,9 @@ func until(t *testing.T, ctx context.Context, condition string) {
 	for time.Now().Before(end) {
 		c, cancel := context.WithTimeout(ctx, 10*time.Second)
 		// A page on its way out can't be asked; the next one can.
-		ok, err := chromedp.Run(c, chromedp.Evaluate[bool]("document.readyState === 'complete' && Boolean("+condition+")"))
+		// So is one that only says that the page is being put together.
+		ok, err := chromedp.Run(c, chromedp.Evaluate[bool]("document.readyState === 'complete' && "+
+			"!document.querySelector('body.page-waiting, #page[data-again]') && Boolean("+condition+")"))
 		cancel()
 		if err == nil && ok {
 			return
