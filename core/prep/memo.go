@@ -76,6 +76,9 @@ type asking[D, A any] struct {
 func each[A, R any](w *walk, look lineage, id string, meshes []int, asked func(i int) A,
 	run func(context.Context, *scene.Mesh, A) R) (out []R,
 	kept bool, err error) {
+	if len(meshes) > manyMeshes {
+		return eachOfMany(w, look, id, meshes, asked, run)
+	}
 	out = make([]R, len(meshes))
 	came := w.result.Came.Scene.Meshes
 	at := make(map[*scene.Mesh]int, len(came))
@@ -105,6 +108,34 @@ func each[A, R any](w *walk, look lineage, id string, meshes []int, asked func(i
 		}
 	})
 	return out, !ran.Load(), cmp.Or(err, errors.Join(errs...))
+}
+
+// manyMeshes is from how many meshes on what is found in each is kept as one: a key and a place of its own for each of
+// tens of thousands would take longer than looking at them, and more memory than what is found.
+const manyMeshes = 4096
+
+// eachOfMany is each for many meshes.
+func eachOfMany[A, R any](w *walk, look lineage, id string, meshes []int, asked func(i int) A,
+	run func(context.Context, *scene.Mesh, A) R) (out []R, kept bool, err error) {
+	all := make([]A, len(meshes))
+	for i := range all {
+		all[i] = asked(i)
+	}
+	key, err := named(look.key, id+" of all", all)
+	if err != nil {
+		return nil, false, err
+	}
+	ran := false
+	k, err := w.memo.Get(w.ctx, key, func(ctx context.Context) (Kept, error) {
+		ran = true
+		found := make([]R, len(meshes))
+		err := split.Each(ctx, len(meshes), func(i int) { found[i] = run(ctx, look.of.Meshes[meshes[i]], all[i]) })
+		return Kept{nil, found}, err
+	})
+	if err != nil {
+		return nil, false, err
+	}
+	return k.report.([]R), !ran, nil
 }
 
 // shelved bounds what is kept of one climb beyond the memo, in bytes.
