@@ -239,7 +239,7 @@ func (f pageForm) madeUp(r *rand.Rand) (v url.Values, what string, refused bool)
 		return v, c.name + " left out", false
 	case c.options != nil && !c.many && single == 1:
 		v.Set(c.name, "moon")
-		return v, c.name + "=moon", true
+		return v, c.name + "=moon", !v.Has("back") // what is given back has no value
 	}
 	value := odd[r.IntN(len(odd))]
 	v.Set(c.name, value)

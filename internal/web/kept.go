@@ -86,7 +86,10 @@ func (s *Server) keep(stamp stamped, h handler) handler {
 		}
 		f := s.answers.flight(key, r, h)
 		var late <-chan time.Time
-		if strings.Contains(r.Header.Get("Accept"), "text/html") || htmx {
+		switch {
+		case htmx:
+			late = time.After(longestHeld)
+		case strings.Contains(r.Header.Get("Accept"), "text/html"):
 			late = time.After(longestWithin)
 		}
 		select {
@@ -113,6 +116,10 @@ func (s *Server) keep(stamp stamped, h handler) handler {
 
 // longestWithin is how long a page may be put together while a browser waits; shorter in tests.
 var longestWithin = 900 * time.Millisecond
+
+// longestHeld is how long htmx is left waiting for a sheet: the one that is there says that something is under way and
+// keeps the artist's place, which a page in its stead would lose.
+const longestHeld = 20 * time.Second
 
 // waitingPage is shown until a page is there.
 type waitingPage struct {
