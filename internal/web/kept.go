@@ -77,14 +77,15 @@ func (s *Server) keep(stamp stamped, h handler) handler {
 			return err
 		}
 		htmx := r.Header.Get("HX-Request") != ""
-		sum := sha256.Sum256(fmt.Appendf(nil, "%s\n%s\n%s\n%q\n%s\n%v", s.answers.start, of, r.URL.RequestURI(),
-			work.By(r.Context()), time.Now().Format(time.DateOnly), htmx))
+		sum := sha256.Sum256(fmt.Appendf(nil, "%s\n%s\n%s\n%q\n%s", s.answers.start, of, r.URL.RequestURI(),
+			work.By(r.Context()), time.Now().Format(time.DateOnly)))
 		key := fmt.Sprintf("%x", sum[:16])
 		if a, ok := s.answers.memo.Peek(key); ok {
 			a.write(w, r, key)
 			return nil
 		}
 		f := s.answers.flight(key, r, h)
+		defer s.answers.leave(key, f)
 		var late <-chan time.Time
 		switch {
 		case htmx:
@@ -99,12 +100,11 @@ func (s *Server) keep(stamp stamped, h handler) handler {
 		case <-r.Context().Done():
 			return r.Context().Err()
 		}
-		s.answers.landed(key, f)
 		if f.err != nil {
 			return f.err
 		}
 		maps.Copy(w.Header(), f.header)
-		if f.status != http.StatusOK || f.passing.Load() || f.header.Get("Content-Disposition") != "" {
+		if !f.lasting() {
 			w.WriteHeader(f.status)
 			_, _ = w.Write(f.body.Bytes())
 			return nil
@@ -133,7 +133,8 @@ func (s *Server) notYet(w http.ResponseWriter, r *http.Request, htmx bool) error
 	return nil
 }
 
-// flight is an answer in the making. What it holds is written before done is closed, and read after.
+// flight is an answer in the making. What it holds is written before done is closed, and read after; waiting and alone
+// belong to the lock of the answers.
 type flight struct {
 	done    chan struct{}
 	err     error
@@ -141,25 +142,36 @@ type flight struct {
 	header  http.Header
 	body    bytes.Buffer
 	passing atomic.Bool
-	alone   *time.Timer // ends it when nobody asks any more
+	waiting int         // requests that wait for it
+	alone   *time.Timer // ends it when nobody has waited for long; nil while somebody does
+	cancel  context.CancelFunc
 }
 
-// longestAlone is how long an answer is made that nobody asks for any more.
-const longestAlone = 30 * time.Second
+// lasting tells whether what came out may be kept.
+func (f *flight) lasting() bool {
+	return f.err == nil && f.status == http.StatusOK && !f.passing.Load() && f.header.Get("Content-Disposition") == ""
+}
 
-// flight is the one that makes an answer, begun when there is none. It is of nobody's request: it goes on when whoever
-// asked first has left.
+// longestAlone is how long an answer is made that nobody waits for any more; shorter in tests.
+var longestAlone = 30 * time.Second
+
+// flight is the one that makes an answer, begun when there is none; whoever gets it leaves it. It is of nobody's
+// request: it goes on when whoever asked first has left, for as long as others wait or may come back.
 func (a *answers) flight(key string, r *http.Request, h handler) *flight {
 	a.mu.Lock()
 	defer a.mu.Unlock()
 	if f := a.flights[key]; f != nil {
-		f.alone.Reset(longestAlone)
+		f.waiting++
+		if f.alone != nil {
+			f.alone.Stop()
+			f.alone = nil
+		}
 		return f
 	}
-	f := &flight{done: make(chan struct{}), status: http.StatusOK, header: http.Header{}}
+	f := &flight{done: make(chan struct{}), status: http.StatusOK, header: http.Header{}, waiting: 1}
 	ctx, cancel := context.WithCancel(context.WithValue(context.WithoutCancel(r.Context()), passingKey{}, &f.passing))
 	ctx = context.WithValue(ctx, chi.RouteCtxKey, routed(r))
-	f.alone = time.AfterFunc(longestAlone, func() { cancel(); a.landed(key, f) })
+	f.cancel = cancel
 	a.flights[key] = f
 	go func() {
 		defer close(f.done)
@@ -170,19 +182,42 @@ func (a *answers) flight(key string, r *http.Request, h handler) *flight {
 			}
 		}()
 		f.err = h(f, r.Clone(ctx))
-		if f.err == nil && f.status == http.StatusOK && !f.passing.Load() && f.body.Len() <= longestKept &&
-			f.header.Get("Content-Disposition") == "" {
+		if f.lasting() && f.body.Len() <= longestKept {
 			a.memo.Put(key, answer{f.body.Bytes(), f.header.Get("Content-Type")})
 		}
 	}()
 	return f
 }
 
-// landed forgets a flight that has ended: it was answered with.
-func (a *answers) landed(key string, f *flight) {
+// leave is called by who waits no more. A flight that has ended is forgotten: it was answered with. One that nobody
+// waits for is given some time, since a browser asks again.
+func (a *answers) leave(key string, f *flight) {
 	a.mu.Lock()
 	defer a.mu.Unlock()
-	f.alone.Stop()
+	f.waiting--
+	select {
+	case <-f.done:
+		a.forget(key, f)
+		return
+	default:
+	}
+	if f.waiting > 0 {
+		return
+	}
+	var alone *time.Timer
+	alone = time.AfterFunc(longestAlone, func() {
+		a.mu.Lock()
+		defer a.mu.Unlock()
+		if f.alone == alone { // nobody came meanwhile
+			f.cancel()
+			a.forget(key, f)
+		}
+	})
+	f.alone = alone
+}
+
+// forget takes a flight off the list; the lock is held.
+func (a *answers) forget(key string, f *flight) {
 	if a.flights[key] == f {
 		delete(a.flights, key)
 	}

@@ -162,3 +162,28 @@ func TestAPageThatTakesLongComesByItself(t *testing.T) {
 	assert.ErrorIs(t, err, assert.AnError)
 	assert.Empty(t, s.answers.flights)
 }
+
+// What is being made goes on as long as anybody waits, however long that is, and ends when nobody has for a while.
+func TestAFlightLastsAsLongAsSomebodyWaits(t *testing.T) {
+	was := longestAlone
+	longestAlone = 30 * time.Millisecond
+	t.Cleanup(func() { longestAlone = was })
+	a := newAnswers()
+	r := httptest.NewRequest(http.MethodGet, "/x", nil)
+	ended := make(chan error, 1)
+	h := func(_ http.ResponseWriter, r *http.Request) error {
+		<-r.Context().Done()
+		ended <- r.Context().Err()
+		return r.Context().Err()
+	}
+	f := a.flight("k", r, h)
+	again := a.flight("k", r, h)
+	assert.Same(t, f, again)
+	a.leave("k", f)
+	time.Sleep(4 * longestAlone)
+	assert.Empty(t, ended, "one still waits")
+	a.leave("k", again)
+	assert.ErrorIs(t, <-ended, context.Canceled)
+	assert.Eventually(t, func() bool { a.mu.Lock(); defer a.mu.Unlock(); return len(a.flights) == 0 }, time.Minute,
+		time.Millisecond)
+}
