@@ -4,6 +4,8 @@ import (
 	"net"
 	"net/netip"
 	"sync"
+
+	"yarvek/internal/web"
 )
 
 // fewEach lets each address that is not this machine's have so many connections at once: nobody holds all there are.
@@ -62,23 +64,11 @@ func (c *counted) Close() error {
 	return c.Conn.Close()
 }
 
-// line is what one person has of addresses: one of IPv4, and of IPv6 the 64 bits that a line is given (RFC 6177); ""
-// for this machine itself, and for what has none.
+// line is whose connection it is, by its address; "" for this machine itself, and for what has none.
 func line(a net.Addr) string {
-	host, _, err := net.SplitHostPort(a.String())
-	if err != nil {
+	at, err := netip.ParseAddrPort(a.String())
+	if err != nil || at.Addr().IsLoopback() {
 		return ""
 	}
-	ip, err := netip.ParseAddr(host)
-	if err != nil || ip.IsLoopback() {
-		return ""
-	}
-	if ip = ip.Unmap(); ip.Is4() {
-		return ip.String()
-	}
-	p, err := ip.Prefix(64)
-	if err != nil {
-		return ip.String()
-	}
-	return p.String()
+	return web.Network(at.Addr().String())
 }

@@ -12,10 +12,10 @@ import (
 	"reflect"
 	"slices"
 	"strings"
-	"unicode"
 	"unicode/utf8"
 
 	"yarvek/core/figure"
+	"yarvek/core/naming"
 	"yarvek/core/target"
 	"yarvek/core/target/class"
 )
@@ -202,7 +202,7 @@ func (e Entry[D]) Set(d *D, typed string) error {
 	if typed = strings.TrimSpace(typed); typed == "" && e.there != nil && !e.there(next) {
 		return nil
 	}
-	if !utf8.ValidString(typed) || strings.ContainsFunc(typed, unicode.IsControl) {
+	if !utf8.ValidString(typed) || naming.Plain(typed) != nil {
 		return fmt.Errorf("%s: %q is no text that can be kept", e.Label, typed)
 	}
 	if e.first != nil && typed != "" {

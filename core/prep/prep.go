@@ -137,7 +137,7 @@ func Parse(b []byte) (Prep, error) {
 // ParseFile reads a prep that somebody may have written or changed: as Parse, and a key that is there twice or in
 // another case than it is written is an error, too. The mark that editors put before UTF-8 is passed over.
 func ParseFile(b []byte) (Prep, error) {
-	b = bytes.TrimPrefix(b, []byte("\xef\xbb\xbf"))
+	b = strict.Bare(b)
 	p, err := Parse(b)
 	if err != nil || len(b) == 0 {
 		return p, err

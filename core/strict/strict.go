@@ -35,13 +35,16 @@ func (e *Error) Error() string {
 // bom is the mark that some editors put before UTF-8; it says nothing and is passed over.
 var bom = []byte("\xef\xbb\xbf")
 
+// Bare is a text without that mark.
+func Bare(data []byte) []byte { return bytes.TrimPrefix(data, bom) }
+
 // Unmarshal reads one JSON value into what v points at, by its fields' names exactly as they are written (RFC 8259, and
 // I-JSON of RFC 7493 in that a key is there once). The error is an *Error.
 func Unmarshal(data []byte, v any) error {
 	if bytes.HasPrefix(data, []byte("\xff\xfe")) || bytes.HasPrefix(data, []byte("\xfe\xff")) {
 		return &Error{1, "", "the text is UTF-16: save it as UTF-8"}
 	}
-	data = bytes.TrimPrefix(data, bom)
+	data = Bare(data)
 	r := &reader{data: data, d: json.NewDecoder(bytes.NewReader(data))}
 	r.d.UseNumber()
 	if err := r.value("", reflect.TypeOf(v).Elem()); err != nil {

@@ -1,7 +1,6 @@
 package target
 
 import (
-	"bytes"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -44,7 +43,7 @@ func Parse(data []byte) (Target, error) {
 	var f file
 	err := where(strict.Unmarshal(data, &f))
 	// One of a later version has fields that are not known here: that it is later is said first.
-	_ = json.Unmarshal(bytes.TrimPrefix(data, []byte("\xef\xbb\xbf")), &head)
+	_ = json.Unmarshal(strict.Bare(data), &head)
 	switch {
 	case head.Yarvek == nil && err != nil:
 		return Target{}, err

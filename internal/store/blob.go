@@ -86,9 +86,8 @@ func (b *Bringing) End(ctx context.Context) error {
 			continue
 		}
 		var named bool
-		err := b.s.db.QueryRowContext(context.WithoutCancel(ctx), `SELECT EXISTS (SELECT 1 FROM revision_files WHERE sha = ?1)
-			OR EXISTS (SELECT 1 FROM exports WHERE sha = ?1) OR EXISTS (SELECT 1 FROM added_pictures WHERE sha = ?1)`, sha).
-			Scan(&named)
+		err := b.s.db.QueryRowContext(context.WithoutCancel(ctx), `SELECT EXISTS (SELECT 1 FROM (`+naming+`) WHERE sha = ?)`,
+			sha).Scan(&named)
 		if err == nil && !named {
 			err = os.Remove(b.s.blobPath(sha))
 		}

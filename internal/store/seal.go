@@ -27,39 +27,34 @@ import (
 // no change can bless a damage. Whatever reads rows asks for [held] beside them.
 type sealed struct {
 	table   string
-	key     string   // names a row: SQL over its columns, each as $.column
 	columns []string // what is sealed, all but seal itself and what changes without being kept
 	after   string   // SQL for what is sealed besides, the seal of the row before it or of what belongs to it
 	late    bool     // it is sealed by [reseal] once what belongs to it is there, not when it is inserted
 }
 
-// seals lists the sealed tables, all that are kept but failed_tries and goose's own.
+// seals lists the sealed tables: all but those whose loss costs nothing (failed_tries, makings), seals and goose's own.
 var seals = []sealed{
-	{table: "kits", key: "$.id",
-		columns: []string{"id", "name", "target", "created", "signed", "removed", "grid", "slot_map"}},
-	{table: "assets", key: "$.id", columns: []string{"id", "kit_id", "name", "prep_at", "removed", "created", "revision",
+	{table: "kits", columns: []string{"id", "name", "target", "created", "signed", "removed", "grid", "slot_map"}},
+	{table: "assets", columns: []string{"id", "kit_id", "name", "prep_at", "removed", "created", "revision",
 		"changes", "signed"}},
-	{table: "revisions", key: "$.asset_id || ' ' || $.number", late: true,
+	{table: "revisions", late: true,
 		columns: []string{"id", "asset_id", "number", "main", "created", "signed"},
 		after: `(SELECT json_group_array(json_array(f.name, f.sha, f.size) ORDER BY f.name)
 			FROM revision_files f WHERE f.revision_id = $.id)`},
-	{table: "preps", key: "$.asset_id || ' ' || $.seq",
-		columns: []string{"asset_id", "seq", "prep", "label", "created", "signed"},
-		after:   `(SELECT b.seal FROM preps b WHERE b.asset_id = $.asset_id AND b.seq = $.seq - 1)`},
-	{table: "exports", key: "$.id", columns: []string{"id", "asset_id", "revision", "seq", "prep", "target", "format",
+	{table: "preps", columns: []string{"asset_id", "seq", "prep", "label", "created", "signed"},
+		after: `(SELECT b.seal FROM preps b WHERE b.asset_id = $.asset_id AND b.seq = $.seq - 1)`},
+	{table: "exports", columns: []string{"id", "asset_id", "revision", "seq", "prep", "target", "format",
 		"name", "sha", "size", "packing_sum", "certificate_sum", "created", "signed"},
 		after: `(SELECT b.seal FROM exports b WHERE b.asset_id = $.asset_id AND b.id < $.id ORDER BY b.id DESC LIMIT 1)`},
-	{table: "people", key: "$.name", columns: []string{"name", "phrase", "created", "folded"}},
-	{table: "sessions", key: "$.token", columns: []string{"token", "person", "opens", "data", "expiry", "created",
+	{table: "people", columns: []string{"name", "phrase", "created", "folded"}},
+	{table: "sessions", columns: []string{"token", "person", "opens", "data", "expiry", "created",
 		"address", "agent"}},
-	{table: "uploads", key: "$.job", columns: []string{"job", "kit_id", "files", "created"}},
-	{table: "targets", key: "$.id", columns: []string{"id", "removed"}},
-	{table: "target_revisions", key: "$.target || ' ' || $.number",
-		columns: []string{"target", "number", "body", "created", "signed"},
-		after:   `(SELECT b.seal FROM target_revisions b WHERE b.target = $.target AND b.number = $.number - 1)`},
-	{table: "added_pictures", key: "$.asset_id || ' ' || $.sha",
-		columns: []string{"asset_id", "sha", "name", "size", "created", "signed"}},
-	{table: "journal", key: "$.id", columns: []string{"id", "at", "person", "address", "did", "what"},
+	{table: "uploads", columns: []string{"job", "kit_id", "files", "created"}},
+	{table: "targets", columns: []string{"id", "removed"}},
+	{table: "target_revisions", columns: []string{"target", "number", "body", "created", "signed"},
+		after: `(SELECT b.seal FROM target_revisions b WHERE b.target = $.target AND b.number = $.number - 1)`},
+	{table: "added_pictures", columns: []string{"asset_id", "sha", "name", "size", "created", "signed"}},
+	{table: "journal", columns: []string{"id", "at", "person", "address", "did", "what"},
 		after: `(SELECT b.seal FROM journal b WHERE b.id < $.id ORDER BY b.id DESC LIMIT 1)`},
 }
 
@@ -208,7 +203,6 @@ func (s sealed) anew(ctx context.Context, tx *sql.Tx, was string) error {
 type BrokenRow struct {
 	Table string
 	Row   int64  // SQLite's own number of it
-	Key   string // what it is known by
 	Of    string // what it touches, in words
 }
 
@@ -257,9 +251,9 @@ func brokenRows(ctx context.Context, db queries) (list []BrokenRow, err error) {
 		}
 		rows, err := all(ctx, db, func(row scanner) (b BrokenRow, err error) {
 			b.Table = s.table
-			return b, row.Scan(&b.Row, &b.Key, &b.Of)
-		}, fmt.Sprintf(`SELECT rowid, coalesce(%s, '?'), coalesce(%s, 'what can''t be told') FROM %s
-			WHERE seal IS NOT %s%s ORDER BY rowid`, as(s.key), as(touched[s.table]), s.table, was, extra))
+			return b, row.Scan(&b.Row, &b.Of)
+		}, fmt.Sprintf(`SELECT rowid, coalesce(%s, 'what can''t be told') FROM %s
+			WHERE seal IS NOT %s%s ORDER BY rowid`, as(touched[s.table]), s.table, was, extra))
 		if err != nil {
 			return nil, err
 		}

@@ -181,10 +181,12 @@ func (s *Store) untrash(sha string) error {
 	return disk.Rename(found[len(found)-1], path)
 }
 
+// naming are the SHA-256 of all rows that name a kept file.
+const naming = `SELECT sha FROM revision_files UNION ALL SELECT sha FROM exports UNION ALL SELECT sha FROM added_pictures`
+
 // named is the set of blobs that rows name.
 func (s *Store) named(ctx context.Context) (map[string]bool, error) {
-	rows, err := s.db.QueryContext(ctx,
-		`SELECT sha FROM revision_files UNION SELECT sha FROM exports UNION SELECT sha FROM added_pictures`)
+	rows, err := s.db.QueryContext(ctx, naming)
 	if err != nil {
 		return nil, err
 	}

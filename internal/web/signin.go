@@ -10,12 +10,12 @@ import (
 	"strings"
 	"sync"
 	"time"
-	"unicode"
 
 	"github.com/alexedwards/argon2id"
 	"github.com/alexedwards/scs/v2"
 
 	"yarvek/core/fault"
+	"yarvek/core/naming"
 	"yarvek/internal/work"
 )
 
@@ -220,12 +220,7 @@ func shownName(name string) string { return cleaned(name, longestShown) }
 
 // cleaned cuts a text from outside, and leaves out what can't be seen of it.
 func cleaned(s string, most int) string {
-	return clip(strings.Map(func(r rune) rune {
-		if unicode.IsPrint(r) {
-			return r
-		}
-		return -1
-	}, strings.ToValidUTF8(s, "")), most)
+	return clip(naming.Visible(strings.ToValidUTF8(s, "")), most)
 }
 
 // seconds is a time in whole seconds, rounded up.

@@ -143,9 +143,9 @@ func TestWrongPassphrasesAreSlowedDown(t *testing.T) {
 	for times, want := range map[int]time.Duration{0: 0, 2: 0, 3: time.Second, 5: 4 * time.Second, 40: longestWait} {
 		assert.Equal(t, want, waitOf(work.Tries{Times: times}, freeTries), times)
 	}
-	assert.Equal(t, network("2001:db8:1:2:3::4"), network("2001:db8:1:2:ffff::9"), "a line has 64 bits of addresses")
-	assert.NotEqual(t, network("2001:db8:1:2::4"), network("2001:db8:1:3::4"))
-	assert.Equal(t, "10.1.2.77", network("::ffff:10.1.2.77"))
+	assert.Equal(t, Network("2001:db8:1:2:3::4"), Network("2001:db8:1:2:ffff::9"), "a line has 64 bits of addresses")
+	assert.NotEqual(t, Network("2001:db8:1:2::4"), Network("2001:db8:1:3::4"))
+	assert.Equal(t, "10.1.2.77", Network("::ffff:10.1.2.77"))
 }
 
 // A name that is tried from everywhere can still be signed in by, later.

@@ -32,13 +32,13 @@ func waitOf(t work.Tries, free int) time.Duration {
 
 // pairKey, addressKey and nameKey are what tries are counted by.
 func pairKey(address, name string) string {
-	return "pair " + network(address) + " " + work.Folded(name)
+	return "pair " + Network(address) + " " + work.Folded(name)
 }
-func addressKey(address string) string { return "from " + network(address) }
+func addressKey(address string) string { return "from " + Network(address) }
 func nameKey(name string) string       { return "name " + work.Folded(name) }
 
-// network is what one person has of addresses: one of IPv4, and of IPv6 the 64 bits that a line is given (RFC 6177).
-func network(address string) string {
+// Network is what one person has of addresses: one of IPv4, and of IPv6 the 64 bits that a line is given (RFC 6177).
+func Network(address string) string {
 	a, err := netip.ParseAddr(address)
 	if err != nil || a.Unmap().Is4() {
 		return a.Unmap().String()

@@ -1,7 +1,6 @@
 package work
 
 import (
-	"cmp"
 	"context"
 	"crypto/rand"
 	"log/slog"
@@ -210,19 +209,14 @@ func (j *Jobs) choose() *Job {
 		if busy[o.Lane] >= j.slots[o.Lane] || len(j.running) > 0 && used+o.Bytes > j.memory {
 			continue
 		}
-		if best == nil || cmp.Or(-cmp.Compare(b2i(w.awaited(now)), b2i(best.awaited(now))),
-			cmp.Compare(of[o.Person], of[best.order.Person])) < 0 {
-			best = w // those before it in the list are older
+		switch { // those before it in the list are older
+		case best == nil, w.awaited(now) && !best.awaited(now):
+			best = w
+		case w.awaited(now) == best.awaited(now) && of[o.Person] < of[best.order.Person]:
+			best = w
 		}
 	}
 	return best
-}
-
-func b2i(b bool) int {
-	if b {
-		return 1
-	}
-	return 0
 }
 
 // run does a job.
