@@ -30,46 +30,44 @@ func TestPagesAreAccessible(t *testing.T) {
 		require.NoError(t, err)
 		assert.Empty(t, found, where)
 	}
-	visitAt := func(url string) {
+	passesAt := func(url string) {
 		t.Helper()
-		do(t, ctx, chromedp.Navigate(url))
-		until(t, ctx, `document.querySelector("main")`)
+		visit(t, ctx, url)
 		check(url)
 	}
-	visit := func(path string) { t.Helper(); visitAt(h.URL + path) }
-	visitAt(empty.URL)
+	passes := func(path string) { t.Helper(); passesAt(h.URL + path) }
+	passesAt(empty.URL)
 	_, err = h.desk.CopyTarget(context.Background(), "z-up-centimetres-left", "Our engine")
 	require.NoError(t, err)
-	visit("/targets/our-engine?with=y-up-metres-right")
+	passes("/targets/our-engine?with=y-up-metres-right")
 	js[bool](t, ctx, `(document.querySelectorAll("details").forEach((d) => { d.open = true }), true)`)
 	check("a target, unfolded")
-	visit("/kits/1")
-	visit("/assets/1/revisions/1")
+	passes("/kits/1")
+	passes("/assets/1/revisions/1")
 	if !testing.Short() { // pages like others, and stations that are there below, unfolded
 		for _, path := range []string{"/", "/parts", "/targets", "/targets/y-up-metres-right", "/kits/1?lineup=fit",
 			"/kits/1/exports", "/kits/1?find=nothing+like+that", "/assets/1/export", "/assets/1/revisions", "/assets/77"} {
-			visit(path)
+			passes(path)
 		}
 		for _, in := range prep.Stations() {
-			visit("/assets/10/" + in.ID) // the messy scene
-			visit("/assets/1/" + in.ID)  // settled, and sent
+			passes("/assets/10/" + in.ID) // the messy scene
+			passes("/assets/1/" + in.ID)  // settled, and sent
 		}
 	}
 	// Everything unfolded, a refusal told, the keys open.
 	for _, in := range prep.Stations() {
-		do(t, ctx, chromedp.Navigate(h.URL+"/assets/10/"+in.ID))
-		until(t, ctx, `document.querySelector("#worksheet")`)
+		visit(t, ctx, h.URL+"/assets/10/"+in.ID)
 		js[bool](t, ctx, `(document.querySelectorAll("details").forEach((d) => { d.open = true }), true)`)
 		check(in.ID + ", unfolded")
 	}
-	do(t, ctx, chromedp.Navigate(h.URL+"/assets/6/slots"))
+	visit(t, ctx, h.URL+"/assets/6/slots")
 	until(t, ctx, `document.querySelector("#picture-0")`)
 	js[bool](t, ctx, `(document.querySelectorAll("details").forEach((d) => { d.open = true }),
 		document.querySelector("#picture-1").click(), true)`)
 	until(t, ctx, `document.querySelector("#onepicture").open`)
 	check("one picture, and what several slots are")
 	// The turntable with what it pulls apart, and two LODs side by side.
-	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/lods"))
+	visit(t, ctx, h.URL+"/assets/1/lods")
 	js[bool](t, ctx, `(document.querySelector('[data-view="turntable"]').click(), true)`)
 	until(t, ctx, `document.querySelector("#turntable canvas").dataset.drawn > 0`)
 	check("the turntable")
@@ -77,7 +75,7 @@ func TestPagesAreAccessible(t *testing.T) {
 		document.querySelector("#compare").click(), true)`)
 	until(t, ctx, `document.querySelector("dialog[open] img, dialog[open] svg")`)
 	check("side by side")
-	do(t, ctx, chromedp.Navigate(h.URL+"/assets/10/size"))
+	visit(t, ctx, h.URL+"/assets/10/size")
 	js[bool](t, ctx, `(() => { const f = document.querySelector("#e-factor"); f.value = "no";
 		document.querySelector("#do-fit").click(); return true })()`)
 	until(t, ctx, `document.querySelector(".trouble")`)
@@ -87,5 +85,5 @@ func TestPagesAreAccessible(t *testing.T) {
 	check("the keys")
 	_, err = h.desk.Remove(context.Background(), 1, true)
 	require.NoError(t, err)
-	visit("/kits/1?out=1")
+	passes("/kits/1?out=1")
 }

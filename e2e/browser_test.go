@@ -124,6 +124,13 @@ func do(t *testing.T, ctx context.Context, steps ...chromedp.Action[chromedp.Voi
 	}
 }
 
+// visit goes to an address and waits until its page is there; a page that takes long says first that it is coming.
+func visit(t *testing.T, ctx context.Context, url string) {
+	t.Helper()
+	do(t, ctx, chromedp.Navigate(url))
+	until(t, ctx, "true")
+}
+
 // until waits for a condition of the page, through navigations.
 func until(t *testing.T, ctx context.Context, condition string) {
 	t.Helper()

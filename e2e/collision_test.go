@@ -19,7 +19,7 @@ import (
 func hutOf(t *testing.T) (*house, context.Context, func() *collision.Report) {
 	h := open(t, kittest.Demo(t))
 	ctx := tab(t)
-	do(t, ctx, chromedp.Navigate(h.URL+"/assets/5/collision"))
+	visit(t, ctx, h.URL+"/assets/5/collision")
 	until(t, ctx, "document.fonts.status === 'loaded'")
 	return h, ctx, func() *collision.Report {
 		var o *work.Opened
@@ -85,7 +85,7 @@ func TestAHutIsMadeWalkable(t *testing.T) {
 	until(t, ctx, `[...document.querySelectorAll("table tr")].some((r) => r.textContent.includes("Collision") &&
 		r.textContent.includes("hull of walls"))`)
 
-	do(t, ctx, chromedp.Navigate(h.URL+"/assets/5/floor?kind=walk"))
+	visit(t, ctx, h.URL+"/assets/5/floor?kind=walk")
 	until(t, ctx, "document.querySelector('#trials')")
 	assert.Contains(t, text(t, ctx, "#worksheet .lead"), "walked at it")
 	do(t, ctx, chromedp.Click(chromedp.CSS("#try-drop")))

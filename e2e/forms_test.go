@@ -61,7 +61,7 @@ func TestNothingIsCutOff(t *testing.T) {
 		}
 		do(t, ctx, chromedp.EmulateViewport(view.width, view.height, chromedp.EmulateScale(view.scale)))
 		for _, path := range paths {
-			do(t, ctx, chromedp.Navigate(h.URL+path))
+			visit(t, ctx, h.URL+path)
 			until(t, ctx, `document.fonts.status === "loaded"`)
 			js[bool](t, ctx,
 				`(document.querySelectorAll("main details, details.target-section").forEach((d) => { d.open = true }), true)`)
@@ -81,7 +81,7 @@ func TestWorksheetsAreShort(t *testing.T) {
 			continue
 		}
 		for _, in := range prep.Stations() {
-			do(t, ctx, chromedp.Navigate(fmt.Sprintf("%s/assets/%d/%s", h.URL, asset, in.ID)))
+			visit(t, ctx, fmt.Sprintf("%s/assets/%d/%s", h.URL, asset, in.ID))
 			until(t, ctx, `document.fonts.status === "loaded"`)
 			screens := js[float64](t, ctx, `(() => { const w = document.querySelector("#worksheet")
 				return w.scrollHeight / w.clientHeight })()`)
@@ -116,7 +116,7 @@ func TestManyNodesHaveShortWorksheets(t *testing.T) {
 	}
 	h.bring(t, ctx, written(t, s, "engine.glb"))
 	for _, in := range prep.Stations() {
-		do(t, ctx, chromedp.Navigate(fmt.Sprintf("%s/assets/1/%s", h.URL, in.ID)))
+		visit(t, ctx, fmt.Sprintf("%s/assets/1/%s", h.URL, in.ID))
 		until(t, ctx, `document.fonts.status === "loaded" && document.querySelector("#worksheet")`)
 		screens := js[float64](t, ctx, `(() => { const w = document.querySelector("#worksheet")
 			return w.scrollHeight / w.clientHeight })()`)
@@ -136,7 +136,7 @@ func TestEntriesByKeyboardAlone(t *testing.T) {
 	}
 	at := func(station, fold string) {
 		t.Helper()
-		do(t, ctx, chromedp.Navigate(fmt.Sprintf("%s/assets/3/%s", h.URL, station)))
+		visit(t, ctx, fmt.Sprintf("%s/assets/3/%s", h.URL, station))
 		until(t, ctx, `document.querySelector("#worksheet")`)
 		if fold != "" {
 			tabTo(t, ctx, `el.matches("#fold-`+fold+` > summary")`)

@@ -86,7 +86,7 @@ func newBench(t *testing.T) *bench {
 	t.Cleanup(srv.Close)
 	b.url = srv.URL
 	b.ctx = tab(t)
-	do(t, b.ctx, chromedp.Navigate(srv.URL+"/page.html"))
+	visit(t, b.ctx, srv.URL+"/page.html")
 	until(t, b.ctx, `document.title === "ready"`)
 	return b
 }

@@ -82,7 +82,7 @@ func madeUp(seed uint64) string {
 func TestLabelsKeepClear(t *testing.T) {
 	h := open(t, t.TempDir())
 	ctx := tab(t)
-	do(t, ctx, chromedp.Navigate(h.URL+"/"))
+	visit(t, ctx, h.URL+"/")
 	for window, width := range map[int64]int{1280: 902, 1024: 690} { // the narrower has larger type
 		do(t, ctx, chromedp.EmulateViewport(window, 800))
 		seeds := uint64(100)

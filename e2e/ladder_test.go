@@ -26,7 +26,7 @@ func settled(t *testing.T, ctx context.Context, what string) {
 func ladderOf(t *testing.T) (*house, context.Context, func() *work.Opened) {
 	h := open(t, kittest.Demo(t))
 	ctx := tab(t)
-	do(t, ctx, chromedp.Navigate(h.URL+"/assets/9/lods"))
+	visit(t, ctx, h.URL+"/assets/9/lods")
 	until(t, ctx, "document.fonts.status === 'loaded'")
 	return h, ctx, func() *work.Opened {
 		o, err := h.desk.Open(context.Background(), 9)
@@ -138,7 +138,7 @@ func TestMakingLODsCanBeStopped(t *testing.T) {
 	h.desk.Climb(context.Background(), o)
 	h.desk.StopClimb(9)
 	h.desk.Jobs.Wait()
-	do(t, ctx, chromedp.Navigate(h.URL+"/assets/9/lods"))
+	visit(t, ctx, h.URL+"/assets/9/lods")
 	if now().Result.LODs.Pending {
 		until(t, ctx, "document.querySelector('#climb')")
 		assert.Contains(t, text(t, ctx, "#climbing"), "stopped")

@@ -69,7 +69,7 @@ func TestAMessyMeshIsPutRightWithTheMouse(t *testing.T) {
 	h := open(t, data)
 	ctx := tab(t)
 
-	do(t, ctx, chromedp.Navigate(h.URL))
+	visit(t, ctx, h.URL)
 	assert.Contains(t, text(t, ctx, ".first .lead"), "Drop FBX, OBJ, GLB or glTF files")
 	do(t, ctx, chromedp.SetUploadFiles(chromedp.CSS("form.drop input"), files))
 	until(t, ctx, `location.pathname.startsWith("/kits/") && document.querySelector(".row-link")`)
@@ -105,15 +105,16 @@ func TestAMessyMeshIsPutRightWithTheMouse(t *testing.T) {
 	was := text(t, ctx, ".tape")
 	h.shut()
 	h = open(t, data)
-	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/pivot"))
+	visit(t, ctx, h.URL+"/assets/1/pivot")
 	assert.Equal(t, strings.Fields(was), strings.Fields(text(t, ctx, ".tape")))
 	do(t, ctx, chromedp.Click(chromedp.CSS("#redo")))
 	until(t, ctx, `document.querySelector(".lead").textContent.includes("at the centre of its base")`)
-	do(t, ctx, chromedp.Navigate(h.URL+"/kits/1/exports"))
+	visit(t, ctx, h.URL+"/kits/1/exports")
 	assert.Contains(t, text(t, ctx, ".rows tbody"), "beacon.glb")
 
 	// A place on the drawing seats the pivot too.
-	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/pivot"), chromedp.Click(chromedp.CSS(`a.seat[data-box="0,1,0"]`)))
+	visit(t, ctx, h.URL+"/assets/1/pivot")
+	do(t, ctx, chromedp.Click(chromedp.CSS(`a.seat[data-box="0,1,0"]`)))
 	until(t, ctx, `document.querySelector(".lead").textContent.includes("centre of its top")`)
 
 	// The turntable draws the same triangles.
@@ -127,7 +128,7 @@ func TestAMessyMeshIsPutRightByKeyboardAlone(t *testing.T) {
 	ctx := tab(t)
 	key := func(keys ...string) { t.Helper(); typed(t, ctx, keys...) }
 	tabTo := func(condition string) { t.Helper(); tabTo(t, ctx, condition) }
-	do(t, ctx, chromedp.Navigate(h.URL))
+	visit(t, ctx, h.URL)
 	_, err := chromedp.Call(ctx, page.SetInterceptFileChooserDialog,
 		page.SetInterceptFileChooserDialogParams{Enabled: true})
 	require.NoError(t, err)
@@ -184,7 +185,8 @@ func TestAMessyMeshIsPutRightByKeyboardAlone(t *testing.T) {
 func TestDroppedFilesComeInAndBadOnesAreNamed(t *testing.T) {
 	h := open(t, t.TempDir())
 	ctx := tab(t)
-	do(t, ctx, chromedp.Navigate(h.URL), chromedp.SetValue(chromedp.ID("name"), "Jetty"),
+	visit(t, ctx, h.URL)
+	do(t, ctx, chromedp.SetValue(chromedp.ID("name"), "Jetty"),
 		chromedp.Click(`//button[text()="Begin"]`))
 	until(t, ctx, `document.querySelector("[data-kit]")`)
 	drop := func(names, texts string) {
@@ -206,7 +208,7 @@ func TestDroppedFilesComeInAndBadOnesAreNamed(t *testing.T) {
 	assert.Contains(t, text(t, ctx, ".assets"), "post <b>", "the name is shown, not obeyed")
 
 	// The missing library is added later, and its material counts.
-	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/source"))
+	visit(t, ctx, h.URL+"/assets/1/source")
 	assert.Contains(t, text(t, ctx, "#worksheet"), "gone.mtl")
 	mtl := filepath.Join(t.TempDir(), "gone.mtl")
 	require.NoError(t, os.WriteFile(mtl, []byte("newmtl <i>x\nKd 1 0 0\n"), 0o644))
@@ -219,11 +221,12 @@ func TestTwoWindowsOnOneAsset(t *testing.T) {
 	files := beacon(t)
 	h := open(t, t.TempDir())
 	one := tab(t)
-	do(t, one, chromedp.Navigate(h.URL), chromedp.SetUploadFiles(chromedp.CSS("form.drop input"), files))
+	visit(t, one, h.URL)
+	do(t, one, chromedp.SetUploadFiles(chromedp.CSS("form.drop input"), files))
 	until(t, one, `document.querySelector(".row-link")`)
 	two := tab(t)
 	for _, ctx := range []context.Context{one, two} {
-		do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/pivot"))
+		visit(t, ctx, h.URL+"/assets/1/pivot")
 	}
 	do(t, one, chromedp.Click(chromedp.ID("seat-centre")))
 	until(t, one, `document.querySelector(".lead").textContent.includes("at its centre")`)
@@ -243,7 +246,8 @@ func TestASheetFitsItsWindow(t *testing.T) {
 	files := beacon(t)
 	h := open(t, t.TempDir())
 	ctx := tab(t)
-	do(t, ctx, chromedp.Navigate(h.URL), chromedp.SetUploadFiles(chromedp.CSS("form.drop input"), files))
+	visit(t, ctx, h.URL)
+	do(t, ctx, chromedp.SetUploadFiles(chromedp.CSS("form.drop input"), files))
 	until(t, ctx, `document.querySelector(".row-link")`)
 	for _, w := range []int64{1024, 1280, 2560} {
 		for k, in := range prep.Stations() {
@@ -251,8 +255,8 @@ func TestASheetFitsItsWindow(t *testing.T) {
 			if testing.Short() && (k%2 == 0) == (w == 1280) {
 				continue // each station is seen at its narrowest or in the middle
 			}
-			do(t, ctx, chromedp.EmulateViewport(w, int64(math.Round(float64(w)*0.6))),
-				chromedp.Navigate(h.URL+"/assets/1/"+st))
+			do(t, ctx, chromedp.EmulateViewport(w, int64(math.Round(float64(w)*0.6))))
+			visit(t, ctx, h.URL+"/assets/1/"+st)
 			js[bool](t, ctx, `(document.querySelectorAll("#worksheet details").forEach((d) => { d.open = true }), true)`)
 			over, err := chromedp.Run(ctx, chromedp.Evaluate[string](`(() => {
 				const d = document.scrollingElement, out = [];

@@ -65,7 +65,8 @@ func TestTwelvePressesFromDropToCertificate(t *testing.T) {
 		t.Run(with, func(t *testing.T) {
 			h := open(t, t.TempDir())
 			ctx := tab(t)
-			do(t, ctx, chromedp.Navigate(h.URL), chromedp.SetUploadFiles(chromedp.CSS("form.drop input"),
+			visit(t, ctx, h.URL)
+			do(t, ctx, chromedp.SetUploadFiles(chromedp.CSS("form.drop input"),
 				[]string{deckHoist(t)}))
 			until(t, ctx, `document.querySelector(".job a")`)
 			presses := 0

@@ -59,9 +59,10 @@ func written(t *testing.T, s *scene.Scene, name string) string {
 
 func (h *house) bring(t *testing.T, ctx context.Context, file string) {
 	t.Helper()
-	do(t, ctx, chromedp.Navigate(h.URL), chromedp.SetUploadFiles(chromedp.CSS("form.drop input"), []string{file}))
+	visit(t, ctx, h.URL)
+	do(t, ctx, chromedp.SetUploadFiles(chromedp.CSS("form.drop input"), []string{file}))
 	until(t, ctx, `document.querySelector(".row-link")`)
-	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/source"))
+	visit(t, ctx, h.URL+"/assets/1/source")
 }
 
 // paperAt gives the window's coordinates of a place on the paper.
@@ -136,7 +137,8 @@ func TestAMessySceneIsClearedWithTheMouse(t *testing.T) {
 	until(t, ctx, `document.querySelector('[data-rename="post"]')?.textContent === "pile"`)
 
 	// Two corners of the deck are four metres apart; it truly is two.
-	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/size"), chromedp.Click(chromedp.ID("pick-measure")))
+	visit(t, ctx, h.URL+"/assets/1/size")
+	do(t, ctx, chromedp.Click(chromedp.ID("pick-measure")))
 	for _, p := range []geom.Vec3{{-2, 1, 1}, {2, 1, 1}} {
 		x, y := frontOf(t, h, "size", p)
 		clickPaper(t, ctx, x+2, y-2) // beside it: the corner catches
@@ -147,7 +149,8 @@ func TestAMessySceneIsClearedWithTheMouse(t *testing.T) {
 	until(t, ctx, `document.querySelector("#tape-size").textContent.includes("2.00")`)
 
 	// Between its feet is under the one post; a marker on the deck's front goes along.
-	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/pivot"), chromedp.Click(chromedp.ID("seat-contact")))
+	visit(t, ctx, h.URL+"/assets/1/pivot")
+	do(t, ctx, chromedp.Click(chromedp.ID("seat-contact")))
 	until(t, ctx, `document.querySelector("#tape-pivot").textContent.includes("on the box")
 		|| document.querySelector("#tape-pivot").textContent.includes("inside")`)
 	do(t, ctx, chromedp.SendKeys(chromedp.ID("markername"), "lamp hook"), chromedp.Click(chromedp.ID("pick-marker")))
@@ -166,7 +169,7 @@ func TestAMessySceneIsClearedWithTheMouse(t *testing.T) {
 	until(t, ctx, `document.querySelector(".foot").textContent.includes("lamp hook")`)
 	do(t, ctx, chromedp.Evaluate[chromedp.Void](`sessionStorage.clear()`))
 
-	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/export"))
+	visit(t, ctx, h.URL+"/assets/1/export")
 	press(t, ctx, "Write and read back")
 	until(t, ctx, `document.querySelector(".delivery h2")?.textContent.includes("Arrived equal")`)
 	href, err := chromedp.Run(ctx, chromedp.Evaluate[string](`document.querySelector("#download").href`))
@@ -264,8 +267,8 @@ func TestANewRevisionIsComparedAndTaken(t *testing.T) {
 	until(t, ctx, `document.querySelector(".tape")?.textContent.includes("rev 2")`)
 	until(t, ctx, `document.querySelector('button[value="keep rail"]')`)
 	// And back: the older revision, with the decision pointed back at its node.
-	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/revisions"),
-		chromedp.Click(chromedp.CSS(`a[href="/assets/1/revisions/1"]`)))
+	visit(t, ctx, h.URL+"/assets/1/revisions")
+	do(t, ctx, chromedp.Click(chromedp.CSS(`a[href="/assets/1/revisions/1"]`)))
 	until(t, ctx, `document.querySelector("#take")?.textContent.includes("Go back")`)
 	do(t, ctx, chromedp.Click(chromedp.ID("take")))
 	until(t, ctx, `document.querySelector(".tape")?.textContent.includes("rev 1") &&

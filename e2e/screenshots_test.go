@@ -54,7 +54,7 @@ func TestScreenshots(t *testing.T) {
 		{"review", "/assets/10/revisions/2", ""},
 		{"preview", "/assets/9/axes", "#rest-0"},
 	} {
-		do(t, ctx, chromedp.Navigate(h.URL+s.path))
+		visit(t, ctx, h.URL+s.path)
 		until(t, ctx, "document.fonts.status === 'loaded'")
 		if s.then != "" {
 			switch s.name {
@@ -92,7 +92,7 @@ func TestScreenshots(t *testing.T) {
 	shared.Guard(h.store, h.store.Sessions(), false)
 	door := httptest.NewServer(shared.Handler())
 	defer door.Close()
-	do(t, ctx, chromedp.Navigate(door.URL))
+	visit(t, ctx, door.URL)
 	until(t, ctx, "document.fonts.status === 'loaded' && document.querySelector('#phrase')")
 	b, err := chromedp.Run(ctx, chromedp.CaptureScreenshot())
 	require.NoError(t, err)

@@ -45,7 +45,7 @@ func TestSixSlotsBecomeFour(t *testing.T) {
 	h := open(t, t.TempDir())
 	ctx := tab(t)
 	h.bring(t, ctx, locker(t))
-	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/slots"))
+	visit(t, ctx, h.URL+"/assets/1/slots")
 	until(t, ctx, "document.querySelectorAll('#slots tbody tr').length === 6")
 	now := func() *slots.Report {
 		o, err := h.desk.Open(context.Background(), 1)
@@ -164,7 +164,7 @@ func TestFacesArePickedForASlot(t *testing.T) {
 	h := open(t, t.TempDir())
 	ctx := tab(t)
 	h.bring(t, ctx, locker(t))
-	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/slots"))
+	visit(t, ctx, h.URL+"/assets/1/slots")
 	until(t, ctx, "document.querySelectorAll('#slots tbody tr').length === 6")
 	faces := func(name string) int {
 		o, err := h.desk.Open(context.Background(), 1)

@@ -99,7 +99,7 @@ func TestSixFlawsAreMadeSound(t *testing.T) {
 			typed(t, ctx, "u")
 			until(t, ctx, `document.querySelector("#tape-surface").textContent.includes("sound")`)
 
-			do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/source"))
+			visit(t, ctx, h.URL+"/assets/1/source")
 			do(t, ctx, chromedp.SetUploadFiles(chromedp.CSS("[data-companions] input"), []string{flawedCrate(t, 3)}))
 			until(t, ctx, `location.pathname.endsWith("/revisions/2") && document.querySelector("#take")`)
 			do(t, ctx, chromedp.Click(chromedp.ID("take")))
@@ -144,7 +144,7 @@ func TestBudgetTakesWasteOutAndTheTurntableShowsWhere(t *testing.T) {
 		until(t, ctx, `document.querySelector("canvas").dataset.look === "`+look+`"`)
 	}
 	typed(t, ctx, "v")
-	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/surface"))
+	visit(t, ctx, h.URL+"/assets/1/surface")
 	do(t, ctx, chromedp.Evaluate[chromedp.Void](`document.querySelectorAll("details").forEach((d) => { d.open = true });
 		document.querySelector(".uv-sheet").scrollIntoView()`))
 	until(t, ctx, `document.querySelector(".uv-sheet").naturalWidth > 0`)

@@ -19,13 +19,13 @@ func TestATargetOfOnesOwn(t *testing.T) {
 	h := open(t, t.TempDir())
 	ctx := tab(t)
 	h.bring(t, ctx, written(t, landing(), "landing.glb"))
-	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/size"))
+	visit(t, ctx, h.URL+"/assets/1/size")
 	do(t, ctx, chromedp.Evaluate[chromedp.Void](`(() => { const s = document.querySelector("#e-class");
 		s.value = "building-part";
 		s.dispatchEvent(new Event("change", { bubbles: true })) })()`))
 	until(t, ctx, `document.querySelector(".foot").textContent.includes("Building part")`)
 
-	do(t, ctx, chromedp.Navigate(h.URL+"/targets/y-up-metres-right"))
+	visit(t, ctx, h.URL+"/targets/y-up-metres-right")
 	do(t, ctx, chromedp.Evaluate[chromedp.Void](`document.querySelector("#copyname").value = ""`),
 		chromedp.SendKeys(chromedp.ID("copyname"), "Our engine"),
 		chromedp.Click(chromedp.ID("copy")))
@@ -34,7 +34,7 @@ func TestATargetOfOnesOwn(t *testing.T) {
 		"Content-Type": "application/x-www-form-urlencoded" },
 		body: "target=our-engine&back=" }).then(() => { document.body.dataset.set = "yes" })`))
 	until(t, ctx, `document.body.dataset.set`)
-	do(t, ctx, chromedp.Navigate(h.URL+"/targets/our-engine?kit=1"))
+	visit(t, ctx, h.URL+"/targets/our-engine?kit=1")
 
 	// By keyboard: the front first, then up, with what both would be told meanwhile.
 	tabTo(t, ctx, `el.name === "basis.up"`)
@@ -58,7 +58,7 @@ func TestATargetOfOnesOwn(t *testing.T) {
 	assert.Contains(t, text(t, ctx, "#kits"), "1 asset is carried into another frame")
 	press(t, ctx, "Move it to revision 2")
 	until(t, ctx, `location.pathname === "/kits/1"`)
-	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/axes"))
+	visit(t, ctx, h.URL+"/assets/1/axes")
 	until(t, ctx, `document.querySelector("#tape-axes").textContent.includes("+Z")`)
 
 	// As a file into another kit.
@@ -70,10 +70,12 @@ func TestATargetOfOnesOwn(t *testing.T) {
 	to.ID = "their-engine"
 	path := filepath.Join(t.TempDir(), "their.target.json")
 	require.NoError(t, os.WriteFile(path, to.File(), 0o644))
-	do(t, ctx, chromedp.Navigate(h.URL+"/targets"), chromedp.SetUploadFiles(chromedp.ID("targetfile"), []string{path}))
+	visit(t, ctx, h.URL+"/targets")
+	do(t, ctx, chromedp.SetUploadFiles(chromedp.ID("targetfile"), []string{path}))
 	press(t, ctx, "Take in")
 	until(t, ctx, `location.pathname === "/targets/their-engine"`)
-	do(t, ctx, chromedp.Navigate(h.URL+"/"), chromedp.SendKeys(chromedp.ID("name"), "Second kit"),
+	visit(t, ctx, h.URL+"/")
+	do(t, ctx, chromedp.SendKeys(chromedp.ID("name"), "Second kit"),
 		chromedp.Evaluate[chromedp.Void](`document.querySelector("#newtarget").value = "their-engine"`))
 	press(t, ctx, "Begin")
 	until(t, ctx, `location.pathname === "/kits/2" && document.querySelector("#target").value === "their-engine"`)

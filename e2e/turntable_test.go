@@ -76,7 +76,8 @@ func TestTheTurntableShowsMaterials(t *testing.T) {
 		}
 		return green, rust
 	}
-	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/pivot"), chromedp.Click(chromedp.CSS("[data-view=turntable]")))
+	visit(t, ctx, h.URL+"/assets/1/pivot")
+	do(t, ctx, chromedp.Click(chromedp.CSS("[data-view=turntable]")))
 	until(t, ctx, `document.querySelector("canvas").dataset.look === "paper" &&
 		document.querySelector("canvas").dataset.drawn > 0`)
 	green, rust := count()
@@ -96,7 +97,7 @@ func TestTheTurntableShowsMaterials(t *testing.T) {
 	do(t, ctx, chromedp.Click(chromedp.ID("seat-centre")))
 	until(t, ctx, `document.querySelector(".foot").textContent.includes("decision 1") &&
 		document.querySelector("canvas").dataset.look === "material"`)
-	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/size"))
+	visit(t, ctx, h.URL+"/assets/1/size")
 	until(t, ctx, `document.querySelector("canvas").dataset.look === "material"
 		&& document.querySelector("button[data-look=material]").getAttribute("aria-pressed") === "true"
 		&& document.querySelector("#beside").getAttribute("aria-pressed") === "false"`)
@@ -110,7 +111,7 @@ func TestTheTurntableAtFirst(t *testing.T) {
 	ctx := tab(t)
 	frames := `Number(document.querySelector("#turntable canvas").dataset.frames ?? 0)`
 	for _, at := range []string{"/assets/1/collision", "/assets/5/pivot", "/assets/10/source"} {
-		do(t, ctx, chromedp.Navigate(h.URL+at))
+		visit(t, ctx, h.URL+at)
 		js[bool](t, ctx, `(document.querySelector('[data-view="turntable"]').click(), true)`)
 		until(t, ctx, frames+` > 0 && document.querySelector(".turntable-say").textContent.includes("Drag")`)
 		still := `(() => { const d = document.querySelector("#turntable canvas").dataset, was = d.had
@@ -135,7 +136,7 @@ func TestTheTurntableAtFirst(t *testing.T) {
 		require.NoError(t, err)
 		assert.Empty(t, over, at)
 	}
-	do(t, ctx, chromedp.Navigate(h.URL+"/assets/1/collision"))
+	visit(t, ctx, h.URL+"/assets/1/collision")
 	until(t, ctx, frames+` > 0 && !document.querySelector("#pull").hidden`)
 	letters := `[...document.querySelectorAll(".table-names .letter")].map((e) => e.style.translate).join()`
 	was := js[string](t, ctx, letters)
