@@ -64,7 +64,8 @@ func (w *walk) touched(f frame, d collision.Decisions, ask *collision.Ask) (m *c
 	keep := d.Keep.InForce()
 	open := &ways{}
 	if !keep.None {
-		if open = w.ways(f, keep, large > Eager); open == nil {
+		many := passage.Cells(f.box, body(f, keep))
+		if open = w.ways(f, keep, large > Eager || many > eagerPlaces); open == nil {
 			return nil, false
 		}
 		ask.Ways = open.err
@@ -117,6 +118,14 @@ func (w *walk) surfaceOf(f frame, d collision.Surface) *collision.Touched {
 		})
 }
 
+// eagerPlaces is up to how many places passages are looked for at once, as [Eager] is for triangles.
+const eagerPlaces = 400_000
+
+// body is the one that passages are kept open for, in the outcome.
+func body(f frame, keep collision.Keep) passage.Body {
+	return passage.Body{Radius: keep.Radius, Height: keep.Height, Up: f.scene.Basis.Up.Vec()}
+}
+
 // ways finds the passages of the outcome for a body; nil when they are still to be found.
 func (w *walk) ways(f frame, keep collision.Keep, large bool) *ways {
 	key, err := named(f.key, "passages", keep)
@@ -126,8 +135,7 @@ func (w *walk) ways(f frame, keep collision.Keep, large bool) *ways {
 	}
 	k, err := w.memo.Get(w.ctx, key, func(ctx context.Context) (Kept, error) {
 		w.say("Finding passages", 0)
-		g, err := passage.New(ctx, f.scene, passage.Body{Radius: keep.Radius, Height: keep.Height,
-			Up: f.scene.Basis.Up.Vec()})
+		g, err := passage.New(ctx, f.scene, body(f, keep))
 		if err != nil && !errors.Is(err, passage.ErrFine) {
 			return Kept{}, err
 		}

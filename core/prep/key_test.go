@@ -21,6 +21,7 @@ import (
 	"yarvek/core/process/ladder"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
+	"yarvek/core/shape/shapetest"
 	"yarvek/core/station/collision"
 	"yarvek/core/station/lods"
 	"yarvek/core/station/pivot"
@@ -261,4 +262,32 @@ func TestANodeOverAllOthersLeavesTheirNumbers(t *testing.T) {
 	for i, name := range []string{"near", "far"} {
 		assert.Equal(t, name, r.Delivery.Collision[i].Of)
 	}
+}
+
+// Passages of something large are looked for by whoever makes what takes long: in a hall of 40 m of a few triangles
+// there are millions of places to look at.
+func TestPassagesOfSomethingLargeWait(t *testing.T) {
+	hall := shape.Scene("hall", nil, shapetest.Hut())
+	for _, m := range hall.Meshes {
+		for i := range m.Points {
+			m.Points[i] = m.Points[i].Mul(12)
+		}
+	}
+	p := Prep{}
+	p.Collision.Fits = []collision.Fit{{Form: collision.OneHull}}
+	memo := NewMemo(1 << 30)
+	in := Input{Key: "hall", Scene: hall, Target: target.Shipped[0]}
+	r, err := Run(t.Context(), in, p, memo)
+	require.NoError(t, err)
+	assert.True(t, r.Collision.Pending)
+	assert.True(t, r.Pending())
+	in.Make = true
+	r, err = Run(t.Context(), in, p, memo)
+	require.NoError(t, err)
+	assert.False(t, r.Pending())
+	assert.NotEmpty(t, r.Collision.Shapes)
+	p.Collision.Keep.None, in.Key, in.Make = true, "another", false
+	r, err = Run(t.Context(), in, p, NewMemo(1<<30))
+	require.NoError(t, err)
+	assert.False(t, r.Pending(), "for nobody there is nothing to look for")
 }

@@ -88,6 +88,25 @@ type Grid struct {
 	Found  []Passage // the largest first
 }
 
+// Cells is how many places a grid for a body has over a mesh of these extents where it is as fine as it is meant to be
+// at least; the time that [New] takes goes with it. There may be more where the mesh's hull is thin.
+func Cells(box geom.Box, b Body) int {
+	if !(b.Radius > 0) || box.IsEmpty() {
+		return 0
+	}
+	size := b.room(box).Size()
+	return int(min(size[0]*size[1]*size[2]/math.Pow(b.Radius/perRadius, 3), mostCells))
+}
+
+// room is where the middle of a body that touches something within a box can be.
+func (b Body) room(box geom.Box) geom.Box {
+	room := box.Grown(b.Radius)
+	for _, c := range b.column() {
+		room = room.Union(box.Grown(b.Radius).Shifted(c.Mul(-1)))
+	}
+	return room
+}
+
 // New finds the passages of a scene for a body. It takes as many steps as the grid has cells, of
 // which there are at most three million. When ctx ends it returns its error.
 func New(ctx context.Context, s *scene.Scene, b Body) (*Grid, error) {
@@ -125,11 +144,7 @@ func New(ctx context.Context, s *scene.Scene, b Body) (*Grid, error) {
 		g.soles = min(g.soles, p.Dot(b.Up))
 	}
 	g.soles += b.Height / 2
-	column := b.column()
-	room := box.Grown(b.Radius)
-	for _, c := range column {
-		room = room.Union(box.Grown(b.Radius).Shifted(c.Mul(-1)))
-	}
+	column, room := b.column(), b.room(box)
 	// A thin wall has places within it, too.
 	_, extents := hull.TightBox(ctx)
 	g.step = min(b.Radius, extents[2]) / perRadius
