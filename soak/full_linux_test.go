@@ -2,9 +2,11 @@ package soak
 
 import (
 	"bytes"
+	"database/sql"
 	"fmt"
 	"net/url"
 	"os"
+	"os/exec"
 	"path/filepath"
 	"syscall"
 	"testing"
@@ -12,6 +14,7 @@ import (
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
+	_ "modernc.org/sqlite" // holds a database as another program would
 )
 
 // On a full disk nothing is kept by halves, the page says what is the matter, and with
@@ -64,4 +67,74 @@ func TestFullDisk(t *testing.T) {
 	said, err := verify(t, data)
 	assert.NoError(t, err, said)
 	fmt.Printf("a full disk: %d uploads kept, %d refused as “full”, none by halves\n", len(kept), refused)
+}
+
+// What is sound is never called damaged: on a disk that can only be read, with no room for temporary files, and while
+// another program holds the database, the program says what is the matter, and nobody is told to put a backup in the
+// data's place.
+func TestSoundButOutOfReach(t *testing.T) {
+	data := filepath.Join(t.TempDir(), "data")
+	backup := filepath.Join(t.TempDir(), "backup.zip")
+	s := start(t, data)
+	_, err := s.send("/start", plank("first"))
+	require.NoError(t, err)
+	require.NoError(t, s.cmd.Process.Signal(os.Interrupt))
+	require.NoError(t, s.ended(wait))
+	out, err := program(data, "backup", "-o", backup).CombinedOutput()
+	require.NoError(t, err, string(out))
+
+	calm := func(what, said string, words ...string) {
+		t.Helper()
+		fmt.Printf("%s: %s\n", what, said)
+		for _, w := range words {
+			assert.Contains(t, said, w, what)
+		}
+		assert.NotContains(t, said, "in its place", what)
+		assert.NotContains(t, said, "is damaged or", what)
+	}
+	// No room for temporary files.
+	small := t.TempDir()
+	if err := syscall.Mount("tmpfs", small, "tmpfs", 0, "size=64k"); err != nil {
+		t.Skipf("no small disk can be had here: %v", err)
+	}
+	t.Cleanup(func() { _ = syscall.Unmount(small, syscall.MNT_DETACH) })
+	_ = os.WriteFile(filepath.Join(small, "filler"), make([]byte, 64<<10), 0o644)
+	t.Setenv("TMPDIR", small)
+	out, err = program(data, "verify").CombinedOutput()
+	require.NoError(t, err, string(out))
+	out, err = exec.Command(binary, "backup", "--check", backup).CombinedOutput()
+	assert.Error(t, err)
+	calm("no room to check a backup", string(out), "was not checked", "no room", "Nothing is known against the backup")
+	full := start(t, data)
+	_, b, err := full.get("/kits/1")
+	require.NoError(t, err)
+	assert.Contains(t, string(b), "first")
+	// Two at once.
+	out, err = program(data, "serve", "--addr", "127.0.0.1:0").CombinedOutput()
+	assert.Error(t, err)
+	calm("a second server", string(out))
+	require.NoError(t, full.cmd.Process.Signal(os.Interrupt))
+	require.NoError(t, full.ended(wait))
+
+	// Held.
+	db, err := sql.Open("sqlite", filepath.Join(data, "yarvek.db")+"?_txlock=exclusive")
+	require.NoError(t, err)
+	tx, err := db.Begin()
+	require.NoError(t, err)
+	out, err = program(data, "serve", "--addr", "127.0.0.1:0").CombinedOutput()
+	assert.Error(t, err)
+	calm("a held database", string(out), "another program holds", "nothing is damaged")
+	require.NoError(t, tx.Rollback())
+	require.NoError(t, db.Close())
+
+	// A disk that can only be read.
+	require.NoError(t, syscall.Mount(data, data, "", syscall.MS_BIND, ""))
+	t.Cleanup(func() { _ = syscall.Unmount(data, syscall.MNT_DETACH) })
+	require.NoError(t, syscall.Mount("", data, "", syscall.MS_REMOUNT|syscall.MS_BIND|syscall.MS_RDONLY, ""))
+	out, err = program(data, "serve", "--addr", "127.0.0.1:0").CombinedOutput()
+	assert.Error(t, err)
+	calm("a read-only disk", string(out), "can't be written to", "nothing is damaged")
+	require.NoError(t, syscall.Unmount(data, syscall.MNT_DETACH))
+	said, err := verify(t, data)
+	assert.NoError(t, err, said)
 }

@@ -279,6 +279,9 @@ func Restore(ctx context.Context, backup, dir string) (*Returned, error) {
 	}
 	defer os.RemoveAll(tmp) // nothing is there any more once it has its name
 	r, err := unpackBackup(ctx, backup, tmp, true)
+	if c := CauseOf(err); c == Full || c == ReadOnly {
+		return nil, fmt.Errorf("%s was not put back: %w", backup, err)
+	}
 	if err != nil {
 		return nil, err
 	}
@@ -298,14 +301,24 @@ func Restore(ctx context.Context, backup, dir string) (*Returned, error) {
 func CheckBackup(ctx context.Context, backup string) (*Returned, error) {
 	tmp, err := os.MkdirTemp("", "yarvek-check-")
 	if err != nil {
-		return nil, err
+		return nil, unchecked(backup, err)
 	}
 	defer os.RemoveAll(tmp)
 	r, err := unpackBackup(ctx, backup, tmp, false)
 	if err != nil {
-		return nil, err
+		return nil, unchecked(backup, err)
 	}
 	return r, nil
+}
+
+// unchecked says of a backup that could not be looked through that nothing is known against it, where that is so.
+func unchecked(backup string, err error) error {
+	if c := CauseOf(err); c != Full && c != ReadOnly {
+		return err
+	}
+	return fmt.Errorf("%s was not checked: its database is unpacked into the folder for temporary files, %s, and there is "+
+		"no room there, or no right to write: %w. Nothing is known against the backup. Make room, or name another such "+
+		"folder in the environment, and try again", backup, os.TempDir(), err)
 }
 
 // settle brings what came back up to date, ends its sessions, and notes in its journal that it came back.

@@ -120,7 +120,12 @@ func open(dir string) (*Store, error) {
 		err = keepSeals(context.Background(), db)
 	}
 	if err != nil {
+		err = judged(db, err)
 		_ = db.Close()
+		var d *damaged
+		if CauseOf(err) != Unknown || errors.As(err, &d) {
+			return nil, unopened(dir, err)
+		}
 		return nil, fmt.Errorf("the database in %s can't be brought up to date: %w", dir, err)
 	}
 	st := &Store{db: db, dir: dir, held: map[string]int{}}

@@ -85,7 +85,7 @@ func unpackBackup(ctx context.Context, backup, dir string, keep bool) (*Returned
 			}
 			if err := u.entry(e); err != nil {
 				if CauseOf(err) == Full || CauseOf(err) == ReadOnly {
-					return nil, fmt.Errorf("%s can't be put back: %w", backup, err)
+					return nil, err
 				}
 				trouble[e.Name] = err.Error()
 			}
@@ -97,7 +97,7 @@ func unpackBackup(ctx context.Context, backup, dir string, keep bool) (*Returned
 			return nil, err
 		}
 		if err := u.salvage(ctx, f); err != nil {
-			return nil, fmt.Errorf("%s can't be put back: %w", backup, err)
+			return nil, err
 		}
 	}
 	return u.returned(ctx, backup, zerr, trouble)
