@@ -149,7 +149,7 @@ func (w *walk) seen(f frame, limits surface.Limits, scale float64) *surface.Seen
 	}, func() {
 		overlaps, kept[1], errs[1] = each(w, f.look, "flicker", meshes, apart,
 			func(ctx context.Context, m *scene.Mesh, tol float64) surface.Compared {
-				o := surface.Overlapping(ctx, m, tol, flaw.AtOnce)
+				o := surface.Overlapping(ctx, m, tol, flaw.AtOnce(m.Triangles()))
 				return surface.Compared{Overlap: o, Part: o.Cut}
 			})
 	})

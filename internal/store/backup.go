@@ -316,8 +316,8 @@ func unchecked(backup string, err error) error {
 	if c := CauseOf(err); c != Full && c != ReadOnly {
 		return err
 	}
-	return fmt.Errorf("%s was not checked: its database is unpacked into the folder for temporary files, %s, and there is "+
-		"no room there, or no right to write: %w. Nothing is known against the backup. Make room, or name another such "+
+	return fmt.Errorf("%s was not checked: its database is unpacked into the folder for temporary files, %s, and there "+
+		"is no room there, or no right to write: %w. Nothing is known against the backup. Make room, or name another such "+
 		"folder in the environment, and try again", backup, os.TempDir(), err)
 }
 

@@ -11,6 +11,7 @@ import (
 	"fmt"
 	"hash/crc32"
 	"math"
+	"math/rand/v2"
 	"strings"
 
 	"yarvek/core/format/bundle"
@@ -60,6 +61,7 @@ func All() []Maker {
 		{"half a million triangles round one point", fan},
 		{"300 000 loose triangles", loose},
 		{"400 000 triangles in one place", heap},
+		{"100 000 triangles that run through one another", through},
 		{"100 000 materials", func(n func(int) int) []bundle.File { return materials(n(100_000)) }},
 		{"100 000 slots of one OBJ", slots},
 		{"280 000 FBX models", func(n func(int) int) []bundle.File { return models(n(280_000)) }},
@@ -187,6 +189,20 @@ func loose(n func(int) int) []bundle.File {
 // heap are triangles that all lie in the same place.
 func heap(n func(int) int) []bundle.File {
 	return triangles(n(400_000), func(int) geom.Vec3 { return geom.Vec3{} })
+}
+
+// through are large triangles strewn in a small room, each through hundreds of others.
+func through(n func(int) int) []bundle.File {
+	r := rand.New(rand.NewPCG(4, 26))
+	var b strings.Builder
+	for range n(100_000) {
+		x, y, z := 4*r.Float64(), 4*r.Float64(), 4*r.Float64()
+		for range 3 {
+			fmt.Fprintf(&b, "v %.3f %.3f %.3f\n", x+r.Float64()/2, y+r.Float64()/2, z+r.Float64()/2)
+		}
+		b.WriteString("f -3 -2 -1\n")
+	}
+	return []bundle.File{{Name: "through.obj", Data: []byte(b.String())}}
 }
 
 // triangles are n that share no point, each at its place.

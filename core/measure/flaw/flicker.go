@@ -45,13 +45,14 @@ func (o Overlap) Within(tol float64) (n int, area float64, at geom.Vec3) {
 	return n, area, at
 }
 
-// How many steps are taken to find pairs, of some 20 ns each: boxes that are looked at, and triangles that are held
-// against one another. Each block of triangles has its share. AtOnce is for a page that is waited for, and enough
-// for any mesh whose faces do not run through one another by the hundred; InFull is for a job.
-const (
-	AtOnce = 48 << 20
-	InFull = 4 << 30
-)
+// InFull is how many steps a job takes to find pairs: boxes that are looked at, and triangles that are held against one
+// another, of 20 ns each where a mesh lies in order in memory, up to 200 where it does not. Each block of triangles has
+// its share.
+const InFull = 4 << 30
+
+// AtOnce is how many steps are taken for a page that is waited for: enough for any mesh whose faces do not run through
+// one another by the dozen.
+func AtOnce(triangles int) int { return max(8<<20, 48*triangles) }
 
 // keptPairs bounds those that are kept.
 const keptPairs = 1 << 17

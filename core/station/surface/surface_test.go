@@ -36,7 +36,9 @@ func seenOf(s *scene.Scene, l Limits) *Seen {
 	var overlaps []Compared
 	for _, p := range Places(s) {
 		meshes = append(meshes, LookAt(ctx, s.Meshes[p.Mesh], l.Needle))
-		overlaps = append(overlaps, Compared{Overlap: Overlapping(ctx, s.Meshes[p.Mesh], l.Apart/p.Scale, flaw.AtOnce)})
+		m := s.Meshes[p.Mesh]
+		overlaps = append(overlaps,
+			Compared{Overlap: Overlapping(ctx, m, l.Apart/p.Scale, flaw.AtOnce(m.Triangles()))})
 	}
 	return Gathered(ctx, s, meshes, overlaps, CoverOf(ctx, s), l)
 }
@@ -176,15 +178,15 @@ func TestFlickerIsWithinOneMeshAndGrowsWithDistance(t *testing.T) {
 		(&shape.Builder{}).Grid(1, 1, func(u, v float64) geom.Vec3 { return geom.Vec3{u, v, 0} }).Mesh("a"),
 		(&shape.Builder{}).Grid(1, 1, func(u, v float64) geom.Vec3 { return geom.Vec3{u/2 + 0.2, v/2 + 0.1, 0.00002} }).Mesh(
 			"b")})
-	all := Overlapping(ctx, m, 1e-3, flaw.AtOnce)
+	all := Overlapping(ctx, m, 1e-3, flaw.AtOnce(m.Triangles()))
 	n, _, _ := all.Within(InForce(Decisions{}, 2).Apart)
 	assert.Zero(t, n, "2 hundredths of a millimetre are told apart from 2 m")
 	_, area, _ := all.Within(InForce(Decisions{}, 20).Apart)
 	assert.InDelta(t, 0.25, area, 1e-9)
 	back := scene.Joined("panel", []*scene.Mesh{m, mend.Turn(m, []int32{0, 1})})
-	_, area, _ = Overlapping(ctx, back, 1e-3, flaw.AtOnce).Within(1e-3)
+	_, area, _ = Overlapping(ctx, back, 1e-3, flaw.AtOnce(back.Triangles())).Within(1e-3)
 	assert.InDelta(t, 0.5, area, 1e-9, "back to back nothing flickers")
-	assert.Empty(t, Overlapping(ctx, box(geom.Vec3{}).Mesh("box"), 1e-3, flaw.AtOnce).Pairs)
+	assert.Empty(t, Overlapping(ctx, box(geom.Vec3{}).Mesh("box"), 1e-3, flaw.AtOnce(12)).Pairs)
 }
 
 func TestSecondUVSetsAreHeldAgainstALightmap(t *testing.T) {
@@ -256,7 +258,7 @@ func BenchmarkLook(b *testing.B) {
 		b.Run(fmt.Sprintf("%dTriangles", s.Meshes[0].Triangles()), func(b *testing.B) {
 			for range b.N {
 				split.Together(func() { LookAt(ctx, s.Meshes[0], l.Needle) },
-					func() { Overlapping(ctx, s.Meshes[0], l.Apart, flaw.AtOnce) })
+					func() { Overlapping(ctx, s.Meshes[0], l.Apart, flaw.AtOnce(s.Meshes[0].Triangles())) })
 			}
 		})
 	}
