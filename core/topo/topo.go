@@ -373,16 +373,16 @@ type Chain struct {
 // Borders are the chains of open borders, in the order of their first edge.
 func (n *Net) Borders(ctx context.Context) []Chain {
 	var open []int32
-	at := map[int32][]int32{} // of a place: the open edges that end there
 	for e := range n.Edges() {
 		if n.FacesAt(e) == 1 {
 			open = append(open, int32(e))
-			a, b := n.Ends(e)
-			at[a] = append(at[a], int32(e))
-			at[b] = append(at[b], int32(e))
 		}
 	}
-	seen := make(map[int32]bool, len(open))
+	if len(open) == 0 {
+		return nil
+	}
+	at := n.endsOf(open)
+	seen := make([]bool, n.Edges())
 	var list []Chain
 	for k, e := range open {
 		if k&0xfff == 0 && ctx.Err() != nil {
@@ -402,8 +402,8 @@ func (n *Net) Borders(ctx context.Context) []Chain {
 			a, b := n.Ends(int(e))
 			ch.Length += n.Mesh.Points[a].Dist(n.Mesh.Points[b])
 			for _, p := range [2]int32{a, b} {
-				simple = simple && len(at[p]) == 2
-				for _, o := range at[p] {
+				simple = simple && len(at.of(p)) == 2
+				for _, o := range at.of(p) {
 					if !seen[o] {
 						seen[o] = true
 						stack = append(stack, o)
@@ -420,18 +420,46 @@ func (n *Net) Borders(ctx context.Context) []Chain {
 	return list
 }
 
+// ends are edges by the places where they end: those of a place lie one behind the other.
+type ends struct{ from, edges []int32 }
+
+// of lists the edges that end at a place, in their order.
+func (e ends) of(place int32) []int32 { return e.edges[e.from[place]:e.from[place+1]] }
+
+// endsOf gathers some edges by where they end.
+func (n *Net) endsOf(edges []int32) ends {
+	by := ends{make([]int32, len(n.Mesh.Points)+1), make([]int32, 2*len(edges))}
+	for _, e := range edges {
+		a, b := n.Ends(int(e))
+		by.from[a+1]++
+		by.from[b+1]++
+	}
+	for i := 1; i < len(by.from); i++ {
+		by.from[i] += by.from[i-1]
+	}
+	next := slices.Clone(by.from)
+	for _, e := range edges {
+		a, b := n.Ends(int(e))
+		for _, p := range [2]int32{a, b} {
+			by.edges[next[p]] = e
+			next[p]++
+		}
+	}
+	return by
+}
+
 // ring puts the edges of a simple loop in the order in which its faces run along them; nil
 // when they do not run alike.
-func (n *Net) ring(edges []int32, at map[int32][]int32) []int32 {
+func (n *Net) ring(edges []int32, at ends) []int32 {
 	ring := make([]int32, 0, len(edges))
 	e := edges[0]
 	for range edges {
 		c := n.Uses[n.First[e]]
 		ring = append(ring, c)
 		to := n.At(n.Next(c))
-		next := at[to][0]
+		next := at.of(to)[0]
 		if next == e {
-			next = at[to][1]
+			next = at.of(to)[1]
 		}
 		if n.At(n.Uses[n.First[next]]) != to {
 			return nil

@@ -50,9 +50,10 @@ func (o Overlap) Within(tol float64) (n int, area float64, at geom.Vec3) {
 // its share.
 const InFull = 4 << 30
 
-// AtOnce is how many steps are taken for a page that is waited for: enough for any mesh whose faces do not run through
-// one another by the dozen.
-func AtOnce(triangles int) int { return max(8<<20, 48*triangles) }
+// AtOnce is how many steps are taken for a page that is waited for: enough for meshes of up to 200 000 triangles whose
+// faces do not run through one another by the dozen, some 200 steps a triangle where they lie unevenly. The rest of
+// larger ones, and of what is denser, is a job's.
+func AtOnce(triangles int) int { return min(max(8<<20, 200*triangles), 40<<20) }
 
 // keptPairs bounds those that are kept.
 const keptPairs = 1 << 17
