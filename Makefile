@@ -47,6 +47,7 @@ fuzz: ## a million executions of each reader
 	$(GO) test -run '^$$' -fuzz FuzzClean -fuzztime 1000000x ./core/format/bundle
 	$(GO) test -run '^$$' -fuzz FuzzParse -fuzztime 200000x ./core/prep
 	$(GO) test -run '^$$' -fuzz FuzzDecide -fuzztime 1000000x ./core/prep
+	$(GO) test -run '^$$' -fuzz FuzzUnmarshal -fuzztime 1000000x ./core/strict
 
 soak: ## the long trials that docs/reliability.md quotes: heavy files, kills, faults of the disk, load
 	YARVEK_SOAK=1 $(GO) test -v -count 1 -timeout 60m ./soak
