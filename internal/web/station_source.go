@@ -16,6 +16,7 @@ import (
 	"yarvek/core/scene"
 	"yarvek/core/station"
 	"yarvek/core/station/source"
+	"yarvek/core/target"
 	"yarvek/internal/work"
 )
 
@@ -43,6 +44,17 @@ var sourceRoom = room{
 				{"light", "lights"}}
 		},
 		"rulekinds": func() []string { return source.Kinds },
+		"roles": func() [][2]string {
+			return [][2]string{{"mesh", "a mesh"}, {string(source.AsLOD), "a LOD"}, {string(source.AsShape), "collision"},
+				{string(source.AsMarker), "a marker"}}
+		},
+		"shapekinds": func() [][2]string {
+			list := [][2]string{{"", "as it measures"}}
+			for _, k := range target.SolidKinds {
+				list = append(list, [2]string{k, k})
+			}
+			return list
+		},
 		"cropways": func() (l [3][][2]string) {
 			l[0] = [][2]string{{string(source.OnPlan), "plan"}, {string(source.OnFront), "front"},
 				{string(source.OnSide), "side"}}
@@ -76,6 +88,26 @@ func (p sourcePage) Meshes() int {
 	return n
 }
 
+// StandIns says how many nodes go on in other roles, "" for none.
+func (p sourcePage) StandIns() string {
+	var list []string
+	count := func(what string, is func(source.Node) bool) {
+		n := 0
+		for _, d := range p.Report.Nodes {
+			if is(d) {
+				n++
+			}
+		}
+		if n > 0 {
+			list = append(list, fmt.Sprintf("%d as %s", n, what))
+		}
+	}
+	count("LODs", func(n source.Node) bool { return n.LOD > 0 })
+	count("collision", func(n source.Node) bool { return n.Solid })
+	count("markers", func(n source.Node) bool { return n.Marker })
+	return strings.Join(list, ", ")
+}
+
 // Newer is the newest revision when it is not in force, 0 when it is.
 func (p sourcePage) Newer() int {
 	if len(p.Revisions) > 0 && p.Revisions[0].Number > p.Opened.Revision.Number {
@@ -95,6 +127,17 @@ func (p sourcePage) SomeNodes() [][2]string {
 	var list [][2]string
 	for _, r := range p.Tree.Rows {
 		list = append(list, [2]string{r.Key, r.Name})
+	}
+	return list
+}
+
+// Bases are the first meshes that others can be a LOD or a shape of: those that go on.
+func (p sourcePage) Bases() [][2]string {
+	var list [][2]string
+	for _, n := range p.Report.Nodes {
+		if n.Kept && n.Triangles > 0 && len(list) < pieceOf {
+			list = append(list, [2]string{n.Key, n.Name})
+		}
 	}
 	return list
 }
@@ -264,6 +307,8 @@ func decideSource(f *form, p *prep.Prep) {
 	switch act {
 	case "leave", "keep", "group", "split":
 		decideNodes(f, d, act, keys)
+	case "role":
+		decideRole(f, d, keys)
 	case "unsplit":
 		d.Split = slices.DeleteFunc(slices.Clone(d.Split), func(s source.Split) bool { return slices.Contains(keys, s.Node) })
 	case "ungroup":
@@ -329,11 +374,12 @@ func decideNodes(f *form, d *source.Decisions, act string, ticked []string) {
 		keys := f.under(ticked)
 		d.Leave, d.Keep = sorted(append(slices.Clone(d.Leave), keys...)), without(d.Keep, keys)
 	case "keep":
+		// What was left by hand goes on again; what a rule leaves, or a name or a role makes something else, is kept.
 		keys := f.under(ticked)
+		*d = d.AsMeshes(slices.DeleteFunc(slices.Clone(keys), func(k string) bool {
+			return len(d.Rules) == 0 && slices.Contains(d.Leave, k)
+		}))
 		d.Leave = without(d.Leave, keys)
-		if len(d.Rules) > 0 {
-			d.Keep = sorted(append(slices.Clone(d.Keep), keys...))
-		}
 	case "group":
 		d.Groups, d.Merge = grouped(d.Groups, f.name("group"), ticked), source.MergeSome
 	case "split":
@@ -343,6 +389,42 @@ func decideNodes(f *form, d *source.Decisions, act string, ticked []string) {
 		for _, k := range ticked {
 			d.Split = append(d.Split, source.Split{Node: k, By: by})
 		}
+	}
+}
+
+// decideRole has the ticked nodes go on as what the form says.
+func decideRole(f *form, d *source.Decisions, ticked []string) {
+	if len(ticked) == 0 {
+		f.fail("no node was ticked")
+		return
+	}
+	o, err := f.open()
+	if err != nil {
+		f.err = first(f.err, err)
+		return
+	}
+	role := source.Role{As: source.As(f.str("as")), Of: f.str("of"), Kind: f.str("kind")}
+	if f.str("n") != "" {
+		role.N = f.int("n")
+	}
+	switch role.As {
+	case "mesh":
+		*d = d.AsMeshes(ticked)
+		return
+	case source.AsLOD:
+		role.Kind = ""
+	case source.AsShape:
+		role.N = 0
+	case source.AsMarker:
+		role.Of, role.N, role.Kind = "", 0, ""
+	}
+	if role.As != source.AsMarker && !slices.Contains(o.Result.Survey.Keys, role.Of) {
+		f.fail("choose the mesh they are a LOD or a shape of")
+		return
+	}
+	*d = d.As(role, ticked, o.Result.Source)
+	for _, role := range d.Roles {
+		f.check(role.Validate())
 	}
 }
 

@@ -20,6 +20,38 @@ const (
 // SurfaceKind is what a shape is called that is no convex body.
 const SurfaceKind = "surface"
 
+// measuredKind is what a shape of the file is that no name says the kind of: a box, a ball or a capsule where it is one
+// for [saidAs], a hull where all its points lie on one, else a surface.
+func measuredKind(ctx context.Context, m *scene.Mesh) string {
+	for _, k := range []solid.Kind{solid.Box, solid.Ball, solid.Capsule} {
+		if _, is := saidAs(ctx, string(k), m); is {
+			return string(k)
+		}
+	}
+	h := geom.HullWithin(ctx, m.Points, geom.Finely)
+	if len(h.Faces) == 0 || h.Flat {
+		return SurfaceKind
+	}
+	planes := fit.NewConvex(fit.OfHull(h)).Planes
+	box := geom.EmptyBox()
+	for _, p := range h.Points {
+		box = box.Add(p)
+	}
+	near := boxNear * box.Size().Len()
+	for _, c := range m.Corners {
+		depth := math.Inf(1) // below the hull's surface
+		for _, p := range planes {
+			if depth = min(depth, math.Abs(p.N.Dot(m.Points[c])-p.D)); depth <= near {
+				break
+			}
+		}
+		if depth > near {
+			return SurfaceKind
+		}
+	}
+	return string(solid.Hull)
+}
+
 // saidAs is the shape of the file as its name says what it is, and whether it is that; else it is the hull
 // round its points, as every receiver takes it.
 func saidAs(ctx context.Context, kind string, m *scene.Mesh) (solid.Solid, bool) {

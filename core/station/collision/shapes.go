@@ -287,7 +287,7 @@ type Hand struct {
 	Key  string // of its node
 	Name string // as the file has it
 	Of   string // name of the mesh it stands for
-	Kind string // by the target's pattern
+	Kind string // by the target's pattern or by decision, "" for what it measures as
 	Mesh *scene.Mesh
 	// Lost tells that no mesh has the name it stands for; Near is the nearest there is.
 	Lost bool
@@ -377,8 +377,12 @@ func Gather(ctx context.Context, d Decisions, made []Fitted, hand []Hand, s *sce
 			}
 			of := slices.IndexFunc(s.Nodes, func(n scene.Node) bool { return n.Mesh >= 0 && n.Name == h.Of })
 			x := Shape{ID: fmt.Sprintf("h%d", i), Fit: -1, Edited: -1, Hand: i, Of: of, Key: h.Key, Mesh: h.Mesh}
-			form, is := saidAs(ctx, h.Kind, h.Mesh)
-			x.Said, x.Belied = h.Kind, !is
+			kind := h.Kind
+			if kind == "" {
+				kind = measuredKind(ctx, h.Mesh)
+			}
+			form, is := saidAs(ctx, kind, h.Mesh)
+			x.Said, x.Belied = kind, !is
 			add(x, form, geom.Identity)
 		}
 	}

@@ -33,13 +33,10 @@ type Hand struct {
 	Missing  []string     // names of nodes that have none of that number
 }
 
-// LevelOf is the number of the LOD that a node is one of by its ladder, 0 of the finest and of all
-// others.
-func (v *Survey) LevelOf(i int) int { return v.level[i] }
-
-// ladders gathers what names and LOD groups tell.
-func (v *looker) ladders(s *scene.Scene) {
-	v.level = map[int]int{}
+// laddersOf gathers what nodes are recognised as, and LOD groups tell; level is filled with the number of each node
+// that is a coarser one. What is decided for a node comes before its group.
+func laddersOf(s *scene.Scene, by map[int]Recognised, level map[int]int) (list []Ladder) {
+	add := func(l Ladder) { list = ladder(list, l, level) }
 	below := make([][]int, len(s.Nodes)) // nodes with a mesh in a node's branch
 	for i := len(s.Nodes) - 1; i >= 0; i-- {
 		n := s.Nodes[i]
@@ -69,17 +66,18 @@ func (v *looker) ladders(s *scene.Scene) {
 			if k < len(n.Coverage) {
 				at.Coverage = n.Coverage[k]
 			}
+			at.Nodes = slices.DeleteFunc(slices.Clone(at.Nodes), func(i int) bool { return by[i].Decided })
 			if len(at.Nodes) > 0 {
 				l.Levels = append(l.Levels, at)
 			}
 		}
-		v.ladder(l)
+		add(l)
 	}
 	named := map[int]*Ladder{}
 	var order []int
 	for i := range s.Nodes {
-		r, ok := v.Recognised[i]
-		if !ok || r.What != Level || r.Of < 0 || v.level[i] > 0 || v.level[r.Of] > 0 {
+		r, ok := by[i]
+		if !ok || r.What != Level || r.Of < 0 || level[i] > 0 || level[r.Of] > 0 {
 			continue
 		}
 		l := named[r.Of]
@@ -96,23 +94,24 @@ func (v *looker) ladders(s *scene.Scene) {
 		}
 	}
 	for _, i := range order {
-		v.ladder(*named[i])
+		add(*named[i])
 	}
+	return list
 }
 
 // ladder adds one, with its levels in order.
-func (v *looker) ladder(l Ladder) {
+func ladder(list []Ladder, l Ladder, level map[int]int) []Ladder {
 	if len(l.Of) == 0 || len(l.Levels) == 0 {
-		return
+		return list
 	}
 	slices.SortStableFunc(l.Levels, func(a, b LevelNodes) int { return cmp.Compare(a.N, b.N) })
 	for _, x := range l.Levels {
 		for _, i := range x.Nodes {
-			v.level[i] = x.N
+			level[i] = x.N
 		}
 	}
 	slices.Sort(l.Of)
-	v.Ladders = append(v.Ladders, l)
+	return append(list, l)
 }
 
 // hand makes a scene of each LOD that came along and is neither kept as a mesh of its own nor left
@@ -126,7 +125,7 @@ func (r *run) hand(out *scene.Scene, from []int) (list []Hand, froms [][]int) {
 		}
 	}
 	var numbers []int
-	for _, l := range r.survey.Ladders {
+	for _, l := range r.stands.ladders {
 		for _, x := range l.Levels {
 			if slices.ContainsFunc(x.Nodes, gathered) &&
 				slices.ContainsFunc(l.Of, func(i int) bool { _, ok := at[i]; return ok }) {
@@ -139,7 +138,7 @@ func (r *run) hand(out *scene.Scene, from []int) (list []Hand, froms [][]int) {
 		h := Hand{N: n}
 		s, f := out.Clone(), slices.Clone(from)
 		has := map[int]bool{}
-		for _, l := range r.survey.Ladders {
+		for _, l := range r.stands.ladders {
 			var best *LevelNodes
 			for k := range l.Levels {
 				if x := &l.Levels[k]; x.N <= n && slices.ContainsFunc(x.Nodes, gathered) {

@@ -25,7 +25,7 @@ func (r *run) solids() []HandSolid {
 		if !r.rep.Nodes[i].Solid {
 			continue
 		}
-		n, k := r.s.Nodes[i], r.survey.Recognised[i]
+		n, k := r.s.Nodes[i], r.stands.by[i]
 		h := HandSolid{Key: r.survey.Keys[i], Name: n.Name, Of: k.Mesh, Kind: k.Kind}
 		switch {
 		case k.Of >= 0:

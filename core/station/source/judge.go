@@ -190,30 +190,10 @@ func (r *run) lone() {
 	}
 }
 
-// standIns tells levels and collision shapes as such. Nothing is advised: they are there on
-// purpose.
+// standIns tells levels and collision shapes as such, and asks what those are that nobody has said so of.
 func (r *run) standIns() {
-	for _, k := range []struct{ what, one, many, text string }{
-		{Level, "node reads as a simpler level", "nodes read as simpler levels",
-			"All levels go on and stand in one another, as the file has them."},
-		{Solid, "node reads as a collision shape", "nodes read as collision shapes",
-			"It goes on as a mesh like any other, as the file has it."},
-	} {
-		var names []string
-		var first *Lone
-		for i, l := range r.survey.Lone {
-			if l.What == k.what && r.rep.Nodes[l.Node].Kept {
-				names = append(names, r.rep.Nodes[l.Node].Name)
-				if first == nil {
-					first = &r.survey.Lone[i]
-				}
-			}
-		}
-		if len(names) > 0 {
-			r.say(finding.Note, "source/"+strings.ReplaceAll(k.what, " ", "-"), figure.Plural(len(names), k.one, k.many),
-				station.Some(names)+". "+first.Text+" "+k.text).Place = r.place(first.At, names[0])
-		}
-	}
+	r.guessed(Level)
+	r.guessed(Solid)
 	var names []string
 	for _, n := range r.rep.Nodes {
 		for _, h := range r.rep.Hand {
@@ -224,7 +204,8 @@ func (r *run) standIns() {
 	}
 	if len(names) > 0 {
 		r.say(finding.Note, "source/lods", figure.Plural(len(names), "node goes on as a LOD", "nodes go on as LODs"),
-			station.Some(names)+". By their names or their group they stand for others from afar; LODs shows them. Keep one "+
+			station.Some(names)+". By their names, their group or your decision they stand for others from afar; LODs "+
+				"shows them. Keep one "+
 				"to have it go on "+
 				"as a mesh of its own.")
 	}
@@ -237,11 +218,86 @@ func (r *run) standIns() {
 	if len(names) > 0 {
 		r.say(finding.Note, "source/solids", figure.Plural(len(names), "node goes on as collision",
 			"nodes go on as collision"),
-			station.Some(names)+". By the target's pattern they are what a body touches; Collision shows them. Keep one to "+
+			station.Some(names)+". By the target's pattern or your decision they are what a body touches; Collision "+
+				"shows them. Keep one to "+
 				"have it go on as a "+
 				"mesh like any other.")
 	}
 	r.meshless()
+}
+
+// guessed asks of nodes that seem to be LODs, or shapes to collide with, and go on as meshes whether they are.
+func (r *run) guessed(what string) {
+	roles := map[string]Role{}
+	var keys, names, of []string
+	var first *Guess
+	named, counted := false, r.taken()
+	for i, g := range r.survey.Guesses {
+		row, key := r.rep.Nodes[g.Node], r.survey.Keys[g.Node]
+		if g.What != what || !row.Kept || slices.Contains(r.d.Keep, key) {
+			continue
+		}
+		base := r.survey.Keys[g.Of]
+		role := Role{As: AsShape, Of: base, Kind: g.Kind}
+		if what == Level {
+			role = Role{As: AsLOD, Of: base, N: counted(base, g.N)}
+		}
+		roles[key] = role
+		keys, names, named = append(keys, key), append(names, row.Name), named || g.Named
+		if name := r.rep.Nodes[g.Of].Name; !slices.Contains(of, name) {
+			of = append(of, name)
+		}
+		if first == nil {
+			first = &r.survey.Guesses[i]
+		}
+	}
+	if len(keys) == 0 {
+		return
+	}
+	whose := ""
+	if len(of) == 1 {
+		whose = fmt.Sprintf(" of “%s”", of[0])
+	}
+	code, title, label, effect := "source/simpler-level",
+		figure.Plural(len(keys), "node reads as a LOD", "nodes read as LODs")+whose, "Use as LODs",
+		"They stand for it from afar, and LODs shows them."
+	if what == Solid {
+		code, title, label, effect = "source/collision-shape",
+			figure.Plural(len(keys), "node reads as a collision shape", "nodes read as collision shapes")+whose,
+			"Use as collision"+whose, "They are what a body touches, and Collision shows them."
+	}
+	sev := finding.Note
+	if named {
+		sev = finding.Look
+	}
+	text := station.Some(names) + ". " + first.Text + " As they are they go on as meshes and stand in one another."
+	r.say(sev, code, title, text,
+		finding.Remedy{Label: label, Effect: effect, Decision: r.d.withRoles(roles)},
+		finding.Remedy{Label: "They are meshes", Effect: "They go on as they are, and this is not asked again.",
+			Decision: r.d.AsMeshes(keys), Harsh: true}).Place =
+		r.place(r.survey.Boxes[first.Node].Center(), names[0])
+}
+
+// isGuessed tells whether there is a guess of what a node stands in for.
+func (r *run) isGuessed(i int) bool {
+	return slices.ContainsFunc(r.survey.Guesses, func(g Guess) bool { return g.Node == i })
+}
+
+// taken gives the number a guessed LOD of a node has: its own, or where that is too high or taken already the next
+// free one.
+func (r *run) taken() func(of string, n int) int {
+	has := map[string]bool{}
+	for _, role := range r.d.Roles {
+		if role.As == AsLOD {
+			has[fmt.Sprint(role.N, role.Of)] = true
+		}
+	}
+	return func(of string, n int) int {
+		n = min(n, MostLODs)
+		for ; has[fmt.Sprint(n, of)] && n < MostLODs; n++ {
+		}
+		return n
+	}
 }
 
 // meshless tells names that the target's patterns read and that name no mesh, with the nearest
@@ -249,8 +305,9 @@ func (r *run) standIns() {
 func (r *run) meshless() {
 	said := 0
 	for i := range r.survey.Keys {
-		k, ok := r.survey.Recognised[i]
-		if !ok || k.Of >= 0 || !r.rep.Nodes[i].Kept && !r.rep.Nodes[i].Solid || k.What == Level && k.N == "0" {
+		k, ok := r.stands.by[i]
+		if !ok || k.Decided || k.Of >= 0 || r.isGuessed(i) || k.What == Level && number(k.N) == 0 ||
+			!r.rep.Nodes[i].Kept && !r.rep.Nodes[i].Solid {
 			continue
 		}
 		if said++; said > 6 {

@@ -48,6 +48,9 @@ func (d Decisions) Lines() []string {
 	for _, g := range d.Groups {
 		say("Group %s as %s", station.Nodes(g.Nodes), g.Name)
 	}
+	for _, k := range slices.Sorted(maps.Keys(d.Roles)) {
+		say("Use %s as %s", station.LastName(k), d.Roles[k])
+	}
 	if d.Merge != Apart {
 		say("%s", mergeLines[d.Merge])
 	}

@@ -2,31 +2,40 @@ package source
 
 import (
 	"fmt"
+	"maps"
+	"slices"
 	"strconv"
+	"strings"
 
 	"yarvek/core/naming"
 	"yarvek/core/scene"
 	"yarvek/core/target"
 )
 
-// Recognised is what the target's patterns read in a node's name: a level or a collision shape
-// of a mesh.
+// Recognised is what the target's patterns read in a node's name, or is decided: a level or a collision shape of a
+// mesh, or a marker.
 type Recognised struct {
-	What    string // Level or Solid
+	What    string // Level, Solid or Marker
 	Kind    string // of collision, "" for a level
 	N       string
 	Mesh    string // as the name has it
 	Of      int    // the node of that mesh, -1 when there is none
 	Nearest int    // without it, the node whose name is nearest, -1 when none is near
 	Right   string // the name it would have as that one's, "" without Nearest
+	Decided bool   // by a role, not by its name
 }
 
 // words say what a node stands for, "" for itself.
 func (r Recognised) words() string {
 	switch r.What {
+	case Marker:
+		return "a marker"
 	case Level:
-		return fmt.Sprintf("level %s of %s", r.N, r.Mesh)
+		return fmt.Sprintf("LOD %s of %s", r.N, r.Mesh)
 	case Solid:
+		if r.Decided {
+			return strings.TrimSpace(r.Kind + " to collide with, of " + r.Mesh)
+		}
 		return fmt.Sprintf("%s %s to collide with, of %s", r.Kind, r.N, r.Mesh)
 	}
 	return ""
@@ -34,60 +43,21 @@ func (r Recognised) words() string {
 
 // recognise reads the names of nodes by the target's patterns.
 func (v *looker) recognise(s *scene.Scene, t target.Target) {
-	lod, err1 := t.Pattern(target.LODName)
-	solid, err2 := t.Pattern(target.SolidName)
+	v.patterns.rules = t.Names.Rules
+	var err1, err2 error
+	v.patterns.lod, err1 = t.Pattern(target.LODName)
+	v.patterns.solid, err2 = t.Pattern(target.SolidName)
 	if err1 != nil || err2 != nil {
-		return // such a target is refused where it comes in
+		v.patterns = patterns{} // such a target is refused where it comes in
 	}
-	v.Recognised = map[int]Recognised{}
-	read := func(name string) (Recognised, *naming.Template, map[string]string, bool) {
-		if m, ok := solid.Read(name); ok {
-			return Recognised{What: Solid, Kind: m["kind"], N: m["n"], Mesh: m["mesh"]}, solid, m, true
-		}
-		if m, ok := lod.Read(name); ok {
-			return Recognised{What: Level, N: m["n"], Mesh: m["mesh"]}, lod, m, true
-		}
-		return Recognised{}, nil, nil, false
-	}
-	own := map[string]int{} // nodes that stand for themselves, by their clean names
-	var names []string
+	names := make([]string, len(s.Nodes))
 	for i, n := range s.Nodes {
-		r, _, _, ok := read(n.Name)
-		if ok && !(r.What == Level && number(r.N) == 0) || n.Mesh < 0 {
-			continue
-		}
-		clean := t.Names.Rules.Clean(n.Name)
-		if ok {
-			clean = r.Mesh // the first of a ladder is the mesh itself
-		}
-		if _, ok := own[clean]; !ok {
-			own[clean] = i
-			names = append(names, clean)
-		}
+		names[i] = n.Name
 	}
-	for i, n := range s.Nodes {
-		if n.Mesh < 0 {
-			continue
-		}
-		r, by, values, ok := read(n.Name)
-		if !ok {
-			continue
-		}
-		if r.What == Level && number(r.N) == 0 {
-			continue // the first of a ladder is the mesh itself
-		}
-		r.Of, r.Nearest = -1, -1
-		if of, ok := own[r.Mesh]; ok {
-			r.Of = of
-		} else if near := nearestName(r.Mesh, names); near != "" {
-			r.Nearest = own[near]
-			values["mesh"] = near
-			if r.Right, _ = by.Make(values); r.Right == "" {
-				r.Nearest = -1
-			}
-		}
-		v.Recognised[i] = r
-		what := "a simpler level"
+	v.Recognised = v.patterns.recognise(s, names)
+	for _, i := range slices.Sorted(maps.Keys(v.Recognised)) {
+		r := v.Recognised[i]
+		what := "a LOD"
 		if r.What == Solid {
 			what = "a " + r.Kind + " to collide with"
 		}

@@ -86,6 +86,9 @@ func (r Rule) String() string {
 // solidWhy is why a node that the target's pattern reads as a shape to collide with is no mesh.
 const solidWhy = "it goes on as collision"
 
+// markerWhy is why a node that is decided to be a marker is no mesh.
+const markerWhy = "it goes on as a marker"
+
 // judges returns what tells whether a node is kept, and the rule by which it is not.
 func (r *run) judges() func(i int) (kept bool, why string, lod int) {
 	s, v := r.s, r.survey
@@ -117,11 +120,14 @@ func (r *run) judges() func(i int) (kept bool, why string, lod int) {
 				return false, rule.String(), 0
 			}
 		}
-		if n := v.LevelOf(i); n > 0 {
+		if n := r.stands.levelOf(i); n > 0 {
 			return false, fmt.Sprintf("it goes on as LOD %d", n), n
 		}
-		if v.Recognised[i].What == Solid {
+		switch r.stands.by[i].What {
+		case Solid:
 			return false, solidWhy, 0
+		case Marker:
+			return false, markerWhy, 0
 		}
 		return true, "", 0
 	}

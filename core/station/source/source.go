@@ -41,6 +41,9 @@ type Decisions struct {
 
 	Groups []Group `json:"groups,omitempty"`
 
+	// Roles are what nodes go on as in place of the meshes they are, by node.
+	Roles map[string]Role `json:"roles,omitempty"`
+
 	// Move is the place that becomes the origin of a scene far from it; metres as read.
 	Move geom.Vec3 `json:"move,omitzero"`
 	// Error is the largest rounding of 32-bit coordinates that is accepted, in metres;
@@ -129,6 +132,11 @@ func (d Decisions) Validate() error {
 	if !slices.Contains([]Merge{Apart, MergeAll, MergeSlot, MergeSome}, d.Merge) {
 		return fmt.Errorf("%q is no way to merge: expected all, slot or group", d.Merge)
 	}
+	for k, role := range d.Roles {
+		if err := role.Validate(); err != nil {
+			return fmt.Errorf("“%s”: %w", station.LastName(k), err)
+		}
+	}
 	for _, c := range d.Move {
 		if !(math.Abs(c) <= 1e12) {
 			return fmt.Errorf("a move by %g m is out of bounds", c)
@@ -148,6 +156,11 @@ func (d Decisions) Refs() []string {
 	}
 	for _, g := range d.Groups {
 		list = append(list, g.Nodes...)
+	}
+	for k, role := range d.Roles {
+		if list = append(list, k); role.Of != "" {
+			list = append(list, role.Of)
+		}
 	}
 	slices.Sort(list)
 	return slices.Compact(list)
@@ -189,7 +202,28 @@ func (d Decisions) repointed(from, to string) Decisions {
 		}
 	}
 	d.Groups = groups
+	d.Roles = repointedRoles(d.Roles, from, to)
 	return d
+}
+
+// repointedRoles names a node in the place of another; what stands for one that is dropped has no role any more.
+func repointedRoles(roles map[string]Role, from, to string) map[string]Role {
+	out := map[string]Role{}
+	for k, role := range roles {
+		if k == from {
+			k = to
+		}
+		if role.Of == from {
+			role.Of = to
+		}
+		if k != "" && (role.Of != "" || role.As == AsMarker) {
+			out[k] = role
+		}
+	}
+	if len(out) == 0 {
+		return nil
+	}
+	return out
 }
 
 // Node is one row of the tree.
@@ -206,13 +240,17 @@ type Node struct {
 	Why       string // it was left: the rule in words, "" when by itself
 	LOD       int    // it goes on as that LOD of another, 0 for none
 	Solid     bool   // it goes on as a shape to collide with
+	Marker    bool   // it goes on as its place and name alone
 	Carries   bool   // something below it is kept, so it stays as an empty node
 	Lone      []string
-	For       string // what it stands for by the target's patterns, "" for itself
+	For       string // what it stands for by the target's patterns or by decision, "" for itself
 	Idle      bool   // its name says nothing
 	Group     string
 	Box       geom.Box
 }
+
+// GoesOn tells whether the node goes on, as a mesh or in another role.
+func (n Node) GoesOn() bool { return n.Kept || n.LOD > 0 || n.Solid || n.Marker }
 
 // Report is what the station found.
 type Report struct {
@@ -261,6 +299,7 @@ type run struct {
 	ctx    context.Context
 	s      *Came
 	survey *Survey
+	stands stands
 	d      Decisions
 	rep    *Report
 }
@@ -278,7 +317,8 @@ func Run(ctx context.Context, s *Came, v *Survey, ask Ask, d Decisions) (*scene.
 	if rep.Accepted == 0 {
 		rep.Accepted = DefaultError
 	}
-	r := &run{ctx, s, v, d, rep}
+	r := &run{ctx: ctx, s: s, survey: v, d: d, rep: rep}
+	r.stands = r.standing()
 	r.rows()
 	out, from := r.prune()
 	if ctx.Err() != nil {
@@ -322,7 +362,7 @@ func (r *run) rows() {
 		}
 		row := Node{Key: v.Keys[i], Name: n.Name, Was: n.Name, Kind: n.Kind, Depth: depth[i],
 			Box:  v.Boxes[i].Shifted(r.d.Move.Mul(-1)),
-			Lone: v.LoneOf(i), For: v.Recognised[i].words(), Group: group[v.Keys[i]]}
+			Lone: v.LoneOf(i), For: r.stands.by[i].words(), Group: group[v.Keys[i]]}
 		if h := s.hubOf[i]; h >= 0 { // a part is called after what it was part of
 			row.Name = rep.Nodes[h].Name + strings.TrimPrefix(n.Name, s.Nodes[h].Name)
 		}
@@ -341,6 +381,8 @@ func (r *run) rows() {
 		}
 		row.Kept, row.Why, row.LOD = judge(i)
 		row.Solid = row.Why == solidWhy
+		row.Marker = row.Why == markerWhy
+		row.Carries = row.Marker
 		if row.Kept && n.Mesh >= 0 {
 			rep.Kept++
 		}
@@ -512,17 +554,12 @@ func (r *run) renameMeshes(out *scene.Scene) {
 
 // rename applies the patterns; out's nodes are the run's own.
 func (r *run) rename(out *scene.Scene) {
-	for _, rule := range r.d.Rename {
-		p, err := naming.Parse(rule.Match)
-		if err != nil {
-			continue // Validate has said so
-		}
-		n := 0
-		for i := range out.Nodes {
-			if p.Matches(out.Nodes[i].Name) {
-				n++
-				out.Nodes[i].Name = p.Make(rule.To, out.Nodes[i].Name, n)
-			}
-		}
+	names := make([]string, len(out.Nodes))
+	for i, n := range out.Nodes {
+		names[i] = n.Name
+	}
+	renameAll(r.d.Rename, names)
+	for i := range out.Nodes {
+		out.Nodes[i].Name = names[i]
 	}
 }

@@ -3,14 +3,30 @@ package source
 import (
 	"cmp"
 	"fmt"
-	"math"
+	"maps"
 	"slices"
+	"strings"
 
+	"yarvek/core/collide/fit"
 	"yarvek/core/geom"
+	"yarvek/core/measure/extents"
 	"yarvek/core/naming"
 	"yarvek/core/scene"
 	"yarvek/core/union"
 )
+
+// Guess is what a node seems to stand in for, by its name and by its shape: nobody has said so, and the target's
+// patterns do not.
+type Guess struct {
+	Node int
+	What string // Level or Solid
+	Kind string // of a Solid: by its name, "" where that says none
+	N    int    // of a Level, from 1 on
+	Of   int    // the node it stands in for
+	Text string // why, in a sentence
+	// Named tells that a name says so, not the shape alone.
+	Named bool
+}
 
 // standsIn tells whether a node was found to be a level or a collision shape of another.
 func (v *Survey) standsIn(i int) bool {
@@ -30,196 +46,362 @@ func samePlace(a, b geom.Box) bool {
 	return a.Center().Dist(b.Center()) <= most/10
 }
 
-// standIns finds nodes that stand in the place of another on purpose, by their names or by
-// being far simpler: simpler levels, and shapes to collide with.
+// within tells whether b lies in a, but for a tenth of a's size.
+func within(a, b geom.Box) bool {
+	grown := a.Grown(0.1 * a.Size().Max())
+	return grown.Union(b) == grown
+}
+
+// guesser finds nodes that stand in the place of another on purpose: simpler levels, and shapes to collide with.
+type guesser struct {
+	*looker
+	s    *scene.Scene
+	list []int            // nodes with a mesh that fill some room
+	read []naming.Reading // of each node's name, or of the one it is grouped under
+	// together are the nodes that take up the same room as a node, itself among them, in their order
+	together map[int][]int
+	base     map[string][]int // nodes that stand for themselves, by their stems
+}
+
+// affix is up to how many letters a word has that is put before or behind another mesh's name.
+const affix = 5
+
+// standIns makes the guesses, for what the target's patterns do not read.
 func (v *looker) standIns(s *scene.Scene) {
-	var list []int
+	g := &guesser{looker: v, s: s, read: make([]naming.Reading, len(s.Nodes)), together: map[int][]int{},
+		base: map[string][]int{}}
 	for i, n := range s.Nodes {
+		g.read[i] = naming.RoleOf(n.Name)
 		if n.Mesh >= 0 && !v.Boxes[i].IsEmpty() {
-			list = append(list, i)
+			g.list = append(g.list, i)
 		}
 	}
-	slices.SortStableFunc(list, func(a, b int) int { return cmp.Compare(v.Boxes[a].Min[0], v.Boxes[b].Min[0]) })
-	group := union.New(len(s.Nodes)) // of those that share a place
+	if !g.places() {
+		return
+	}
+	for _, i := range g.list {
+		g.grouped(i)
+	}
+	for _, i := range g.list {
+		if r := g.read[i]; r.Role == naming.Itself {
+			g.base[r.Stem] = append(g.base[r.Stem], i)
+		}
+	}
+	g.first()
+	for _, i := range g.list {
+		if r, said := v.Recognised[i]; !said || r.Of < 0 && r.Nearest < 0 {
+			g.judge(i)
+		}
+	}
+	g.numbers()
+	for _, x := range v.Guesses {
+		v.note(x.Node, x.What, x.Text)
+	}
+}
+
+// places groups the nodes that take up the same room; false when there were too many to compare.
+func (g *guesser) places() bool {
+	boxes := g.Boxes
+	order := slices.Clone(g.list)
+	slices.SortStableFunc(order, func(a, b int) int { return cmp.Compare(boxes[a].Min[0], boxes[b].Min[0]) })
+	group := union.New(len(g.s.Nodes))
 	tests := 0
-	for k, a := range list {
-		reach := v.Boxes[a].Min[0] + v.Boxes[a].Size().Max()/2 + v.Near
-		for _, b := range list[k+1:] {
-			if v.Boxes[b].Min[0] > reach {
+	for k, a := range order {
+		reach := boxes[a].Min[0] + boxes[a].Size().Max()/2 + g.Near
+		for _, b := range order[k+1:] {
+			if boxes[b].Min[0] > reach {
 				break
 			}
-			if tests++; tests > 4_000_000 || v.ctx.Err() != nil {
-				v.Cut = true
-				return
+			if tests++; tests > 4_000_000 || g.ctx.Err() != nil {
+				g.Cut = true
+				return false
 			}
-			if samePlace(v.Boxes[a], v.Boxes[b]) {
+			if samePlace(boxes[a], boxes[b]) {
 				group.Join(int32(a), int32(b))
 			}
 		}
 	}
 	places := map[int32][]int{}
-	for _, i := range list {
+	for _, i := range g.list {
 		k := group.Find(int32(i))
 		places[k] = append(places[k], i)
 	}
-	stems := map[string]bool{} // of nodes that stand for themselves
-	for _, i := range list {
-		if role, _, stem, _ := naming.RoleOf(s.Nodes[i].Name); role == naming.Itself {
-			stems[stem] = true
-		}
+	for _, i := range g.list {
+		g.together[i] = places[group.Find(int32(i))]
 	}
-	for _, i := range list {
-		together := places[group.Find(int32(i))]
-		slices.Sort(together)
-		v.standIn(s, i, together, stems)
-	}
+	return true
 }
 
-// standIn judges node i among those that share its place.
-func (v *looker) standIn(s *scene.Scene, i int, together []int, stems map[string]bool) {
-	tris := func(k int) int { return s.Meshes[s.Nodes[k].Mesh].Triangles() }
-	fullest := i // the node it would stand in for
-	for _, k := range together {
-		if tris(k) > tris(fullest) {
-			fullest = k
-		}
-	}
-	if _, said := v.Recognised[i]; said {
+// grouped reads a node by the nearest node above it whose name says a role for sure, where its own says none: what
+// lies in a group “LOD1” is of that level.
+func (g *guesser) grouped(i int) {
+	if g.read[i].Role != naming.Itself {
 		return
 	}
-	role, sure, stem, number := naming.RoleOf(s.Nodes[i].Name)
-	simpler := fullest != i && 2*tris(i) <= tris(fullest)
-	of := s.Nodes[fullest].Name
-	switch {
-	case role == naming.Solid && (sure && (fullest != i || stems[stem]) || simpler):
-		v.note(i, Solid, fmt.Sprintf("By its name it is a shape to collide with, of “%s”.",
-			cmp.Or(other(s, i, fullest, stem), of)))
-	case role == naming.Level && (sure && number != 0 && (len(together) > 1 || stems[stem]) || simpler):
-		v.note(i, Level, fmt.Sprintf("By its name it is a simpler level of “%s”.", cmp.Or(other(s, i, fullest, stem), of)))
-	case role == naming.Itself && number > 0 && v.countedUp(s, stem, together) && number > least(s, stem, together):
-		v.note(i, Level, fmt.Sprintf("Its name counts up from others in the same place: it reads as a level of “%s”.", stem))
-	case simpler && 10*tris(i) <= tris(fullest) && tris(fullest) >= 100:
-		v.note(i, Level, fmt.Sprintf(
-			"It takes up the room of “%s” with %d of its %d triangles: it reads as a simpler level, or as a shape "+
-				"to collide with.", of, tris(i), tris(fullest)))
-	}
-}
-
-// other is the name of the node that stands for itself, when it is not i.
-func other(s *scene.Scene, i, fullest int, stem string) string {
-	if fullest != i {
-		return s.Nodes[fullest].Name
-	}
-	return stem
-}
-
-// countedUp tells whether the nodes in one place that share a stem are three or more, whose
-// numbers follow on one another from 0 or 1. Two may be a thing and its copy.
-func (v *looker) countedUp(s *scene.Scene, stem string, together []int) bool {
-	var numbers []int
-	for _, k := range together {
-		if role, _, st, n := naming.RoleOf(s.Nodes[k].Name); role == naming.Itself && st == stem && n >= 0 {
-			numbers = append(numbers, n)
+	for p, deep := g.s.Nodes[i].Parent, 0; p >= 0 && deep < 16; p, deep = g.s.Nodes[p].Parent, deep+1 {
+		if r := g.read[p]; g.s.Nodes[p].Mesh < 0 && r.Sure && (r.Role == naming.Solid || r.Number >= 0) {
+			own := g.read[i]
+			r.Stem, r.Bare = own.Stem, own.Bare
+			if r.Role == naming.Solid {
+				r.Number = own.Number
+			}
+			g.read[i] = r
+			return
 		}
 	}
-	slices.Sort(numbers)
-	for k, n := range numbers {
-		if n != numbers[0]+k {
+}
+
+// first makes the finest of the levels that have one stem, and take up one room, the one that stands for itself, where
+// no node is called by the stem alone: the first of a ladder may be counted from 0, from 1, or from the other end.
+func (g *guesser) first() {
+	levels := map[string][]int{}
+	for _, i := range g.list {
+		if r := g.read[i]; r.Role == naming.Level && len(g.base[r.Stem]) == 0 {
+			levels[r.Stem] = append(levels[r.Stem], i)
+		}
+	}
+	for stem, list := range levels {
+		places := map[int][]int{} // by the first that takes up the same room
+		for _, i := range list {
+			places[g.together[i][0]] = append(places[g.together[i][0]], i)
+		}
+		for _, at := range slices.Sorted(maps.Keys(places)) {
+			some := places[at]
+			if len(some) > 1 || g.read[some[0]].Number == 0 || g.read[some[0]].Rank == 0 {
+				g.base[stem] = append(g.base[stem], g.finest(some))
+			}
+		}
+		if len(g.base[stem]) == 0 && len(list) > 1 && stem != "" {
+			g.base[stem] = []int{g.finest(list)}
+		}
+	}
+}
+
+func (g *guesser) tris(i int) int { return g.s.Meshes[g.s.Nodes[i].Mesh].Triangles() }
+
+// finest has the most triangles, and of those with as many the lowest number.
+func (g *guesser) finest(list []int) int {
+	return slices.MinFunc(list, func(a, b int) int {
+		return cmp.Or(cmp.Compare(g.tris(b), g.tris(a)), cmp.Compare(g.read[a].Number, g.read[b].Number), cmp.Compare(a, b))
+	})
+}
+
+// basis is the node that one stands in for: of its stem, in the same place first; -1 for none.
+func (g *guesser) basis(i int, stems ...string) int {
+	for _, stem := range stems {
+		list := slices.DeleteFunc(slices.Clone(g.base[stem]), func(k int) bool { return k == i })
+		if len(list) == 0 {
+			continue
+		}
+		if near := slices.IndexFunc(list, func(k int) bool { return slices.Contains(g.together[i], k) }); near >= 0 {
+			return list[near]
+		}
+		if near := slices.IndexFunc(list, func(k int) bool { return within(g.Boxes[k], g.Boxes[i]) }); near >= 0 {
+			return list[near]
+		}
+		return list[0]
+	}
+	return -1
+}
+
+// around is the node that one lies in or takes the room of, the finest of them; -1 for none.
+func (g *guesser) around(i int) int {
+	var list []int
+	for _, k := range g.together[i] {
+		if k != i && g.read[k].Role == naming.Itself {
+			list = append(list, k)
+		}
+	}
+	if len(list) == 0 && len(g.list) <= maxCompared {
+		for _, k := range g.list {
+			if k != i && g.read[k].Role == naming.Itself && within(g.Boxes[k], g.Boxes[i]) {
+				list = append(list, k)
+			}
+		}
+	}
+	if len(list) == 0 {
+		return -1
+	}
+	return g.finest(list)
+}
+
+// bare tells whether a node has no material, though another has one.
+func (g *guesser) bare(i, of int) bool {
+	has := func(k int) bool {
+		return slices.ContainsFunc(g.s.Meshes[g.s.Nodes[k].Mesh].UsedSlots(), func(slot int) bool { return slot >= 0 })
+	}
+	return !has(i) && has(of)
+}
+
+// bodyTriangles bounds those of a mesh that may be a convex body: shapes to collide with are simple.
+const bodyTriangles = 4096
+
+// convex tells whether a node's mesh is one closed convex body, but for a thousandth of its volume.
+func (g *guesser) convex(i int) bool {
+	if g.tris(i) > bodyTriangles {
+		return false
+	}
+	m := g.s.Meshes[g.s.Nodes[i].Mesh]
+	is := extents.Of(g.ctx, &scene.Scene{Basis: g.s.Basis, Meshes: []*scene.Mesh{m},
+		Nodes: []scene.Node{{Kind: scene.KindMesh, Parent: -1, Local: geom.Identity}}})
+	if !is.Closed {
+		return false
+	}
+	whole := fit.OfHull(geom.HullOf(g.ctx, m.Points)).Volume()
+	v := is.Volume
+	if v < 0 {
+		v = -v
+	}
+	return whole > 0 && whole-v < 1e-3*whole
+}
+
+// judge guesses what one node stands in for.
+func (g *guesser) judge(i int) {
+	r := g.read[i]
+	of := g.basis(i, r.Stem, r.Bare)
+	switch {
+	case r.Role == naming.Solid:
+		if of < 0 || !r.Sure && !g.near(i, of) {
+			of = g.around(i)
+		}
+		if of >= 0 && (r.Sure || g.near(i, of) && (2*g.tris(i) <= g.tris(of) || g.bare(i, of))) {
+			g.take(i, of, Solid, true, "“%s” is a shape to collide with, of “%s”, by its name.")
+		}
+	case r.Role == naming.Level:
+		if of < 0 {
+			of = g.around(i)
+		}
+		same := of >= 0 && slices.Contains(g.together[i], of)
+		if of >= 0 && (r.Sure && !slices.Contains(g.base[r.Stem], i) || same && g.tris(i) < g.tris(of)) {
+			g.take(i, of, Level, true, "“%s” is a LOD of “%s” by its name.")
+		}
+	case r.Role == naming.Itself:
+		if !g.called(i) && !g.counted(i) {
+			g.simpler(i)
+		}
+	}
+}
+
+// near tells whether a node stands where another does.
+func (g *guesser) near(i, of int) bool {
+	return slices.Contains(g.together[i], of) || within(g.Boxes[of], g.Boxes[i])
+}
+
+// called judges a node by its being called as another with a short word before or behind.
+func (g *guesser) called(i int) bool {
+	words := strings.Fields(g.read[i].Stem)
+	if len(words) < 2 {
+		return false
+	}
+	short := func(w string) bool { return len([]rune(w)) <= affix }
+	of := -1
+	if short(words[0]) {
+		of = g.basis(i, strings.Join(words[1:], " "))
+	}
+	if of < 0 && short(words[len(words)-1]) {
+		of = g.basis(i, strings.Join(words[:len(words)-1], " "))
+	}
+	if of < 0 || !g.near(i, of) || g.tris(i) >= g.tris(of) {
+		return false
+	}
+	switch {
+	case g.bare(i, of) || 2*g.tris(i) <= g.tris(of) && g.convex(i):
+		g.take(i, of, Solid, true, "“%s” is called as “%s” is, with a word before or behind, is simpler and stands where "+
+			"that does: it reads as a shape to collide with.")
+	case slices.Contains(g.together[i], of) && 4*g.tris(i) <= 3*g.tris(of):
+		g.take(i, of, Level, true, "“%s” is called as “%s” is, with a word before or behind, and takes up its room with "+
+			"fewer triangles: it reads as a LOD.")
+	default:
+		return false
+	}
+	return true
+}
+
+// counted judges a node by the numbers of those in its place: three or more whose numbers follow on one another from 0
+// or 1. Two may be a thing and its copy.
+func (g *guesser) counted(i int) bool {
+	stem, number := g.read[i].Stem, g.read[i].Number
+	var list []int
+	for _, k := range g.together[i] {
+		if r := g.read[k]; r.Role == naming.Itself && r.Stem == stem && r.Number >= 0 {
+			list = append(list, k)
+		}
+	}
+	if number < 0 || len(list) < 3 {
+		return false
+	}
+	slices.SortStableFunc(list, func(a, b int) int { return cmp.Compare(g.read[a].Number, g.read[b].Number) })
+	if n := g.read[list[0]].Number; n > 1 {
+		return false
+	}
+	for k, at := range list {
+		if g.read[at].Number != g.read[list[0]].Number+k {
 			return false
 		}
 	}
-	return len(numbers) >= 3 && numbers[0] <= 1
+	if of := g.finest(list); of != i {
+		g.take(i, of, Level, true, "“%s” counts up from others in the same place: it reads as a LOD of “%s”.")
+	}
+	return true
 }
 
-// least is the smallest number of those.
-func least(s *scene.Scene, stem string, together []int) int {
-	n := -1
-	for _, k := range together {
-		if role, _, st, m := naming.RoleOf(s.Nodes[k].Name); role == naming.Itself && st == stem && m >= 0 &&
-			(n < 0 || m < n) {
-			n = m
+// simpler judges a node by its shape alone: it takes up the room of another with a tenth of its triangles.
+func (g *guesser) simpler(i int) {
+	of := i
+	for _, k := range g.together[i] {
+		if g.tris(k) > g.tris(of) {
+			of = k
 		}
 	}
-	return n
+	if of == i || 10*g.tris(i) > g.tris(of) || g.tris(of) < 100 {
+		return
+	}
+	text := fmt.Sprintf("“%%s” takes up the room of “%%s” with %d of its %d triangles", g.tris(i), g.tris(of))
+	if g.bare(i, of) || g.convex(i) {
+		g.take(i, of, Solid, false, text+": it reads as a shape to collide with.")
+	} else {
+		g.take(i, of, Level, false, text+": it reads as a LOD, or as a shape to collide with.")
+	}
 }
 
-// inARow tells whether a node that stands apart is one of several things alike: of a size
-// with the main body, and no farther from its nearest neighbour than three times what is
-// usual, up to twenty times the main body's size.
-func (v *looker) inARow(i int, diag float64) bool {
-	if v.Boxes[i].Size().Len() < diag/3 {
-		return false
+// take makes a guess; the text has places for its name and that of what it stands in for.
+func (g *guesser) take(i, of int, what string, named bool, text string) {
+	x := Guess{Node: i, What: what, Of: of, Named: named, Text: fmt.Sprintf(text, g.s.Nodes[i].Name, g.s.Nodes[of].Name)}
+	if what == Solid {
+		x.Kind = g.read[i].Kind
+		if strings.Contains(g.read[of].Stem, g.read[i].Stem) && g.read[i].Stem != g.read[i].Bare {
+			x.Kind = "" // the word is of what it stands in for
+		}
 	}
-	if v.beside == nil {
-		v.beside = newNeighbours(v.Boxes)
-	}
-	if v.beside.usual < 0 {
-		return false
-	}
-	return v.beside.gap(i) <= min(3*v.beside.usual, 20*diag)
+	g.Guesses = append(g.Guesses, x)
 }
 
-// neighbours finds how far a box is from the one nearest to it. The boxes are ordered along
-// the longest extent of them all.
-type neighbours struct {
-	boxes []geom.Box
-	axis  int
-	order []int     // of the boxes that are not empty, by their lower ends
-	place []int     // of each box in that order
-	ends  []float64 // the highest upper end of those up to a place
-	usual float64   // the middle one of the gaps of the first hundred, -1 without a second box
-}
-
-// looked is how many boxes on either side are held against one. Beyond that, a nearer one
-// is not found: a plane of boxes has as many side by side as the root of their number.
-const looked = 4096
-
-func newNeighbours(boxes []geom.Box) *neighbours {
-	n := &neighbours{boxes: boxes, place: make([]int, len(boxes)), usual: -1}
-	all := scene.Union(boxes).Size()
-	for k := range all {
-		if all[k] > all[n.axis] {
-			n.axis = k
+// numbers counts the levels of each thing: as their names do where those go with their triangles, else the fewer
+// triangles the higher.
+func (g *guesser) numbers() {
+	of := map[int][]int{} // guesses of levels, by what they stand in for
+	for k, x := range g.Guesses {
+		if x.What == Level {
+			of[x.Of] = append(of[x.Of], k)
 		}
 	}
-	for i, b := range boxes {
-		if !b.IsEmpty() {
-			n.order = append(n.order, i)
+	for base, list := range of {
+		slices.SortStableFunc(list, func(a, b int) int {
+			x, y := g.Guesses[a].Node, g.Guesses[b].Node
+			return cmp.Or(cmp.Compare(g.tris(y), g.tris(x)), cmp.Compare(g.read[x].Number, g.read[y].Number))
+		})
+		from, named := max(g.read[base].Number, 0), true
+		last := 0
+		for _, k := range list {
+			n := g.read[g.Guesses[k].Node].Number - from
+			named = named && n >= last && n > 0
+			last = n
+		}
+		for at, k := range list {
+			g.Guesses[k].N = at + 1
+			if named {
+				g.Guesses[k].N = g.read[g.Guesses[k].Node].Number - from
+			}
 		}
 	}
-	slices.SortStableFunc(n.order, func(a, b int) int { return cmp.Compare(boxes[a].Min[n.axis], boxes[b].Min[n.axis]) })
-	end := math.Inf(-1)
-	for at, i := range n.order {
-		n.place[i] = at
-		end = max(end, boxes[i].Max[n.axis])
-		n.ends = append(n.ends, end)
-	}
-	if len(n.order) < 2 {
-		return n
-	}
-	var some []float64
-	for i, b := range boxes {
-		if !b.IsEmpty() && len(some) < 100 {
-			some = append(some, n.gap(i))
-		}
-	}
-	slices.Sort(some)
-	n.usual = some[len(some)/2]
-	return n
-}
-
-// gap is how far box i is from the one nearest to it.
-func (n *neighbours) gap(i int) float64 {
-	best, b, at := math.Inf(1), n.boxes[i], n.place[i]
-	for k := at + 1; k < len(n.order) && k <= at+looked; k++ {
-		o := n.boxes[n.order[k]]
-		if o.Min[n.axis]-b.Max[n.axis] >= best {
-			break
-		}
-		best = min(best, o.Gap(b))
-	}
-	for k := at - 1; k >= 0 && k >= at-looked && b.Min[n.axis]-n.ends[k] < best; k-- {
-		best = min(best, n.boxes[n.order[k]].Gap(b))
-	}
-	return best
 }

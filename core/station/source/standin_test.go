@@ -70,7 +70,7 @@ func TestStandInsAreNeverAdvisedAway(t *testing.T) {
 	_, r := do(t, s, Decisions{})
 	leaving, _ := advised(r)
 	assert.Empty(t, leaving)
-	assert.NotNil(t, finding1(r, "source/simpler-level"))
+	assert.NotNil(t, finding1(r, "source/collision-shape"))
 	// A boat's hull is a part of it, and two copies are doubles.
 	_, r = do(t, shape.Scene("b", nil, box("boat hull", geom.Vec3{0, 0, 0}, geom.Vec3{4, 1, 1}),
 		box("boat deck", geom.Vec3{0, 1, 0},

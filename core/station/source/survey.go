@@ -28,6 +28,7 @@ const (
 	Double = "double"
 	Level  = "simpler level"
 	Solid  = "collision shape"
+	Marker = "marker" // by decision alone
 )
 
 // Kinds are what a rule can speak of.
@@ -65,6 +66,8 @@ type Survey struct {
 	Cut    bool // there was more to look at than was looked at
 	// Recognised are nodes whose names the target's patterns read, by node.
 	Recognised map[int]Recognised
+	// Guesses are what the names and shapes of others say.
+	Guesses []Guess
 	// Ladders are the meshes that came with coarser ones made by hand.
 	Ladders []Ladder
 	Flaws   map[int]Flaw // of meshes that are broken, by mesh
@@ -72,6 +75,8 @@ type Survey struct {
 	inMain []bool
 	lone   map[int][]string
 	level  map[int]int // see LevelOf
+
+	patterns patterns // of the target
 }
 
 // looker makes a survey. Its bodies and their trees are many times the scene, so they
@@ -103,7 +108,8 @@ func Look(ctx context.Context, s *scene.Scene, t target.Target) *Survey {
 	v.Near = nearOf(diag)
 	v.Twins = twin.Groups(twin.Find(ctx, s.Meshes, v.Near))
 	v.recognise(s, t)
-	v.ladders(s)
+	v.level = map[int]int{}
+	v.Ladders = laddersOf(s, v.Recognised, v.level)
 	v.standIns(s)
 	v.strays(s, diag)
 	v.doubles(s)
