@@ -193,6 +193,7 @@ type Effect struct {
 	NoClass []string // assets whose class it has not
 	Renamed int      // nodes and slots that leave with another name
 	Clashes []string // names that would clash, each with its asset
+	Written []string // what is written or judged otherwise for all of them, in sentences
 }
 
 // Says lists the effect in words, "" where there is none.
@@ -215,7 +216,7 @@ func (e Effect) Says() []string {
 		l = append(l, figure.Plural(e.Renamed, "name changes", "names change"))
 	}
 	count(e.Clashes, "name would clash and stays", "names would clash and stay")
-	return l
+	return append(l, e.Written...)
 }
 
 // fewOf lists up to four.
@@ -230,6 +231,7 @@ func fewOf(list []string) string {
 // the one it has.
 func EffectOf(rows []Row, from, to target.Target) (e Effect) {
 	e.Assets = len(rows)
+	e.Written = target.Written(from, to)
 	e.Frame = from.Basis != to.Basis || from.Unit.Metres != to.Unit.Metres
 	was, _ := deliver.NewNamer(from) // a pattern that can't be read names nothing
 	is, _ := deliver.NewNamer(to)
