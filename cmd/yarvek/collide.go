@@ -7,7 +7,6 @@ import (
 	"fmt"
 	"math"
 	"slices"
-	"strconv"
 	"strings"
 	"time"
 
@@ -24,7 +23,6 @@ import (
 	"yarvek/core/station"
 	"yarvek/core/station/collision"
 	"yarvek/core/station/export"
-	"yarvek/core/target"
 )
 
 // collided is what collide answers. Lengths are metres.
@@ -196,7 +194,7 @@ func collideFile(c *cobra.Command, file, mesh, out string, d collision.Decisions
 	}
 	answer := collided{Shapes: len(list), Ms: time.Since(began).Milliseconds()}
 	to := ownFrame(s)
-	pattern, err := to.Pattern(target.SolidName)
+	pattern, err := to.SolidNames()
 	if err != nil {
 		return err
 	}
@@ -206,8 +204,7 @@ func collideFile(c *cobra.Command, file, mesh, out string, d collision.Decisions
 	var stand []passage.Shape
 	volume := 0.0
 	for i, x := range list {
-		name, err := pattern.Make(map[string]string{"mesh": firstMesh(s), "asset": asset, "kind": string(x.Kind),
-			"n": strconv.Itoa(i + 1)})
+		name, err := pattern.Name(firstMesh(s), asset, string(x.Kind), i+1)
 		if err != nil {
 			return err
 		}
@@ -220,8 +217,7 @@ func collideFile(c *cobra.Command, file, mesh, out string, d collision.Decisions
 	}
 	if d.Surface.Share > 0 {
 		touched := collision.SurfaceOf(ctx, s, d.Surface)
-		name, err := pattern.Make(map[string]string{"mesh": firstMesh(s), "asset": asset, "kind": collision.SurfaceKind,
-			"n": strconv.Itoa(len(list) + 1)})
+		name, err := pattern.Name(firstMesh(s), asset, collision.SurfaceKind, len(list)+1)
 		if err != nil {
 			return err
 		}

@@ -198,7 +198,7 @@ func namedPictures(s *scene.Scene, t target.Target, asset string) ([]Renamed, er
 // namedShapes gives collision shapes their names by the target's pattern, of what the nodes they stand
 // for are called now; of each node and kind they are counted from 1 on. Those that have a name keep it.
 func namedShapes(list []scene.Shape, t target.Target, asset string, is map[string]string) ([]scene.Shape, error) {
-	pattern, err := t.Pattern(target.SolidName)
+	pattern, err := t.SolidNames()
 	if err != nil || len(list) == 0 {
 		return list, err
 	}
@@ -212,9 +212,11 @@ func namedShapes(list []scene.Shape, t target.Target, asset string, is map[strin
 			}
 			s.Of = of
 			k := [2]string{of, s.Kind}
+			if !pattern.SaysKind() {
+				k[1] = "" // of all kinds they are counted in one
+			}
 			count[k]++
-			if s.Name, err = pattern.Make(map[string]string{"mesh": of, "asset": asset, "kind": s.Kind,
-				"n": strconv.Itoa(count[k])}); err != nil {
+			if s.Name, err = pattern.Name(of, asset, s.Kind, count[k]); err != nil {
 				return nil, err
 			}
 		}

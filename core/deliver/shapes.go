@@ -25,7 +25,7 @@ type solidRow struct {
 // solidsOf reads the shapes out of a scene: the nodes of these names, as a receiver takes them by the target's
 // pattern; what that can't read is a shape of no kind.
 func solidsOf(s *scene.Scene, t target.Target, names map[string]bool) []solidRow {
-	pattern, err := t.Pattern(target.SolidName)
+	pattern, err := t.SolidNames()
 	if err != nil {
 		return nil
 	}

@@ -38,7 +38,8 @@ func (w *walk) source(f frame) (frame, station.Report) {
 	r := w.result
 	names := w.in.Target.Names
 	// all of it that is looked by
-	words := target.Target{Names: target.Names{Rules: names.Rules, LOD: names.LOD, Solid: names.Solid}}
+	words := target.Target{Names: target.Names{Rules: names.Rules, LOD: names.LOD, Solid: names.Solid},
+		Solids: w.in.Target.Solids}
 	r.Survey, f.key = aside(w, f.key, "survey", words, func(ctx context.Context, t target.Target) *source.Survey {
 		return source.Look(ctx, r.Came.Scene, t)
 	})

@@ -1,6 +1,7 @@
 package target
 
 import (
+	"cmp"
 	"errors"
 	"fmt"
 	"math"
@@ -158,7 +159,7 @@ func (c *check) textures(t Textures) {
 }
 
 func (c *check) solids(list []Solid) {
-	seen := map[string]bool{}
+	seen, words := map[string]bool{}, map[string]bool{}
 	for i, s := range list {
 		at := fmt.Sprintf("solids[%d].", i)
 		c.that(slices.Contains(SolidKinds, s.Kind), at+"kind", "%q is no kind: expected %s", s.Kind,
@@ -166,6 +167,11 @@ func (c *check) solids(list []Solid) {
 		c.that(!seen[s.Kind], at+"kind", "%q is there twice", s.Kind)
 		seen[s.Kind] = true
 		c.that(utf8.RuneCountInString(s.For) <= 200, at+"for", "expected at most 200 letters")
+		word := strings.ToLower(s.Word)
+		c.that(utf8.RuneCountInString(s.Word) <= 20, at+"word", "expected at most 20 letters")
+		c.err(at+"word", naming.Plain(s.Word))
+		c.that(word == "" || !words[word], at+"word", "%q stands for another kind already", s.Word)
+		words[cmp.Or(word, s.Kind)] = true
 	}
 }
 
@@ -183,6 +189,9 @@ func (c *check) names(t Target) {
 		if err != nil {
 			c.err("names."+string(s.id), err)
 			continue
+		}
+		if s.id == SolidName {
+			c.err("names.solid", t.unsaid(tpl))
 		}
 		for _, must := range s.must {
 			c.that(slices.ContainsFunc(must, tpl.Has), "names."+string(s.id), "“%s” does not hold %s", *text, either(must))

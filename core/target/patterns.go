@@ -2,6 +2,7 @@ package target
 
 import (
 	"fmt"
+	"maps"
 
 	"yarvek/core/naming"
 )
@@ -50,7 +51,7 @@ var subjects = []subject{
 		[][]string{{"mesh"}, {"n"}}, false},
 	{SolidName, "Collision", func(n *Names) *string { return &n.Solid },
 		map[string]naming.Slot{"mesh": text, "asset": text, "n": number,
-			"kind": {Kind: naming.OneOf, Words: SolidKinds}}, [][]string{{"mesh"}, {"kind"}, {"n"}}, false},
+			"kind": {Kind: naming.OneOf, Words: SolidKinds}}, [][]string{{"mesh"}, {"n"}}, false},
 	{SlotName, "Slots", func(n *Names) *string { return &n.Slot }, map[string]naming.Slot{"slot": text, "asset": text},
 		[][]string{{"slot"}}, true},
 	{TextureName, "Textures", func(n *Names) *string { return &n.Texture },
@@ -68,7 +69,12 @@ func (t Target) Pattern(of Subject) (*naming.Template, error) {
 		if s.empty && *s.of(&t.Names) == "" {
 			return nil, nil
 		}
-		return naming.NewTemplate(*s.of(&t.Names), t.Names.Rules, s.slots)
+		slots := s.slots
+		if of == SolidName {
+			slots = maps.Clone(slots)
+			slots["kind"] = naming.Slot{Kind: naming.OneOf, Words: t.solidWords()}
+		}
+		return naming.NewTemplate(*s.of(&t.Names), t.Names.Rules, slots)
 	}
 	return nil, fmt.Errorf("%q is named by no pattern", of)
 }

@@ -114,15 +114,6 @@ func (t Textures) Reads(format string) bool {
 	return false
 }
 
-// Solid is a kind of collision the receiver takes.
-type Solid struct {
-	Kind string `json:"kind"` // of SolidKinds
-	For  string `json:"for"`  // what it uses it for, in words
-}
-
-// SolidKinds are the kinds of collision there are.
-var SolidKinds = []string{"box", "ball", "capsule", "hull", "surface"}
-
 // Roles are what a texture can do for a material, in the words that names use.
 var Roles = []string{"colour", "normal", "metal", "rough", "shade", "glow", "opacity", "height", "orm"}
 

@@ -41,9 +41,9 @@ func Framed(id, name string, b geom.Basis, u figure.Unit) Target {
 		Textures: Textures{Largest: 4096, PowerOfTwo: true, GreenUp: true, Packing: "none", Formats: map[string]string{
 			"colour": "png", "normal": "png", "metal": "png", "rough": "png", "shade": "png", "glow": "png", "opacity": "png",
 			"height": "png", "orm": "png"}},
-		Solids: []Solid{{"box", "walking and physics"}, {"ball", "physics"}, {"capsule", "physics"},
-			{"hull", "walking and physics"},
-			{"surface", "shots, and walking where nothing simpler is there"}},
+		Solids: []Solid{{Kind: "box", For: "walking and physics"}, {Kind: "ball", For: "physics"},
+			{Kind: "capsule", For: "physics"}, {Kind: "hull", For: "walking and physics"},
+			{Kind: "surface", For: "shots, and walking where nothing simpler is there"}},
 		Mixes: true,
 		Pivot: Pivot{Place: "base"},
 		Names: Names{Rules: naming.Rules{Letters: naming.AnyLetter, Marks: " -_.,+()&'#=@!", Case: naming.AsIs, Longest: 120},

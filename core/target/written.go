@@ -1,6 +1,7 @@
 package target
 
 import (
+	"cmp"
 	"fmt"
 	"maps"
 	"slices"
@@ -148,6 +149,9 @@ func solidsWritten(from, to []Solid) (l []string) {
 			l = append(l, fmt.Sprintf("It takes a %s as collision", s.Kind))
 		case from[i].For != s.For:
 			l = append(l, fmt.Sprintf("It uses a %s for %s", s.Kind, s.For))
+		}
+		if i >= 0 && from[i].Word != s.Word {
+			l = append(l, fmt.Sprintf("In names “%s” stands for a %s", cmp.Or(s.Word, s.Kind), s.Kind))
 		}
 	}
 	for _, s := range from {

@@ -193,7 +193,8 @@ func sections(t target.Target) []section {
 	}
 	for i, s := range t.Solids {
 		at("solids").Rows = append(at("solids").Rows, line{Name: s.Kind, Drop: s.Kind, Fields: []entryField{
-			{Path: fmt.Sprintf("solids.%d.for", i), Label: s.Kind + " is for", Sort: asText}}})
+			{Path: fmt.Sprintf("solids.%d.for", i), Label: s.Kind + " is for", Sort: asText},
+			{Path: fmt.Sprintf("solids.%d.word", i), Label: s.Kind + " in names", Sort: asText}}})
 	}
 	for _, r := range target.Roles {
 		at("textures").Fields = append(at("textures").Fields,

@@ -297,7 +297,7 @@ func TestLODsMadeByHandAreJudged(t *testing.T) {
 		r := preptest.Run(t, s, prep.Prep{}, preptest.YUp)
 		found := codes(r.LODs)
 		if want == "names-no-mesh" {
-			preptest.Find(t, r.Source.Findings(), "source/names-no-mesh-1")
+			preptest.Find(t, r.Source.Findings(), "source/simpler-level")
 			assert.Len(t, r.LODs.LODs, 2)
 			continue
 		}

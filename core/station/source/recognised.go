@@ -46,7 +46,7 @@ func (v *looker) recognise(s *scene.Scene, t target.Target) {
 	v.patterns.rules = t.Names.Rules
 	var err1, err2 error
 	v.patterns.lod, err1 = t.Pattern(target.LODName)
-	v.patterns.solid, err2 = t.Pattern(target.SolidName)
+	v.patterns.solid, err2 = t.SolidNames()
 	if err1 != nil || err2 != nil {
 		v.patterns = patterns{} // such a target is refused where it comes in
 	}

@@ -196,22 +196,34 @@ func renameAll(rules []Rename, names []string) {
 
 // patterns read names as a target has them.
 type patterns struct {
-	lod, solid *naming.Template
-	rules      naming.Rules
+	lod   *naming.Template
+	solid target.SolidNames
+	rules naming.Rules
 }
 
 // read reads a name: what it stands for, and the pattern with its values, nil where none reads it.
 func (p patterns) read(name string) (Recognised, *naming.Template, map[string]string) {
-	if p.lod == nil || p.solid == nil {
+	if p.lod == nil {
 		return Recognised{}, nil, nil
 	}
 	if m, ok := p.solid.Read(name); ok {
-		return Recognised{What: Solid, Kind: m["kind"], N: m["n"], Mesh: m["mesh"]}, p.solid, m
+		return Recognised{What: Solid, Kind: m["kind"], N: m["n"], Mesh: m["mesh"]}, p.solid.Template(), m
 	}
 	if m, ok := p.lod.Read(name); ok {
 		return Recognised{What: Level, N: m["n"], Mesh: m["mesh"]}, p.lod, m
 	}
 	return Recognised{}, nil, nil
+}
+
+// as is the name that what was read in another has as one of a mesh, "" where it can't be made.
+func (p patterns) as(r Recognised, by *naming.Template, mesh string, values map[string]string) string {
+	if r.What == Solid {
+		name, _ := p.solid.Name(mesh, values["asset"], r.Kind, number(r.N))
+		return name
+	}
+	values["mesh"] = mesh
+	name, _ := by.Make(values)
+	return name
 }
 
 // recognise reads the names of nodes.
@@ -246,8 +258,7 @@ func (p patterns) recognise(s *scene.Scene, names []string) map[int]Recognised {
 			r.Of = of
 		} else if near := nearestName(r.Mesh, list); near != "" {
 			r.Nearest = own[near]
-			values["mesh"] = near
-			if r.Right, _ = by.Make(values); r.Right == "" {
+			if r.Right = p.as(r, by, near, values); r.Right == "" {
 				r.Nearest = -1
 			}
 		}
