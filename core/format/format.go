@@ -30,6 +30,8 @@ type Format struct {
 	Name   string
 	About  string // what it gives, in a sentence
 	Suffix string
+	// Variant is the format it holds the same as, in other bytes; "" for those that most receivers read.
+	Variant string
 
 	// Fixed is the frame every file of the format is in, nil when a file is written in
 	// the target's.
@@ -119,10 +121,17 @@ var Written = []Format{
 		Several: true, Slots: true, Normals: true, Colours: true, Empties: true, Drawn: true, Hides: true, Fades: true,
 		Blanks: true, write: gltf.Write},
 	{ID: "gltf", Name: "glTF with parts", About: "a document with its buffer and pictures beside it", Suffix: ".gltf",
-		Fixed: khronos, Declares: true, Tangents: true, Tree: true, Groups: true, UVSets: gltf.MaxUVSets,
+		Variant: "glb",
+		Fixed:   khronos, Declares: true, Tangents: true, Tree: true, Groups: true, UVSets: gltf.MaxUVSets,
 		Several: true, Slots: true, Normals: true, Colours: true, Empties: true, Drawn: true, Hides: true, Fades: true,
 		Blanks: true, write: gltf.Write,
 		options: pack.Options{Parts: true}},
+	{ID: "gltf-one", Name: "glTF in one text file", About: "a document with its buffer and pictures inside, as text",
+		Suffix: ".gltf", Variant: "glb",
+		Fixed: khronos, Declares: true, Tangents: true, Tree: true, Groups: true, UVSets: gltf.MaxUVSets,
+		Several: true, Slots: true, Normals: true, Colours: true, Empties: true, Drawn: true, Hides: true, Fades: true,
+		Blanks: true, write: gltf.Write,
+		options: pack.Options{Text: true}},
 	fbxAs("fbx", "FBX", "binary 7.4, polygons stay polygons; pictures beside it", pack.Options{Parts: true}),
 	fbxAs("fbx-one", "FBX in one file", "the same with the pictures inside", pack.Options{}),
 	fbxAs("fbx-75", "FBX 7.5", "binary with 64-bit offsets; pictures beside it", pack.Options{Parts: true, Wide: true}),
@@ -138,7 +147,11 @@ var Written = []Format{
 
 // fbxAs is a variant of FBX: they hold the same and differ in their bytes.
 func fbxAs(id, name, about string, opt pack.Options) Format {
-	return Format{ID: id, Name: name, About: about, Suffix: ".fbx", Declares: true, Righted: true, Polygons: true,
+	variant := "fbx"
+	if id == variant {
+		variant = ""
+	}
+	return Format{ID: id, Name: name, About: about, Suffix: ".fbx", Variant: variant, Declares: true, Righted: true, Polygons: true,
 		Tangents: true,
 		Tree:     true, Groups: true, Bakes: true, Several: true, Slots: true, Normals: true, Colours: true, Empties: true,
 		Drawn: true, Hides: true, Fades: true, Blanks: true, UVSets: AnyUVSets, options: opt, write: fbx.Write}

@@ -22,10 +22,16 @@ var exportRoom = room{
 		if err != nil {
 			return nil, err
 		}
-		p := exportPage{worksheet: ws, Report: c.o.Result.Export, Decided: c.o.Prep.Export, Formats: format.Written,
-			Sent: list, AllSent: n}
+		p := exportPage{worksheet: ws, Report: c.o.Result.Export, Decided: c.o.Prep.Export, Sent: list, AllSent: n}
 		if p.Chosen, err = p.Decided.Chosen(c.o.Kit.Target.Prefers); err != nil {
 			return nil, err
+		}
+		for _, f := range format.Written {
+			if f.Variant == "" || f.ID == p.Chosen.ID || f.ID == c.o.Kit.Target.Prefers {
+				p.Formats = append(p.Formats, f)
+			} else {
+				p.Variants = append(p.Variants, f)
+			}
 		}
 		if job := c.r.URL.Query().Get("sending"); job != "" {
 			passing(c.r)
@@ -52,7 +58,9 @@ type exportPage struct {
 	worksheet
 	Report  *export.Report
 	Decided export.Decisions
-	Formats []format.Format
+	// Formats are those that matter, with the chosen and the preferred one; Variants hold the same in other bytes.
+	Formats, Variants []format.Format
+
 	Chosen  format.Format
 	Sent    []work.Sent // the newest first, the last hundred
 	AllSent int

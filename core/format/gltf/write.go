@@ -3,6 +3,7 @@ package gltf
 import (
 	"bytes"
 	"context"
+	"encoding/base64"
 	"encoding/binary"
 	"encoding/json"
 	"fmt"
@@ -17,8 +18,8 @@ import (
 	"yarvek/core/scene"
 )
 
-// Write writes the scene as one GLB, or with opt.Parts as a document with its
-// buffer and pictures beside it. Basis and unit are those the format fixes,
+// Write writes the scene as one GLB, with opt.Parts as a document with its buffer and pictures beside it, or with
+// opt.Text alone as a document that holds its buffer, pictures within, as a data URI (glTF 2.0, section 3.6.1.1). Basis and unit are those the format fixes,
 // whatever opt says. Polygons become triangles. The error is ctx's when it ended.
 func Write(ctx context.Context, s *scene.Scene, opt pack.Options) (*pack.Package, error) {
 	was := s
@@ -222,8 +223,11 @@ func (w *writer) finish() (*pack.Package, error) {
 	name := bundle.Safe(w.opt.Name)
 	if w.bin.Len() > 0 {
 		b := buffer{ByteLength: int64(w.bin.Len())}
-		if w.opt.Parts {
+		switch {
+		case w.opt.Parts:
 			b.URI = url.PathEscape(name + ".bin")
+		case w.opt.Text:
+			b.URI = "data:application/octet-stream;base64," + base64.StdEncoding.EncodeToString(w.bin.Bytes())
 		}
 		w.doc.Buffers = []buffer{b}
 	}
@@ -237,6 +241,10 @@ func (w *writer) finish() (*pack.Package, error) {
 			w.out.Files = append(w.out.Files, bundle.File{Name: name + ".bin", Data: w.bin.Bytes()})
 		}
 		w.out.Files = append(w.out.Files, w.beside...)
+		return &w.out, nil
+	}
+	if w.opt.Text {
+		w.out.Files = []bundle.File{{Name: name + ".gltf", Data: text}}
 		return &w.out, nil
 	}
 	for len(text)%4 != 0 {

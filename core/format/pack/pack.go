@@ -19,7 +19,7 @@ type Options struct {
 	Basis      geom.Basis
 	UnitMetres float64 // metres one unit of the file stands for
 	Wide       bool    // FBX: version 7.5, with 64-bit offsets
-	Text       bool    // FBX: as text, not binary
+	Text       bool    // FBX: as text, not binary; glTF without Parts: one document with everything in it
 	Parts      bool    // pictures (and glTF's buffer) beside the file, not in it
 	WebP       bool    // glTF: the receiver reads pictures in WebP
 }
