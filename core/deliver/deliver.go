@@ -33,6 +33,7 @@ type Parcel struct {
 	Format      format.Format
 	Package     *pack.Package // its Changes begin with what was decided
 	Certificate *Certificate
+	Contents    []Item // all that left, in the order of the file
 }
 
 // Make shapes, writes and reads back. An error is a *fault.Error when it is about what
@@ -64,10 +65,12 @@ func Make(ctx context.Context, o Order) (*Parcel, error) {
 	}
 	shaped, changes := Shape(ctx, chosen, o.Decisions, f)
 	said = append(said, changes...)
+	before := shaped
 	shaped, names, err := named(shaped, o.Target, o.Asset)
 	if err != nil {
 		return nil, err
 	}
+	p.Contents = contents(before, shaped)
 	said = append(said, names...)
 	apart := shaped.LODs
 	if o.Decisions.LODs != export.LODsApart {

@@ -151,7 +151,8 @@ func fbxAs(id, name, about string, opt pack.Options) Format {
 	if id == variant {
 		variant = ""
 	}
-	return Format{ID: id, Name: name, About: about, Suffix: ".fbx", Variant: variant, Declares: true, Righted: true, Polygons: true,
+	return Format{ID: id, Name: name, About: about, Suffix: ".fbx", Variant: variant,
+		Declares: true, Righted: true, Polygons: true,
 		Tangents: true,
 		Tree:     true, Groups: true, Bakes: true, Several: true, Slots: true, Normals: true, Colours: true, Empties: true,
 		Drawn: true, Hides: true, Fades: true, Blanks: true, UVSets: AnyUVSets, options: opt, write: fbx.Write}

@@ -146,6 +146,8 @@ func (s *Server) Handler() http.Handler {
 	r.Get("/unnamed", s.page(s.unnamed))
 	r.Post("/unnamed", s.page(s.sweep))
 	r.Get("/exports/{export}/file", s.page(s.download))
+	r.Get("/exports/{export}/packing", s.page(s.packing))
+	r.Get("/exports/{export}/packing.json", s.page(s.packingFile))
 	r.Get("/parts", s.page(s.parts))
 	r.Get("/static/*", s.assets())
 	r.NotFound(s.page(func(http.ResponseWriter, *http.Request) error { return work.ErrNotFound }))

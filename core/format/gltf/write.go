@@ -19,7 +19,8 @@ import (
 )
 
 // Write writes the scene as one GLB, with opt.Parts as a document with its buffer and pictures beside it, or with
-// opt.Text alone as a document that holds its buffer, pictures within, as a data URI (glTF 2.0, section 3.6.1.1). Basis and unit are those the format fixes,
+// opt.Text alone as a document that holds its buffer, pictures within, as a data URI (glTF 2.0, section 3.6.1.1).
+// Basis and unit are those the format fixes,
 // whatever opt says. Polygons become triangles. The error is ctx's when it ended.
 func Write(ctx context.Context, s *scene.Scene, opt pack.Options) (*pack.Package, error) {
 	was := s

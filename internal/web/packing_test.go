@@ -1,0 +1,73 @@
+package web
+
+import (
+	"crypto/sha256"
+	"encoding/hex"
+	"encoding/json"
+	"net/http"
+	"testing"
+	"time"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"yarvek/core/scene"
+	"yarvek/core/shape/shapetest"
+	"yarvek/internal/work"
+)
+
+// A packing list says what every file is by its digest, what every thing in it was called, and what stayed behind and
+// why; as a page and as JSON.
+func TestAPackingListSaysEverything(t *testing.T) {
+	c := newClient(t)
+	mesh := func(name string, n int) *scene.Mesh {
+		m := shapetest.Boulder(n)
+		m.Name = name
+		return m
+	}
+	c.bringScene("cairn", mesh("one", 12), mesh("two", 9), mesh("spare", 5), mesh("touch", 5))
+	c.decide("source", "act", "role", "key", "two", "as", "lod", "of", "one", "n", "", "kind", "")
+	c.decide("source", "act", "role", "key", "touch", "as", "shape", "of", "one", "n", "", "kind", "hull")
+	c.decide("source", "act", "leave", "key", "spare")
+	c.decide("source", "act", "name", "key", "one", "name", "stone")
+	w := c.post("/assets/1/export/send", c.form("target", ""))
+	require.Less(t, w.Code, 400, w.Body.String())
+	var sent work.Sent
+	require.Eventually(t, func() bool {
+		list, _, err := c.desk.Exports(t.Context(), 1, 1, 0, 10)
+		if err == nil && len(list) == 1 {
+			sent = list[0]
+		}
+		return len(list) == 1
+	}, time.Minute, 20*time.Millisecond)
+	file := c.get("/exports/1/file").Body.Bytes()
+	sum := sha256.Sum256(file)
+	var got struct {
+		Packing work.Packing
+		File    string
+		Arrived bool
+	}
+	w = c.get("/exports/1/packing.json")
+	require.Equal(t, http.StatusOK, w.Code)
+	require.NoError(t, json.Unmarshal(w.Body.Bytes(), &got))
+	assert.Equal(t, sent.Name, got.File)
+	assert.True(t, got.Arrived)
+	require.Len(t, got.Packing.Files, 1)
+	assert.Equal(t, hex.EncodeToString(sum[:]), got.Packing.Files[0].SHA)
+	by := map[string]string{}
+	for _, x := range got.Packing.Contents {
+		by[x.Sort] += x.Name + " was " + x.Was + "; " + x.Why + "; "
+	}
+	assert.Equal(t, "stone was one; named at Source; ", by["mesh"])
+	assert.Contains(t, by["LOD"], "stone lod 1")
+	assert.Contains(t, by["collision"], "stone solid hull 01")
+	require.Len(t, got.Packing.Left, 1)
+	assert.Equal(t, work.LeftBehind{Sort: "nodes", Count: 1, Names: []string{"spare"}, Why: "left out by you"},
+		got.Packing.Left[0])
+	page := c.get("/exports/1/packing")
+	for _, want := range []string{"stone lod 1", "named at Source", "left out by you", hex.EncodeToString(sum[:])} {
+		has(t, page, want)
+	}
+	assert.Equal(t, http.StatusNotFound, c.get("/exports/77/packing").Code)
+	assert.Equal(t, http.StatusNotFound, c.get("/exports/77/packing.json").Code)
+}
