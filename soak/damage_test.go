@@ -20,7 +20,7 @@ func keptDemo(t *testing.T) (data, backup string) {
 	data, backup = t.TempDir(), filepath.Join(t.TempDir(), "kits.zip")
 	s := start(t, data, "demo")
 	for i := range 3 {
-		_, err := s.location(fmt.Sprintf("/assets/%d/export/send", 1+i), "base=0")
+		_, err := s.location(fmt.Sprintf("/assets/%d/export/send", 1+i), "base=0&reason=a+trial")
 		require.NoError(t, err)
 	}
 	require.NoError(t, s.cmd.Process.Signal(os.Interrupt))

@@ -60,7 +60,7 @@ func TestHeavyFiles(t *testing.T) {
 				for _, station := range []string{"size", "axes", "pivot", "export", "turntable"} {
 					fetch(string(came[1]) + "/" + station)
 				}
-				status, _, err := s.form(string(came[1])+"/export/send", "base=0")
+				status, _, err := s.form(string(came[1])+"/export/send", "base=0&reason=a+trial")
 				if assert.NoError(t, err) {
 					assert.Less(t, status, http.StatusInternalServerError, "the export")
 				}

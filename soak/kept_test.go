@@ -103,7 +103,7 @@ func (c *confirmed) work(s *server, r *rand.Rand, asset string) {
 			return err
 		},
 		func(int) error { // exports
-			at, err := s.location(asset+"/export/send", "base=0")
+			at, err := s.location(asset+"/export/send", "base=0&reason=a+trial")
 			if err != nil {
 				return err
 			}
@@ -220,7 +220,7 @@ func TestFlippedBytes(t *testing.T) {
 	file := plank("mast")
 	_, err := s.send("/start", file)
 	require.NoError(t, err)
-	at, err := s.location("/assets/1/export/send", "base=0")
+	at, err := s.location("/assets/1/export/send", "base=0&reason=a+trial")
 	require.NoError(t, err)
 	_, id, _ := strings.Cut(at, "sent=")
 	s.kill()
@@ -246,7 +246,7 @@ func TestFlippedBytes(t *testing.T) {
 				require.NoError(t, err)
 				assert.Equal(t, http.StatusUnprocessableEntity, status)
 				assert.Contains(t, plain(page), "damaged on the disk")
-				_, err = s.location("/assets/1/export/send", "base=0")
+				_, err = s.location("/assets/1/export/send", "base=0&reason=a+trial")
 				assert.Error(t, err, "nothing is sent of it")
 				_, err = s.send("/kits/1/files", file)
 				require.NoError(t, err)

@@ -164,7 +164,7 @@ func TestLoad(t *testing.T) {
 		return err
 	})
 	sent := meanwhile(700*time.Millisecond, func(i int) error {
-		_, err := s.location(fmt.Sprintf("/assets/%d/export/send", 1+i%9), "base=0")
+		_, err := s.location(fmt.Sprintf("/assets/%d/export/send", 1+i%9), "base=0&reason=a+trial")
 		return err
 	})
 	busy := s.at(200, length, path)

@@ -102,7 +102,7 @@ func TestPictures(t *testing.T) {
 			_, page, err := s.get("/assets/1/slots")
 			require.NoError(t, err)
 			assert.NotContains(t, string(page), "climbing", "the pictures are looked at")
-			status, _, err := s.form("/assets/1/export/send", "base=0")
+			status, _, err := s.form("/assets/1/export/send", "base=0&reason=a+trial")
 			require.NoError(t, err)
 			peak, most := float64(s.peak(t)), 1.5*c.decoded+float64(size)+anyway
 			fmt.Printf("%-26s %8.2f MB, decoded %4.0f MB each: first pages %5.2f s, all %6.2f s, peak %4.0f MB of %4.0f (%d)\n",

@@ -42,7 +42,7 @@ func TestWalk(t *testing.T) {
 	require.NoError(t, err)
 	_, err = s.location(at+"/source", "base="+base+"&act=name&key=plank&name=gangway")
 	require.NoError(t, err)
-	sent, err := s.location(at+"/export/send", "base=1")
+	sent, err := s.location(at+"/export/send", "base=1&reason=a+trial")
 	require.NoError(t, err)
 	status, page, err := s.get(sent)
 	require.NoError(t, err)

@@ -11,9 +11,9 @@ import (
 
 // Solid is a kind of collision the receiver takes.
 type Solid struct {
-	Kind string `json:"kind"`           // of SolidKinds
-	For  string `json:"for"`            // what it uses it for, in words
-	Word string `json:"word,omitempty"` // that stands for the kind in names, "" for the kind's own
+	Kind string `json:"kind"` // of SolidKinds
+	For  string `json:"for"`  // what it uses it for, in words
+	Word string `json:"word"` // that stands for the kind in names, "" for the kind's own
 }
 
 // SolidKinds are the kinds of collision there are.

@@ -155,6 +155,6 @@ func add(ctx context.Context, d *work.Desk, kit work.Kit, it item) error {
 			return err
 		}
 	}
-	_, err = d.Send(ctx, a.ID, "")
+	_, err = d.Send(ctx, a.ID, work.Leave{})
 	return err
 }

@@ -55,7 +55,7 @@ func TestAKeptPageIsAsAFreshOne(t *testing.T) {
 		{"/assets/1/undo", url.Values{"station": {"size"}}},
 		{"/assets/1/redo", url.Values{"station": {"size"}}},
 		{"/assets/1/name", url.Values{"name": {"another name"}}},
-		{"/assets/2/export/send", nil},
+		{"/assets/2/export/send", url.Values{"reason": {"for a trial"}}},
 		{"/kits/1/grid", url.Values{"grid": {"50 cm"}}},
 		{"/assets/4/size", url.Values{"act": {"entries"}, "section": {"fit"}, "factor": {"2"}}},
 		{"/kits/1/name", url.Values{"was": {kit.Name}, "name": {"North"}}},

@@ -5,6 +5,7 @@ import (
 	"encoding/hex"
 	"encoding/json"
 	"net/http"
+	"strings"
 	"testing"
 	"time"
 
@@ -70,4 +71,34 @@ func TestAPackingListSaysEverything(t *testing.T) {
 	}
 	assert.Equal(t, http.StatusNotFound, c.get("/exports/77/packing").Code)
 	assert.Equal(t, http.StatusNotFound, c.get("/exports/77/packing.json").Code)
+}
+
+// What must be fixed first leaves with a written reason alone, which stands on its list.
+func TestHeldExportsLeaveWithAReason(t *testing.T) {
+	c := newClient(t)
+	big := shapetest.Boulder(6)
+	big.Name = "cairn"
+	for i := range big.Points {
+		big.Points[i] = big.Points[i].Mul(100)
+	}
+	c.bringScene("cairn", big)
+	c.decide("size", "act", "entries", "section", "class", "class", "hand-prop")
+	has(t, c.get("/assets/1/export"), "Why it may leave all the same")
+	w := c.post("/assets/1/export/send", c.form("target", "", "reason", " "))
+	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
+	has(t, w, "must be fixed first, so nothing was sent")
+	list, _, err := c.desk.Exports(t.Context(), 1, 1, 0, 10)
+	require.NoError(t, err)
+	assert.Empty(t, list)
+	w = c.post("/assets/1/export/send", c.form("target", "", "reason", "It is meant to be a <hill>"))
+	require.Less(t, w.Code, 400)
+	require.Eventually(t, func() bool {
+		list, _, err = c.desk.Exports(t.Context(), 1, 1, 0, 10)
+		return err == nil && len(list) == 1
+	}, time.Minute, 20*time.Millisecond)
+	assert.Equal(t, "It is meant to be a <hill>", list[0].Packing.Released.Reason)
+	assert.NotEmpty(t, list[0].Packing.Released.Findings)
+	has(t, c.get("/exports/1/packing"), "It is meant to be a &lt;hill&gt;")
+	assert.Equal(t, http.StatusUnprocessableEntity,
+		c.post("/assets/1/export/send", c.form("target", "", "reason", strings.Repeat("x", 401))).Code)
 }

@@ -415,7 +415,7 @@ func (s *Server) addCompanions(w http.ResponseWriter, r *http.Request) error {
 func (s *Server) send(w http.ResponseWriter, r *http.Request) error {
 	aid, err := id(r, "asset")
 	f := parse(w, r)
-	to := f.str("target")
+	leave := work.Leave{Target: f.str("target"), Reason: f.str("reason")}
 	if err := first(err, f.err); err != nil {
 		return err
 	}
@@ -434,7 +434,7 @@ func (s *Server) send(w http.ResponseWriter, r *http.Request) error {
 	} else if f.pass("base"); f.end() != nil {
 		return f.err
 	}
-	job, err := s.desk.SendLater(r.Context(), aid, to)
+	job, err := s.desk.SendLater(r.Context(), aid, leave)
 	if err != nil {
 		return s.after(w, r, aid, export.Info.ID, f, nil, err)
 	}

@@ -347,7 +347,7 @@ func TestNothingIsSentOfNothing(t *testing.T) {
 	require.NoError(t, err)
 	_, err = d.Decide(ctx, id, 0, func(p *prep.Prep) error { p.Source.Leave = o.Result.Survey.Keys; return nil })
 	require.NoError(t, err)
-	_, err = d.Send(ctx, id, "")
+	_, err = d.Send(ctx, id, Leave{})
 	assert.ErrorContains(t, err, "nothing goes on")
 	assert.Equal(t, fault.Invalid, fault.KindOf(err))
 }

@@ -201,7 +201,7 @@ func TestExportsAreKeptWithTheirProof(t *testing.T) {
 	for seq, f := range []string{"glb", "gltf", "obj"} {
 		_, err := d.Decide(ctx, id, seq, func(p *prep.Prep) error { p.Export.Format = f; return nil })
 		require.NoError(t, err)
-		dl, err := d.Send(ctx, id, "")
+		dl, err := d.Send(ctx, id, Leave{})
 		require.NoError(t, err)
 		assert.True(t, dl.Certificate.Equal(), "%+v", dl.Certificate.Rows)
 		data, err := d.store.Blob(dl.SHA)
@@ -220,7 +220,7 @@ func TestExportsAreKeptWithTheirProof(t *testing.T) {
 		return nil
 	})
 	require.NoError(t, err)
-	dl, err := d.Send(ctx, id, "")
+	dl, err := d.Send(ctx, id, Leave{})
 	require.NoError(t, err)
 	assert.True(t, dl.Certificate.Equal(), "%+v", dl.Certificate.Rows)
 	assert.Contains(t, dl.Packing.Changes[0].Why, "as decided")
@@ -314,7 +314,7 @@ func TestNothingGoesIntoWhatWasRemoved(t *testing.T) {
 		t.Helper()
 		_, err := d.Decide(ctx, id, 0, func(p *prep.Prep) error { p.Pivot = pivot.BaseCentre; return nil })
 		refused(err)
-		_, err = d.Send(ctx, id, "")
+		_, err = d.Send(ctx, id, Leave{})
 		refused(err)
 		refused(d.Rename(ctx, id, "another name"))
 		_, err = d.Move(ctx, id, 0, -1)
@@ -338,6 +338,6 @@ func TestNothingGoesIntoWhatWasRemoved(t *testing.T) {
 	_, err = d.TakeIn(ctx, k.ID, u)
 	refused(err)
 	require.NoError(t, d.RemoveKit(ctx, k.ID, false))
-	_, err = d.Send(ctx, id, "")
+	_, err = d.Send(ctx, id, Leave{})
 	assert.NoError(t, err)
 }
