@@ -35,7 +35,7 @@ func TestIndependentReadersTakeCollision(t *testing.T) {
 		all += x.Mesh.Triangles()
 	}
 	require.Greater(t, len(r.Delivery.Collision), 5)
-	for _, f := range []string{"glb", "gltf", "fbx", "fbx-one", "fbx-75", "fbx-text", "obj"} {
+	for _, f := range []string{"glb", "gltf", "gltf-one", "fbx", "fbx-one", "fbx-75", "fbx-text", "obj"} {
 		made, err := deliver.Make(context.Background(),
 			deliver.Order{Delivery: r.Delivery, Decisions: export.Decisions{Format: f}, Asset: "hut", Target: to})
 		require.NoError(t, err)

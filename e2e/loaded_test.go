@@ -105,7 +105,7 @@ func meant(s *scene.Scene, f format.Format, to target.Target) map[string][]corne
 				slot = plainSlot(w.Materials[k].Name)
 			}
 			for _, i := range []int32{a, b, c} {
-				out[slot] = append(out[slot], cornerOf(m, i, f.ID == "glb" || f.ID == "gltf"))
+				out[slot] = append(out[slot], cornerOf(m, i, f.Fixed != nil))
 			}
 		})
 	}
@@ -211,7 +211,7 @@ func looksOther(m *scene.Material, l look, f format.Format) string {
 	if differ(m.Opacity(), l.Opacity) && m.AlphaMode == scene.Blend {
 		return fmt.Sprintf("has opacity %.4g, not %.4g", l.Opacity, m.Opacity())
 	}
-	if f.ID != "glb" && f.ID != "gltf" {
+	if f.Fixed == nil {
 		return ""
 	}
 	switch {

@@ -7,6 +7,8 @@ import (
 	"strings"
 	"time"
 
+	"github.com/go-chi/chi/v5"
+
 	"yarvek/core/deliver"
 	"yarvek/core/figure"
 	"yarvek/core/format/bundle"
@@ -18,6 +20,7 @@ type packingPage struct {
 	work.Sent
 	Asset string // its name now
 	Kit   work.Kit
+	Again *againView // it is made again, or was a moment ago; nil otherwise
 }
 
 // packed are the things of one sort that left.
@@ -54,6 +57,9 @@ func (s *Server) packing(w http.ResponseWriter, r *http.Request) error {
 	p, err := s.listed(r)
 	if err != nil {
 		return err
+	}
+	if job := r.URL.Query().Get("again"); job != "" {
+		p.Again = s.againOf(p.ID, job)
 	}
 	s.render(w, http.StatusOK, "packing", "Packing list of "+p.Name+" · Yarvek", p)
 	return nil
@@ -105,4 +111,58 @@ func (s *Server) packingFile(w http.ResponseWriter, r *http.Request) error {
 	attachment(w, "application/json", bundle.Safe(strings.TrimSuffix(p.Name, ".zip"))+".packing.json")
 	_, err = w.Write(append(b, '\n'))
 	return err
+}
+
+// againView is how far an export is that is made again.
+type againView struct {
+	work.State
+	Export int64
+	Done   *work.Rewritten // nil while it is under way
+	Say    string          // why it can't be made, "" otherwise
+}
+
+// again makes an export again, to see whether the same bytes come out.
+func (s *Server) again(w http.ResponseWriter, r *http.Request) error {
+	eid, err := id(r, "export")
+	f := parse(w, r)
+	if err := first(err, f.end()); err != nil {
+		return err
+	}
+	job, err := s.desk.AgainLater(r.Context(), eid)
+	if err != nil {
+		return err
+	}
+	return seeOther(w, r, "/exports/%d/packing?again=%s", eid, job.ID)
+}
+
+// againSoFar shows how far that is.
+func (s *Server) againSoFar(w http.ResponseWriter, r *http.Request) error {
+	eid, err := id(r, "export")
+	if err != nil {
+		return err
+	}
+	v := s.againOf(eid, chi.URLParam(r, "job"))
+	if v == nil {
+		return work.ErrNotFound
+	}
+	return s.fragment(w, "packing", "again", v)
+}
+
+// againOf is how far a job is that makes an export again, nil when there is none of that ID any more.
+func (s *Server) againOf(export int64, job string) *againView {
+	j, err := s.desk.Jobs.Find(job)
+	if err != nil {
+		return nil
+	}
+	v := &againView{State: j.State(), Export: export}
+	switch done, ok := v.Outcome.(work.Rewritten); {
+	case ok:
+		v.Done = &done
+	case v.Err != nil:
+		_, say := explain(v.Err)
+		v.Say = sentence(say)
+	case v.Stopped:
+		v.Say = "It was stopped."
+	}
+	return v
 }

@@ -102,3 +102,41 @@ func TestHeldExportsLeaveWithAReason(t *testing.T) {
 	assert.Equal(t, http.StatusUnprocessableEntity,
 		c.post("/assets/1/export/send", c.form("target", "", "reason", strings.Repeat("x", 401))).Code)
 }
+
+// The same decisions on the same source give the same bytes, whatever was decided since; where they do not, that is
+// said.
+func TestAnExportIsMadeAgain(t *testing.T) {
+	c := newClient(t)
+	c.bringSlots("oak", "iron")
+	c.decide("export", "act", "entries", "section", "leaves", "format", "obj")
+	require.Less(t, c.post("/assets/1/export/send", c.form("target", "")).Code, 400)
+	require.Eventually(t, func() bool {
+		list, _, err := c.desk.Exports(t.Context(), 1, 1, 0, 10)
+		return err == nil && len(list) == 1
+	}, time.Minute, 20*time.Millisecond)
+	again := func() string {
+		t.Helper()
+		w := c.post("/exports/1/again", nil)
+		require.Equal(t, http.StatusSeeOther, w.Code)
+		at := w.Header().Get("Location")
+		body := ""
+		require.Eventually(t, func() bool {
+			body = c.get(at).Body.String()
+			return strings.Contains(body, "just now") || strings.Contains(body, "be made again.")
+		}, time.Minute, 20*time.Millisecond)
+		return body
+	}
+	assert.Contains(t, again(), "the same bytes")
+	c.decide("size", "act", "entries", "section", "fit", "factor", "3")
+	before := c.get("/assets/1/size").Body.String()
+	assert.Contains(t, again(), "the same bytes", "what was decided since does not count")
+	assert.Equal(t, before, c.get("/assets/1/size").Body.String(), "and nothing of it is noted")
+	// The kit's map of slots is another since.
+	require.Less(t, c.post("/kits/1/slots", c.form("map", "oak => elm", "back", "/assets/1/slots")).Code, 400)
+	w := c.post("/exports/1/again", nil)
+	require.Eventually(t, func() bool {
+		return strings.Contains(c.get(w.Header().Get("Location")).Body.String(), "comes out otherwise")
+	}, time.Minute, 20*time.Millisecond)
+	assert.Equal(t, http.StatusNotFound, c.post("/exports/77/again", nil).Code)
+	assert.Equal(t, http.StatusNotFound, c.get("/exports/1/again/nothing").Code)
+}

@@ -148,6 +148,8 @@ func (s *Server) Handler() http.Handler {
 	r.Get("/exports/{export}/file", s.page(s.download))
 	r.Get("/exports/{export}/packing", s.page(s.packing))
 	r.Get("/exports/{export}/packing.json", s.page(s.packingFile))
+	r.Post("/exports/{export}/again", s.page(s.again))
+	r.Get("/exports/{export}/again/{job}", s.page(s.againSoFar))
 	r.Get("/parts", s.page(s.parts))
 	r.Get("/static/*", s.assets())
 	r.NotFound(s.page(func(http.ResponseWriter, *http.Request) error { return work.ErrNotFound }))

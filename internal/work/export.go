@@ -76,12 +76,9 @@ func (d *Desk) send(ctx context.Context, asset int64, as Leave, progress func(st
 	}
 	list := packing(o, p)
 	list.Released = may
-	file, data := p.Package.Files[0].Name, p.Package.Files[0].Data
-	if len(p.Package.Files) > 1 {
-		file = bundle.Safe(p.Name) + ".zip"
-		if data, err = Zip(p.Package.Files); err != nil {
-			return Sent{}, err
-		}
+	file, data, err := wrapped(p)
+	if err != nil {
+		return Sent{}, err
 	}
 	e := store.Export{AssetID: asset, Revision: o.Revision.Number, Seq: o.Step.Seq, Prep: o.Prep.JSON(),
 		Target: o.Kit.Target, Format: p.Format.ID, Name: file}
@@ -99,6 +96,15 @@ func (d *Desk) send(ctx context.Context, asset int64, as Leave, progress func(st
 		return Sent{}, err
 	}
 	return sent(kept)
+}
+
+// wrapped is a package as one file: its only one, or a zip of all. Equal packages give equal bytes.
+func wrapped(p *deliver.Parcel) (name string, data []byte, err error) {
+	if len(p.Package.Files) == 1 {
+		return p.Package.Files[0].Name, p.Package.Files[0].Data, nil
+	}
+	data, err = Zip(p.Package.Files)
+	return bundle.Safe(p.Name) + ".zip", data, err
 }
 
 // SendLater is Send as a job, whose outcome is a Sent. One that has something to make first that takes long waits

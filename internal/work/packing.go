@@ -3,8 +3,6 @@ package work
 import (
 	"cmp"
 	"context"
-	"crypto/sha256"
-	"encoding/hex"
 	"maps"
 	"slices"
 	"strings"
@@ -82,8 +80,7 @@ func released(ctx context.Context, o *Opened, reason string) (*Released, error) 
 func packing(o *Opened, p *deliver.Parcel) Packing {
 	list := Packing{Changes: p.Package.Changes, Contents: p.Contents}
 	for _, f := range p.Package.Files {
-		sum := sha256.Sum256(f.Data)
-		list.Files = append(list.Files, store.File{Name: f.Name, SHA: hex.EncodeToString(sum[:]), Size: int64(len(f.Data))})
+		list.Files = append(list.Files, store.File{Name: f.Name, SHA: digest(f.Data), Size: int64(len(f.Data))})
 	}
 	was := map[string]string{} // in the file, by the name at Source
 	for _, n := range o.Result.Source.Nodes {

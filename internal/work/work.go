@@ -207,6 +207,15 @@ func (d *Desk) Made(ctx context.Context, o *Opened, progress func(string, float6
 
 // make is Made for all that a job is for, what pages only looked at in part among it.
 func (d *Desk) make(ctx context.Context, o *Opened, progress func(string, float64)) (*Opened, error) {
+	made, err := d.whole(ctx, o, progress)
+	if err != nil {
+		return nil, err
+	}
+	return made, Put(d.Derived, "summary", SummaryKey(o.State), summarize(made))
+}
+
+// whole is an asset with all that takes long made, whatever state it is thought to be in; nothing is noted of it.
+func (d *Desk) whole(ctx context.Context, o *Opened, progress func(string, float64)) (*Opened, error) {
 	src, err := d.source(ctx, o.Revision)
 	if err != nil {
 		return nil, err
@@ -220,8 +229,7 @@ func (d *Desk) make(ctx context.Context, o *Opened, progress func(string, float6
 	if err != nil {
 		return nil, err
 	}
-	made := &Opened{o.State, o.Prep, r}
-	return made, Put(d.Derived, "summary", SummaryKey(o.State), summarize(made))
+	return &Opened{o.State, o.Prep, r}, nil
 }
 
 // shelf keeps what takes long to make among the derived data.
