@@ -35,9 +35,9 @@ func main() {
 		SilenceUsage:  true,
 		SilenceErrors: true,
 	}
-	root.AddCommand(serveCommand(), demoCommand(), inspectCommand(), prepareCommand(), tidyCommand(), simplifyCommand(),
-		ladderCommand(), collideCommand(), texturesCommand(), unwrapCommand(), targetCommand(), verifyCommand(),
-		backupCommand(), restoreCommand(), sweepCommand(), userCommand())
+	root.AddCommand(serveCommand(), demoCommand(), inspectCommand(), arriveCommand(), prepareCommand(), tidyCommand(),
+		simplifyCommand(), ladderCommand(), collideCommand(), texturesCommand(), unwrapCommand(), targetCommand(),
+		verifyCommand(), backupCommand(), restoreCommand(), sweepCommand(), userCommand())
 	if err := root.ExecuteContext(ctx); err != nil {
 		if !errors.Is(err, errSaid) {
 			fmt.Fprintln(os.Stderr, "yarvek:", err)

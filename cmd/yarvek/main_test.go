@@ -20,6 +20,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"yarvek/core/target"
 	"yarvek/internal/store"
 	"yarvek/internal/work"
 )
@@ -364,4 +365,27 @@ func TestKeptFilesAreVerifiedBackedUpAndPutBack(t *testing.T) {
 	left, err := filepath.Glob(filepath.Join(dir, ".yarvek-backup-*"))
 	require.NoError(t, err)
 	assert.Empty(t, left)
+}
+
+// A file arrives as it is meant, or the exit code says that it does not, at every target that is asked.
+func TestArriveSaysHowAFileArrives(t *testing.T) {
+	file := write(t, t.TempDir(), "post.obj",
+		"o post\nv 0 0 0\nv 1 0 0\nv 0 2 0\nv 0 0 1\nf 1 3 2\nf 1 2 4\nf 1 4 3\nf 2 3 4\n")
+	out, err := run(t, arriveCommand(), file, "--target", "y-up-metres-right")
+	require.NoError(t, err)
+	assert.Contains(t, out, "upright")
+	assert.NotContains(t, out, "!")
+	out, err = run(t, arriveCommand(), file, "--json")
+	assert.ErrorIs(t, err, errDifferent)
+	var got arrivals
+	require.NoError(t, json.Unmarshal([]byte(out), &got))
+	require.Len(t, got.Targets, len(target.Shipped))
+	assert.False(t, got.Equal)
+	assert.Equal(t, "on its side", got.Targets[1].Stands.Says)
+	assert.Equal(t, "mirrored", got.Targets[1].Faces.Says)
+	assert.InDelta(t, 0.01, got.Targets[1].Height, 1e-9, "its depth of 1 lies upright, in centimetres")
+	_, err = run(t, arriveCommand(), file, "--target", "moon")
+	assert.ErrorContains(t, err, "is no target")
+	_, err = run(t, arriveCommand(), filepath.Join(t.TempDir(), "none.obj"))
+	assert.Error(t, err)
 }

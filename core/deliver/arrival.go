@@ -57,18 +57,22 @@ func Receive(ctx context.Context, files []bundle.File, f format.Format, t target
 	if err != nil {
 		return nil, err
 	}
+	return received(s, f.Frame(t), f, t), nil
+}
+
+// received is what a target makes of a file that was read: the reader took its numbers in the frame that it says, or
+// that was assumed for it.
+func received(s *scene.Scene, said format.Frame, f format.Format, t target.Target) *scene.Scene {
 	if !f.Reading(t).KeepsNodes {
 		s = dropped(s)
 	}
-	// The reader took the numbers in the frame that the file says, where it says one.
-	said := f.Frame(t)
 	taken := f.Taken(t, said)
 	got := s.Carried(geom.Linear(taken.Basis.To(t.Basis).Scaled(taken.UnitMetres / s.UnitMetres)))
 	if taken.Basis.Left != said.Basis.Left { // the numbers are the same, and so is which side of a face is out
 		got = got.TurnedRound()
 	}
 	got.Basis = t.Basis
-	return got.Carried(t.Arrival.Map(t.Basis)), nil
+	return got.Carried(t.Arrival.Map(t.Basis))
 }
 
 // dropped is a scene whose receiver has the points alone: no node is anywhere but at the
