@@ -65,7 +65,7 @@ func Stand(s *scene.Scene, f format.Format, t target.Target) Standing {
 	scale := math.Cbrt(math.Abs(turn.Det()))
 	turn = turn.Scaled(1 / scale)
 	scale *= taken.UnitMetres / said.UnitMetres
-	box := got.Bounds()
+	box := ownBox(got, t)
 	height := math.Abs(box.Size().Dot(t.Basis.Up.Vec()))
 	out := Standing{Target: t.Name, Height: height,
 		Stands: turned(turn, t.Basis.Up.Vec(), "upright", "upside down", "on its side"),
@@ -94,13 +94,39 @@ func Stand(s *scene.Scene, f format.Format, t target.Target) Standing {
 		}
 	}
 	out.LODs, out.Collision = known(s, t)
-	slots := len(s.UsedMaterials())
+	slots := 0
+	for _, m := range s.UsedMaterials() {
+		if m >= 0 {
+			slots++
+		}
+	}
 	out.Slots = Cell{figure.Plural(slots, "slot", "slots"), true}
 	if t.Needs.OneMesh && s.Count().Instances > 1 {
 		out.Slots = Cell{out.Slots.Says + ", and it takes one mesh alone", false}
 	}
 	out.Pictures = pictured(s, t)
 	return out
+}
+
+// ownBox holds what is drawn of a file first: not its LODs and shapes to collide with, unless there is nothing else.
+func ownBox(s *scene.Scene, t target.Target) geom.Box {
+	lod, err1 := t.Pattern(target.LODName)
+	solid, err2 := t.SolidNames()
+	own := geom.EmptyBox()
+	for i, b := range s.NodeBounds() {
+		if err1 != nil || err2 != nil || s.Nodes[i].Mesh < 0 {
+			continue
+		}
+		_, isSolid := solid.Read(s.Nodes[i].Name)
+		m, isLOD := lod.Read(s.Nodes[i].Name)
+		if !isSolid && (!isLOD || m["n"] == "0") {
+			own = own.Union(b)
+		}
+	}
+	if own.IsEmpty() {
+		return s.Bounds()
+	}
+	return own
 }
 
 // turned says where a direction comes to lie.

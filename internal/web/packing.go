@@ -3,6 +3,7 @@ package web
 import (
 	"cmp"
 	"encoding/json"
+	"fmt"
 	"net/http"
 	"strings"
 	"time"
@@ -165,4 +166,45 @@ func (s *Server) againOf(export int64, job string) *againView {
 		v.Say = "It was stopped."
 	}
 	return v
+}
+
+// everywhereView is how an export's file arrives at every target.
+type everywhereView struct {
+	Headings []string
+	List     []deliver.Standing
+	Sent     string // name of the target it was sent for
+}
+
+// everywhere tells how the file of an export arrives at every target of the house.
+func (s *Server) everywhere(w http.ResponseWriter, r *http.Request) error {
+	eid, err := id(r, "export")
+	if err != nil {
+		return err
+	}
+	e, err := s.desk.Sent(r.Context(), eid)
+	if err != nil {
+		return err
+	}
+	list, err := s.desk.Everywhere(r.Context(), eid)
+	if err != nil {
+		return err
+	}
+	return s.fragment(w, "packing", "everywhere", everywhereView{deliver.Headings, list, e.Target.Name})
+}
+
+// ofExport is the stamp of what is told of an export, which never changes, at the targets there are.
+func (s *Server) ofExport(r *http.Request) (string, error) {
+	eid, err := id(r, "export")
+	if err != nil {
+		return "", err
+	}
+	list, err := s.desk.Targets(r.Context())
+	if err != nil {
+		return "", err
+	}
+	of := fmt.Sprint(eid)
+	for _, t := range list {
+		of += fmt.Sprintf(" %s %d", t.ID, t.Revision)
+	}
+	return of, nil
 }

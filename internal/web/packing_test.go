@@ -14,6 +14,7 @@ import (
 
 	"yarvek/core/scene"
 	"yarvek/core/shape/shapetest"
+	"yarvek/core/target"
 	"yarvek/internal/work"
 )
 
@@ -69,6 +70,14 @@ func TestAPackingListSaysEverything(t *testing.T) {
 	for _, want := range []string{"stone lod 1", "named at Source", "left out by you", hex.EncodeToString(sum[:])} {
 		has(t, page, want)
 	}
+	table := c.get("/exports/1/everywhere")
+	for _, target := range target.Shipped {
+		has(t, table, target.Name)
+	}
+	has(t, table, "upright")
+	has(t, table, "<strong>"+target.Shipped[0].Name+"</strong>")
+	assert.NotContains(t, table.Body.String(), "mirrored", "a GLB says how it stands, and they honour it")
+	assert.Equal(t, http.StatusNotFound, c.get("/exports/77/everywhere").Code)
 	assert.Equal(t, http.StatusNotFound, c.get("/exports/77/packing").Code)
 	assert.Equal(t, http.StatusNotFound, c.get("/exports/77/packing.json").Code)
 }
@@ -127,6 +136,7 @@ func TestAnExportIsMadeAgain(t *testing.T) {
 		return body
 	}
 	assert.Contains(t, again(), "the same bytes")
+	has(t, c.get("/exports/1/everywhere"), "mirrored") // an OBJ says nothing, so that each takes it as its own
 	c.decide("size", "act", "entries", "section", "fit", "factor", "3")
 	before := c.get("/assets/1/size").Body.String()
 	assert.Contains(t, again(), "the same bytes", "what was decided since does not count")

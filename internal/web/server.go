@@ -148,6 +148,7 @@ func (s *Server) Handler() http.Handler {
 	r.Get("/exports/{export}/file", s.page(s.download))
 	r.Get("/exports/{export}/packing", s.page(s.packing))
 	r.Get("/exports/{export}/packing.json", s.page(s.packingFile))
+	r.Get("/exports/{export}/everywhere", s.page(s.keep(s.ofExport, s.everywhere)))
 	r.Post("/exports/{export}/again", s.page(s.again))
 	r.Get("/exports/{export}/again/{job}", s.page(s.againSoFar))
 	r.Get("/parts", s.page(s.parts))
