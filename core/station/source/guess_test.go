@@ -239,6 +239,17 @@ func TestRolesByHand(t *testing.T) {
 	assert.Equal(t, "b", out.Nodes[1].Name)
 	assert.Equal(t, -1, out.Nodes[1].Mesh)
 	assert.Len(t, r.Hand, 1)
+	// What it stands for stays behind: that is told, and cured either way.
+	left := d.leaving([]string{"a"})
+	_, r = do(t, s, left)
+	f := finding1(r, "source/base-left")
+	require.NotNil(t, f)
+	assert.Contains(t, f.Title, "3 nodes")
+	for i, kept := range []int{0, 3} {
+		_, r = do(t, s, f.Remedies[i].Decision.(Decisions))
+		assert.Equal(t, kept, r.Kept)
+		assert.Nil(t, finding1(r, "source/base-left"))
+	}
 	// What it stood for is not there any more.
 	dropped := d.Repoint("a", "").(Decisions)
 	assert.Empty(t, dropped.Roles)
