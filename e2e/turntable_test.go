@@ -143,6 +143,12 @@ func TestTheTurntableAtFirst(t *testing.T) {
 	js[bool](t, ctx, `(() => { const s = document.querySelector("#apart"); s.value = 80
 		s.dispatchEvent(new Event("input")); return true })()`)
 	until(t, ctx, `document.querySelector("#pull").dataset.apart === "0.8" && `+letters+` !== "`+was+`"`)
+	// They come to rest before one is aimed at: ten frames in which none moves.
+	_, err := chromedp.Run(ctx, chromedp.Evaluate[bool](`new Promise((done) => { let n = 0, was = ""
+		const tick = () => { const now = `+letters+`; n = now === was ? n + 1 : 0; was = now
+			n < 10 ? requestAnimationFrame(tick) : done(true) }
+		requestAnimationFrame(tick) })`, chromedp.EvalAwaitPromise))
+	require.NoError(t, err)
 	spot := js[[]float64](t, ctx, `(() => { const r = [...document.querySelectorAll(".table-names .letter")].find((e) =>
 		e.textContent === "A").getBoundingClientRect(); return [r.x + r.width / 2, r.y + r.height / 2] })()`)
 	do(t, ctx, chromedp.MouseClickXY(spot[0], spot[1]))

@@ -25,7 +25,7 @@ func TestAKeptPageIsAsAFreshOne(t *testing.T) {
 	c := newDemo(t)
 	c.desk.Jobs.Wait()
 	paths := []string{"/", "/kits/1", "/kits/1?find=a", "/kits/1/exports", "/assets/1/turntable?station=size",
-		"/assets/3/uvs.png?station=surface"}
+		"/assets/3/uvs.png?station=surface", "/assets/1/revisions", "/assets/3/revisions/1", "/exports/1/everywhere"}
 	for _, in := range prep.Stations() {
 		paths = append(paths, "/assets/1/"+in.ID, "/assets/2/"+in.ID, "/assets/5/"+in.ID)
 	}
