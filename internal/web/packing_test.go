@@ -12,7 +12,6 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
-	"yarvek/core/scene"
 	"yarvek/core/shape/shapetest"
 	"yarvek/core/target"
 	"yarvek/internal/work"
@@ -22,12 +21,7 @@ import (
 // why; as a page and as JSON.
 func TestAPackingListSaysEverything(t *testing.T) {
 	c := newClient(t)
-	mesh := func(name string, n int) *scene.Mesh {
-		m := shapetest.Boulder(n)
-		m.Name = name
-		return m
-	}
-	c.bringScene("cairn", mesh("one", 12), mesh("two", 9), mesh("spare", 5), mesh("touch", 5))
+	c.bringScene("cairn", boulder("one", 12), boulder("two", 9), boulder("spare", 5), boulder("touch", 5))
 	c.decide("source", "act", "role", "key", "two", "as", "lod", "of", "one", "n", "", "kind", "")
 	c.decide("source", "act", "role", "key", "touch", "as", "shape", "of", "one", "n", "", "kind", "hull")
 	c.decide("source", "act", "leave", "key", "spare")

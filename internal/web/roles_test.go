@@ -11,15 +11,17 @@ import (
 	"yarvek/core/station/source"
 )
 
+// boulder is one of a name.
+func boulder(name string, rings int) *scene.Mesh {
+	m := shapetest.Boulder(rings)
+	m.Name = name
+	return m
+}
+
 // Nodes are told by hand what they go on as, many at once; what makes no sense is refused in words.
 func TestNodesAreGivenRoles(t *testing.T) {
 	c := newClient(t)
-	mesh := func(name string, n int) *scene.Mesh {
-		m := shapetest.Boulder(n)
-		m.Name = name
-		return m
-	}
-	c.bringScene("cairn", mesh("one", 12), mesh("two", 9), mesh("three", 6), mesh("four", 5))
+	c.bringScene("cairn", boulder("one", 12), boulder("two", 9), boulder("three", 6), boulder("four", 5))
 	roles := func() map[string]source.Role { return c.prepNow().Source.Roles }
 	c.decide("source", "act", "role", "key", "three", "key", "two", "as", "lod", "of", "one", "n", "", "kind", "")
 	assert.Equal(t, map[string]source.Role{"two": {As: source.AsLOD, Of: "one", N: 1},

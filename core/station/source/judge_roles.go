@@ -25,9 +25,7 @@ func (r *run) standIns() {
 	if len(names) > 0 {
 		r.say(finding.Note, "source/lods", figure.Plural(len(names), "node goes on as a LOD", "nodes go on as LODs"),
 			station.Some(names)+". By their names, their group or your decision they stand for others from afar; LODs "+
-				"shows them. Keep one "+
-				"to have it go on "+
-				"as a mesh of its own.")
+				"shows them. Keep one to have it go on as a mesh of its own.")
 	}
 	names = nil
 	for _, n := range r.rep.Nodes {
@@ -39,15 +37,13 @@ func (r *run) standIns() {
 		r.say(finding.Note, "source/solids", figure.Plural(len(names), "node goes on as collision",
 			"nodes go on as collision"),
 			station.Some(names)+". By the target's pattern or your decision they are what a body touches; Collision "+
-				"shows them. Keep one to "+
-				"have it go on as a "+
-				"mesh like any other.")
+				"shows them. Keep one to have it go on as a mesh like any other.")
 	}
 	r.meshless()
 	r.baseless()
 }
 
-// baseless tells LODs and shapes to collide with of what does not go on: nothing becomes of them.
+// baseless tells LODs and shapes to collide with of what does not go on.
 func (r *run) baseless() {
 	var keys, names []string
 	first := -1
@@ -66,8 +62,8 @@ func (r *run) baseless() {
 	of := r.rep.Nodes[r.stands.by[first].Of].Name
 	r.say(finding.Look, "source/base-left", figure.Plural(len(keys), "node stands for what does not go on",
 		"nodes stand for what does not go on"),
-		fmt.Sprintf("%s. “%s” is of “%s”, which stays behind, so that nothing becomes of it.", station.Some(names),
-			names[0], of),
+		fmt.Sprintf("%s. “%s” is of “%s”, which stays behind: of a LOD nothing becomes then, and a shape to "+
+			"collide with leaves alone.", station.Some(names), names[0], of),
 		finding.Remedy{Label: "Leave out " + map[bool]string{true: "it", false: "them"}[len(keys) == 1] + " too",
 			Effect: "What they stand for stays behind already.", Decision: r.d.withoutRoles(keys).leaving(keys)},
 		finding.Remedy{Label: "Use as " + map[bool]string{true: "a mesh", false: "meshes"}[len(keys) == 1],
@@ -80,10 +76,10 @@ func (r *run) guessed(what string) {
 	roles := map[string]Role{}
 	var keys, names, of []string
 	var first *Guess
-	named, counted := false, r.taken()
+	named, counted, keep, told := false, r.taken(), set(r.d.Keep), map[string]bool{}
 	for i, g := range r.survey.Guesses {
 		row, key := r.rep.Nodes[g.Node], r.survey.Keys[g.Node]
-		if g.What != what || !row.Kept || slices.Contains(r.d.Keep, key) {
+		if g.What != what || !row.Kept || keep[key] {
 			continue
 		}
 		base := r.survey.Keys[g.Of]
@@ -93,7 +89,8 @@ func (r *run) guessed(what string) {
 		}
 		roles[key] = role
 		keys, names, named = append(keys, key), append(names, row.Name), named || g.Named
-		if name := r.rep.Nodes[g.Of].Name; !slices.Contains(of, name) {
+		if name := r.rep.Nodes[g.Of].Name; !told[name] {
+			told[name] = true
 			of = append(of, name)
 		}
 		if first == nil {
@@ -127,11 +124,6 @@ func (r *run) guessed(what string) {
 		r.place(r.survey.Boxes[first.Node].Center(), names[0])
 }
 
-// isGuessed tells whether there is a guess of what a node stands in for.
-func (r *run) isGuessed(i int) bool {
-	return slices.ContainsFunc(r.survey.Guesses, func(g Guess) bool { return g.Node == i })
-}
-
 // taken gives the number a guessed LOD of a node has: its own, or where that is too high or taken already the next
 // free one.
 func (r *run) taken() func(of string, n int) int {
@@ -153,9 +145,13 @@ func (r *run) taken() func(of string, n int) int {
 // one there is.
 func (r *run) meshless() {
 	said := 0
+	guessed := map[int]bool{}
+	for _, g := range r.survey.Guesses {
+		guessed[g.Node] = true
+	}
 	for i := range r.survey.Keys {
 		k, ok := r.stands.by[i]
-		if !ok || k.Decided || k.Of >= 0 || r.isGuessed(i) || k.What == Level && number(k.N) == 0 ||
+		if !ok || k.Decided || k.Of >= 0 || guessed[i] || k.What == Level && number(k.N) == 0 ||
 			!r.rep.Nodes[i].Kept && !r.rep.Nodes[i].Solid {
 			continue
 		}
