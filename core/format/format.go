@@ -48,6 +48,7 @@ type Format struct {
 	Normals  bool
 	Colours  bool // of corners
 	Empties  bool // nodes without a mesh
+	Sights   bool // cameras and lights
 	Drawn    bool // how materials are drawn: cut-offs, sides, lighting, strength of a glow
 	Hides    bool // nodes that are not shown
 	Fades    bool // opacity of the colours of corners
@@ -118,19 +119,19 @@ var khronos = &Frame{geom.GLTF, 1}
 var Written = []Format{
 	{ID: "glb", Name: "GLB", About: "glTF 2.0 in one file, pictures inside", Suffix: ".glb",
 		Fixed: khronos, Declares: true, Tangents: true, Tree: true, Groups: true, UVSets: gltf.MaxUVSets,
-		Several: true, Slots: true, Normals: true, Colours: true, Empties: true, Drawn: true, Hides: true, Fades: true,
-		Blanks: true, write: gltf.Write},
+		Several: true, Slots: true, Normals: true, Colours: true, Empties: true, Sights: true, Drawn: true, Hides: true,
+		Fades: true, Blanks: true, write: gltf.Write},
 	{ID: "gltf", Name: "glTF with parts", About: "a document with its buffer and pictures beside it", Suffix: ".gltf",
 		Variant: "glb",
 		Fixed:   khronos, Declares: true, Tangents: true, Tree: true, Groups: true, UVSets: gltf.MaxUVSets,
-		Several: true, Slots: true, Normals: true, Colours: true, Empties: true, Drawn: true, Hides: true, Fades: true,
-		Blanks: true, write: gltf.Write,
+		Several: true, Slots: true, Normals: true, Colours: true, Empties: true, Sights: true, Drawn: true, Hides: true,
+		Fades: true, Blanks: true, write: gltf.Write,
 		options: pack.Options{Parts: true}},
 	{ID: "gltf-one", Name: "glTF in one text file", About: "a document with its buffer and pictures inside, as text",
 		Suffix: ".gltf", Variant: "glb",
 		Fixed: khronos, Declares: true, Tangents: true, Tree: true, Groups: true, UVSets: gltf.MaxUVSets,
-		Several: true, Slots: true, Normals: true, Colours: true, Empties: true, Drawn: true, Hides: true, Fades: true,
-		Blanks: true, write: gltf.Write,
+		Several: true, Slots: true, Normals: true, Colours: true, Empties: true, Sights: true, Drawn: true, Hides: true,
+		Fades: true, Blanks: true, write: gltf.Write,
 		options: pack.Options{Text: true}},
 	fbxAs("fbx", "FBX", "binary 7.4, polygons stay polygons; pictures beside it", pack.Options{Parts: true}),
 	fbxAs("fbx-one", "FBX in one file", "the same with the pictures inside", pack.Options{}),
@@ -155,7 +156,7 @@ func fbxAs(id, name, about string, opt pack.Options) Format {
 		Declares: true, Righted: true, Polygons: true,
 		Tangents: true,
 		Tree:     true, Groups: true, Bakes: true, Several: true, Slots: true, Normals: true, Colours: true, Empties: true,
-		Drawn: true, Hides: true, Fades: true, Blanks: true, UVSets: AnyUVSets, options: opt, write: fbx.Write}
+		Sights: true, Drawn: true, Hides: true, Fades: true, Blanks: true, UVSets: AnyUVSets, options: opt, write: fbx.Write}
 }
 
 // signed is a format in the target's own handedness, which its files declare.
@@ -183,8 +184,13 @@ func BySuffix(suffix string) (Format, error) {
 			return f, nil
 		}
 	}
-	return Format{}, fault.Input("no format is written with the suffix %q: expected %s", suffix,
-		listed(func(k kind) string { return k.suffix }, "or"))
+	var list []string
+	for _, f := range Written {
+		if !slices.Contains(list, f.Suffix) {
+			list = append(list, f.Suffix)
+		}
+	}
+	return Format{}, fault.Input("no format is written with the suffix %q: expected %s", suffix, row(list, "or"))
 }
 
 // Version is that of the readers: raise it when one of them reads the same file

@@ -10,9 +10,13 @@ import (
 	"yarvek/core/fault"
 	"yarvek/core/finding"
 	"yarvek/core/format/bundle"
+	"yarvek/core/format/collada"
 	"yarvek/core/format/fbx"
 	"yarvek/core/format/gltf"
 	"yarvek/core/format/obj"
+	"yarvek/core/format/ply"
+	"yarvek/core/format/stl"
+	"yarvek/core/format/usd"
 	"yarvek/core/scene"
 	"yarvek/core/target"
 )
@@ -25,8 +29,12 @@ type kind struct {
 	media  string // type, "" where none is registered
 	begins string // what a file begins with, as an error says it; "" where anything may
 	// is tells a file by its content; nil where only the suffix tells.
-	is   func(data []byte) bool
-	read func(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64)) (*scene.Scene,
+	is func(data []byte) bool
+	// says is whether the reader says better what is wrong with a file of the suffix than that it begins otherwise.
+	says bool
+	// layers is whether files of the kind are put together of others of it.
+	layers bool
+	read   func(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64)) (*scene.Scene,
 		[]finding.Finding, error)
 	refs func(ctx context.Context, name string, data []byte) []string // the files that one names, as it names them
 	// the key of what a target says of its receiver and them
@@ -37,16 +45,62 @@ type kind struct {
 
 // kinds are told by their content in this order, then by their suffix.
 var kinds = []kind{
-	{"FBX", ".fbx", "", "an FBX, binary or text,", fbx.IsFBX, fbx.Read, fbx.References, "fbx", "an FBX",
-		func(t target.Target) target.Reading { return t.Reads.FBX }},
-	{"OBJ", ".obj", "model/obj", "", nil, obj.Read,
-		func(_ context.Context, _ string, data []byte) []string { return statements(data, isLibrary) }, "obj", "an OBJ",
-		func(t target.Target) target.Reading { return t.Reads.OBJ }},
-	{"GLB", ".glb", "model/gltf-binary", "a GLB (“glTF”)", gltf.IsGLB, gltf.Read, documentRefs, "gltf", "a glTF",
-		func(t target.Target) target.Reading { return t.Reads.GLTF }},
-	{"glTF", ".gltf", "model/gltf+json", "a glTF document (“{”)", isDocument, gltf.Read, documentRefs, "gltf", "a glTF",
-		func(t target.Target) target.Reading { return t.Reads.GLTF }},
+	{name: "FBX", suffix: ".fbx", begins: "an FBX, binary or text,", is: fbx.IsFBX, read: fbx.Read, refs: fbx.References,
+		rule: "fbx", one: "an FBX", reads: func(t target.Target) target.Reading { return t.Reads.FBX }},
+	{name: "OBJ", suffix: ".obj", media: "model/obj", read: obj.Read,
+		refs: func(_ context.Context, _ string, data []byte) []string { return statements(data, isLibrary) },
+		rule: "obj", one: "an OBJ", reads: func(t target.Target) target.Reading { return t.Reads.OBJ }},
+	{name: "GLB", suffix: ".glb", media: "model/gltf-binary", begins: "a GLB (“glTF”)", is: gltf.IsGLB, read: gltf.Read,
+		refs: documentRefs, rule: "gltf", one: "a glTF",
+		reads: func(t target.Target) target.Reading { return t.Reads.GLTF }},
+	{name: "glTF", suffix: ".gltf", media: "model/gltf+json", begins: "a glTF document (“{”)", is: isDocument,
+		read: gltf.Read, refs: documentRefs, rule: "gltf", one: "a glTF",
+		reads: func(t target.Target) target.Reading { return t.Reads.GLTF }},
+	{name: "COLLADA", suffix: ".dae", media: "model/vnd.collada+xml", begins: "a COLLADA document (“<COLLADA”)",
+		is: collada.Is, says: true, read: collada.Read, refs: collada.References, reads: honoured},
+	{name: "PLY", suffix: ".ply", begins: "a PLY (“ply”)", is: ply.Is, read: ply.Read, refs: ply.References,
+		reads: unheard},
+	usdAs(".usd"), usdAs(".usda"), usdAs(".usdc"), usdAs(".usdz"),
+	{name: "STL", suffix: ".stl", media: "model/stl", is: stl.Is, says: true, read: stl.Read, refs: noRefs,
+		reads: unheard},
 }
+
+// usdAs is USD under one of its suffixes; which of its codings a file has is told by its content.
+func usdAs(suffix string) kind {
+	return kind{name: "USD", suffix: suffix, begins: "a USD scene (“#usda” or “PXR-USDC”)", is: usd.Is, says: true,
+		layers: true, read: usd.Read, refs: usd.References, reads: honoured}
+}
+
+// honoured is what a receiver is taken to do with files of a kind that targets say nothing of and that say their frame:
+// it goes by what they say.
+func honoured(t target.Target) target.Reading {
+	return target.Reading{HonoursUnit: true, HonoursAxes: true, HonoursHand: true, KeepsNodes: true, Unit: t.Unit,
+		Basis: t.Basis}
+}
+
+// unheard is that of kinds that say no frame: it takes their numbers for its own.
+func unheard(t target.Target) target.Reading {
+	return target.Reading{KeepsNodes: true, Unit: t.Unit, Basis: t.Basis}
+}
+
+// Of is the format a scene was read from: the first that is written of its kind, or of a kind that is only read what
+// can be said of it.
+func Of(s *scene.Scene) (Format, error) {
+	if f, err := BySuffix("." + s.Format); err == nil {
+		return f, nil
+	}
+	for _, k := range kinds {
+		if strings.EqualFold(k.name, s.Format) {
+			return Format{ID: s.Format, Name: k.name, Suffix: k.suffix, Declares: k.reads(target.Target{}).HonoursUnit,
+				Tree: true, Polygons: true, Several: true, Slots: true, Normals: true, Colours: true, Bare: true, Blanks: true,
+				UVSets: AnyUVSets}, nil
+		}
+	}
+	return Format{}, fault.Input("%q is no format that is read", fault.Shown(s.Format))
+}
+
+// noRefs are those of a file that names no others.
+func noRefs(context.Context, string, []byte) []string { return nil }
 
 // isDocument tells JSON by its first letter.
 func isDocument(data []byte) bool { return bytes.HasPrefix(opening(data), []byte("{")) }
@@ -64,6 +118,32 @@ func kindBySuffix(suffix string) int {
 // IsMesh tells by its suffix whether a file is one that assets are made of.
 func IsMesh(name string) bool { return kindBySuffix(path.Ext(name)) >= 0 }
 
+// layered tells by its suffix a file of a kind that is put together of others of it.
+func layered(name string) bool {
+	i := kindBySuffix(path.Ext(name))
+	return i >= 0 && kinds[i].layers
+}
+
+// Parts are those of some mesh files that others of them are put together of: they are no assets by themselves. Where
+// all are parts of one another, none is.
+func Parts(ctx context.Context, set *bundle.Bundle, meshes []string) map[string]bool {
+	parts := map[string]bool{}
+	for _, m := range meshes {
+		if !layered(m) {
+			continue
+		}
+		for _, c := range Companions(ctx, set, m) {
+			if c != m && layered(c) {
+				parts[c] = true
+			}
+		}
+	}
+	if len(parts) == len(meshes) {
+		return nil
+	}
+	return parts
+}
+
 // MediaType is that of files with a suffix, "" where none is registered.
 func MediaType(suffix string) string {
 	if i := kindBySuffix(suffix); i >= 0 {
@@ -72,8 +152,16 @@ func MediaType(suffix string) string {
 	return ""
 }
 
-// Names are those of all kinds that are read, as “FBX, OBJ, GLB or glTF”.
-func Names() string { return listed(func(k kind) string { return k.name }, "or") }
+// Names are those of all kinds that are read, as “FBX, OBJ or glTF”.
+func Names() string {
+	var list []string
+	for _, k := range kinds {
+		if !slices.Contains(list, k.name) {
+			list = append(list, k.name)
+		}
+	}
+	return row(list, "or")
+}
 
 // Rule is what a target can say of its receiver and files of one sort.
 type Rule struct {
@@ -109,15 +197,6 @@ func Keeping(it func(Format) bool) (those, others string) {
 	return row(lists[0], "and"), row(lists[1], "and")
 }
 
-// listed puts something of each kind in a row, with a word before the last.
-func listed(of func(kind) string, word string) string {
-	var list []string
-	for _, k := range kinds {
-		list = append(list, of(k))
-	}
-	return row(list, word)
-}
-
 // row puts words in a row, with another one before the last.
 func row(list []string, word string) string {
 	last := len(list) - 1
@@ -125,6 +204,14 @@ func row(list []string, word string) string {
 		return strings.Join(list, "")
 	}
 	return strings.Join(list[:last], ", ") + " " + word + " " + list[last]
+}
+
+// NoMesh says of a file that is no mesh what it is, by its content, and what to do about it.
+func NoMesh(name string, head []byte) *fault.Error {
+	if s, ok := SortOf(head); ok {
+		return fault.AtByte(name, -1, "is %s, and no %s file", s.What, Names()).Unsupported().Advise(s.Try)
+	}
+	return fault.AtByte(name, -1, "is no %s file", Names()).Unsupported().Advise("Export the mesh in one of these formats")
 }
 
 // kindOf tells the kind of a mesh file by its content, and by its suffix where that tells nothing.
@@ -140,10 +227,12 @@ func kindOf(name string, data []byte) (kind, error) {
 	i := kindBySuffix(path.Ext(name))
 	switch {
 	case i < 0:
-		return kind{}, fault.AtByte(name, -1, "is no %s file", Names()).Unsupported().Advise(
-			"Export the mesh in one of these formats")
-	case kinds[i].is == nil:
+		return kind{}, NoMesh(name, data)
+	case kinds[i].is == nil || kinds[i].says:
 		return kinds[i], nil
+	}
+	if s, ok := SortOf(data); ok && !strings.HasPrefix(s.What, "a text") {
+		return kind{}, fault.AtByte(name, 0, "is called %s and is %s", path.Ext(name), s.What).Unsupported().Advise(s.Try)
 	}
 	head := opening(data)
 	return kind{}, fault.AtByte(name, 0, "does not begin like %s but with %s", kinds[i].begins,

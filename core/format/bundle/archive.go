@@ -11,9 +11,16 @@ import (
 	"yarvek/core/figure"
 )
 
-// Hidden tells names that archiving programs add for themselves.
+// IsArchive tells by its suffix a file that holds others: a zip, or COLLADA’s .zae, which is one.
+func IsArchive(name string) bool {
+	suffix := path.Ext(name)
+	return strings.EqualFold(suffix, ".zip") || strings.EqualFold(suffix, ".zae")
+}
+
+// Hidden tells names that archiving programs add for themselves; manifest.xml is that of a .zae, and says no more than
+// which of its files comes first.
 func Hidden(name string) bool {
-	return strings.HasPrefix(path.Base(name), ".") || strings.HasPrefix(name, "__")
+	return strings.HasPrefix(path.Base(name), ".") || strings.HasPrefix(name, "__") || name == "manifest.xml"
 }
 
 // Archive makes a set of a zip of size bytes, whose entries are unpacked when they are asked

@@ -57,12 +57,18 @@ func New(files []File) *Bundle {
 	return b
 }
 
-// Names lists the files in order of name.
-func (b *Bundle) Names() []string {
+// Order lists the files as they stand in the set, as in an archive.
+func (b *Bundle) Order() []string {
 	var names []string
 	for _, f := range b.files {
 		names = append(names, f.Name)
 	}
+	return names
+}
+
+// Names lists the files in order of name.
+func (b *Bundle) Names() []string {
+	names := b.Order()
 	sort.Strings(names)
 	return names
 }
@@ -135,6 +141,14 @@ func (b *Bundle) Resolve(from, ref string) (string, Match, error) {
 		return "", 0, ErrOutside
 	}
 	return "", 0, ErrMissing
+}
+
+// Reason is what an error of Find says, without its file: that it is missing, or outside of the set.
+func Reason(err error) string {
+	if errors.Is(err, ErrOutside) {
+		return ErrOutside.Error()
+	}
+	return ErrMissing.Error()
 }
 
 // isAbsolute tells paths that begin at a root, of any system.

@@ -3,7 +3,6 @@ package obj
 import (
 	"bytes"
 	"cmp"
-	"errors"
 	"fmt"
 	"math"
 	"path"
@@ -12,6 +11,8 @@ import (
 	"yarvek/core/fault"
 	"yarvek/core/finding"
 	"yarvek/core/format/bundle"
+	"yarvek/core/format/pictures"
+	"yarvek/core/format/text"
 	"yarvek/core/picture"
 	"yarvek/core/scene"
 )
@@ -27,7 +28,8 @@ func (a *assembly) libraries() {
 		for _, f := range a.libraryFiles(e) {
 			if !read[f.Name] {
 				read[f.Name] = true
-				(&library{assembly: a, file: f.Name, textures: map[string]int{}, images: map[string]int{}}).read(f.Data)
+				(&library{assembly: a, file: f.Name, textures: map[string]int{},
+					pictures: pictures.New(a.set, f.Name, a.s)}).read(f.Data)
 			}
 		}
 	}
@@ -46,7 +48,7 @@ func (a *assembly) libraryFiles(e event) []bundle.File {
 	for _, n := range names {
 		f, _, err := a.set.Find(a.name, n)
 		if err != nil {
-			a.note(finding.Look, "source/missing-library", fmt.Sprintf("Material library “%s” %s", n, reason(err)),
+			a.note(finding.Look, "source/missing-library", fmt.Sprintf("Material library “%s” %s", n, bundle.Reason(err)),
 				"Every material it describes goes on as plain white, without textures. It can be added later.", e.line)
 			a.unfound = append(a.unfound, len(a.findings)-1)
 			continue
@@ -64,21 +66,13 @@ func names0(names []string) string {
 	return names[0]
 }
 
-// reason is what an error says without its file.
-func reason(err error) string {
-	if errors.Is(err, bundle.ErrOutside) {
-		return bundle.ErrOutside.Error()
-	}
-	return bundle.ErrMissing.Error()
-}
-
 // library reads MTL files into the materials of one scene. A bad line is noted and left;
 // the rest is read.
 type library struct {
 	*assembly
 	file     string
 	textures map[string]int
-	images   map[string]int
+	pictures *pictures.Finder
 	cur      *scene.Material
 	rough    bool // Pr was said, so Ns does not count
 
@@ -103,7 +97,7 @@ func (l *library) read(data []byte) {
 		return
 	}
 	lines(data, func(b []byte, at int) bool {
-		b = trimRight(skipSpace(b))
+		b = text.TrimRight(text.SkipSpace(b))
 		if name, ok := bytes.CutPrefix(b, []byte(calledMark)); ok {
 			l.called = strings.ToValidUTF8(string(name), "�")
 		}
@@ -119,8 +113,8 @@ func (l *library) read(data []byte) {
 
 // statement reads one line, whose comment is gone.
 func (l *library) statement(b []byte, line int) {
-	key, rest := word(b)
-	rest = skipSpace(rest)
+	key, rest := text.Word(b)
+	rest = text.SkipSpace(rest)
 	k := strings.ToLower(string(key))
 	if k == "newmtl" {
 		l.begin(strings.ToValidUTF8(string(rest), "�"), line)
@@ -239,9 +233,9 @@ func clamp01(v float64) float64 { return min(max(v, 0), 1) }
 
 // number reads the first number; ok is false, and noted, when there is none.
 func (l *library) number(b []byte, line int, what string) (float64, bool) {
-	b = skipSpace(b)
-	v, n := parseFloat(b)
-	if n == 0 || n < len(b) && !isSpace(b[n]) || !(math.Abs(v) <= maxNumber) {
+	b = text.SkipSpace(b)
+	v, n := text.Float(b)
+	if n == 0 || n < len(b) && !text.IsSpace(b[n]) || !(math.Abs(v) <= maxNumber) {
 		l.noNumber(b, line, what)
 		return 0, false
 	}
@@ -250,7 +244,7 @@ func (l *library) number(b []byte, line int, what string) (float64, bool) {
 
 // noNumber says what stands where a number should.
 func (l *library) noNumber(b []byte, line int, what string) {
-	w, _ := word(b)
+	w, _ := text.Word(b)
 	l.note(finding.Note, "source/mtl-number", fmt.Sprintf("%s is no number for %s", fault.Quote(w), what),
 		"The usual value stands in for it.", line)
 }
@@ -280,19 +274,19 @@ func (l *library) glow(m *scene.Material, shown [3]float64) {
 
 // color reads one number, which means grey, or three, as a screen shows them.
 func (l *library) color(b []byte, into *[3]float64, line int, what string) bool {
-	if w, _ := word(b); string(w) == "xyz" || string(w) == "spectral" {
+	if w, _ := text.Word(b); string(w) == "xyz" || string(w) == "spectral" {
 		l.note(finding.Note, "source/mtl-number", fmt.Sprintf("%s is given as %s", what, w),
 			"Only red, green and blue are read; the usual value stands in for it.", line)
 		return false
 	}
 	for i := range into {
-		b = skipSpace(b)
+		b = text.SkipSpace(b)
 		if i > 0 && (len(b) == 0 || b[0] == '#') {
 			into[i] = into[0]
 			continue
 		}
-		v, n := parseFloat(b)
-		if n == 0 || n < len(b) && !isSpace(b[n]) || !(math.Abs(v) <= maxNumber) {
+		v, n := text.Float(b)
+		if n == 0 || n < len(b) && !text.IsSpace(b[n]) || !(math.Abs(v) <= maxNumber) {
 			l.noNumber(b, line, what)
 			return false
 		}
@@ -325,15 +319,15 @@ func (l *library) texture(m *scene.Material, use scene.Use, b []byte, line int) 
 	channel := scene.Whole
 	offset, scale := [2]float64{}, [2]float64{1, 1}
 	for {
-		opt, rest := word(b)
+		opt, rest := text.Word(b)
 		most, isOption := mapOptions[string(opt)]
 		if !isOption {
 			break
 		}
 		b = rest
 		for i := range most {
-			w, rest := word(b)
-			f, n := parseFloat(w)
+			w, rest := text.Word(b)
+			f, n := text.Float(w)
 			fine := n == len(w) && n > 0 && math.Abs(f) <= maxNumber
 			if most == 3 && i > 0 && n == 0 {
 				break // -s, -o and -t take one to three numbers
@@ -364,7 +358,7 @@ func (l *library) texture(m *scene.Material, use scene.Use, b []byte, line int) 
 			}
 		}
 	}
-	ref := strings.ToValidUTF8(string(skipSpace(b)), "�")
+	ref := strings.ToValidUTF8(string(text.SkipSpace(b)), "�")
 	if n := len(ref); n > 1 && ref[0] == '"' && ref[n-1] == '"' {
 		ref = ref[1 : n-1]
 	}
@@ -383,28 +377,8 @@ func (l *library) texture(m *scene.Material, use scene.Use, b []byte, line int) 
 	m.Maps[use] = scene.Map{Texture: i + 1, Channel: channel, Place: scene.PlacedBelow(offset, scale)}
 }
 
-// image gives the number of a picture plus one, adding it the first time; a picture that
-// is not among the files is noted.
+// image is the number of a picture, which is added the first time; one that is not among the files is noted.
 func (l *library) image(ref string, use scene.Use, material string, line int) int {
-	if i, ok := l.images[ref]; ok {
-		return i
-	}
-	img := scene.Image{Name: path.Base(strings.ReplaceAll(ref, `\`, "/")), Path: ref}
-	f, match, err := l.set.Find(l.file, ref)
-	switch {
-	case err != nil:
-		l.note(finding.Look, "source/missing-picture", fmt.Sprintf("Picture “%s” %s", ref, reason(err)),
-			fmt.Sprintf("“%s” uses it for %s. The texture arrives nowhere until the picture is added.", material, use), line)
-	case match == bundle.ByBase:
-		l.note(finding.Note, "source/picture-by-name", fmt.Sprintf("Picture “%s” was found by its name alone", img.Name),
-			fmt.Sprintf("The file says %q; the upload has %q.", ref, f.Name), line)
-		fallthrough
-	default:
-		img.Data = f.Data
-		picture.Describe(&img)
-	}
-	i := len(l.s.Images)
-	l.images[ref] = i
-	l.s.Images = append(l.s.Images, img)
-	return i
+	return l.pictures.Image(ref, fmt.Sprintf("“%s” uses it for %s", material, use),
+		func(sev finding.Severity, code, title, text string) { l.note(sev, code, title, text, line) })
 }

@@ -23,6 +23,7 @@ import (
 	"yarvek/core/finding"
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/pack"
+	"yarvek/core/format/text"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
@@ -180,12 +181,12 @@ func TestNumbersRoundLikeStrconv(t *testing.T) {
 		}
 		want, err := strconv.ParseFloat(s, 64)
 		require.NoError(t, err)
-		got, n := parseFloat([]byte(s))
+		got, n := text.Float([]byte(s))
 		require.Equal(t, len(s), n, s)
 		require.Equal(t, want, got, s)
 	}
 	for _, bad := range []string{"", ".", "-", "e5", "1e", "+.e3"} {
-		_, n := parseFloat([]byte(bad))
+		_, n := text.Float([]byte(bad))
 		assert.Zero(t, n, bad)
 	}
 }

@@ -9,6 +9,7 @@ import (
 	"sync/atomic"
 
 	"yarvek/core/fault"
+	"yarvek/core/format/text"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 	"yarvek/core/split"
@@ -174,11 +175,11 @@ func kind(b []byte) byte {
 		return 0
 	}
 	switch {
-	case b[0] == 'v' && isSpace(b[1]):
+	case b[0] == 'v' && text.IsSpace(b[1]):
 		return 'v'
-	case b[0] == 'f' && isSpace(b[1]):
+	case b[0] == 'f' && text.IsSpace(b[1]):
 		return 'f'
-	case b[0] == 'v' && len(b) > 2 && isSpace(b[2]) && (b[1] == 't' || b[1] == 'n'):
+	case b[0] == 'v' && len(b) > 2 && text.IsSpace(b[2]) && (b[1] == 't' || b[1] == 'n'):
 		return b[1]
 	}
 	return 0
@@ -187,7 +188,7 @@ func kind(b []byte) byte {
 // count fills in the tally of the stretch.
 func (c *chunk) count() {
 	c.own.lines = lines(c.data, func(b []byte, _ int) bool {
-		b = skipSpace(b)
+		b = text.SkipSpace(b)
 		switch kind(b) {
 		case 'v':
 			c.own.v++
@@ -208,7 +209,7 @@ func (c *chunk) count() {
 // words counts the words of a statement up to a comment. It runs over every face
 // of the file, so it looks at a byte once and does not branch on it.
 func words(b []byte) int {
-	if i := bytes.IndexByte(b, '#'); i >= 0 && (i == 0 || isSpace(b[i-1])) {
+	if i := bytes.IndexByte(b, '#'); i >= 0 && (i == 0 || text.IsSpace(b[i-1])) {
 		b = b[:i]
 	}
 	n, before := 0, uint8(1)
@@ -223,7 +224,7 @@ func words(b []byte) int {
 // spaces is 1 for the bytes isSpace accepts.
 var spaces = func() (t [256]uint8) {
 	for c := range t {
-		if isSpace(byte(c)) {
+		if text.IsSpace(byte(c)) {
 			t[c] = 1
 		}
 	}
@@ -385,7 +386,7 @@ func (p *pass) read(c *chunk) {
 	limit := at.corners + c.own.corners
 	c.skipped = map[string]skipped{}
 	lines(c.data, func(b []byte, line int) bool {
-		b = skipSpace(b)
+		b = text.SkipSpace(b)
 		n := c.before.lines + line + 1
 		switch kind(b) {
 		case 'v':
@@ -439,12 +440,12 @@ func (c *chunk) skip(what string, line int) {
 func (p *pass) numbers(b []byte, line int, into []float64, least int, what string) (int, *fault.Error) {
 	n := 0
 	for {
-		b = skipSpace(b)
+		b = text.SkipSpace(b)
 		if len(b) == 0 || b[0] == '#' || n == len(into) {
 			break
 		}
-		f, k := parseFloat(b)
-		if k == 0 || k < len(b) && !isSpace(b[k]) {
+		f, k := text.Float(b)
+		if k == 0 || k < len(b) && !text.IsSpace(b[k]) {
 			return n, p.badNumber(b, line, what)
 		}
 		if !(math.Abs(f) <= maxNumber) {
@@ -475,7 +476,7 @@ func direction(v [3]float64) [3]float32 {
 
 // badNumber says what stands where a number should.
 func (p *pass) badNumber(b []byte, line int, what string) *fault.Error {
-	w, _ := word(b)
+	w, _ := text.Word(b)
 	e := fault.AtLine(p.name, line, "expected a number in the %s, found %s", what, fault.Quote(w))
 	switch l := strings.ToLower(strings.TrimLeft(string(w), "+-")); {
 	case bytes.IndexByte(w, ',') >= 0:
@@ -508,7 +509,7 @@ func (p *pass) vertex(b []byte, line, at int) *fault.Error {
 func (p *pass) face(b []byte, line int, at *tally, limit int) (int, *fault.Error) {
 	k := 0
 	for {
-		b = skipSpace(b)
+		b = text.SkipSpace(b)
 		if len(b) == 0 || b[0] == '#' {
 			break
 		}
@@ -518,7 +519,7 @@ func (p *pass) face(b []byte, line int, at *tally, limit int) (int, *fault.Error
 			// reach beyond the chunk's share.
 			return words(b) + k, nil
 		}
-		i, n := parseInt(b)
+		i, n := text.Int(b)
 		if n == 0 {
 			return k, p.badCorner(b, line)
 		}
@@ -531,7 +532,7 @@ func (p *pass) face(b []byte, line int, at *tally, limit int) (int, *fault.Error
 		uv, normal := int32(-1), int32(-1)
 		if len(b) > 0 && b[0] == '/' {
 			b = b[1:]
-			if i, n := parseInt(b); n > 0 {
+			if i, n := text.Int(b); n > 0 {
 				if uv, ok = resolve(i, at.vt, p.all.vt); !ok {
 					return k, p.nowhere("texture coordinate", i, at.vt, p.all.vt, line)
 				}
@@ -539,7 +540,7 @@ func (p *pass) face(b []byte, line int, at *tally, limit int) (int, *fault.Error
 			}
 			if len(b) > 0 && b[0] == '/' {
 				b = b[1:]
-				if i, n := parseInt(b); n > 0 {
+				if i, n := text.Int(b); n > 0 {
 					if normal, ok = resolve(i, at.vn, p.all.vn); !ok {
 						return k, p.nowhere("normal", i, at.vn, p.all.vn, line)
 					}
@@ -547,7 +548,7 @@ func (p *pass) face(b []byte, line int, at *tally, limit int) (int, *fault.Error
 				}
 			}
 		}
-		if len(b) > 0 && !isSpace(b[0]) {
+		if len(b) > 0 && !text.IsSpace(b[0]) {
 			return k, p.badCorner(b, line)
 		}
 		if p.uv != nil {
@@ -578,7 +579,7 @@ func resolve(i, sofar, total int) (int32, bool) {
 
 // badCorner says what stands where a corner should.
 func (p *pass) badCorner(b []byte, line int) *fault.Error {
-	w, _ := word(b)
+	w, _ := text.Word(b)
 	return fault.AtLine(p.name, line, "expected a face corner such as 12/7/3, found %s", fault.Quote(w))
 }
 
@@ -596,16 +597,16 @@ func (p *pass) nowhere(what string, i, sofar, total, line int) *fault.Error {
 // other reads the statements that carry names, and counts those that make no polygons.
 func (p *pass) other(c *chunk, b []byte, line int, at tally) {
 	if name, ok := bytes.CutPrefix(b, []byte(calledMark)); ok {
-		c.events = append(c.events, event{'c', line, at.faces, at.v, strings.ToValidUTF8(string(trimRight(name)), "�")})
+		c.events = append(c.events, event{'c', line, at.faces, at.v, strings.ToValidUTF8(string(text.TrimRight(name)), "�")})
 		return
 	}
 	if len(b) == 0 || b[0] == '#' {
 		return
 	}
-	key, rest := word(b)
-	text := func() string { return strings.ToValidUTF8(string(trimRight(skipSpace(rest))), "�") }
+	key, rest := text.Word(b)
+	said := func() string { return strings.ToValidUTF8(string(text.TrimRight(text.SkipSpace(rest))), "�") }
 	add := func(kind byte) {
-		c.events = append(c.events, event{kind, line, at.faces, at.v, text()})
+		c.events = append(c.events, event{kind, line, at.faces, at.v, said()})
 	}
 	switch k := string(key); k {
 	case "o", "g", "s":

@@ -22,6 +22,7 @@ import (
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/format/bundle"
+	"yarvek/core/format/text"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 )
@@ -258,7 +259,7 @@ func (a *assembly) runs() (list []run, objects []object, smoothSaid bool) {
 		case 's':
 			smoothSaid = true
 			cur.smooth = 0
-			if n, k := parseInt([]byte(e.text)); k > 0 && n > 0 {
+			if n, k := text.Int([]byte(e.text)); k > 0 && n > 0 {
 				cur.smooth = uint32(n)
 			}
 		}

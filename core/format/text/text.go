@@ -1,4 +1,5 @@
-package obj
+// Package text reads the numbers and words of formats that are text, fast and correctly rounded.
+package text
 
 import (
 	"errors"
@@ -10,12 +11,12 @@ import (
 var pow10 = [...]float64{1, 1e1, 1e2, 1e3, 1e4, 1e5, 1e6, 1e7, 1e8, 1e9, 1e10, 1e11,
 	1e12, 1e13, 1e14, 1e15, 1e16, 1e17, 1e18, 1e19, 1e20, 1e21, 1e22}
 
-// parseFloat reads the decimal number at the start of b and returns it with its
+// Float reads the decimal number at the start of b and returns it with its
 // length, or length 0 when there is none. The result is correctly rounded: a
 // mantissa below 2^53 and a power of ten up to 22 are both exact, so one multiply
 // or divide rounds once (Clinger 1990, "How to read floating point numbers
 // accurately"); everything else goes to strconv.
-func parseFloat(b []byte) (float64, int) {
+func Float(b []byte) (float64, int) {
 	i, n := 0, len(b)
 	neg := false
 	if i < n && (b[i] == '-' || b[i] == '+') {
@@ -94,9 +95,9 @@ func parseFloat(b []byte) (float64, int) {
 	return f, i // out of range it is an infinity, which the caller refuses by name
 }
 
-// parseInt reads a signed integer and returns it with its length, or length 0.
+// Int reads a signed integer and returns it with its length, or length 0.
 // More digits than any index has come back as a number beyond every array.
-func parseInt(b []byte) (int, int) {
+func Int(b []byte) (int, int) {
 	i := 0
 	neg := false
 	if len(b) > 0 && b[0] < '0' && (b[0] == '-' || b[0] == '+') {
@@ -123,30 +124,30 @@ func parseInt(b []byte) (int, int) {
 	return v, i
 }
 
-// isSpace is asked of bytes within a line, so a line feed may count too.
-func isSpace(c byte) bool { return c == ' ' || c-'\t' < 5 }
+// IsSpace is asked of bytes within a line, so a line feed may count too.
+func IsSpace(c byte) bool { return c == ' ' || c-'\t' < 5 }
 
-// skipSpace drops leading blanks and tabs.
-func skipSpace(b []byte) []byte {
-	for len(b) > 0 && isSpace(b[0]) {
+// SkipSpace drops leading blanks and tabs.
+func SkipSpace(b []byte) []byte {
+	for len(b) > 0 && IsSpace(b[0]) {
 		b = b[1:]
 	}
 	return b
 }
 
-// word splits off the first run of non-space bytes.
-func word(b []byte) (first, rest []byte) {
-	b = skipSpace(b)
+// Word splits off the first run of non-space bytes.
+func Word(b []byte) (first, rest []byte) {
+	b = SkipSpace(b)
 	i := 0
-	for i < len(b) && !isSpace(b[i]) {
+	for i < len(b) && !IsSpace(b[i]) {
 		i++
 	}
 	return b[:i], b[i:]
 }
 
-// trimRight drops trailing blanks, tabs and returns.
-func trimRight(b []byte) []byte {
-	for len(b) > 0 && isSpace(b[len(b)-1]) {
+// TrimRight drops trailing blanks, tabs and returns.
+func TrimRight(b []byte) []byte {
+	for len(b) > 0 && IsSpace(b[len(b)-1]) {
 		b = b[:len(b)-1]
 	}
 	return b
