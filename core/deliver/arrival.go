@@ -32,6 +32,12 @@ type Row struct {
 // Certificate is the whole comparison.
 type Certificate struct {
 	Rows []Row `json:"rows"`
+	// Apart is the largest distance between a corner as it was sent and as it arrived, in metres; nil where corners
+	// can't be set side by side.
+	Apart *float64 `json:"apart,omitempty"`
+	// Figures are what this reader made of the whole file, for readers of another make to be set beside; nil in
+	// certificates of before.
+	Figures *Figures `json:"figures,omitempty"`
 
 	changes []pack.Change // of the packing list, while it is made
 }
@@ -50,14 +56,20 @@ const Tolerance = 2.4e-7
 // and then moved as it does on arrival. The scene comes back in the target's basis, in
 // metres.
 func Receive(ctx context.Context, files []bundle.File, f format.Format, t target.Target) (*scene.Scene, error) {
-	if len(files) == 0 {
-		return nil, fmt.Errorf("nothing was written")
-	}
-	s, _, err := format.Read(ctx, bundle.New(files), files[0].Name, nil)
+	s, err := readBack(ctx, files)
 	if err != nil {
 		return nil, err
 	}
 	return received(s, f.Frame(t), f, t), nil
+}
+
+// readBack reads what was written.
+func readBack(ctx context.Context, files []bundle.File) (*scene.Scene, error) {
+	if len(files) == 0 {
+		return nil, fmt.Errorf("nothing was written")
+	}
+	s, _, err := format.Read(ctx, bundle.New(files), files[0].Name, nil)
+	return s, err
 }
 
 // received is what a target makes of a file that was read: the reader took its numbers in the frame that it says, or
@@ -66,13 +78,21 @@ func received(s *scene.Scene, said format.Frame, f format.Format, t target.Targe
 	if !f.Reading(t).KeepsNodes {
 		s = dropped(s)
 	}
-	taken := f.Taken(t, said)
-	got := s.Carried(geom.Linear(taken.Basis.To(t.Basis).Scaled(taken.UnitMetres / s.UnitMetres)))
-	if taken.Basis.Left != said.Basis.Left { // the numbers are the same, and so is which side of a face is out
+	by, turned := carried(said, s.UnitMetres, f, t)
+	got := s.Carried(by)
+	if turned {
 		got = got.TurnedRound()
 	}
 	got.Basis = t.Basis
 	return got.Carried(t.Arrival.Map(t.Basis))
+}
+
+// carried is where a target takes the numbers of a file to whose reader took them in the frame said and in units of so
+// many metres, before it moves what arrived. turned tells that the numbers are the same in a frame of the other
+// handedness, and with them which side of a face is out.
+func carried(said format.Frame, unit float64, f format.Format, t target.Target) (by geom.Affine, turned bool) {
+	taken := f.Taken(t, said)
+	return geom.Linear(taken.Basis.To(t.Basis).Scaled(taken.UnitMetres / unit)), taken.Basis.Left != said.Basis.Left
 }
 
 // dropped is a scene whose receiver has the points alone: no node is anywhere but at the
@@ -90,7 +110,7 @@ func dropped(s *scene.Scene) *scene.Scene {
 func Check(ctx context.Context, d scene.Delivery, p *pack.Package, f format.Format, t target.Target) (*Certificate,
 	error) {
 	sent := format.Named(d.Assembled())
-	got, err := Receive(ctx, p.Files, f, t)
+	raw, err := readBack(ctx, p.Files)
 	if ctx.Err() != nil {
 		return nil, ctx.Err()
 	}
@@ -98,6 +118,10 @@ func Check(ctx context.Context, d scene.Delivery, p *pack.Package, f format.Form
 		return nil, fmt.Errorf("the written file can't be read back: %w", err)
 	}
 	c := &Certificate{changes: p.Changes}
+	if c.Figures, err = figuresOf(ctx, raw, f, t); err != nil {
+		return nil, err
+	}
+	got := received(raw, f.Frame(t), f, t)
 	own, arrived := alone(sent, d), alone(got, d)
 	c.boxes(own, arrived, t)
 	a, b := own.Count(), arrived.Count()
@@ -115,6 +139,7 @@ func Check(ctx context.Context, d scene.Delivery, p *pack.Package, f format.Form
 	if a, b := hiddenNames(sent), hiddenNames(got); len(a)+len(b) > 0 {
 		c.list("hidden", "Hidden nodes", pack.Hidden, a, b)
 	}
+	c.sights(sent.Sights, got.Sights, own.Bounds().Size().Max())
 	c.list("slots", "Slots", pack.Name, slotNames(own), slotNames(inOrder(own, arrived)))
 	c.sets(sent, got)
 	list := pairs(sent, inOrder(sent, got))

@@ -9,7 +9,8 @@ import (
 
 // Item is one thing that left.
 type Item struct {
-	Sort  string `json:"sort"`            // "mesh", "empty node", "slot", "picture", "LOD", "collision" or "marker"
+	// Sort is "mesh", "empty node", "slot", "picture", "LOD", "collision", "marker", "camera" or "light".
+	Sort  string `json:"sort"`
 	Name  string `json:"name"`            // as it left
 	Was   string `json:"was,omitempty"`   // as it came, where that is another
 	Why   string `json:"why,omitempty"`   // it is called otherwise
@@ -57,6 +58,13 @@ func contents(was, is scene.Delivery) (list []Item) {
 	}
 	for _, m := range is.Markers {
 		add("marker", m.Name, "", "")
+	}
+	for _, s := range is.Sights {
+		if s.Camera != nil {
+			add("camera", s.Name, "", "")
+		} else {
+			add("light", s.Name, "", string(s.Light.Kind))
+		}
 	}
 	for i, m := range is.Scene.Materials {
 		before := ""

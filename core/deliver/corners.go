@@ -27,9 +27,10 @@ type off struct {
 	normals, uvs, colors, slots            int
 	stripped                               int // corners that were sent with a normal and arrived without
 	faded                                  []difference
-	places                                 int    // whose position is another
-	apart                                  int    // parts whose faces can't be set side by side
-	normal0, uv0, color0, slot0, stripped0 string // the first part of each
+	places                                 int     // whose position is another
+	apart                                  int     // parts whose faces can't be set side by side
+	far2                                   float64 // the square of the largest distance between two corners
+	normal0, uv0, color0, slot0, stripped0 string  // the first part of each
 }
 
 // corners compares what stands at each corner of each face: its place, normal, the UV sets
@@ -74,6 +75,9 @@ func (c *Certificate) corners(ctx context.Context, sent, got *scene.Scene, f for
 		r.Arrived = o.words()
 	}
 	c.Rows = append(c.Rows, r)
+	if far := math.Sqrt(o.far2); o.apart == 0 && !math.IsNaN(far) {
+		c.Apart = &far
+	}
 	if meshes > 0 {
 		c.differences("fading", "Opacity of corner colours", meshes, "mesh", "meshes", o.faded)
 	}
@@ -181,7 +185,11 @@ func (o *off) compare(ctx context.Context, a, b placed, name string, tol float64
 		for k := range n {
 			ca, cb := sa+k, sb+k
 			o.corners++
-			if !a.m.Points[a.m.Corners[ca]].Near(b.m.Points[b.m.Corners[cb]], 2*tol) {
+			from, to := a.m.Points[a.m.Corners[ca]], b.m.Points[b.m.Corners[cb]]
+			if d := to.Sub(from); !(d.Dot(d) <= o.far2) {
+				o.far2 = d.Dot(d)
+			}
+			if !from.Near(to, 2*tol) {
 				o.places++
 			}
 			if x, ok := normal(a.m, ca); ok {

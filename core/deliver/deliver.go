@@ -9,7 +9,6 @@ import (
 	"context"
 
 	"yarvek/core/fault"
-	"yarvek/core/figure"
 	"yarvek/core/format"
 	"yarvek/core/format/pack"
 	"yarvek/core/process/tangent"
@@ -24,16 +23,19 @@ type Order struct {
 	Decisions export.Decisions
 	Asset     string // its name: the main file's by the target's pattern, when the decisions give none
 	Kit       string // its kit's
+	Class     string // its class, as it is called; "" for none
 	Target    target.Target
 }
 
 // Parcel is what was made of an order.
 type Parcel struct {
 	Name        string // of the main file, without suffix
+	Folder      string // that its files lie in, with slashes; "" for none
 	Format      format.Format
 	Package     *pack.Package // its Changes begin with what was decided
 	Certificate *Certificate
 	Contents    []Item // all that left, in the order of the file
+	Decisions   export.Decisions
 }
 
 // Make shapes, writes and reads back. An error is a *fault.Error when it is about what
@@ -47,22 +49,16 @@ func Make(ctx context.Context, o Order) (*Parcel, error) {
 		return nil, fault.Input("nothing goes on, so there is nothing to export").Advise(
 			"Keep a node with polygons at Source")
 	}
-	p := &Parcel{Name: o.Decisions.Name, Format: f}
-	if p.Name == "" {
-		if p.Name, err = FileName(o.Target, o.Kit, o.Asset); err != nil {
-			return nil, fault.Input("the target's pattern for files can't name it: %v", err)
-		}
+	p := &Parcel{Format: f, Decisions: o.Decisions}
+	if err := p.named(o); err != nil {
+		return nil, err
 	}
 	chosen, said, err := lodsOf(o.Delivery, o.Decisions, f)
 	if err != nil {
 		return nil, err
 	}
-	if n := len(chosen.Collision); o.Decisions.Shapes == export.ShapesLeft && n > 0 {
-		chosen.Collision = nil
-		said = append(said, pack.Change{About: pack.Collision,
-			What: figure.Plural(n, "collision shape", "collision shapes") + " stayed behind",
-			Why:  "as decided"})
-	}
+	chosen, left := without(chosen, o.Decisions, f)
+	said = append(said, left...)
 	shaped, changes := Shape(ctx, chosen, o.Decisions, f)
 	said = append(said, changes...)
 	before := shaped

@@ -3,6 +3,7 @@ package deliver
 import (
 	"fmt"
 	"math"
+	"strings"
 
 	"yarvek/core/figure"
 	"yarvek/core/format"
@@ -17,6 +18,7 @@ import (
 // all that the file says. Where it says no frame, against that which its reader assumed.
 type Standing struct {
 	Target    string  `json:"target"`
+	ID        string  `json:"id"`        // of the target
 	Stands    Cell    `json:"stands"`    // which way is up
 	Front     Cell    `json:"front"`     // where it looks
 	Faces     Cell    `json:"faces"`     // which side of them is out: mirrored or not
@@ -41,6 +43,16 @@ func (s Standing) Cells() []Cell {
 	return []Cell{s.Stands, s.Front, s.Faces, s.Size, s.Pivot, s.Nodes, s.LODs, s.Collision, s.Slots, s.Pictures}
 }
 
+// Wrong says what arrives otherwise, thing by thing.
+func (s Standing) Wrong() (list []string) {
+	for i, c := range s.Cells() {
+		if !c.OK {
+			list = append(list, strings.ToLower(Headings[i])+" "+c.Says)
+		}
+	}
+	return list
+}
+
 // Headings are those of the cells.
 var Headings = []string{"Stands", "Front", "Faces", "Size", "Pivot", "Nodes", "LODs", "Collision", "Slots", "Pictures"}
 
@@ -54,9 +66,14 @@ func (s Standing) Equal() bool {
 	return true
 }
 
-// Stand tells how a scene that was read from a file of a format arrives at a target.
-func Stand(s *scene.Scene, f format.Format, t target.Target) Standing {
+// Stand tells how a scene that was read from a file of a format arrives at a target. It was written for the target
+// sender where that is given, which counts in formats that don't say their frame; nil for a file whose frame is what
+// its reader assumed.
+func Stand(s *scene.Scene, f format.Format, t target.Target, sender *target.Target) Standing {
 	said := format.Frame{Basis: s.Basis, UnitMetres: s.UnitMetres}
+	if sender != nil && !f.Declares {
+		said = f.Frame(*sender)
+	}
 	taken := f.Taken(t, said)
 	got := received(s, said, f, t)
 	arrival := t.Arrival.Map(t.Basis)
@@ -67,7 +84,7 @@ func Stand(s *scene.Scene, f format.Format, t target.Target) Standing {
 	scale *= taken.UnitMetres / said.UnitMetres
 	box := ownBox(got, t)
 	height := math.Abs(box.Size().Dot(t.Basis.Up.Vec()))
-	out := Standing{Target: t.Name, Height: height,
+	out := Standing{Target: t.Name, ID: t.ID, Height: height,
 		Stands: turned(turn, t.Basis.Up.Vec(), "upright", "upside down", "on its side"),
 		Front:  turned(turn, t.Basis.Forward.Vec(), "ahead", "backward", "to the side"),
 		Faces:  Cell{"as meant", true}, Size: Cell{figure.Length(height) + " tall", math.Abs(scale-1) < 1e-6},
@@ -108,26 +125,8 @@ func Stand(s *scene.Scene, f format.Format, t target.Target) Standing {
 	return out
 }
 
-// ownBox holds what is drawn of a file first: not its LODs and shapes to collide with, unless there is nothing else.
-func ownBox(s *scene.Scene, t target.Target) geom.Box {
-	lod, err1 := t.Pattern(target.LODName)
-	solid, err2 := t.SolidNames()
-	own := geom.EmptyBox()
-	for i, b := range s.NodeBounds() {
-		if err1 != nil || err2 != nil || s.Nodes[i].Mesh < 0 {
-			continue
-		}
-		_, isSolid := solid.Read(s.Nodes[i].Name)
-		m, isLOD := lod.Read(s.Nodes[i].Name)
-		if !isSolid && (!isLOD || m["n"] == "0") {
-			own = own.Union(b)
-		}
-	}
-	if own.IsEmpty() {
-		return s.Bounds()
-	}
-	return own
-}
+// ownBox holds what is drawn of a file first.
+func ownBox(s *scene.Scene, t target.Target) geom.Box { return First(s, t).Bounds() }
 
 // turned says where a direction comes to lie.
 func turned(turn geom.Mat3, dir geom.Vec3, same, opposite, aside string) Cell {

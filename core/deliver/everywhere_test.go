@@ -57,7 +57,7 @@ func TestWhatIsSaidIsWhereThePointsAre(t *testing.T) {
 					return geom.Vec3{}
 				}
 				dir := func(s *scene.Scene, name string) geom.Vec3 { return place(s, name).Sub(place(s, "origin")) }
-				st := Stand(s, f, to)
+				st := Stand(s, f, to, nil)
 				what := []any{"%s for %s at %s: %+v", f.ID, from.Name, to.Name, st}
 				same := func(name string) bool {
 					return dir(got, name).Unit().Dot(dir(meant, name).Unit()) > 0.999
@@ -96,7 +96,7 @@ func TestWhatATargetDoesNotKnowIsSaid(t *testing.T) {
 		{Name: "c.png", MIME: "image/png", Data: []byte{1}, Width: 64, Height: 64}, {Name: "d.png"}}
 	f, err := format.ByID("glb")
 	require.NoError(t, err)
-	st := Stand(s, f, target.Shipped[0])
+	st := Stand(s, f, target.Shipped[0], nil)
 	assert.Equal(t, Cell{"1, 1 as meshes", false}, st.LODs)
 	assert.Equal(t, Cell{"0, 1 as meshes", false}, st.Collision)
 	assert.Equal(t, Cell{"1, 1 missing, 1 in a format it does not read, 1 too large", false}, st.Pictures)
@@ -104,5 +104,5 @@ func TestWhatATargetDoesNotKnowIsSaid(t *testing.T) {
 	to := target.Shipped[0].Copy()
 	to.Reads.GLTF.KeepsNodes = false
 	s.Nodes[0].Local = geom.Translation(geom.Vec3{1, 0, 0})
-	assert.Equal(t, Cell{"1 node falls to the origin", false}, Stand(s, f, to).Nodes)
+	assert.Equal(t, Cell{"1 node falls to the origin", false}, Stand(s, f, to, nil).Nodes)
 }

@@ -228,6 +228,16 @@ func TestTheTableOfFormatsIsTrue(t *testing.T) {
 		}
 		delete(rows, row)
 	}
+	const sights = "cameras and lights, where they are asked for"
+	seen := full()
+	seen.Sights = []scene.Sight{{Name: "lamp", Along: geom.Vec3{0, 0, -1}, Up: geom.Vec3{0, 1, 0},
+		Light: &scene.Light{Kind: scene.Spot, Color: [3]float64{1, .5, 0}, Strength: 3, Inner: 10, Outer: 20}}}
+	for i, id := range []string{"glb", "fbx", "obj"} {
+		got := travel(t, seen, id)
+		assert.Equal(t, keeps.MatchString(rows[sights][i]), len(got.Sights) == 1 && got.Sights[0].Light.Strength == 3,
+			"%s in %s", sights, id)
+	}
+	delete(rows, sights)
 	const groups = "LOD groups with where each takes over"
 	g := full()
 	g.Nodes[0].Kind, g.Nodes[0].Thresholds, g.Nodes[0].Coverage, g.Nodes[2].Hidden = scene.KindLOD, []float64{12},
@@ -306,6 +316,8 @@ func TestFormatsHoldWhatTheySay(t *testing.T) {
 	s.Meshes[1].UVs[0].Name = "skin"
 	s.Nodes = append(s.Nodes, scene.Node{Name: "lamp", Kind: scene.KindEmpty, Parent: 0, Mesh: -1, Local: geom.Identity},
 		scene.Node{Name: "post", Kind: scene.KindMesh, Parent: 0, Mesh: 1, Local: geom.Identity})
+	s.Sights = []scene.Sight{{Name: "look-out", Along: geom.Vec3{1, 0, 0}, Up: geom.Vec3{0, 1, 0},
+		Camera: &scene.Camera{Angle: 40, Aspect: 1, Near: 1, Far: 9}}}
 	require.NoError(t, m.Validate())
 	for _, f := range Written {
 		for _, to := range target.Shipped {
@@ -326,13 +338,16 @@ func TestFormatsHoldWhatTheySay(t *testing.T) {
 			assert.Equal(t, f.Fixed != nil, frame == *khronos && f.Fixed == khronos, "%s: one frame for all targets", where)
 			assert.Equal(t, f.Polygons, got.Count().Polygons == sent.Count().Polygons, "%s polygons", where)
 			assert.Equal(t, f.Tangents, got.Meshes[0].Tangents.Has(), "%s tangents", where)
-			assert.Equal(t, f.Tree, got.Nodes[len(got.Nodes)-1].Parent >= 0, "%s tree", where)
+			assert.Equal(t, f.Tree, slices.ContainsFunc(got.Nodes, func(n scene.Node) bool {
+				return n.Name == "post" && n.Parent >= 0
+			}), "%s tree", where)
 			assert.Equal(t, f.Several, len(got.Meshes) > 1, "%s several meshes", where)
 			assert.Equal(t, f.Slots, len(got.Meshes[0].UsedSlots()) > 1, "%s slots", where)
 			assert.Equal(t, f.Normals, got.Meshes[0].Normals.Has(), "%s normals", where)
 			assert.Equal(t, f.Colours, got.Meshes[0].Colors.Has(), "%s colours", where)
 			assert.Equal(t, f.Empties, slices.ContainsFunc(got.Nodes, func(n scene.Node) bool { return n.Name == "lamp" }),
 				"%s empties", where)
+			assert.Equal(t, f.Sights, len(got.Sights) == 1, "%s cameras", where)
 			m := got.Meshes[0]
 			assert.Equal(t, f.Fades, m.Colors.Values[m.Colors.Index[0]][3] < .5, "%s opacity of colours", where)
 			assert.Equal(t, f.Hides, slices.ContainsFunc(got.Nodes, func(n scene.Node) bool { return n.Hidden }),
@@ -380,11 +395,11 @@ func TestListsOfFormatsAgree(t *testing.T) {
 		delete(keys, r.Key)
 	}
 	assert.Empty(t, keys, "and of nothing else")
-	assert.Equal(t, "FBX, OBJ, GLB or glTF", Names())
+	assert.Equal(t, "FBX, OBJ, GLB, glTF, COLLADA, PLY, USD or STL", Names())
 	with, without := Keeping(func(f Format) bool { return f.Empties })
 	assert.Equal(t, [2]string{"FBX and glTF", "OBJ"}, [2]string{with, without})
 	_, err = BySuffix(".stone")
-	assert.ErrorContains(t, err, "expected .fbx, .obj, .glb or .gltf")
+	assert.ErrorContains(t, err, "expected .glb, .gltf, .fbx or .obj")
 	assert.Equal(t, "model/obj", MediaType(".OBJ"))
 	assert.Empty(t, MediaType(".stone"))
 	table, err := os.ReadFile("../../docs/formats.md")

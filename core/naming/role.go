@@ -5,6 +5,7 @@ import (
 	"strconv"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 )
 
 // Role is what a name says its node stands in for.
@@ -154,8 +155,11 @@ func (r *Reading) said(words []string) int {
 // holds tells whether a word is another, or holds it where the script sets no space between words.
 func holds(w string) func(string) bool {
 	return func(sure string) bool {
-		first := []rune(sure)[0]
-		return w == sure || unicode.In(first, unicode.Han, unicode.Hiragana, unicode.Katakana, unicode.Hangul) &&
+		if w == sure || sure[0] < utf8.RuneSelf || len(w) <= len(sure) {
+			return w == sure
+		}
+		first, _ := utf8.DecodeRuneInString(sure)
+		return unicode.In(first, unicode.Han, unicode.Hiragana, unicode.Katakana, unicode.Hangul) &&
 			strings.Contains(w, sure)
 	}
 }

@@ -116,6 +116,7 @@ func (w *walk) pivot(f frame) (frame, station.Report) {
 func (w *walk) export(f frame) (frame, station.Report) {
 	r, p := w.result, w.p
 	r.Delivery = scene.Delivery{Scene: f.scene, Collision: r.Collision.Delivered(), Markers: r.Pivot.Delivered(),
+		Sights: scene.CarriedSights(r.stops[0].Scene.Sights, f.placed),
 		Vanish: p.LODs.Vanish,
 		Fade:   float64(p.LODs.Fade) / 100, NamePictures: p.Slots.Pictures.Names}
 	for i, l := range r.LODs.LODs[1:] {
@@ -123,7 +124,18 @@ func (w *walk) export(f frame) (frame, station.Report) {
 	}
 	mustFix, _ := r.Open()
 	r.Export = export.Run(p.Export, export.Ask{MustFix: mustFix, Scene: f.scene, Target: w.in.Target, Pending: r.Pending(),
-		LODs: len(r.Delivery.LODs), Shapes: len(r.Delivery.Collision)})
+		LODs: len(r.Delivery.LODs), Shapes: len(r.Delivery.Collision), Markers: len(r.Delivery.Markers),
+		Cameras: sights(r.Delivery.Sights, true), Lights: sights(r.Delivery.Sights, false)})
 	f.box = r.Surface.Box
 	return f, r.Export
+}
+
+// sights counts the cameras among sights, or the lights.
+func sights(list []scene.Sight, cameras bool) (n int) {
+	for _, s := range list {
+		if (s.Camera != nil) == cameras {
+			n++
+		}
+	}
+	return n
 }

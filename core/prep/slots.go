@@ -263,7 +263,7 @@ func (w *walk) cook(plan *outfit.Plan, images []scene.Image, stock []outfit.Stoc
 			from, st = images[c.In[0]], stock[c.In[0]]
 		}
 		if c.Idle() {
-			out.images, out.ready = append(out.images, from), append(out.ready, true)
+			out.images, out.ready = append(out.images, c.Imaged(nil, st, from)), append(out.ready, true)
 			continue
 		}
 		data := made(w, keys[n], pixels > EagerPixels, weighDish,

@@ -18,6 +18,7 @@ type Delivery struct {
 	Fade      float64  // share of the distance over which one LOD fades into the next
 	Collision []Shape  // what a body touches
 	Markers   []Marker // named points
+	Sights    []Sight  // cameras and lights
 	// Grouped has the LODs leave as a group, for formats that know such.
 	Grouped bool
 	// NamePictures has pictures named by the target's pattern.
@@ -81,7 +82,7 @@ func (d Delivery) Validate() error {
 // What comes after the mesh hangs below its root when it has one alone, and stands
 // beside it otherwise. Without anything that goes along it is Scene itself.
 func (d Delivery) Assembled() *Scene {
-	if len(d.LODs)+len(d.Collision)+len(d.Markers) == 0 {
+	if len(d.LODs)+len(d.Collision)+len(d.Markers)+len(d.Sights) == 0 {
 		return d.Scene
 	}
 	out := d.Scene.Clone()
@@ -212,6 +213,7 @@ func (d Delivery) along(out *Scene, parent int, inv geom.Affine) *Scene {
 			Touch: s.touch()})
 		out.Meshes = append(out.Meshes, s.Mesh)
 	}
+	out.Sights = d.Sights
 	for _, m := range d.Markers {
 		hang(Node{Name: m.Name, Kind: KindEmpty, Parent: -1, Mesh: -1, Local: m.Frame})
 	}

@@ -148,3 +148,53 @@ func addLayer[T any](d *digest, l Layer[T], add func(T)) {
 		add(v)
 	}
 }
+
+// MaterialSum is the SHA-256 of how a material looks: its values and, for each use, the picture's bytes and how they
+// lie. Names of the material, its textures and its pictures are not in it, and neither is where they stand in the
+// scene's lists: materials of two scenes that agree look the same.
+func (s *Scene) MaterialSum(i int) string {
+	m := s.Materials[i]
+	d := digest{h: sha256.New()}
+	maps := m.Maps
+	m.Name, m.Maps = "", [Uses]Map{}
+	d.value(m)
+	for _, mp := range maps {
+		on := mp.Texture > 0 && mp.Texture <= len(s.Textures)
+		d.ints(yes(on))
+		if !on {
+			continue
+		}
+		t := s.Textures[mp.Texture-1]
+		sum := ""
+		if t.Image >= 0 && t.Image < len(s.Images) {
+			sum = s.Images[t.Image].Sum()
+		}
+		t.Name, t.Image, mp.Texture = "", 0, 0
+		d.value(sum)
+		d.value(t)
+		d.value(mp)
+	}
+	d.flush()
+	return hex.EncodeToString(d.h.Sum(nil))
+}
+
+// Sum is the SHA-256 of a mesh in its own frame: points, faces, normals, UVs and colours, as they follow one another.
+// Its name is not in it, nor what its slots are, but which faces share one is.
+func (m *Mesh) Sum() string {
+	d := digest{h: sha256.New()}
+	own := *m
+	own.Slots, own.Slot = nil, nil
+	d.mesh(&own)
+	first := map[int]int64{}
+	if m.Slot != nil {
+		for f := range m.Faces() {
+			k := m.Material(f)
+			if _, ok := first[k]; !ok {
+				first[k] = int64(len(first))
+			}
+			d.ints(first[k])
+		}
+	}
+	d.flush()
+	return hex.EncodeToString(d.h.Sum(nil))
+}

@@ -43,6 +43,9 @@ type Scene struct {
 	Textures  []Texture
 	Images    []Image
 
+	// Sights are cameras and lights. The stations let them be; they leave where that is decided.
+	Sights []Sight
+
 	// Left counts what the file held and a static mesh can't keep.
 	Left []Left
 }
@@ -352,6 +355,7 @@ func (s *Scene) CarriedIn(ctx context.Context, c geom.Affine) *Scene {
 		return out
 	}
 	lin := geom.Linear(c.M)
+	out.Sights = CarriedSights(s.Sights, c)
 	if k := math.Cbrt(math.Abs(c.M.Det())); k != 1 {
 		for i := range out.Nodes {
 			if t := out.Nodes[i].Thresholds; t != nil {

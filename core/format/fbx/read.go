@@ -197,6 +197,9 @@ func (r *reader) models(ctx context.Context) error {
 		if n.Mesh < 0 && n.Kind == scene.KindEmpty && r.wires(it.o) {
 			n.Kind = scene.KindGuide
 		}
+		if n.Kind == scene.KindCamera || n.Kind == scene.KindLight {
+			r.sight(it.o, n, world)
+		}
 		at := len(r.s.Nodes)
 		r.s.Nodes = append(r.s.Nodes, n)
 		worlds = append(worlds, world)

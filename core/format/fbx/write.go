@@ -26,6 +26,7 @@ func Write(ctx context.Context, s *scene.Scene, opt pack.Options) (*pack.Package
 	w.pictures()
 	w.materials()
 	w.nodes()
+	w.sights()
 	if ctx.Err() != nil {
 		return nil, ctx.Err()
 	}

@@ -19,7 +19,7 @@ type document struct {
 	Accessors          []accessor      `json:"accessors,omitempty"`
 	BufferViews        []bufferView    `json:"bufferViews,omitempty"`
 	Buffers            []buffer        `json:"buffers,omitempty"`
-	Cameras            []named         `json:"cameras,omitempty"`
+	Cameras            []camera        `json:"cameras,omitempty"`
 	Skins              []named         `json:"skins,omitempty"`
 	Animations         []named         `json:"animations,omitempty"`
 	Extensions         json.RawMessage `json:"extensions,omitempty"`

@@ -492,6 +492,9 @@ func (r *reader) nodes(context.Context) error {
 		out.Parent = it.parent
 		at := len(r.s.Nodes)
 		r.s.Nodes = append(r.s.Nodes, out)
+		if nd.Camera != nil || nd.Extensions[lightsExtension] != nil {
+			r.seen = append(r.seen, [2]int{at, it.node})
+		}
 		if raw, ok := nd.Extensions[extInstances]; ok && out.Mesh >= 0 {
 			if err := r.instances(at, raw); err != nil {
 				return err

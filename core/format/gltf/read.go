@@ -71,8 +71,9 @@ type reader struct {
 
 	unfolded  map[int][]byte // compressed views that were decoded, unpacked bytes in all
 	unpacked  int64
-	faces     int64  // of compressed meshes so far
-	solidPart *solid // the primitive under way, when it came compressed
+	faces     int64    // of compressed meshes so far
+	solidPart *solid   // the primitive under way, when it came compressed
+	seen      [][2]int // nodes with a camera or a light: of the scene, and of the document
 }
 
 // IsGLB tells a GLB by its magic number (section 4.4.2).
@@ -116,6 +117,7 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 		}
 	}
 	r.leave()
+	r.sights(r.seen)
 	return r.s, r.findings, nil
 }
 

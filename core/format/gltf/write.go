@@ -157,6 +157,7 @@ func (w *writer) nodes() {
 		}
 	}
 	w.linkLevels(levels, at)
+	roots = append(roots, w.sights()...)
 	zero := 0
 	w.doc.Scene = &zero
 	w.doc.Scenes = []sceneList{{Name: w.s.Name, Nodes: roots}}

@@ -73,6 +73,7 @@ const (
 	Content    Property = "picture"
 	Openable   Property = "openable"
 	Slotless   Property = "faces without a slot"
+	Sight      Property = "camera or light"
 )
 
 // By is a property of the use of a picture.

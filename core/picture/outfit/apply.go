@@ -116,6 +116,9 @@ func (p *Plan) mesh(m *scene.Mesh) *scene.Mesh {
 // Imaged is a picture that leaves, of its bytes; where they are not made yet, of the size it will have.
 func (c Cook) Imaged(data []byte, stock Stock, from scene.Image) scene.Image {
 	if c.Idle() {
+		if c.Called {
+			from.Name = Stem(c.Name) + picture.Suffix(from.MIME)
+		}
 		return from
 	}
 	im := scene.Image{Name: c.Name, Embedded: from.Embedded, Data: data, Width: c.W, Height: c.H,

@@ -283,6 +283,9 @@ func (k *kitchen) dress(m *scene.Material, from, slot int) {
 		default:
 			c = k.plain(at, o, k.uses(at))
 		}
+		if o.Name != "" && len(c.In) == 1 && c.Recipe.Pack == nil && c.Recipe.Older == nil {
+			c.Name, c.Called = o.Name+path.Ext(st.Name), true
+		}
 		mp.Texture = k.textured(mp, c, u, slot)
 		m.Maps[use] = mp
 	}
@@ -485,7 +488,7 @@ func (k *kitchen) textured(mp scene.Map, c Cook, use scene.Use, slot int) int {
 		t = k.texs[mp.Texture-1]
 	}
 	t.Image = at
-	if c.Recipe.Pack != nil || c.Recipe.Older != nil { // however those were called that went into it
+	if c.Called || c.Recipe.Pack != nil || c.Recipe.Older != nil { // however those were called that went into it
 		t.Name = c.Name
 	}
 	if i, ok := k.tex[t]; ok {

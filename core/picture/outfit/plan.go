@@ -178,6 +178,7 @@ const (
 // Cook is a picture that leaves: a recipe with what goes into it, or a file as it is.
 type Cook struct {
 	Name   string
+	Called bool // by a name that was decided for it, idle or not
 	Recipe texture.Recipe
 	In     []int // numbers of the stock
 	W, H   int

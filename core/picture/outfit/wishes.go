@@ -132,6 +132,8 @@ type Own struct {
 	Format  string  `json:"format,omitempty"`
 	// As takes a picture that came as heights for what it is: normal.
 	As string `json:"as,omitempty"`
+	// Name is what it is called as it leaves by itself, without a suffix; "" for its own.
+	Name string `json:"name,omitempty"`
 }
 
 // AsNormal is what [Own.As] may say.
@@ -252,6 +254,9 @@ func (o Own) Validate() error {
 		!oneOf(o.Format, formats...) || !oneOf(o.As, AsNormal) {
 		return fmt.Errorf("what is decided for the picture “%s” can't be meant", o.Picture)
 	}
+	if len(o.Name) > MostName || o.Name != strings.TrimSpace(o.Name) || strings.ContainsAny(o.Name, "/\\") {
+		return fmt.Errorf("the picture “%s” needs a name of up to %d letters and no folder", o.Picture, MostName)
+	}
 	return nil
 }
 
@@ -364,6 +369,9 @@ func (o Own) Lines() []string {
 	}
 	if o.As == AsNormal {
 		l = append(l, fmt.Sprintf("Take %s for a normal map", o.Picture))
+	}
+	if o.Name != "" {
+		l = append(l, fmt.Sprintf("Call %s %s", o.Picture, o.Name))
 	}
 	if o.Format != "" {
 		l = append(l, fmt.Sprintf("Write %s as %s", o.Picture, strings.ToUpper(o.Format)))

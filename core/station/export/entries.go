@@ -24,8 +24,21 @@ var Entries = []entry.Group[Decisions]{{ID: "leaves", Title: "What leaves", Entr
 	entry.Count("only", "Only LOD", "", func(d *Decisions) *int { return &d.Only }).Between(0, maxLOD).
 		Helped("as the whole asset; all of it while undecided").Usually("0"),
 	entry.Choice("shapes", "Collision", func(d *Decisions) *ShapeForm { return &d.Shapes }, shapeOptions()...),
+	entry.Choice("markers", "Markers", func(d *Decisions) *Leaving { return &d.Markers }, leavings()...),
+	entry.Choice("pictures", "Pictures", func(d *Decisions) *Leaving { return &d.Pictures }, leavings()...),
+	entry.YesNo("cameras", "Cameras", func(d *Decisions) *bool { return &d.Cameras }).
+		Helped("that came with it, where they stand").
+		When("in formats that hold cameras", among(func(f format.Format) bool { return f.Sights })),
+	entry.YesNo("lights", "Lights", func(d *Decisions) *bool { return &d.Lights }).
+		Helped("that came with it, where they stand").
+		When("in formats that hold lights", among(func(f format.Format) bool { return f.Sights })),
 	entry.Text("name", "Name", func(d *Decisions) *string { return &d.Name }).AtMost(maxName).
-		Helped("of the file, without suffix; the target makes it of the asset’s while undecided"),
+		Helped("of the file, without suffix; {asset}, {kit}, {class} and {target} stand for these. The target makes it of " +
+			"the asset’s while undecided"),
+	entry.Text("folder", "Folder", func(d *Decisions) *string { return &d.Folder }).AtMost(maxName).
+		Helped("within the zip and in the kit’s folder, such as props/{class}; a dot for none, the target’s while undecided"),
+	entry.YesNo("outbox", "Into the kit’s folder", func(d *Decisions) *bool { return &d.Outbox }).
+		Helped("on the machine Yarvek runs on, besides the download"),
 }}}
 
 // among tells whether the format can; one the target prefers is not known here and counts.
@@ -48,6 +61,10 @@ func lodOptions() (list []entry.Option) {
 		list = append(list, entry.Option{ID: string(f.ID), Name: f.Name})
 	}
 	return list
+}
+
+func leavings() []entry.Option {
+	return []entry.Option{{ID: string(With), Name: "With the mesh"}, {ID: string(Without), Name: "Leave them behind"}}
 }
 
 func shapeOptions() (list []entry.Option) {

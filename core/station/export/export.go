@@ -20,7 +20,8 @@ var Info = station.Info{ID: "export", Name: "Export", Number: 10, Question: "Wha
 // Decisions choose the file to write.
 type Decisions struct {
 	Format string `json:"format,omitempty"` // of format.Written; "" is the one the target prefers
-	Name   string `json:"name,omitempty"`   // of the file without suffix; "" is what the target makes of the asset's
+	// Name is the pattern of the file's name without suffix, over {asset} and {kit}; "" is the target's.
+	Name string `json:"name,omitempty"`
 	// Bake writes every point where it stands, so that all nodes are identity in the
 	// file's axes; a receiver that drops node transforms then sees the same. It counts
 	// in formats that leave the choice.
@@ -35,9 +36,29 @@ type Decisions struct {
 	LODs LODForm `json:"lods,omitempty"`
 	// Shapes says how the collision leaves.
 	Shapes ShapeForm `json:"shapes,omitempty"`
+	// Markers and Pictures say whether these leave.
+	Markers  Leaving `json:"markers,omitempty"`
+	Pictures Leaving `json:"pictures,omitempty"`
+	// Cameras and Lights leave where these are asked for. They count in formats that hold such.
+	Cameras bool `json:"cameras,omitempty"`
+	Lights  bool `json:"lights,omitempty"`
+	// Folder is the pattern of the folder that the files lie in, within a zip and in the kit's outbox; "" is the
+	// target's, and "." none.
+	Folder string `json:"folder,omitempty"`
+	// Outbox has it written into the kit's folder on the machine that Yarvek runs on.
+	Outbox bool `json:"outbox,omitempty"`
 	// Only has one LOD leave as the whole asset, 0 for all of it: a light version for a weak device.
 	Only int `json:"only,omitempty"`
 }
+
+// Leaving is whether things of a kind leave.
+type Leaving string
+
+// The ways.
+const (
+	With    Leaving = ""     // with the mesh
+	Without Leaving = "none" // not at all
+)
 
 // LODForm is how LODs leave.
 type LODForm string
@@ -99,6 +120,19 @@ func (d Decisions) Validate() error {
 	}
 	if !slices.ContainsFunc(ShapeForms, func(f NamedShapeForm) bool { return f.ID == d.Shapes }) {
 		return fmt.Errorf("%q is no way for collision to leave: expected apart or none", d.Shapes)
+	}
+	for what, l := range map[string]Leaving{"markers": d.Markers, "pictures": d.Pictures} {
+		if l != With && l != Without {
+			return fmt.Errorf("%q is no way for %s to leave: expected none, or nothing at all", l, what)
+		}
+	}
+	for _, p := range []string{d.Name, d.Folder} {
+		if err := CheckPattern(p); err != nil {
+			return err
+		}
+	}
+	if len(d.Folder) > maxName {
+		return fmt.Errorf("a folder of %d bytes is too long: expected at most %d", len(d.Folder), maxName)
 	}
 	if d.Only < 0 || d.Only > maxLOD {
 		return fmt.Errorf("there is no LOD %d", d.Only)
@@ -164,6 +198,16 @@ func (d Decisions) Lines() []string {
 	default:
 		l = append(l, "Send collision as "+string(d.Shapes)) // Validate refuses it
 	}
+	for _, c := range []struct {
+		on   bool
+		line string
+	}{{d.Markers != With, "Leave markers behind"}, {d.Pictures != With, "Leave pictures behind"},
+		{d.Cameras, "Send cameras"}, {d.Lights, "Send lights"}, {d.Folder != "", "Put it into " + d.Folder},
+		{d.Outbox, "Write it into the kit’s folder on this machine"}} {
+		if c.on {
+			l = append(l, c.line)
+		}
+	}
 	if d.Only > 0 {
 		l = append(l, fmt.Sprintf("Send LOD %d as the whole asset", d.Only))
 	}
@@ -173,7 +217,10 @@ func (d Decisions) Lines() []string {
 // Report is how the export stands.
 type Report struct {
 	station.Account
-	Held int // findings of the stations before that must be fixed
+	Held    int // findings of the stations before that must be fixed
+	Markers int // that can leave, and so on
+	Cameras int
+	Lights  int
 }
 
 // Ask is what the station has to know besides its decisions.
@@ -182,14 +229,17 @@ type Ask struct {
 	Scene   *scene.Scene // what leaves
 	LODs    int          // besides the first
 	Shapes  int          // of collision
-	Pending bool         // LODs or shapes are decided and still to be made
+	Markers int
+	Cameras int // that came with it
+	Lights  int
+	Pending bool // LODs or shapes are decided and still to be made
 	Target  target.Target
 }
 
 // Run tells whether anything stands in the way of the export, and what the target needs that
 // what leaves has not.
 func Run(d Decisions, ask Ask) *Report {
-	r := &Report{Held: ask.MustFix}
+	r := &Report{Held: ask.MustFix, Markers: ask.Markers, Cameras: ask.Cameras, Lights: ask.Lights}
 	f, err := d.Chosen(ask.Target.Prefers)
 	if err != nil || ask.Scene.Count().Polygons == 0 {
 		return r // nothing leaves, which others say

@@ -57,6 +57,7 @@ func Do(ctx context.Context, s *scene.Scene, added []scene.Image, d Decisions, b
 		}
 		left[n], made.Images[n] = from, true
 		if c.Idle() {
+			left[n] = c.Imaged(nil, st, from)
 			return
 		}
 		data, err := texture.Make(ctx, in, c.Recipe)

@@ -15,6 +15,7 @@ import (
 
 	"yarvek/core/picture/outfit"
 	"yarvek/core/station"
+	"yarvek/core/target"
 )
 
 // Info is the station's place among the ten.
@@ -125,4 +126,20 @@ func (d Decisions) Lines() []string {
 		l = append(l, d.Light.Line())
 	}
 	return l
+}
+
+// AsWanted is the decisions with pictures as a target wants them: no larger, of its sides, green, packing and formats.
+func (d Decisions) AsWanted(t target.Textures) Decisions {
+	p := &d.Pictures
+	p.Most, p.Formats, p.Green, p.Pack = t.Largest, "target", "down", ""
+	if t.GreenUp {
+		p.Green = "up"
+	}
+	if t.PowerOfTwo {
+		p.Power = "down"
+	}
+	if t.Packing == "orm" {
+		p.Pack = "orm"
+	}
+	return d
 }

@@ -30,10 +30,11 @@ func (v *looker) inARow(i int, diag float64) bool {
 type neighbours struct {
 	boxes []geom.Box
 	axis  int
-	order []int     // of the boxes that are not empty, by their lower ends
-	place []int     // of each box in that order
-	ends  []float64 // the highest upper end of those up to a place
-	usual float64   // the middle one of the gaps of the first hundred, -1 without a second box
+	order []int      // of the boxes that are not empty, by their lower ends
+	place []int      // of each box in that order
+	rowed []geom.Box // the boxes in that order
+	ends  []float64  // the highest upper end of those up to a place
+	usual float64    // the middle one of the gaps of the first hundred, -1 without a second box
 }
 
 // looked is how many boxes on either side are held against one. Beyond that, a nearer one
@@ -57,6 +58,7 @@ func newNeighbours(boxes []geom.Box) *neighbours {
 	end := math.Inf(-1)
 	for at, i := range n.order {
 		n.place[i] = at
+		n.rowed = append(n.rowed, boxes[i])
 		end = max(end, boxes[i].Max[n.axis])
 		n.ends = append(n.ends, end)
 	}
@@ -77,15 +79,15 @@ func newNeighbours(boxes []geom.Box) *neighbours {
 // gap is how far box i is from the one nearest to it.
 func (n *neighbours) gap(i int) float64 {
 	best, b, at := math.Inf(1), n.boxes[i], n.place[i]
-	for k := at + 1; k < len(n.order) && k <= at+looked; k++ {
-		o := n.boxes[n.order[k]]
+	for k := at + 1; k < len(n.rowed) && k <= at+looked; k++ {
+		o := n.rowed[k]
 		if o.Min[n.axis]-b.Max[n.axis] >= best {
 			break
 		}
 		best = min(best, o.Gap(b))
 	}
 	for k := at - 1; k >= 0 && k >= at-looked && b.Min[n.axis]-n.ends[k] < best; k-- {
-		best = min(best, n.boxes[n.order[k]].Gap(b))
+		best = min(best, n.rowed[k].Gap(b))
 	}
 	return best
 }

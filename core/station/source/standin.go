@@ -61,6 +61,11 @@ type guesser struct {
 	// together are the nodes that take up the same room as a node, itself among them, in their order
 	together map[int][]int
 	base     map[string][]int // nodes that stand for themselves, by their stems
+	based    map[here][]int   // the first two of these that take up one room
+	own      map[int]bool     // nodes that are a base of their own stem
+	runs     map[here][]int   // nodes that count up in one room, the finest first
+	finestAt map[int]int      // of those that stand for themselves in one room, by its first node
+	largest  map[int]int      // of all there, the one with the most triangles
 }
 
 // affix is up to how many letters a word has that is put before or behind another mesh's name.
@@ -85,9 +90,14 @@ func (v *looker) standIns(s *scene.Scene) {
 	for _, i := range g.list {
 		if r := g.read[i]; r.Role == naming.Itself {
 			g.base[r.Stem] = append(g.base[r.Stem], i)
+			// A number at its end may be part of what it is called.
+			if whole := strings.Join(naming.Words(s.Nodes[i].Name), " "); whole != r.Stem {
+				g.base[whole] = append(g.base[whole], i)
+			}
 		}
 	}
 	g.first()
+	g.ready()
 	for _, i := range g.list {
 		if r, said := v.Recognised[i]; !said || r.Of < 0 && r.Nearest < 0 {
 			g.judge(i)
@@ -186,33 +196,77 @@ func (g *guesser) finest(list []int) int {
 	})
 }
 
-// basis is the node that one stands in for: of its stem, in the same place first; -1 for none.
-func (g *guesser) basis(i int, stems ...string) int {
-	for _, stem := range stems {
-		list := slices.DeleteFunc(slices.Clone(g.base[stem]), func(k int) bool { return k == i })
-		if len(list) == 0 {
+// here is a stem within the nodes that take up one room, by the first of these.
+type here struct {
+	place int
+	stem  string
+}
+
+// ready indexes what is asked for of each node, once the bases are known: a file may have thousands of one stem, or in
+// one place.
+func (g *guesser) ready() {
+	g.own = map[int]bool{}
+	g.based, g.runs, g.finestAt, g.largest = map[here][]int{}, map[here][]int{}, map[int]int{}, map[int]int{}
+	for stem, list := range g.base {
+		for _, k := range list {
+			g.own[k] = g.own[k] || g.read[k].Stem == stem
+			if at := (here{g.together[k][0], stem}); len(g.based[at]) < 2 { // one may be who asks
+				g.based[at] = append(g.based[at], k)
+			}
+		}
+	}
+	for _, i := range g.list {
+		place, r := g.together[i][0], g.read[i]
+		if k, ok := g.largest[place]; !ok || g.tris(i) > g.tris(k) {
+			g.largest[place] = i
+		}
+		if r.Role != naming.Itself {
 			continue
 		}
-		if near := slices.IndexFunc(list, func(k int) bool { return slices.Contains(g.together[i], k) }); near >= 0 {
-			return list[near]
+		if k, ok := g.finestAt[place]; !ok || g.finest([]int{k, i}) == i {
+			g.finestAt[place] = i
 		}
-		if near := slices.IndexFunc(list, func(k int) bool { return within(g.Boxes[k], g.Boxes[i]) }); near >= 0 {
-			return list[near]
+		if r.Number >= 0 {
+			g.runs[here{place, r.Stem}] = append(g.runs[here{place, r.Stem}], i)
 		}
-		return list[0]
+	}
+	for at, list := range g.runs {
+		if !g.counts(list) {
+			delete(g.runs, at)
+		}
+	}
+}
+
+// basis is the node that one stands in for: of its stem, in the same place first; -1 for none.
+func (g *guesser) basis(i int, stems ...string) int {
+	other := func(k int) bool { return k != i }
+	for _, stem := range stems {
+		list := g.base[stem]
+		at := slices.IndexFunc(list, other)
+		if at < 0 {
+			continue
+		}
+		near := g.based[here{g.together[i][0], stem}]
+		if k := slices.IndexFunc(near, other); k >= 0 {
+			return near[k]
+		}
+		if len(list) <= maxCompared {
+			if k := slices.IndexFunc(list, func(k int) bool { return k != i && within(g.Boxes[k], g.Boxes[i]) }); k >= 0 {
+				return list[k]
+			}
+		}
+		return list[at]
 	}
 	return -1
 }
 
 // around is the node that one lies in or takes the room of, the finest of them; -1 for none.
 func (g *guesser) around(i int) int {
-	var list []int
-	for _, k := range g.together[i] {
-		if k != i && g.read[k].Role == naming.Itself {
-			list = append(list, k)
-		}
+	if k, ok := g.finestAt[g.together[i][0]]; ok && k != i {
+		return k
 	}
-	if len(list) == 0 && len(g.list) <= maxCompared {
+	var list []int
+	if len(g.list) <= maxCompared {
 		for _, k := range g.list {
 			if k != i && g.read[k].Role == naming.Itself && within(g.Boxes[k], g.Boxes[i]) {
 				list = append(list, k)
@@ -257,8 +311,10 @@ func (g *guesser) convex(i int) bool {
 
 // judge guesses what one node stands in for.
 func (g *guesser) judge(i int) {
-	r := g.read[i]
-	of := g.basis(i, r.Stem, r.Bare)
+	r, of := g.read[i], -1
+	if r.Role != naming.Itself {
+		of = g.basis(i, r.Stem, r.Bare)
+	}
 	switch {
 	case r.Role == naming.Solid:
 		if of < 0 || !r.Sure && !g.near(i, of) {
@@ -271,8 +327,8 @@ func (g *guesser) judge(i int) {
 		if of < 0 {
 			of = g.around(i)
 		}
-		same := of >= 0 && slices.Contains(g.together[i], of)
-		if of >= 0 && (r.Sure && !slices.Contains(g.base[r.Stem], i) || same && g.tris(i) < g.tris(of)) {
+		same := of >= 0 && g.together[of][0] == g.together[i][0]
+		if of >= 0 && (r.Sure && !g.own[i] || same && g.tris(i) < g.tris(of)) {
 			g.take(i, of, Level, true, "“%s” is a LOD of “%s” by its name.")
 		}
 	case r.Role == naming.Itself:
@@ -284,7 +340,7 @@ func (g *guesser) judge(i int) {
 
 // near tells whether a node stands where another does.
 func (g *guesser) near(i, of int) bool {
-	return slices.Contains(g.together[i], of) || within(g.Boxes[of], g.Boxes[i])
+	return g.together[i][0] == g.together[of][0] || within(g.Boxes[of], g.Boxes[i])
 }
 
 // called judges a node by its being called as another with a short word before or behind.
@@ -308,7 +364,7 @@ func (g *guesser) called(i int) bool {
 	case g.bare(i, of) || 2*g.tris(i) <= g.tris(of) && g.convex(i):
 		g.take(i, of, Solid, true, "“%s” is called as “%s” is, with a word before or behind, is simpler and stands where "+
 			"that does: it reads as a shape to collide with.")
-	case slices.Contains(g.together[i], of) && 4*g.tris(i) <= 3*g.tris(of):
+	case g.together[i][0] == g.together[of][0] && 4*g.tris(i) <= 3*g.tris(of):
 		g.take(i, of, Level, true, "“%s” is called as “%s” is, with a word before or behind, and takes up its room with "+
 			"fewer triangles: it reads as a LOD.")
 	default:
@@ -320,40 +376,38 @@ func (g *guesser) called(i int) bool {
 // counted judges a node by the numbers of those in its place: three or more whose numbers follow on one another from 0
 // or 1. Two may be a thing and its copy.
 func (g *guesser) counted(i int) bool {
-	stem, number := g.read[i].Stem, g.read[i].Number
-	var list []int
-	for _, k := range g.together[i] {
-		if r := g.read[k]; r.Role == naming.Itself && r.Stem == stem && r.Number >= 0 {
-			list = append(list, k)
-		}
-	}
-	if number < 0 || len(list) < 3 {
+	list := g.runs[here{g.together[i][0], g.read[i].Stem}]
+	if g.read[i].Number < 0 || len(list) == 0 {
 		return false
 	}
-	slices.SortStableFunc(list, func(a, b int) int { return cmp.Compare(g.read[a].Number, g.read[b].Number) })
-	if n := g.read[list[0]].Number; n > 1 {
-		return false
-	}
-	for k, at := range list {
-		if g.read[at].Number != g.read[list[0]].Number+k {
-			return false
-		}
-	}
-	if of := g.finest(list); of != i {
+	if of := list[0]; of != i { // the finest
 		g.take(i, of, Level, true, "“%s” counts up from others in the same place: it reads as a LOD of “%s”.")
 	}
 	return true
 }
 
-// simpler judges a node by its shape alone: it takes up the room of another with a tenth of its triangles.
-func (g *guesser) simpler(i int) {
-	of := i
-	for _, k := range g.together[i] {
-		if g.tris(k) > g.tris(of) {
-			of = k
+// counts tells whether nodes of one stem in one place count up from 0 or 1 without a gap; the finest is the first of
+// them then.
+func (g *guesser) counts(list []int) bool {
+	if len(list) < 3 {
+		return false
+	}
+	slices.SortStableFunc(list, func(a, b int) int { return cmp.Compare(g.read[a].Number, g.read[b].Number) })
+	from := g.read[list[0]].Number
+	for k, at := range list {
+		if g.read[at].Number != from+k {
+			return false
 		}
 	}
-	if of == i || 10*g.tris(i) > g.tris(of) || g.tris(of) < 100 {
+	of := slices.Index(list, g.finest(list))
+	list[0], list[of] = list[of], list[0]
+	return from <= 1
+}
+
+// simpler judges a node by its shape alone: it takes up the room of another with a tenth of its triangles.
+func (g *guesser) simpler(i int) {
+	of := g.largest[g.together[i][0]]
+	if g.tris(of) <= g.tris(i) || 10*g.tris(i) > g.tris(of) || g.tris(of) < 100 {
 		return
 	}
 	text := fmt.Sprintf("“%%s” takes up the room of “%%s” with %d of its %d triangles", g.tris(i), g.tris(of))
