@@ -241,16 +241,20 @@ func (s *Drawing) describe() string {
 }
 
 // border draws the frame of the sheet with its zones, 1 to 8 across and A to F down.
-func (s *canvas) border() {
+func (s *canvas) border() { s.borderTo(paperH) }
+
+// borderTo is that of a sheet so high.
+func (s *canvas) borderTo(high float64) {
 	p := &s.pen
-	p.rect("sheet-edge", 10, 10, paperW-20, paperH-20)
+	innerB := high - innerT
+	p.rect("sheet-edge", 10, 10, paperW-20, high-20)
 	p.rect("sheet-frame", innerL, innerT, innerR-innerL, innerB-innerT)
 	for i := range 8 {
 		w := (innerR - innerL) / 8
 		x := innerL + float64(i)*w
 		if i > 0 {
 			p.line("zone-tick", x, 10, x, innerT)
-			p.line("zone-tick", x, innerB, x, paperH-10)
+			p.line("zone-tick", x, innerB, x, high-10)
 		}
 		p.text("zone mid", x+w/2, 21, fmt.Sprint(i+1))
 	}

@@ -7,6 +7,7 @@ import (
 	"math"
 	"slices"
 	"strings"
+	"time"
 
 	"yarvek/core/split"
 	"yarvek/core/station/pivot"
@@ -23,6 +24,7 @@ type Stand struct {
 	Across  bool       // the break runs across its width, not its height
 	Scale   float64    // of the kept picture to the line-up's
 	View    draft.View // kept picture of its front
+	Waits   bool       // for being drawn
 }
 
 // Lineup is all assets of a kit on one ground line. Lengths are pixels of the paper.
@@ -36,6 +38,7 @@ type Lineup struct {
 	Height  float64
 	Fit     bool // each is fitted to its place, and the scale is nobody's
 	Long    bool // wider than the page, so it scrolls
+	Waits   bool // something of it is not drawn yet
 }
 
 // Tick is a mark of the measuring tape beside the line-up.
@@ -60,16 +63,38 @@ const (
 // Lineup stands the assets on one line: at one scale, or each fitted to its place. The
 // scale serves those of plausible size. One that is far too large for it is drawn with a
 // break, as a draughtsman shows what does not fit, so that nobody reads the scale off it.
-func (b *Board) Lineup(ctx context.Context, rows []work.Row, fit bool, width float64) (Lineup, error) {
+//
+// It waits for what must be drawn first no longer than to a moment, the zero one for as long as it takes; what is not
+// drawn until then has the size it is to have.
+func (b *Board) Lineup(ctx context.Context, rows []work.Row, fit bool, width float64, until time.Time) (Lineup, error) {
 	l := arrange(rows, fit, width)
+	soon, cancel := ctx, context.CancelFunc(func() {})
+	if !until.IsZero() {
+		soon, cancel = context.WithDeadline(ctx, until)
+	}
+	defer cancel()
 	errs := make([]error, len(l.Stands))
-	err := split.Each(ctx, len(l.Stands), func(i int) { errs[i] = b.picture(ctx, &l.Stands[i]) })
-	for _, e := range errs {
+	err := split.Each(ctx, len(l.Stands), func(i int) {
+		s := &l.Stands[i]
+		errs[i] = b.picture(soon, s)
+		if errs[i] != nil && ctx.Err() == nil && soon.Err() != nil {
+			errs[i], s.Waits = nil, true
+		}
+	})
+	for i, e := range errs {
+		l.Waits = l.Waits || l.Stands[i].Waits
 		if err == nil {
 			err = e
 		}
 	}
 	return l, err
+}
+
+// LookLater looks at all assets of a kit and draws them, as a job: the one that is at it already, if there is one.
+func (b *Board) LookLater(ctx context.Context, kit work.Kit) *work.Job {
+	return b.desk.LookLater(ctx, kit, func(ctx context.Context, r work.Row) {
+		_ = b.picture(ctx, &Stand{Row: r, Scale: 1}) // what can't be drawn says so where it is looked at
+	})
 }
 
 // picture gives a stand its view.
@@ -79,17 +104,26 @@ func (b *Board) picture(ctx context.Context, s *Stand) (err error) {
 		return nil
 	}
 	kept := lineupPixels / largest
-	if s.View, err = b.frontOf(ctx, s.State, kept); err != nil {
-		return err
+	key := frontKey(s.State, kept)
+	var ok bool
+	if s.View, ok = work.Kept[draft.View](b.desk.Derived, "lineup", key); !ok {
+		if s.View, err = b.frontOf(ctx, s.State, key, kept); err != nil {
+			return err
+		}
 	}
 	s.Scale /= kept
 	return nil
 }
 
+// frontKey names what a front is made of.
+func frontKey(st work.AssetState, scale float64) string {
+	return fmt.Sprintf("%s\n%g", work.SummaryKey(st), scale)
+}
+
 // frontOf is the front of an asset as it was at one moment, without opening it when the
 // picture is kept.
-func (b *Board) frontOf(ctx context.Context, st work.AssetState, scale float64) (draft.View, error) {
-	return work.Derive(ctx, b.desk.Derived, "lineup", fmt.Sprintf("%s\n%g", work.SummaryKey(st), scale),
+func (b *Board) frontOf(ctx context.Context, st work.AssetState, key string, scale float64) (draft.View, error) {
+	return work.Derive(ctx, b.desk.Derived, "lineup", key,
 		func(ctx context.Context) (draft.View, error) {
 			o, err := b.desk.OpenState(ctx, st)
 			if err != nil {
@@ -100,6 +134,21 @@ func (b *Board) frontOf(ctx context.Context, st work.AssetState, scale float64) 
 			}
 			return b.front(ctx, o, scale)
 		})
+}
+
+// Of the small front of an asset in a report.
+const frontW, frontH = 96.0, 64.0
+
+// Front is a small drawing of the front of an asset of a kit, "" where there is nothing to draw.
+func (b *Board) Front(ctx context.Context, r work.Row) (string, error) {
+	s := Stand{Row: r, Scale: 1}
+	if err := b.picture(ctx, &s); err != nil || s.View.Width == 0 && s.View.Height == 0 {
+		return "", err
+	}
+	k := min((frontW-4)/max(s.View.Width, 1), (frontH-8)/max(s.View.Height, 1))
+	return fmt.Sprintf(`<svg class="drawing front" viewBox="0 0 %.0f %.0f" aria-hidden="true"><g transform="translate(`+
+		`%.1f %.1f) scale(%.4f)">%s</g><line class="ground" x1="2" x2="%.0f" y1="%.0f" y2="%.0f"/></svg>`, frontW, frontH,
+		(frontW-s.View.Width*k)/2, frontH-4, k, s.View.SVG(0, 0), frontW-2, frontH-4, frontH-4), nil
 }
 
 // arrange finds scale and places.
@@ -150,7 +199,7 @@ func arrange(rows []work.Row, fit bool, width float64) Lineup {
 			}
 			at.W, at.H, at.Scale = s.Size[0]*k, s.Size[1]*k, k
 		}
-		at.Speck = max(at.W, at.H) < speckBelow
+		at.Speck = !s.Unlooked && max(at.W, at.H) < speckBelow
 		l.Stands = append(l.Stands, at)
 	}
 	l.Ticks = ticks(l.Scale)
@@ -191,6 +240,10 @@ const (
 
 // SVG draws the asset where it stands; ground is the height of the ground line.
 func (s Stand) SVG(ground float64) string {
+	if s.Waits && s.W > 0 {
+		return fmt.Sprintf(`<rect class="undrawn" x="%.2f" y="%.2f" width="%.2f" height="%.2f"/>`, s.X-s.W/2, ground-s.H, s.W,
+			s.H)
+	}
 	if s.View.Width == 0 && s.View.Height == 0 || s.Scale == 0 {
 		return ""
 	}

@@ -47,7 +47,7 @@ func (b *Board) Pick(ctx context.Context, o *work.Opened, at Sight) (Picked, err
 	var ok bool
 	if at.Ray != nil {
 		pick, ok, err = m.Pick(ctx, at.Ray[0], at.Ray[1], func(dist float64) float64 { return dist * at.Spread })
-	} else if r, in := v.layout.Sight(v.box, at.X, at.Y); in {
+	} else if r, in := v.layout.Sight(v.box, at.X, at.Y); in && v.face.drawn == nil {
 		pick, ok, err = m.Pick(ctx, r.From, r.Along, v.layout.Reach())
 	}
 	if err != nil {

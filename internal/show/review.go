@@ -41,6 +41,11 @@ func (b *Board) front(ctx context.Context, o *work.Opened, scale float64) (draft
 	if err != nil {
 		return draft.View{}, err
 	}
+	return b.viewFront(ctx, v, scale)
+}
+
+// viewFront is that of a view.
+func (b *Board) viewFront(ctx context.Context, v view, scale float64) (draft.View, error) {
 	return work.Derive(ctx, b.desk.Derived, "front", fmt.Sprintf("%s %g", v.standing(), scale),
 		func(ctx context.Context) (draft.View, error) {
 			m, err := b.model(ctx, v)

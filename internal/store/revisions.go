@@ -6,12 +6,18 @@ import (
 	"database/sql"
 	"errors"
 	"fmt"
+	"time"
 )
 
-// addRevision keeps a revision's files in a transaction.
+// addRevision keeps a revision that comes about now, in a transaction.
 func addRevision(ctx context.Context, tx *sql.Tx, asset int64, number int, main string, files []File) error {
+	return insertRevision(ctx, tx, asset, AlongRevision{number, main, Made{time.Now(), By(ctx)}, files})
+}
+
+// insertRevision keeps a revision with its files, in a transaction.
+func insertRevision(ctx context.Context, tx *sql.Tx, asset int64, r AlongRevision) error {
 	res, err := tx.ExecContext(ctx, `INSERT INTO revisions (asset_id, number, main, created, signed)
-		VALUES (?, ?, ?, ?, ?)`, asset, number, main, now(), By(ctx))
+		VALUES (?, ?, ?, ?, ?)`, asset, r.Number, r.Main, r.Made.At.UTC().Format(stamp), r.Made.By)
 	if err != nil {
 		return err
 	}
@@ -19,7 +25,7 @@ func addRevision(ctx context.Context, tx *sql.Tx, asset int64, number int, main 
 	if err != nil {
 		return err
 	}
-	for _, f := range files {
+	for _, f := range r.Files {
 		_, err := tx.ExecContext(ctx, `INSERT INTO revision_files (revision_id, name, sha, size) VALUES (?, ?, ?, ?)`, id,
 			f.Name, f.SHA, f.Size)
 		if err != nil {
@@ -165,11 +171,19 @@ func revision(ctx context.Context, db queries, asset int64, number string, args 
 	if err = cmp.Or(err, r.Harm); err != nil {
 		return r, err
 	}
-	r.Files, err = all(ctx, db, func(row scanner) (File, error) {
-		var f File
-		return f, row.Scan(&f.Name, &f.SHA, &f.Size)
-	}, `SELECT name, sha, size FROM revision_files WHERE revision_id = ? ORDER BY name`, r.ID)
+	r.Files, err = filesOf(ctx, db, r.ID)
 	return r, err
+}
+
+// filesOf are the files of a revision, by its row, in the order of their names.
+func filesOf(ctx context.Context, db queries, row int64) ([]File, error) {
+	return all(ctx, db, scanFile, `SELECT name, sha, size FROM revision_files WHERE revision_id = ? ORDER BY name`, row)
+}
+
+// scanFile reads name, digest and size.
+func scanFile(row scanner) (f File, err error) {
+	err = row.Scan(&f.Name, &f.SHA, &f.Size)
+	return f, err
 }
 
 // Revisions lists all of an asset's, the newest first, without their files. One that is damaged is there with its

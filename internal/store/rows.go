@@ -360,32 +360,42 @@ func savePrep(ctx context.Context, tx *sql.Tx, asset int64, prep []byte, label s
 // MovePrep goes a step back (-1) or forward (+1) along the kept preps. base is the count
 // of changes the page showed. At either end it changes nothing and returns false.
 func (s *Store) MovePrep(ctx context.Context, asset int64, base, by int) (moved bool, err error) {
-	err = s.tx(ctx, func(tx *sql.Tx) error {
-		if err := change(ctx, tx, asset, base); err != nil {
-			return err
-		}
-		var at int
-		if err := tx.QueryRowContext(ctx, `SELECT prep_at FROM assets WHERE id = ?`, asset).Scan(&at); err != nil {
-			return missing(err)
-		}
-		to := at + by
-		there := to == 0
-		if to > 0 {
-			err := tx.QueryRowContext(ctx, `SELECT count(*) FROM preps WHERE asset_id = ? AND seq = ?`, asset, to).Scan(&there)
-			if err != nil {
-				return err
-			}
-		}
-		if !there {
-			return errNowhere // the count of changes stays too
-		}
-		return one(tx.ExecContext(ctx, `UPDATE assets SET prep_at = ? WHERE id = ?`, to, asset))
-	})
+	err = s.tx(ctx, func(tx *sql.Tx) error { return movePrep(ctx, tx, asset, base, by) })
 	if err == errNowhere {
 		return false, nil
 	}
 	return err == nil, err
 }
 
-// errNowhere takes back a transaction that would have changed nothing.
+// movePrep is MovePrep within a transaction; where it can't be moved nothing is written.
+func movePrep(ctx context.Context, tx *sql.Tx, asset int64, base, by int) error {
+	if _, err := openAsset(ctx, tx, asset); err != nil {
+		return err
+	}
+	var at, changes int
+	err := tx.QueryRowContext(ctx, `SELECT prep_at, changes FROM assets WHERE id = ?`, asset).Scan(&at, &changes)
+	if err != nil {
+		return missing(err)
+	}
+	if changes != base {
+		return ErrStale
+	}
+	to := at + by
+	there := to == 0
+	if to > 0 {
+		err := tx.QueryRowContext(ctx, `SELECT count(*) FROM preps WHERE asset_id = ? AND seq = ?`, asset, to).Scan(&there)
+		if err != nil {
+			return err
+		}
+	}
+	if !there {
+		return errNowhere
+	}
+	if err := change(ctx, tx, asset, base); err != nil {
+		return err
+	}
+	return one(tx.ExecContext(ctx, `UPDATE assets SET prep_at = ? WHERE id = ?`, to, asset))
+}
+
+// errNowhere says that there is nothing to go to.
 var errNowhere = errors.New("there is nothing to move to")

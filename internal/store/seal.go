@@ -54,6 +54,11 @@ var seals = []sealed{
 	{table: "target_revisions", columns: []string{"target", "number", "body", "created", "signed"},
 		after: `(SELECT b.seal FROM target_revisions b WHERE b.target = $.target AND b.number = $.number - 1)`},
 	{table: "added_pictures", columns: []string{"asset_id", "sha", "name", "size", "created", "signed"}},
+	{table: "presets", columns: []string{"id", "kit_id", "name", "folded", "body", "standard", "created", "signed"}},
+	{table: "opinions", columns: []string{"export_id", "reader", "body", "created", "signed"}},
+	{table: "placings", columns: []string{"id", "kit_id", "export_id", "folder", "files", "state", "created", "signed"}},
+	{table: "rounds", columns: []string{"id", "kit_id", "title", "steps", "undone", "created", "signed"}},
+	{table: "budgets", columns: []string{"kit_id", "body", "created", "signed"}},
 	{table: "journal", columns: []string{"id", "at", "person", "address", "did", "what"},
 		after: `(SELECT b.seal FROM journal b WHERE b.id < $.id ORDER BY b.id DESC LIMIT 1)`},
 }
@@ -225,7 +230,12 @@ var touched = map[string]string{
 	"target_revisions": `'revision ' || $.number || ' of the target ' || $.target`,
 	"added_pictures": `'the picture ' || $.name || ' added to “' ||
 		` + assetName + ` || '”'`,
-	"journal": `'a line of the journal'`,
+	"presets":  `'the preset “' || $.name || '” of kit ' || $.kit_id`,
+	"opinions": `'what ' || $.reader || ' says of export ' || $.export_id || '; it can be asked again'`,
+	"budgets":  `'the budget of kit ' || $.kit_id`,
+	"rounds":   `'what was decided for many of kit ' || $.kit_id`,
+	"placings": `'what export ' || $.export_id || ' wrote into ' || $.folder`,
+	"journal":  `'a line of the journal'`,
 }
 
 // brokenRows lists all sealed rows of a database that are not as they were kept. A database of before there were seals

@@ -9,6 +9,7 @@ import (
 	"math/rand/v2"
 	"os"
 	"path/filepath"
+	"slices"
 	"strings"
 	"testing"
 	"time"
@@ -49,6 +50,17 @@ func lived(t *testing.T) string {
 			_, err = s.AddExport(ctx, Export{AssetID: a.ID, Revision: 1, Seq: 2, Prep: []byte("{}"), Target: target.Shipped[i],
 				Format: "glb", Name: "dinghy.glb", SHA: put(t, s, strings.Repeat(fmt.Sprint("export ", i, j), 2000), 0), Size: 9,
 				Packing: []byte(`{"files":[]}`), Certificate: []byte(`{"rows":[]}`)})
+			must(err)
+			must(s.SetBudget(ctx, k.ID, []byte(fmt.Sprintf(`{"triangles":%d}`, 1000+j))))
+			must(s.KeepPreset(ctx, Preset{Kit: k.ID, Name: fmt.Sprint("Quay ", j), Body: []byte(`{"format":"glb"}`)}))
+			id := int64(2*i + j + 1)
+			must(s.KeepOpinion(ctx, Opinion{Export: id, Reader: "loaders 1", Body: []byte(`{"triangles":12}`)}))
+			placed, err := s.BeginPlacing(ctx, Placing{Kit: k.ID, Export: id, Folder: "/props",
+				Files: []Placed{{Name: "dinghy.glb", SHA: "f0", Was: put(t, s, fmt.Sprint("before ", i, j), 0)}}})
+			must(err)
+			must(s.EndPlacing(ctx, placed, Done))
+			_, err = s.db.ExecContext(ctx, `INSERT INTO rounds (kit_id, title, steps, created) VALUES (?, 'As proposed',
+				'[{"asset":1,"changes":1}]', ?)`, k.ID, now())
 			must(err)
 		}
 		must(s.AddPerson(ctx, fmt.Sprint("Ana ", i), "kept phrase"))
@@ -159,7 +171,8 @@ func kept(db *sql.DB) string {
 				return ""
 			}
 			for i, c := range cells {
-				if names[i] != "moved" {
+				// A column that is not sealed, by whatever name it goes, counts pages and no more.
+				if table != "kits" || slices.Contains(seals[0].columns, names[i]) {
 					v := *c.(*any)
 					if text, ok := v.([]byte); ok {
 						v = string(text)

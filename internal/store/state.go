@@ -182,26 +182,31 @@ const stampQuery = `SELECT a.seal, k.seal,
 	(SELECT max(id) FROM assets o WHERE o.kit_id = a.kit_id AND o.removed IS NULL AND o.id < a.id),
 	(SELECT min(id) FROM assets o WHERE o.kit_id = a.kit_id AND o.removed IS NULL AND o.id > a.id),
 	(SELECT max(rowid) FROM target_revisions), (SELECT count(*) FROM targets WHERE removed IS NOT NULL),
-	(SELECT max(removed) FROM targets), CASE WHEN k.grid > 0 THEN k.moved END
+	(SELECT max(removed) FROM targets), CASE WHEN k.grid > 0 THEN k.moved END,
+	(SELECT group_concat(p.seal) FROM presets p WHERE p.kit_id = a.kit_id),
+	(SELECT group_concat(o.seal) FROM exports e JOIN opinions o ON o.export_id = e.id WHERE e.asset_id = a.id),
+	(SELECT group_concat(p.seal) FROM exports e JOIN placings p ON p.export_id = e.id WHERE e.asset_id = a.id)
 	FROM assets a JOIN kits k ON k.id = a.kit_id WHERE a.id = ?`
 
 // kitStampQuery is what [Store.KitStamp] is made of.
 const kitStampQuery = `SELECT sum(k.moved), count(*), max(k.id),
 	(SELECT max(rowid) FROM target_revisions), (SELECT count(*) FROM targets WHERE removed IS NOT NULL),
-	(SELECT max(removed) FROM targets)
+	(SELECT max(removed) FROM targets), (SELECT group_concat(p.seal) FROM presets p WHERE p.kit_id = ?1),
+	(SELECT max(r.id) || ' ' || sum(r.undone) FROM rounds r WHERE r.kit_id = ?1),
+	(SELECT b.seal FROM budgets b WHERE b.kit_id = ?1)
 	FROM kits k WHERE ?1 = 0 OR k.id = ?1`
 
 // Stamp names all that the pages of an asset show of the database, and of nothing else: the same stamp, the same rows.
 // It takes one query, which is parsed once. Pieces of a kit with a grid show one another, so there all of the kit
 // counts.
 func (s *Store) Stamp(ctx context.Context, asset int64) (string, error) {
-	return stampOf(ctx, s.stamps.asset, asset, 13)
+	return stampOf(ctx, s.stamps.asset, asset, 16)
 }
 
 // KitStamp names all that the pages of a kit show of the database; see Stamp. Kit 0 is for the first page, with all
 // kits.
 func (s *Store) KitStamp(ctx context.Context, kit int64) (string, error) {
-	return stampOf(ctx, s.stamps.kit, kit, 6)
+	return stampOf(ctx, s.stamps.kit, kit, 9)
 }
 
 // stampOf puts n columns of a row together.

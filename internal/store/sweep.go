@@ -183,7 +183,9 @@ func (s *Store) untrash(sha string) error {
 
 // naming are the SHA-256 of all rows that name a kept file.
 const naming = `SELECT sha FROM revision_files UNION ALL SELECT sha FROM exports
-	UNION ALL SELECT sha FROM added_pictures`
+	UNION ALL SELECT sha FROM added_pictures
+	UNION ALL SELECT json_extract(f.value, '$.was') FROM placings p, json_each(p.files) f
+		WHERE json_extract(f.value, '$.was') <> ''`
 
 // named is the set of blobs that rows name.
 func (s *Store) named(ctx context.Context) (map[string]bool, error) {

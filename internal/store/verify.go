@@ -136,6 +136,8 @@ func usersOf(ctx context.Context, db queries) (map[string][]string, error) {
 			JOIN revisions r ON r.id = f.revision_id JOIN assets a ON a.id = r.asset_id
 		UNION ALL SELECT e.sha, e.name || ', an export of ' || a.name FROM exports e JOIN assets a ON a.id = e.asset_id
 		UNION ALL SELECT p.sha, p.name || ', added to ' || a.name FROM added_pictures p JOIN assets a ON a.id = p.asset_id
+		UNION ALL SELECT json_extract(f.value, '$.was'), json_extract(f.value, '$.name') || ', as it was in ' || p.folder
+			FROM placings p, json_each(p.files) f WHERE json_extract(f.value, '$.was') <> ''
 		ORDER BY 1, 2`)
 	if err != nil {
 		return nil, err
@@ -205,7 +207,7 @@ func toLookAt(ctx context.Context, file string) (*sql.DB, error) {
 const databaseName = "yarvek.db"
 
 // newest is the schema this program knows, the number of the last migration.
-const newest = 9
+const newest = 12
 
 // judged makes sure of what seems to be damage: an error of SQLite that speaks of the content becomes *damaged only
 // when an integrity check fails too; any other error stays.

@@ -8,8 +8,6 @@ import (
 	"path"
 	"strings"
 
-	"yarvek/core/deliver"
-	"yarvek/core/prep"
 	"yarvek/internal/store"
 )
 
@@ -23,37 +21,15 @@ type Rewritten struct {
 // same bytes come out. Nothing is kept of it. What is not kept with an export is the kit's map of slots, its grid, and
 // what asset and kit were called: where these count and changed, other bytes come out.
 func (d *Desk) Again(ctx context.Context, export int64, progress func(string, float64)) (Rewritten, error) {
-	e, err := d.Sent(ctx, export)
+	r, err := d.remake(ctx, export, progress)
 	if err != nil {
 		return Rewritten{}, err
 	}
-	st, err := d.store.State(ctx, e.AssetID)
-	if err != nil {
-		return Rewritten{}, err
-	}
-	if st.Revision, err = d.store.Revision(ctx, e.AssetID, e.Revision); err != nil {
-		return Rewritten{}, err
-	}
-	st.Kit.Target = e.Target
-	p, err := prep.Parse(e.Prep)
-	if err != nil {
-		return Rewritten{}, err
-	}
-	o, err := d.run(ctx, st, p, "")
-	if err != nil {
-		return Rewritten{}, err
-	}
-	if o.Result.Pending() {
-		if o, err = d.whole(ctx, o, progress); err != nil {
-			return Rewritten{}, err
-		}
-	}
-	by := p.Export
+	e, by := r.export, r.by
 	if by.Name == "" { // the file is called as it was then
 		by.Name = strings.TrimSuffix(e.Name, path.Ext(e.Name))
 	}
-	made, err := deliver.Make(ctx, deliver.Order{Delivery: o.Result.Delivery, Decisions: by, Asset: st.Asset.Name,
-		Kit: st.Kit.Name, Target: e.Target})
+	made, err := r.make(ctx, by)
 	if err != nil {
 		return Rewritten{}, err
 	}
@@ -68,7 +44,7 @@ func (d *Desk) Again(ctx context.Context, export int64, progress func(string, fl
 	for _, f := range e.Packing.Files {
 		was[f.Name] = f.SHA
 	}
-	for _, f := range made.Package.Files {
+	for _, f := range packed(made) {
 		if was[f.Name] != digest(f.Data) {
 			return Rewritten{File: f.Name}, nil
 		}
@@ -92,5 +68,6 @@ func (d *Desk) AgainLater(ctx context.Context, export int64) (*Job, error) {
 		Run: func(ctx context.Context, job *Job) (any, error) {
 			job.Report("Making it again", 0)
 			return d.Again(ctx, export, job.Report)
-		}}), nil
+		},
+		Again: func(ctx context.Context) (*Job, error) { return d.AgainLater(ctx, export) }}), nil
 }

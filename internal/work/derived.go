@@ -21,7 +21,7 @@ import (
 // derivedVersion is the version of everything that is derived outside the stations,
 // drawings first of all; raise it when one of them comes out otherwise. What the
 // stations make has a version of its own, which their keys carry.
-const derivedVersion = 19
+const derivedVersion = 20
 
 // How much is kept of derived data, in bytes.
 const (
@@ -84,6 +84,19 @@ func Derive[T any](ctx context.Context, d *Derived, kind, key string, fill func(
 		return out, err
 	}
 	return out, json.Unmarshal(b, &out)
+}
+
+// Kept gives derived data that is kept; it derives nothing.
+func Kept[T any](d *Derived, kind, key string) (out T, ok bool) {
+	name := derivedName(kind, key)
+	if b, ok := d.atHand.Peek(name); ok {
+		return out, json.Unmarshal(b, &out) == nil
+	}
+	b, ok := d.load(name, &out)
+	if ok {
+		d.atHand.Put(name, b)
+	}
+	return out, ok
 }
 
 // Put keeps derived data of a kind by its key in the place of what is kept there: it became known more of.

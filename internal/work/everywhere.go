@@ -12,22 +12,19 @@ import (
 	"yarvek/core/fault"
 	"yarvek/core/format"
 	"yarvek/core/format/bundle"
+	"yarvek/core/scene"
+	"yarvek/core/target"
 	"yarvek/internal/store"
 )
 
 // Everywhere tells how the file of an export arrives at every target of the house, as its bytes say, in the order of
 // the targets' page.
 func (d *Desk) Everywhere(ctx context.Context, export int64) ([]deliver.Standing, error) {
-	e, f, err := d.Download(ctx, export)
+	e, err := d.store.Export(ctx, export)
 	if err != nil {
 		return nil, err
 	}
-	defer f.Close()
-	files, err := unwrapped(e, f)
-	if err != nil {
-		return nil, err
-	}
-	by, err := format.ByID(e.Format)
+	files, by, err := d.filesOf(ctx, export)
 	if err != nil {
 		return nil, err
 	}
@@ -44,9 +41,33 @@ func (d *Desk) Everywhere(ctx context.Context, export int64) ([]deliver.Standing
 		if err := ctx.Err(); err != nil {
 			return nil, err
 		}
-		list = append(list, deliver.Stand(s, by, t))
+		list = append(list, deliver.Stand(s, by, t, &e.Target))
 	}
 	return list, nil
+}
+
+// Received is what a target makes of the file of an export: in its basis, where it stands it; metres.
+func (d *Desk) Received(ctx context.Context, export int64, t target.Target) (*scene.Scene, error) {
+	files, by, err := d.filesOf(ctx, export)
+	if err != nil {
+		return nil, err
+	}
+	return deliver.Receive(ctx, files, by, t)
+}
+
+// filesOf are the files of an export, the main one first, and their format.
+func (d *Desk) filesOf(ctx context.Context, export int64) ([]bundle.File, format.Format, error) {
+	e, f, err := d.Download(ctx, export)
+	if err != nil {
+		return nil, format.Format{}, err
+	}
+	defer f.Close()
+	files, err := unwrapped(e, f)
+	if err != nil {
+		return nil, format.Format{}, err
+	}
+	by, err := format.ByID(e.Format)
+	return files, by, err
 }
 
 // unwrapped are the files of an export, the main one first; see [wrapped].

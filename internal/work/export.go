@@ -9,6 +9,7 @@ import (
 	"io"
 	"mime"
 	"path"
+	"slices"
 	"time"
 
 	"yarvek/core/deliver"
@@ -70,7 +71,7 @@ func (d *Desk) send(ctx context.Context, asset int64, as Leave, progress func(st
 		return Sent{}, err
 	}
 	p, err := deliver.Make(ctx, deliver.Order{Delivery: o.Result.Delivery, Decisions: o.Prep.Export, Asset: o.Asset.Name,
-		Kit: o.Kit.Name, Target: o.Kit.Target})
+		Kit: o.Kit.Name, Class: className(o), Target: o.Kit.Target})
 	if err != nil {
 		return Sent{}, err
 	}
@@ -95,7 +96,34 @@ func (d *Desk) send(ctx context.Context, asset int64, as Leave, progress func(st
 	if err != nil {
 		return Sent{}, err
 	}
+	if o.Prep.Export.Outbox {
+		// It was sent and can be downloaded, whatever comes of this; the page says that it is not there, and why when it
+		// is tried again.
+		if _, err := d.Place(ctx, kept.ID, false); err != nil {
+			d.log.Warn("an export was not written into the folder of its kit", "export", kept.ID, "error", err)
+		}
+	}
 	return sent(kept)
+}
+
+// className is what the class of an asset is called, "" for none.
+func className(o *Opened) string {
+	c, ok := o.Kit.Target.Class(o.Prep.Size.Class)
+	if !ok || o.Prep.Size.Class == "" {
+		return ""
+	}
+	return c.Name
+}
+
+// packed are the files of a package as they lie in its zip, below its folder; one alone is in none.
+func packed(p *deliver.Parcel) []bundle.File {
+	out := slices.Clone(p.Package.Files)
+	if len(out) > 1 {
+		for i := range out {
+			out[i].Name = path.Join(p.Folder, out[i].Name)
+		}
+	}
+	return out
 }
 
 // wrapped is a package as one file: its only one, or a zip of all. Equal packages give equal bytes.
@@ -103,7 +131,7 @@ func wrapped(p *deliver.Parcel) (name string, data []byte, err error) {
 	if len(p.Package.Files) == 1 {
 		return p.Package.Files[0].Name, p.Package.Files[0].Data, nil
 	}
-	data, err = Zip(p.Package.Files)
+	data, err = Zip(packed(p))
 	return bundle.Safe(p.Name) + ".zip", data, err
 }
 
@@ -128,7 +156,8 @@ func (d *Desk) SendLater(ctx context.Context, asset int64, leave Leave) (*Job, e
 		Run: func(ctx context.Context, job *Job) (any, error) {
 			job.Report("Writing it and reading it back", 0)
 			return d.send(store.As(store.From(ctx, store.Address(as)), store.By(as)), asset, leave, job.Report)
-		}}), nil
+		},
+		Again: func(ctx context.Context) (*Job, error) { return d.SendLater(ctx, asset, leave) }}), nil
 }
 
 // Exports lists a kit's exports, or one asset's when asset is not 0, the newest first, from one on and at most so

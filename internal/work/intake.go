@@ -117,7 +117,7 @@ func (u *Upload) Add(name string, r io.Reader) error {
 		return fault.New(fault.Limit, "the upload is larger than %s", figure.Bytes(l.Upload)).
 			Advise("Send fewer files at once, or start with a higher --max-upload")
 	}
-	if strings.EqualFold(path.Ext(clean), ".zip") {
+	if bundle.IsArchive(clean) {
 		return u.unzip(clean, sha, n)
 	}
 	u.keep(clean, sha, n)
@@ -300,6 +300,13 @@ func (d *Desk) takeIn(ctx context.Context, kit int64, u *Upload, job reporter) (
 			total += f.Size
 		}
 	}
+	var names []string
+	for _, m := range meshes {
+		names = append(names, m.Name)
+	}
+	if parts := format.Parts(ctx, set, names); len(parts) > 0 {
+		meshes = slices.DeleteFunc(meshes, func(m store.File) bool { return parts[m.Name] })
+	}
 	for i, m := range meshes {
 		step := "Reading " + m.Name
 		job.Report(step, float64(before)/float64(max(1, total)))
@@ -332,6 +339,18 @@ func (d *Desk) takeIn(ctx context.Context, kit int64, u *Upload, job reporter) (
 	return out, nil
 }
 
+// headOf is how a kept file begins, nothing where it can't be read.
+func (d *Desk) headOf(f store.File) []byte {
+	blob, err := d.store.OpenBlob(f.SHA)
+	if err != nil {
+		return nil
+	}
+	defer blob.Close()
+	head := make([]byte, 4096)
+	n, _ := io.ReadFull(blob, head)
+	return head[:n]
+}
+
 // rest says what of the upload belongs to no mesh.
 func (d *Desk) rest(out *Intake, u *Upload, used map[string]bool, meshes int) {
 	for _, f := range u.files {
@@ -340,12 +359,12 @@ func (d *Desk) rest(out *Intake, u *Upload, used map[string]bool, meshes int) {
 		case companion(f.Name):
 			out.Unused = append(out.Unused, f.Name)
 		default:
-			out.Refused = append(out.Refused, Refusal{f.Name, "is no FBX, OBJ, GLB, glTF or zip, and no mesh refers to it"})
+			out.Refused = append(out.Refused, Refusal{f.Name, plain(format.NoMesh(f.Name, d.headOf(f)), f.Name)})
 		}
 	}
 	if meshes == 0 && len(u.files) > 0 && len(out.Refused) == 0 {
 		out.Refused = append(out.Refused,
-			Refusal{u.files[0].Name, "no mesh came with it. Send the FBX, OBJ, GLB or glTF too"})
+			Refusal{u.files[0].Name, "no mesh came with it. Send the mesh, too: " + format.Names()})
 	}
 }
 
@@ -390,6 +409,9 @@ func (d *Desk) takeOne(ctx context.Context, kit int64, set *bundle.Bundle, m sto
 	}
 	a, err := d.store.NewAsset(ctx, kit, name, m.Name, files)
 	if err != nil {
+		return Came{}, err
+	}
+	if a, err = d.begun(ctx, a); err != nil {
 		return Came{}, err
 	}
 	st, err := d.store.State(ctx, a.ID)

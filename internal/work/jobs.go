@@ -43,6 +43,8 @@ type Order struct {
 	// Left, which may be nil, is told when the job ended or was taken off the queue, and whether the program ended
 	// meanwhile, so that it is to be begun again at the next start.
 	Left func(ended bool)
+	// Again, which may be nil, orders the same anew: of one that was stopped or broke off, what is left to do.
+	Again func(ctx context.Context) (*Job, error)
 }
 
 // Jobs is the one queue of long work. It runs jobs in the background, as many as the machine has room for, and tells
@@ -83,6 +85,9 @@ type Job struct {
 	asked time.Time // when a page last asked how far it is
 	ended time.Time // zero while it runs
 	shown bool      // how it ended
+
+	again sync.Mutex // held while it is begun again
+	next  *Job       // the one that was begun in its place
 }
 
 // State is what a page shows of a job.
@@ -91,12 +96,16 @@ type State struct {
 	About   string // what it works on, such as "kit 3"
 	Of      string // what it makes, "" for nothing that others would make too
 	Title   string
+	Person  string    // who asked for it, "" for nobody in particular
+	Begun   time.Time // zero while it waits
+	Ended   time.Time // zero while it is under way
 	Step    string
 	Percent int
 	Waiting bool // for its turn
 	Ahead   int  // how many were before it when it was last looked at, those that run among them
 	Done    bool
 	Stopped bool  // somebody stopped it; Outcome says how far it had come
+	Repeats bool  // it ended before it was done, and can be begun again; see [Jobs.Again]
 	Err     error // why it broke off; a *fault.Error is for the person, nothing else is
 	Outcome any   // what it gives, which may be part of it when it was stopped
 }
@@ -138,7 +147,7 @@ func (job *Job) seen() bool {
 func (j *Jobs) Queue(o Order) *Job {
 	ctx, cancel := context.WithCancel(j.ctx)
 	job := &Job{ID: rand.Text(), order: o, ctx: ctx, cancel: cancel}
-	job.state = State{ID: job.ID, About: o.About, Of: o.Of, Title: o.Title, Waiting: true}
+	job.state = State{ID: job.ID, About: o.About, Of: o.Of, Title: o.Title, Person: o.Person, Waiting: true}
 	j.mu.Lock()
 	defer j.mu.Unlock()
 	for id, old := range j.byID {
@@ -267,6 +276,22 @@ func (j *Jobs) GiveWay() {
 	})
 }
 
+// Lately lists what runs and waits, and what ended in the last while, the newest last; what can be begun again is told
+// nine times as long.
+func (j *Jobs) Lately(while time.Duration) []State {
+	list := j.All()
+	j.mu.Lock()
+	defer j.mu.Unlock()
+	var over []State
+	for _, job := range j.byID {
+		if s := job.State(); s.Done && (time.Since(s.Ended) < while || s.Repeats && time.Since(s.Ended) < 9*while) {
+			over = append(over, s)
+		}
+	}
+	slices.SortFunc(over, func(a, b State) int { return a.Ended.Compare(b.Ended) })
+	return append(list, over...)
+}
+
 // All lists what waits and what runs, those that run first, in the order they came.
 func (j *Jobs) All() (list []State) {
 	j.mu.Lock()
@@ -287,6 +312,31 @@ func (j *Jobs) Find(id string) (*Job, error) {
 	}
 	j.look(job)
 	return job, nil
+}
+
+// Again begins one again that was stopped or broke off, for the person who asks for it. It is begun again once: later
+// ones are given the same job.
+func (j *Jobs) Again(ctx context.Context, id string) (*Job, error) {
+	job, err := j.Find(id)
+	if err != nil {
+		return nil, err
+	}
+	job.again.Lock()
+	defer job.again.Unlock()
+	if job.next != nil {
+		return job.next, nil
+	}
+	if !job.State().Repeats {
+		return nil, fault.Input("“%s” can’t be begun again from here", job.order.Title)
+	}
+	if job.next, err = job.order.Again(ctx); err != nil {
+		return nil, err
+	}
+	job.Seen()
+	job.mu.Lock()
+	defer job.mu.Unlock()
+	job.state.Repeats = false
+	return job.next, nil
 }
 
 // Look notes that a page waits for a job.
@@ -327,7 +377,7 @@ func (j *Jobs) Wait() { j.wg.Wait() }
 func (job *Job) begin() {
 	job.mu.Lock()
 	defer job.mu.Unlock()
-	job.state.Waiting, job.state.Ahead = false, 0
+	job.state.Waiting, job.state.Ahead, job.state.Begun = false, 0, time.Now()
 }
 
 // Report tells how far the job is; fraction is 0 to 1.
@@ -335,6 +385,14 @@ func (job *Job) Report(step string, fraction float64) {
 	job.mu.Lock()
 	defer job.mu.Unlock()
 	job.state.Step, job.state.Percent = step, int(fraction*100)
+}
+
+// Show gives what the job has come to so far, as the outcome of its state while it runs; nobody may write to it any
+// more.
+func (job *Job) Show(soFar any) {
+	job.mu.Lock()
+	defer job.mu.Unlock()
+	job.state.Outcome = soFar
 }
 
 // Cancel stops the job.
@@ -346,7 +404,9 @@ func (job *Job) end(out any, err error, stopped bool) {
 	defer job.mu.Unlock()
 	s := &job.state
 	s.Outcome, s.Err, s.Done, s.Stopped, s.Waiting, s.Percent = out, err, true, stopped, false, 100
+	s.Repeats = job.order.Again != nil && (stopped || err != nil)
 	job.ended = time.Now()
+	s.Ended = job.ended
 }
 
 // over tells whether the job ended longer than d ago.

@@ -64,7 +64,9 @@ func TestWhatBreaksOffIsLogged(t *testing.T) {
 	run("Refusing", func(context.Context, *Job) (any, error) { return nil, fault.Input("give it a name") })
 	assert.NotContains(t, out.String(), "Refusing")
 	s = run("Working", func(context.Context, *Job) (any, error) { return 7, nil })
-	assert.Equal(t, State{ID: s.ID, Title: "Working", Done: true, Percent: 100, Outcome: 7}, s)
+	assert.Equal(t, State{ID: s.ID, Title: "Working", Begun: s.Begun, Ended: s.Ended, Done: true, Percent: 100,
+		Outcome: 7}, s)
+	assert.False(t, s.Ended.Before(s.Begun) || s.Begun.IsZero())
 	_, err := j.Find("nowhere")
 	assert.ErrorIs(t, err, ErrNotFound)
 }
@@ -81,7 +83,10 @@ func TestAStoppedJobSaysSo(t *testing.T) {
 	<-started
 	found, err := j.Find(job.ID)
 	require.NoError(t, err)
-	assert.Equal(t, State{ID: job.ID, Title: "Counting", Step: "halfway", Percent: 50}, found.State())
+	now := found.State()
+	assert.False(t, now.Begun.IsZero())
+	now.Begun = time.Time{}
+	assert.Equal(t, State{ID: job.ID, Title: "Counting", Step: "halfway", Percent: 50}, now)
 	job.Cancel()
 	j.Wait()
 	s := job.State()
@@ -190,6 +195,48 @@ func (q *queued) order(title, person string, bytes int64) Order {
 		}
 		return nil, ctx.Err()
 	}}
+}
+
+// A job that was stopped or broke off is begun again, once, whatever many ask for it; one that is done is not, and
+// neither is one that says no way to.
+func TestJobsAreBegunAgain(t *testing.T) {
+	q := &queued{make(chan string, 99), make(chan struct{})}
+	j := NewJobs(slog.New(slog.DiscardHandler))
+	defer j.Close()
+	var order func() Order
+	order = func() Order {
+		o := q.order("hulls", "Ana", 1)
+		o.Again = func(context.Context) (*Job, error) { return j.Queue(order()), nil }
+		return o
+	}
+	first := j.Queue(order())
+	<-q.began
+	_, err := j.Again(context.Background(), first.ID)
+	assert.Equal(t, fault.Invalid, fault.KindOf(err), "it runs")
+	first.Cancel()
+	j.Wait()
+	require.True(t, first.State().Repeats)
+	next, err := j.Again(context.Background(), first.ID)
+	require.NoError(t, err)
+	same, err := j.Again(context.Background(), first.ID)
+	require.NoError(t, err)
+	assert.Same(t, next, same)
+	assert.False(t, first.State().Repeats, "it is offered no more")
+	<-q.began
+	assert.Empty(t, q.began)
+	close(q.leave)
+	j.Wait()
+	assert.False(t, next.State().Repeats, "it is done")
+	_, err = j.Again(context.Background(), next.ID)
+	assert.Equal(t, fault.Invalid, fault.KindOf(err))
+
+	torn := func(context.Context, *Job) (any, error) { return nil, errors.New("torn") }
+	plain := j.Queue(Order{Title: "reading", Run: torn})
+	j.Wait()
+	_, err = j.Again(context.Background(), plain.ID)
+	assert.Equal(t, fault.Invalid, fault.KindOf(err))
+	_, err = j.Again(context.Background(), "nobody knows")
+	assert.ErrorIs(t, err, ErrNotFound)
 }
 
 // No more jobs run at once than there is room for, by number and by memory; they come in turn, fairly between people,

@@ -82,6 +82,17 @@ func (d *Desk) climb(m store.Making) *Job {
 			_, err = d.make(ctx, o, job.Report)
 			return nil, err
 		},
+		Again: func(ctx context.Context) (*Job, error) {
+			o, err := d.Open(ctx, m.Asset)
+			if err != nil {
+				return nil, err
+			}
+			d.ClimbAgain(ctx, o)
+			if next := d.Climbing(m.Asset); next != nil {
+				return next, nil
+			}
+			return nil, fault.Input("nothing is left to be made of “%s”", o.Asset.Name)
+		},
 		Left: func(ended bool) {
 			if ended && !d.stopped(m.Asset) {
 				d.endMaking(m)
@@ -115,6 +126,9 @@ func (d *Desk) endMaking(m store.Making) {
 
 // Resume goes on with what was being made when the program ended.
 func (d *Desk) Resume(ctx context.Context) error {
+	if err := d.settlePlacings(ctx); err != nil {
+		return err
+	}
 	list, err := d.store.Makings(ctx)
 	if err != nil {
 		return err

@@ -23,6 +23,7 @@ import (
 // the way, and what stayed behind. Lists made before the contents were kept have none.
 type Packing struct {
 	Files    []store.File   `json:"files"`
+	Folder   string         `json:"folder,omitempty"` // of the outbox that they belong into, with slashes
 	Contents []deliver.Item `json:"contents,omitempty"`
 	Changes  []pack.Change  `json:"changes"`
 	Left     []LeftBehind   `json:"left,omitempty"`
@@ -78,8 +79,8 @@ func released(ctx context.Context, o *Opened, reason string) (*Released, error) 
 
 // packing is the packing list of what was made of an asset.
 func packing(o *Opened, p *deliver.Parcel) Packing {
-	list := Packing{Changes: p.Package.Changes, Contents: p.Contents}
-	for _, f := range p.Package.Files {
+	list := Packing{Folder: p.Folder, Changes: p.Package.Changes, Contents: p.Contents}
+	for _, f := range packed(p) {
 		list.Files = append(list.Files, store.File{Name: f.Name, SHA: digest(f.Data), Size: int64(len(f.Data))})
 	}
 	was := map[string]string{} // in the file, by the name at Source
@@ -163,6 +164,7 @@ func leftBehind(o *Opened, p *deliver.Parcel) []LeftBehind {
 			add("nodes", n.Was, "by a rule of yours: "+n.Why)
 		case n.Kind == scene.KindMesh || n.Kind == scene.KindEmpty || n.Kind == scene.KindLOD:
 			add("nodes", n.Was, "left out by you")
+		case n.Kind == scene.KindCamera || n.Kind == scene.KindLight: // they are told of below
 		default:
 			add(string(n.Kind)+"s", n.Was, "it holds no polygon")
 		}
@@ -199,6 +201,14 @@ func leftBehind(o *Opened, p *deliver.Parcel) []LeftBehind {
 		list = append(list, LeftBehind{Sort: k[0], Count: len(by[k]), Names: by[k], Why: k[1]})
 	}
 	for _, l := range o.Result.Read.Left {
+		switch by := p.Decisions; {
+		case l.What == "camera" && by.Cameras && p.Format.Sights, l.What == "light" && by.Lights && p.Format.Sights:
+			continue
+		case l.What == "camera" && by.Cameras, l.What == "light" && by.Lights:
+			l.Why = p.Format.Name + " holds none"
+		case l.What == "camera", l.What == "light":
+			l.Why = "left by you: Export can send them"
+		}
 		list = append(list, LeftBehind{Sort: l.What + "s", Count: l.Count, Names: l.Names, Why: l.Why})
 	}
 	return list

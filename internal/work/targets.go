@@ -129,7 +129,7 @@ func Slug(name string) string {
 	if s == "" {
 		s = "target"
 	}
-	return s[:min(len(s), 40)]
+	return strings.TrimRight(s[:min(len(s), 40)], "-")
 }
 
 // ReviseTarget keeps a changed target as its next revision; base is the revision the change was

@@ -80,6 +80,12 @@ type Desk struct {
 	swept atomic.Pointer[store.Swept] // what the last sweep did
 	blobs *memo.Memo[[]byte]          // kept files that stations ask for again and again
 
+	placing  sync.Mutex       // held while the folders are looked at
+	outboxes map[int64]string // where a kit's exports may be written, by its number
+	writing  sync.Mutex       // held while files are written there
+
+	unread   sync.Map         // by the name of a summary, why its source could not be read when it was last tried
+	looking  sync.Mutex       // held while it is seen whether a kit is being looked at
 	climbing sync.Mutex       // held while it is seen whether LODs are being made
 	climbs   map[int64]*climb // what is made for assets, or was
 }
