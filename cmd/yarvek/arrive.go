@@ -50,13 +50,13 @@ func arriveCommand() *cobra.Command {
 				return err
 			}
 			defer m.close()
-			f, err := format.BySuffix("." + m.scene.Format)
+			f, err := format.Of(m.scene)
 			if err != nil {
 				return err
 			}
 			a := arrivals{File: filepath.Base(args[0]), Format: f.Name, Equal: true}
 			for _, t := range list {
-				s := deliver.Stand(m.scene, f, t)
+				s := deliver.Stand(m.scene, f, t, nil)
 				a.Targets, a.Equal = append(a.Targets, s), a.Equal && s.Equal()
 			}
 			if asJSON {

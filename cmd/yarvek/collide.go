@@ -129,7 +129,7 @@ func (by fitFlags) decided(c *cobra.Command, a asked) (collision.Decisions, erro
 		set(by.keep > 0, "tall", 0)
 		set(by.keep > 0, "wide", 2*by.keep)
 	}
-	p, err := asked{a.file, append(sets, a.sets...)}.decided(collision.Info.ID)
+	p, err := asked{file: a.file, sets: append(sets, a.sets...)}.decided(collision.Info.ID)
 	d := p.Collision
 	switch {
 	case err != nil:

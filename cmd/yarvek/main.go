@@ -29,16 +29,11 @@ func main() {
 	defer stop()
 	// The first signal is a request; from then on signals do what they always do.
 	context.AfterFunc(ctx, stop)
-	root := &cobra.Command{
-		Use:           "yarvek",
-		Short:         "Make static meshes right for a real-time engine",
-		SilenceUsage:  true,
-		SilenceErrors: true,
-	}
-	root.AddCommand(serveCommand(), demoCommand(), inspectCommand(), arriveCommand(), prepareCommand(), tidyCommand(),
-		simplifyCommand(), ladderCommand(), collideCommand(), texturesCommand(), unwrapCommand(), targetCommand(),
-		verifyCommand(), backupCommand(), restoreCommand(), sweepCommand(), userCommand())
-	if err := root.ExecuteContext(ctx); err != nil {
+	if err := rootCommand().ExecuteContext(ctx); err != nil {
+		var code exitCode
+		if errors.As(err, &code) {
+			os.Exit(int(code))
+		}
 		if !errors.Is(err, errSaid) {
 			fmt.Fprintln(os.Stderr, "yarvek:", err)
 		}
@@ -47,4 +42,19 @@ func main() {
 		}
 		os.Exit(exitFailed)
 	}
+}
+
+// rootCommand is the program with all its commands.
+func rootCommand() *cobra.Command {
+	root := &cobra.Command{
+		Use:           "yarvek",
+		Short:         "Make static meshes right for a real-time engine",
+		SilenceUsage:  true,
+		SilenceErrors: true,
+	}
+	root.AddCommand(serveCommand(), demoCommand(), inspectCommand(), arriveCommand(), prepareCommand(), checkCommand(),
+		batchCommand(), watchCommand(), diffCommand(), tidyCommand(),
+		simplifyCommand(), ladderCommand(), collideCommand(), texturesCommand(), unwrapCommand(), targetCommand(),
+		verifyCommand(), backupCommand(), restoreCommand(), sweepCommand(), userCommand(), manCommand())
+	return root
 }

@@ -11,14 +11,16 @@ import (
 	"yarvek/core/deliver"
 	"yarvek/core/figure"
 	"yarvek/core/prep"
+	"yarvek/core/station/export"
 	"yarvek/core/target"
 	"yarvek/internal/work"
 )
 
 // asked is what is decided on the command line: a prep from a file, and values on top of it.
 type asked struct {
-	file string
-	sets []string
+	file   string
+	preset string
+	sets   []string
 }
 
 // flags gives a command what decides it. Of a short form only decisions of its stations count, whose values may be
@@ -44,6 +46,17 @@ func (a asked) decided(stations ...string) (prep.Prep, error) {
 		if p, err = prep.ParseFile(b); err != nil {
 			return p, fmt.Errorf("%s: %w", a.file, err)
 		}
+	}
+	if a.preset != "" {
+		b, err := os.ReadFile(a.preset)
+		if err != nil {
+			return p, err
+		}
+		_, by, err := export.ParsePreset(b)
+		if err != nil {
+			return p, fmt.Errorf("%s: %w", a.preset, err)
+		}
+		p.Export = by.For(p.Export)
 	}
 	if len(stations) == 0 {
 		return p.Decide(a.sets...)
@@ -139,6 +152,7 @@ func prepareCommand() *cobra.Command {
 	c.Flags().StringVarP(&out, "out", "o", "", "file to write; its suffix chooses the format")
 	c.Flags().StringVar(&targetID, "target", target.Shipped[0].ID, "a target file, or one of "+targetIDs())
 	a.flags(c)
+	c.Flags().StringVar(&a.preset, "preset", "", "JSON file with how it is sent, as Export's page gives it")
 	c.Flags().StringVar(&save, "save-prep", "", "JSON file to write all decisions to")
 	c.Flags().StringVar(&grid, "grid", "", "the kit's grid, such as 50cm, for modular pieces")
 	c.Flags().StringVar(&slotMap, "slot-map", "", "file with the kit's map of slot names, a line each")

@@ -37,6 +37,7 @@ type serving struct {
 	limits work.Limits
 	backup rolling
 	most   int // connections of an address
+	boxes  []string
 }
 
 func (s *serving) flags(c *cobra.Command) {
@@ -53,6 +54,8 @@ func (s *serving) flags(c *cobra.Command) {
 		"bytes that each who signs in may bring in, 0 for any number")
 	c.Flags().IntVar(&s.most, "max-connections", 160,
 		"connections that an address may have at once; more behind a proxy, whose address all have")
+	c.Flags().StringArrayVar(&s.boxes, "outbox", nil, "KIT=FOLDER: exports of the kit, by its name or number, may be "+
+		"written into that folder of this machine; may be given again")
 	s.backup.flags(c.Flags())
 	c.Flags().IntVar(&s.limits.ZipFiles, "max-zip-files", s.limits.ZipFiles, "files in the zips of an upload")
 }
@@ -122,6 +125,15 @@ func (s *serving) run(ctx context.Context, out io.Writer, fill func(context.Cont
 	if fill != nil {
 		if err := fill(ctx, desk); err != nil {
 			return err
+		}
+	}
+	for _, b := range s.boxes {
+		kit, dir, ok := strings.Cut(b, "=")
+		if !ok || kit == "" || dir == "" {
+			return fmt.Errorf("--outbox %s: expected KIT=FOLDER", b)
+		}
+		if err := desk.Allow(ctx, kit, dir); err != nil {
+			return fmt.Errorf("--outbox %s: %w", b, err)
 		}
 	}
 	if (s.cert == "") != (s.key == "") {

@@ -120,7 +120,7 @@ func (by textureFlags) decided(a asked) (slots.Decisions, error) {
 			sets = append(sets, slots.Info.ID+"."+x.name+"="+x.value)
 		}
 	}
-	p, err := asked{a.file, append(sets, a.sets...)}.decided(slots.Info.ID)
+	p, err := asked{file: a.file, sets: append(sets, a.sets...)}.decided(slots.Info.ID)
 	return p.Slots, err
 }
 

@@ -1,4 +1,4 @@
-// Independent readers for the interop test. Never served by the application.
+// General loaders, of which exports are asked a second opinion and tests another reading.
 export * as THREE from "three";
 export { GLTFLoader } from "three/examples/jsm/loaders/GLTFLoader.js";
 export { FBXLoader } from "three/examples/jsm/loaders/FBXLoader.js";

@@ -28,14 +28,13 @@ for w in 400 600; do
   cp "node_modules/@fontsource/ibm-plex-mono/files/ibm-plex-mono-latin-$w-normal.woff2" "$out/fonts/"
 done
 npx esbuild turntable.js --bundle --minify --format=esm --legal-comments=inline --outfile="$out/three-$three.min.js"
-npx esbuild loaders.js --bundle --minify --format=esm --legal-comments=inline --outfile="$tests/three-loaders-$three.min.js"
+npx esbuild loaders.js --bundle --minify --format=esm --legal-comments=inline --outfile="$out/three-loaders-$three.min.js"
 
 npx esbuild validator.js --bundle --minify --format=esm --legal-comments=inline --log-level=error --outfile="$tests/gltf-validator-$validator.min.js"
 
 cp node_modules/axe-core/axe.min.js "$tests/axe-$axe.min.js"
 cp node_modules/axe-core/LICENSE "$tests/axe.txt"
 cp node_modules/gltf-validator/LICENSE "$tests/gltf-validator.txt"
-cp node_modules/three/LICENSE "$tests/three.txt"
 cp node_modules/htmx.org/LICENSE "$out/licences/htmx.txt"
 cp node_modules/bootstrap/LICENSE "$out/licences/bootstrap.txt"
 cp node_modules/three/LICENSE "$out/licences/three.txt"
