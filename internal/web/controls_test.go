@@ -154,6 +154,8 @@ func TestControlsOfSurfaceBudgetAndExport(t *testing.T) {
 		{"export", "act", "entries", "section", "leaves", "format", "fbx", "triangles", "yes", "tangents", "yes", "lods",
 			"group", "shapes", "apart"},
 		{"export", "act", "entries", "section", "leaves", "only", "1"},
+		{"export", "act", "entries", "section", "leaves", "markers", "none", "pictures", "none", "cameras", "yes",
+			"lights", "yes"},
 		{"slots", "act", "entries", "section", "names", "unmapped", "yes"},
 		{"source", "one", "leave hook"}, {"source", "act", "rule", "by", "name", "what", "de*"},
 		{"source", "one", "keep deck"}, {"size", "act", "between", "from", "1,0,0", "to", "3,0,0", "length", "90 cm"},

@@ -143,7 +143,9 @@ func (s *Server) turntable(w http.ResponseWriter, r *http.Request) error {
 	at := r.URL.Query().Get("station")
 	var b []byte
 	lod, _ := strconv.Atoi(r.URL.Query().Get("lod")) // none is the asset itself
-	if as := r.URL.Query().Get("look"); lod > 0 {
+	if as := r.URL.Query().Get("look"); r.URL.Query().Has("came") {
+		b, err = s.board.CameTurntable(r.Context(), o)
+	} else if lod > 0 {
 		b, err = s.board.Level(r.Context(), o, lod, draft.Coat(as))
 	} else if as != "" {
 		b, err = s.board.Painted(r.Context(), o, at, draft.Coat(as))
@@ -226,6 +228,19 @@ func (s *Server) small(w http.ResponseWriter, r *http.Request) error {
 	}
 	_, err = io.WriteString(w, svg)
 	return err
+}
+
+// came is a small drawing of the asset as its target would have it with nothing decided, in a page of its own kind.
+func (s *Server) came(w http.ResponseWriter, r *http.Request) error {
+	o, err := s.open(r)
+	if err != nil {
+		return err
+	}
+	c, err := s.board.Came(r.Context(), o)
+	if err != nil {
+		return err
+	}
+	return s.fragment(w, "packing", "came", c)
 }
 
 // Bounds of the artist's own figure, in metres.

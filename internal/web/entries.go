@@ -297,13 +297,12 @@ func (f *form) decideEntries(at string, p *prep.Prep) {
 	var sent []change
 	for _, e := range groups[i].Entries {
 		name := strings.TrimPrefix(e.Name, at+".")
-		f.pass(name)
+		text := f.typed(e, name)
 		switch {
 		case back == name || back == "all":
 			f.check(e.Set(p, ""))
 			found = true
 		case back == "" && f.has(name):
-			text := f.typed(e, name)
 			if text == e.Text(*p) || e.Kind == entry.KindYesNo && text == "no" && e.Text(*p) == "" {
 				found = true
 				continue // as it was: what follows from deciding it need not follow again

@@ -37,7 +37,7 @@ func TestHeavyFilesHaveBoundedPages(t *testing.T) {
 				t.Logf("%s: %v", what, time.Since(began))
 				began = time.Now()
 			}
-			page := c.files("/start", files).Body.String()
+			page := c.upload("/start", files).Body.String()
 			for waits := regexp.MustCompile(`hx-get="(/jobs/[^"]+)"`); waits.MatchString(page); time.Sleep(
 				5 * time.Millisecond) {
 				page = c.get(waits.FindStringSubmatch(page)[1]).Body.String()

@@ -79,7 +79,7 @@ func TestAKeptPageIsAsAFreshOne(t *testing.T) {
 		require.Equal(t, http.StatusSeeOther, w.Code, "%s: %s", x.path, c.log)
 		same(fmt.Sprint(x.path, x.form))
 	}
-	c.files("/kits/1/files", map[string]string{"quay.obj": quayText})
+	c.upload("/kits/1/files", map[string]string{"quay.obj": quayText})
 	c.desk.Jobs.Wait()
 	same("an upload")
 }

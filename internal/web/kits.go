@@ -8,6 +8,7 @@ import (
 	"slices"
 	"strconv"
 	"strings"
+	"time"
 
 	"yarvek/core/figure"
 	"yarvek/core/target"
@@ -98,6 +99,23 @@ type kitPage struct {
 	Prev, Next string // addresses of the assets before and after those shown, "" for none
 	Switch     string // address of the same assets in the other line-up
 
+	lens     lens
+	Chips    []chip
+	Findings []foundKind // of all its assets, the most frequent first
+	Heads    []heading
+	Group    string      // what the list is grouped by, "" for nothing
+	Code     string      // of the finding that is looked for
+	Class    string      // the class that is
+	Station  string      // the station that is
+	Kept     [][2]string // of the address, what the filters have no field for
+	FoundIDs []int64     // of all that are found, in their order
+	Presets  []work.Preset
+	Others   []work.Kit  // where assets may be moved to
+	Round    *work.Round // what was done for many last, nil where nothing can be undone
+
+	Unlooked int         // assets that were not looked at yet
+	Looking  lookingView // the job that looks at them
+
 	Jobs     []string   // uploads under way, or whose outcome was not seen
 	Unsorted []proposed // assets without a class whose name says one
 	Cost     kitCost
@@ -114,6 +132,12 @@ type kitCost struct {
 	Memory    int64 // of pictures as they leave, in graphics memory
 	HadMemory int64 // as they came
 	Over      int   // assets that have more triangles than their class may
+	Sums      []sum // by class
+	Shared    []sharing
+	Meters    []meter
+	Texels    *texelsAcross // nil where fewer than two assets have pictures
+	Unlooked  int           // assets that were not looked at yet, and count for nothing
+	Open      bool          // it is shown unfolded
 }
 
 // bar is one asset of the chart.
@@ -130,12 +154,12 @@ type bar struct {
 func (b bar) Over() bool { return b.Most > 0 && b.Triangles > b.Most }
 
 // costOf adds up a kit's assets. The chart is as wide as the dearest asset.
-func costOf(t target.Target, rows []work.Row) kitCost {
-	var c kitCost
+func costOf(t target.Target, rows []work.Row, b work.KitBudget) kitCost {
+	c := kitCost{Sums: sumsOf(rows), Shared: sharedOf(rows), Meters: metersOf(rows, b), Texels: texelsAcrossOf(rows)}
 	widest := 1
 	for _, r := range rows {
 		s := r.Summary
-		if s.Unread != "" {
+		if s.Unread != "" || s.Unlooked {
 			continue
 		}
 		class, _ := t.Class(s.ClassID)
@@ -171,18 +195,31 @@ type proposed struct {
 // shelf is how many assets a kit's page shows at once.
 const shelf = 60
 
-// shelve leaves the assets that are looked for, and of those in the kit a shelf.
+// shelve leaves the assets that are looked for, in their order, and of those in the kit a shelf.
 func (p *kitPage) shelve(r *http.Request) error {
 	q := r.URL.Query()
-	p.All, p.Find = len(p.Rows), strings.TrimSpace(q.Get("find"))
+	p.lens = lensOf(q)
+	p.All, p.Find = len(p.Rows), p.lens.find
 	var err error
 	if p.From, err = fromOf(r); err != nil {
 		return err
 	}
+	p.chips(q, p.Rows)
+	p.Heads, p.Group, p.Code, p.Class = p.heads(q), p.lens.group, p.lens.code, p.lens.class
+	p.Station = p.lens.station
+	for _, name := range []string{"state", "over", "changed", "never", "sort", "down", "lineup"} {
+		if v := q.Get(name); v != "" {
+			p.Kept = append(p.Kept, [2]string{name, v})
+		}
+	}
 	other := func(a work.Asset) bool { return !strings.Contains(strings.ToLower(a.Name), strings.ToLower(p.Find)) }
-	p.Rows = slices.DeleteFunc(slices.Clone(p.Rows), func(row work.Row) bool { return other(row.Asset) })
+	p.Rows = slices.DeleteFunc(slices.Clone(p.Rows), func(row work.Row) bool { return !p.lens.keeps(row, p.mostOf(row)) })
+	p.lens.ordered(p.Rows)
 	p.Removed = slices.DeleteFunc(p.Removed, other)
 	found := len(p.Rows)
+	for _, row := range p.Rows {
+		p.FoundIDs = append(p.FoundIDs, row.Asset.ID)
+	}
 	p.From = min(p.From, max(0, found-1)) / shelf * shelf
 	p.Rows = p.Rows[p.From:min(p.From+shelf, found)]
 	at := func(from int) string {
@@ -205,6 +242,25 @@ func (p *kitPage) shelve(r *http.Request) error {
 	return nil
 }
 
+// headed is a row of the list with the heading that begins with it, "" for none.
+type headed struct {
+	work.Row
+	Heading string
+}
+
+// List is the rows of the list, with the headings of their groups.
+func (p *kitPage) List() (list []headed) {
+	last := ""
+	for _, r := range p.Rows {
+		h := headed{Row: r}
+		if now := p.lens.headingOf(r); now != last {
+			h.Heading, last = now, now
+		}
+		list = append(list, h)
+	}
+	return list
+}
+
 // lineupWidth is that of the line-up on a page of 1280 pixels.
 const lineupWidth = 1248
 
@@ -215,7 +271,8 @@ func (s *Server) kit(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	p := kitPage{Limit: s.desk.Limits.Upload}
-	if p.Kit, p.Rows, err = s.desk.Overview(r.Context(), kid); err != nil {
+	until := time.Now().Add(s.patience)
+	if p.Kit, p.Rows, err = s.desk.OverviewUntil(r.Context(), kid, until); err != nil {
 		return err
 	}
 	if p.Targets, err = s.choices(r, p.Kit.Target); err != nil {
@@ -241,6 +298,8 @@ func (s *Server) kit(w http.ResponseWriter, r *http.Request) error {
 			passing(r) // the next look may find more
 		}
 		switch {
+		case row.Summary.Unlooked:
+			p.Unlooked++
 		case row.Summary.MustFix > 0 || row.Summary.Unread != "":
 			p.Held++
 		case row.Summary.Look > 0:
@@ -250,14 +309,31 @@ func (s *Server) kit(w http.ResponseWriter, r *http.Request) error {
 		}
 	}
 	p.Jobs = s.desk.Uploads(kid)
-	p.Cost = costOf(p.Kit.Target, p.Rows)
+	budget, err := s.desk.Budget(r.Context(), kid)
+	if err != nil {
+		return err
+	}
+	p.Cost = costOf(p.Kit.Target, p.Rows, budget)
+	p.Cost.Unlooked = p.Unlooked
+	p.Cost.Open = r.URL.Query().Get("cost") == "open"
+	if p.Presets, err = s.desk.Presets(r.Context(), kid); err != nil {
+		return err
+	}
+	if p.Round, err = s.desk.LastRound(r.Context(), kid); err != nil {
+		return err
+	}
 	if err := p.shelve(r); err != nil {
 		return err
 	}
-	if p.Lineup, err = s.board.Lineup(r.Context(), p.Rows, r.URL.Query().Get("lineup") == "fit", lineupWidth); err != nil {
+	fit := r.URL.Query().Get("lineup") == "fit"
+	if p.Lineup, err = s.board.Lineup(r.Context(), p.Rows, fit, lineupWidth, until.Add(s.patience/2)); err != nil {
 		return err
 	}
-	s.render(w, http.StatusOK, "kit", p.Kit.Name+" · Yarvek", p)
+	if p.Unlooked > 0 || p.Lineup.Waits {
+		passing(r)
+		p.Looking = lookingView{p.Kit.ID, s.board.LookLater(r.Context(), p.Kit).State(), p.Unlooked, ""}
+	}
+	s.render(w, http.StatusOK, "kit", p.Kit.Name+" · Yarvek", &p)
 	return nil
 }
 
@@ -270,7 +346,10 @@ var lineupWords = template.FuncMap{
 	"figureof":  func(s show.Stand, ground float64) template.HTML { return trusted(s.SVG(ground)) },
 	"short":     func(s string) string { return clip(s, 16) },
 	"heightof": func(s show.Stand) string {
-		if s.Summary.Unread != "" {
+		switch {
+		case s.Summary.Unlooked:
+			return "…"
+		case s.Summary.Unread != "":
 			return "unreadable"
 		}
 		return figure.Length(s.Summary.Size[1])

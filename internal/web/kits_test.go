@@ -1,9 +1,7 @@
 package web
 
 import (
-	"bytes"
 	"context"
-	"mime/multipart"
 	"net/http"
 	"net/http/httptest"
 	"net/url"
@@ -16,23 +14,6 @@ import (
 	"yarvek/core/target"
 )
 
-// files sends files as a browser does.
-func (c *client) files(path string, files map[string]string) *httptest.ResponseRecorder {
-	c.t.Helper()
-	var b bytes.Buffer
-	m := multipart.NewWriter(&b)
-	for name, text := range files {
-		w, err := m.CreateFormFile("files", name)
-		require.NoError(c.t, err)
-		_, err = w.Write([]byte(text))
-		require.NoError(c.t, err)
-	}
-	require.NoError(c.t, m.Close())
-	r := httptest.NewRequest(http.MethodPost, path, &b)
-	r.Header.Set("Content-Type", m.FormDataContentType())
-	return c.send(r)
-}
-
 // A kit from its first file to its last asset, by the forms its page has.
 func TestAKitByItsForms(t *testing.T) {
 	c := newClient(t)
@@ -40,7 +21,7 @@ func TestAKitByItsForms(t *testing.T) {
 	require.Equal(t, http.StatusSeeOther, w.Code)
 	require.Equal(t, "/kits/1", w.Header().Get("Location"))
 
-	w = c.files("/kits/1/files", map[string]string{"quay.obj": quayText, "broken.obj": "v 1\n"})
+	w = c.upload("/kits/1/files", map[string]string{"quay.obj": quayText, "broken.obj": "v 1\n"})
 	require.Equal(t, http.StatusOK, w.Code)
 	job := regexp.MustCompile(`/jobs/[^"/]+`).FindString(w.Body.String())
 	require.NotEmpty(t, job)
@@ -101,7 +82,7 @@ func TestAKitByItsForms(t *testing.T) {
 	has(t, w, "data-job-done")
 	assert.Equal(t, http.StatusNotFound, c.get("/kits/7").Code)
 	assert.Equal(t, http.StatusNotFound, c.get("/kits/7/exports").Code)
-	assert.Equal(t, http.StatusNotFound, c.files("/kits/7/files", nil).Code)
+	assert.Equal(t, http.StatusNotFound, c.upload("/kits/7/files", nil).Code)
 	assert.Equal(t, http.StatusUnprocessableEntity, c.post("/kits/1/files", nil).Code, "no files are no upload")
 	w = c.post("/kits/1/grid", url.Values{"grid": {""}, "back": {"//elsewhere.example/assets/"}})
 	assert.Equal(t, "/kits/1", w.Header().Get("Location"), "nowhere but to our own pages")

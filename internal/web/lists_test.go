@@ -110,7 +110,7 @@ func TestAKitOfManyHasShelves(t *testing.T) {
 	for i := range 75 {
 		files[fmt.Sprintf("mole %02d.obj", i)] = quayText + strings.Repeat("#", i)
 	}
-	page := c.files("/start", files).Body.String()
+	page := c.upload("/start", files).Body.String()
 	job := regexp.MustCompile(`/jobs/[^"/]+`).FindString(page)
 	c.desk.Jobs.Wait()
 	require.Equal(t, http.StatusOK, c.get(job).Code)
@@ -131,7 +131,7 @@ func TestAKitOfManyHasShelves(t *testing.T) {
 	assert.Len(t, seen, 75)
 	w := c.get("/kits/1?find=" + url.QueryEscape("MOLE 4"))
 	assert.Len(t, row.FindAllString(w.Body.String(), -1), 10)
-	has(t, c.get("/kits/1?find=nothing"), "No asset has a name like that")
+	has(t, c.get("/kits/1?find=nothing"), "No asset is like that")
 }
 
 // Where a page names nodes in a field, a name will do when only one has it; a node that is
@@ -166,7 +166,7 @@ func TestManyThatWereTakenOutAreFoundByName(t *testing.T) {
 	for i := range 45 {
 		files[fmt.Sprintf("pier %02d.obj", i)] = quayText
 	}
-	c.files("/kits/1/files", files)
+	c.upload("/kits/1/files", files)
 	c.desk.Jobs.Wait()
 	all, err := c.desk.Assets(t.Context(), 1)
 	require.NoError(t, err)

@@ -19,9 +19,10 @@ import (
 // packingPage is the packing list of an export, to look at and to print.
 type packingPage struct {
 	work.Sent
-	Asset string // its name now
-	Kit   work.Kit
-	Again *againView // it is made again, or was a moment ago; nil otherwise
+	Asset   string // its name now
+	Kit     work.Kit
+	Opinion opinionView
+	Again   *againView // it is made again, or was a moment ago; nil otherwise
 }
 
 // packed are the things of one sort that left.
@@ -77,7 +78,11 @@ func (s *Server) listed(r *http.Request) (packingPage, error) {
 		return p, err
 	}
 	a, k, err := s.desk.Owner(r.Context(), p.AssetID)
+	if err != nil {
+		return p, err
+	}
 	p.Asset, p.Kit = a.Name, k
+	p.Opinion, err = s.opinionOf(r.Context(), p.Sent)
 	return p, err
 }
 
@@ -95,6 +100,8 @@ type listFile struct {
 	Arrived     bool                `json:"arrived"` // as it was sent, less what the list names
 	Packing     work.Packing        `json:"packing"`
 	Certificate deliver.Certificate `json:"certificate"`
+	// Opinions are what readers of another make say; none where none was asked.
+	Opinions []work.Opinion `json:"secondOpinions"`
 }
 
 // packingFile gives the packing list of an export as JSON.
@@ -103,9 +110,14 @@ func (s *Server) packingFile(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
+	opinions, err := s.desk.Opinions(r.Context(), p.Sent)
+	if err != nil {
+		return err
+	}
 	b, err := json.MarshalIndent(listFile{Format: "yarvek packing list", Version: 1, Asset: p.Asset, Kit: p.Kit.Name,
 		Target: p.Target.Name, Revision: p.Revision, Sent: p.Created.UTC().Format(time.RFC3339), By: p.By, File: p.Name,
-		Arrived: p.Certificate.Arrived(), Packing: p.Packing, Certificate: p.Certificate}, "", "  ")
+		Arrived: p.Certificate.Arrived(), Packing: p.Packing, Certificate: p.Certificate,
+		Opinions: opinions}, "", "  ")
 	if err != nil {
 		return err
 	}
@@ -156,14 +168,10 @@ func (s *Server) againOf(export int64, job string) *againView {
 		return nil
 	}
 	v := &againView{State: j.State(), Export: export}
-	switch done, ok := v.Outcome.(work.Rewritten); {
-	case ok:
+	if done, ok := v.Outcome.(work.Rewritten); ok {
 		v.Done = &done
-	case v.Err != nil:
-		_, say := explain(v.Err)
-		v.Say = sentence(say)
-	case v.Stopped:
-		v.Say = "It was stopped."
+	} else {
+		v.Say = broke(v.State)
 	}
 	return v
 }
@@ -173,6 +181,9 @@ type everywhereView struct {
 	Headings []string
 	List     []deliver.Standing
 	Sent     string // name of the target it was sent for
+	Export   int64
+	Asset    int64
+	At       string // ID of the target that is looked at, "" for none
 }
 
 // everywhere tells how the file of an export arrives at every target of the house.
@@ -189,7 +200,8 @@ func (s *Server) everywhere(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	return s.fragment(w, "packing", "everywhere", everywhereView{deliver.Headings, list, e.Target.Name})
+	return s.fragment(w, "packing", "everywhere", everywhereView{deliver.Headings, list, e.Target.Name,
+		e.ID, e.AssetID, r.URL.Query().Get("at")})
 }
 
 // ofExport is the stamp of what is told of an export, which never changes, at the targets there are.

@@ -20,7 +20,7 @@ func (s *Server) parts(w http.ResponseWriter, _ *http.Request) error {
 	list := []part{
 		{"Bootstrap", "5.3.9", "base of the style sheet", "MIT", "bootstrap"},
 		{"htmx", "2.0.11", "swaps parts of a page", "0BSD", "htmx"},
-		{"three.js", "0.187.0", "draws the turntable", "MIT", "three"},
+		{"three.js", "0.187.0", "draws the turntable, and reads exports as a second opinion", "MIT", "three"},
 		{"Archivo", "5.3.0", "type for words", "SIL OFL 1.1", "archivo"},
 		{"IBM Plex Mono", "5.3.0", "type for figures", "SIL OFL 1.1", "ibm-plex-mono"},
 	}
@@ -48,7 +48,9 @@ var licences = []struct{ prefix, licence string }{
 	{"github.com/ncruces/go-strftime", "MIT"},
 	{"github.com/remyoudompheng/bigfft", "BSD 3-clause"}, {"go.uber.org/multierr", "MIT"},
 	{"github.com/inconshreveable/mousetrap", "Apache 2.0"}, {"github.com/alexedwards/", "MIT"},
-	{"github.com/klauspost/compress", "BSD 3-clause"},
+	{"github.com/klauspost/compress", "BSD 3-clause"}, {"github.com/pierrec/lz4", "BSD 3-clause"},
+	{"github.com/cpuguy83/go-md2man", "MIT"}, {"github.com/russross/blackfriday", "BSD 2-clause"},
+	{"go.yaml.in/yaml", "MIT and Apache 2.0"},
 }
 
 // modules lists what the running program was built from.

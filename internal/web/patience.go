@@ -15,7 +15,7 @@ var stall = 60 * time.Second // shorter in tests
 // connection, and no line that is slow.
 const leastBytes = 16 << 10
 
-var slowest = 30 * time.Second // shorter in tests
+const slowest = 30 * time.Second
 
 // errTooSlow ends the reading of a body.
 var errTooSlow = errors.New("the body comes too slowly")

@@ -55,7 +55,7 @@ func TestTakenAwayAndPutBack(t *testing.T) {
 	w = c.post("/kits/1/remove", nil)
 	require.Equal(t, "/?out=1", w.Header().Get("Location"))
 	w = c.get("/?out=1")
-	has(t, w, "was taken off this page")
+	has(t, w, "was archived")
 	assert.NotContains(t, w.Body.String(), `class="row-link" href="/kits/1"`)
 	assert.Equal(t, http.StatusOK, c.get("/assets/1/source").Code, "nothing of it is deleted")
 	require.Equal(t, http.StatusSeeOther, c.post("/kits/1/restore", nil).Code)

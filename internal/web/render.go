@@ -201,7 +201,8 @@ var shared = template.Must(template.New("").Funcs(words).ParseFS(templateFiles, 
 	"templates/shared.html",
 	"templates/forms.html", "templates/floor.html"))
 
-// pages holds one template set for each page, all over the one layout.
+// pages holds one template set for each page, all over the one layout. A file whose name goes on from a page's behind a
+// hyphen is part of that page: kit-cost of kit.
 var pages = func() map[string]*template.Template {
 	all := map[string]*template.Template{}
 	list, err := fs.Glob(templateFiles, "templates/*.html")
@@ -213,7 +214,16 @@ var pages = func() map[string]*template.Template {
 		if name == "layout" || name == "shared" || name == "forms" || strings.HasPrefix(name, stationPrefix) {
 			continue
 		}
-		all[name] = template.Must(template.Must(shared.Clone()).Funcs(lineupWords).ParseFS(templateFiles, f))
+		if of, _, ok := strings.Cut(name, "-"); ok && slices.Contains(list, "templates/"+of+".html") {
+			continue
+		}
+		files := []string{f}
+		for _, g := range list {
+			if strings.HasPrefix(g, "templates/"+name+"-") {
+				files = append(files, g)
+			}
+		}
+		all[name] = template.Must(template.Must(shared.Clone()).Funcs(lineupWords).ParseFS(templateFiles, files...))
 	}
 	return all
 }()

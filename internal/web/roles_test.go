@@ -2,9 +2,11 @@ package web
 
 import (
 	"net/http"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
 
 	"yarvek/core/scene"
 	"yarvek/core/shape/shapetest"
@@ -48,4 +50,29 @@ func TestNodesAreGivenRoles(t *testing.T) {
 		assert.Equal(t, http.StatusUnprocessableEntity, w.Code, "%v", bad)
 	}
 	assert.Len(t, roles(), 3, "nothing of that was kept")
+}
+
+// A target learns the names of an asset whose roles were decided; another asset with such names needs none decided.
+func TestATargetLearnsNames(t *testing.T) {
+	c := newClient(t)
+	c.bringScene("cairn", boulder("stone", 12), boulder("stone~1", 9), boulder("stone~2", 6), boulder("bump-stone-1", 5))
+	c.decide("source", "act", "role", "key", "stone~1", "key", "stone~2", "as", "lod", "of", "stone", "n", "", "kind", "")
+	c.decide("source", "act", "role", "key", "bump-stone-1", "as", "shape", "of", "stone", "n", "", "kind", "hull")
+	w := c.post("/assets/1/learn", nil)
+	require.Equal(t, http.StatusSeeOther, w.Code, w.Body.String())
+	id := strings.TrimPrefix(w.Header().Get("Location"), "/targets/")
+	to, err := c.desk.Target(t.Context(), id, 0)
+	require.NoError(t, err)
+	assert.Equal(t, "{mesh}~{n}", to.Names.LOD)
+	assert.Equal(t, "bump-{mesh}-{n}", to.Names.Solid)
+	require.NoError(t, c.desk.SetTarget(t.Context(), 1, id, 0))
+	for range 2 { // what was decided is not needed any more
+		require.Less(t, c.post("/assets/1/undo", c.form("station", "source")).Code, 400)
+	}
+	o, err := c.desk.Open(t.Context(), 1)
+	require.NoError(t, err)
+	assert.Empty(t, o.Prep.Source.Roles)
+	assert.Len(t, o.Result.Source.Hand, 2, "its names say it now")
+	require.Len(t, o.Result.Source.Solids, 1)
+	assert.Equal(t, "hull", o.Result.Source.Solids[0].Kind)
 }

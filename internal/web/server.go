@@ -15,6 +15,7 @@ import (
 	"strconv"
 	"strings"
 	"syscall"
+	"time"
 	"unicode"
 	"unicode/utf8"
 
@@ -39,7 +40,8 @@ type Server struct {
 	hosts map[string]bool
 	door  *door // nil where only this machine reaches the server
 
-	answers *answers
+	answers  *answers
+	patience time.Duration // of a kit's page; see usualPatience
 }
 
 // Guard lets in only those who sign in; it is called before Handler. kept keeps their
@@ -51,7 +53,7 @@ func (s *Server) Guard(people People, kept Sessions, secure bool) {
 // New makes a server. hosts are the names it may be addressed by besides
 // loopback's own; the Host header of every request is checked against them.
 func New(desk *work.Desk, log *slog.Logger, hosts ...string) *Server {
-	s := &Server{desk: desk, board: show.New(desk), log: log, answers: newAnswers(),
+	s := &Server{desk: desk, board: show.New(desk), log: log, answers: newAnswers(), patience: usualPatience,
 		hosts: map[string]bool{"localhost": true, "127.0.0.1": true,
 			"::1": true}}
 	for _, h := range hosts {
@@ -80,24 +82,51 @@ func (s *Server) Handler() http.Handler {
 	r.Post("/kits", s.page(s.newKit))
 	r.Post("/kits/demo", s.page(s.demoKit))
 	r.Post("/start", s.page(s.startWithFiles))
+	r.Post("/along", s.page(s.bringAlong))
+	r.Get("/along/{job}", s.page(s.along))
 	r.Route("/kits/{kit}", func(r chi.Router) {
 		r.Get("/", s.page(s.keep(s.ofKit, s.kit)))
 		r.Post("/target", s.page(s.setTarget))
 		r.Post("/name", s.page(s.renameKit))
 		r.Post("/grid", s.page(s.setGrid))
+		r.Post("/budget", s.page(s.setBudget))
 		r.Post("/slots", s.page(s.setSlotMap))
 		r.Post("/classes", s.page(s.sortAssets))
 		r.Post("/remove", s.page(s.removeKit(true)))
 		r.Post("/restore", s.page(s.removeKit(false)))
 		r.Post("/files", s.page(s.addFiles))
 		r.Get("/exports", s.page(s.keep(s.ofKit, s.exports)))
+		r.Get("/looking/{job}", s.page(s.looking))
+		r.Post("/report", s.page(s.beginReport))
+		r.Get("/report/{job}", s.page(s.report))
+		r.Get("/report/{job}.json", s.page(s.reportFile))
+		r.Post("/report/{job}", s.page(s.compareReport))
+		r.Get("/along", s.page(s.takeAlong))
+		r.Get("/others", s.page(s.others))
+		r.Post("/duplicate", s.page(s.duplicateKit))
+		r.Post("/many/duplicate", s.page(s.duplicateMany))
+		r.Post("/many/move", s.page(s.moveMany))
+		r.Post("/many/remove", s.page(s.removeMany))
+		r.Post("/many/preview", s.page(s.previewMany))
+		r.Post("/many/send", s.page(s.sendMany))
+		r.Post("/many", s.page(s.doMany))
+		r.Get("/many/{job}", s.page(s.manySoFar))
+		r.Post("/rounds/{round}/undo", s.page(s.undoMany))
+		r.Post("/presets", s.page(s.keepPreset))
+		r.Post("/presets/file", s.page(s.takePreset))
+		r.Get("/presets/{preset}.json", s.page(s.presetFile))
+		r.Post("/presets/{preset}/remove", s.page(s.removePreset))
+		r.Post("/presets/{preset}/standard", s.page(s.standardPreset))
 	})
+	r.Get("/jobs", s.page(s.strip))
 	r.Get("/jobs/{job}", s.page(s.job))
 	r.Post("/jobs/{job}/cancel", s.page(s.cancelJob))
+	r.Post("/jobs/{job}/again", s.page(s.jobAgain))
 	r.Route("/assets/{asset}", func(r chi.Router) {
 		r.Get("/", s.page(s.asset))
 		r.Get("/turntable", s.page(s.keep(s.ofAsset, s.turntable)))
 		r.Get("/small.svg", s.page(s.small))
+		r.Get("/came", s.page(s.keep(s.ofAsset, s.came)))
 		r.Get("/uvs.png", s.page(s.keep(s.ofAsset, s.uvs)))
 		r.Get("/pictures/{picture}", s.page(s.keep(s.ofAsset, s.picture)))
 		r.Get("/pick", s.page(s.keep(s.ofAsset, s.pick)))
@@ -108,6 +137,7 @@ func (s *Server) Handler() http.Handler {
 		r.Get("/revisions/{revision}/files", s.page(s.original))
 		r.Get("/prep.json", s.page(s.prepFile))
 		r.Post("/join", s.page(s.join))
+		r.Post("/learn", s.page(s.learn))
 		r.Post("/revisions/{revision}", s.page(s.takeRevision))
 		r.Post("/remedy", s.page(s.remedy))
 		r.Post("/undo", s.page(s.move(-1)))
@@ -143,12 +173,21 @@ func (s *Server) Handler() http.Handler {
 		r.Post("/remove", s.page(s.removeTarget(true)))
 		r.Post("/restore", s.page(s.removeTarget(false)))
 	})
+	r.Get("/arrive", s.page(s.arrive))
+	r.Post("/arrive", s.page(s.arriveFile))
+	r.Get("/arrive/{job}", s.page(s.arrived))
 	r.Get("/unnamed", s.page(s.unnamed))
 	r.Post("/unnamed", s.page(s.sweep))
 	r.Get("/exports/{export}/file", s.page(s.download))
 	r.Get("/exports/{export}/packing", s.page(s.packing))
 	r.Get("/exports/{export}/packing.json", s.page(s.packingFile))
 	r.Get("/exports/{export}/everywhere", s.page(s.keep(s.ofExport, s.everywhere)))
+	r.Get("/exports/{export}/files/*", s.page(s.exportFile))
+	r.Post("/exports/{export}/opinion", s.page(s.takeOpinion))
+	r.Post("/exports/{export}/place", s.page(s.place))
+	r.Post("/exports/{export}/unplace", s.page(s.unplace))
+	r.Post("/exports/{export}/cures", s.page(s.findCures))
+	r.Get("/exports/{export}/cures/{job}", s.page(s.curesSoFar))
 	r.Post("/exports/{export}/again", s.page(s.again))
 	r.Get("/exports/{export}/again/{job}", s.page(s.againSoFar))
 	r.Get("/parts", s.page(s.parts))
@@ -160,7 +199,7 @@ func (s *Server) Handler() http.Handler {
 // giveWay has jobs leave a processor to whoever asks for a page; asking how far a job is does not count.
 func (s *Server) giveWay(next http.Handler) http.Handler {
 	return http.HandlerFunc(func(w http.ResponseWriter, r *http.Request) {
-		if p := r.URL.Path; !strings.HasPrefix(p, "/static/") && !strings.HasPrefix(p, "/jobs/") &&
+		if p := r.URL.Path; !strings.HasPrefix(p, "/static/") && !strings.HasPrefix(p, "/jobs") &&
 			!strings.HasSuffix(p, "/making") {
 			s.desk.Jobs.GiveWay()
 		}
@@ -267,13 +306,16 @@ func folderTrouble(c work.Cause) (status int, say string) {
 	return http.StatusInternalServerError, brokeOff
 }
 
-// sentence begins with a capital and ends with a stop.
+// sentence begins with a capital, but for a file's name, which stays as it is written, and ends with a stop.
 func sentence(s string) string {
 	if s == "" {
 		return s
 	}
-	r, n := utf8.DecodeRuneInString(s)
-	s = string(unicode.ToUpper(r)) + s[n:]
+	first, _, _ := strings.Cut(s, " ")
+	if !strings.ContainsAny(strings.TrimRight(first, ".,:;"), "./\\_0123456789") {
+		r, n := utf8.DecodeRuneInString(s)
+		s = string(unicode.ToUpper(r)) + s[n:]
+	}
 	if !strings.HasSuffix(s, ".") {
 		s += "."
 	}
@@ -341,7 +383,7 @@ func (w bodiless) Unwrap() http.ResponseWriter { return w.ResponseWriter }
 
 // contentPolicy lets a page use what we ship and what it holds itself, and nothing else.
 const contentPolicy = "default-src 'none'; script-src 'self'; style-src 'self'; img-src 'self' data: blob:; " +
-	"font-src 'self'; connect-src 'self'; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
+	"font-src 'self'; connect-src 'self' data: blob:; form-action 'self'; base-uri 'none'; frame-ancestors 'none'"
 
 // policy forbids the browser to ask anybody else for anything.
 func policy(next http.Handler) http.Handler {

@@ -57,6 +57,9 @@ func (s *Server) asset(w http.ResponseWriter, r *http.Request) error {
 			break
 		}
 	}
+	if o.Step.Seq == 0 { // it just came in
+		to += "?came"
+	}
 	return seeOther(w, r, "%s/%s", assetPath(o.Asset.ID), to)
 }
 
@@ -76,6 +79,7 @@ type trouble struct {
 	Theirs []string // what is
 	Again  url.Values
 	Action string // where Again is sent, "" when it can't be
+	Button string // what sends it, "" for the usual words
 }
 
 // sheetPage is what an asset's page shows around the worksheet.
@@ -92,6 +96,9 @@ type sheetPage struct {
 	FigureHeight float64
 	Moved        string // "undone" or "redone" where that was just done
 	Title        string // of a page beside the station's own, "" for that
+	Came         bool   // it just came in, and is shown as its target would have it
+	Sent         int64  // the export that is told of below the drawing, 0 for none
+	At           string // ID of the target whose arrival of it is drawn
 }
 
 // Heading is what the worksheet is headed by.
@@ -130,6 +137,7 @@ func (s *Server) showSheet(w http.ResponseWriter, r *http.Request, aid int64, at
 	}
 	p := sheetPage{Opened: o, Station: in, Tape: o.Tape(), Trouble: t, Targets: targets,
 		Path: assetPath(aid) + "/" + at, FigureHeight: figureHeight(r)}
+	p.Came = r.URL.Query().Has("came")
 	for _, how := range []string{"undone", "redone"} {
 		if r.URL.Query().Has(how) {
 			p.Moved = how
@@ -139,7 +147,16 @@ func (s *Server) showSheet(w http.ResponseWriter, r *http.Request, aid int64, at
 	if m := ruler(r, o, at); m != nil {
 		measured = append(measured, *m)
 	}
-	if p.Picture, err = s.board.Draw(r.Context(), o, at, p.FigureHeight, measured...); err != nil {
+	room, err := roomOf(at)
+	if err != nil {
+		return err
+	}
+	if room.draw != nil {
+		err = room.draw(&call{s, r, o}, &p)
+	} else {
+		p.Picture, err = s.board.Draw(r.Context(), o, at, p.FigureHeight, measured...)
+	}
+	if err != nil {
 		return err
 	}
 	if p.Prev, p.Next, err = s.desk.Neighbours(r.Context(), o.Asset); err != nil {
@@ -198,6 +215,9 @@ func (s *Server) decision(r *http.Request, aid int64, at string, f *form) (work.
 	return func(p *prep.Prep) error {
 		if f.str("act") == "entries" {
 			f.decideEntries(at, p)
+			if f.known["reason"] {
+				f.str("reason") // of a release: it stands in the same form, and is of no use here
+			}
 			if room.settle != nil {
 				room.settle(f, p)
 			}
@@ -438,6 +458,11 @@ func (s *Server) send(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return s.after(w, r, aid, export.Info.ID, f, nil, err)
 	}
+	return s.waitFor(w, r, job, aid, f)
+}
+
+// waitFor goes on to the export that a job gives, or to how far it is where that takes longer than a page waits.
+func (s *Server) waitFor(w http.ResponseWriter, r *http.Request, job *work.Job, aid int64, f *form) error {
 	select {
 	case <-job.Done():
 	case <-time.After(longestWithin):

@@ -30,6 +30,8 @@ type room struct {
 	// page gathers what the worksheet shows besides what all worksheets do. It gives a
 	// type of the station's own that embeds the worksheet.
 	page func(c *call, ws worksheet) (any, error)
+	// draw puts the drawing on its page where that depends on more than the asset; nil for the station's own.
+	draw func(c *call, p *sheetPage) error
 	// words are the functions of its template alone, besides those of all pages.
 	words template.FuncMap
 }

@@ -19,6 +19,7 @@ import (
 	"yarvek/core/prep"
 	"yarvek/core/scene"
 	"yarvek/core/station/slots"
+	"yarvek/core/target"
 	"yarvek/internal/work"
 )
 
@@ -151,17 +152,7 @@ func decideSlots(f *form, p *prep.Prep) {
 	case "back":
 		f.giveBack(d)
 	case "aswanted":
-		t := f.target()
-		d.Pictures.Most, d.Pictures.Formats = t.Largest, "target"
-		if d.Pictures.Green = "down"; t.GreenUp {
-			d.Pictures.Green = "up"
-		}
-		if t.PowerOfTwo {
-			d.Pictures.Power = "down"
-		}
-		if d.Pictures.Pack = ""; t.Packing == "orm" {
-			d.Pictures.Pack = "orm"
-		}
+		*d = d.AsWanted(f.textures())
 	case "asthey":
 		d.Pictures, d.Own = outfit.Pictures{}, nil
 	case "own":
@@ -191,22 +182,14 @@ func (f *form) slotName(name string) string {
 	return f.str(name)
 }
 
-// target is the textures' rules of the kit's target.
-func (f *form) target() (t targetTextures) {
+// textures are the rules of the kit's target for them.
+func (f *form) textures() target.Textures {
 	o, err := f.open()
 	if err != nil {
 		f.check(err)
-		return t
+		return target.Textures{}
 	}
-	x := o.Kit.Target.Textures
-	return targetTextures{x.Largest, x.PowerOfTwo, x.GreenUp, x.Packing}
-}
-
-// targetTextures are what a target wants of pictures, as far as one press decides it.
-type targetTextures struct {
-	Largest             int
-	PowerOfTwo, GreenUp bool
-	Packing             string
+	return o.Kit.Target.Textures
 }
 
 // changeSlots changes the slots that are ticked.
@@ -308,7 +291,7 @@ func (f *form) giveBack(d *slots.Decisions) {
 // own reads what is done to one picture.
 func (f *form) own(o *outfit.Own) {
 	o.Green, o.Width, o.Height, o.Format = f.str("green"), f.optional("width"), f.optional("height"), f.str("format")
-	o.Invert = f.on("invert")
+	o.Invert, o.Name = f.on("invert"), f.str("name")
 	o.Deep = 0
 	if f.str("deep") != "" {
 		o.Deep = f.number("deep", "The depth")

@@ -43,18 +43,9 @@ var sourceRoom = room{
 				{"idle", "names that say nothing"}, {"empty", "empty nodes"}, {"guide", "guides"}, {"camera", "cameras"},
 				{"light", "lights"}}
 		},
-		"rulekinds": func() []string { return source.Kinds },
-		"roles": func() [][2]string {
-			return [][2]string{{"mesh", "a mesh"}, {string(source.AsLOD), "a LOD"}, {string(source.AsShape), "collision"},
-				{string(source.AsMarker), "a marker"}}
-		},
-		"shapekinds": func() [][2]string {
-			list := [][2]string{{"", "as it measures"}}
-			for _, k := range target.SolidKinds {
-				list = append(list, [2]string{k, k})
-			}
-			return list
-		},
+		"rulekinds":  func() []string { return source.Kinds },
+		"roles":      func() [][2]string { return roles },
+		"shapekinds": func() [][2]string { return shapeKinds },
 		"cropways": func() (l [3][][2]string) {
 			l[0] = [][2]string{{string(source.OnPlan), "plan"}, {string(source.OnFront), "front"},
 				{string(source.OnSide), "side"}}
@@ -62,11 +53,25 @@ var sourceRoom = room{
 			l[2] = [][2]string{{"cut", "cut at its edge"}, {"whole", "whole faces"}}
 			return l
 		},
-		"splitways": func() [][2]string {
-			return [][2]string{{string(source.ByParts), "by connected parts"}, {string(source.BySlot), "by slot"}}
-		},
+		"splitways": func() [][2]string { return splitWays },
 	},
 }
+
+// splitWays are those to take the mesh of a node apart.
+var splitWays = [][2]string{{string(source.ByParts), "by connected parts"}, {string(source.BySlot), "by slot"}}
+
+// roles are what a node can go on as.
+var roles = [][2]string{{"mesh", "a mesh"}, {string(source.AsLOD), "a LOD"}, {string(source.AsShape), "collision"},
+	{string(source.AsMarker), "a marker"}}
+
+// shapeKinds are those of a shape to collide with.
+var shapeKinds = func() [][2]string {
+	list := [][2]string{{"", "as it measures"}}
+	for _, k := range target.SolidKinds {
+		list = append(list, [2]string{k, k})
+	}
+	return list
+}()
 
 // sourcePage is what Source's worksheet shows.
 type sourcePage struct {
@@ -304,11 +309,12 @@ func decideSource(f *form, p *prep.Prep) {
 		act, key, _ = strings.Cut(one, " ")
 		keys = []string{key}
 	}
+	role := roleOf(f)
 	switch act {
 	case "leave", "keep", "group", "split":
 		decideNodes(f, d, act, keys)
 	case "role":
-		decideRole(f, d, keys)
+		decideRole(f, d, role, keys)
 	case "unsplit":
 		d.Split = slices.DeleteFunc(slices.Clone(d.Split), func(s source.Split) bool { return slices.Contains(keys, s.Node) })
 	case "ungroup":
@@ -392,8 +398,35 @@ func decideNodes(f *form, d *source.Decisions, act string, ticked []string) {
 	}
 }
 
+// roleOf reads what ticked nodes are to go on as. It stands in the form of all that is done with them, so that what
+// there is not is refused whatever is done.
+func roleOf(f *form) source.Role {
+	role := source.Role{As: source.As(f.str("as")), Of: f.str("of"), Kind: f.str("kind")}
+	if f.str("n") != "" {
+		role.N = f.int("n")
+	}
+	among := func(list [][2]string, v string) bool {
+		return v == "" || slices.ContainsFunc(list, func(o [2]string) bool { return o[0] == v })
+	}
+	// How meshes are split stands in the same form; other forms have a “by” of their own, and no “as”.
+	split := role.As == "" || among(splitWays, f.str("by"))
+	if !split || !among(roles, string(role.As)) || !among(shapeKinds, role.Kind) {
+		f.unknown()
+	}
+	if role.Of == "" || f.err != nil {
+		return role
+	}
+	o, err := f.open()
+	if err != nil {
+		f.err = first(f.err, err)
+	} else if !slices.Contains(o.Result.Survey.Keys, role.Of) {
+		f.fail("choose the mesh they are a LOD or a shape of")
+	}
+	return role
+}
+
 // decideRole has the ticked nodes go on as what the form says.
-func decideRole(f *form, d *source.Decisions, ticked []string) {
+func decideRole(f *form, d *source.Decisions, role source.Role, ticked []string) {
 	if len(ticked) == 0 {
 		f.fail("no node was ticked")
 		return
@@ -402,10 +435,6 @@ func decideRole(f *form, d *source.Decisions, ticked []string) {
 	if err != nil {
 		f.err = first(f.err, err)
 		return
-	}
-	role := source.Role{As: source.As(f.str("as")), Of: f.str("of"), Kind: f.str("kind")}
-	if f.str("n") != "" {
-		role.N = f.int("n")
 	}
 	switch role.As {
 	case "mesh":
@@ -418,7 +447,7 @@ func decideRole(f *form, d *source.Decisions, ticked []string) {
 	case source.AsMarker:
 		role.Of, role.N, role.Kind = "", 0, ""
 	}
-	if role.As != source.AsMarker && !slices.Contains(o.Result.Survey.Keys, role.Of) {
+	if role.As != source.AsMarker && role.Of == "" {
 		f.fail("choose the mesh they are a LOD or a shape of")
 		return
 	}

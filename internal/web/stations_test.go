@@ -467,8 +467,8 @@ func TestTheCertificateStandsFirst(t *testing.T) {
 
 func TestSentencesKeepTheirLetters(t *testing.T) {
 	for in, want := range map[string]string{"": "", "über": "Über.", "ß": "ß.", "海 is no unit": "海 is no unit.",
-		"done.": "Done.",
-		"x":     "X."} {
+		"done.": "Done.", "x": "X.", "broken.obj, line 1: x": "broken.obj, line 1: x.",
+		"props/crate: x": "props/crate: x.", "broken. And so": "Broken. And so."} {
 		got := sentence(in)
 		if in == "ß" { // it has no capital of one letter
 			assert.Contains(t, []string{"ß.", "ẞ."}, got)

@@ -15,6 +15,7 @@ import (
 	"yarvek/core/fault"
 	"yarvek/core/figure"
 	"yarvek/core/format"
+	"yarvek/core/station/source"
 	"yarvek/core/target"
 	"yarvek/core/target/class"
 	"yarvek/internal/draft"
@@ -381,6 +382,20 @@ func (s *Server) copyTarget(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	return seeOther(w, r, "/targets/%s", t.ID)
+}
+
+// learn makes a target that names LODs and shapes as an asset's are called.
+func (s *Server) learn(w http.ResponseWriter, r *http.Request) error {
+	aid, err := id(r, "asset")
+	f := parse(w, r)
+	if err := first(err, f.end()); err != nil {
+		return err
+	}
+	l, err := s.desk.LearnTarget(r.Context(), aid)
+	if err != nil {
+		return s.after(w, r, aid, source.Info.ID, f, nil, err)
+	}
+	return seeOther(w, r, "/targets/%s", l.Target.ID)
 }
 
 // targetFile gives a target as a file.

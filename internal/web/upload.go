@@ -132,6 +132,18 @@ func (s *Server) job(w http.ResponseWriter, r *http.Request) error {
 	return s.fragment(w, "job", "job", jobPage{State: work.State{Done: true}, Intake: in})
 }
 
+// broke says why a job gave nothing: it broke off, or was stopped; "" for any other.
+func broke(st work.State) string {
+	switch {
+	case st.Err != nil:
+		_, say := explain(st.Err)
+		return sentence(say)
+	case st.Stopped:
+		return "It was stopped."
+	}
+	return ""
+}
+
 // jobForgotten is said of a job that nobody knows any more.
 const jobForgotten = "This upload is not known any more. What came in stands in the kit; send again what does not."
 

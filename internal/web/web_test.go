@@ -15,6 +15,7 @@ import (
 	"regexp"
 	"strings"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -53,7 +54,9 @@ func clientOf(t *testing.T, dir string) *client {
 	logger := slog.New(slog.NewTextHandler(&log, nil))
 	d := work.New(st, work.DefaultLimits, logger)
 	t.Cleanup(func() { d.Close(); _ = st.Close() })
-	return &client{t, New(d, logger).Handler(), d, &log}
+	s := New(d, logger)
+	s.patience = time.Minute // pages of kits are whole
+	return &client{t, s.Handler(), d, &log}
 }
 
 func (c *client) send(r *http.Request) *httptest.ResponseRecorder {

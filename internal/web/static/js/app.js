@@ -14,3 +14,6 @@ import "./pick.js";
 import "./ladder.js";
 import "./solids.js";
 import "./slots.js";
+import "./opinion.js";
+import "./marks.js";
+import "./jobs.js";

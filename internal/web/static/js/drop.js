@@ -55,7 +55,7 @@ function send(files) {
   xhr.onerror = () => say("Not sent", "The connection broke off. Nothing came in; try again.");
   xhr.onload = () => {
     const doc = new DOMParser().parseFromString(xhr.responseText, "text/html");
-    if (asset) {
+    if (asset || f.dataset.go) { // the answer is a page of its own
       if (xhr.status < 400) { location.href = xhr.responseURL; return; }
       say("Not taken", doc.querySelector(".trouble p, .lead")?.textContent ||
         "Something broke off; the log has the details.");

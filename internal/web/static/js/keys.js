@@ -58,6 +58,10 @@ function onward(steps) {
 
 function kitKey(e) {
   if (e.key === "a") return document.querySelector(".top .drop input").click();
+  if (e.key === "/") {
+    e.preventDefault();
+    return document.querySelector("#find")?.focus();
+  }
   if (e.key !== "ArrowDown" && e.key !== "ArrowUp") return;
   const links = [...document.querySelectorAll(".assets .row-link")];
   if (!links.length) return;

@@ -5,6 +5,7 @@ import { beside } from "./turntable-beside.js";
 import { walk } from "./turntable-distance.js";
 import { play } from "./turntable-floor.js";
 import { apart } from "./turntable-apart.js";
+import { pair } from "./turntable-pair.js";
 import { ball, gone, painted, paper, sky as skylight, tried } from "./turntable-mesh.js";
 
 const PAPER = 0xfbfcf8, INK = 0x16232b, HAIR = 0xb7c2be, DIM = 0x1f4fbf;
@@ -46,10 +47,14 @@ export async function turntable(canvas, labels, { asset: path, station, figure, 
   scene.add(grid);
   const company = beside(head, thingLines, labels);
   scene.add(company.group);
+  // Before it leaves it is seen beside what came.
+  const came = station === "export" ? await pair(`${url}&came=1`, { stage: scene, box, ground: head.ground,
+    name: company.name }) : undefined;
 
   const camera = new T.PerspectiveCamera(32, 1, reach / 100, reach * 100);
   // At first all of it is seen, and what stands beside it.
   const all = box.clone().union(company.box);
+  if (came) all.expandByObject(came);
   const seen = all.getBoundingSphere(new T.Sphere());
   const wide = Math.max(0.5, (canvas.clientWidth || 4) / (canvas.clientHeight || 3));
   const half = Math.min(Math.tan((camera.fov * Math.PI) / 360), Math.tan((camera.fov * Math.PI) / 360) * wide);
@@ -79,6 +84,7 @@ export async function turntable(canvas, labels, { asset: path, station, figure, 
     scene.traverse((o) => { if (o.userData.crease) o.visible = close && !o.userData.away; });
     gl.render(scene, camera);
     canvas.dataset.drawn = String(head.triangles);
+    canvas.dataset.pair = String(Boolean(came));
     canvas.dataset.frames = String(Number(canvas.dataset.frames ?? 0) + 1);
     // Where it is looked at from, in its own sizes.
     canvas.dataset.eye = camera.position.clone().sub(mid).divideScalar(reach).toArray().map((v) =>

@@ -1,0 +1,50 @@
+package web
+
+import (
+	"fmt"
+	"net/http"
+	"testing"
+
+	"github.com/stretchr/testify/assert"
+	"github.com/stretchr/testify/require"
+
+	"yarvek/core/prep"
+	"yarvek/internal/work"
+)
+
+// doors are small files of the formats that are only read: a triangle each.
+var doors = map[string]string{
+	"door.dae": `<COLLADA version="1.4.1"><asset><unit meter="0.0254"/><up_axis>Z_UP</up_axis></asset><library_geometries>
+<geometry id="g"><mesh><source id="p"><float_array id="a">0 0 0 10 0 0 0 0 10</float_array><technique_common><accessor
+source="#a" stride="3" count="3"><param name="X"/><param name="Y"/><param name="Z"/></accessor></technique_common>
+</source>
+<vertices id="v"><input semantic="POSITION" source="#p"/></vertices><triangles count="1"><input semantic="VERTEX"
+source="#v" offset="0"/><p>0 1 2</p></triangles></mesh></geometry></library_geometries><library_visual_scenes>
+<visual_scene id="s"><node name="door"><instance_geometry url="#g"/></node></visual_scene></library_visual_scenes>
+<scene><instance_visual_scene url="#s"/></scene></COLLADA>`,
+	"door.ply": "ply\nformat ascii 1.0\nelement vertex 3\nproperty float x\nproperty float y\nproperty float z\n" +
+		"element face 1\nproperty list uchar int vertex_indices\nend_header\n0 0 0\n1 0 0\n0 1 0\n3 0 1 2\n",
+	"door.stl": "solid door\nfacet normal 0 0 0\nouter loop\nvertex 0 0 0\nvertex 1 0 0\nvertex 0 0 1\nendloop\n" +
+		"endfacet\nendsolid door\n",
+	"door.usda": "#usda 1.0\ndef Mesh \"door\" {\n int[] faceVertexCounts = [3]\n int[] faceVertexIndices = [0, 1, 2]\n" +
+		" point3f[] points = [(0,0,0), (100,0,0), (0,100,0)]\n}\n",
+}
+
+// What is only read goes through all stations and leaves as anything that is written.
+func TestEveryDoorLeadsThroughAllStations(t *testing.T) {
+	for name, text := range doors {
+		t.Run(name, func(t *testing.T) {
+			c := newClient(t)
+			c.bring(name, text)
+			for _, in := range prep.Stations() {
+				assert.Equal(t, http.StatusOK, c.get("/assets/1/"+in.ID).Code, in.ID)
+			}
+			has(t, c.get("/assets/1/came"), "As")
+			assert.NotContains(t, c.get("/assets/1/came").Body.String(), "Not done")
+			sent, err := c.desk.Send(t.Context(), 1, work.Leave{Reason: "a trial"})
+			require.NoError(t, err)
+			assert.True(t, sent.Certificate.Arrived())
+			assert.Equal(t, http.StatusOK, c.get(fmt.Sprintf("/assets/1/export?sent=%d", sent.ID)).Code)
+		})
+	}
+}
