@@ -140,7 +140,7 @@ func until(t *testing.T, ctx context.Context, condition string) {
 		// A page on its way out can't be asked; the next one can.
 		// So is one that only says that the page is being put together.
 		ok, err := chromedp.Run(c, chromedp.Evaluate[bool]("document.readyState === 'complete' && "+
-			"!document.querySelector('body.page-waiting, #page[data-again]') && Boolean("+condition+")"))
+			"!document.querySelector('body.page-waiting, #page[data-again], #looking') && Boolean("+condition+")"))
 		cancel()
 		if err == nil && ok {
 			return

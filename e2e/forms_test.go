@@ -197,7 +197,7 @@ func TestEntriesByKeyboardAlone(t *testing.T) {
 	do(t, ctx, chromedp.Reload())
 	until(t, ctx, `document.querySelector("#e-share")?.value === "50" && document.querySelector("#fold-surface").open`)
 
-	at("export", "")
+	at("export", "further")
 	tabTo(t, ctx, `el.id === "e-name"`) // a text, taken as it is left
 	typed(t, ctx, "v", "a", "n", "e", kb.Tab)
 	decided(n + 6)

@@ -70,7 +70,7 @@ func TestAMessyMeshIsPutRightWithTheMouse(t *testing.T) {
 	ctx := tab(t)
 
 	visit(t, ctx, h.URL)
-	assert.Contains(t, text(t, ctx, ".first .lead"), "Drop FBX, OBJ, GLB or glTF files")
+	assert.Contains(t, text(t, ctx, ".first .lead"), "Drop FBX, OBJ, GLB, glTF, COLLADA, PLY, USD or STL files")
 	do(t, ctx, chromedp.SetUploadFiles(chromedp.CSS("form.drop input"), files))
 	until(t, ctx, `location.pathname.startsWith("/kits/") && document.querySelector(".row-link")`)
 	do(t, ctx, chromedp.Click(chromedp.CSS(".row-link")))
@@ -202,7 +202,8 @@ func TestDroppedFilesComeInAndBadOnesAreNamed(t *testing.T) {
 	say := text(t, ctx, ".job")
 	for _, want := range []string{"1 asset came in, 3 files did not",
 		"broken.obj: line 2: expected a number in the point",
-		"Numbers need a point", "notes.txt: is no FBX", "torn.glb: byte 8", "gone.mtl", "can be added later"} {
+		"Numbers need a point", "notes.txt: is a text that begins with", "torn.glb: byte 8", "gone.mtl",
+		"can be added later"} {
 		assert.Contains(t, say, want)
 	}
 	assert.Contains(t, text(t, ctx, ".assets"), "post <b>", "the name is shown, not obeyed")

@@ -46,7 +46,7 @@ func TestScreenshots(t *testing.T) {
 		{"collision", "/assets/5/collision", ""},
 		{"floor", "/assets/1/floor", ""},
 		{"slots", "/assets/6/slots", ""},
-		{"export", "/assets/1/export", ""},
+		{"export", "/assets/1/export", "#opinion"},
 		{"turntable", "/assets/5/pivot", "[data-view=turntable]"},
 		{"apart", "/assets/1/collision", "[data-view=turntable]"},
 		{"exports", "/kits/1/exports", ""},
@@ -64,6 +64,9 @@ func TestScreenshots(t *testing.T) {
 					const f = document.querySelector("[name='classes.2.budget.triangles']");
 					f.value = "400"; f.dispatchEvent(new Event("input", { bubbles: true })) })()`))
 				until(t, ctx, `document.querySelector("#effect").textContent.includes("over budget")`)
+			case "export":
+				until(t, ctx, `document.querySelector("#opinion").textContent.includes("agree") &&
+					document.querySelector("table.everywhere")`)
 			case "apart":
 				do(t, ctx, chromedp.Click(chromedp.CSS(s.then)))
 				until(t, ctx, `document.querySelector("canvas").dataset.drawn > 0 && !document.querySelector("#pull").hidden`)

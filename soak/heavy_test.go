@@ -39,7 +39,7 @@ func TestHeavyFiles(t *testing.T) {
 				if t.Failed() {
 					return
 				}
-				status, b, err := s.get(path)
+				status, b, err := s.whole(path)
 				if assert.NoError(t, err, path) {
 					assert.Less(t, status, http.StatusInternalServerError, path)
 					if len(b) > largest {

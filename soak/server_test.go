@@ -150,6 +150,16 @@ func (s *server) get(path string) (int, []byte, error) {
 	return res.StatusCode, b, err
 }
 
+// whole is get for a page that is whole: one of a kit comes before all assets were looked at, and again then.
+func (s *server) whole(path string) (status int, b []byte, err error) {
+	for end := time.Now().Add(time.Minute); ; time.Sleep(50 * time.Millisecond) {
+		status, b, err = s.get(path)
+		if err != nil || !bytes.Contains(b, []byte(`id="looking"`)) || time.Now().After(end) {
+			return status, b, err
+		}
+	}
+}
+
 // form posts a form as the pages do.
 func (s *server) form(path, values string) (int, []byte, error) {
 	return s.post(path, "application/x-www-form-urlencoded", strings.NewReader(values))
