@@ -39,6 +39,11 @@ fuzz: ## a million executions of each reader
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1000000x -fuzzminimizetime 10x ./core/format/obj
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1000000x -fuzzminimizetime 10x ./core/format/gltf
 	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1000000x -fuzzminimizetime 10x ./core/format/fbx
+	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1000000x -fuzzminimizetime 10x ./core/format/collada
+	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1000000x -fuzzminimizetime 10x ./core/format/ply
+	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1000000x -fuzzminimizetime 10x ./core/format/stl
+	$(GO) test -run '^$$' -fuzz FuzzRead -fuzztime 1000000x -fuzzminimizetime 10x ./core/format/usd
+	$(GO) test -run '^$$' -fuzz FuzzCrate -fuzztime 1000000x -fuzzminimizetime 10x ./core/format/usd
 	$(GO) test -run '^$$' -fuzz FuzzDecode -fuzztime 1000000x -fuzzminimizetime 10x ./core/format/draco
 	$(GO) test -run '^$$' -fuzz FuzzDecode -fuzztime 1000000x -fuzzminimizetime 10x ./core/format/meshopt
 	$(GO) test -run '^$$' -fuzz FuzzTGA -fuzztime 1000000x ./core/picture
@@ -48,6 +53,7 @@ fuzz: ## a million executions of each reader
 	$(GO) test -run '^$$' -fuzz FuzzParse -fuzztime 200000x ./core/prep
 	$(GO) test -run '^$$' -fuzz FuzzDecide -fuzztime 1000000x ./core/prep
 	$(GO) test -run '^$$' -fuzz FuzzUnmarshal -fuzztime 1000000x ./core/strict
+	$(GO) test -run '^$$' -fuzz FuzzAlong -fuzztime 200000x ./internal/work
 
 soak: ## the long trials that docs/reliability.md quotes: heavy files, kills, faults of the disk, load
 	YARVEK_SOAK=1 $(GO) test -v -count 1 -timeout 60m ./soak
@@ -57,6 +63,7 @@ trial: ## five minutes of the long trials; all tests at their full size; a thous
 	tools/need-chromium.sh
 	$(GO) test -timeout 40m ./...
 	YARVEK_TRIAL=1000 $(GO) test -v -count 1 -timeout 30m -run TestCertificatesAgainstLoaders ./e2e
+	tools/trial-batch.sh
 
 trial-windows: ## the Windows program under Wine: a walk, kills, a second start
 	GO=$(GO) tools/trial-windows.sh
