@@ -72,6 +72,20 @@ func (b *Bringing) Put(r io.Reader, most int64) (sha string, size int64, err err
 	return b.s.put(r, most, b)
 }
 
+// Adopt holds a file that an earlier bringing, which ended with its program, put there; it goes with this one as if this
+// had brought it. The errors are those of [Store.OpenBlob].
+func (b *Bringing) Adopt(sha string) error {
+	f, err := b.s.OpenBlob(sha)
+	if err != nil {
+		return err
+	}
+	defer f.Close()
+	b.s.bringing.Lock()
+	defer b.s.bringing.Unlock()
+	b.hold(sha, false)
+	return nil
+}
+
 // End does away with what no row names, and no other bringing holds, of the files that this brought.
 func (b *Bringing) End(ctx context.Context) error {
 	b.s.bringing.Lock()

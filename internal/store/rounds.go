@@ -51,14 +51,24 @@ type Decided struct {
 	Label string
 }
 
+// Deciding is what is to be decided for many at once.
+type Deciding struct {
+	Kit    int64
+	List   []Decided
+	Title  func(n int) string // of what was decided for so many
+	Errand string             // whose end it is, "" for none
+}
+
 // DecideRound keeps what was decided for many, all in one: either every asset has its decision and the round is there
-// to undo them, or nothing is as it was not before. Those that were changed or taken out meanwhile are left as they
-// are, and named. The title is made for as many assets as got their decision; with none, there is no round and id is 0.
-func (s *Store) DecideRound(ctx context.Context, kit int64, list []Decided, title func(n int) string) (id int64,
-	left []int64, err error) {
+// to undo them, and the errand ended, or nothing is as it was not before. Those that were changed or taken out
+// meanwhile are left as they are, and named. Where none got its decision, there is no round and id is 0.
+func (s *Store) DecideRound(ctx context.Context, r Deciding) (id int64, left []int64, err error) {
 	err = s.tx(ctx, func(tx *sql.Tx) error {
+		if _, err := tx.ExecContext(ctx, endErrand, r.Errand); err != nil {
+			return err
+		}
 		var done []RoundStep
-		for _, d := range list {
+		for _, d := range r.List {
 			switch err := change(ctx, tx, d.Asset, d.Base); {
 			case passedOver(err):
 				left = append(left, d.Asset)
@@ -79,7 +89,7 @@ func (s *Store) DecideRound(ctx context.Context, kit int64, list []Decided, titl
 			return err
 		}
 		res, err := tx.ExecContext(ctx, `INSERT INTO rounds (kit_id, title, steps, created, signed) VALUES (?, ?, ?, ?, ?)`,
-			kit, title(len(done)), string(steps), now(), By(ctx))
+			r.Kit, r.Title(len(done)), string(steps), now(), By(ctx))
 		if err != nil {
 			return err
 		}

@@ -34,10 +34,11 @@ func TestRoundsAreKeptWhole(t *testing.T) {
 	title := func(n int) string { return fmt.Sprint(n, " larger") }
 
 	// A kit that is not there fails behind the decisions: none of them stays.
-	_, _, err = s.DecideRound(ctx, 99, list, title)
+	_, _, err = s.DecideRound(ctx, Deciding{Kit: 99, List: list, Title: title})
 	require.Error(t, err)
 	stopped, stop := context.WithCancel(ctx)
-	_, _, err = s.DecideRound(stopped, k.ID, list, func(n int) string { stop(); return title(n) })
+	_, _, err = s.DecideRound(stopped, Deciding{Kit: k.ID, List: list,
+		Title: func(n int) string { stop(); return title(n) }})
 	require.ErrorIs(t, err, context.Canceled)
 	for i := range list {
 		was, changes := at(i)
@@ -48,7 +49,7 @@ func TestRoundsAreKeptWhole(t *testing.T) {
 	require.NoError(t, s.SavePrep(ctx, list[1].Asset, list[1].Base, []byte(`{"size":{"factor":9}}`), "by hand"))
 	_, err = s.RemoveAsset(ctx, list[2].Asset, true)
 	require.NoError(t, err)
-	id, left, err := s.DecideRound(ctx, k.ID, list, title)
+	id, left, err := s.DecideRound(ctx, Deciding{Kit: k.ID, List: list, Title: title})
 	require.NoError(t, err)
 	assert.Equal(t, []int64{list[1].Asset, list[2].Asset}, left)
 	r, err := s.Round(ctx, id)
@@ -72,7 +73,7 @@ func TestRoundsAreKeptWhole(t *testing.T) {
 	_, _, err = s.UndoRound(ctx, k.ID, id)
 	assert.ErrorIs(t, err, ErrStale)
 
-	id, left, err = s.DecideRound(ctx, k.ID, list[1:3], title)
+	id, left, err = s.DecideRound(ctx, Deciding{Kit: k.ID, List: list[1:3], Title: title})
 	require.NoError(t, err)
 	assert.Zero(t, id, "no asset, no round")
 	assert.Len(t, left, 2)

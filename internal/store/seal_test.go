@@ -67,6 +67,7 @@ func lived(t *testing.T) string {
 		must(s.Sessions().Keep(fmt.Sprint("token ", i), []byte("data"), Session{Person: fmt.Sprint("Ana ", i),
 			Opens: PhraseDigest("kept phrase"), Expiry: time.Now().Add(time.Hour)}))
 		must(s.KeepUpload(ctx, fmt.Sprint("job ", i), k.ID, []File{{Name: "dinghy.obj"}}))
+		must(s.KeepErrand(ctx, Errand{Job: fmt.Sprint("job ", i), Kit: k.ID, Body: []byte(`{}`), Person: "Ines"}))
 		must(s.CountTry(ctx, time.Now(), time.Time{}, fmt.Sprint("key ", i)))
 	}
 	must(s.Close())

@@ -207,7 +207,7 @@ func toLookAt(ctx context.Context, file string) (*sql.DB, error) {
 const databaseName = "yarvek.db"
 
 // newest is the schema this program knows, the number of the last migration.
-const newest = 12
+const newest = 13
 
 // judged makes sure of what seems to be damage: an error of SQLite that speaks of the content becomes *damaged only
 // when an integrity check fails too; any other error stays.

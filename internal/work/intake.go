@@ -3,6 +3,7 @@ package work
 import (
 	"archive/zip"
 	"context"
+	"crypto/rand"
 	"errors"
 	"fmt"
 	"io"
@@ -30,6 +31,8 @@ type Upload struct {
 	entries  int   // of all its zips
 	unpacked int64 // bytes of them
 	Passed   []string
+	came     []Came          // of it, before an earlier run of the program ended
+	there    map[string]bool // the meshes that those are, by name
 }
 
 // Refusal is a file that did not come in, and why.
@@ -226,26 +229,56 @@ func (d *Desk) TakeIn(ctx context.Context, kit int64, u *Upload) (*Job, error) {
 		u.Close()
 		return nil, err
 	}
-	by, noted := store.By(ctx), make(chan struct{})
-	job := d.Jobs.Queue(Order{Lane: Arriving, About: aboutKit(kit), Title: "Reading the upload", Person: by,
-		Bytes: min(arrivingMost, arrivingTimes*u.size),
-		Run: func(ctx context.Context, job *Job) (any, error) {
-			<-noted // an asset is younger than the note of its upload
-			return d.takeIn(store.As(ctx, by), kit, u, job)
-		},
-		Left: func(bool) { u.Close() }})
-	defer close(noted)
 	var meshes []store.File
 	for _, f := range u.files {
 		if format.IsMesh(f.Name) {
 			meshes = append(meshes, f)
 		}
 	}
-	if err := d.store.KeepUpload(ctx, job.ID, kit, meshes); err != nil {
-		job.Cancel()
+	o := d.taking(ctx, kit, u)
+	o.ID = rand.Text()
+	if err := d.store.KeepUpload(ctx, o.ID, kit, meshes); err != nil {
+		u.Close()
 		return nil, err
 	}
-	return job, nil
+	return d.undertake(ctx, kit, errand{Files: u.files, Refused: u.Refused, Passed: u.Passed}, o)
+}
+
+// taking is the order of TakeIn.
+func (d *Desk) taking(ctx context.Context, kit int64, u *Upload) Order {
+	by := store.By(ctx)
+	return Order{Lane: Arriving, About: aboutKit(kit), Title: "Reading the upload", Person: by,
+		Bytes: min(arrivingMost, arrivingTimes*u.size),
+		Run: func(ctx context.Context, job *Job) (any, error) {
+			return d.takeIn(store.As(ctx, by), kit, u, job)
+		},
+		Left: func(ended bool) {
+			if ended { // else the next start reads on
+				u.Close()
+			}
+		}}
+}
+
+// left is an upload that an earlier run of the program did not read to its end: what is left of it to be read. Files
+// that are not there any more are refused.
+func (d *Desk) left(ctx context.Context, job string, e errand) (*Upload, error) {
+	u := d.NewUpload()
+	u.Refused, u.Passed = e.Refused, e.Passed
+	in, err := d.Interrupted(ctx, job)
+	if err != nil {
+		return nil, err
+	}
+	u.came, u.there = in.Came, map[string]bool{}
+	for _, f := range e.Files {
+		u.there[f.Name] = format.IsMesh(f.Name) && !slices.Contains(in.Unread, f.Name)
+		if err := u.coming.Adopt(f.SHA); err != nil {
+			u.refuse(f.Name, "was lost when the program ended. Send it again")
+			continue
+		}
+		u.files = append(u.files, f)
+		u.size += f.Size
+	}
+	return u, nil
 }
 
 // aboutKit names a kit for jobs.
@@ -283,7 +316,7 @@ type reporter interface {
 // takeIn makes an asset of each mesh file of an upload. It stops between two; what it
 // made stays.
 func (d *Desk) takeIn(ctx context.Context, kit int64, u *Upload, job reporter) (*Intake, error) {
-	out := &Intake{Refused: u.Refused, Passed: u.Passed}
+	out := &Intake{Refused: u.Refused, Passed: u.Passed, Came: u.came}
 	var err error
 	// A stop ends the reading, and not the telling of how far it came.
 	if out.Kit, err = d.store.Kit(context.WithoutCancel(ctx), kit); err != nil {
@@ -315,6 +348,10 @@ func (d *Desk) takeIn(ctx context.Context, kit int64, u *Upload, job reporter) (
 			used[c] = true
 		}
 		files := u.pick(append(companions, m.Name), len(meshes) == 1)
+		if u.there[m.Name] {
+			before += m.Size
+			continue
+		}
 		came, err := d.takeOne(ctx, kit, set, m, files, func(done, all int64) {
 			job.Report(step, (float64(before)+float64(m.Size)*float64(done)/float64(max(1, all)))/float64(max(1, total)))
 		})

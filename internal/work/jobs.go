@@ -32,6 +32,7 @@ const JobMemory = 3 << 30
 
 // Order is a job that is asked for.
 type Order struct {
+	ID     string // "" for a new one
 	Lane   Lane
 	About  string // what it works on, such as "kit 3"
 	Of     string // what it makes, "" for nothing that others would make too
@@ -40,8 +41,8 @@ type Order struct {
 	Bytes  int64  // of memory it is thought to take
 	// Run does it. It is to look at its context: when that ends it gives what was done until then, as its outcome.
 	Run func(ctx context.Context, job *Job) (any, error)
-	// Left, which may be nil, is told when the job ended or was taken off the queue, and whether the program ended
-	// meanwhile, so that it is to be begun again at the next start.
+	// Left, which may be nil, is told when the job ended or was taken off the queue; ended is false where the program
+	// ended meanwhile, so that it is to be begun again at the next start.
 	Left func(ended bool)
 	// Again, which may be nil, orders the same anew: of one that was stopped or broke off, what is left to do.
 	Again func(ctx context.Context) (*Job, error)
@@ -146,8 +147,9 @@ func (job *Job) seen() bool {
 // Queue takes an order. It runs as soon as there is room and it is its turn.
 func (j *Jobs) Queue(o Order) *Job {
 	ctx, cancel := context.WithCancel(j.ctx)
-	job := &Job{ID: rand.Text(), order: o, ctx: ctx, cancel: cancel}
-	job.state = State{ID: job.ID, About: o.About, Of: o.Of, Title: o.Title, Person: o.Person, Waiting: true}
+	job := jobOf(o)
+	job.ctx, job.cancel = ctx, cancel
+	job.state.Waiting = true
 	j.mu.Lock()
 	defer j.mu.Unlock()
 	for id, old := range j.byID {
@@ -161,6 +163,26 @@ func (j *Jobs) Queue(o Order) *Job {
 	context.AfterFunc(ctx, func() { j.leave(job) }) // one that is stopped while it waits is waited for by nobody
 	j.next()
 	return job
+}
+
+// jobOf is the job of an order, before it is queued.
+func jobOf(o Order) *Job {
+	if o.ID == "" {
+		o.ID = rand.Text()
+	}
+	return &Job{ID: o.ID, order: o,
+		state: State{ID: o.ID, About: o.About, Of: o.Of, Title: o.Title, Person: o.Person}}
+}
+
+// Broken lists an order as a job that broke off by err and can be begun again.
+func (j *Jobs) Broken(o Order, err error) {
+	job := jobOf(o)
+	job.ctx, job.cancel = context.WithCancel(j.ctx)
+	job.cancel()
+	job.end(nil, err, false)
+	j.mu.Lock()
+	defer j.mu.Unlock()
+	j.byID[job.ID] = job
 }
 
 // leave takes a job off the queue that was stopped before its turn came.

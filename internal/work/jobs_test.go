@@ -382,9 +382,11 @@ func TestMakingsGoOnAtTheNextStart(t *testing.T) {
 }
 
 // large is a mesh whose LODs take long enough to wait for.
-func large(seed int) string {
+func large(seed int) string { return waves(80, seed) }
+
+// waves is a mesh of n by n points.
+func waves(n, seed int) string {
 	var b strings.Builder
-	const n = 80
 	for i := range n * n {
 		x, y := i%n, i/n
 		fmt.Fprintf(&b, "v %d %d %g\n", x, y, 3*math.Sin(float64(x+seed)/9)*math.Cos(float64(y)/7))

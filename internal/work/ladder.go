@@ -129,6 +129,9 @@ func (d *Desk) Resume(ctx context.Context) error {
 	if err := d.settlePlacings(ctx); err != nil {
 		return err
 	}
+	if err := d.resumeErrands(ctx); err != nil {
+		return err
+	}
 	list, err := d.store.Makings(ctx)
 	if err != nil {
 		return err

@@ -36,6 +36,7 @@ const (
 )
 
 // Many is something that is to be done for many assets of a kit.
+// It is kept as JSON with what is under way.
 type Many struct {
 	Do      Doing
 	Assets  []int64
@@ -321,6 +322,12 @@ type Done struct {
 // decided, or that somebody changed meanwhile, stops no other. What was decided is kept as a round, which is undone as
 // one.
 func (d *Desk) DoMany(ctx context.Context, kit int64, m Many, progress func(string, float64)) (Done, error) {
+	return d.doMany(ctx, kit, m, "", progress)
+}
+
+// doMany is DoMany for an errand, which ends with it, "" for none.
+func (d *Desk) doMany(ctx context.Context, kit int64, m Many, errand string, progress func(string, float64)) (Done,
+	error) {
 	list, err := d.Preview(ctx, kit, m, progress)
 	if err != nil {
 		return Done{}, err
@@ -341,7 +348,8 @@ func (d *Desk) DoMany(ctx context.Context, kit int64, m Many, progress func(stri
 	}
 	title := func(n int) string { return fmt.Sprintf("%s: %s", out.Title, figure.Plural(n, "asset", "assets")) }
 	var left []int64
-	if out.Round, left, err = d.store.DecideRound(ctx, kit, steps, title); err != nil {
+	if out.Round, left, err = d.store.DecideRound(ctx, store.Deciding{Kit: kit, List: steps, Title: title,
+		Errand: errand}); err != nil {
 		return Done{}, err
 	}
 	for _, id := range left {

@@ -34,13 +34,24 @@ const bytesLooked = 512 << 20
 
 // DoLater is DoMany as a job, whose outcome is a Done.
 func (d *Desk) DoLater(ctx context.Context, kit int64, m Many) (*Job, error) {
-	as := store.As(store.From(context.Background(), store.Address(ctx)), store.By(ctx))
-	return d.Jobs.Queue(Order{Lane: Arriving, About: fmt.Sprintf("many of kit %d", kit), Of: "done", Title: m.Title(),
+	return d.undertake(ctx, kit, errand{Do: &m}, d.doing(ctx, kit, m))
+}
+
+// doing is the order of DoLater.
+func (d *Desk) doing(ctx context.Context, kit int64, m Many) Order {
+	as := asker(ctx)
+	return Order{Lane: Arriving, About: fmt.Sprintf("many of kit %d", kit), Of: "done", Title: m.Title(),
 		Person: store.By(ctx), Bytes: bytesLooked,
 		Run: func(ctx context.Context, job *Job) (any, error) {
-			return d.DoMany(store.As(store.From(ctx, store.Address(as)), store.By(as)), kit, m, job.Report)
+			return d.doMany(as(ctx), kit, m, job.ID, job.Report)
 		},
-		Again: func(ctx context.Context) (*Job, error) { return d.DoLater(ctx, kit, m) }}), nil
+		Again: func(ctx context.Context) (*Job, error) { return d.DoLater(ctx, kit, m) }}
+}
+
+// asker gives a context the person who asks for something, and from where.
+func asker(ctx context.Context) func(context.Context) context.Context {
+	by, from := store.By(ctx), store.Address(ctx)
+	return func(ctx context.Context) context.Context { return store.As(store.From(ctx, from), by) }
 }
 
 // SentOne is what became of one of many that were sent.
@@ -136,23 +147,39 @@ func (d *Desk) SendManyLater(ctx context.Context, kit int64, assets []int64, pre
 	if len(assets) == 0 {
 		return nil, fault.Input("nothing is marked").Advise("Mark assets in the list first")
 	}
+	s := sending{assets, preset, reason}
+	o, err := d.convoy(ctx, kit, s)
+	if err != nil {
+		return nil, err
+	}
+	return d.undertake(ctx, kit, errand{Send: &s}, o)
+}
+
+// sending is many assets that are to be sent; preset is 0 where each goes as it is decided.
+type sending struct {
+	Assets []int64
+	Preset int64
+	Reason string
+}
+
+// convoy is the order of SendManyLater.
+func (d *Desk) convoy(ctx context.Context, kit int64, s sending) (Order, error) {
 	var by *Many
 	title := "Sending as decided"
-	if preset != 0 {
-		x, err := d.Preset(ctx, kit, preset)
+	if s.Preset != 0 {
+		x, err := d.Preset(ctx, kit, s.Preset)
 		if err != nil {
-			return nil, err
+			return Order{}, err
 		}
-		by = &Many{Do: WithPreset, Assets: assets, Preset: preset}
+		by = &Many{Do: WithPreset, Assets: s.Assets, Preset: s.Preset}
 		title = "Sending with “" + x.Name + "”"
 	}
-	as := store.As(store.From(context.Background(), store.Address(ctx)), store.By(ctx))
+	as := asker(ctx)
 	var went Convoy
-	return d.Jobs.Queue(Order{Lane: Long, About: fmt.Sprintf("many of kit %d", kit), Of: "sent", Title: title,
+	return Order{Lane: Long, About: fmt.Sprintf("many of kit %d", kit), Of: "sent", Title: title,
 		Person: store.By(ctx), Bytes: bytesLooked,
 		Run: func(ctx context.Context, job *Job) (_ any, err error) {
-			as := store.As(store.From(ctx, store.Address(as)), store.By(as))
-			went, err = d.SendMany(as, kit, assets, by, reason, func(c Convoy) {
+			went, err = d.SendMany(as(ctx), kit, s.Assets, by, s.Reason, func(c Convoy) {
 				c.List = slices.Clone(c.List)
 				job.Show(c)
 				job.Report(c.Now, float64(len(c.List))/float64(max(1, c.All)))
@@ -160,6 +187,6 @@ func (d *Desk) SendManyLater(ctx context.Context, kit int64, assets []int64, pre
 			return went, err
 		},
 		Again: func(ctx context.Context) (*Job, error) {
-			return d.SendManyLater(ctx, kit, went.left(assets), preset, reason)
-		}}), nil
+			return d.SendManyLater(ctx, kit, went.left(s.Assets), s.Preset, s.Reason)
+		}}, nil
 }
