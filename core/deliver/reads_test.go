@@ -91,7 +91,7 @@ func TestReadingRulesDecideHowAFileIsWritten(t *testing.T) {
 			rows := failing(c)
 			rows = slices.DeleteFunc(rows, func(code string) bool { return code == "Where handedness is overlooked" })
 			assert.Equal(t, mirrored, len(rows) > 0, "%s with rules %d: %v", f.ID, n, rows)
-			if f.Declares && f.Fixed == nil && n&1 != 0 { // another receiver takes its numbers otherwise
+			if f.Suffix == ".fbx" && n&1 != 0 { // another receiver takes its numbers otherwise
 				other := to
 				other.Reads.FBX.Unit = figure.Units[1]
 				c, err = Check(ctx, scene.Delivery{Scene: s}, p, f, other)

@@ -17,6 +17,7 @@ import (
 	"yarvek/core/format/gltf"
 	"yarvek/core/format/obj"
 	"yarvek/core/format/pack"
+	"yarvek/core/format/usd"
 	"yarvek/core/geom"
 	"yarvek/core/picture"
 	"yarvek/core/scene"
@@ -35,7 +36,10 @@ type Format struct {
 
 	// Fixed is the frame every file of the format is in, nil when a file is written in
 	// the target's.
-	Fixed    *Frame
+	Fixed *Frame
+	// Ups are the bases that a file can say it is in, where it says no more than which way is up: the first is for all
+	// targets whose own up is none of them. Nil for formats that say more or nothing.
+	Ups      []geom.Basis
 	Declares bool // a file says what frame it is in
 	Righted  bool // in the target's up and forward axes, and right-handed whatever the target is
 	Polygons bool // faces of more than three corners stay
@@ -80,6 +84,10 @@ func (f Format) Frame(t target.Target) Frame {
 	}
 	if f.Righted {
 		at.Basis.Left = false
+	}
+	if len(f.Ups) > 0 {
+		i := slices.IndexFunc(f.Ups, func(b geom.Basis) bool { return b.Up == at.Basis.Up })
+		at.Basis = f.Ups[max(0, i)]
 	}
 	if !f.Declares || !r.HonoursAxes {
 		at.Basis = r.Basis
@@ -141,6 +149,10 @@ var Written = []Format{
 	signed(fbxAs("fbx-signed", "FBX in the target’s own handedness",
 		"as the first, but for a left-handed target its third axis is "+
 			"declared turned round; most receivers overlook that and show the asset mirrored", pack.Options{Parts: true})),
+	usdWriter("usdz", "USD package", "a zip of a crate and its pictures, as devices open it", ".usdz",
+		pack.Options{Wrapped: true}),
+	usdWriter("usdc", "USD crate", "binary, pictures beside it", ".usdc", pack.Options{}),
+	usdWriter("usda", "USD as text", "a layer of text, pictures beside it", ".usda", pack.Options{Text: true}),
 	{ID: "obj", Name: "OBJ + MTL", About: "polygons stay polygons; pictures beside it", Suffix: ".obj",
 		Polygons: true, Several: true, Slots: true, Normals: true, Colours: true, Bare: true, UVSets: 1,
 		write: obj.Write},
@@ -157,6 +169,17 @@ func fbxAs(id, name, about string, opt pack.Options) Format {
 		Tangents: true,
 		Tree:     true, Groups: true, Bakes: true, Several: true, Slots: true, Normals: true, Colours: true, Empties: true,
 		Sights: true, Drawn: true, Hides: true, Fades: true, Blanks: true, UVSets: AnyUVSets, options: opt, write: fbx.Write}
+}
+
+// usdWriter is a variant of USD.
+func usdWriter(id, name, about, suffix string, opt pack.Options) Format {
+	variant := "usdz"
+	if id == variant {
+		variant = ""
+	}
+	return Format{ID: id, Name: name, About: about, Suffix: suffix, Variant: variant, Ups: usd.Ups, Declares: true, Righted: true,
+		Polygons: true, Tree: true, Bakes: true, Several: true, Slots: true, Normals: true, Colours: true, Empties: true,
+		Hides: true, Fades: true, Blanks: true, Bare: true, UVSets: AnyUVSets, options: opt, write: usd.Write}
 }
 
 // signed is a format in the target's own handedness, which its files declare.

@@ -57,18 +57,18 @@ var kinds = []kind{
 		read: gltf.Read, refs: documentRefs, rule: "gltf", one: "a glTF",
 		reads: func(t target.Target) target.Reading { return t.Reads.GLTF }},
 	{name: "COLLADA", suffix: ".dae", media: "model/vnd.collada+xml", begins: "a COLLADA document (“<COLLADA”)",
-		is: collada.Is, says: true, read: collada.Read, refs: collada.References, reads: honoured},
+		is: collada.Is, says: true, read: collada.Read, refs: collada.References, one: "a COLLADA", reads: honoured},
 	{name: "PLY", suffix: ".ply", begins: "a PLY (“ply”)", is: ply.Is, read: ply.Read, refs: ply.References,
-		reads: unheard},
+		one: "a PLY", reads: unheard},
 	usdAs(".usd"), usdAs(".usda"), usdAs(".usdc"), usdAs(".usdz"),
 	{name: "STL", suffix: ".stl", media: "model/stl", is: stl.Is, says: true, read: stl.Read, refs: noRefs,
-		reads: unheard},
+		one: "an STL", reads: unheard},
 }
 
 // usdAs is USD under one of its suffixes; which of its codings a file has is told by its content.
 func usdAs(suffix string) kind {
 	return kind{name: "USD", suffix: suffix, begins: "a USD scene (“#usda” or “PXR-USDC”)", is: usd.Is, says: true,
-		layers: true, read: usd.Read, refs: usd.References, reads: honoured}
+		layers: true, read: usd.Read, refs: usd.References, one: "a USD", reads: honoured}
 }
 
 // honoured is what a receiver is taken to do with files of a kind that targets say nothing of and that say their frame:
@@ -174,9 +174,19 @@ type Rule struct {
 
 // Rules lists what targets say of files, each once, in the order of the kinds of files.
 func Rules() (list []Rule) {
+	for _, r := range sorts() {
+		if r.Key != "" {
+			list = append(list, r)
+		}
+	}
+	return list
+}
+
+// sorts are the sorts of files that are written, with the rules of those that targets say something of.
+func sorts() (list []Rule) {
 	for _, k := range kinds {
-		i := slices.IndexFunc(Written, func(f Format) bool { return kinds[kindBySuffix(f.Suffix)].rule == k.rule })
-		if i >= 0 && !slices.ContainsFunc(list, func(r Rule) bool { return r.Key == k.rule }) {
+		i := slices.IndexFunc(Written, func(f Format) bool { return kinds[kindBySuffix(f.Suffix)].one == k.one })
+		if i >= 0 && !slices.ContainsFunc(list, func(r Rule) bool { return r.One == k.one }) {
 			_, name, _ := strings.Cut(k.one, " ")
 			list = append(list, Rule{k.rule, name, k.one, Written[i].Declares, Written[i]})
 		}
@@ -187,7 +197,7 @@ func Rules() (list []Rule) {
 // Keeping names those whose files hold something, and those whose files don't, each as “FBX and glTF”.
 func Keeping(it func(Format) bool) (those, others string) {
 	var lists [2][]string
-	for _, r := range Rules() {
+	for _, r := range sorts() {
 		i := 0
 		if !it(r.As) {
 			i = 1

@@ -47,7 +47,8 @@ func (c *check) err(path string, err error) {
 
 var (
 	idPattern = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)
-	formats   = []string{"glb", "gltf", "gltf-one", "fbx", "fbx-one", "fbx-75", "fbx-text", "fbx-signed", "obj"}
+	formats   = []string{"glb", "gltf", "gltf-one", "fbx", "fbx-one", "fbx-75", "fbx-text", "fbx-signed",
+		"usdz", "usdc", "usda", "dae", "obj", "ply", "ply-text", "stl", "stl-text"}
 	pictures  = []string{"png", "jpeg", "webp", "tga"}
 )
 

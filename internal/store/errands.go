@@ -23,7 +23,8 @@ const errandsKept = 7 * 24 * time.Hour
 // KeepErrand notes one that is about to begin, in the place of what its job was before.
 func (s *Store) KeepErrand(ctx context.Context, e Errand) error {
 	_, err := s.db.ExecContext(ctx, `INSERT INTO errands (job, kit_id, body, person, address, tries, created)
-		VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7) ON CONFLICT (job) DO UPDATE SET body = ?3, tries = ?6`, e.Job, e.Kit, string(e.Body),
+		VALUES (?1, ?2, ?3, ?4, ?5, ?6, ?7) ON CONFLICT (job) DO UPDATE SET body = ?3, tries = ?6`, e.Job, e.Kit,
+		string(e.Body),
 		e.Person, e.Address, e.Tries, now())
 	return err
 }

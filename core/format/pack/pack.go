@@ -19,8 +19,9 @@ type Options struct {
 	Basis      geom.Basis
 	UnitMetres float64 // metres one unit of the file stands for
 	Wide       bool    // FBX: version 7.5, with 64-bit offsets
-	Text       bool    // FBX: as text, not binary; glTF without Parts: one document with everything in it
+	Text       bool    // FBX, USD: as text, not binary; glTF without Parts: one document with everything in it
 	Parts      bool    // pictures (and glTF's buffer) beside the file, not in it
+	Wrapped    bool    // USD: a package with the pictures inside
 	WebP       bool    // glTF: the receiver reads pictures in WebP
 }
 

@@ -33,7 +33,7 @@ func (r *reader) materialOf(path string, sets []string) int {
 
 // dressed makes a material of its surface.
 func (r *reader) dressed(p *prim, sets []string) scene.Material {
-	m := scene.NewMaterial(p.name)
+	m := scene.NewMaterial(p.shown())
 	m.Roughness = 0.5
 	var shader *prim
 	for _, out := range []string{"outputs:surface", "outputs:universal:surface"} {
@@ -107,12 +107,7 @@ func (d *dresser) surface() {
 		copy(m.BaseColor[:], []float64{.18, .18, .18})
 	}
 	if c := numbers(in("emissiveColor")); len(c) == 3 {
-		if most := max(c[0], c[1], c[2]); most > 0 {
-			m.Glow = max(1, most)
-			for k := range 3 {
-				m.Emissive[k] = max(0, c[k]) / m.Glow
-			}
-		}
+		d.glows(c)
 	}
 	m.Metallic, m.Roughness = number(in("metallic"), 0), number(in("roughness"), .5)
 	m.BaseColor[3] = min(1, max(0, number(in("opacity"), 1)))
@@ -134,24 +129,53 @@ func (d *dresser) surface() {
 			continue
 		}
 		m.Maps[x.use] = mp
-		switch x.use {
-		case scene.UseBaseColor:
-			copy(m.BaseColor[:3], []float64{1, 1, 1})
-		case scene.UseEmissive:
-			m.Emissive, m.Glow = [3]float64{1, 1, 1}, 1
-		case scene.UseMetallic:
-			m.Metallic = 1
-		case scene.UseRoughness:
-			m.Roughness = 1
-		case scene.UseOpacity:
-			m.BaseColor[3], m.AlphaMode = 1, scene.Blend
-		}
+		d.scaled(x.name, x.use)
 	}
 	if m.BaseColor[3] < 1 {
 		m.AlphaMode = scene.Blend
 	}
 	if t := number(in("opacityThreshold"), 0); t > 0 {
 		m.AlphaMode, m.AlphaCutoff = scene.Mask, min(1, t)
+	}
+}
+
+// glows has a surface shine in a colour of any strength.
+func (d *dresser) glows(c []float64) {
+	if most := max(c[0], c[1], c[2]); most > 0 {
+		d.m.Glow = max(1, most)
+		for k := range 3 {
+			d.m.Emissive[k] = max(0, c[k]) / d.m.Glow
+		}
+	}
+}
+
+// scaled takes the factors over the picture of an input.
+func (d *dresser) scaled(name string, use scene.Use) {
+	tex, out := d.joined(d.shader, "inputs:"+name)
+	f := numbers(d.value(tex, "inputs:scale"))
+	if len(f) != 4 {
+		f = []float64{1, 1, 1, 1}
+		if use == scene.UseNormal {
+			f[0] = 2
+		}
+	}
+	k := f[max(0, slices.Index([]string{"outputs:r", "outputs:g", "outputs:b", "outputs:a"}, out))]
+	m := d.m
+	switch use {
+	case scene.UseBaseColor:
+		copy(m.BaseColor[:3], f)
+	case scene.UseEmissive:
+		d.glows(f)
+	case scene.UseMetallic:
+		m.Metallic = k
+	case scene.UseRoughness:
+		m.Roughness = k
+	case scene.UseOpacity:
+		m.BaseColor[3], m.AlphaMode = k, scene.Blend
+	case scene.UseOcclusion:
+		m.Occlusion = k
+	case scene.UseNormal:
+		m.NormalScale = f[0] / 2
 	}
 }
 
@@ -187,7 +211,7 @@ func (d *dresser) mapped(name string, use scene.Use, wide bool) scene.Map {
 		func(sev finding.Severity, code, title, text string) {
 			d.note(sev, code, title, text, tex.groups[0].specs[0])
 		})
-	t := scene.Texture{Name: tex.name, Image: image, WrapU: wrap("wrapS"), WrapV: wrap("wrapT")}
+	t := scene.Texture{Name: tex.label(), Image: image, WrapU: wrap("wrapS"), WrapV: wrap("wrapT")}
 	i := slices.Index(d.s.Textures, t)
 	if i < 0 {
 		i = len(d.s.Textures)

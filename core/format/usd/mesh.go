@@ -1,8 +1,10 @@
 package usd
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
+	"strconv"
 	"strings"
 
 	"yarvek/core/figure"
@@ -17,7 +19,9 @@ func (r *reader) meshOf(p *prim, bound string) (int, error) {
 	key := bound
 	for _, g := range p.groups {
 		for _, s := range g.specs {
-			key += fmt.Sprintf(" %p", s)
+			if len(s.props)+len(s.kids)+len(s.sets) > 0 || len(p.groups) == 1 { // else it says nothing of its own
+				key += fmt.Sprintf(" %p", s)
+			}
 		}
 	}
 	if i, ok := r.meshes[key]; ok {
@@ -41,7 +45,7 @@ type faces struct {
 
 // mesh reads one, nil for one without faces.
 func (r *reader) mesh(p *prim, bound string) (*scene.Mesh, error) {
-	m := &scene.Mesh{Name: p.name, FaceStart: []int32{0}}
+	m := &scene.Mesh{Name: p.shown(), FaceStart: []int32{0}}
 	at := numbers(p.attr("points"))
 	for i := 0; i+3 <= len(at); i += 3 {
 		m.Points = append(m.Points, geom.Vec3(at[i:i+3]).Mul(r.s.UnitMetres))
@@ -196,13 +200,27 @@ func (r *reader) colours(p *prim, m *scene.Mesh, kept faces) {
 		len(v.rows) == 3 && p.propMeta("primvars:displayColor", "interpolation") == nil {
 		return // one colour for all is a look of the viewer, and none of the corners
 	}
-	m.Colors.Index = v.index
-	for i := 0; i+3 <= len(v.rows); i += 3 {
-		c := [4]float32{3: 1}
-		for k := range 3 {
-			c[k] = float32(v.rows[i+k])
+	a := r.primvarOf(p, m, kept, "primvars:displayOpacity", 1)
+	type pair struct{ c, a int32 }
+	at := map[pair]int32{}
+	for c, i := range v.index {
+		x := pair{i, -1}
+		if a != nil {
+			x.a = a.index[c]
 		}
-		m.Colors.Values = append(m.Colors.Values, c)
+		k, ok := at[x]
+		switch {
+		case i < 0:
+			k = -1
+		case !ok:
+			k = int32(len(m.Colors.Values))
+			v := [4]float32{float32(v.rows[3*i]), float32(v.rows[3*i+1]), float32(v.rows[3*i+2]), 1}
+			if x.a >= 0 {
+				v[3] = float32(a.rows[x.a])
+			}
+			at[x], m.Colors.Values = k, append(m.Colors.Values, v)
+		}
+		m.Colors.Index = append(m.Colors.Index, k)
 	}
 }
 
@@ -222,12 +240,14 @@ func (r *reader) uvs(p *prim, m *scene.Mesh, kept faces) (names []string) {
 			}
 		}
 	}
-	slices.SortFunc(names, func(a, b string) int { // the usual ones first
-		usual := func(s string) int { return slices.Index([]string{"st2", "st1", "UVMap", "st0", "uv", "st"}, s) }
-		if d := usual(b) - usual(a); d != 0 {
-			return d
+	slices.SortFunc(names, func(a, b string) int { // the usual ones first, those with a number by that
+		usual := func(s string) int {
+			if n, err := strconv.Atoi(strings.TrimPrefix(s, "st")); err == nil && n >= 0 && n < 1000 {
+				return 10 + n
+			}
+			return (slices.Index([]string{"st", "uv", "UVMap"}, s) + 5000) % 5000
 		}
-		return strings.Compare(a, b)
+		return cmp.Or(usual(a)-usual(b), strings.Compare(a, b))
 	})
 	var kinds []string
 	for _, key := range names {

@@ -11,6 +11,7 @@ import (
 	"context"
 	"fmt"
 	"path"
+	"slices"
 	"strings"
 
 	"yarvek/core/fault"
@@ -112,7 +113,7 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 	r := &reader{stage: st, s: s, top: root, pictures: map[string]*pictures.Finder{}, materials: map[string]int{},
 		meshes: map[string]int{}}
 	r.stageMeta(first)
-	for _, k := range root.kids {
+	for _, k := range r.tops(root.kids) {
 		if err := r.prim(k, at0); err != nil {
 			return nil, nil, err
 		}
@@ -150,6 +151,69 @@ type reader struct {
 	deep      int
 }
 
+// tops are the prims that are nodes without a parent. Where all is below one model that is not placed anywhere, that is
+// the asset itself, whose name the scene has then, and no node of it.
+func (r *reader) tops(kids []*prim) []*prim {
+	if len(kids) != 1 || kids[0].typ() != "Xform" || word(kids[0].meta("kind")) == "" || !kids[0].active() ||
+		kids[0].has("xformOpOrder") || kids[0].has("visibility") || kids[0].has("purpose") {
+		return kids
+	}
+	r.s.Name = kids[0].shown()
+	return kids[0].kids
+}
+
+// shown is the name that a prim is to be shown by, its own where it says no other that it could stand for.
+func (p *prim) shown() string {
+	if name := word(p.meta("displayName")); name != "" && strings.HasPrefix(p.name, identifier(name)) {
+		return name
+	}
+	return p.name
+}
+
+// label is the name that it is shown by, whatever its own.
+func (p *prim) label() string {
+	if name := word(p.meta("displayName")); name != "" {
+		return name
+	}
+	return p.name
+}
+
+// shelf tells a scope with nothing in it but what others use.
+func (p *prim) shelf() bool {
+	return p.typ() == "Scope" && !slices.ContainsFunc(p.kids, func(k *prim) bool { return !passed[k.typ()] && !k.shelf() })
+}
+
+// body is the mesh of a prim that places nothing else by itself: one that is below it, where it is no placed thing of
+// its own; nil for none.
+func (p *prim) body() (mesh *prim) {
+	if p.typ() != "Xform" {
+		return nil
+	}
+	for _, k := range p.kids {
+		if k.typ() != "Mesh" {
+			continue
+		}
+		if mesh != nil || !k.active() || k.has("xformOpOrder") || k.has("visibility") || k.has("purpose") ||
+			slices.ContainsFunc(k.kids, func(k *prim) bool { return !passed[k.typ()] }) {
+			return nil
+		}
+		mesh = k
+	}
+	return mesh
+}
+
+// touched tells a mesh that others collide with (Universal Scene Description, physics schemas).
+func (p *prim) touched() bool {
+	for _, g := range p.groups {
+		for _, s := range g.specs {
+			if slices.Contains(words(s.meta["apiSchemas"]), "PhysicsCollisionAPI") {
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // where is what a prim inherits of those above it.
 type where struct {
 	parent  int // node, -1 for none
@@ -159,6 +223,9 @@ type where struct {
 
 var at0 = where{parent: -1, purpose: "default"}
 
+// Ups are the bases that a stage can be in; the standard knows two axes as up, and takes none as the front.
+var Ups = []geom.Basis{geom.GLTF, {Up: geom.PosZ, Forward: geom.NegY}}
+
 // stageMeta reads unit and up axis.
 func (r *reader) stageMeta(l *layer) {
 	if m := number(l.root.meta["metersPerUnit"], 0); m > 1e-9 && m < 1e9 {
@@ -166,7 +233,7 @@ func (r *reader) stageMeta(l *layer) {
 	}
 	switch word(l.root.meta["upAxis"]) {
 	case "Z":
-		r.s.Basis, r.s.BasisHow = geom.Basis{Up: geom.PosZ, Forward: geom.NegY}, scene.Declared
+		r.s.Basis, r.s.BasisHow = Ups[1], scene.Declared
 	case "Y":
 		r.s.BasisHow = scene.Declared
 	case "X":
@@ -198,7 +265,7 @@ func (r *reader) prim(p *prim, w where) error {
 		}
 		r.s.LeaveOut(what, p.name, "only polygons go on")
 	}
-	if passed[typ] {
+	if passed[typ] || p.shelf() {
 		return nil
 	}
 	if v := word(p.attr("purpose")); v != "" && v != "default" {
@@ -207,18 +274,25 @@ func (r *reader) prim(p *prim, w where) error {
 	if t := p.targets("material:binding"); len(t) > 0 {
 		w.bound = t[0]
 	}
-	n := scene.Node{Name: p.name, Kind: scene.KindEmpty, Parent: w.parent, Mesh: -1,
+	n := scene.Node{Name: p.shown(), Kind: scene.KindEmpty, Parent: w.parent, Mesh: -1,
 		Hidden: word(p.attr("visibility")) == "invisible"}
 	var reset bool
 	if n.Local, reset = r.local(p); reset {
 		n.Parent = -1
 	}
+	m := p.body()
 	if typ == "Mesh" {
-		if w.purpose == "guide" {
+		m = p
+	}
+	if m != nil {
+		if t := m.targets("material:binding"); len(t) > 0 {
+			w.bound = t[0]
+		}
+		if w.purpose == "guide" && !m.touched() {
 			r.s.LeaveOut("guide", p.name, "it is drawn for the eye alone")
 			return nil
 		}
-		mesh, err := r.meshOf(p, w.bound)
+		mesh, err := r.meshOf(m, w.bound)
 		if err != nil {
 			return err
 		}
@@ -246,6 +320,9 @@ func (r *reader) prim(p *prim, w where) error {
 	}
 	defer func() { r.deep-- }()
 	for _, k := range p.kids {
+		if k == m {
+			continue
+		}
 		if err := r.prim(k, w); err != nil {
 			return err
 		}

@@ -188,7 +188,8 @@ def Xform "placed" (references = @props/chair.usda@) {
 	require.NoError(t, err)
 	size := func(parent string) float64 {
 		for _, n := range s.Nodes {
-			if n.Name == "seat" && s.Nodes[n.Parent].Name == parent {
+			// An Xform with one mesh is that mesh, placed; one with more beside it holds them.
+			if n.Name == parent && n.Mesh >= 0 || n.Name == "seat" && s.Nodes[n.Parent].Name == parent {
 				require.GreaterOrEqual(t, n.Mesh, 0, parent)
 				return s.Meshes[n.Mesh].Points[2][0] * 100
 			}
