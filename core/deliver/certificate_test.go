@@ -115,6 +115,10 @@ func TestEveryPropertyIsLookedAt(t *testing.T) {
 				require.NoError(t, err)
 				return cert
 			}
+			if !f.Physical { // what it has no place for is named on the packing list
+				require.True(t, check(sent).Arrived(), "%s: %v", f.ID, failing(check(sent)))
+				continue
+			}
 			require.True(t, check(sent).Equal(), "%s: %v", f.ID, failing(check(sent)))
 			if c.in != nil && !c.in(f) {
 				continue

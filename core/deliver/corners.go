@@ -62,7 +62,7 @@ func (c *Certificate) corners(ctx context.Context, sent, got *scene.Scene, f for
 		if !f.Polygons {
 			x, y = x.Triangulated(), y.Triangulated()
 		}
-		o.compare(ctx, placed{sent, x.MappedIn(ctx, wa[a[i]]), faceOrder(x, !f.Polygons)},
+		o.compare(ctx, placed{sent, x.MappedIn(ctx, wa[a[i]]), faceOrder(x, f.BySlot)},
 			placed{got, y.MappedIn(ctx, wb[b[i]]),
 				faceOrder(y, false)}, sent.Nodes[a[i]].Name, tol, f.UVSets)
 	}

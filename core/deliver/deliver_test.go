@@ -117,6 +117,10 @@ func TestPicturesRaiseNoFalseAlarm(t *testing.T) {
 			require.NoError(t, err)
 			c, err := Check(ctx, scene.Delivery{Scene: sent}, pk, f, to)
 			require.NoError(t, err)
+			if !f.Physical {
+				assert.True(t, c.Arrived(), "%s in %s: %v", name, f.ID, failing(c))
+				continue
+			}
 			assert.Empty(t, failing(c), "%s in %s", name, f.ID)
 			without := sent.Clone()
 			without.Materials = append([]scene.Material(nil), sent.Materials...)

@@ -110,18 +110,18 @@ func yesNo(on bool, yes, no string) string {
 // values are the properties that are compared. A factor over a picture that a format holds instead is another
 // property, which the packing list names as such.
 var values = []aspect{
-	{"colour", "Colours", pack.Property("colour"), func(a, b *scene.Material) (string, string, bool) {
+	{"colour", "Colours", pack.Colour, func(a, b *scene.Material) (string, string, bool) {
 		return numbers(a.BaseColor[:3], b.BaseColor[:3])
 	}},
-	{"metallic", "Metallic", pack.Factors, func(a, b *scene.Material) (string, string, bool) {
+	{"metallic", "Metallic", pack.Metallic, func(a, b *scene.Material) (string, string, bool) {
 		return numbers([]float64{a.Metallic}, []float64{b.Metallic})
 	}},
-	{"roughness", "Roughness", pack.Factors, func(a, b *scene.Material) (string, string, bool) {
+	{"roughness", "Roughness", pack.Roughness, func(a, b *scene.Material) (string, string, bool) {
 		return numbers([]float64{a.Roughness}, []float64{b.Roughness})
 	}},
 	{"glow", "Emissive and its strength", pack.Glow,
 		func(a, b *scene.Material) (string, string, bool) { return numbers(shine(a), shine(b)) }},
-	{"opacity", "Opacity", pack.Property("opacity"), func(a, b *scene.Material) (string, string, bool) {
+	{"opacity", "Opacity", pack.Opacity, func(a, b *scene.Material) (string, string, bool) {
 		return numbers([]float64{a.Opacity()}, []float64{b.Opacity()})
 	}},
 	{"cut-out", "How opacity is used", pack.CutOut, func(a, b *scene.Material) (string, string, bool) {
@@ -136,7 +136,7 @@ var values = []aspect{
 		say := func(m *scene.Material) string { return yesNo(m.Unlit, "unlit", "lit") }
 		return say(a), say(b), a.Unlit != b.Unlit
 	}},
-	{"strengths", "Strength of normals and occlusion", pack.Property("strength"),
+	{"strengths", "Strength of normals and occlusion", pack.Strength,
 		func(a, b *scene.Material) (string, string, bool) {
 			of := func(m, by *scene.Material) []float64 {
 				v := []float64{1, 1}

@@ -13,6 +13,7 @@ import (
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/format/bundle"
+	"yarvek/core/format/collada"
 	"yarvek/core/format/fbx"
 	"yarvek/core/format/gltf"
 	"yarvek/core/format/obj"
@@ -43,6 +44,7 @@ type Format struct {
 	Declares bool // a file says what frame it is in
 	Righted  bool // in the target's up and forward axes, and right-handed whatever the target is
 	Polygons bool // faces of more than three corners stay
+	BySlot   bool // faces stand slot by slot, not in their order
 	Tangents bool
 	Tree     bool // nodes keep their tree; without it objects stand side by side
 	Bakes    bool // node transforms can be left out on request, since they are kept otherwise
@@ -53,6 +55,7 @@ type Format struct {
 	Colours  bool // of corners
 	Empties  bool // nodes without a mesh
 	Sights   bool // cameras and lights
+	Physical bool // materials whole: metallic, roughness, and all their pictures with what is over them
 	Drawn    bool // how materials are drawn: cut-offs, sides, lighting, strength of a glow
 	Hides    bool // nodes that are not shown
 	Fades    bool // opacity of the colours of corners
@@ -126,19 +129,19 @@ var khronos = &Frame{geom.GLTF, 1}
 // Written lists the formats an export can have.
 var Written = []Format{
 	{ID: "glb", Name: "GLB", About: "glTF 2.0 in one file, pictures inside", Suffix: ".glb",
-		Fixed: khronos, Declares: true, Tangents: true, Tree: true, Groups: true, UVSets: gltf.MaxUVSets,
-		Several: true, Slots: true, Normals: true, Colours: true, Empties: true, Sights: true, Drawn: true, Hides: true,
+		Fixed: khronos, Declares: true, BySlot: true, Tangents: true, Tree: true, Groups: true, UVSets: gltf.MaxUVSets,
+		Several: true, Slots: true, Physical: true, Normals: true, Colours: true, Empties: true, Sights: true, Drawn: true, Hides: true,
 		Fades: true, Blanks: true, write: gltf.Write},
 	{ID: "gltf", Name: "glTF with parts", About: "a document with its buffer and pictures beside it", Suffix: ".gltf",
 		Variant: "glb",
-		Fixed:   khronos, Declares: true, Tangents: true, Tree: true, Groups: true, UVSets: gltf.MaxUVSets,
-		Several: true, Slots: true, Normals: true, Colours: true, Empties: true, Sights: true, Drawn: true, Hides: true,
+		Fixed:   khronos, Declares: true, BySlot: true, Tangents: true, Tree: true, Groups: true, UVSets: gltf.MaxUVSets,
+		Several: true, Slots: true, Physical: true, Normals: true, Colours: true, Empties: true, Sights: true, Drawn: true, Hides: true,
 		Fades: true, Blanks: true, write: gltf.Write,
 		options: pack.Options{Parts: true}},
 	{ID: "gltf-one", Name: "glTF in one text file", About: "a document with its buffer and pictures inside, as text",
 		Suffix: ".gltf", Variant: "glb",
-		Fixed: khronos, Declares: true, Tangents: true, Tree: true, Groups: true, UVSets: gltf.MaxUVSets,
-		Several: true, Slots: true, Normals: true, Colours: true, Empties: true, Sights: true, Drawn: true, Hides: true,
+		Fixed: khronos, Declares: true, BySlot: true, Tangents: true, Tree: true, Groups: true, UVSets: gltf.MaxUVSets,
+		Several: true, Slots: true, Physical: true, Normals: true, Colours: true, Empties: true, Sights: true, Drawn: true, Hides: true,
 		Fades: true, Blanks: true, write: gltf.Write,
 		options: pack.Options{Text: true}},
 	fbxAs("fbx", "FBX", "binary 7.4, polygons stay polygons; pictures beside it", pack.Options{Parts: true}),
@@ -153,8 +156,12 @@ var Written = []Format{
 		pack.Options{Wrapped: true}),
 	usdWriter("usdc", "USD crate", "binary, pictures beside it", ".usdc", pack.Options{}),
 	usdWriter("usda", "USD as text", "a layer of text, pictures beside it", ".usda", pack.Options{Text: true}),
+	{ID: "dae", Name: "COLLADA", About: "1.4.1, polygons stay polygons; pictures beside it", Suffix: ".dae",
+		Ups: collada.Ups, Declares: true, Righted: true, Polygons: true, BySlot: true, Tree: true, Bakes: true,
+		Several: true, Slots: true, Normals: true, Colours: true, Empties: true, Fades: true, Blanks: true, Bare: true,
+		UVSets: AnyUVSets, write: collada.Write},
 	{ID: "obj", Name: "OBJ + MTL", About: "polygons stay polygons; pictures beside it", Suffix: ".obj",
-		Polygons: true, Several: true, Slots: true, Normals: true, Colours: true, Bare: true, UVSets: 1,
+		Polygons: true, Several: true, Slots: true, Physical: true, Normals: true, Colours: true, Bare: true, UVSets: 1,
 		write: obj.Write},
 }
 
@@ -167,7 +174,7 @@ func fbxAs(id, name, about string, opt pack.Options) Format {
 	return Format{ID: id, Name: name, About: about, Suffix: ".fbx", Variant: variant,
 		Declares: true, Righted: true, Polygons: true,
 		Tangents: true,
-		Tree:     true, Groups: true, Bakes: true, Several: true, Slots: true, Normals: true, Colours: true, Empties: true,
+		Tree:     true, Groups: true, Bakes: true, Several: true, Slots: true, Physical: true, Normals: true, Colours: true, Empties: true,
 		Sights: true, Drawn: true, Hides: true, Fades: true, Blanks: true, UVSets: AnyUVSets, options: opt, write: fbx.Write}
 }
 
@@ -178,7 +185,7 @@ func usdWriter(id, name, about, suffix string, opt pack.Options) Format {
 		variant = ""
 	}
 	return Format{ID: id, Name: name, About: about, Suffix: suffix, Variant: variant, Ups: usd.Ups, Declares: true, Righted: true,
-		Polygons: true, Tree: true, Bakes: true, Several: true, Slots: true, Normals: true, Colours: true, Empties: true,
+		Polygons: true, Tree: true, Bakes: true, Several: true, Slots: true, Physical: true, Normals: true, Colours: true, Empties: true,
 		Hides: true, Fades: true, Blanks: true, Bare: true, UVSets: AnyUVSets, options: opt, write: usd.Write}
 }
 

@@ -49,7 +49,7 @@ var (
 	idPattern = regexp.MustCompile(`^[a-z0-9]+(-[a-z0-9]+)*$`)
 	formats   = []string{"glb", "gltf", "gltf-one", "fbx", "fbx-one", "fbx-75", "fbx-text", "fbx-signed",
 		"usdz", "usdc", "usda", "dae", "obj", "ply", "ply-text", "stl", "stl-text"}
-	pictures  = []string{"png", "jpeg", "webp", "tga"}
+	pictures = []string{"png", "jpeg", "webp", "tga"}
 )
 
 // Check tells all that is wrong with a target: an error that joins a *FieldError for each

@@ -136,6 +136,9 @@ func nameOf(e *element) string {
 	return ""
 }
 
+// Ups are the bases that a document can be in: the standard takes no axis as the front.
+var Ups = []geom.Basis{geom.GLTF, {Up: geom.PosZ, Forward: geom.NegY}, {Up: geom.PosX, Forward: geom.PosZ}}
+
 // asset reads unit and up axis.
 func (r *reader) asset() {
 	a := r.doc.root.first("asset")
@@ -148,8 +151,7 @@ func (r *reader) asset() {
 				"It was taken for a metre.", u)
 		}
 	}
-	axes := map[string]geom.Basis{"X_UP": {Up: geom.PosX, Forward: geom.PosZ}, "Y_UP": geom.GLTF,
-		"Z_UP": {Up: geom.PosZ, Forward: geom.NegY}}
+	axes := map[string]geom.Basis{"Y_UP": Ups[0], "Z_UP": Ups[1], "X_UP": Ups[2]}
 	if up := a.first("up_axis"); up != nil {
 		if b, ok := axes[strings.ToUpper(up.words())]; ok {
 			r.s.Basis, r.s.BasisHow = b, scene.Declared

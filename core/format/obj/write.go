@@ -116,10 +116,15 @@ func (w *writer) changes(s *scene.Scene) {
 				fmt.Sprintf("the occlusion texture of “%s”", m.Name),
 				"MTL has no word for it")
 		}
-		if m.Maps[scene.UseMetallic].Has() && m.Metallic != 1 || m.Maps[scene.UseRoughness].Has() && m.Roughness != 1 {
-			w.out.SayOf(pack.Textures, pack.Factors, m.Name,
-				fmt.Sprintf("the factors over the metallic and roughness textures of “%s”", m.Name),
-				"MTL takes the texture or the number, not both")
+		for _, x := range []struct {
+			use scene.Use
+			by  float64
+			of  pack.Property
+		}{{scene.UseMetallic, m.Metallic, pack.Metallic}, {scene.UseRoughness, m.Roughness, pack.Roughness}} {
+			if m.Maps[x.use].Has() && x.by != 1 {
+				w.out.SayOf(pack.Textures, x.of, m.Name, fmt.Sprintf("the factor over the %s texture of “%s”", x.of, m.Name),
+					"MTL takes the texture or the number, not both")
+			}
 		}
 		for u, mp := range m.Maps {
 			if mp.Has() && mp.UVSet > 0 {

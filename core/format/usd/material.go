@@ -26,7 +26,7 @@ func (r *reader) materialOf(path string, sets []string) int {
 		return i
 	}
 	i := len(r.s.Materials)
-	r.materials[key] = i
+	r.materials[key], r.dressed0[path] = i, true
 	r.s.Materials = append(r.s.Materials, r.dressed(p, sets))
 	return i
 }

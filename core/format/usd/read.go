@@ -111,13 +111,15 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 	s := &scene.Scene{Name: strings.TrimSuffix(path.Base(file), path.Ext(file)), Format: "usd", Basis: geom.GLTF,
 		BasisHow: scene.ByStandard, UnitMetres: 0.01, UnitHow: scene.ByStandard}
 	r := &reader{stage: st, s: s, top: root, pictures: map[string]*pictures.Finder{}, materials: map[string]int{},
-		meshes: map[string]int{}}
+		dressed0: map[string]bool{},
+		meshes:   map[string]int{}}
 	r.stageMeta(first)
 	for _, k := range r.tops(root.kids) {
 		if err := r.prim(k, at0); err != nil {
 			return nil, nil, err
 		}
 	}
+	r.spare(root, 0)
 	if len(s.Meshes) == 0 {
 		return nil, nil, fault.AtLine(file, 1, "shows no mesh").
 			Advise("Check that what you exported is visible and has faces")
@@ -147,6 +149,7 @@ type reader struct {
 	top       *prim
 	pictures  map[string]*pictures.Finder // by the layer that names them
 	materials map[string]int              // by their path and the UV sets of the mesh
+	dressed0  map[string]bool             // paths of those that are there
 	meshes    map[string]int
 	deep      int
 }
@@ -160,6 +163,18 @@ func (r *reader) tops(kids []*prim) []*prim {
 	}
 	r.s.Name = kids[0].shown()
 	return kids[0].kids
+}
+
+// spare brings the materials that no face uses.
+func (r *reader) spare(p *prim, depth int) {
+	for _, k := range p.kids {
+		if k.typ() == "Material" && k.active() && !r.dressed0[k.path] {
+			r.materialOf(k.path, nil)
+		}
+		if depth < mostDeep {
+			r.spare(k, depth+1)
+		}
+	}
 }
 
 // shown is the name that a prim is to be shown by, its own where it says no other that it could stand for.

@@ -190,9 +190,6 @@ func (w *writer) node(p *spec, at string, n scene.Node, below *naming) {
 	if n.Hidden {
 		p.set("token", "visibility", token("invisible"))
 	}
-	if n.Kind == scene.KindLOD {
-		w.out.SayOf(pack.LODs, pack.Empty, "", "that “"+n.Name+"” is a group of LODs", "USD has no word for it")
-	}
 	if n.Mesh < 0 {
 		return
 	}
