@@ -109,6 +109,7 @@ func dropped(s *scene.Scene) *scene.Scene {
 // target's basis.
 func Check(ctx context.Context, d scene.Delivery, p *pack.Package, f format.Format, t target.Target) (*Certificate,
 	error) {
+	d, less := format.Less(d, f, strings.TrimSuffix(p.Files[0].Name, path.Ext(p.Files[0].Name)))
 	sent := format.Named(d.Assembled())
 	raw, err := readBack(ctx, p.Files)
 	if ctx.Err() != nil {
@@ -121,6 +122,7 @@ func Check(ctx context.Context, d scene.Delivery, p *pack.Package, f format.Form
 	if c.Figures, err = figuresOf(ctx, raw, f, t); err != nil {
 		return nil, err
 	}
+	c.held(f, less)
 	got := received(raw, f.Frame(t), f, t)
 	own, arrived := alone(sent, d), alone(got, d)
 	c.boxes(own, arrived, t)
@@ -157,6 +159,21 @@ func Check(ctx context.Context, d scene.Delivery, p *pack.Package, f format.Form
 		}
 	}
 	return c, nil
+}
+
+// held has a row of its own for what a format of one surface does not hold. The packing list names it, and all else is
+// compared.
+func (c *Certificate) held(f format.Format, less []pack.Change) {
+	if len(less) == 0 {
+		return
+	}
+	r := Row{Code: "held", What: "What " + f.Name + " holds", Sent: "all of it",
+		Arrived: "less " + figure.Plural(len(less), "thing", "things")}
+	for _, l := range less {
+		r.Accepted = append(r.Accepted, l.What+": "+l.Why)
+	}
+	r.Why = strings.Join(r.Accepted[:min(len(r.Accepted), 2)], "; ")
+	c.Rows = append(c.Rows, r)
 }
 
 // alone is a scene without the LODs and the collision of a delivery: what is drawn first, and seen. A file of

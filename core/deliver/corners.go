@@ -19,6 +19,7 @@ var (
 	normalNear = math.Cos(0.5 * math.Pi / 180)
 	uvNear     = 1. / 4096 // a texel of a large texture
 	colorNear  = 1. / 255
+	shownNear  = 0.51 / 255 // half of a step
 )
 
 // off counts the corners that arrived otherwise, by what differs.
@@ -209,8 +210,7 @@ func (o *off) compare(ctx context.Context, a, b placed, name string, tol float64
 			}
 			if x, ok := value(a.m.Colors, ca); ok {
 				y, there := value(b.m.Colors, cb)
-				d := max(math.Abs(float64(x[0]-y[0])), math.Abs(float64(x[1]-y[1])), math.Abs(float64(x[2]-y[2])))
-				if !there || d > colorNear {
+				if !there || otherColor(x, y) {
 					count(&o.colors, &o.color0)
 				}
 				if there && math.Abs(float64(x[3]-y[3])) > colorNear && !faded {
@@ -224,6 +224,17 @@ func (o *off) compare(ctx context.Context, a, b placed, name string, tol float64
 			}
 		}
 	}
+}
+
+// otherColor tells colours apart: as light, and as eight bits on a screen.
+func otherColor(x, y [4]float32) bool {
+	for k := range 3 {
+		a, b := float64(x[k]), float64(y[k])
+		if math.Abs(a-b) > colorNear && math.Abs(scene.Shown(a)-scene.Shown(b)) > shownNear {
+			return true
+		}
+	}
+	return false
 }
 
 // value is what a layer has for a corner, and whether it has anything.

@@ -49,6 +49,14 @@ func Make(ctx context.Context, o Order) (*Parcel, error) {
 		return nil, fault.Input("nothing goes on, so there is nothing to export").Advise(
 			"Keep a node with polygons at Source")
 	}
+	if !f.Several { // what goes along goes beside
+		if o.Decisions.LODs != export.LODsLeft {
+			o.Decisions.LODs = export.LODsApart
+		}
+		if o.Decisions.Shapes != export.ShapesLeft {
+			o.Decisions.Shapes = export.ShapesApart
+		}
+	}
 	p := &Parcel{Format: f, Decisions: o.Decisions}
 	if err := p.named(o); err != nil {
 		return nil, err

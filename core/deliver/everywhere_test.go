@@ -39,6 +39,9 @@ func TestWhatIsSaidIsWhereThePointsAre(t *testing.T) {
 	equal, other := 0, 0
 	for _, from := range target.Shipped {
 		for _, f := range format.Written {
+			if !f.Several {
+				continue // the posts are one mesh then
+			}
 			pk, err := format.Write(t.Context(), scene.Delivery{Scene: signpost(from.Basis)}, f, "signpost", from)
 			require.NoError(t, err)
 			s, _, err := format.Read(t.Context(), bundle.New(pk.Files), pk.Files[0].Name, nil)

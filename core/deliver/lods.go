@@ -1,18 +1,15 @@
 package deliver
 
 import (
-	"bytes"
 	"context"
 	"fmt"
 	"math"
-	"slices"
 	"strconv"
 	"strings"
 
 	"yarvek/core/fault"
 	"yarvek/core/figure"
 	"yarvek/core/format"
-	"yarvek/core/format/bundle"
 	"yarvek/core/format/pack"
 	"yarvek/core/process/ladder"
 	"yarvek/core/scene"
@@ -103,20 +100,7 @@ func (p *Parcel) addLOD(ctx context.Context, o Order, l scene.LOD, n int) error 
 		}
 	}
 	p.Certificate.Rows = append(p.Certificate.Rows, row)
-	for _, f := range written.Files {
-		k := slices.IndexFunc(p.Package.Files, func(g bundle.File) bool { return g.Name == f.Name })
-		switch {
-		case k < 0:
-			p.Package.Files = append(p.Package.Files, f)
-		case !bytes.Equal(p.Package.Files[k].Data, f.Data):
-			return fault.Input("LOD %d needs a file called %s, and another has that name", n,
-				f.Name).Advise("Give the file another name at Export")
-		}
-	}
-	for _, c := range written.Changes {
-		p.Package.Say(c.About, c.What, c.Why)
-	}
-	return nil
+	return p.add(written, fmt.Sprintf("LOD %d", n))
 }
 
 // rung is a LOD as it is in a scene that files hold: how many triangles, and from where.

@@ -11,6 +11,7 @@ import (
 	"yarvek/core/figure"
 	"yarvek/core/format"
 	"yarvek/core/format/bundle"
+	"yarvek/core/format/pack"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
 	"yarvek/core/target"
@@ -88,9 +89,31 @@ func solidWords(list []solidRow) string {
 		map[bool]string{true: fmt.Sprintf(" and %d more", len(words)-4)}[len(words) > 4]
 }
 
-// addShapes writes the collision as a file of its own, reads it back, and adds both to the parcel.
+// addShapes writes the collision as a file of its own, or where a format holds one mesh as one for each shape, reads it
+// back, and adds both to the parcel.
 func (p *Parcel) addShapes(ctx context.Context, o Order, list []scene.Shape, of *scene.Scene) error {
-	name := p.Name + " solid"
+	row := Row{Code: "collision", What: "Collision, a file of its own", Equal: true,
+		Sent: figure.Plural(len(list), "shape", "shapes")}
+	row.Arrived = row.Sent
+	if p.Format.Several {
+		if err := p.addSolid(ctx, o, p.Name+" solid", list, of, &row); err != nil {
+			return err
+		}
+	} else {
+		row.What = "Collision, a file each"
+		for i, s := range list {
+			if err := p.addSolid(ctx, o, s.Name, list[i:i+1], of, &row); err != nil {
+				return err
+			}
+		}
+	}
+	p.Certificate.Rows = append(p.Certificate.Rows, row)
+	return nil
+}
+
+// addSolid writes some shapes as a file, and has the row say how they arrived.
+func (p *Parcel) addSolid(ctx context.Context, o Order, name string, list []scene.Shape, of *scene.Scene,
+	row *Row) error {
 	own := &scene.Scene{Name: name, Basis: of.Basis, UnitMetres: of.UnitMetres}
 	for i, s := range list {
 		own.Nodes = append(own.Nodes, scene.Node{Name: s.Name, Kind: scene.KindMesh, Parent: -1, Mesh: i, Local: s.Frame,
@@ -106,27 +129,35 @@ func (p *Parcel) addShapes(ctx context.Context, o Order, list []scene.Shape, of 
 	if err != nil {
 		return err
 	}
-	row := Row{Code: "collision", What: "Collision, a file of its own", Equal: c.Equal(),
-		Sent: figure.Plural(len(list), "shape", "shapes")}
-	row.Arrived = row.Sent
-	if c.Arrived() {
-		row.Accepted = c.Less()
-	}
-	for _, x := range c.Rows {
-		if !x.Equal {
-			row.Arrived, row.Why = x.What+" "+x.Arrived, x.Why
-			break
+	if fine := row.Settled(); row.Equal || fine {
+		row.Equal = row.Equal && c.Equal()
+		for _, l := range c.Less() {
+			if !slices.Contains(row.Accepted, l) {
+				row.Accepted = append(row.Accepted, l)
+			}
+		}
+		if !c.Arrived() {
+			row.Accepted = nil
 		}
 	}
-	p.Certificate.Rows = append(p.Certificate.Rows, row)
+	for _, x := range c.Rows {
+		if !x.Equal && row.Why == "" {
+			row.Arrived, row.Why = x.What+" "+x.Arrived, x.Why
+		}
+	}
+	return p.add(written, "the collision")
+}
+
+// add puts written files beside the others of the parcel; what says what they are.
+func (p *Parcel) add(written *pack.Package, what string) error {
 	for _, f := range written.Files {
 		k := slices.IndexFunc(p.Package.Files, func(g bundle.File) bool { return g.Name == f.Name })
 		switch {
 		case k < 0:
 			p.Package.Files = append(p.Package.Files, f)
 		case !bytes.Equal(p.Package.Files[k].Data, f.Data):
-			return fault.Input("the collision needs a file called %s, and another has that name",
-				f.Name).Advise("Give the file another name at Export")
+			return fault.Input("%s needs a file called %s, and another has that name", what, f.Name).
+				Advise("Give the file another name at Export")
 		}
 	}
 	for _, c := range written.Changes {

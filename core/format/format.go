@@ -18,6 +18,8 @@ import (
 	"yarvek/core/format/gltf"
 	"yarvek/core/format/obj"
 	"yarvek/core/format/pack"
+	"yarvek/core/format/ply"
+	"yarvek/core/format/stl"
 	"yarvek/core/format/usd"
 	"yarvek/core/geom"
 	"yarvek/core/picture"
@@ -163,6 +165,28 @@ var Written = []Format{
 	{ID: "obj", Name: "OBJ + MTL", About: "polygons stay polygons; pictures beside it", Suffix: ".obj",
 		Polygons: true, Several: true, Slots: true, Physical: true, Normals: true, Colours: true, Bare: true, UVSets: 1,
 		write: obj.Write},
+	plyAs("ply", "PLY", "binary; one surface with normals, one UV set and colours", pack.Options{}),
+	plyAs("ply-text", "PLY as text", "the same in letters", pack.Options{Text: true}),
+	stlAs("stl", "STL", "binary; triangles and nothing else, as printers take them", pack.Options{}),
+	stlAs("stl-text", "STL as text", "the same in letters", pack.Options{Text: true}),
+}
+
+// plyAs and stlAs are variants of formats of one surface.
+func plyAs(id, name, about string, opt pack.Options) Format {
+	f := Format{ID: id, Name: name, About: about, Suffix: ".ply", Polygons: true, Normals: true, Colours: true,
+		Fades: true, Bare: true, UVSets: 1, options: opt, write: ply.Write}
+	if id != "ply" {
+		f.Variant = "ply"
+	}
+	return f
+}
+
+func stlAs(id, name, about string, opt pack.Options) Format {
+	f := Format{ID: id, Name: name, About: about, Suffix: ".stl", Bare: true, options: opt, write: stl.Write}
+	if id != "stl" {
+		f.Variant = "stl"
+	}
+	return f
 }
 
 // fbxAs is a variant of FBX: they hold the same and differ in their bytes.
@@ -289,6 +313,7 @@ func Write(ctx context.Context, d scene.Delivery, f Format, name string, t targe
 	if err := d.Validate(); err != nil {
 		return nil, err
 	}
+	d, less := Less(d, f, name)
 	opt, frame, all := f.options, f.Frame(t), d.Assembled()
 	all, moved := before(all, t)
 	opt.Name, opt.Basis, opt.UnitMetres, opt.WebP = name, frame.Basis, frame.UnitMetres, t.Textures.Reads("webp")
@@ -312,7 +337,7 @@ func Write(ctx context.Context, d scene.Delivery, f Format, name string, t targe
 		return nil, ctx.Err()
 	}
 	if p != nil {
-		p.Changes = append(append(moved, mended...), p.Changes...)
+		p.Changes = slices.Concat(less, moved, mended, p.Changes)
 	}
 	return p, err
 }

@@ -77,7 +77,7 @@ func TestRandomScenesMakeTheRoundTrip(t *testing.T) {
 	}
 	for seed := range seeds {
 		s := shapetest.Scene(seed)
-		for _, id := range []string{"glb", "gltf", "fbx", "fbx-one", "fbx-text", "obj"} {
+		for _, id := range []string{"glb", "gltf", "fbx", "fbx-one", "fbx-text", "obj", "usdz", "usdc", "usda", "dae"} {
 			got := travel(t, s, id)
 			where := fmt.Sprintf("seed %d, %s", seed, id)
 			for _, m := range got.Meshes {
@@ -85,14 +85,16 @@ func TestRandomScenesMakeTheRoundTrip(t *testing.T) {
 			}
 			require.Equal(t, s.Count().Triangles, got.Count().Triangles, where)
 			require.ElementsMatch(t, s.SlotNames(), got.SlotNames(), where)
-			require.ElementsMatch(t, s.UnusedMaterials(), got.UnusedMaterials(), where)
+			if id != "dae" {
+				require.ElementsMatch(t, s.UnusedMaterials(), got.UnusedMaterials(), where)
+			}
 			a, b := parts(s), parts(got)
 			require.Len(t, b, len(a), where)
 			tol := 2e-6 * (1 + s.Bounds().Size().Len() + s.Bounds().Center().Len())
 			for name, p := range a {
 				q, ok := b[name]
 				require.True(t, ok, "%s: %q is gone", where, name)
-				if id == "glb" || id == "gltf" {
+				if id == "glb" || id == "gltf" || id == "dae" { // which write slot by slot
 					sameBox(t, p, q, tol, where)
 					continue
 				}
@@ -109,9 +111,15 @@ func TestRandomScenesMakeTheRoundTrip(t *testing.T) {
 			for _, m := range s.Materials {
 				for _, g := range got.Materials {
 					if g.Name == m.Name {
-						require.InDeltaSlice(t, m.BaseColor[:], g.BaseColor[:], 1e-12, where)
-						require.InDelta(t, m.Roughness, g.Roughness, 1e-12, where)
-						require.InDelta(t, m.Metallic, g.Metallic, 1e-12, where)
+						near := 1e-12
+						if id == "dae" || strings.HasPrefix(id, "usd") {
+							near = 1e-6 // colours as they are shown, an exponent; or 32 bits
+						}
+						require.InDeltaSlice(t, m.BaseColor[:], g.BaseColor[:], near, where)
+						require.InDelta(t, m.Roughness, g.Roughness, max(near, map[string]float64{"dae": 1e-3}[id]), where)
+						if id != "dae" {
+							require.InDelta(t, m.Metallic, g.Metallic, near, where)
+						}
 					}
 				}
 			}
@@ -137,6 +145,9 @@ func sameBox(t *testing.T, p, q part, tol float64, where string) {
 // keeps says which words of a row of docs/formats.md mean that something survives.
 var keeps = regexp.MustCompile(`^(kept|one|up to 8)`)
 
+// tabled are the formats that the table of docs/formats.md has columns for, in their order.
+var tabled = []string{"glb", "fbx", "obj", "usdz", "dae", "ply", "stl"}
+
 // The table in docs/formats.md is tried, row by row: what it says is kept comes
 // back, and what it says is not does not.
 func TestTheTableOfFormatsIsTrue(t *testing.T) {
@@ -144,7 +155,7 @@ func TestTheTableOfFormatsIsTrue(t *testing.T) {
 	require.NoError(t, err)
 	rows := map[string][]string{}
 	for line := range strings.Lines(string(text)) {
-		if cells := strings.Split(strings.Trim(strings.TrimSpace(line), "|"), "|"); len(cells) == 4 {
+		if cells := strings.Split(strings.Trim(strings.TrimSpace(line), "|"), "|"); len(cells) == 8 {
 			for i := range cells {
 				cells[i] = strings.TrimSpace(cells[i])
 			}
@@ -174,13 +185,13 @@ func TestTheTableOfFormatsIsTrue(t *testing.T) {
 		"tangents":                 func(s *scene.Scene) bool { return m(s).Tangents.Has() },
 		"smoothing groups":         func(s *scene.Scene) bool { return m(s).Smooth != nil },
 		"UV sets beyond the first": func(s *scene.Scene) bool { return len(m(s).UVs) == 2 },
-		"names of UV sets":         func(s *scene.Scene) bool { return m(s).UVs[0].Name == "skin" },
+		"names of UV sets":         func(s *scene.Scene) bool { return len(m(s).UVs) > 0 && m(s).UVs[0].Name == "skin" },
 		"vertex colours": func(s *scene.Scene) bool {
-			return m(s).Colors.Has() && math.Abs(float64(m(s).Colors.Values[0][0])-.5) < 1e-7
+			return m(s).Colors.Has() && math.Abs(float64(m(s).Colors.Values[0][0])-.5) < .005
 		},
 		"opacity of vertex colours": func(
 			s *scene.Scene) bool {
-			return m(s).Colors.Has() && m(s).Colors.Values[0][3] == .25
+			return m(s).Colors.Has() && math.Abs(float64(m(s).Colors.Values[0][3])-.25) < .005
 		},
 		"materials no face uses, unless they are left behind at Slots": func(
 			s *scene.Scene) bool {
@@ -214,7 +225,8 @@ func TestTheTableOfFormatsIsTrue(t *testing.T) {
 			return p != nil && p.Scale == [2]float64{2, 4}
 		},
 		"texture wrapping": func(s *scene.Scene) bool {
-			return s.Textures[paint(s).Maps[scene.UseNormal].Texture-1].WrapU == scene.Clamp
+			m := paint(s).Maps[scene.UseNormal]
+			return m.Has() && s.Textures[m.Texture-1].WrapU == scene.Clamp
 		},
 		"unit": func(s *scene.Scene) bool { return s.UnitHow != scene.Assumed },
 		"axes": func(s *scene.Scene) bool { return s.BasisHow != scene.Assumed },
@@ -223,7 +235,7 @@ func TestTheTableOfFormatsIsTrue(t *testing.T) {
 		if !assert.True(t, ok, "docs/formats.md has no row %q", row) {
 			continue
 		}
-		for i, id := range []string{"glb", "fbx", "obj"} {
+		for i, id := range tabled {
 			assert.Equal(t, keeps.MatchString(cells[i]), has(travel(t, s, id)), "%s in %s: the table says %q", row, id, cells[i])
 		}
 		delete(rows, row)
@@ -232,7 +244,7 @@ func TestTheTableOfFormatsIsTrue(t *testing.T) {
 	seen := full()
 	seen.Sights = []scene.Sight{{Name: "lamp", Along: geom.Vec3{0, 0, -1}, Up: geom.Vec3{0, 1, 0},
 		Light: &scene.Light{Kind: scene.Spot, Color: [3]float64{1, .5, 0}, Strength: 3, Inner: 10, Outer: 20}}}
-	for i, id := range []string{"glb", "fbx", "obj"} {
+	for i, id := range tabled {
 		got := travel(t, seen, id)
 		assert.Equal(t, keeps.MatchString(rows[sights][i]), len(got.Sights) == 1 && got.Sights[0].Light.Strength == 3,
 			"%s in %s", sights, id)
@@ -242,7 +254,7 @@ func TestTheTableOfFormatsIsTrue(t *testing.T) {
 	g := full()
 	g.Nodes[0].Kind, g.Nodes[0].Thresholds, g.Nodes[0].Coverage, g.Nodes[2].Hidden = scene.KindLOD, []float64{12},
 		[]float64{0.25, 0}, false
-	for i, id := range []string{"glb", "fbx", "obj"} {
+	for i, id := range tabled {
 		got := travel(t, g, id)
 		kept := got.Nodes[0].Kind == scene.KindLOD && len(got.Nodes) == 3 && got.Nodes[2].Parent == 0 &&
 			(len(got.Nodes[0].Thresholds) == 1 && math.Abs(got.Nodes[0].Thresholds[0]-12) < 1e-9 ||
@@ -349,10 +361,13 @@ func TestFormatsHoldWhatTheySay(t *testing.T) {
 				"%s empties", where)
 			assert.Equal(t, f.Sights, len(got.Sights) == 1, "%s cameras", where)
 			m := got.Meshes[0]
-			assert.Equal(t, f.Fades, m.Colors.Values[m.Colors.Index[0]][3] < .5, "%s opacity of colours", where)
+			if f.Colours {
+				assert.Equal(t, f.Fades, m.Colors.Values[m.Colors.Index[0]][3] < .5, "%s opacity of colours", where)
+			}
 			assert.Equal(t, f.Hides, slices.ContainsFunc(got.Nodes, func(n scene.Node) bool { return n.Hidden }),
 				"%s hidden nodes", where)
-			assert.Equal(t, f.Drawn, got.Materials[0].TwoSided, "%s how materials are drawn", where)
+			assert.Equal(t, f.Slots, len(got.Materials) > 0, "%s materials", where)
+			assert.Equal(t, f.Drawn, f.Slots && got.Materials[0].TwoSided, "%s how materials are drawn", where)
 			assert.Len(t, got.UVSetNames(), min(10, f.UVSets), "%s UV sets", where)
 			if f.Bakes {
 				moved := func(s *scene.Scene) (n int) {
@@ -397,7 +412,7 @@ func TestListsOfFormatsAgree(t *testing.T) {
 	assert.Empty(t, keys, "and of nothing else")
 	assert.Equal(t, "FBX, OBJ, GLB, glTF, COLLADA, PLY, USD or STL", Names())
 	with, without := Keeping(func(f Format) bool { return f.Empties })
-	assert.Equal(t, [2]string{"FBX, glTF, COLLADA and USD", "OBJ"}, [2]string{with, without})
+	assert.Equal(t, [2]string{"FBX, glTF, COLLADA and USD", "OBJ, PLY and STL"}, [2]string{with, without})
 	_, err = BySuffix(".stone")
 	assert.ErrorContains(t, err, "expected .glb, .gltf, .fbx, .usdz, .usdc, .usda, .dae")
 	assert.Equal(t, "model/obj", MediaType(".OBJ"))

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"math"
 	"path"
+	"reflect"
 	"slices"
 	"strings"
 
@@ -47,10 +48,15 @@ func (r *reader) materialOf(url string, bind *element, sets []int) int {
 	if i, ok := r.materials[key]; ok {
 		return i
 	}
-	i := len(r.s.Materials)
-	r.materials[key] = i
-	r.s.Materials = append(r.s.Materials, r.dressed(m, of))
-	return i
+	out := r.dressed(m, of)
+	i := slices.IndexFunc(r.looks[m], func(k int) bool { return reflect.DeepEqual(r.s.Materials[k], out) })
+	if i < 0 { // else one of these differs from it by nothing: meshes have other sets of coordinates, and it uses none
+		i = len(r.looks[m])
+		r.looks[m] = append(r.looks[m], len(r.s.Materials))
+		r.s.Materials = append(r.s.Materials, out)
+	}
+	r.materials[key] = r.looks[m][i]
+	return r.materials[key]
 }
 
 // dressed makes a material of its effect.

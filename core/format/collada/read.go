@@ -88,7 +88,7 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 		UnitHow: scene.ByStandard}
 	r := &reader{ctx: ctx, file: name, doc: doc, s: s, pictures: pictures.New(set, name, s),
 		tables: map[string]*table{}, shapes: map[*element]*shape{}, meshes: map[string]int{},
-		materials: map[string]int{}, images: map[*element]int{}}
+		materials: map[string]int{}, looks: map[*element][]int{}, images: map[*element]int{}}
 	r.asset()
 	if err := r.nodes(); err != nil {
 		return nil, nil, err
@@ -113,6 +113,7 @@ type reader struct {
 	shapes    map[*element]*shape // by their geometry
 	meshes    map[string]int      // of the scene, by their geometry and what is bound to it
 	materials map[string]int      // by their address and UV sets
+	looks     map[*element][]int // the materials that one of the document became
 	images    map[*element]int
 	path      []*element // nodes that are being gone through, so that none is within itself
 }

@@ -3,7 +3,9 @@ package usd
 import (
 	"fmt"
 	"math"
+	"reflect"
 	"slices"
+	"strconv"
 	"strings"
 
 	"yarvek/core/finding"
@@ -25,10 +27,22 @@ func (r *reader) materialOf(path string, sets []string) int {
 	if i, ok := r.materials[key]; ok {
 		return i
 	}
-	i := len(r.s.Materials)
-	r.materials[key], r.dressed0[path] = i, true
-	r.s.Materials = append(r.s.Materials, r.dressed(p, sets))
-	return i
+	m := r.dressed(p, sets)
+	i := slices.IndexFunc(r.looks[path], func(k int) bool { return sameLook(r.s.Materials[k], m) })
+	if i < 0 {
+		r.looks[path] = append(r.looks[path], len(r.s.Materials))
+		r.s.Materials = append(r.s.Materials, m)
+		i = len(r.looks[path]) - 1
+	}
+	r.materials[key] = r.looks[path][i]
+	return r.materials[key]
+}
+
+// sameLook tells whether two materials of one prim are one: what sets of coordinates their meshes have may tell them
+// apart. Sides are of meshes.
+func sameLook(a, b scene.Material) bool {
+	a.TwoSided = b.TwoSided
+	return reflect.DeepEqual(a, b)
 }
 
 // dressed makes a material of its surface.
@@ -244,7 +258,13 @@ func (d *dresser) placed(mp *scene.Map, tex *prim) {
 	if st == nil {
 		return
 	}
-	mp.UVSet = max(0, slices.Index(d.sets, word(d.value(st, "inputs:varname"))))
+	name := word(d.value(st, "inputs:varname"))
+	if mp.UVSet = slices.Index(d.sets, name); mp.UVSet < 0 { // the mesh has none of the name
+		mp.UVSet = 0
+		if n, err := strconv.Atoi(strings.TrimPrefix(name, "st")); err == nil && n > 0 && n < 64 {
+			mp.UVSet = n
+		}
+	}
 }
 
 // below is the placement that scales, turns anticlockwise and then moves coordinates whose origin is the bottom left

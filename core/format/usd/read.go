@@ -111,7 +111,7 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 	s := &scene.Scene{Name: strings.TrimSuffix(path.Base(file), path.Ext(file)), Format: "usd", Basis: geom.GLTF,
 		BasisHow: scene.ByStandard, UnitMetres: 0.01, UnitHow: scene.ByStandard}
 	r := &reader{stage: st, s: s, top: root, pictures: map[string]*pictures.Finder{}, materials: map[string]int{},
-		dressed0: map[string]bool{},
+		looks: map[string][]int{},
 		meshes:   map[string]int{}}
 	r.stageMeta(first)
 	for _, k := range r.tops(root.kids) {
@@ -149,7 +149,7 @@ type reader struct {
 	top       *prim
 	pictures  map[string]*pictures.Finder // by the layer that names them
 	materials map[string]int              // by their path and the UV sets of the mesh
-	dressed0  map[string]bool             // paths of those that are there
+	looks     map[string][]int            // those of a path
 	meshes    map[string]int
 	deep      int
 }
@@ -168,7 +168,7 @@ func (r *reader) tops(kids []*prim) []*prim {
 // spare brings the materials that no face uses.
 func (r *reader) spare(p *prim, depth int) {
 	for _, k := range p.kids {
-		if k.typ() == "Material" && k.active() && !r.dressed0[k.path] {
+		if k.typ() == "Material" && k.active() && r.looks[k.path] == nil {
 			r.materialOf(k.path, nil)
 		}
 		if depth < mostDeep {
