@@ -164,7 +164,7 @@ func TestCertificatesAgainstLoaders(t *testing.T) {
 		if n%3 != 0 {
 			what, s = "random", shapetest.Scene(uint64(5000+n))
 		}
-		f := format.Written[n/2%len(format.Written)]
+		f := detailed[n/2%len(detailed)]
 		to := target.Framed("own", "own", s.Basis, figure.Units[r.IntN(3)])
 		sent := s
 		if n%2 == 1 {

@@ -35,7 +35,7 @@ func TestOneGreyInAllFormats(t *testing.T) {
 	m.Colors = scene.Layer[[4]float32]{Values: [][4]float32{{float32(light), float32(light), float32(light), 1}},
 		Index: make([]int32, len(m.Corners))}
 	to := target.Framed("own", "own", s.Basis, figure.Metre)
-	for _, f := range format.Written {
+	for _, f := range detailed {
 		got := b.draw(t, filesOf(t, s, f, to))
 		require.Len(t, got.corners["grey"], 36, f.ID)
 		for k := range 3 {
@@ -145,7 +145,7 @@ func TestLoadersDrawWhatWasMeant(t *testing.T) {
 		r, err := prep.Run(context.Background(), prep.Input{Key: src.Name, Scene: src, Findings: found, Target: to},
 			prep.Prep{}, nil)
 		require.NoError(t, err)
-		for _, f := range format.Written {
+		for _, f := range detailed {
 			// the others hold the same in other bytes, and take the odd ones
 			if f.ID == "glb" || f.ID == "fbx" || f.ID == "obj" {
 				drawsAs(t, b, src.Name, r.Delivery.Scene, f, to)
@@ -155,7 +155,7 @@ func TestLoadersDrawWhatWasMeant(t *testing.T) {
 	for n := range odds {
 		what, s := odd(n)
 		to := target.Framed("own", "own", s.Basis, figure.Units[1])
-		for k, f := range format.Written {
+		for k, f := range detailed {
 			if !testing.Short() || k%3 == n%3 { // each in some formats by turns
 				drawsAs(t, b, what, s, f, to)
 			}
@@ -167,7 +167,7 @@ func TestLoadersDrawWhatWasMeant(t *testing.T) {
 		}
 		s := shapetest.Ragged(seed)
 		to := target.Framed("own", "own", s.Basis, figure.Metre)
-		for _, f := range format.Written {
+		for _, f := range detailed {
 			drawsAs(t, b, fmt.Sprint("ragged ", seed), s, f, to)
 		}
 	}

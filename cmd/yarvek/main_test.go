@@ -152,7 +152,7 @@ func TestExportAppliesRecordedDecisions(t *testing.T) {
 	_, err = run(t, prepareCommand(), in, "-o", out, "--prep", write(t, dir, "odd.json", `{"size":{"unti":"cm"}}`))
 	assert.ErrorContains(t, err, `Did you mean "unit"?`)
 	for _, args := range [][]string{
-		{in, "-o", filepath.Join(dir, "out.stl")}, {in, "-o", out, "--target", "sideways"},
+		{in, "-o", filepath.Join(dir, "out.stone")}, {in, "-o", out, "--target", "sideways"},
 		{filepath.Join(dir, "none.obj"), "-o", out},
 		{in, "-o", out, "--prep", in},
 	} {

@@ -110,7 +110,7 @@ func TestTidyDoesWhatIsAskedAndSaysIt(t *testing.T) {
 	assert.ErrorContains(t, err, "nothing is asked for")
 	_, err = run(t, tidyCommand(), in, "-o", filepath.Join(dir, "x.obj"), "--weld", "20000")
 	assert.ErrorContains(t, err, "out of bounds")
-	_, err = run(t, tidyCommand(), in, "-o", filepath.Join(dir, "x.stl"), "--all")
+	_, err = run(t, tidyCommand(), in, "-o", filepath.Join(dir, "x.stone"), "--all")
 	assert.Error(t, err)
 }
 

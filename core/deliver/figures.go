@@ -65,6 +65,9 @@ func FiguresOf(ctx context.Context, files []bundle.File, f format.Format, t targ
 // figuresOf are those of a scene as it was read from a file of a format, where general loaders stand it.
 func figuresOf(ctx context.Context, s *scene.Scene, f format.Format, t target.Target) (*Figures, error) {
 	by := geom.Linear(geom.Identity.M.Scaled(1 / s.UnitMetres))
+	if len(f.Ups) > 0 { // whose unit they honour
+		by = geom.Identity
+	}
 	if f.Declares && f.Fixed == nil && f.Frame(t).Basis.Up.Index() == 2 {
 		// A declared Z up is honoured by tipping all of it onto Y up.
 		by = geom.Linear(geom.Rotation(geom.Vec3{1, 0, 0}, -math.Pi/2)).Mul(by)
@@ -78,7 +81,9 @@ func figuresOf(ctx context.Context, s *scene.Scene, f format.Format, t target.Ta
 		if n.Mesh < 0 || s.Meshes[n.Mesh].Faces() == 0 {
 			continue
 		}
-		out.Nodes = append(out.Nodes, n.Name)
+		if f.Several { // else it is no more than the file's name
+			out.Nodes = append(out.Nodes, n.Name)
+		}
 		m := s.Meshes[n.Mesh].MappedIn(ctx, by.Mul(w))
 		if err := ctx.Err(); err != nil {
 			return nil, err

@@ -53,7 +53,7 @@ func (ours Figures) Against(theirs Figures, f format.Format) []Verdict {
 		size = max(size, math.Abs(ours.Min[i]), math.Abs(ours.Max[i]))
 	}
 	apart := max(ours.Min.Dist(theirs.Min), ours.Max.Dist(theirs.Max))
-	add("extents", "Extents, in units of the file", box(ours), box(theirs), apart <= 2e-6*size)
+	add("extents", "Extents, as loaders stand it", box(ours), box(theirs), apart <= 2e-6*size)
 	add("facing", "Volume, with its sign", figure.Significant(ours.Volume, 5), figure.Significant(theirs.Volume, 5),
 		math.Abs(ours.Volume-theirs.Volume) <= near*(math.Abs(ours.Volume)+ours.Area*size/3))
 	if len(ours.Nodes) > 0 {
@@ -61,8 +61,10 @@ func (ours Figures) Against(theirs Figures, f format.Format) []Verdict {
 		add("nodes", "Nodes with a mesh", fmt.Sprint(len(ours.Nodes)), fmt.Sprint(len(ours.Nodes)-len(lost))+few3(lost),
 			len(lost) == 0)
 	}
-	a, b, same := slotsBeside(ours, theirs, near)
-	add("slots", "Slots, by their area", a, b, same)
+	if len(theirs.Slots) > 0 || theirs.Triangles == 0 { // else that reader does not tell what materials are called
+		a, b, same := slotsBeside(ours, theirs, near)
+		add("slots", "Slots, by their area", a, b, same)
+	}
 	layer := func(code, what string, a, b, scale []float64) {
 		if len(a) == 0 {
 			return // nothing was sent that could be lost
@@ -213,7 +215,14 @@ var rules = map[string]map[string]string{
 		"pictures": "glTF 2.0, section 3.9, knows PNG and JPEG; others are an extension",
 	},
 	"fbx": {"": "FBX has no open standard; what the file's own settings and connections say is what was read"},
-	"obj": {"": "the format says neither axes nor unit, and numbers are as they stand"},
+	"usdz": {"": "the schemas of Universal Scene Description say what each attribute means, and subsets which faces have " +
+		"a material"},
+	"usdc": {"": "the schemas of Universal Scene Description say what each attribute means"},
+	"usda": {"": "the schemas of Universal Scene Description say what each attribute means"},
+	"dae":  {"": "COLLADA 1.4.1, chapter 5, says how primitives list their corners, and the asset its unit and axis"},
+	"ply":  {"": "a header says what each row has; which way it stands, none does"},
+	"stl":  {"": "facets are what they are; which way they stand, nothing says"},
+	"obj":  {"": "the format says neither axes nor unit, and numbers are as they stand"},
 }
 
 // byStandard says which reader is right of something that they differ in.

@@ -61,7 +61,6 @@ type Format struct {
 	Drawn    bool // how materials are drawn: cut-offs, sides, lighting, strength of a glow
 	Hides    bool // nodes that are not shown
 	Fades    bool // opacity of the colours of corners
-	Blanks   bool // names keep their blanks
 	Bare     bool // corners can be without normals; without it they get those of their faces
 	UVSets   int  // how many of a mesh it holds, [AnyUVSets] or none
 
@@ -133,18 +132,18 @@ var Written = []Format{
 	{ID: "glb", Name: "GLB", About: "glTF 2.0 in one file, pictures inside", Suffix: ".glb",
 		Fixed: khronos, Declares: true, BySlot: true, Tangents: true, Tree: true, Groups: true, UVSets: gltf.MaxUVSets,
 		Several: true, Slots: true, Physical: true, Normals: true, Colours: true, Empties: true, Sights: true, Drawn: true, Hides: true,
-		Fades: true, Blanks: true, write: gltf.Write},
+		Fades: true, write: gltf.Write},
 	{ID: "gltf", Name: "glTF with parts", About: "a document with its buffer and pictures beside it", Suffix: ".gltf",
 		Variant: "glb",
 		Fixed:   khronos, Declares: true, BySlot: true, Tangents: true, Tree: true, Groups: true, UVSets: gltf.MaxUVSets,
 		Several: true, Slots: true, Physical: true, Normals: true, Colours: true, Empties: true, Sights: true, Drawn: true, Hides: true,
-		Fades: true, Blanks: true, write: gltf.Write,
+		Fades: true, write: gltf.Write,
 		options: pack.Options{Parts: true}},
 	{ID: "gltf-one", Name: "glTF in one text file", About: "a document with its buffer and pictures inside, as text",
 		Suffix: ".gltf", Variant: "glb",
 		Fixed: khronos, Declares: true, BySlot: true, Tangents: true, Tree: true, Groups: true, UVSets: gltf.MaxUVSets,
 		Several: true, Slots: true, Physical: true, Normals: true, Colours: true, Empties: true, Sights: true, Drawn: true, Hides: true,
-		Fades: true, Blanks: true, write: gltf.Write,
+		Fades: true, write: gltf.Write,
 		options: pack.Options{Text: true}},
 	fbxAs("fbx", "FBX", "binary 7.4, polygons stay polygons; pictures beside it", pack.Options{Parts: true}),
 	fbxAs("fbx-one", "FBX in one file", "the same with the pictures inside", pack.Options{}),
@@ -154,17 +153,17 @@ var Written = []Format{
 	signed(fbxAs("fbx-signed", "FBX in the target’s own handedness",
 		"as the first, but for a left-handed target its third axis is "+
 			"declared turned round; most receivers overlook that and show the asset mirrored", pack.Options{Parts: true})),
+	{ID: "obj", Name: "OBJ + MTL", About: "polygons stay polygons; pictures beside it", Suffix: ".obj",
+		Polygons: true, Several: true, Slots: true, Physical: true, Normals: true, Colours: true, Bare: true, UVSets: 1,
+		write: obj.Write},
 	usdWriter("usdz", "USD package", "a zip of a crate and its pictures, as devices open it", ".usdz",
 		pack.Options{Wrapped: true}),
 	usdWriter("usdc", "USD crate", "binary, pictures beside it", ".usdc", pack.Options{}),
 	usdWriter("usda", "USD as text", "a layer of text, pictures beside it", ".usda", pack.Options{Text: true}),
 	{ID: "dae", Name: "COLLADA", About: "1.4.1, polygons stay polygons; pictures beside it", Suffix: ".dae",
 		Ups: collada.Ups, Declares: true, Righted: true, Polygons: true, BySlot: true, Tree: true, Bakes: true,
-		Several: true, Slots: true, Normals: true, Colours: true, Empties: true, Fades: true, Blanks: true, Bare: true,
+		Several: true, Slots: true, Normals: true, Colours: true, Empties: true, Fades: true, Bare: true,
 		UVSets: AnyUVSets, write: collada.Write},
-	{ID: "obj", Name: "OBJ + MTL", About: "polygons stay polygons; pictures beside it", Suffix: ".obj",
-		Polygons: true, Several: true, Slots: true, Physical: true, Normals: true, Colours: true, Bare: true, UVSets: 1,
-		write: obj.Write},
 	plyAs("ply", "PLY", "binary; one surface with normals, one UV set and colours", pack.Options{}),
 	plyAs("ply-text", "PLY as text", "the same in letters", pack.Options{Text: true}),
 	stlAs("stl", "STL", "binary; triangles and nothing else, as printers take them", pack.Options{}),
@@ -199,7 +198,7 @@ func fbxAs(id, name, about string, opt pack.Options) Format {
 		Declares: true, Righted: true, Polygons: true,
 		Tangents: true,
 		Tree:     true, Groups: true, Bakes: true, Several: true, Slots: true, Physical: true, Normals: true, Colours: true, Empties: true,
-		Sights: true, Drawn: true, Hides: true, Fades: true, Blanks: true, UVSets: AnyUVSets, options: opt, write: fbx.Write}
+		Sights: true, Drawn: true, Hides: true, Fades: true, UVSets: AnyUVSets, options: opt, write: fbx.Write}
 }
 
 // usdWriter is a variant of USD.
@@ -210,7 +209,7 @@ func usdWriter(id, name, about, suffix string, opt pack.Options) Format {
 	}
 	return Format{ID: id, Name: name, About: about, Suffix: suffix, Variant: variant, Ups: usd.Ups, Declares: true, Righted: true,
 		Polygons: true, Tree: true, Bakes: true, Several: true, Slots: true, Physical: true, Normals: true, Colours: true, Empties: true,
-		Hides: true, Fades: true, Blanks: true, Bare: true, UVSets: AnyUVSets, options: opt, write: usd.Write}
+		Hides: true, Fades: true, Bare: true, UVSets: AnyUVSets, options: opt, write: usd.Write}
 }
 
 // signed is a format in the target's own handedness, which its files declare.
@@ -249,7 +248,7 @@ func BySuffix(suffix string) (Format, error) {
 
 // Version is that of the readers: raise it when one of them reads the same file
 // otherwise, so that what was made of the old reading is not taken for the new.
-const Version = 11
+const Version = 12
 
 // Read reads the mesh file name of the set. What it had to leave, guess or repair
 // is in the findings; an error is a *fault.Error unless ctx ended.

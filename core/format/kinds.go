@@ -83,17 +83,14 @@ func unheard(t target.Target) target.Reading {
 	return target.Reading{KeepsNodes: true, Unit: t.Unit, Basis: t.Basis}
 }
 
-// Of is the format a scene was read from: the first that is written of its kind, or of a kind that is only read what
-// can be said of it.
+// Of is the format a scene was read from: the first that is written of its kind.
 func Of(s *scene.Scene) (Format, error) {
 	if f, err := BySuffix("." + s.Format); err == nil {
 		return f, nil
 	}
-	for _, k := range kinds {
-		if strings.EqualFold(k.name, s.Format) {
-			return Format{ID: s.Format, Name: k.name, Suffix: k.suffix, Declares: k.reads(target.Target{}).HonoursUnit,
-				Tree: true, Polygons: true, Several: true, Slots: true, Normals: true, Colours: true, Bare: true, Blanks: true,
-				UVSets: AnyUVSets}, nil
+	for _, f := range Written {
+		if strings.EqualFold(f.kindName(), s.Format) {
+			return f, nil
 		}
 	}
 	return Format{}, fault.Input("%q is no format that is read", fault.Shown(s.Format))

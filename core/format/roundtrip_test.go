@@ -414,7 +414,7 @@ func TestListsOfFormatsAgree(t *testing.T) {
 	with, without := Keeping(func(f Format) bool { return f.Empties })
 	assert.Equal(t, [2]string{"FBX, glTF, COLLADA and USD", "OBJ, PLY and STL"}, [2]string{with, without})
 	_, err = BySuffix(".stone")
-	assert.ErrorContains(t, err, "expected .glb, .gltf, .fbx, .usdz, .usdc, .usda, .dae")
+	assert.ErrorContains(t, err, "expected .glb, .gltf, .fbx, .obj, .usdz, .usdc, .usda, .dae, .ply or .stl")
 	assert.Equal(t, "model/obj", MediaType(".OBJ"))
 	assert.Empty(t, MediaType(".stone"))
 	table, err := os.ReadFile("../../docs/formats.md")

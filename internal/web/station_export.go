@@ -44,7 +44,7 @@ var exportRoom = room{
 			return nil, err
 		}
 		for _, f := range format.Written {
-			if f.Variant == "" || f.ID == p.Chosen.ID || f.ID == c.o.Kit.Target.Prefers {
+			if usual(f) || f.ID == p.Chosen.ID || f.ID == c.o.Kit.Target.Prefers {
 				p.Formats = append(p.Formats, f)
 			} else {
 				p.Variants = append(p.Variants, f)
@@ -222,6 +222,11 @@ func (p exportPage) Old() bool {
 	return e.Revision != o.Revision.Number || !e.Target.Equal(o.Kit.Target) || string(e.Prep) != string(o.Prep.JSON())
 }
 
+// usual tells the formats that targets say something of, in their first form; the others are folded.
+func usual(f format.Format) bool {
+	return slices.ContainsFunc(format.Rules(), func(r format.Rule) bool { return r.As.ID == f.ID })
+}
+
 // frameWords says in what frame a file of the format is written.
 func frameWords(f format.Format, t target.Target) string {
 	if f.Fixed != nil {
@@ -233,9 +238,15 @@ func frameWords(f format.Format, t target.Target) string {
 	if at.Basis != t.Basis {
 		own = "the target's axes, right-handed as nearly every receiver of the format expects"
 	}
+	if len(f.Ups) > 0 {
+		own = "the format's own axes for that"
+	}
 	s := fmt.Sprintf("Written in %s: %s up, %s-handed, %s. ", own, at.Basis.Up, at.Basis.Handedness(),
 		figure.UnitFor(at.UnitMetres).Name)
-	if f.Declares {
+	switch {
+	case len(f.Ups) > 0:
+		return s + "The file declares which way is up and the unit, and no front; node transforms are kept."
+	case f.Declares:
 		return s + "The file declares it; node transforms are kept."
 	}
 	return s + "The file can't say so."

@@ -125,13 +125,13 @@ func (c *crate) section(name string) {
 	c.at = s[0]
 }
 
-// unpacked undoes LZ4, in one piece or several, of so many bytes at most.
-func (c *crate) unpacked(packed []byte, most int) []byte {
-	if len(packed) == 0 || most < 0 || most/lz4Most > len(packed)+1 {
-		c.fail("packs %s into %s", figure.Bytes(int64(most)), figure.Bytes(int64(len(packed))))
+// unpacked undoes LZ4, in one piece or several, of so many bytes at least and at most.
+func (c *crate) unpacked(packed []byte, least, most int) []byte {
+	if len(packed) == 0 || most < least || least < 0 || least/lz4Most > len(packed)+1 {
+		c.fail("packs %s into %s", figure.Bytes(int64(least)), figure.Bytes(int64(len(packed))))
 	}
 	pieces, rest := int(packed[0]), packed[1:]
-	out := make([]byte, most)
+	out := make([]byte, min(most, lz4Most*(len(packed)+1)))
 	n := 0
 	one := func(b []byte) {
 		k, err := lz4.UncompressBlock(b, out[n:])
@@ -164,8 +164,9 @@ func (c *crate) ints(n, width int) []int64 {
 	if n == 0 {
 		return nil
 	}
-	b := c.unpacked(packed, width+(2*n+7)/8+width*n)
-	if len(b) < width+(2*n+7)/8 {
+	least := width + (2*n+7)/8 // where all differences are the common one
+	b := c.unpacked(packed, least, least+width*n)
+	if len(b) < least {
 		c.fail("has a packed list that is cut short")
 	}
 	number := func(b []byte, size int) int64 {
@@ -208,7 +209,7 @@ func (c *crate) readTokens() {
 	if plain > mostRows*16 {
 		c.fail("has names of %d bytes", plain)
 	}
-	text := c.unpacked(packed, int(plain))
+	text := c.unpacked(packed, int(plain), int(plain))
 	c.tokens = strings.SplitN(strings.TrimSuffix(string(text), "\x00"), "\x00", n)
 	if len(c.tokens) != n && n > 0 {
 		c.fail("counts %d names and has %d", n, len(c.tokens))
@@ -247,7 +248,7 @@ func (c *crate) readFields() {
 	c.section("FIELDS")
 	n := c.count(25)
 	names := c.ints(n, 4)
-	values := c.unpacked(c.bytes(c.count(100)), 8*n)
+	values := c.unpacked(c.bytes(c.count(100)), 8*n, 8*n)
 	if len(values) < 8*n {
 		c.fail("has fewer values than fields")
 	}

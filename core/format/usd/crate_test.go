@@ -97,3 +97,16 @@ func FuzzCrate(f *testing.F) {
 		}
 	})
 }
+
+// A long list whose numbers grow evenly is packed thousands of times, and read all the same: every mesh of triangles
+// alone has one.
+func TestEvenListsArePackedFarther(t *testing.T) {
+	const n = 60_000
+	text := "#usda 1.0\ndef Mesh \"m\" {\npoint3f[] points = [(0,0,0),(1,0,0),(0,1,0)]\nint[] faceVertexCounts = [" +
+		strings.Repeat("3,", n) + "]\nint[] faceVertexIndices = [" + strings.Repeat("0,1,2,", n) + "]\n}\n"
+	data := crateOf(t, text)
+	assert.Less(t, len(data), 2000)
+	s, _, err := read("a.usdc", string(data))
+	require.NoError(t, err)
+	assert.Equal(t, n, s.Meshes[0].Faces())
+}

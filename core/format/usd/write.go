@@ -7,10 +7,12 @@ import (
 	"encoding/binary"
 	"fmt"
 	"hash/crc32"
+	"maps"
 	"path"
 	"slices"
 	"strings"
 	"unicode"
+	"unicode/utf8"
 
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/pack"
@@ -20,11 +22,11 @@ import (
 
 // Write writes the scene as a layer of text (Options.Text), as a crate, or as a package with its pictures
 // (Options.Wrapped), in the basis and unit asked for: its up axis is +Y or +Z. Every node is an Xform with one matrix,
-// which holds its mesh; the whole is below one Xform, the default prim. Meshes that are placed more than once are
-// referred to. What the format can't hold is listed in the package's Changes. The error is ctx's when it ended.
+// which holds its mesh; the whole is below one Xform, the default prim. Meshes that are placed more than once are written
+// each time: not all readers follow references within a layer. What the format can't hold is listed in the package's Changes. The error is ctx's when it ended.
 func Write(ctx context.Context, s *scene.Scene, opt pack.Options) (*pack.Package, error) {
 	frame := geom.Linear(s.Basis.To(opt.Basis).Scaled(1 / opt.UnitMetres))
-	w := &writer{ctx: ctx, s: s.Carried(frame), opt: opt, first: map[int]string{}, slots: map[int]string{}, grey: map[int]string{}}
+	w := &writer{ctx: ctx, s: s.Carried(frame), opt: opt, slots: map[int]string{}, grey: map[int]string{}}
 	w.pictures()
 	top := w.whole()
 	root := &spec{meta: map[string]any{"defaultPrim": token(top.name), "metersPerUnit": one(opt.UnitMetres),
@@ -60,7 +62,6 @@ type writer struct {
 	names  pack.Names
 	grey   map[int]string // names of pictures that were made of the brightness of others
 	path   []string       // of each image, "" when there is none to refer to
-	first  map[int]string // path of the prim that a mesh was written as
 	slots  map[int]string // and of each material
 	two    map[int]bool   // materials that all meshes can show from both sides
 }
@@ -95,19 +96,19 @@ func prim0(typ, name string) *spec {
 // but case.
 type naming struct{ taken map[string]int }
 
-// identifier makes one of any name (the standard's identifiers, without the letters that older readers don't know).
+// identifier makes one of any name (AOUSD Core Specification 1.0: letters and digits of any script, and underlines).
 func identifier(name string) string {
 	var b strings.Builder
 	for _, r := range name {
 		switch {
-		case r < 0x80 && (r == '_' || unicode.IsLetter(r) || unicode.IsDigit(r)):
+		case r == '_' || unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.IsMark(r):
 			b.WriteRune(r)
 		default:
 			b.WriteByte('_')
 		}
 	}
 	n := b.String()
-	if n == "" || n[0] >= '0' && n[0] <= '9' {
+	if r, _ := utf8.DecodeRuneInString(n); r != '_' && !unicode.IsLetter(r) {
 		n = "_" + n
 	}
 	return n
@@ -138,7 +139,7 @@ func (w *writer) called(p *spec, name string, about pack.Topic) {
 	}
 	p.meta["displayName"] = prose(name)
 	w.out.SayOf(about, pack.Name, name, fmt.Sprintf("the name of “%s” became “%s”", name, p.name),
-		"USD names are of letters, digits and underlines; the whole name is kept as the one to show")
+		"USD names are of letters, digits and underlines; the whole name stands beside it, to be shown")
 }
 
 // whole is the prim that holds all.
@@ -163,24 +164,33 @@ func (w *writer) whole() *spec {
 	}
 	w.sides()
 	at := make([]*spec, len(w.s.Nodes))
-	paths := make([]string, len(w.s.Nodes))
+	uses := map[int]int{}
 	names := make([]naming, len(w.s.Nodes))
 	for i, n := range w.s.Nodes { // a parent comes first
-		into, in, by := top, base, &beside
+		into, by := top, &beside
 		if n.Parent >= 0 {
-			into, in, by = at[n.Parent], paths[n.Parent], &names[n.Parent]
+			into, by = at[n.Parent], &names[n.Parent]
 		}
 		p := prim0("Xform", by.take(n.Name))
 		w.called(p, n.Name, pack.Nodes)
-		at[i], paths[i] = p, in+"/"+p.name
+		at[i] = p
+		if n.Mesh >= 0 {
+			uses[n.Mesh]++
+		}
 		into.kids = append(into.kids, p)
-		w.node(p, paths[i], n, &names[i])
+		w.node(p, n, &names[i])
+	}
+	for _, m := range slices.Sorted(maps.Keys(uses)) {
+		if n := uses[m]; n > 1 {
+			w.out.Say(pack.Nodes, fmt.Sprintf("%d instances of “%s”", n, w.s.Meshes[m].Name),
+				"each is written in full, since not all readers follow references within a file")
+		}
 	}
 	return top
 }
 
 // node fills the prim of one.
-func (w *writer) node(p *spec, at string, n scene.Node, below *naming) {
+func (w *writer) node(p *spec, n scene.Node, below *naming) {
 	if !n.Local.IsIdentity() {
 		m, t := n.Local.M, n.Local.T
 		p.set("matrix4d", "xformOp:transform", rows(16, []float64{m[0][0], m[1][0], m[2][0], 0, m[0][1], m[1][1], m[2][1], 0,
@@ -210,14 +220,7 @@ func (w *writer) node(p *spec, at string, n scene.Node, below *naming) {
 		c.meta["apiSchemas"] = &edits{before: []any{prose("PhysicsCollisionAPI"), prose("PhysicsMeshCollisionAPI")}}
 		c.set("token", "physics:approximation", token("convexHull"))
 	}
-	if from, ok := w.first[n.Mesh]; ok {
-		c.meta["references"] = &edits{before: []any{target(from)}}
-		return
-	}
-	if n.Touch == nil { // one that is touched is never what others refer to: they would be touched, too
-		w.first[n.Mesh] = at + "/" + c.name
-	}
-	w.mesh(c, w.first[n.Mesh], m)
+	w.mesh(c, m)
 }
 
 // single is a list of one row as a value of its own.
@@ -233,7 +236,7 @@ func ints(list []int32) tuple {
 }
 
 // mesh fills the prim of one.
-func (w *writer) mesh(p *spec, at string, m *scene.Mesh) {
+func (w *writer) mesh(p *spec, m *scene.Mesh) {
 	points := make([]float64, 0, 3*len(m.Points))
 	box := geom.EmptyBox()
 	for _, q := range m.Points {
@@ -286,7 +289,7 @@ func (w *writer) mesh(p *spec, at string, m *scene.Mesh) {
 	if m.Tangents.Has() {
 		w.out.Say(pack.Tangents, "tangents", "USD has no standard place for them; a receiver makes them from normals and UVs")
 	}
-	w.bind(p, at, m)
+	w.bind(p, m)
 }
 
 // setName is what a UV set is called by its number.
@@ -298,7 +301,7 @@ func setName(i int) string {
 }
 
 // bind gives a mesh and its faces their materials.
-func (w *writer) bind(p *spec, _ string, m *scene.Mesh) {
+func (w *writer) bind(p *spec, m *scene.Mesh) {
 	binding := &edits{before: []any{prose("MaterialBindingAPI")}}
 	bound := func(p *spec, k int) {
 		if e, ok := p.meta["apiSchemas"].(*edits); ok {

@@ -5,11 +5,22 @@ const loaders = () => import("../vendor/three-loaders-0.187.0.min.js");
 const READER = "three.js loaders 0.187.0";
 const uses = ["map", "normalMap", "bumpMap", "roughnessMap", "metalnessMap", "aoMap", "emissiveMap", "alphaMap"];
 
+// What a texture shows, once for each file: not all loaders open a picture that is used twice only once.
+function sourceOf(m) {
+  const src = m.image?.currentSrc || m.image?.src;
+  if (src && !src.startsWith("blob:")) return src;
+  if (!src) return m.source || m.image;
+  const side = 16, c = new OffscreenCanvas(side, side).getContext("2d");
+  c.drawImage(m.image, 0, 0, side, side);
+  return `${m.image.width} ${m.image.height} ${c.getImageData(0, 0, side, side).data}`;
+}
+
 // The name a file gave an object, before a loader made it fit for its own use.
 const nameOf = (o) => o.userData.originalName ?? o.userData.name ?? o.name;
 
 async function parsed(url, mtl) {
-  const { THREE, FBXLoader, GLTFLoader, OBJLoader, MTLLoader } = await loaders();
+  const { THREE, FBXLoader, GLTFLoader, OBJLoader, MTLLoader, ColladaLoader, PLYLoader, STLLoader, USDLoader } =
+    await loaders();
   const manager = new THREE.LoadingManager();
   let broken = 0;
   manager.onError = () => { broken++; };
@@ -18,7 +29,12 @@ async function parsed(url, mtl) {
   let root;
   if (/\.fbx$/i.test(path)) root = await new FBXLoader(manager).loadAsync(path);
   else if (/\.(glb|gltf)$/i.test(path)) root = (await new GLTFLoader(manager).loadAsync(path)).scene;
-  else {
+  else if (/\.dae$/i.test(path)) root = (await new ColladaLoader(manager).loadAsync(path)).scene;
+  else if (/\.usd[acz]?$/i.test(path)) root = await new USDLoader(manager).loadAsync(path);
+  else if (/\.(ply|stl)$/i.test(path)) { // one surface, without a name
+    const loader = /\.ply$/i.test(path) ? new PLYLoader(manager) : new STLLoader(manager);
+    root = new THREE.Mesh(await loader.loadAsync(path));
+  } else {
     const loader = new OBJLoader(manager);
     if (mtl) {
       const lib = await new MTLLoader(manager).loadAsync(new URL(mtl, location.href).href);
@@ -106,16 +122,18 @@ export async function figures(url, mtl) {
   if (out.nodes.length > 4 * most) out.nodes = [];
   for (const layer of ["normals", "uvs", "colors"]) if (lacks[layer] || !out.triangles) out[layer] = [];
   if (!out.triangles) { out.min = [0, 0, 0]; out.max = [0, 0, 0]; }
+  // Not all loaders tell what materials are called.
+  if (/\.usd.$/i.test(url) && [...slots.keys()].every((n) => !n)) slots.clear();
   out.slots = [...slots].map(([name, area]) => ({ name, area }));
   const images = new Set();
   for (const m of maps) {
     for (let i = 0; i < 200 && !(m.image?.width > 0); i++) await new Promise((go) => setTimeout(go, 10));
-    if (m.image?.width > 0) images.add(m.source ?? m.image);
+    if (m.image?.width > 0) images.add(sourceOf(m));
     else out.broken++;
   }
   const seen = new Set();
   for (const m of maps) {
-    const of = m.source ?? m.image;
+    const of = sourceOf(m);
     if (images.has(of) && !seen.has(of)) {
       seen.add(of);
       out.pictures.push(m.image.width * 65536 + m.image.height);
