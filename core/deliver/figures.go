@@ -81,7 +81,11 @@ func figuresOf(ctx context.Context, s *scene.Scene, f format.Format, t target.Ta
 		if n.Mesh < 0 || s.Meshes[n.Mesh].Faces() == 0 {
 			continue
 		}
-		if f.Several { // else it is no more than the file's name
+		switch {
+		case !f.Several: // it is no more than the file's name
+		case f.Calls != nil:
+			out.Nodes = append(out.Nodes, f.Calls(n.Name))
+		default:
 			out.Nodes = append(out.Nodes, n.Name)
 		}
 		m := s.Meshes[n.Mesh].MappedIn(ctx, by.Mul(w))

@@ -52,6 +52,8 @@ type Format struct {
 	Bakes    bool // node transforms can be left out on request, since they are kept otherwise
 	Groups   bool // LODs can be a group, with where each takes over
 	Several  bool // more than one mesh
+	// Calls is what a file calls what has a name, nil where that is the name; the reader of the house has it back.
+	Calls    func(name string) string
 	Slots    bool // faces can have materials of their own
 	Normals  bool
 	Colours  bool // of corners
@@ -207,7 +209,7 @@ func usdWriter(id, name, about, suffix string, opt pack.Options) Format {
 	if id == variant {
 		variant = ""
 	}
-	return Format{ID: id, Name: name, About: about, Suffix: suffix, Variant: variant, Ups: usd.Ups, Declares: true, Righted: true,
+	return Format{ID: id, Name: name, About: about, Suffix: suffix, Variant: variant, Ups: usd.Ups, Calls: usd.Identifier, Declares: true, Righted: true,
 		Polygons: true, Tree: true, Bakes: true, Several: true, Slots: true, Physical: true, Normals: true, Colours: true, Empties: true,
 		Hides: true, Fades: true, Bare: true, UVSets: AnyUVSets, options: opt, write: usd.Write}
 }

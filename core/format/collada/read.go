@@ -113,7 +113,7 @@ type reader struct {
 	shapes    map[*element]*shape // by their geometry
 	meshes    map[string]int      // of the scene, by their geometry and what is bound to it
 	materials map[string]int      // by their address and UV sets
-	looks     map[*element][]int // the materials that one of the document became
+	looks     map[*element][]int  // the materials that one of the document became
 	images    map[*element]int
 	path      []*element // nodes that are being gone through, so that none is within itself
 }

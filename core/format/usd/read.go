@@ -111,8 +111,8 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 	s := &scene.Scene{Name: strings.TrimSuffix(path.Base(file), path.Ext(file)), Format: "usd", Basis: geom.GLTF,
 		BasisHow: scene.ByStandard, UnitMetres: 0.01, UnitHow: scene.ByStandard}
 	r := &reader{stage: st, s: s, top: root, pictures: map[string]*pictures.Finder{}, materials: map[string]int{},
-		looks: map[string][]int{},
-		meshes:   map[string]int{}}
+		looks:  map[string][]int{},
+		meshes: map[string]int{}}
 	r.stageMeta(first)
 	for _, k := range r.tops(root.kids) {
 		if err := r.prim(k, at0); err != nil {
@@ -179,7 +179,7 @@ func (r *reader) spare(p *prim, depth int) {
 
 // shown is the name that a prim is to be shown by, its own where it says no other that it could stand for.
 func (p *prim) shown() string {
-	if name := word(p.meta("displayName")); name != "" && strings.HasPrefix(p.name, identifier(name)) {
+	if name := word(p.meta("displayName")); name != "" && strings.HasPrefix(p.name, Identifier(name)) {
 		return name
 	}
 	return p.name

@@ -12,7 +12,6 @@ import (
 	"slices"
 	"strings"
 	"unicode"
-	"unicode/utf8"
 
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/pack"
@@ -96,19 +95,20 @@ func prim0(typ, name string) *spec {
 // but case.
 type naming struct{ taken map[string]int }
 
-// identifier makes one of any name (AOUSD Core Specification 1.0: letters and digits of any script, and underlines).
-func identifier(name string) string {
+// Identifier is what a prim is called for a name: letters, digits and underlines of ASCII. Newer readers know letters of
+// all scripts (AOUSD Core Specification 1.0), and older ones refuse the file.
+func Identifier(name string) string {
 	var b strings.Builder
 	for _, r := range name {
 		switch {
-		case r == '_' || unicode.IsLetter(r) || unicode.IsDigit(r) || unicode.IsMark(r):
+		case r < 0x80 && (r == '_' || unicode.IsLetter(r) || unicode.IsDigit(r)):
 			b.WriteRune(r)
 		default:
 			b.WriteByte('_')
 		}
 	}
 	n := b.String()
-	if r, _ := utf8.DecodeRuneInString(n); r != '_' && !unicode.IsLetter(r) {
+	if n == "" || n[0] >= '0' && n[0] <= '9' {
 		n = "_" + n
 	}
 	return n
@@ -118,7 +118,7 @@ func (n *naming) take(name string) string {
 	if n.taken == nil {
 		n.taken = map[string]int{}
 	}
-	base := identifier(name)
+	base := Identifier(name)
 	out := base
 	for k := n.taken[strings.ToLower(base)] + 1; ; k++ {
 		if k > 1 {
@@ -139,12 +139,12 @@ func (w *writer) called(p *spec, name string, about pack.Topic) {
 	}
 	p.meta["displayName"] = prose(name)
 	w.out.SayOf(about, pack.Name, name, fmt.Sprintf("the name of “%s” became “%s”", name, p.name),
-		"USD names are of letters, digits and underlines; the whole name stands beside it, to be shown")
+		"names that all readers of USD take are of plain letters, digits and underlines; the whole name stands beside it")
 }
 
 // whole is the prim that holds all.
 func (w *writer) whole() *spec {
-	top := prim0("Xform", identifier(w.opt.Name))
+	top := prim0("Xform", Identifier(w.opt.Name))
 	top.meta["kind"] = token("component")
 	base := "/" + top.name
 	var beside naming
