@@ -33,8 +33,8 @@ import (
 	"yarvek/internal/demo"
 )
 
-// detailed are the formats whose every property the loaders' page looks at; of all others they give their second opinion
-// (TestTheSecondOpinionAgrees).
+// detailed are the formats whose every property the loaders' page looks at; of all others they give their second
+// opinion (TestTheSecondOpinionAgrees).
 var detailed = slices.DeleteFunc(slices.Clone(format.Written), func(f format.Format) bool {
 	return len(f.Ups) > 0 || !f.Several
 })

@@ -214,9 +214,8 @@ var rules = map[string]map[string]string{
 		"colors":   "glTF 2.0, section 3.7.2.1, has colours of corners in linear light",
 		"pictures": "glTF 2.0, section 3.9, knows PNG and JPEG; others are an extension",
 	},
-	"fbx": {"": "FBX has no open standard; what the file's own settings and connections say is what was read"},
-	"usdz": {"": "the schemas of Universal Scene Description say what each attribute means, and subsets which faces have " +
-		"a material"},
+	"fbx":  {"": "FBX has no open standard; what the file's own settings and connections say is what was read"},
+	"usdz": {"": "the schemas of Universal Scene Description say what each attribute means"},
 	"usdc": {"": "the schemas of Universal Scene Description say what each attribute means"},
 	"usda": {"": "the schemas of Universal Scene Description say what each attribute means"},
 	"dae":  {"": "COLLADA 1.4.1, chapter 5, says how primitives list their corners, and the asset its unit and axis"},

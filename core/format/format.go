@@ -133,18 +133,21 @@ var khronos = &Frame{geom.GLTF, 1}
 var Written = []Format{
 	{ID: "glb", Name: "GLB", About: "glTF 2.0 in one file, pictures inside", Suffix: ".glb",
 		Fixed: khronos, Declares: true, BySlot: true, Tangents: true, Tree: true, Groups: true, UVSets: gltf.MaxUVSets,
-		Several: true, Slots: true, Physical: true, Normals: true, Colours: true, Empties: true, Sights: true, Drawn: true, Hides: true,
+		Several: true, Slots: true, Physical: true, Normals: true, Colours: true, Empties: true, Sights: true,
+		Drawn: true, Hides: true,
 		Fades: true, write: gltf.Write},
 	{ID: "gltf", Name: "glTF with parts", About: "a document with its buffer and pictures beside it", Suffix: ".gltf",
 		Variant: "glb",
 		Fixed:   khronos, Declares: true, BySlot: true, Tangents: true, Tree: true, Groups: true, UVSets: gltf.MaxUVSets,
-		Several: true, Slots: true, Physical: true, Normals: true, Colours: true, Empties: true, Sights: true, Drawn: true, Hides: true,
+		Several: true, Slots: true, Physical: true, Normals: true, Colours: true, Empties: true, Sights: true,
+		Drawn: true, Hides: true,
 		Fades: true, write: gltf.Write,
 		options: pack.Options{Parts: true}},
 	{ID: "gltf-one", Name: "glTF in one text file", About: "a document with its buffer and pictures inside, as text",
 		Suffix: ".gltf", Variant: "glb",
 		Fixed: khronos, Declares: true, BySlot: true, Tangents: true, Tree: true, Groups: true, UVSets: gltf.MaxUVSets,
-		Several: true, Slots: true, Physical: true, Normals: true, Colours: true, Empties: true, Sights: true, Drawn: true, Hides: true,
+		Several: true, Slots: true, Physical: true, Normals: true, Colours: true, Empties: true, Sights: true,
+		Drawn: true, Hides: true,
 		Fades: true, write: gltf.Write,
 		options: pack.Options{Text: true}},
 	fbxAs("fbx", "FBX", "binary 7.4, polygons stay polygons; pictures beside it", pack.Options{Parts: true}),
@@ -199,8 +202,8 @@ func fbxAs(id, name, about string, opt pack.Options) Format {
 	return Format{ID: id, Name: name, About: about, Suffix: ".fbx", Variant: variant,
 		Declares: true, Righted: true, Polygons: true,
 		Tangents: true,
-		Tree:     true, Groups: true, Bakes: true, Several: true, Slots: true, Physical: true, Normals: true, Colours: true, Empties: true,
-		Sights: true, Drawn: true, Hides: true, Fades: true, UVSets: AnyUVSets, options: opt, write: fbx.Write}
+		Tree:     true, Groups: true, Bakes: true, Several: true, Slots: true, Physical: true, Normals: true, Colours: true,
+		Empties: true, Sights: true, Drawn: true, Hides: true, Fades: true, UVSets: AnyUVSets, options: opt, write: fbx.Write}
 }
 
 // usdWriter is a variant of USD.
@@ -209,9 +212,11 @@ func usdWriter(id, name, about, suffix string, opt pack.Options) Format {
 	if id == variant {
 		variant = ""
 	}
-	return Format{ID: id, Name: name, About: about, Suffix: suffix, Variant: variant, Ups: usd.Ups, Calls: usd.Identifier, Declares: true, Righted: true,
-		Polygons: true, Tree: true, Bakes: true, Several: true, Slots: true, Physical: true, Normals: true, Colours: true, Empties: true,
-		Hides: true, Fades: true, Bare: true, UVSets: AnyUVSets, options: opt, write: usd.Write}
+	return Format{ID: id, Name: name, About: about, Suffix: suffix, Variant: variant, Ups: usd.Ups,
+		Calls: usd.Identifier, Declares: true, Righted: true,
+		Polygons: true, Tree: true, Bakes: true, Several: true, Slots: true, Physical: true, Normals: true, Colours: true,
+		Empties: true,
+		Hides:   true, Fades: true, Bare: true, UVSets: AnyUVSets, options: opt, write: usd.Write}
 }
 
 // signed is a format in the target's own handedness, which its files declare.

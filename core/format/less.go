@@ -69,7 +69,8 @@ func (l *lesser) single(s *scene.Scene, name string) *scene.Scene {
 	}
 	if len(flat.Nodes) == 1 && flat.Nodes[0].Name != name {
 		l.said = append(l.said, pack.Change{About: pack.Nodes,
-			What: fmt.Sprintf("“%s” is called “%s”", flat.Nodes[0].Name, name), Why: l.kindName() + " has no name but the file’s"})
+			What: fmt.Sprintf("“%s” is called “%s”", flat.Nodes[0].Name, name),
+			Why:  l.kindName() + " has no name but the file’s"})
 	}
 	mesh := scene.Joined(name, flat.Meshes)
 	if len(flat.Meshes) == 1 {

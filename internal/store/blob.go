@@ -72,8 +72,8 @@ func (b *Bringing) Put(r io.Reader, most int64) (sha string, size int64, err err
 	return b.s.put(r, most, b)
 }
 
-// Adopt holds a file that an earlier bringing, which ended with its program, put there; it goes with this one as if this
-// had brought it. The errors are those of [Store.OpenBlob].
+// Adopt holds a file that an earlier bringing, which ended with its program, put there; it goes with this one as if
+// this had brought it. The errors are those of [Store.OpenBlob].
 func (b *Bringing) Adopt(sha string) error {
 	f, err := b.s.OpenBlob(sha)
 	if err != nil {

@@ -44,10 +44,13 @@ var exportRoom = room{
 			return nil, err
 		}
 		for _, f := range format.Written {
-			if usual(f) || f.ID == p.Chosen.ID || f.ID == c.o.Kit.Target.Prefers {
+			switch {
+			case usual(f) || f.ID == p.Chosen.ID || f.ID == c.o.Kit.Target.Prefers:
 				p.Formats = append(p.Formats, f)
-			} else {
+			case slices.ContainsFunc(format.Rules(), func(r format.Rule) bool { return r.As.ID == f.Variant }):
 				p.Variants = append(p.Variants, f)
+			default:
+				p.Others = append(p.Others, f)
 			}
 		}
 		if job := c.r.URL.Query().Get("sending"); job != "" {
@@ -121,8 +124,9 @@ type exportPage struct {
 	worksheet
 	Report  *export.Report
 	Decided export.Decisions
-	// Formats are those that matter, with the chosen and the preferred one; Variants hold the same in other bytes.
-	Formats, Variants []format.Format
+	// Formats are those that matter, with the chosen and the preferred one; Variants hold the same in other bytes, and
+	// Others are for other uses.
+	Formats, Variants, Others []format.Format
 
 	Chosen  format.Format
 	Sent    []work.Sent // the newest first, the last hundred

@@ -179,8 +179,8 @@ func (w *writer) source(mesh int, what, params string, n int, row func(int) []fl
 		}
 	}
 	w.buf.Write(b)
-	w.say("</float_array><technique_common><accessor source=\"#mesh%d-%s-array\" count=\"%d\" stride=\"%d\">", mesh, what, n,
-		width)
+	w.say("</float_array><technique_common><accessor source=\"#mesh%d-%s-array\" count=\"%d\" stride=\"%d\">",
+		mesh, what, n, width)
 	for _, p := range params {
 		w.say(`<param name="%s" type="float"/>`, string(p))
 	}
@@ -192,8 +192,8 @@ func (w *writer) polygons(mesh int, m *scene.Mesh) {
 	layers := [][]int32{m.Corners}
 	inputs := fmt.Sprintf("<input semantic=\"VERTEX\" source=\"#mesh%d-vertices\" offset=\"0\"/>", mesh)
 	add := func(semantic, what, set string, index []int32) {
-		inputs += fmt.Sprintf("<input semantic=\"%s\" source=\"#mesh%d-%s\" offset=\"%d\"%s/>", semantic, mesh, what, len(layers),
-			set)
+		inputs += fmt.Sprintf("<input semantic=\"%s\" source=\"#mesh%d-%s\" offset=\"%d\"%s/>", semantic, mesh, what,
+			len(layers), set)
 		layers = append(layers, index)
 	}
 	if m.Normals.Has() {
@@ -245,10 +245,12 @@ func (w *writer) scene() {
 			tops = append(tops, i)
 		}
 		if hidden[i] && n.Mesh >= 0 {
-			w.out.SayOf(pack.Nodes, pack.Hidden, n.Name, fmt.Sprintf("that “%s” is hidden", n.Name), "COLLADA has no word for it")
+			w.out.SayOf(pack.Nodes, pack.Hidden, n.Name, fmt.Sprintf("that “%s” is hidden", n.Name),
+				"COLLADA has no word for it")
 		}
 		if strings.ContainsFunc(n.Name, unwritable) {
-			w.out.SayOf(pack.Nodes, pack.Name, n.Name, fmt.Sprintf("letters of the name “%s”", n.Name), "XML has no way to write them")
+			w.out.SayOf(pack.Nodes, pack.Name, n.Name, fmt.Sprintf("letters of the name “%s”", n.Name),
+				"XML has no way to write them")
 		}
 	}
 	var node func(i int)

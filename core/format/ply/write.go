@@ -13,10 +13,10 @@ import (
 	"yarvek/core/scene"
 )
 
-// Write writes the scene as one surface in a binary PLY, or one of text (Options.Text), in the basis and unit asked for:
-// points with the normals, first UV set and colours that its corners have, and polygons. A point whose corners differ is
-// written once for each. Colours have eight bits, as screens show them. What the scene has besides is to be left out and
-// named before (format.Less). The error is ctx's when it ended.
+// Write writes the scene as one surface in a binary PLY, or one of text (Options.Text), in the basis and unit asked
+// for: points with the normals, first UV set and colours that its corners have, and polygons. A point whose corners
+// differ is written once for each. Colours have eight bits, as screens show them. What the scene has besides is to be
+// left out and named before (format.Less). The error is ctx's when it ended.
 func Write(ctx context.Context, s *scene.Scene, opt pack.Options) (*pack.Package, error) {
 	frame := geom.Linear(s.Basis.To(opt.Basis).Scaled(1 / opt.UnitMetres))
 	flat := s.Flattened().Carried(frame)
@@ -96,8 +96,8 @@ func (w *writer) head(opt pack.Options, n int) {
 	if w.text {
 		coding = "ascii"
 	}
-	w.b = fmt.Appendf(w.b, "ply\nformat %s 1.0\ncomment one unit is %g m; %s up\nelement vertex %d\n", coding, opt.UnitMetres,
-		opt.Basis.Up, n)
+	w.b = fmt.Appendf(w.b, "ply\nformat %s 1.0\ncomment one unit is %g m; %s up\nelement vertex %d\n", coding,
+		opt.UnitMetres, opt.Basis.Up, n)
 	props := func(typ string, names ...string) {
 		for _, n := range names {
 			w.b = fmt.Appendf(w.b, "property %s %s\n", typ, n)

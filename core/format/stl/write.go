@@ -13,10 +13,10 @@ import (
 	"yarvek/core/scene"
 )
 
-// Write writes the triangles of the scene as a binary STL, or as text (Options.Text), in the basis and unit asked for.
-// Nothing else is held, and what the scene has besides is to be left out and named before (format.Less). A facet's
-// normal is that of its corners; one without area has none. The error is ctx's when it ended, or a *fault.Error for more
-// triangles than a file can count.
+// Write writes the triangles of the scene as a binary STL, or as text (Options.Text), in the basis and unit asked
+// for. Nothing else is held, and what the scene has besides is to be left out and named before (format.Less). A
+// facet's normal is that of its corners; one without area has none. The error is ctx's when it ended, or a
+// *fault.Error for more triangles than a file can count.
 func Write(ctx context.Context, s *scene.Scene, opt pack.Options) (*pack.Package, error) {
 	frame := geom.Linear(s.Basis.To(opt.Basis).Scaled(1 / opt.UnitMetres))
 	flat := s.Flattened().Carried(frame).Triangulated()

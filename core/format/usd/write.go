@@ -20,9 +20,10 @@ import (
 )
 
 // Write writes the scene as a layer of text (Options.Text), as a crate, or as a package with its pictures
-// (Options.Wrapped), in the basis and unit asked for: its up axis is +Y or +Z. Every node is an Xform with one matrix,
-// which holds its mesh; the whole is below one Xform, the default prim. Meshes that are placed more than once are written
-// each time: not all readers follow references within a layer. What the format can't hold is listed in the package's Changes. The error is ctx's when it ended.
+// (Options.Wrapped), in the basis and unit asked for: its up axis is +Y or +Z. Every node is an Xform with one
+// matrix, which holds its mesh; the whole is below one Xform, the default prim. Meshes that are placed more than once
+// are written each time: not all readers follow references within a layer. What the format can't hold is listed in
+// the package's Changes. The error is ctx's when it ended.
 func Write(ctx context.Context, s *scene.Scene, opt pack.Options) (*pack.Package, error) {
 	frame := geom.Linear(s.Basis.To(opt.Basis).Scaled(1 / opt.UnitMetres))
 	w := &writer{ctx: ctx, s: s.Carried(frame), opt: opt, slots: map[int]string{}, grey: map[int]string{}}
@@ -95,8 +96,8 @@ func prim0(typ, name string) *spec {
 // but case.
 type naming struct{ taken map[string]int }
 
-// Identifier is what a prim is called for a name: letters, digits and underlines of ASCII. Newer readers know letters of
-// all scripts (AOUSD Core Specification 1.0), and older ones refuse the file.
+// Identifier is what a prim is called for a name: letters, digits and underlines of ASCII. Newer readers know letters
+// of all scripts (AOUSD Core Specification 1.0), and older ones refuse the file.
 func Identifier(name string) string {
 	var b strings.Builder
 	for _, r := range name {
@@ -248,7 +249,7 @@ func (w *writer) mesh(p *spec, m *scene.Mesh) {
 	}
 	p.set("point3f[]", "points", rows(3, points))
 	if !box.IsEmpty() {
-		p.set("float3[]", "extent", rows(3, []float64{box.Min[0], box.Min[1], box.Min[2], box.Max[0], box.Max[1], box.Max[2]}))
+		p.set("float3[]", "extent", rows(3, slices.Concat(box.Min[:], box.Max[:])))
 	}
 	p.set("int[]", "faceVertexCounts", rows(1, counts))
 	p.set("int[]", "faceVertexIndices", ints(m.Corners))

@@ -324,6 +324,11 @@ func (r *Report) lods(d Decisions, f format.Format, ask Ask) {
 			"They are decided and were not made yet; exporting waits for them.")
 		return
 	}
+	if !f.Several {
+		say(finding.Note, "one-surface", f.Name+" holds one surface",
+			"Meshes are joined, LODs and shapes leave as files of their own, and what it has no place for stays behind: "+
+				"the certificate names it.")
+	}
 	named := d
 	named.LODs = LODsNamed
 	whole := d
