@@ -19,6 +19,7 @@ var layers = [][]string{
 		"core/measure", "core/process",
 		"core/collide"},
 	{"core/geom", "core/memo", "core/figure", "core/strict"},
+	{"core/cloud"},
 	{"core/scene", "core/finding"},
 	{"core/shape", "core/topo", "core/picture", "core/picture/webp"},
 	{"core/measure/cost", "core/measure/deviation", "core/measure/extents", "core/measure/flaw", "core/measure/stand",

@@ -86,6 +86,15 @@ func (c *Cloud) Box() geom.Box {
 	return b
 }
 
+// BoxBy is round all points, carried by a map.
+func (c *Cloud) BoxBy(a geom.Affine) geom.Box {
+	b := geom.EmptyBox()
+	for _, p := range c.Points {
+		b = b.Add(a.Apply(p))
+	}
+	return b
+}
+
 // Bytes is what the cloud holds on to.
 func (c *Cloud) Bytes() int64 {
 	n := int64(24 * len(c.Points))

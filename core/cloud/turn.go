@@ -2,6 +2,8 @@ package cloud
 
 import (
 	"math"
+	"slices"
+	"strings"
 
 	"yarvek/core/fault"
 	"yarvek/core/geom"
@@ -32,6 +34,30 @@ func (c *Cloud) Mapped(a geom.Affine) error {
 	c.turnBlobs(r, k)
 	c.turnLight(r)
 	return nil
+}
+
+// Carried is a cloud carried by any map, as a copy. Where the map stretches or shears, normals, turns, sizes and light by
+// direction are gone: no points have them then.
+func (c *Cloud) Carried(a geom.Affine) *Cloud {
+	out := &Cloud{Name: c.Name, Type: c.Type, Points: slices.Clone(c.Points)}
+	for _, f := range c.Fields {
+		f.Single, f.Double = slices.Clone(f.Single), slices.Clone(f.Double)
+		out.Fields = append(out.Fields, f)
+	}
+	if out.Mapped(a) == nil {
+		return out
+	}
+	for i, p := range out.Points {
+		out.Points[i] = a.Apply(p)
+	}
+	out.Fields = slices.DeleteFunc(out.Fields, func(f Field) bool { return directed(f.Name) })
+	return out
+}
+
+// directed tells fields that mean something only with the way a cloud stands.
+func directed(name string) bool {
+	return name == "nx" || name == "ny" || name == "nz" || strings.HasPrefix(name, "rot_") ||
+		strings.HasPrefix(name, "scale_") || strings.HasPrefix(name, "f_rest_")
 }
 
 // turnNormals turns normals, which keep their length.

@@ -123,6 +123,7 @@ func Check(ctx context.Context, d scene.Delivery, p *pack.Package, f format.Form
 		return nil, err
 	}
 	c.held(f, less)
+	c.clouds(d.Scene, raw, f, t)
 	got := received(raw, f.Frame(t), f, t)
 	own, arrived := alone(sent, d), alone(got, d)
 	c.boxes(own, arrived, t)

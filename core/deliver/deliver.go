@@ -41,11 +41,15 @@ type Parcel struct {
 // Make shapes, writes and reads back. An error is a *fault.Error when it is about what
 // was ordered, and ctx's when that ended; nothing is left behind then.
 func Make(ctx context.Context, o Order) (*Parcel, error) {
-	f, err := o.Decisions.Chosen(o.Target.Prefers)
+	f, err := o.Decisions.ChosenOf(o.Delivery.Scene, o.Target.Prefers)
 	if err != nil {
 		return nil, err
 	}
-	if o.Delivery.Scene.Count().Polygons == 0 {
+	count := o.Delivery.Scene.Count()
+	if count.Dots > 0 && !f.Points {
+		return nil, fault.Input("%s holds faces, and this asset is points without any", f.Name).Advise("Send it as PLY")
+	}
+	if count.Polygons+count.Dots == 0 {
 		return nil, fault.Input("nothing goes on, so there is nothing to export").Advise(
 			"Keep a node with polygons at Source")
 	}

@@ -63,6 +63,7 @@ type Format struct {
 	Drawn    bool // how materials are drawn: cut-offs, sides, lighting, strength of a glow
 	Hides    bool // nodes that are not shown
 	Fades    bool // opacity of the colours of corners
+	Points   bool // clouds of points, with what they carry
 	Bare     bool // corners can be without normals; without it they get those of their faces
 	UVSets   int  // how many of a mesh it holds, [AnyUVSets] or none
 
@@ -177,7 +178,7 @@ var Written = []Format{
 
 // plyAs and stlAs are variants of formats of one surface.
 func plyAs(id, name, about string, opt pack.Options) Format {
-	f := Format{ID: id, Name: name, About: about, Suffix: ".ply", Polygons: true, Normals: true, Colours: true,
+	f := Format{ID: id, Name: name, About: about, Suffix: ".ply", Polygons: true, Points: true, Normals: true, Colours: true,
 		Fades: true, Bare: true, UVSets: 1, options: opt, write: ply.Write}
 	if id != "ply" {
 		f.Variant = "ply"

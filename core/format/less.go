@@ -52,6 +52,14 @@ func (l *lesser) single(s *scene.Scene, name string) *scene.Scene {
 		s.Meshes[0].Name == name && !s.Nodes[0].Hidden && len(s.Materials) == 0 && l.bare(s.Meshes[0]) == s.Meshes[0] {
 		return s // done before
 	}
+	if flat.Count().Dots > 0 && len(flat.Meshes) == 1 { // a cloud goes as it is
+		out := *flat
+		m := *flat.Meshes[0]
+		m.Name = name
+		out.Nodes = []scene.Node{{Name: name, Kind: scene.KindPoints, Parent: -1, Local: geom.Identity}}
+		out.Meshes = []*scene.Mesh{&m}
+		return &out
+	}
 	var empties, hidden []string
 	for i, n := range s.Nodes {
 		if n.Mesh < 0 {

@@ -363,6 +363,9 @@ func uniq(list []int) []int {
 // Bytes is about what a mesh takes in memory.
 func (m *Mesh) Bytes() int64 {
 	n := int64(24*len(m.Points) + 4*len(m.Corners) + 4*len(m.FaceStart) + 4*len(m.Slot) + 4*len(m.Smooth) + len(m.Hard))
+	if m.Cloud != nil {
+		n += m.Cloud.Bytes()
+	}
 	n += int64(12*len(m.Normals.Values) + 16*len(m.Tangents.Values) + 16*len(m.Colors.Values))
 	n += int64(4 * (len(m.Normals.Index) + len(m.Tangents.Index) + len(m.Colors.Index)))
 	for _, u := range m.UVs {

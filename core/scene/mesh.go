@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 
+	"yarvek/core/cloud"
 	"yarvek/core/geom"
 )
 
@@ -27,7 +28,10 @@ type UVSet struct {
 // Mesh is polygons over points. Face f has the corners FaceStart[f] to
 // FaceStart[f+1]; corner c sits on point Corners[c].
 type Mesh struct {
-	Name      string
+	Name string
+	// Cloud is points without faces, with what they carry; nil for what has faces. A mesh has the one or the other.
+	Cloud *cloud.Cloud
+
 	Points    []geom.Vec3
 	FaceStart []int32 // one more than there are faces
 	Corners   []int32
@@ -157,6 +161,9 @@ func (m *Mesh) MappedIn(ctx context.Context, a geom.Affine) *Mesh {
 		return m
 	}
 	out := *m
+	if m.Cloud != nil {
+		out.Cloud = m.Cloud.Carried(a)
+	}
 	out.Points = make([]geom.Vec3, len(m.Points))
 	within(ctx, len(m.Points), func(i int) { out.Points[i] = a.Apply(m.Points[i]) })
 	mirrors := a.Mirrors()

@@ -61,7 +61,8 @@ const (
 	KindLight  Kind = "light"
 	KindJoint  Kind = "joint"
 	KindLOD    Kind = "LOD group"
-	KindGuide  Kind = "guide" // lines or points without any polygon
+	KindGuide  Kind = "guide"  // lines or points without any polygon
+	KindPoints Kind = "points" // a cloud of them, which is the asset
 )
 
 // Node places a mesh, or nothing, in its parent's frame.
@@ -178,6 +179,10 @@ func (s *Scene) NodeBoundsUnder(m geom.Mat3) []geom.Box {
 			used[n.Mesh] = m.Used()
 		}
 		w, u := worlds[i], used[n.Mesh]
+		if c := m.Cloud; c != nil {
+			boxes[i] = c.BoxBy(w)
+			continue
+		}
 		if w.IsIdentity() {
 			boxes[i] = boxOf(m.Points, u, nil)
 		} else {
@@ -241,6 +246,7 @@ type Counts struct {
 	Triangles int
 	Points    int
 	Slots     int
+	Dots      int // points of clouds
 }
 
 // Count counts polygons, triangles and points once an instance.
@@ -256,6 +262,9 @@ func (s *Scene) Count() Counts {
 		c.Polygons += m.Faces()
 		c.Triangles += m.Triangles()
 		c.Points += len(m.Points)
+		if m.Cloud != nil {
+			c.Dots += len(m.Cloud.Points)
+		}
 		if !seen[n.Mesh] {
 			seen[n.Mesh] = true
 			c.Meshes++

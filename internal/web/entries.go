@@ -377,7 +377,7 @@ type command struct {
 func (w worksheet) Command() *command {
 	o := w.Opened
 	sets, whole := o.Prep.Assigned()
-	f, err := o.Prep.Export.Chosen(o.Kit.Target.Prefers)
+	f, err := o.Prep.Export.ChosenOf(o.Result.Delivery.Scene, o.Kit.Target.Prefers)
 	if err != nil {
 		return nil
 	}

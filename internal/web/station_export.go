@@ -40,7 +40,7 @@ var exportRoom = room{
 		if p.Presets, err = c.desk.Presets(c.r.Context(), c.o.Kit.ID); err != nil {
 			return nil, err
 		}
-		if p.Chosen, err = p.Decided.Chosen(c.o.Kit.Target.Prefers); err != nil {
+		if p.Chosen, err = p.Decided.ChosenOf(c.o.Result.Delivery.Scene, c.o.Kit.Target.Prefers); err != nil {
 			return nil, err
 		}
 		for _, f := range format.Written {

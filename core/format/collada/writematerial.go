@@ -20,8 +20,8 @@ func (w *writer) effects() []byte {
 	var effects, materials bytes.Buffer
 	for i, m := range w.s.Materials {
 		w.effect(&effects, i, m)
-		say(&materials, "<material id=\"material%d\" name=\"%s\"><instance_effect url=\"#effect%d\"/></material>\n", i, m.Name,
-			i)
+		say(&materials, "<material id=\"material%d\" name=\"%s\">", i, m.Name)
+		say(&materials, "<instance_effect url=\"#effect%d\"/></material>\n", i)
 		if strings.ContainsFunc(m.Name, unwritable) {
 			w.out.SayOf(pack.Materials, pack.Name, m.Name, fmt.Sprintf("letters of the name “%s”", m.Name),
 				"XML has no way to write them")
@@ -137,8 +137,8 @@ func (p *profile) texture(use scene.Use, file int) string {
 	wraps := map[scene.Wrap]string{scene.Repeat: "WRAP", scene.Mirror: "MIRROR", scene.Clamp: "CLAMP"}
 	p.n++
 	fmt.Fprintf(&p.params, "<newparam sid=\"surface%d\"><surface type=\"2D\"><init_from>image%d</init_from></surface>"+
-		"</newparam>\n<newparam sid=\"sampler%d\"><sampler2D><source>surface%d</source><wrap_s>%s</wrap_s><wrap_t>%s</wrap_t></sampler2D>"+
-		"</newparam>\n", p.n, file, p.n, p.n, wraps[t.WrapU], wraps[t.WrapV])
+		"</newparam>\n<newparam sid=\"sampler%d\"><sampler2D><source>surface%d</source>"+
+		"<wrap_s>%s</wrap_s><wrap_t>%s</wrap_t></sampler2D></newparam>\n", p.n, file, p.n, p.n, wraps[t.WrapU], wraps[t.WrapV])
 	return fmt.Sprintf("<texture texture=\"sampler%d\" texcoord=\"UVSET%d\"/>", p.n, mp.UVSet)
 }
 

@@ -234,9 +234,9 @@ func TestOrderAndPointsAlone(t *testing.T) {
 	assert.Len(t, found, 1)
 	s, found, err = read("a.ply", "ply\nformat ascii 1.0\n"+points+"end_header\n0 0 0\nnan 1 0\n1 inf 2\n")
 	require.NoError(t, err)
-	assert.Equal(t, scene.KindGuide, s.Nodes[0].Kind)
-	assert.Len(t, s.Meshes[0].Points, 3)
-	assert.Equal(t, "source/points", found[0].Code)
+	assert.Equal(t, scene.KindPoints, s.Nodes[0].Kind)
+	assert.Len(t, s.Meshes[0].Cloud.Points, 1)
+	assert.Equal(t, []string{"source/bad-part", "source/points"}, []string{found[0].Code, found[1].Code})
 }
 
 // What is cut short, counts what is not there or is no number is refused where it is, before memory is taken for it.

@@ -15,6 +15,7 @@ import (
 	"slices"
 	"strings"
 
+	"yarvek/core/cloud"
 	"yarvek/core/fault"
 	"yarvek/core/figure"
 	"yarvek/core/finding"
@@ -67,6 +68,11 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 		return nil, nil, fault.AtLine(name, h.lines, "has no element “vertex” with x, y and z").
 			Advise("Check that the export was not empty")
 	}
+	if r.cloud != nil {
+		r.finishDots()
+		r.unknown()
+		return r.s, r.found, nil
+	}
 	r.finish()
 	r.materials(set)
 	return r.s, r.found, nil
@@ -79,8 +85,9 @@ type reader struct {
 	mesh  *scene.Mesh
 	found []finding.Finding
 
-	points  int // how many there are, -1 before they came
-	spoilt  int // points that are no numbers
+	cloud   *cloud.Cloud // the points of a file without faces
+	points  int          // how many there are, -1 before they came
+	spoilt  int          // points that are no numbers
 	normals bool
 	colours bool
 	uvs     bool
@@ -97,6 +104,9 @@ type reader struct {
 func (r *reader) element(e *element) error {
 	switch {
 	case e.name == "vertex" && r.points < 0 && e.find("x") >= 0 && e.find("y") >= 0 && e.find("z") >= 0:
+		if r.header.faceless() {
+			return r.dots(e)
+		}
 		return r.vertices(e)
 	case e.name == "face" && e.find("vertex_indices", "vertex_index") >= 0:
 		return r.faces(e)
@@ -367,10 +377,6 @@ func (r *reader) finish() {
 	if m.Faces() == 0 {
 		m.Normals, m.Colors, m.UVs = scene.Layer[[3]float32]{}, scene.Layer[[4]float32]{}, nil
 		r.left(r.points, "points without a face")
-		r.found = append(r.found, finding.Finding{Code: "source/points", Severity: finding.Look,
-			Title: figure.Plural(r.points, "point", "points") + " and no faces came in",
-			Text:  "Points alone are shown where they are, and what they carry besides is not kept.",
-			Place: finding.Place{File: r.file}})
 	}
 	if r.normals && m.Faces() > 0 {
 		m.Normals.Index = m.Corners
@@ -390,17 +396,22 @@ func (r *reader) finish() {
 	if r.lines > 0 {
 		r.left(r.lines, "edge")
 	}
-	if len(r.rest) > 0 {
-		slices.Sort(r.rest)
-		r.s.Left = append(r.s.Left, scene.Left{What: "property of points", Count: len(r.rest),
-			Names: r.rest[:min(len(r.rest), scene.MaxLeftNames)], Why: "a mesh has no place for it"})
-	}
+	r.unknown()
 	kind := scene.KindMesh
 	if m.Faces() == 0 {
 		kind = scene.KindGuide
 	}
 	r.s.Nodes = []scene.Node{{Name: m.Name, Kind: kind, Parent: -1, Mesh: 0, Local: geom.Identity}}
 	r.s.Meshes = []*scene.Mesh{m}
+}
+
+// unknown names the properties of points that have no place.
+func (r *reader) unknown() {
+	if len(r.rest) > 0 {
+		slices.Sort(r.rest)
+		r.s.Left = append(r.s.Left, scene.Left{What: "property of points", Count: len(r.rest),
+			Names: r.rest[:min(len(r.rest), scene.MaxLeftNames)], Why: "a mesh has no place for it"})
+	}
 }
 
 func (r *reader) left(n int, what string) {

@@ -24,6 +24,9 @@ func Write(ctx context.Context, s *scene.Scene, opt pack.Options) (*pack.Package
 	if len(flat.Meshes) > 1 {
 		m = scene.Joined(opt.Name, flat.Meshes)
 	}
+	if m.Cloud != nil {
+		return &pack.Package{Files: []bundle.File{{Name: bundle.Safe(opt.Name) + ".ply", Data: writeCloud(m.Cloud, opt)}}}, nil
+	}
 	rows, corner := vertices(m)
 	most := 0
 	for f := range m.Faces() {

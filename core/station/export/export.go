@@ -152,6 +152,20 @@ func (d Decisions) Chosen(preferred string) (format.Format, error) {
 	return format.ByID(d.Format)
 }
 
+// ChosenOf is Chosen for a scene: points without faces leave in the first format that holds them, where none is decided.
+func (d Decisions) ChosenOf(s *scene.Scene, preferred string) (format.Format, error) {
+	f, err := d.Chosen(preferred)
+	if err != nil || d.Format != "" || f.Points || s.Count().Dots == 0 {
+		return f, err
+	}
+	return cloudFormat(), nil
+}
+
+// cloudFormat is the first format that holds points.
+func cloudFormat() format.Format {
+	return format.Written[slices.IndexFunc(format.Written, func(f format.Format) bool { return f.Points })]
+}
+
 // Refs lists nothing: no decision names a node.
 func (d Decisions) Refs() []string { return nil }
 
@@ -240,13 +254,31 @@ type Ask struct {
 // what leaves has not.
 func Run(d Decisions, ask Ask) *Report {
 	r := &Report{Held: ask.MustFix, Markers: ask.Markers, Cameras: ask.Cameras, Lights: ask.Lights}
-	f, err := d.Chosen(ask.Target.Prefers)
-	if err != nil || ask.Scene.Count().Polygons == 0 {
+	f, err := d.ChosenOf(ask.Scene, ask.Target.Prefers)
+	count := ask.Scene.Count()
+	if err != nil || count.Polygons+count.Dots == 0 {
 		return r // nothing leaves, which others say
+	}
+	if count.Dots > 0 {
+		r.points(d, f)
+		return r
 	}
 	r.needs(d, f, ask)
 	r.lods(d, f, ask)
 	return r
+}
+
+// points holds a cloud back from formats that have no place for it.
+func (r *Report) points(d Decisions, f format.Format) {
+	if f.Points {
+		return
+	}
+	to := d
+	to.Format = cloudFormat().ID
+	r.Held++
+	r.Say(finding.Finding{Code: "export/points", Severity: finding.MustFix, Title: f.Name + " holds faces, and these are points",
+		Text: "Points leave with all they carry as PLY.", Remedies: []finding.Remedy{{Label: "Send PLY",
+			Effect: "Every point leaves with all it carries.", Decision: to}}})
 }
 
 // needs says what the target can't do without.

@@ -6,6 +6,7 @@ import (
 	"fmt"
 	"math"
 	"slices"
+	"strings"
 
 	"yarvek/core/figure"
 	"yarvek/core/finding"
@@ -319,8 +320,8 @@ func (r *Report) judge(s *scene.Scene, d Decisions, ask Ask) {
 	} else if s.UnitHow == scene.Assumed && d.Unit == "" && d.Fit == "" {
 		r.Say(finding.Finding{Code: "size/unit-assumed", Severity: finding.Note,
 			Title: "The file has no unit: metres assumed",
-			Text: fmt.Sprintf("OBJ does not say what its numbers mean. As metres it is %s at its longest, which %s.",
-				figure.Length(r.Longest), fits(r.Class))})
+			Text: fmt.Sprintf("%s does not say what its numbers mean. As metres it is %s at its longest, which %s.",
+				strings.ToUpper(s.Format), figure.Length(r.Longest), fits(r.Class))})
 	}
 }
 
