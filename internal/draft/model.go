@@ -26,6 +26,7 @@ type Model struct {
 	faceOf []int32 // face of each triangle
 	faces  []geom.Vec3
 	edges  []edge
+	dots   []geom.Vec3 // of clouds, which are stippled
 	Box    geom.Box
 
 	slots   []uint16 // of each face, the number of its material plus one, 0 for none
@@ -48,7 +49,7 @@ func (m *Model) Bytes() int64 {
 	if m.from != nil {
 		return int64(24*len(m.points) + 24*len(m.faces))
 	}
-	n := int64(24*len(m.points) + 4*len(m.tris) + 4*len(m.faceOf) + 26*len(m.faces) + 20*len(m.edges))
+	n := int64(24*len(m.points) + 24*len(m.dots) + 4*len(m.tris) + 4*len(m.faceOf) + 26*len(m.faces) + 20*len(m.edges))
 	return n + 40*int64(len(m.tris)/3)
 }
 
@@ -93,7 +94,12 @@ func NewModel(ctx context.Context, s *scene.Scene) *Model {
 	m.coarser = drawn.reduced()
 	for _, i := range places {
 		if ctx.Err() == nil {
-			m.add(ctx, drawn.mesh(s.Nodes[i].Mesh).MappedIn(ctx, toPaper.Mul(worlds[i])))
+			onto := toPaper.Mul(worlds[i])
+			if c := s.Meshes[s.Nodes[i].Mesh].Cloud; c != nil {
+				m.stipple(c.Points, onto)
+				continue
+			}
+			m.add(ctx, drawn.mesh(s.Nodes[i].Mesh).MappedIn(ctx, onto))
 		}
 	}
 	return m

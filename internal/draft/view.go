@@ -163,7 +163,7 @@ func (m *Model) Outline(ctx context.Context, side Side, scale float64) View {
 func (m *Model) shot(ctx context.Context, side Side, scale, k float64) (View, *shot) {
 	u0, v0, w, h := side.extent(m.Box)
 	v := View{Width: w * scale, Height: h * scale}
-	if len(m.tris) == 0 {
+	if len(m.tris)+len(m.dots) == 0 {
 		return v, nil
 	}
 	for (v.Width*k+4)*(v.Height*k+4) > maxPixels {
@@ -270,6 +270,7 @@ func (s *shot) fillSome() {
 
 // show puts the buffer into a view as its picture.
 func (s *shot) show(v *View) {
+	s.stipple()
 	if s.hatched != nil {
 		s.hatch(v)
 	}
