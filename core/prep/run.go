@@ -4,6 +4,7 @@ import (
 	"context"
 	"slices"
 
+	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
 	"yarvek/core/picture/outfit"
@@ -112,6 +113,22 @@ func (r *Result) InPart() bool { return r.Surface != nil && r.Surface.Flicker.Pa
 // written to.
 func (r *Result) Stops() []Stop { return r.stops }
 
+// Figure is the station's own, or for points without faces what counts of them there.
+func (s Stop) Figure() string {
+	if s.Scene == nil {
+		return s.Report.Figure()
+	}
+	n := s.Scene.Count()
+	switch {
+	case n.Dots == 0 || n.Polygons > 0:
+	case s.ID == surface.Info.ID, s.ID == slots.Info.ID:
+		return "no faces"
+	case s.ID == budget.Info.ID:
+		return figure.Count(n.Dots) + " points"
+	}
+	return s.Report.Figure()
+}
+
 // Stop finds the stop at a station; the error is a *station.UnknownError.
 func (r *Result) Stop(id string) (Stop, error) {
 	for _, s := range r.stops {
@@ -172,7 +189,7 @@ func (r *Result) Lost() []Ref {
 // Rules is the version of the rules of all stations: it is part of every key. Raise it
 // when a station gives another outcome for the same scene and decisions, so that what
 // was derived by the old rules and kept on disk is not taken for the new.
-const Rules = 28
+const Rules = 29
 
 // frame is the one value that travels from station to station: the asset as it stands between two of
 // them. A station takes a frame and gives another one; scenes and meshes that it leaves alone are shared.

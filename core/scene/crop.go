@@ -34,6 +34,9 @@ type Cropping struct {
 // point, so what hung together still does. A face that is not convex is cut as triangles.
 // When ctx ends it returns early, and what it returns means nothing.
 func (m *Mesh) Cropped(ctx context.Context, c Cropping) *Mesh {
+	if m.Cloud != nil {
+		return m.dotsWithin(c)
+	}
 	k := &cropper{m: m, Cropping: c, points: m.Points[:len(m.Points):len(m.Points)], made: map[cutEdge]int32{}}
 	k.layers()
 	beyond := make([]uint64, len(m.Points)) // a bit for each plane
@@ -427,4 +430,23 @@ func (k *cropper) mesh() *Mesh {
 		return &Mesh{Name: m.Name, Slots: m.Slots, FaceStart: []int32{0}}
 	}
 	return out.Cut(make([]int32, len(k.from)), 1)[0]
+}
+
+// dotsWithin is a cloud with the points that a cropping leaves; itself when that is all.
+func (m *Mesh) dotsWithin(c Cropping) *Mesh {
+	keep, all := make([]bool, len(m.Cloud.Points)), true
+	for i, p := range m.Cloud.Points {
+		within := true
+		for _, h := range c.Within {
+			within = within && h.over(p) <= 0
+		}
+		keep[i] = within != c.Outside
+		all = all && keep[i]
+	}
+	if all {
+		return m
+	}
+	out := *m
+	out.Cloud = m.Cloud.Only(keep)
+	return &out
 }

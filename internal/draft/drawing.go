@@ -418,7 +418,7 @@ func (s *canvas) titleBlock() {
 	}
 	cells := [][2]string{
 		{"Drawn at", ratio}, {"Unit", s.Unit.Symbol}, {"Rev.", fmt.Sprint(s.Revision)},
-		{"Points", figure.Count(s.Counts.Points)}, {"Triangles", figure.Count(s.Counts.Triangles)},
+		{"Points", figure.Count(s.Counts.Points + s.Counts.Dots)}, {"Triangles", figure.Count(s.Counts.Triangles)},
 		{"Slots", fmt.Sprint(s.Counts.Slots)},
 	}
 	widths := []float64{80, 42, 36, 78, 78, 38}

@@ -29,7 +29,8 @@ var sourceRoom = room{
 	},
 	words: template.FuncMap{
 		"keepable": func(n source.Node) bool {
-			return n.Kind == scene.KindMesh || n.Kind == scene.KindEmpty || n.Kind == scene.KindLOD
+			return n.Kind == scene.KindMesh || n.Kind == scene.KindEmpty || n.Kind == scene.KindLOD ||
+				n.Kind == scene.KindPoints
 		},
 		"indent":    func(depth int) string { return fmt.Sprintf("depth-%d", min(depth, 8)) },
 		"formatof":  func(s *scene.Scene) string { return strings.TrimSpace(s.Format + " " + s.FormatVersion) },

@@ -29,7 +29,7 @@ type Cell struct {
 func (o *Opened) Tape() []Cell {
 	var list []Cell
 	for _, s := range o.Result.Stops() {
-		c := Cell{Info: s.Info, Figure: s.Report.Figure()}
+		c := Cell{Info: s.Info, Figure: s.Figure()}
 		c.Severity, c.Count = s.Report.Stands()
 		list = append(list, c)
 	}

@@ -251,7 +251,11 @@ func Run(ctx context.Context, s *scene.Scene, d Decisions, to geom.Basis, ask As
 	})
 	r.lies(m)
 	r.judge(ctx, s, d, ask)
-	r.tilted(ctx, ask, tu, d)
+	if s.Count().Dots > 0 {
+		r.floored(out, tu, d)
+	} else {
+		r.tilted(ctx, ask, tu, d)
+	}
 	return out, r
 }
 

@@ -155,7 +155,7 @@ func (c *Came) crop(ctx context.Context, by scene.Cropping) {
 			}
 			m := c.Meshes[n.Mesh].Cropped(ctx, local)
 			at = -1
-			if m.Faces() > 0 {
+			if m.Faces() > 0 || m.Cloud != nil && len(m.Cloud.Points) > 0 {
 				at = len(out.Meshes)
 				out.Meshes = append(out.Meshes, m)
 			}

@@ -40,6 +40,7 @@ func (d Decisions) leaving(keys []string) Decisions {
 func (r *run) judge(out *scene.Scene) {
 	r.nothing()
 	r.unsaid()
+	r.strays()
 	r.lone()
 	r.broken()
 	r.faces()

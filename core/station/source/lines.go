@@ -42,6 +42,12 @@ func (d Decisions) Lines() []string {
 	if d.JoinTwins {
 		say("Join materials that are equal but for their names")
 	}
+	if d.Piece {
+		say("Keep the largest piece of the points")
+	}
+	if d.Thin > 0 {
+		say("Keep one point in each cube of %s", figure.Length(d.Thin))
+	}
 	for _, c := range d.Crop {
 		say("%s", c)
 	}

@@ -41,6 +41,11 @@ type Decisions struct {
 
 	Groups []Group `json:"groups,omitempty"`
 
+	// Piece keeps of points without faces the largest piece; Thin keeps one of each cube of that edge, in metres as
+	// read, 0 all of them.
+	Piece bool    `json:"piece,omitempty"`
+	Thin  float64 `json:"thin,omitempty"`
+
 	// Roles are what nodes go on as in place of the meshes they are, by node.
 	Roles map[string]Role `json:"roles,omitempty"`
 
@@ -142,6 +147,9 @@ func (d Decisions) Validate() error {
 			return fmt.Errorf("a move by %g m is out of bounds", c)
 		}
 	}
+	if err := d.validThin(); err != nil {
+		return err
+	}
 	if !(d.Error >= 0 && d.Error <= 1e6) {
 		return fmt.Errorf("an error of %g m can't be meant", d.Error)
 	}
@@ -234,6 +242,7 @@ type Node struct {
 	Kind      scene.Kind
 	Depth     int
 	Triangles int
+	Dots      int // points without faces
 	Slots     []string
 	Instance  bool // shares its mesh with another node
 	Kept      bool
@@ -256,6 +265,7 @@ func (n Node) GoesOn() bool { return n.Kept || n.LOD > 0 || n.Solid || n.Marker 
 type Report struct {
 	station.Account
 	Counts   scene.Counts
+	Straying []Straying   // of each cloud, before any was left out
 	Out      scene.Counts // of what goes on
 	Nodes    []Node
 	Left     []scene.Left
@@ -324,6 +334,7 @@ func Run(ctx context.Context, s *Came, v *Survey, ask Ask, d Decisions) (*scene.
 	if ctx.Err() != nil {
 		return out, rep
 	}
+	r.points(out)
 	hand, handFrom := r.hand(out, from)
 	out, hand = r.formed(out, from, hand, handFrom)
 	if ctx.Err() != nil {
@@ -373,6 +384,9 @@ func (r *run) rows() {
 		if n.Mesh >= 0 {
 			m := s.Meshes[n.Mesh]
 			row.Triangles = m.Triangles()
+			if m.Cloud != nil {
+				row.Dots = len(m.Cloud.Points)
+			}
 			row.Instance = len(users[n.Mesh]) > 1
 			if slots[n.Mesh] == nil {
 				slots[n.Mesh] = slotNames(s.Scene, m)
