@@ -7,11 +7,13 @@
 package cloud
 
 import (
+	"context"
 	"fmt"
 	"math"
 	"strings"
 
 	"yarvek/core/geom"
+	"yarvek/core/split"
 )
 
 // Field is a property of all points.
@@ -78,19 +80,32 @@ func (c *Cloud) run(prefix string, n int) (list []*Field) {
 }
 
 // Box is round all points, empty without any.
-func (c *Cloud) Box() geom.Box {
-	b := geom.EmptyBox()
-	for _, p := range c.Points {
-		b = b.Add(p)
-	}
-	return b
-}
+func (c *Cloud) Box() geom.Box { return c.BoxBy(geom.Identity) }
 
 // BoxBy is round all points, carried by a map.
 func (c *Cloud) BoxBy(a geom.Affine) geom.Box {
+	still := a.IsIdentity()
+	parts := make([]geom.Box, 8)
+	_ = split.Each(context.Background(), len(parts), func(k int) { // which nothing ends
+		b := geom.EmptyBox()
+		for _, p := range c.Points[k*len(c.Points)/len(parts) : (k+1)*len(c.Points)/len(parts)] {
+			if !still {
+				p = a.Apply(p)
+			}
+			for i, v := range p { // plain comparisons: the built-in ones mind numbers that no reader lets in
+				if v < b.Min[i] {
+					b.Min[i] = v
+				}
+				if v > b.Max[i] {
+					b.Max[i] = v
+				}
+			}
+		}
+		parts[k] = b
+	})
 	b := geom.EmptyBox()
-	for _, p := range c.Points {
-		b = b.Add(a.Apply(p))
+	for _, p := range parts {
+		b = b.Union(p)
 	}
 	return b
 }

@@ -107,7 +107,8 @@ func TestACloudIsCarriedWithAllItHas(t *testing.T) {
 					}
 				}
 				n := geom.Vec3{was.Field("nx").At(i), was.Field("ny").At(i), was.Field("nz").At(i)}
-				assert.True(t, r.Apply(n).Near(geom.Vec3{is.Field("nx").At(i), is.Field("ny").At(i), is.Field("nz").At(i)}, 1e-9))
+				now := geom.Vec3{is.Field("nx").At(i), is.Field("ny").At(i), is.Field("nz").At(i)}
+				assert.True(t, r.Apply(n).Near(now, 1e-9))
 				assert.Equal(t, was.Field("station").At(i), is.Field("station").At(i))
 				assert.Equal(t, was.Field("opacity").At(i), is.Field("opacity").At(i))
 			}

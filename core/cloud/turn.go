@@ -36,8 +36,8 @@ func (c *Cloud) Mapped(a geom.Affine) error {
 	return nil
 }
 
-// Carried is a cloud carried by any map, as a copy. Where the map stretches or shears, normals, turns, sizes and light by
-// direction are gone: no points have them then.
+// Carried is a cloud carried by any map, as a copy. Where the map stretches or shears, normals, turns, sizes and
+// light by direction are gone: no points have them then.
 func (c *Cloud) Carried(a geom.Affine) *Cloud {
 	out := &Cloud{Name: c.Name, Type: c.Type, Points: slices.Clone(c.Points)}
 	for _, f := range c.Fields {

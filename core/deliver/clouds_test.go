@@ -111,7 +111,10 @@ func TestBlobsLeaveWithAllTheyCarry(t *testing.T) {
 		sin, cos := math.Sincos(30 * math.Pi / 180)
 		turn := geom.Mat3{{cos, 0, sin}, {0, 1, 0}, {-sin, 0, cos}} // about +Y, anticlockwise from above
 		unit := to.Unit.Metres
-		carried := func(d geom.Vec3) geom.Vec3 { d = turn.Apply(d); return byHand[to.ID](-d[0], d[1], d[2]) } // right is -X of a PLY
+		carried := func(d geom.Vec3) geom.Vec3 { // right is -X of a PLY
+			d = turn.Apply(d)
+			return byHand[to.ID](-d[0], d[1], d[2])
+		}
 		origin := geom.Vec3{}
 		rng := rand.New(rand.NewPCG(1, 2))
 		for i := range was {
@@ -143,7 +146,8 @@ func TestBlobsLeaveWithAllTheyCarry(t *testing.T) {
 			require.NoError(t, err)
 			assert.False(t, c.Arrived(), "%s: byte %d", to.ID, at)
 		}
-		_, err = Make(ctx, Order{Delivery: r.Delivery, Decisions: export.Decisions{Format: "glb"}, Asset: "bell", Target: to})
+		_, err = Make(ctx, Order{Delivery: r.Delivery, Decisions: export.Decisions{Format: "glb"}, Asset: "bell",
+			Target: to})
 		assert.ErrorContains(t, err, "holds faces")
 	}
 }
@@ -152,7 +156,8 @@ func TestBlobsLeaveWithAllTheyCarry(t *testing.T) {
 func TestPointsAreCutAndLevelled(t *testing.T) {
 	ctx := context.Background()
 	rng := rand.New(rand.NewPCG(3, 9))
-	b := []byte("ply\nformat ascii 1.0\nelement vertex 20400\nproperty float x\nproperty float y\nproperty float z\nend_header\n")
+	b := []byte("ply\nformat ascii 1.0\nelement vertex 20400\nproperty float x\nproperty float y\nproperty float z\n" +
+		"end_header\n")
 	for range 20_000 {
 		x, z := 2*rng.Float64()-1, 2*rng.Float64()-1
 		b = fmt.Appendf(b, "%.6f %.6f %.6f\n", x, math.Tan(5*math.Pi/180)*x, z)

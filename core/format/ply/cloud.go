@@ -87,8 +87,8 @@ func (r *reader) finishDots() {
 	}
 	r.found = append(r.found, finding.Finding{Code: "source/points", Severity: finding.Note,
 		Title: figure.Plural(len(r.cloud.Points), "point", "points") + " without faces",
-		Text: "They carry " + r.cloud.Carries() + ", which goes with them wherever they go. Surface and Slots have nothing " +
-			"to do, and they leave as PLY.", Place: finding.Place{File: r.file}})
+		Text: "They carry " + r.cloud.Carries() + ". It goes with them wherever they go. Surface and Slots have " +
+			"nothing to do, and they leave as PLY.", Place: finding.Place{File: r.file}})
 	r.s.Nodes = []scene.Node{{Name: m.Name, Kind: scene.KindPoints, Parent: -1, Local: geom.Identity}}
 	r.s.Meshes = []*scene.Mesh{m}
 }
@@ -107,8 +107,8 @@ func writeCloud(c *cloud.Cloud, opt pack.Options) []byte {
 	if opt.Text {
 		coding = "ascii"
 	}
-	b := fmt.Appendf(nil, "ply\nformat %s 1.0\ncomment one unit is %g m; %s up\nelement vertex %d\n", coding, opt.UnitMetres,
-		opt.Basis.Up, len(c.Points))
+	b := fmt.Appendf(nil, "ply\nformat %s 1.0\ncomment one unit is %g m; %s up\nelement vertex %d\n", coding,
+		opt.UnitMetres, opt.Basis.Up, len(c.Points))
 	for _, axis := range []string{"x", "y", "z"} {
 		b = fmt.Appendf(b, "property %s %s\n", typeNames[place], axis)
 	}

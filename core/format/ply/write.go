@@ -25,7 +25,8 @@ func Write(ctx context.Context, s *scene.Scene, opt pack.Options) (*pack.Package
 		m = scene.Joined(opt.Name, flat.Meshes)
 	}
 	if m.Cloud != nil {
-		return &pack.Package{Files: []bundle.File{{Name: bundle.Safe(opt.Name) + ".ply", Data: writeCloud(m.Cloud, opt)}}}, nil
+		file := bundle.File{Name: bundle.Safe(opt.Name) + ".ply", Data: writeCloud(m.Cloud, opt)}
+		return &pack.Package{Files: []bundle.File{file}}, nil
 	}
 	rows, corner := vertices(m)
 	most := 0

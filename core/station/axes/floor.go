@@ -31,7 +31,8 @@ func (r *Report) floored(out *scene.Scene, tu geom.Mat3, d Decisions) {
 			geom.FromRotationVector(d.Pose.Mul(math.Pi / 180)))
 		level := d
 		level.Pose = rounded(pose)
-		r.Say(finding.Finding{Code: "axes/floor", Severity: finding.Look, Title: "The floor is " + figure.Degrees(f.Tilt) + " askew",
+		r.Say(finding.Finding{Code: "axes/floor", Severity: finding.Look,
+			Title: "The floor is " + figure.Degrees(f.Tilt) + " askew",
 			Text: fmt.Sprintf("Found from %s points in one plane, which they are off by %s on the whole.",
 				figure.Count(f.Points), figure.Length(f.RMS)),
 			Place: finding.Place{Point: &f.At},

@@ -152,7 +152,8 @@ func (d Decisions) Chosen(preferred string) (format.Format, error) {
 	return format.ByID(d.Format)
 }
 
-// ChosenOf is Chosen for a scene: points without faces leave in the first format that holds them, where none is decided.
+// ChosenOf is Chosen for a scene: points without faces leave in the first format that holds them, where none is
+// decided.
 func (d Decisions) ChosenOf(s *scene.Scene, preferred string) (format.Format, error) {
 	f, err := d.Chosen(preferred)
 	if err != nil || d.Format != "" || f.Points || s.Count().Dots == 0 {
