@@ -178,8 +178,9 @@ var Written = []Format{
 
 // plyAs and stlAs are variants of formats of one surface.
 func plyAs(id, name, about string, opt pack.Options) Format {
-	f := Format{ID: id, Name: name, About: about, Suffix: ".ply", Polygons: true, Points: true, Normals: true, Colours: true,
-		Fades: true, Bare: true, UVSets: 1, options: opt, write: ply.Write}
+	f := Format{ID: id, Name: name, About: about, Suffix: ".ply", Polygons: true, Points: true, Normals: true,
+		Colours: true,
+		Fades:   true, Bare: true, UVSets: 1, options: opt, write: ply.Write}
 	if id != "ply" {
 		f.Variant = "ply"
 	}

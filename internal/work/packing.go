@@ -54,7 +54,8 @@ const longestReason = 400
 
 // released tells whether an asset may leave, and what goes onto its packing list where it is held; nil where it is not.
 func released(ctx context.Context, o *Opened, reason string) (*Released, error) {
-	if o.Result.Export.Held == 0 || o.Result.Delivery.Scene.Count().Polygons+o.Result.Delivery.Scene.Count().Dots == 0 { // nothing is to leave then
+	n := o.Result.Delivery.Scene.Count()
+	if o.Result.Export.Held == 0 || n.Polygons+n.Dots == 0 { // nothing is to leave then
 		return nil, nil
 	}
 	r := &Released{Reason: strings.Join(strings.Fields(reason), " "), By: store.By(ctx)}

@@ -138,7 +138,8 @@ func (p *profile) texture(use scene.Use, file int) string {
 	p.n++
 	fmt.Fprintf(&p.params, "<newparam sid=\"surface%d\"><surface type=\"2D\"><init_from>image%d</init_from></surface>"+
 		"</newparam>\n<newparam sid=\"sampler%d\"><sampler2D><source>surface%d</source>"+
-		"<wrap_s>%s</wrap_s><wrap_t>%s</wrap_t></sampler2D></newparam>\n", p.n, file, p.n, p.n, wraps[t.WrapU], wraps[t.WrapV])
+		"<wrap_s>%s</wrap_s><wrap_t>%s</wrap_t></sampler2D></newparam>\n", p.n, file,
+		p.n, p.n, wraps[t.WrapU], wraps[t.WrapV])
 	return fmt.Sprintf("<texture texture=\"sampler%d\" texcoord=\"UVSET%d\"/>", p.n, mp.UVSet)
 }
 

@@ -13,8 +13,8 @@ import (
 // BenchmarkTenMillionPoints reads ten million points with colours.
 func BenchmarkTenMillionPoints(b *testing.B) {
 	const n = 10_000_000
-	data := fmt.Appendf(nil, "ply\nformat binary_little_endian 1.0\nelement vertex %d\nproperty float x\nproperty float y\n"+
-		"property float z\nproperty uchar red\nproperty uchar green\nproperty uchar blue\nend_header\n", n)
+	data := fmt.Appendf(nil, "ply\nformat binary_little_endian 1.0\nelement vertex %d\nproperty float x\n"+
+		"property float y\nproperty float z\nproperty uchar red\nproperty uchar green\nproperty uchar blue\nend_header\n", n)
 	for i := range n {
 		s, c := math.Sincos(float64(i))
 		for _, v := range []float64{s, c, float64(i) / n} {

@@ -368,8 +368,8 @@ func (r *Report) judge(ctx context.Context, s *scene.Scene, d Decisions, ask Ask
 		r.Say(finding.Finding{Code: "axes/assumed", Severity: finding.Note,
 			Title: fmt.Sprintf("The file has no axes: %s up assumed",
 				r.Read.Up),
-			Text: strings.ToUpper(s.Format) + " does not say which way is up. If it lies on its side in the drawing, choose the " +
-				"stance that stands."})
+			Text: strings.ToUpper(s.Format) + " does not say which way is up. If it lies on its side in the drawing, choose " +
+				"the stance that stands."})
 	}
 	if len(d.Turns) == 0 && d.Pose == (geom.Vec3{}) {
 		if !r.long(ctx, s, d, ask) {

@@ -277,8 +277,9 @@ func (r *Report) points(d Decisions, f format.Format) {
 	to := d
 	to.Format = cloudFormat().ID
 	r.Held++
-	r.Say(finding.Finding{Code: "export/points", Severity: finding.MustFix, Title: f.Name + " holds faces, and these are points",
-		Text: "Points leave with all they carry as PLY.", Remedies: []finding.Remedy{{Label: "Send PLY",
+	r.Say(finding.Finding{Code: "export/points", Severity: finding.MustFix,
+		Title: f.Name + " holds faces, and these are points",
+		Text:  "Points leave with all they carry as PLY.", Remedies: []finding.Remedy{{Label: "Send PLY",
 			Effect: "Every point leaves with all it carries.", Decision: to}}})
 }
 

@@ -99,7 +99,8 @@ func (r *run) judges() func(i int) (kept bool, why string, lod int) {
 	}
 	return func(i int) (bool, string, int) {
 		n := s.Nodes[i]
-		if !((n.Kind == scene.KindMesh || n.Kind == scene.KindPoints) && n.Mesh >= 0 || n.Kind == scene.KindEmpty || n.Kind == scene.KindLOD) {
+		if !(n.Mesh >= 0 && (n.Kind == scene.KindMesh || n.Kind == scene.KindPoints) || n.Kind == scene.KindEmpty ||
+			n.Kind == scene.KindLOD) {
 			return false, "", 0
 		}
 		if k := v.Keys[i]; leave[k] {
