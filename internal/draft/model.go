@@ -26,7 +26,8 @@ type Model struct {
 	faceOf []int32 // face of each triangle
 	faces  []geom.Vec3
 	edges  []edge
-	dots   []geom.Vec3 // of clouds, which are stippled
+	dots   []geom.Vec3  // of clouds, which are stippled
+	tones  [][3]float32 // of each dot, its colour as light
 	Box    geom.Box
 
 	slots   []uint16 // of each face, the number of its material plus one, 0 for none
@@ -49,7 +50,7 @@ func (m *Model) Bytes() int64 {
 	if m.from != nil {
 		return int64(24*len(m.points) + 24*len(m.faces))
 	}
-	n := int64(24*len(m.points) + 24*len(m.dots) + 4*len(m.tris) + 4*len(m.faceOf) + 26*len(m.faces) + 20*len(m.edges))
+	n := int64(24*len(m.points) + 36*len(m.dots) + 4*len(m.tris) + 4*len(m.faceOf) + 26*len(m.faces) + 20*len(m.edges))
 	return n + 40*int64(len(m.tris)/3)
 }
 
@@ -96,7 +97,7 @@ func NewModel(ctx context.Context, s *scene.Scene) *Model {
 		if ctx.Err() == nil {
 			onto := toPaper.Mul(worlds[i])
 			if c := s.Meshes[s.Nodes[i].Mesh].Cloud; c != nil {
-				m.stipple(c.Points, onto)
+				m.stipple(c, onto)
 				continue
 			}
 			m.add(ctx, drawn.mesh(s.Nodes[i].Mesh).MappedIn(ctx, onto))

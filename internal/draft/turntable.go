@@ -32,7 +32,7 @@ type Table struct {
 // tableHead is what begins a packed turntable: the counts of what follows, and what is drawn
 // besides. What follows, little-endian: float32 points, uint32 corners of triangles, uint32
 // ends of feature edges, float32 ends of the lines of known things and of those of flaws; of each shape float32
-// corners of its triangles and ends of its lines; float32 corners of patches.
+// corners of its triangles and ends of its lines; float32 corners of patches; float32 dots, then their colours as light.
 type tableHead struct {
 	Points    int          `json:"points"`
 	Triangles int          `json:"triangles"`
@@ -46,6 +46,7 @@ type tableHead struct {
 	Flaws     int          `json:"flaws"` // lines
 	Solids    []tableSolid `json:"solids"`
 	Patches   [2]int       `json:"patches"` // triangles of each
+	Dots      int          `json:"dots"`    // points without faces
 	Axes      [3]string    `json:"axes"`
 	Reach     float64      `json:"reach"` // of the asset, its longest extent
 	Min       geom.Vec3    `json:"min"`
@@ -81,6 +82,7 @@ func (m *Model) Turntable(ctx context.Context, t Table) ([]byte, error) {
 	head := tableHead{Points: len(m.points), Triangles: len(m.tris) / 3, Edges: len(features), Thinned: thinned,
 		Things: []tableThing{},
 		Pivot:  t.Pivot, Heading: t.Heading, Marks: t.Marks, Ground: t.Ground, Axes: t.Axes, Solids: []tableSolid{},
+		Dots:  len(m.dots),
 		Reach: m.Box.Size().Max()}
 	if !m.Box.IsEmpty() {
 		head.Min, head.Max = m.Box.Min, m.Box.Max
@@ -152,7 +154,14 @@ func (m *Model) Turntable(ctx context.Context, t Table) ([]byte, error) {
 		b = binary.LittleEndian.AppendUint32(b, uint32(m.edges[i].a))
 		b = binary.LittleEndian.AppendUint32(b, uint32(m.edges[i].b))
 	}
-	return append(b, things...), nil
+	b = append(b, things...)
+	for _, p := range m.dots {
+		b = appendVec(b, p)
+	}
+	for _, c := range m.tones {
+		b = appendVec(b, geom.Vec3{float64(c[0]), float64(c[1]), float64(c[2])})
+	}
+	return b, nil
 }
 
 // beside are the known things for an asset of some longest extent: what a hand holds has the

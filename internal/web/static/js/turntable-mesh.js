@@ -61,7 +61,24 @@ export async function paper(url) {
       ? 0.35 : 0.8,
       depthWrite: false, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -2 })));
   }
+  if (head.dots) solid.add(stippled(take(Float32Array, 3 * head.dots), take(Float32Array, 3 * head.dots)));
   return { head, solid, shapes, thingLines: all };
+}
+
+// stippled is points in their colours, each a disc with a soft edge.
+function stippled(places, colours) {
+  const side = 32, disc = Object.assign(document.createElement("canvas"), { width: side, height: side });
+  const pen = disc.getContext("2d"), fade = pen.createRadialGradient(side / 2, side / 2, side / 4, side / 2, side / 2,
+    side / 2);
+  fade.addColorStop(0, "white");
+  fade.addColorStop(1, "transparent");
+  pen.fillStyle = fade;
+  pen.fillRect(0, 0, side, side);
+  const dots = new T.BufferGeometry();
+  dots.setAttribute("position", new T.BufferAttribute(places, 3));
+  dots.setAttribute("color", new T.BufferAttribute(colours, 3));
+  return new T.Points(dots, new T.PointsMaterial({ size: 4, sizeAttenuation: false, vertexColors: true,
+    map: new T.CanvasTexture(disc), alphaTest: 0.4 }));
 }
 
 // shape is one that stands for the asset.
