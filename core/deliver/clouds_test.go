@@ -19,6 +19,7 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/prep"
 	"yarvek/core/station/axes"
+	"yarvek/core/station/collision"
 	"yarvek/core/station/export"
 	"yarvek/core/station/source"
 	"yarvek/core/target"
@@ -196,4 +197,12 @@ func TestPointsAreCutAndLevelled(t *testing.T) {
 	assert.Less(t, dots, 2000)
 	assert.Greater(t, dots, 1500, "one in each of 40 by 40 cubes, and of those that the slope goes through besides")
 	assert.Less(t, done.Delivery.Scene.Bounds().Size()[1], 1e-3, "it lies flat")
+	level.Collision = collision.Decisions{Fits: []collision.Fit{{Form: collision.Box}}}
+	boxed := run(level)
+	require.Len(t, boxed.Delivery.Collision, 1, "a shape goes round the points")
+	assert.True(t, boxed.Delivery.Collision[0].Mesh.Cloud == nil && boxed.Delivery.Scene.Count().Dots == dots)
+	made, err := Make(ctx, Order{Delivery: boxed.Delivery, Decisions: export.Decisions{}, Asset: "quay", Target: to})
+	require.NoError(t, err)
+	assert.Len(t, made.Package.Files, 2, "the points, and the shape as a file of its own")
+	assert.True(t, made.Certificate.Arrived(), "%v", failing(made.Certificate))
 }

@@ -45,11 +45,7 @@ func Make(ctx context.Context, o Order) (*Parcel, error) {
 	if err != nil {
 		return nil, err
 	}
-	count := o.Delivery.Scene.Count()
-	if count.Dots > 0 && !f.Points {
-		return nil, fault.Input("%s holds faces, and this asset is points without any", f.Name).Advise("Send it as PLY")
-	}
-	if count.Polygons+count.Dots == 0 {
+	if count := o.Delivery.Scene.Count(); count.Polygons+count.Dots == 0 {
 		return nil, fault.Input("nothing goes on, so there is nothing to export").Advise(
 			"Keep a node with polygons at Source")
 	}

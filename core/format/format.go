@@ -321,6 +321,9 @@ func Write(ctx context.Context, d scene.Delivery, f Format, name string, t targe
 	if err := d.Validate(); err != nil {
 		return nil, err
 	}
+	if !f.Points && d.Scene.Count().Dots > 0 {
+		return nil, fault.Input("%s holds faces, and this asset is points without any", f.Name).Advise("Send it as PLY")
+	}
 	d, less := Less(d, f, name)
 	opt, frame, all := f.options, f.Frame(t), d.Assembled()
 	all, moved := before(all, t)

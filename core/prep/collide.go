@@ -33,6 +33,13 @@ type ways struct {
 func (w *walk) collision(f frame) (frame, station.Report) {
 	r, d := w.result, w.p.Collision
 	f.box = r.Surface.Box
+	whole := f
+	if f.scene.Count().Dots > 0 {
+		hulled, _ := aside(w, f.key, "hulled", none{}, func(ctx context.Context, _ none) *scene.Scene {
+			return f.scene.Hulled(ctx)
+		})
+		f.scene = hulled
+	}
 	ask := collision.Ask{Class: w.class(), Solids: w.in.Target.Solids, Scene: f.scene, Keys: f.scene.Keys(),
 		Placed: f.placed,
 		Size:   f.box.Size().Len(), Hand: w.solids(f)}
@@ -55,7 +62,8 @@ func (w *walk) collision(f frame) (frame, station.Report) {
 		ask.Surface, ask.Pending, ask.Shapes, ask.Made, measured = nil, true, nil, nil, nil
 	}
 	r.Collision = collision.Run(d, ask, measured)
-	return f, r.Collision
+	whole.box = f.box
+	return whole, r.Collision
 }
 
 // touched makes the shapes, and measures them; false when some are still to be made.

@@ -431,22 +431,3 @@ func (k *cropper) mesh() *Mesh {
 	}
 	return out.Cut(make([]int32, len(k.from)), 1)[0]
 }
-
-// dotsWithin is a cloud with the points that a cropping leaves; itself when that is all.
-func (m *Mesh) dotsWithin(c Cropping) *Mesh {
-	keep, all := make([]bool, len(m.Cloud.Points)), true
-	for i, p := range m.Cloud.Points {
-		within := true
-		for _, h := range c.Within {
-			within = within && h.over(p) <= 0
-		}
-		keep[i] = within != c.Outside
-		all = all && keep[i]
-	}
-	if all {
-		return m
-	}
-	out := *m
-	out.Cloud = m.Cloud.Only(keep)
-	return &out
-}
