@@ -29,10 +29,10 @@ type Table struct {
 	Patches [2][]Patch
 }
 
-// tableHead is what begins a packed turntable: the counts of what follows, and what is drawn
-// besides. What follows, little-endian: float32 points, uint32 corners of triangles, uint32
-// ends of feature edges, float32 ends of the lines of known things and of those of flaws; of each shape float32
-// corners of its triangles and ends of its lines; float32 corners of patches; float32 dots, then their colours as light.
+// tableHead is what begins a packed turntable: the counts of what follows, and what is drawn besides. What follows,
+// little-endian: float32 points, uint32 corners of triangles, uint32 ends of feature edges, float32 ends of the lines
+// of known things and of those of flaws; of each shape float32 corners of its triangles and ends of its lines;
+// float32 corners of patches; float32 dots, then their colours as light.
 type tableHead struct {
 	Points    int          `json:"points"`
 	Triangles int          `json:"triangles"`

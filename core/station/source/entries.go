@@ -22,7 +22,7 @@ var Entries = []entry.Group[Decisions]{
 		entry.YesNo("piece", "Keep the largest piece alone", func(d *Decisions) *bool { return &d.Piece }).
 			Helped("strays, and what lies apart, stay behind"),
 		entry.Length("thin", "One point in each cube of", "mm", func(d *Decisions) *float64 { return &d.Thin }).
-			Between(leastThin*1e3, mostThin).Helped("the one nearest to the mean of those in it"),
+			Between(leastThin, mostThin).Helped("the one nearest to the mean of those in it"),
 	}},
 	{ID: "place", Title: "Place in space", Entries: []entry.Entry[Decisions]{
 		entry.Length("error", "Coordinates may be off by", "mm", func(d *Decisions) *float64 { return &d.Error }).
