@@ -28,13 +28,15 @@ func TestEveryEntryIsOnItsPage(t *testing.T) {
 	c := newClient(t)
 	c.bringSlots("wall", "door")
 	c.bringRock(12)
+	c.bring("points.ply", doors["points.ply"])
+	const assets = 3
 	ctx := context.Background()
 	there := map[string]string{} // page by entry
 	for _, with := range [][]string{nil, {"collision.form=hulls", "lods.levels=50 %", "export.format=fbx"},
 		{"collision.form=hull", "slots.size=64", "export.format=obj"}, {"collision.form=slab", "collision.share=50",
 			"export.format=glb"}} {
-		for k := range 2 * len(prep.Stations()) {
-			asset, in := int64(1+k%2), prep.Stations()[k/2]
+		for k := range assets * len(prep.Stations()) {
+			asset, in := int64(1+k%assets), prep.Stations()[k/assets]
 			o, err := c.desk.Open(ctx, asset)
 			require.NoError(t, err)
 			_, err = c.desk.Decide(ctx, asset, o.Base(), func(p *prep.Prep) (err error) {
