@@ -73,6 +73,7 @@ type Node struct {
 	Mesh   int // index into Meshes, -1 for none; two nodes with one mesh are instances
 	Local  geom.Affine
 	Hidden bool // the file says it is not to be seen
+	Proxy  bool // the file says it stands in for something finer
 	// Thresholds of a LOD group: the distances in metres beyond which its second,
 	// third, ... child takes over from the one before.
 	Thresholds []float64

@@ -9,7 +9,6 @@ package usd
 import (
 	"bytes"
 	"context"
-	"fmt"
 	"path"
 	"slices"
 	"strings"
@@ -315,9 +314,7 @@ func (r *reader) prim(p *prim, w where) error {
 			n.Kind = scene.KindMesh
 		}
 		if w.purpose == "proxy" {
-			n.Hidden = true
-			r.note(finding.Look, "source/proxy", fmt.Sprintf("“%s” is a proxy", p.name),
-				"It stands in for what is near it, and came in hidden. Use it as a LOD or as collision at Source.", nil)
+			n.Proxy = true
 		}
 	}
 	at := len(r.s.Nodes)

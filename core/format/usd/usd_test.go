@@ -283,13 +283,12 @@ def Xform "a" {
 	for k, want := range [3]float64{2, 2, 0} {
 		assert.InDelta(t, want, second[k], 1e-6)
 	}
-	assert.True(t, node(t, s, "shadow").Hidden)
+	assert.True(t, node(t, s, "shadow").Proxy)
 	var codes []string
 	for _, f := range found {
 		codes = append(codes, f.Code)
 	}
 	assert.Contains(t, codes, "source/bad-part")
-	assert.Contains(t, codes, "source/proxy")
 }
 
 // Materials come in with their values and pictures, through what passes them on.

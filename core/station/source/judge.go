@@ -171,6 +171,7 @@ func (r *run) lone() {
 		r.say(sev, "source/"+strings.ReplaceAll(what, " ", "-"), title, text, remedies...).Place = r.place(first.At, names[0])
 	}
 	r.standIns()
+	r.proxies()
 	if guides > 0 {
 		r.say(finding.Note, "source/guides", figure.Plural(guides, "guide", "guides")+" left behind",
 			"Lines and points have no polygon and never go on.")
