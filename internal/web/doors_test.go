@@ -3,12 +3,14 @@ package web
 import (
 	"fmt"
 	"net/http"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
 	"yarvek/core/prep"
+	"yarvek/core/station/source"
 	"yarvek/internal/work"
 )
 
@@ -50,4 +52,32 @@ func TestEveryDoorLeadsThroughAllStations(t *testing.T) {
 			assert.Equal(t, http.StatusOK, c.get(fmt.Sprintf("/assets/1/export?sent=%d", sent.ID)).Code)
 		})
 	}
+}
+
+// Of points the largest piece and one in each cube are kept by the form that stands where there are points alone.
+func TestPointsAreDecidedAtSource(t *testing.T) {
+	c := newClient(t)
+	var b strings.Builder
+	b.WriteString("ply\nformat ascii 1.0\nelement vertex 1001\nproperty float x\nproperty float y\nproperty float z\n" +
+		"end_header\n")
+	for i := range 1000 {
+		fmt.Fprintf(&b, "%g 0 %g\n", float64(i%40)/40, float64(i/40)/25)
+	}
+	b.WriteString("0 90 0\n")
+	c.bring("quay.ply", b.String())
+	page := c.get("/assets/1/source")
+	has(t, page, "One point in each cube of")
+	has(t, page, "Keep the largest piece")
+	c.decide("source", "act", "entries", "section", "points", "piece", "yes", "thin", "100")
+	has(t, c.get("/assets/1/source"), "<strong>1")
+	o, err := c.desk.Open(t.Context(), 1)
+	require.NoError(t, err)
+	assert.Equal(t, source.Decisions{Piece: true, Thin: .1}, o.Prep.Source)
+	assert.InDelta(t, 100, o.Result.Delivery.Scene.Count().Dots, 21)
+	sent, err := c.desk.Send(t.Context(), 1, work.Leave{Reason: "a trial"})
+	require.NoError(t, err)
+	assert.Equal(t, "ply", sent.Format)
+	other := newClient(t)
+	other.bring("door.ply", doors["door.ply"])
+	assert.NotContains(t, other.get("/assets/1/source").Body.String(), "One point in each cube of")
 }

@@ -11,8 +11,8 @@ import (
 	"yarvek/core/station"
 )
 
-// proxies asks of meshes that the file has as stand-ins what they stand in as: from afar, or where a body touches. Which
-// mesh each is of is told by where it stands.
+// proxies asks of meshes that the file has as stand-ins what they stand in as: from afar, or where a body touches.
+// Which mesh each is of is told by where it stands.
 func (r *run) proxies() {
 	lods, shapes, counted := map[string]Role{}, map[string]Role{}, r.taken()
 	var keys, names []string
