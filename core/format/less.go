@@ -49,7 +49,8 @@ func (f Format) kindName() string { return kinds[kindBySuffix(f.Suffix)].name }
 func (l *lesser) single(s *scene.Scene, name string) *scene.Scene {
 	flat := s.Flattened()
 	if len(s.Nodes) == 1 && len(flat.Nodes) == 1 && s.Nodes[0].Local.IsIdentity() && s.Nodes[0].Name == name &&
-		s.Meshes[0].Name == name && !s.Nodes[0].Hidden && len(s.Materials) == 0 && l.bare(s.Meshes[0]) == s.Meshes[0] {
+		s.Meshes[0].Name == name && !s.Nodes[0].Hidden && len(s.Materials) == 0 &&
+		(&lesser{Format: l.Format}).bare(s.Meshes[0]) == s.Meshes[0] {
 		return s // done before
 	}
 	if flat.Count().Dots > 0 && len(flat.Meshes) == 1 { // a cloud goes as it is
@@ -68,8 +69,12 @@ func (l *lesser) single(s *scene.Scene, name string) *scene.Scene {
 			hidden = append(hidden, n.Name)
 		}
 	}
-	l.names("node without a mesh", empties, "it holds one mesh alone")
-	l.names("mark of hidden nodes", hidden, "what it holds is seen")
+	l.names(pack.Nodes, [2]string{"node that places nothing", "nodes that place nothing"}, empties,
+		"it holds one mesh alone")
+	if len(hidden) > 0 {
+		l.say(pack.Nodes, "that hidden nodes are hidden ("+strings.Join(hidden[:min(len(hidden), scene.MaxLeftNames)], ", ")+
+			")", "what it holds is seen")
+	}
 	if len(flat.Nodes) > 1 {
 		l.said = append(l.said, pack.Change{About: pack.Nodes,
 			What: fmt.Sprintf("%s became one, “%s”", figure.Plural(len(flat.Nodes), "mesh", "meshes"), name),
@@ -90,12 +95,12 @@ func (l *lesser) single(s *scene.Scene, name string) *scene.Scene {
 	out.Nodes = []scene.Node{{Name: name, Kind: scene.KindMesh, Parent: -1, Local: geom.Identity}}
 	out.Meshes = []*scene.Mesh{l.bare(mesh)}
 	if used := s.SlotNames(); len(s.Materials) > 0 {
-		if l.names("material", used, "it has none"); len(s.Images) > 0 {
+		if l.names(pack.Materials, [2]string{"material", "materials"}, used, "it has none"); len(s.Images) > 0 {
 			var pictures []string
 			for _, im := range s.Images {
 				pictures = append(pictures, im.Name)
 			}
-			l.names("picture", pictures, "it has no materials that would use them")
+			l.names(pack.Pictures, [2]string{"picture", "pictures"}, pictures, "it has no materials that would use them")
 		}
 	}
 	out.Materials, out.Textures, out.Images = nil, nil, nil
@@ -103,11 +108,11 @@ func (l *lesser) single(s *scene.Scene, name string) *scene.Scene {
 }
 
 // names says that things stayed behind, some of them by name.
-func (l *lesser) names(what string, list []string, why string) {
+func (l *lesser) names(about pack.Topic, what [2]string, list []string, why string) {
 	if len(list) == 0 {
 		return
 	}
-	n := figure.Plural(len(list), what, what+"s") + ": "
+	n := figure.Plural(len(list), what[0], what[1]) + ": "
 	for i, name := range list[:min(len(list), scene.MaxLeftNames)] {
 		if i > 0 {
 			n += ", "
@@ -117,7 +122,7 @@ func (l *lesser) names(what string, list []string, why string) {
 	if more := len(list) - scene.MaxLeftNames; more > 0 {
 		n += fmt.Sprintf(" and %d more", more)
 	}
-	l.say(pack.Materials, n, why)
+	l.say(about, n, why)
 }
 
 // bare is a mesh without what the format has no place for; the same where it has none of it.

@@ -4,6 +4,7 @@ import (
 	"archive/zip"
 	"bytes"
 	"context"
+	"io"
 	"math"
 	"strings"
 	"testing"
@@ -14,9 +15,11 @@ import (
 	"yarvek/core/fault"
 	"yarvek/core/finding"
 	"yarvek/core/format/bundle"
+	"yarvek/core/format/pack"
 	"yarvek/core/geom"
 	"yarvek/core/picture/picturetest"
 	"yarvek/core/scene"
+	forms "yarvek/core/shape"
 )
 
 func read(files ...string) (*scene.Scene, []finding.Finding, error) {
@@ -431,4 +434,54 @@ def "b" { `+square("m", `texCoord2f[] primvars:st = [(0,0)] (interpolation = "co
 			require.NoError(t, m.Validate())
 		}
 	})
+}
+
+// A shape that things touch is written as a guide that says so: as its hull where it is one, as its faces where not; and
+// comes in again, while other guides stay out.
+func TestShapesAreWrittenAsGuides(t *testing.T) {
+	hut := new(forms.Builder).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("hut")
+	stair := new(forms.Builder).Prism([][2]float64{{0, 0}, {2, 0}, {2, 1}, {1, 1}, {1, 2}, {0, 2}}, 0, 1).Mesh("stair")
+	s := forms.Scene("yard", nil, hut, hut, stair)
+	s.Nodes[1].Name, s.Nodes[1].Touch = "hut solid", &scene.Touch{Kind: "hull", Mesh: "hut"}
+	s.Nodes[2].Touch = &scene.Touch{Kind: "surface", Mesh: "hut"}
+	for _, opt := range []pack.Options{{Text: true}, {}, {Wrapped: true}} {
+		opt.Name, opt.Basis, opt.UnitMetres = "yard", geom.GLTF, 1
+		p, err := Write(t.Context(), s, opt)
+		require.NoError(t, err)
+		if opt.Text {
+			text := string(p.Files[0].Data)
+			assert.Equal(t, 1, strings.Count(text, `physics:approximation = "convexHull"`))
+			assert.Equal(t, 1, strings.Count(text, `physics:approximation = "none"`))
+			assert.Equal(t, 2, strings.Count(text, `uniform token purpose = "guide"`))
+		}
+		got, _, err := read(p.Files[0].Name, string(p.Files[0].Data))
+		require.NoError(t, err)
+		require.Len(t, got.Nodes, 3)
+		assert.Equal(t, "hut solid", got.Nodes[1].Name)
+		for i := range got.Nodes {
+			assert.Equal(t, s.Meshes[s.Nodes[i].Mesh].Faces(), got.Meshes[got.Nodes[i].Mesh].Faces())
+		}
+	}
+}
+
+// A package holds its files unpacked, each where it may be read in place: behind a multiple of 64 bytes.
+func TestPackagesAreAligned(t *testing.T) {
+	files := []bundle.File{{Name: "a.usdc", Data: []byte("PXR-USDC and more")}, {Name: "rust.png", Data: make([]byte, 99)},
+		{Name: "bläue.png", Data: []byte{1}}}
+	data, err := wrapped(files)
+	require.NoError(t, err)
+	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	require.NoError(t, err)
+	require.Len(t, z.File, 3)
+	for i, f := range z.File {
+		at, err := f.DataOffset()
+		require.NoError(t, err)
+		assert.Zero(t, at%alignment, f.Name)
+		assert.Equal(t, zip.Store, f.Method)
+		assert.Equal(t, files[i].Data, data[at:at+int64(len(files[i].Data))])
+		rc, err := f.Open() // which looks at the sum
+		require.NoError(t, err)
+		_, err = io.ReadAll(rc)
+		require.NoError(t, err)
+	}
 }

@@ -219,9 +219,37 @@ func (w *writer) node(p *spec, n scene.Node, below *naming) {
 	p.kids = append(p.kids, c)
 	if n.Touch != nil {
 		c.meta["apiSchemas"] = &edits{before: []any{prose("PhysicsCollisionAPI"), prose("PhysicsMeshCollisionAPI")}}
-		c.set("token", "physics:approximation", token("convexHull"))
+		how := token("none") // the faces themselves
+		if convex(m) {
+			how = "convexHull"
+		}
+		c.set("token", "physics:approximation", how)
 	}
 	w.mesh(c, m)
+}
+
+// mostConvex is up to how many points a shape is looked at whether it is its own hull.
+const mostConvex = 256
+
+// convex tells a shape that is its own hull, as far as it has few points.
+func convex(m *scene.Mesh) bool {
+	if len(m.Points) > mostConvex {
+		return false
+	}
+	box := geom.EmptyBox()
+	for _, p := range m.Points {
+		box = box.Add(p)
+	}
+	tol := 1e-5 * box.Size().Max()
+	for f := range m.Faces() {
+		n, at := m.FaceNormal(f).Unit(), m.Points[m.Corners[m.FaceStart[f]]]
+		for _, p := range m.Points {
+			if p.Sub(at).Dot(n) > tol {
+				return false
+			}
+		}
+	}
+	return true
 }
 
 // single is a list of one row as a value of its own.
