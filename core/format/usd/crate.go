@@ -30,6 +30,7 @@ type crate struct {
 	tokens   []string
 	strings  []uint32
 	fields   []crateField
+	even     int // values of lists that are packed farther than usual, so far
 	sets     []uint32
 	paths    []string
 	layer    *layer
@@ -157,12 +158,25 @@ func (c *crate) unpacked(packed []byte, least, most int) []byte {
 	return out[:n]
 }
 
+// usualPacked is how many values a byte of a packed list stands for at most where they differ, and mostEven how many the
+// lists of a file may have in all that are packed farther, since they are the same or grow evenly: a few bytes could ask
+// for any memory.
+const (
+	usualPacked = 64
+	mostEven    = 32 << 20
+)
+
 // ints reads so many packed whole numbers of 4 or 8 bytes: differences from one to the next, each by a code of two bits
 // that says whether it is the most frequent one, or how many bytes it has.
 func (c *crate) ints(n, width int) []int64 {
 	packed := c.bytes(c.count(100))
 	if n == 0 {
 		return nil
+	}
+	if n > usualPacked*len(packed) {
+		if c.even += n; c.even > mostEven {
+			c.fail("has even lists of more than %s values", figure.Count(mostEven))
+		}
 	}
 	least := width + (2*n+7)/8 // where all differences are the common one
 	b := c.unpacked(packed, least, least+width*n)

@@ -110,3 +110,16 @@ func TestEvenListsArePackedFarther(t *testing.T) {
 	require.NoError(t, err)
 	assert.Equal(t, n, s.Meshes[0].Faces())
 }
+
+// Lists that grow evenly are bounded in all: a file of a few bytes does not take gigabytes.
+func TestEvenListsAreBounded(t *testing.T) {
+	m := prim0("Mesh", "m")
+	same := rows(1, make([]float64, 3<<20))
+	for i := range 12 {
+		m.set("int[]", "more"+string(rune('a'+i)), same)
+	}
+	data := crateData(&layer{root: &spec{meta: map[string]any{}, kids: []*spec{m}}})
+	require.Less(t, len(data), 1<<20)
+	_, _, err := read("a.usdc", string(data))
+	require.ErrorContains(t, err, "even lists")
+}
