@@ -158,9 +158,9 @@ func (c *crate) unpacked(packed []byte, least, most int) []byte {
 	return out[:n]
 }
 
-// usualPacked is how many values a byte of a packed list stands for at most where they differ, and mostEven how many the
-// lists of a file may have in all that are packed farther, since they are the same or grow evenly: a few bytes could ask
-// for any memory.
+// usualPacked is how many values a byte of a packed list stands for at most where they differ, and mostEven how many
+// the lists of a file may have in all that are packed farther, since they are the same or grow evenly: a few bytes
+// could ask for any memory.
 const (
 	usualPacked = 64
 	mostEven    = 32 << 20

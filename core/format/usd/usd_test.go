@@ -436,8 +436,8 @@ def "b" { `+square("m", `texCoord2f[] primvars:st = [(0,0)] (interpolation = "co
 	})
 }
 
-// A shape that things touch is written as a guide that says so: as its hull where it is one, as its faces where not; and
-// comes in again, while other guides stay out.
+// A shape that things touch is written as a guide that says so: as its hull where it is one, as its faces where not;
+// and comes in again, while other guides stay out.
 func TestShapesAreWrittenAsGuides(t *testing.T) {
 	hut := new(forms.Builder).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("hut")
 	stair := new(forms.Builder).Prism([][2]float64{{0, 0}, {2, 0}, {2, 1}, {1, 1}, {1, 2}, {0, 2}}, 0, 1).Mesh("stair")
