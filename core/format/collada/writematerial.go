@@ -54,10 +54,8 @@ func (w *writer) effect(to *bytes.Buffer, number int, m scene.Material) {
 	if !m.Unlit {
 		p.channel(&model, "emission", scene.UseEmissive, [4]float64{glow[0], glow[1], glow[2], 1})
 	}
-	if m.Unlit {
-		p.channel(&model, base, scene.UseBaseColor, m.BaseColor)
-	} else {
-		p.channel(&model, base, scene.UseBaseColor, m.BaseColor)
+	p.channel(&model, base, scene.UseBaseColor, m.BaseColor)
+	if !m.Unlit {
 		// The exponent whose highlight is that of the roughness; see shaded.
 		n := 2/math.Pow(max(m.Roughness, 1e-4), 4) - 2
 		say(&model, "<specular><color>0 0 0 1</color></specular><shininess><float>%s</float></shininess>\n", number17(n))

@@ -140,16 +140,7 @@ func (w *writer) pictures() {
 	var names pack.Names
 	names.Take(w.opt.Name, ".obj")
 	names.Take(w.opt.Name, ".mtl")
-	w.path = make([]string, len(w.s.Images))
-	for i, im := range w.s.Images {
-		if !im.Found() {
-			w.out.SayOf(pack.Pictures, pack.Content, im.Name, fmt.Sprintf("picture “%s”", im.Name),
-				"its file was never uploaded")
-			continue
-		}
-		w.path[i] = names.Picture(im)
-		w.images = append(w.images, bundle.File{Name: w.path[i], Data: im.Data})
-	}
+	w.path, w.images = w.out.Beside(w.s.Images, &names)
 	var slots unique
 	slots.take(plainName) // ours
 	for _, m := range w.s.Materials {

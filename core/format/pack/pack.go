@@ -155,6 +155,21 @@ func (n *Names) Picture(im scene.Image) string {
 	return n.Take(strings.TrimSuffix(im.Name, path.Ext(im.Name)), suffix)
 }
 
+// Beside gives every picture that is there a file of its own beside the main one: names are those of the files, by image,
+// "" where there is none to refer to, which is said.
+func (p *Package) Beside(images []scene.Image, taken *Names) (names []string, files []bundle.File) {
+	names = make([]string, len(images))
+	for i, im := range images {
+		if !im.Found() {
+			p.SayOf(Pictures, Content, im.Name, fmt.Sprintf("picture “%s”", im.Name), "its file was never uploaded")
+			continue
+		}
+		names[i] = taken.Picture(im)
+		files = append(files, bundle.File{Name: names[i], Data: im.Data})
+	}
+	return names, files
+}
+
 // lower makes small letters of the ASCII ones and leaves all others.
 func lower(s string) string {
 	b := []byte(s)

@@ -113,7 +113,7 @@ func TestEvenListsArePackedFarther(t *testing.T) {
 
 // Lists that grow evenly are bounded in all: a file of a few bytes does not take gigabytes.
 func TestEvenListsAreBounded(t *testing.T) {
-	m := prim0("Mesh", "m")
+	m := newPrim("Mesh", "m")
 	same := rows(1, make([]float64, 3<<20))
 	for i := range 12 {
 		m.set("int[]", "more"+string(rune('a'+i)), same)

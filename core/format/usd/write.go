@@ -87,8 +87,8 @@ func (s *spec) relate(name, to string) {
 	s.props[name] = &property{rel: true, targets: &edits{whole: true, items: []any{target(to)}}, meta: map[string]any{}}
 }
 
-// prim is a new one.
-func prim0(typ, name string) *spec {
+// newPrim is a new one of a type.
+func newPrim(typ, name string) *spec {
 	return &spec{name: name, typ: typ, how: def, meta: map[string]any{}, props: map[string]*property{}}
 }
 
@@ -145,15 +145,15 @@ func (w *writer) called(p *spec, name string, about pack.Topic) {
 
 // whole is the prim that holds all.
 func (w *writer) whole() *spec {
-	top := prim0("Xform", Identifier(w.opt.Name))
+	top := newPrim("Xform", Identifier(w.opt.Name))
 	top.meta["kind"] = token("component")
 	base := "/" + top.name
 	var beside naming
-	looks := prim0("Scope", beside.take("Looks"))
+	looks := newPrim("Scope", beside.take("Looks"))
 	var slots naming
 	w.two = map[int]bool{}
 	for i, m := range w.s.Materials {
-		p := prim0("Material", slots.take(m.Name))
+		p := newPrim("Material", slots.take(m.Name))
 		w.called(p, m.Name, pack.Materials)
 		w.slots[i] = base + "/" + looks.name + "/" + p.name
 		w.dress(p, w.slots[i], m)
@@ -172,7 +172,7 @@ func (w *writer) whole() *spec {
 		if n.Parent >= 0 {
 			into, by = at[n.Parent], &names[n.Parent]
 		}
-		p := prim0("Xform", by.take(n.Name))
+		p := newPrim("Xform", by.take(n.Name))
 		w.called(p, n.Name, pack.Nodes)
 		at[i] = p
 		if n.Mesh >= 0 {
@@ -212,7 +212,7 @@ func (w *writer) node(p *spec, n scene.Node, below *naming) {
 	if name == "" {
 		name = n.Name
 	}
-	c := prim0("Mesh", below.take(name))
+	c := newPrim("Mesh", below.take(name))
 	if c.name != name {
 		c.meta["displayName"] = prose(name)
 	}
@@ -362,7 +362,7 @@ func (w *writer) bind(p *spec, m *scene.Mesh) {
 			continue
 		}
 		done[k] = true
-		g := prim0("GeomSubset", names.take(w.s.Materials[k].Name))
+		g := newPrim("GeomSubset", names.take(w.s.Materials[k].Name))
 		g.set("token", "elementType", token("face"))
 		g.set("token", "familyName", token("materialBind"))
 		g.set("int[]", "indices", ints(of[k]))
@@ -394,18 +394,10 @@ func (w *writer) sides() {
 
 // pictures gives every picture a name of its own.
 func (w *writer) pictures() {
-	names := &w.names
-	names.Take(w.opt.Name, ".usdc")
-	w.path = make([]string, len(w.s.Images))
+	w.names.Take(w.opt.Name, ".usdc")
+	w.path, w.images = w.out.Beside(w.s.Images, &w.names)
 	for i, im := range w.s.Images {
-		if !im.Found() {
-			w.out.SayOf(pack.Pictures, pack.Content, im.Name, fmt.Sprintf("picture “%s”", im.Name),
-				"its file was never uploaded")
-			continue
-		}
-		w.path[i] = names.Picture(im)
-		w.images = append(w.images, bundle.File{Name: w.path[i], Data: im.Data})
-		if e := strings.ToLower(path.Ext(w.path[i])); e != ".png" && e != ".jpg" && e != ".jpeg" {
+		if e := strings.ToLower(path.Ext(w.path[i])); im.Found() && e != ".png" && e != ".jpg" && e != ".jpeg" {
 			w.out.SayOf(pack.Textures, pack.Openable, im.Name, fmt.Sprintf("picture “%s” goes as it is", im.Name),
 				"USD asks for PNG or JPEG; a receiver may not open "+e)
 		}

@@ -25,7 +25,7 @@ var inputs = []struct {
 
 // dress fills the prim of a material at a path with a preview surface (UsdPreviewSurface Specification 2.6).
 func (w *writer) dress(p *spec, at string, m scene.Material) {
-	s := prim0("Shader", "Surface")
+	s := newPrim("Shader", "Surface")
 	p.kids = append(p.kids, s)
 	p.props["outputs:surface"] = joint("token", at+"/Surface.outputs:surface")
 	s.set("token", "info:id", token("UsdPreviewSurface"))
@@ -71,7 +71,7 @@ func (w *writer) picture(p *spec, at string, s *spec, m scene.Material, use scen
 	if file == "" {
 		return
 	}
-	tex := prim0("Shader", name+"Texture")
+	tex := newPrim("Shader", name+"Texture")
 	tex.meta["displayName"] = prose(t.Name)
 	tex.set("token", "info:id", token("UsdUVTexture"))
 	tex.set("asset", "inputs:file", asset(file))
@@ -146,14 +146,14 @@ func (w *writer) bright(m scene.Material, image int) string {
 
 // coordinates join a picture to the UV set it lies on, and to how it does.
 func (w *writer) coordinates(p *spec, at string, tex *spec, name string, mp scene.Map) {
-	st := prim0("Shader", name+"Coordinates")
+	st := newPrim("Shader", name+"Coordinates")
 	st.set("token", "info:id", token("UsdPrimvarReader_float2"))
 	st.set("string", "inputs:varname", prose(setName(mp.UVSet)))
 	st.set("float2", "outputs:result", nil)
 	p.kids = append(p.kids, st)
 	from := at + "/" + st.name + ".outputs:result"
 	if mp.Place != nil {
-		turn := prim0("Shader", name+"Place")
+		turn := newPrim("Shader", name+"Place")
 		turn.set("token", "info:id", token("UsdTransform2d"))
 		turn.props["inputs:in"] = joint("float2", from)
 		move := moved(mp.Place)
