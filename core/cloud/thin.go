@@ -158,24 +158,3 @@ func (c *Cloud) Piece(ctx context.Context, edge float64) ([]bool, error) {
 	}
 	return keep, nil
 }
-
-// Within tells of each point whether it lies in a box, or on its edge.
-func (c *Cloud) Within(b geom.Box) []bool {
-	keep := make([]bool, len(c.Points))
-	for i, p := range c.Points {
-		keep[i] = true
-		for k := range 3 {
-			keep[i] = keep[i] && p[k] >= b.Min[k] && p[k] <= b.Max[k]
-		}
-	}
-	return keep
-}
-
-// Near tells of each point whether it is no farther from a middle than a radius.
-func (c *Cloud) Near(middle geom.Vec3, radius float64) []bool {
-	keep := make([]bool, len(c.Points))
-	for i, p := range c.Points {
-		keep[i] = p.Dist(middle) <= radius
-	}
-	return keep
-}

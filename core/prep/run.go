@@ -4,7 +4,6 @@ import (
 	"context"
 	"slices"
 
-	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
 	"yarvek/core/picture/outfit"
@@ -124,7 +123,7 @@ func (s Stop) Figure() string {
 	case s.ID == surface.Info.ID, s.ID == slots.Info.ID:
 		return "no faces"
 	case s.ID == budget.Info.ID:
-		return figure.Count(n.Dots) + " points"
+		return budget.Short(n.Dots) + " points"
 	}
 	return s.Report.Figure()
 }

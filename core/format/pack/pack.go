@@ -155,8 +155,8 @@ func (n *Names) Picture(im scene.Image) string {
 	return n.Take(strings.TrimSuffix(im.Name, path.Ext(im.Name)), suffix)
 }
 
-// Beside gives every picture that is there a file of its own beside the main one: names are those of the files, by image,
-// "" where there is none to refer to, which is said.
+// Beside gives every picture that is there a file of its own beside the main one: names are those of the files, by
+// image, "" where there is none to refer to, which is said.
 func (p *Package) Beside(images []scene.Image, taken *Names) (names []string, files []bundle.File) {
 	names = make([]string, len(images))
 	for i, im := range images {

@@ -240,16 +240,16 @@ type Report struct {
 // Figure is the triangles, against what the class may have.
 func (r *Report) Figure() string {
 	if most := r.Class.Budget.Triangles; most > 0 {
-		return short(r.Cost.Triangles) + " of " + short(most)
+		return Short(r.Cost.Triangles) + " of " + Short(most)
 	}
 	if r.Cost.Triangles == 1 {
 		return "1 triangle"
 	}
-	return short(r.Cost.Triangles) + " triangles"
+	return Short(r.Cost.Triangles) + " triangles"
 }
 
-// short writes a number in thousands from a thousand on.
-func short(n int) string {
+// Short writes a number in thousands from a thousand on.
+func Short(n int) string {
 	if n < 1000 {
 		return figure.Count(n)
 	}
