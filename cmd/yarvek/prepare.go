@@ -102,7 +102,7 @@ func decidedAt(p prep.Prep, sets []string, stations ...string) (prep.Prep, error
 func prepareCommand() *cobra.Command {
 	var out, targetID, mesh, release, save, grid, slotMap string
 	var a asked
-	c := &cobra.Command{Use: "prepare FILE|ZIP -o OUT.(glb|gltf|fbx|obj)", Args: cobra.ExactArgs(1),
+	c := &cobra.Command{Use: "prepare FILE|ZIP -o OUT", Args: cobra.ExactArgs(1),
 		Aliases: []string{"export"},
 		Short:   "Prepare a mesh file and write it for a target, as the pages do",
 		Long: "Prints what was decided and what there is to say of it, writes it, reads it back and says whether it " +

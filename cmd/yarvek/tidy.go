@@ -39,7 +39,7 @@ type tidied struct {
 func tidyCommand() *cobra.Command {
 	var a remedies
 	var out, mesh string
-	c := &cobra.Command{Use: "tidy FILE|ZIP -o OUT.(glb|gltf|fbx|obj)", Args: cobra.ExactArgs(1),
+	c := &cobra.Command{Use: "tidy FILE|ZIP -o OUT", Args: cobra.ExactArgs(1),
 		Short: "Put a mesh file's surface right",
 		Long: "Applies the remedies that are asked for, and prints one JSON object a line: each remedy and what it " +
 			"changed.\n" +

@@ -25,6 +25,19 @@ type Field struct {
 	Double []float64
 }
 
+// Width is how many bytes a value of a type has.
+func Width(of string) int {
+	switch of {
+	case "char", "uchar":
+		return 1
+	case "short", "ushort":
+		return 2
+	case "double":
+		return 8
+	}
+	return 4
+}
+
 // At is the value of a point.
 func (f *Field) At(i int) float64 {
 	if f.Single != nil {

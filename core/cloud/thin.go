@@ -3,6 +3,7 @@ package cloud
 import (
 	"context"
 	"math"
+	"slices"
 
 	"yarvek/core/fault"
 	"yarvek/core/geom"
@@ -31,51 +32,6 @@ func (g grid) of(p geom.Vec3) (c cell) {
 		c[k] = int32(math.Floor((p[k] - g.from[k]) / g.edge))
 	}
 	return c
-}
-
-// Thinned keeps of each cube of a grid the point that is nearest to the mean of those in it: what is left lies on the
-// scan and is nowhere denser than one for a cube. It takes time and memory by the number of points. The error is ctx's,
-// or a *fault.Error for cells that are too fine.
-func (c *Cloud) Thinned(ctx context.Context, edge float64) (*Cloud, error) {
-	g, err := gridOf(c.Box(), edge)
-	if err != nil {
-		return nil, err
-	}
-	type sum struct {
-		n    int32
-		best int32
-		near float64
-		mean geom.Vec3
-	}
-	at := make(map[cell]int32, len(c.Points)/4+1)
-	var cells []sum
-	of := make([]int32, len(c.Points))
-	for i, p := range c.Points {
-		if i&0xffff == 0 && ctx.Err() != nil {
-			return nil, ctx.Err()
-		}
-		k, ok := at[g.of(p)]
-		if !ok {
-			k = int32(len(cells))
-			at[g.of(p)] = k
-			cells = append(cells, sum{near: math.Inf(1), best: -1})
-		}
-		s := &cells[k]
-		s.n++
-		s.mean = s.mean.Add(p.Sub(s.mean).Mul(1 / float64(s.n)))
-		of[i] = k
-	}
-	for i, p := range c.Points {
-		s := &cells[of[i]]
-		if d := p.Sub(s.mean); d.Dot(d) < s.near {
-			s.near, s.best = d.Dot(d), int32(i)
-		}
-	}
-	keep := make([]bool, len(c.Points))
-	for _, s := range cells {
-		keep[s.best] = true
-	}
-	return c.Only(keep), nil
 }
 
 // Spacing is about how far points lie apart: the edge of cubes in which half of all points are alone or in twos or
@@ -109,26 +65,46 @@ func (c *Cloud) Spacing() float64 {
 	return 0
 }
 
-// Piece tells of each point whether it belongs to the piece with the most points: cubes of an edge that touch one
-// another, at a face, an edge or a corner. Everything else are strays, and other pieces. The error is that of Thinned.
+// Piece tells of each point whether it belongs to the piece with the most points; see [Cloud.Pieces]. Everything else
+// are strays, and other pieces.
 func (c *Cloud) Piece(ctx context.Context, edge float64) ([]bool, error) {
-	g, err := gridOf(c.Box(), edge)
+	of, sizes, err := c.Pieces(ctx, edge)
 	if err != nil {
 		return nil, err
+	}
+	best := 0
+	for i, n := range sizes {
+		if n > sizes[best] {
+			best = i
+		}
+	}
+	keep := make([]bool, len(c.Points))
+	for i := range keep {
+		keep[i] = int(of[i]) == best
+	}
+	return keep, nil
+}
+
+// Pieces tells of each point the number of its piece, and of each piece how many points it has: cubes of an edge that
+// touch one another, at a face, an edge or a corner, are one. Pieces come in the order of their first points. Time and
+// memory go by the number of points. The error is ctx's, or a *fault.Error for cubes that are too fine.
+func (c *Cloud) Pieces(ctx context.Context, edge float64) (of []int32, sizes []int, err error) {
+	g, err := gridOf(c.Box(), edge)
+	if err != nil {
+		return nil, nil, err
 	}
 	count := map[cell]int{}
 	for _, p := range c.Points {
 		count[g.of(p)]++
 	}
 	seen := make(map[cell]int, len(count))
-	var sizes []int
 	for _, p := range c.Points { // in the order of the points, so that the same cloud gives the same pieces
 		first := g.of(p)
 		if _, ok := seen[first]; ok {
 			continue
 		}
 		if ctx.Err() != nil {
-			return nil, ctx.Err()
+			return nil, nil, ctx.Err()
 		}
 		piece, list := len(sizes), []cell{first}
 		sizes = append(sizes, 0)
@@ -146,15 +122,37 @@ func (c *Cloud) Piece(ctx context.Context, edge float64) ([]bool, error) {
 			}
 		}
 	}
-	best := 0
-	for i, n := range sizes {
-		if n > sizes[best] {
-			best = i
-		}
-	}
-	keep := make([]bool, len(c.Points))
+	of = make([]int32, len(c.Points))
 	for i, p := range c.Points {
-		keep[i] = seen[g.of(p)] == best
+		of[i] = int32(seen[g.of(p)])
 	}
-	return keep, nil
+	return of, sizes, nil
+}
+
+// Together is how many times as far as points lie apart the cubes are whose points hang together.
+const Together = 8
+
+// Dense are the clouds of the pieces of which each has at least a part of all points, the largest
+// first; itself alone where none has, or where pieces can't be told.
+func (c *Cloud) Dense(ctx context.Context, least float64) []*Cloud {
+	of, sizes, err := c.Pieces(ctx, Together*c.Spacing())
+	if err != nil {
+		return []*Cloud{c}
+	}
+	var list []*Cloud
+	keep := make([]bool, len(c.Points))
+	for piece, n := range sizes {
+		if float64(n) < least*float64(len(c.Points)) {
+			continue
+		}
+		for i := range keep {
+			keep[i] = int(of[i]) == piece
+		}
+		list = append(list, (&Cloud{Name: c.Name, Type: c.Type, Points: c.Points}).Only(keep))
+	}
+	if len(list) == 0 {
+		return []*Cloud{c}
+	}
+	slices.SortStableFunc(list, func(a, b *Cloud) int { return len(b.Points) - len(a.Points) })
+	return list
 }

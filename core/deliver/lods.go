@@ -88,7 +88,9 @@ func (p *Parcel) addLOD(ctx context.Context, o Order, l scene.LOD, n int) error 
 		row.Accepted = c.Less()
 	}
 	for _, x := range c.Rows {
-		if x.Code == "triangles" {
+		if l.Scene.Dotted() && x.Code == "points" {
+			row.Sent, row.Arrived = x.Sent+" points", x.Arrived+" points"
+		} else if x.Code == "triangles" && !l.Scene.Dotted() {
 			row.Sent, row.Arrived = x.Sent+" triangles", x.Arrived+" triangles"
 		}
 	}

@@ -18,6 +18,9 @@ const Eager = 12_000
 // meanwhile.
 const Largest = 3_000_000
 
+// LargestDots is the same of points without faces, for each of which some 150 bytes are held besides what they carry.
+const LargestDots = 20_000_000
+
 // climbed is a climb with its meshes, as it is kept.
 type climbed struct {
 	Climb  *ladder.Climb
@@ -32,15 +35,20 @@ func (w *walk) lods(f frame) (frame, station.Report) {
 	r, d, class, v := w.result, w.p.LODs, w.class(), w.in.Target.View
 	f.box = r.Surface.Box
 	ask := lods.Ask{Class: class, View: ladder.View{Lines: v.Lines, Angle: v.Angle}, Pixels: v.Tolerance, Scene: f.scene,
-		Cost: lods.Measured{Cost: r.Budget.Cost}, Slots: f.scene.SlotNames(), Hand: w.hand(f), Size: f.box.Size().Max()}
+		Cost: lods.Measured{Cost: r.Budget.Cost}, Slots: f.scene.SlotNames(), Hand: w.hand(f), Size: f.box.Size().Max(), Dots: f.scene.Dotted()}
 	var hand []lods.Counted
 	var numbers []int
 	for _, h := range ask.Hand {
-		hand, numbers = append(hand, lods.Counted{N: h.N, Triangles: h.Scene.Count().Triangles}), append(numbers, h.N)
+		hand, numbers = append(hand, lods.Counted{N: h.N, Triangles: lods.Much(h.Scene)}), append(numbers, h.N)
 	}
 	whole, outside := d.Climbs(numbers)
-	if n := f.look.of.Count().Triangles; (whole || outside) && n > Largest {
-		ask.Beyond, whole, outside = Largest, false, false
+	most := Largest
+	if ask.Dots {
+		whole, outside = whole || outside, false
+		d.Outside, most = 0, LargestDots
+	}
+	if n := lods.Much(f.look.of); (whole || outside) && n > most {
+		ask.Beyond, whole, outside = most, false, false
 	}
 	var fetched []lods.Fetched
 	var left []int
@@ -104,7 +112,7 @@ func (w *walk) climbAt(f frame, by climbing) *climbed {
 	kept := f.look.of
 	key, err := named(f.look.shapes, "climb", by)
 	w.must(err)
-	n := kept.Count().Triangles
+	n := lods.Much(kept)
 	c := made(w, key, n > Eager, func(c *climbed) *scene.Scene {
 		s := &scene.Scene{}
 		for _, list := range c.Meshes {
@@ -148,7 +156,7 @@ func (w *walk) fetch(f frame, list []lods.Placed, climbs [2]*climbed, hand []lod
 		return stick.Measure(ctx, less)
 	}
 	none := func(*lods.Measured) *scene.Scene { return nil }
-	large := f.look.of.Count().Triangles > Eager
+	large := lods.Much(f.look.of) > Eager
 	for i, p := range list {
 		got := lods.Fetched{Placed: p}
 		if p.Mesh.Hand > 0 {
@@ -179,7 +187,7 @@ func (w *walk) fetch(f frame, list []lods.Placed, climbs [2]*climbed, hand []lod
 		w.must(err)
 		m := made(w, key, large, none, func(ctx context.Context) (*lods.Measured, error) {
 			m := measure(ctx, f.look.of, ladder.Put(f.look.of, c.Meshes[p.Mesh.Step]))
-			m.Visible = c.Climb.Steps[p.Mesh.Step].Visible
+			m.Stands(c.Climb.Steps[p.Mesh.Step])
 			w.say("Measuring what shows", 0.8+0.2*float64(i+1)/float64(len(list)))
 			return &m, nil
 		})
@@ -221,7 +229,7 @@ func placesOf(s *scene.Scene) *scene.Scene {
 	at := map[int]int{}
 	hidden := s.Unseen()
 	for i, n := range s.Nodes {
-		if n.Mesh < 0 || s.Meshes[n.Mesh].Faces() == 0 {
+		if n.Mesh < 0 || s.Meshes[n.Mesh].Empty() {
 			continue // nothing is left of it there
 		}
 		k, ok := at[n.Mesh]

@@ -254,6 +254,11 @@ func (w *walk) budget(f frame) (frame, station.Report) {
 	for _, p := range w.places(at, f.look.key) {
 		meshes = append(meshes, p.Mesh)
 	}
+	for i, users := range at.Users() {
+		if m := at.Meshes[i]; len(users) > 0 && m.Faces() == 0 && !m.Empty() {
+			meshes = append(meshes, i) // points, which no surface is measured of
+		}
+	}
 	costs, had, err := each(w, f.look, budget.Info.ID, meshes, func(int) none { return none{} },
 		func(ctx context.Context, m *scene.Mesh, _ none) *budget.MeshCost { return budget.LookAt(ctx, m) })
 	w.must(err)

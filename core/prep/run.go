@@ -119,7 +119,7 @@ func (s Stop) Figure() string {
 	}
 	n := s.Scene.Count()
 	switch {
-	case n.Dots == 0 || n.Polygons > 0:
+	case !n.Dotted():
 	case s.ID == surface.Info.ID, s.ID == slots.Info.ID:
 		return "no faces"
 	case s.ID == budget.Info.ID:

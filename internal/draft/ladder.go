@@ -32,6 +32,7 @@ type Lens struct {
 type Ladder struct {
 	Asset, Kit string
 	Revision   int
+	Dots       bool    // Triangles of rungs are points without faces
 	Lines      int     // of the screen
 	Factor     float64 // of the size on the screen that LODs are drawn at: 1, or less
 	Near, Far  float64 // metres, of the axis
@@ -100,6 +101,25 @@ func (l *Ladder) Draw() Drawn {
 	return out
 }
 
+// of is what rungs are counted in, short a mark of it that stands behind a figure.
+func (l *Ladder) of() string {
+	if l.Dots {
+		return "points"
+	}
+	return "triangles"
+}
+
+func (l *Ladder) short() string {
+	if l.Dots {
+		return " pts"
+	}
+	return " tri"
+}
+
+func (l *Ladder) counted(r Rung) string {
+	return figure.Plural(r.Triangles, l.of()[:len(l.of())-1], l.of())
+}
+
 // part says a factor: half, a third, 1/8.
 func part(f float64) string {
 	switch n := math.Round(1 / f); n {
@@ -123,7 +143,7 @@ func (l *Ladder) describe() string {
 		if i > 0 {
 			s += "; "
 		}
-		s += fmt.Sprintf("LOD %d of %s", r.Number, figure.Plural(r.Triangles, "triangle", "triangles"))
+		s += fmt.Sprintf("LOD %d of %s", r.Number, l.counted(r))
 		if r.From > 0 {
 			s += " from " + figure.Length(r.From)
 		}
@@ -161,7 +181,7 @@ func (l *Ladder) stand(c *canvas) []float64 {
 		}
 	}
 	for i, r := range l.Rungs {
-		label := fmt.Sprintf("LOD %d, %s", r.Number, figure.Plural(r.Triangles, "triangle", "triangles"))
+		label := fmt.Sprintf("LOD %d, %s", r.Number, l.counted(r))
 		lit := ""
 		if i == worst && i > 0 {
 			lit = " lit"
@@ -185,7 +205,7 @@ func (l *Ladder) stand(c *canvas) []float64 {
 				l.x(r.From), chartT-8))
 		}
 		c.pen.text("word rung-name mid", at[i], standY+20, fmt.Sprintf("LOD %d", r.Number))
-		c.pen.text("fig rung-tris mid", at[i], standY+35, figure.Count(r.Triangles)+" tri")
+		c.pen.text("fig rung-tris mid", at[i], standY+35, figure.Count(r.Triangles)+l.short())
 		if r.Lens != nil {
 			l.lens(c, i, at[i])
 		}
@@ -297,7 +317,7 @@ func (l *Ladder) chart(c *canvas) {
 	c.line("ladder-axis", ladderL, chartB, ladderR, chartB)
 	c.line("ladder-axis", ladderL, chartT, ladderL, chartB)
 	c.rect("ladder-key", ladderL, chartB+46, 14, 10)
-	c.pen.text("word label", ladderL+20, chartB+55, "triangles drawn, "+figure.Count(most)+" at most")
+	c.pen.text("word label", ladderL+20, chartB+55, l.of()+" drawn, "+figure.Count(most)+" at most")
 	c.line("ladder-off", ladderL, chartB+71, ladderL+14, chartB+71)
 	c.pen.text("word label ladder-off-name", ladderL+20, chartB+75, "may show by, pixels; dashed: what is allowed")
 	for _, r := range l.Rungs[min(1, len(l.Rungs)):] {

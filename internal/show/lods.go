@@ -38,7 +38,7 @@ var lodsFace = face{
 		default:
 			var list []string
 			for _, l := range r.LODs[1:] {
-				list = append(list, fmt.Sprintf("%s from %s", figure.Count(l.Cost.Triangles), figure.Length(l.From)))
+				list = append(list, fmt.Sprintf("%s from %s", figure.Count(l.Cost.Much()), figure.Length(l.From)))
 			}
 			g.Say = fmt.Sprintf("%s then: %s", figure.Plural(len(list), "LOD", "LODs"), strings.Join(list, ", "))
 		}
@@ -61,7 +61,7 @@ func (b *Board) lodModel(ctx context.Context, v view, n int) (*draft.Model, erro
 // drawLadder makes the ladder drawing.
 func drawLadder(ctx context.Context, b *Board, v view) (*Picture, error) {
 	r := v.Result.LODs
-	d := &draft.Ladder{Asset: v.Asset.Name, Kit: v.Kit.Name, Revision: v.Revision.Number, Lines: r.View.Lines,
+	d := &draft.Ladder{Asset: v.Asset.Name, Kit: v.Kit.Name, Revision: v.Revision.Number, Dots: r.Dots, Lines: r.View.Lines,
 		Near: r.Range.Near, Far: r.Range.Far,
 		Allowed: r.Allowed, PixelsAt: r.View.PixelsAt, Vanish: v.Prep.LODs.Vanish, Factor: 1,
 		Fade: float64(v.Prep.LODs.Fade) / 100}
@@ -126,7 +126,7 @@ func (b *Board) rungs(ctx context.Context, v view, d *draft.Ladder) error {
 		d.Factor = draft.RungRoom / high
 	}
 	for i, l := range r.LODs {
-		rung := draft.Rung{Number: l.Number, Triangles: l.Cost.Triangles, From: l.From, Pixels: l.Pixels, Metres: l.Visible,
+		rung := draft.Rung{Number: l.Number, Triangles: l.Cost.Much(), From: l.From, Pixels: l.Pixels, Metres: l.Visible,
 			High: size[1] * r.View.PixelsAt(at(i))}
 		scale := r.View.PixelsAt(at(i)) * d.Factor
 		key := v.standing()
@@ -145,7 +145,7 @@ func (b *Board) rungs(ctx context.Context, v view, d *draft.Ladder) error {
 		if err != nil {
 			return err
 		}
-		if i > 0 {
+		if i > 0 && !r.Dots { // points have no outline
 			if rung.Lens, err = b.lens(ctx, v, i); err != nil {
 				return err
 			}
@@ -241,7 +241,7 @@ func (b *Board) Pair(ctx context.Context, o *work.Opened, first, second int) (st
 			return "", errs[i]
 		}
 		l := r.LODs[n]
-		under[i] = fmt.Sprintf("LOD %d · %s", n, figure.Plural(l.Cost.Triangles, "triangle", "triangles"))
+		under[i] = fmt.Sprintf("LOD %d · %s", n, r.Counted(l))
 		if n > 0 {
 			under[i] += " · off by " + figure.Length(l.Deviation.Worst().Max) + " at most"
 		}

@@ -250,7 +250,7 @@ func (b *Board) detail(ctx context.Context, v view) (*draft.Detail, error) {
 // views draws a stop's scene from its three sides, at scale pixels a metre.
 func (b *Board) views(ctx context.Context, v view, scale float64) ([3]draft.View, error) {
 	key, kind := fmt.Sprintf("%s %g", v.standing(), scale), "views"
-	if v.face.dense {
+	if v.face.dense && !v.stop.Scene.Dotted() {
 		kind = "dense views"
 	}
 	var order []int
@@ -263,7 +263,7 @@ func (b *Board) views(ctx context.Context, v view, scale float64) ([3]draft.View
 		if err != nil {
 			return out, err
 		}
-		if v.face.dense {
+		if v.face.dense && !v.stop.Scene.Dotted() {
 			m = m.ByDensity(ctx)
 		}
 		if order != nil {

@@ -233,13 +233,16 @@ func (f *form) distanceOf(s, label string) float64 {
 }
 
 // sized says how coarse a LOD is to be as it is typed, with no more digits than anybody types.
-func sized(w ladder.Wish) string {
+func sized(dots bool, w ladder.Wish) string {
 	round := func(v float64) float64 {
 		v, _ = strconv.ParseFloat(strconv.FormatFloat(v, 'g', 4, 64), 64)
 		return v
 	}
 	w.Share, w.Deviation = round(w.Share), round(w.Deviation)
-	return lods.WishTyped(w)
+	if s := lods.WishTyped(w); !dots || w.Triangles == 0 {
+		return s
+	}
+	return strconv.Itoa(w.Triangles) + " points"
 }
 
 // moveLevel lets one LOD take over elsewhere; the others stay as they are, with what they have now.

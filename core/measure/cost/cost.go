@@ -12,12 +12,14 @@ package cost
 import (
 	"context"
 
+	"yarvek/core/cloud"
 	"yarvek/core/scene"
 )
 
 // Cost is what one mesh costs, or several.
 type Cost struct {
 	Triangles int
+	Dots      int // points of clouds
 	Quads     int // polygons of four corners, before they are cut
 	Larger    int // polygons of more
 	Points    int // that faces use
@@ -50,7 +52,7 @@ const largestNarrow = 65535
 
 // Add joins the costs of two meshes.
 func (c Cost) Add(d Cost) Cost {
-	return Cost{c.Triangles + d.Triangles, c.Quads + d.Quads, c.Larger + d.Larger, c.Points + d.Points, c.Vertices +
+	return Cost{c.Triangles + d.Triangles, c.Dots + d.Dots, c.Quads + d.Quads, c.Larger + d.Larger, c.Points + d.Points, c.Vertices +
 		d.Vertices,
 		Splits{c.Splits.Slots + d.Splits.Slots, c.Splits.Normals + d.Splits.Normals, c.Splits.UVs + d.Splits.UVs,
 			c.Splits.Colors + d.Splits.Colors},
@@ -64,7 +66,7 @@ func (c Cost) Add(d Cost) Cost {
 func OfScene(ctx context.Context, s *scene.Scene) Cost {
 	var sum Cost
 	for i, users := range s.Users() {
-		if len(users) > 0 && s.Meshes[i].Faces() > 0 {
+		if len(users) > 0 && !s.Meshes[i].Empty() {
 			c := Of(ctx, s.Meshes[i])
 			for range users {
 				sum = sum.Add(c)
@@ -72,6 +74,24 @@ func OfScene(ctx context.Context, s *scene.Scene) Cost {
 		}
 	}
 	return sum
+}
+
+// Much is what of the cost counts most: triangles, or the points of clouds where there are none.
+func (c Cost) Much() int {
+	if c.Triangles == 0 {
+		return c.Dots
+	}
+	return c.Triangles
+}
+
+// ofCloud is what points without faces cost: a vertex each, with all they carry by the widths of the file, drawn at
+// once and without indices.
+func ofCloud(c *cloud.Cloud) Cost {
+	n, width := len(c.Points), 3*cloud.Width(c.Type)
+	for _, f := range c.Fields {
+		width += cloud.Width(f.Type)
+	}
+	return Cost{Dots: n, Points: n, Vertices: n, DrawCalls: min(n, 1), Bytes: Bytes{Vertices: int64(n) * int64(width)}}
 }
 
 // MissesATriangle is the average cache miss ratio: half a vertex a triangle at best, three at
@@ -86,6 +106,9 @@ func (c Cost) MissesATriangle() float64 {
 // Of counts what a mesh costs by itself, as it is written. When ctx ends it returns early, and
 // what it returns means nothing.
 func Of(ctx context.Context, m *scene.Mesh) Cost {
+	if m.Faces() == 0 && m.Cloud != nil {
+		return ofCloud(m.Cloud)
+	}
 	var c Cost
 	for f := range m.Faces() {
 		switch n := m.FaceStart[f+1] - m.FaceStart[f]; {

@@ -68,7 +68,7 @@ func (m Making) Validate() error {
 
 // Climb is a scene on its way down.
 type Climb struct {
-	Triangles int // of the scene, every instance counted
+	Triangles int // of the scene, every instance counted; of a scene of clouds its points
 	Steps     []Step
 	Held      string // why it came no farther; "" when hardly anything is left
 	Mirrored  bool   // all that was mirrored still is; only when that was asked for
@@ -81,6 +81,8 @@ type Step struct {
 	// Visible is the length in metres by which it may show: no surface is farther from the one it
 	// stands for, as far as sampled, and what was left out is no wider.
 	Visible float64
+	// Off is how far points of clouds are from those that stand for them.
+	Off deviation.Figures `json:",omitzero"`
 }
 
 // How fine the steps are: the first has two thirds of a halving less of the triangles.
@@ -120,6 +122,9 @@ type unitStep struct {
 // n log n steps of the triangles, and a sampling of each step.
 func Down(ctx context.Context, s *scene.Scene, by Making, shares []float64, progress func(float64)) (*Climb,
 	[][]*scene.Mesh) {
+	if s.Dotted() {
+		return downDots(ctx, s, shares, progress)
+	}
 	c := &Climb{Triangles: s.Count().Triangles}
 	units, held, mirrored := unitsOf(ctx, s, by, shares, progress)
 	if ctx.Err() != nil {
@@ -168,7 +173,7 @@ func Down(ctx context.Context, s *scene.Scene, by Making, shares []float64, prog
 			continue
 		}
 		last = total
-		c.Steps = append(c.Steps, Step{total, gone, shows})
+		c.Steps = append(c.Steps, Step{Triangles: total, Gone: gone, Visible: shows})
 		meshes = append(meshes, assembled(s, units))
 	}
 	if len(goals) > 0 && last <= goals[len(goals)-1] {
@@ -424,7 +429,7 @@ func Put(s *scene.Scene, meshes []*scene.Mesh) *scene.Scene {
 	out := s.Clone()
 	out.Meshes = meshes
 	for i := range out.Nodes {
-		if n := &out.Nodes[i]; n.Mesh >= 0 && meshes[n.Mesh].Faces() == 0 {
+		if n := &out.Nodes[i]; n.Mesh >= 0 && meshes[n.Mesh].Empty() {
 			n.Mesh, n.Kind = -1, scene.KindEmpty
 		}
 	}

@@ -164,7 +164,7 @@ func Gathered(s *scene.Scene, meshes []*MeshCost, pixel float64) *Seen {
 	done := make([]bool, len(s.Meshes))
 	at := map[int]int{} // slots
 	for i, n := range s.Nodes {
-		if n.Mesh < 0 || s.Meshes[n.Mesh].Faces() == 0 {
+		if n.Mesh < 0 || s.Meshes[n.Mesh].Empty() {
 			continue
 		}
 		m := meshes[n.Mesh]
@@ -273,6 +273,9 @@ const triangles = "triangles"
 // Rows are the sums the class bounds.
 func (r *Report) Rows() []Row {
 	b := r.Class.Budget
+	if r.Cost.Dots > 0 && r.Cost.Triangles == 0 {
+		return []Row{{"vertices", "Points", r.Cost.Dots, b.Vertices}, {"draw-calls", "Draw calls", r.Cost.DrawCalls, b.DrawCalls}}
+	}
 	return []Row{{triangles, "Triangles", r.Cost.Triangles, b.Triangles},
 		{"vertices", "Vertices", r.Cost.Vertices, b.Vertices},
 		{"draw-calls", "Draw calls", r.Cost.DrawCalls, b.DrawCalls}}

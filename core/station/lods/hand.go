@@ -45,16 +45,15 @@ func (r *Report) byHand(d Decisions, ask Ask, say sayer) {
 		made := d.With(r.LevelsNow())
 		made.Levels[i] = Level{}
 		made.Levels[i].Share = 0.5 * r.ShareOf(*before)
-		again := finding.Remedy{Label: "Make one instead", Effect: "With half of the triangles of the one before it.",
+		again := finding.Remedy{Label: "Make one instead", Effect: "With half of the " + r.Of() + " of the one before it.",
 			Decision: made}
 		at := func(sev finding.Severity, code, title, text string, remedies ...finding.Remedy) {
 			f := say(sev, fmt.Sprintf("%s-%d", code, l.Number), fmt.Sprintf("LOD %d ", l.Number)+title, text, remedies...)
 			f.Place.Point = middle(l.Scene)
 			r.About[f.Code] = l.Number
 		}
-		n, was := l.Cost.Triangles, before.Cost.Triangles
-		counts := fmt.Sprintf("It has %s, and the one before it %s.", figure.Plural(n, "triangle", "triangles"),
-			figure.Count(was))
+		n, was := l.Cost.Much(), before.Cost.Much()
+		counts := fmt.Sprintf("It has %s, and the one before it %s.", r.Counted(*l), figure.Count(was))
 		switch {
 		case n > was:
 			at(finding.MustFix, "finer", "is finer than the one before it", counts+" The farther one has to be the coarser.",

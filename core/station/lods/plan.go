@@ -128,10 +128,20 @@ func NewYardstick(ctx context.Context, s *scene.Scene) *Yardstick {
 // Measure is what a scene in the asset's place costs and how far off it is. It shows by its largest
 // deviation.
 func (y *Yardstick) Measure(ctx context.Context, less *scene.Scene) Measured {
+	if less.Dotted() {
+		return Measured{Cost: cost.OfScene(ctx, less)} // the climb tells how far its points are off
+	}
 	m := Measured{Cost: cost.OfScene(ctx, less), Deviation: y.surface.From(ctx, deviation.NewSurface(ctx, less), samples),
 		Outline: y.outlines.Apart(ctx, y.outlines.Like(ctx, less))}
 	m.Visible = m.Deviation.Worst().Max
 	return m
+}
+
+// Stands takes of a step of a climb how much it shows, and how far points of clouds are from those that stay.
+func (m *Measured) Stands(s ladder.Step) {
+	if m.Visible = s.Visible; s.Off.Max > 0 {
+		m.Deviation.There, m.Outline.Metres = s.Off, s.Off.Max
+	}
 }
 
 // Times is the same of an asset k times as large.

@@ -36,6 +36,7 @@ type Report struct {
 	Drawn   float64       // triangles, the mean over that range
 	Steps   []ladder.Step // that LODs are chosen of, nil where none are made
 	Few     bool
+	Dots    bool // counts are of points without faces
 	// Pending tells that meshes are still to be made: LODs has the asset alone then.
 	Pending bool
 	Hand    []Counted // what came along
@@ -57,7 +58,8 @@ type Ask struct {
 	Hand    []Hand
 	Size    float64
 	Pending bool
-	Beyond  int // triangles up to which LODs are made, where there are more; else 0
+	Dots    bool // the asset is points without faces
+	Beyond  int  // triangles up to which LODs are made, where there are more; else 0
 }
 
 // RangeOf is the distances a class of things of a size is usually seen from, up to where it goes
@@ -83,10 +85,10 @@ func Budgeted(c class.Class) int {
 // for and have no mesh.
 func Run(d Decisions, ask Ask, list []Fetched, left []int) *Report {
 	r := &Report{Allowed: d.Allowed(ask.Pixels), View: ask.View, Range: RangeOf(ask.Class, ask.View, ask.Size, d.Vanish),
-		Few:     d.Few,
+		Few: d.Few, Dots: ask.Dots,
 		Pending: ask.Pending, Size: ask.Size, About: map[string]int{}}
 	for _, h := range ask.Hand {
-		r.Hand = append(r.Hand, Counted{h.N, h.Scene.Count().Triangles})
+		r.Hand = append(r.Hand, Counted{h.N, Much(h.Scene)})
 	}
 	if ask.Whole != nil {
 		r.Steps = ask.Whole.Steps
@@ -109,8 +111,8 @@ func Run(d Decisions, ask Ask, list []Fetched, left []int) *Report {
 			l.From = ask.View.DistanceOf(f.Visible, r.Allowed)
 		}
 		l.From = max(l.From, before.From*ladder.Farther, 0.01)
-		if before.Cost.Triangles > 0 {
-			l.Share = float64(f.Cost.Triangles) / float64(before.Cost.Triangles)
+		if n := before.Cost.Much(); n > 0 {
+			l.Share = float64(f.Cost.Much()) / float64(n)
 		}
 		at := ask.View.PixelsAt(l.From)
 		l.Pixels = f.Visible * at
@@ -129,7 +131,7 @@ func (r *Report) drawn() float64 {
 	var tris []int
 	var from []float64
 	for i, l := range r.LODs {
-		tris = append(tris, l.Cost.Triangles)
+		tris = append(tris, l.Cost.Much())
 		if i > 0 {
 			from = append(from, l.From)
 		}
@@ -137,9 +139,42 @@ func (r *Report) drawn() float64 {
 	return ladder.Drawn(r.Range, tris, from)
 }
 
-// Saved is the share of triangles that the ladder spares over the range.
+// Much is what counts of a scene on the ladder: its triangles, or the points of clouds.
+func Much(s *scene.Scene) int {
+	n := s.Count()
+	if n.Dotted() {
+		return n.Dots
+	}
+	return n.Triangles
+}
+
+// Counted is how many triangles or points a LOD has, in words.
+func (r *Report) Counted(l LOD) string {
+	if r.Dots {
+		return figure.Plural(l.Cost.Dots, "point", "points")
+	}
+	return figure.Plural(l.Cost.Triangles, "triangle", "triangles")
+}
+
+// Of is what LODs are counted in.
+func (r *Report) Of() string {
+	if r.Dots {
+		return "points"
+	}
+	return "triangles"
+}
+
+// Things is [Report.Of] at the head of a column.
+func (r *Report) Things() string {
+	if r.Dots {
+		return "Points"
+	}
+	return "Triangles"
+}
+
+// Saved is the share of triangles, or points, that the ladder spares over the range.
 func (r *Report) Saved() float64 {
-	if n := r.LODs[0].Cost.Triangles; n > 0 {
+	if n := r.LODs[0].Cost.Much(); n > 0 {
 		return max(0, 1-r.Drawn/float64(n))
 	}
 	return 0
@@ -184,7 +219,7 @@ func (r *Report) ShareOf(l LOD) float64 {
 	if l.Asked.Share > 0 {
 		return l.Asked.Share
 	}
-	return float64(l.Cost.Triangles) / float64(max(1, r.LODs[0].Cost.Triangles))
+	return float64(l.Cost.Much()) / float64(max(1, r.LODs[0].Cost.Much()))
 }
 
 // Round makes a distance one that a person would type: three digits.
@@ -209,7 +244,7 @@ func (r *Report) judge(d Decisions, ask Ask, left []int) {
 		r.Say(finding.Finding{Code: Info.ID + "/" + code, Severity: sev, Title: title, Text: text, Remedies: remedies})
 		return r.Last()
 	}
-	tris := r.LODs[0].Cost.Triangles
+	tris := r.LODs[0].Cost.Much()
 	few := Decisions{Few: true, Pixels: d.Pixels, Vanish: d.Vanish, Fade: d.Fade, Making: d.Making, Outside: d.Outside}
 	if r.Pending {
 		say(finding.Note, "pending", "The LODs are still to be made",
@@ -218,13 +253,17 @@ func (r *Report) judge(d Decisions, ask Ask, left []int) {
 		return
 	}
 	if ask.Beyond > 0 {
-		say(finding.Look, "beyond", "More triangles than LODs are made of",
-			fmt.Sprintf("LODs are made of up to %s triangles, and there are %s. Take out waste "+
-				"at Budget, or split it at Source.", figure.Count(ask.Beyond), figure.Count(tris)))
+		less := "Take out waste at Budget, or split it at Source"
+		if r.Dots {
+			less = "Thin them at Source, or crop them there"
+		}
+		say(finding.Look, "beyond", "More "+r.Of()+" than LODs are made of",
+			fmt.Sprintf("LODs are made of up to %s %s, and there are %s. %s.", figure.Count(ask.Beyond), r.Of(),
+				figure.Count(tris), less))
 		return
 	}
 	if len(r.LODs) == 1 && len(left) == 0 && !d.Few && !d.None {
-		sev, text := finding.Note, "It is drawn with all of its triangles however far away it is."
+		sev, text := finding.Note, "It is drawn with all of its "+r.Of()+" however far away it is."
 		if tris >= worthwhile && ask.Class.Budget.LODs > 0 {
 			sev, text = finding.Look, text+fmt.Sprintf(" For “%s” the target reckons with up to %s.", ask.Class.Name,
 				figure.Plural(ask.Class.Budget.LODs, "LOD", "LODs"))
@@ -237,6 +276,9 @@ func (r *Report) judge(d Decisions, ask Ask, left []int) {
 	}
 	if d.Few && len(r.LODs) == 1 {
 		why := "Collapsing any edge would show from as far as the asset is seen."
+		if r.Dots {
+			why = "Leaving out any point would show from as far as the asset is seen."
+		}
 		if c := ask.Whole; c != nil && c.Held != "" {
 			why = "Nothing of it can go: " + c.Held + "."
 		}
@@ -259,7 +301,7 @@ func (r *Report) judge(d Decisions, ask Ask, left []int) {
 				fmt.Sprintf("At %s no more than %s are allowed; it would not show from %s on.", figure.Length(l.From),
 					pixels(r.Allowed),
 					figure.Length(at)),
-				finding.Remedy{Label: "Let it take over at " + figure.Length(at), Effect: "Its triangles stay.",
+				finding.Remedy{Label: "Let it take over at " + figure.Length(at), Effect: "Its " + r.Of() + " stay.",
 					Decision: freed(to, i)})
 		}
 		if gone := missing(ask.Slots, l.Scene.SlotNames()); len(gone) > 0 && l.Mesh.Hand == 0 {
@@ -313,16 +355,16 @@ func (r *Report) leftOut(d Decisions, ask Ask, i int, say sayer) {
 	drop := finding.Remedy{Label: "Drop it", Effect: "The others stay as they are.", Decision: to}
 	text := fmt.Sprintf("At %s nothing coarser than the LOD before it stays within %s.", figure.Length(l.From),
 		pixels(r.Allowed))
-	c := ask.Whole
-	switch share := l.ShareOf(r.LODs[0].Cost.Triangles); {
+	c, tris := ask.Whole, r.LODs[0].Cost.Much()
+	switch share := l.ShareOf(tris); {
 	case c != nil && len(c.Steps) == 0:
-		text = "Not a single triangle can go: " + c.Held + "."
+		text = "None of its " + r.Of() + " can go: " + c.Held + "."
 	case l.Deviation > 0:
 		text = fmt.Sprintf("Nothing coarser than the LOD before it is off by no more than %s.", figure.Length(l.Deviation))
 	case share > 0:
-		text = fmt.Sprintf("%s of the triangles would be no fewer than the LOD before it has.", percent(share))
+		text = fmt.Sprintf("%s of the %s would be no fewer than the LOD before it has.", percent(share), r.Of())
 		if c != nil && c.Held != "" && share*float64(c.Triangles) < float64(c.Steps[len(c.Steps)-1].Triangles) {
-			text = fmt.Sprintf("%s of the triangles can't be reached: it stops at %s, where %s.", percent(share),
+			text = fmt.Sprintf("%s of the %s can't be reached: it stops at %s, where %s.", percent(share), r.Of(),
 				figure.Count(c.Steps[len(c.Steps)-1].Triangles), c.Held)
 		}
 	}

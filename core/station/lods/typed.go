@@ -52,10 +52,10 @@ func (l Level) Typed() string {
 }
 
 // ParseWish reads how coarse a LOD is to be: a share of the triangles in hundredths, a count of them with "tri"
-// behind it, or a length it may be off by. What has no unit is a share.
+// behind it, or "points" of a cloud, or a length it may be off by. What has no unit is a share.
 func ParseWish(s string) (w ladder.Wish, err error) {
 	s = strings.TrimSpace(s)
-	if count, ok := strings.CutSuffix(strings.TrimSuffix(strings.TrimSuffix(s, "angles"), "angle"), "tri"); ok {
+	if count, ok := counted(s); ok {
 		v, err := figure.Typed(count, 0)
 		if err != nil || !(v >= 1 && v <= 1<<31) {
 			return w, fmt.Errorf("%q is no count of triangles", s)
@@ -76,6 +76,16 @@ func ParseWish(s string) (w ladder.Wish, err error) {
 		err = fmt.Errorf("%q is no deviation: expected more than 0", s)
 	}
 	return w, err
+}
+
+// counted is what stands before a word for triangles or points; false for none.
+func counted(s string) (string, bool) {
+	for _, word := range []string{"triangles", "triangle", "tri", "points", "point", "pts"} {
+		if n, ok := strings.CutSuffix(s, word); ok {
+			return n, true
+		}
+	}
+	return s, false
 }
 
 // WishTyped is how coarse a LOD is to be as [ParseWish] reads it, "" where that is solved.

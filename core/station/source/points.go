@@ -10,9 +10,6 @@ import (
 	"yarvek/core/scene"
 )
 
-// pieceCells is how many times as far as points lie apart the cubes are whose points hang together.
-const pieceCells = 8
-
 // Straying is what of the points hangs together with most of them, and what does not.
 type Straying struct {
 	Points int     // all that came
@@ -22,7 +19,7 @@ type Straying struct {
 
 // straying looks at the clouds of a scene.
 func (r *run) straying(c *cloud.Cloud) (Straying, []bool) {
-	s := Straying{Points: len(c.Points), Piece: len(c.Points), Cell: pieceCells * c.Spacing()}
+	s := Straying{Points: len(c.Points), Piece: len(c.Points), Cell: cloud.Together * c.Spacing()}
 	if s.Cell == 0 {
 		return s, nil
 	}
