@@ -51,11 +51,7 @@ func (s *Scene) Hulled(ctx context.Context) *Scene {
 func (m *Mesh) dotsWithin(c Cropping) *Mesh {
 	keep, all := make([]bool, len(m.Cloud.Points)), true
 	for i, p := range m.Cloud.Points {
-		within := true
-		for _, h := range c.Within {
-			within = within && h.over(p) <= 0
-		}
-		keep[i] = within != c.Outside
+		keep[i] = c.holds(p) != c.Outside
 		all = all && keep[i]
 	}
 	if all {

@@ -20,11 +20,40 @@ func (h Plane) Carried(a geom.Affine) Plane {
 	return Plane{a.M.Transpose().Apply(h.N), h.D - h.N.Dot(a.T)}
 }
 
-// Cropping says what of a mesh stays: what lies within all planes, or what does not.
+// Region is a room that planes do not bound: a ball, or what lies within an outline along a direction.
+type Region struct {
+	// To takes places to those of the region's own: those of a ball that has the origin for its middle and a radius of
+	// one, or whose first two coordinates are the outline's.
+	To geom.Affine
+	// Outline is a closed polygon; what it goes round an odd number of times is within. Nil for a ball.
+	Outline [][2]float64
+}
+
+// Carried is the region in coordinates that a takes to those it was given in.
+func (r Region) Carried(a geom.Affine) Region { return Region{r.To.Mul(a), r.Outline} }
+
+// holds tells whether a place is within.
+func (r Region) holds(p geom.Vec3) bool {
+	p = r.To.Apply(p)
+	if r.Outline == nil {
+		return p.Dot(p) <= 1
+	}
+	in := false
+	for i, a := range r.Outline {
+		b := r.Outline[(i+1)%len(r.Outline)]
+		if (a[1] > p[1]) != (b[1] > p[1]) && p[0] < a[0]+(p[1]-a[1])/(b[1]-a[1])*(b[0]-a[0]) {
+			in = !in
+		}
+	}
+	return in
+}
+
+// Cropping says what of a mesh stays: what lies within all planes and the region, or what does not.
 type Cropping struct {
 	Within  []Plane
-	Outside bool // what does not lie within stays
-	Whole   bool // faces go or stay as their middle does; else they are cut at the planes
+	Region  *Region // nil for none; with one faces stay whole
+	Outside bool    // what does not lie within stays
+	Whole   bool    // faces go or stay as their middle does; else they are cut at the planes
 }
 
 // Cropped is the mesh cut down; itself when all of it stays, and without faces when nothing
@@ -60,13 +89,13 @@ func (m *Mesh) Cropped(ctx context.Context, c Cropping) *Mesh {
 			any |= beyond[p]
 		}
 		switch {
-		case any == 0 || all != 0: // wholly within, or wholly beyond one plane
+		case c.Region == nil && (any == 0 || all != 0): // wholly within, or wholly beyond one plane
 			if (any == 0) != c.Outside {
 				k.keep(f)
 			} else {
 				whole = false
 			}
-		case c.Whole:
+		case c.Whole || c.Region != nil:
 			if k.middle(f) != c.Outside {
 				k.keep(f)
 			} else {
@@ -295,12 +324,31 @@ func (k *cropper) middle(f int) bool {
 		sum = sum.Add(k.m.Points[p])
 	}
 	sum = sum.Mul(1 / float64(len(ring)))
-	for _, h := range k.Within {
-		if h.over(sum) > 0 {
+	return k.holds(sum)
+}
+
+// holds tells whether a place is within all planes and the region.
+func (c Cropping) holds(p geom.Vec3) bool {
+	for _, h := range c.Within {
+		if h.over(p) > 0 {
 			return false
 		}
 	}
-	return true
+	return c.Region == nil || c.Region.holds(p)
+}
+
+// Carried is the cropping in coordinates that a takes to those it was given in.
+func (c Cropping) Carried(a geom.Affine) Cropping {
+	list := c.Within
+	c.Within = make([]Plane, len(list))
+	for k, h := range list {
+		c.Within[k] = h.Carried(a)
+	}
+	if c.Region != nil {
+		r := c.Region.Carried(a)
+		c.Region = &r
+	}
+	return c
 }
 
 // cut cuts a convex ring at one plane after the other. What lies beyond a plane is done

@@ -170,25 +170,31 @@ func (l Layout) Reach() func(float64) float64 {
 // corner or else the plan: lower and upper along the axes of the paper's frame that lie in
 // the view, x and z on the plan, x and y on the front, z and y on the side.
 func (l Layout) Area(box geom.Box, x0, y0, x1, y1 float64) (Side, [4]float64) {
-	side := Plan
-	if r, ok := l.Sight(box, x0, y0); ok {
-		side = r.Side
+	side := l.On(box, x0, y0)
+	a, b := l.Along(side, box, x0, y0), l.Along(side, box, x1, y1)
+	return side, [4]float64{min(a[0], b[0]), min(a[1], b[1]), max(a[0], b[0]), max(a[1], b[1])}
+}
+
+// On is the view that a place of the paper is on: the plan where it is on none.
+func (l Layout) On(box geom.Box, x, y float64) Side {
+	if r, ok := l.Sight(box, x, y); ok {
+		return r.Side
 	}
-	at := func(x, y float64) (float64, float64) {
-		u0, v0, _, _ := side.extent(box)
-		px, py := l.corner(side)
-		p := side.unproject(u0+(x-px)/l.Scale, v0+(py-y)/l.Scale, 0)
-		switch side {
-		case Plan:
-			return p[0], p[2]
-		case RightSide:
-			return p[2], p[1]
-		}
-		return p[0], p[1]
+	return Plan
+}
+
+// Along is where a place of the paper is along the two axes of a view, which may end before it.
+func (l Layout) Along(side Side, box geom.Box, x, y float64) [2]float64 {
+	u0, v0, _, _ := side.extent(box)
+	px, py := l.corner(side)
+	p := side.unproject(u0+(x-px)/l.Scale, v0+(py-y)/l.Scale, 0)
+	switch side {
+	case Plan:
+		return [2]float64{p[0], p[2]}
+	case RightSide:
+		return [2]float64{p[2], p[1]}
 	}
-	a, b := at(x0, y0)
-	c, d := at(x1, y1)
-	return side, [4]float64{min(a, c), min(b, d), max(a, c), max(b, d)}
+	return [2]float64{p[0], p[1]}
 }
 
 // Places gives the paper positions of a point in the three views.

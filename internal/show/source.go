@@ -6,6 +6,7 @@ import (
 	"slices"
 
 	"yarvek/core/figure"
+	"yarvek/core/geom"
 	"yarvek/core/station/source"
 	"yarvek/internal/draft"
 	"yarvek/internal/work"
@@ -69,6 +70,7 @@ var sourceFace = face{
 type Boxed struct {
 	View source.CropView `json:"view"`
 	Area [4]float64      `json:"area"`
+	Deep float64         `json:"deep"` // where the middle one of all points within it is along the view, likewise
 }
 
 // Area turns a rectangle drawn on Source's paper into a box of its view.
@@ -78,12 +80,70 @@ func Area(o *work.Opened, x0, y0, x1, y1 float64) (Boxed, error) {
 		return Boxed{}, err
 	}
 	side, a := v.layout.Area(v.box, x0, y0, x1, y1)
-	b := Boxed{View: map[draft.Side]source.CropView{draft.Plan: source.OnPlan, draft.Front: source.OnFront,
-		draft.RightSide: source.OnSide}[side]}
+	b := Boxed{View: cropViews[side]}
 	// Decisions go by the scene as it was read, the drawing shows it moved.
-	m := v.paper.Apply(o.Prep.Source.Move)
+	m := v.paper.Apply(v.Prep.Source.Move)
 	for k, axis := range b.View.Axes() {
 		b.Area[k], b.Area[2+k] = a[k]+m[axis], a[2+k]+m[axis]
 	}
+	b.Deep = depth(v, b.View, a) + m[b.View.Depth()]
 	return b, nil
+}
+
+// cropViews are the views of the paper as decisions name them.
+var cropViews = map[draft.Side]source.CropView{draft.Plan: source.OnPlan, draft.Front: source.OnFront,
+	draft.RightSide: source.OnSide}
+
+// depth is where the middle one of the points within an area of a view is along it; the middle of all without any.
+func depth(v view, on source.CropView, a [4]float64) float64 {
+	axes, deep := on.Axes(), on.Depth()
+	var list []float64
+	take := func(p geom.Vec3) {
+		if x, y := p[axes[0]], p[axes[1]]; x >= a[0] && x <= a[2] && y >= a[1] && y <= a[3] {
+			list = append(list, p[deep])
+		}
+	}
+	s := v.stop.Scene
+	for i, w := range s.Worlds() {
+		if s.Nodes[i].Mesh < 0 {
+			continue
+		}
+		m, onto := s.Meshes[s.Nodes[i].Mesh], geom.Linear(v.paper).Mul(w)
+		for _, p := range m.Points {
+			take(onto.Apply(p))
+		}
+		if m.Cloud != nil {
+			for _, p := range m.Cloud.Points {
+				take(onto.Apply(p))
+			}
+		}
+	}
+	if len(list) == 0 {
+		return v.box.Center()[deep]
+	}
+	slices.Sort(list)
+	return list[len(list)/2]
+}
+
+// Round turns places of Source's paper into what is drawn round on the view that their middle is on.
+func Round(o *work.Opened, places [][2]float64) (source.Crop, error) {
+	v, err := look(o, source.Info.ID, 0)
+	if err != nil {
+		return source.Crop{}, err
+	}
+	var middle [2]float64
+	for _, p := range places {
+		middle[0], middle[1] = middle[0]+p[0]/float64(len(places)), middle[1]+p[1]/float64(len(places))
+	}
+	side := v.layout.On(v.box, middle[0], middle[1])
+	m := v.paper.Apply(v.Prep.Source.Move)
+	axes := cropViews[side].Axes()
+	var list [][2]float64
+	for _, p := range places {
+		at := v.layout.Along(side, v.box, p[0], p[1])
+		list = append(list, [2]float64{at[0] + m[axes[0]], at[1] + m[axes[1]]})
+	}
+	c := source.Drawn(list)
+	c.View = cropViews[side]
+	return c, c.Validate()
 }

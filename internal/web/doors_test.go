@@ -2,6 +2,7 @@ package web
 
 import (
 	"fmt"
+	"math"
 	"net/http"
 	"strings"
 	"testing"
@@ -70,6 +71,15 @@ func TestPointsAreDecidedAtSource(t *testing.T) {
 	has(t, page, "Keep the largest piece")
 	c.decide("source", "act", "entries", "section", "points", "piece", "yes", "thin", "100")
 	has(t, c.get("/assets/1/source"), "<strong>1")
+	c.decide("source", "act", "thinseen", "from", "20 m")
+	seen, err := c.desk.Open(t.Context(), 1)
+	require.NoError(t, err)
+	at := seen.Kit.Target.View
+	pixel := 2 * 20 * math.Tan(at.Angle/2*math.Pi/180) / float64(at.Lines)
+	assert.InEpsilon(t, pixel*at.Tolerance/math.Sqrt(3), seen.Prep.Source.Thin, .01, "a cube that is a pixel across")
+	refused := c.post("/assets/1/source", c.form("act", "thinseen", "from", "0"))
+	assert.Equal(t, http.StatusUnprocessableEntity, refused.Code)
+	c.decide("source", "act", "entries", "section", "points", "piece", "yes", "thin", "100")
 	o, err := c.desk.Open(t.Context(), 1)
 	require.NoError(t, err)
 	assert.Equal(t, source.Decisions{Piece: true, Thin: .1}, o.Prep.Source)

@@ -6,6 +6,7 @@ import (
 	"io"
 	"net/http"
 	"strconv"
+	"strings"
 
 	"github.com/go-chi/chi/v5"
 
@@ -76,6 +77,14 @@ func (s *Server) area(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
+	if text := r.URL.Query().Get("round"); text != "" {
+		places, err := placesOf(text)
+		if err != nil {
+			return s.reply(w, nil, err)
+		}
+		c, err := show.Round(o, places)
+		return s.reply(w, c, err)
+	}
 	v, err := numbers(r, "x0", "y0", "x1", "y1")
 	if err != nil {
 		return s.reply(w, nil, err)
@@ -83,6 +92,26 @@ func (s *Server) area(w http.ResponseWriter, r *http.Request) error {
 	a, err := show.Area(o, v[0], v[1], v[2], v[3])
 	return s.reply(w, a, err)
 }
+
+// placesOf reads two numbers of each place, "x,y;x,y".
+func placesOf(text string) (list [][2]float64, err error) {
+	for part := range strings.SplitSeq(text, ";") {
+		x, y, _ := strings.Cut(part, ",")
+		var p [2]float64
+		for k, s := range [2]string{x, y} {
+			if p[k], err = strconv.ParseFloat(s, 64); err != nil || p[k]-p[k] != 0 {
+				return nil, fault.Input("%q is no place: expected two numbers, x,y", fault.Shown(part))
+			}
+		}
+		if list = append(list, p); len(list) > mostPlaces {
+			return nil, fault.Input("more than %d places were drawn round", mostPlaces)
+		}
+	}
+	return list, nil
+}
+
+// mostPlaces bounds what is drawn round.
+const mostPlaces = 400
 
 // preview draws what a form would do, without doing it.
 func (s *Server) preview(w http.ResponseWriter, r *http.Request) error {

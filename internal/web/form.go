@@ -218,6 +218,11 @@ func (f *form) area() (a [4]float64, seen geom.Mat3) {
 	for k := range 2 {
 		a[k], a[k+2] = min(a[k], a[k+2]), max(a[k], a[k+2])
 	}
+	return a, f.seen()
+}
+
+// seen is the frame of the paper that Source draws on.
+func (f *form) seen() (seen geom.Mat3) {
 	o, err := f.open()
 	if err == nil {
 		var stop prep.Stop
@@ -225,7 +230,7 @@ func (f *form) area() (a [4]float64, seen geom.Mat3) {
 		seen = stop.Stand
 	}
 	f.err = first(f.err, err)
-	return a, seen
+	return seen
 }
 
 // under lists nodes and all below them. A name of another revision's is kept as it was

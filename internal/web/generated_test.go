@@ -259,7 +259,7 @@ func TestAddressesWithMadeUpValues(t *testing.T) {
 			"slope", "slant"},
 		"/assets/3/floor/moves":            {"kind", "height", "tilt", "speed", "from", "tall", "wide", "step", "slope"},
 		"/assets/3/pick":                   {"station", "x", "y", "ox", "oy", "oz", "dx", "dy", "dz", "spread", "figure"},
-		"/assets/3/area":                   {"x0", "y0", "x1", "y1"},
+		"/assets/3/area":                   {"x0", "y0", "x1", "y1", "round"},
 		"/assets/3/turntable":              {"station", "lod", "look", "figure"},
 		"/assets/3/small.svg":              {"turn", "of"},
 		"/assets/3/uvs.png":                {"set", "station"},

@@ -25,7 +25,8 @@ var sourceRoom = room{
 	decode: decideSource,
 	page: func(c *call, ws worksheet) (any, error) {
 		list, err := c.desk.Revisions(c.r.Context(), c.o.Asset.ID)
-		return sourcePage{ws, c.o.Result.Source, c.o.Prep.Source, treeOf(c.o, looked(c.r, ws)), list}, err
+		return sourcePage{ws, c.o.Result.Source, c.o.Prep.Source, treeOf(c.o, looked(c.r, ws)), list,
+			c.o.Result.LODs.Range.Near}, err
 	},
 	words: template.FuncMap{
 		"keepable": func(n source.Node) bool {
@@ -47,11 +48,13 @@ var sourceRoom = room{
 		"rulekinds":  func() []string { return source.Kinds },
 		"roles":      func() [][2]string { return roles },
 		"shapekinds": func() [][2]string { return shapeKinds },
-		"cropways": func() (l [3][][2]string) {
+		"cropways": func() (l [4][][2]string) {
 			l[0] = [][2]string{{string(source.OnPlan), "plan"}, {string(source.OnFront), "front"},
 				{string(source.OnSide), "side"}}
 			l[1] = [][2]string{{"inside", "inside"}, {"outside", "outside"}}
 			l[2] = [][2]string{{"cut", "cut at its edge"}, {"whole", "whole faces"}}
+			l[3] = [][2]string{{string(source.AsBox), "a box"}, {string(source.AsBall), "a ball"},
+				{string(source.ByHand), "what is drawn round"}}
 			return l
 		},
 		"splitways": func() [][2]string { return splitWays },
@@ -81,6 +84,7 @@ type sourcePage struct {
 	Decided   source.Decisions
 	Tree      tree
 	Revisions []work.Revision // the newest first
+	Near      float64         // metres that it is seen from, at the least
 }
 
 // Meshes is how many nodes with polygons came in.
@@ -331,9 +335,7 @@ func decideSource(f *form, p *prep.Prep) {
 	case "rule":
 		d.Rules = append(slices.Clone(d.Rules), ruleOf(f))
 	case "crop":
-		c := source.Crop{View: source.CropView(f.str("view")), Outside: f.str("side") == "outside",
-			Whole: f.str("how") == "whole"}
-		c.Area, c.Seen = f.area()
+		c := cropOf(f)
 		f.check(c.Validate())
 		d.Crop = append(slices.Clone(d.Crop), c)
 	case "uncrop":
@@ -344,6 +346,8 @@ func decideSource(f *form, p *prep.Prep) {
 		if i := f.int("rule"); i >= 0 && i < len(d.Rules) {
 			d.Rules = slices.Delete(slices.Clone(d.Rules), i, i+1)
 		}
+	case "thinseen":
+		d.Thin = f.seenFrom(f.length("from", "How far it is seen from"))
 	case "share":
 		d.Sharing = sorted(append(slices.Clone(d.Sharing), f.twins(keys)...))
 	case "unshare":

@@ -17,9 +17,16 @@ import (
 // any other, which rules match and decisions name.
 
 // Crop keeps of every mesh what lies within a box drawn on a view, or what does not. The
-// box reaches through the scene along the direction of the view.
+// box reaches through the scene along the direction of the view. Drawn round by hand it does so too, as a ball it does
+// not; faces stay whole at either.
 type Crop struct {
-	View CropView `json:"view"`
+	View  CropView  `json:"view"`
+	Shape CropShape `json:"shape,omitempty"`
+	// Deep is where the middle of a ball is along the direction of the view, in the frame of Area; its other middle is
+	// that of Area, its radius half of the longer side.
+	Deep float64 `json:"deep,omitempty"`
+	// Round is what was drawn round, in the view's two coordinates; Area is the box round it.
+	Round [][2]float64 `json:"round,omitempty"`
 	// Seen takes directions of the scene as read to the frame of the paper the box was
 	// drawn on: x to the viewer's right, y up, z toward the viewer of the front. Zero means
 	// as the file's own basis stands.
@@ -47,6 +54,20 @@ func (v CropView) Axes() [2]int { return cropAxes[v] }
 // cropAxes are the axes of the paper's frame that lie in each view.
 var cropAxes = map[CropView][2]int{OnPlan: {0, 2}, OnFront: {0, 1}, OnSide: {2, 1}}
 
+// CropShape is what is drawn to crop by.
+type CropShape string
+
+// The shapes to crop by.
+const (
+	AsBox   CropShape = ""
+	AsBall  CropShape = "ball"
+	ByHand  CropShape = "lasso" // drawn round
+	maxHand           = 400     // corners of one
+)
+
+// Depth is the axis of the paper's frame that the view looks along.
+func (v CropView) Depth() int { return 3 - v.Axes()[0] - v.Axes()[1] }
+
 // maxCrops bounds the list of boxes.
 const maxCrops = 32
 
@@ -55,16 +76,52 @@ func (c Crop) Validate() error {
 	if _, ok := cropAxes[c.View]; !ok {
 		return fmt.Errorf("%q is no view to draw a box on: expected plan, front or side", c.View)
 	}
-	for _, v := range c.Area {
+	for _, v := range append([]float64{c.Deep}, c.Area[:]...) {
 		if !(math.Abs(v) <= 1e12) {
 			return errors.New("the box is out of bounds")
 		}
+	}
+	if err := c.validShape(); err != nil {
+		return err
 	}
 	if c.Area[0] >= c.Area[2] || c.Area[1] >= c.Area[3] {
 		return errors.New("the box has no extent: draw it from one corner to the other")
 	}
 	return validSeen(c.Seen)
 }
+
+// validShape checks what is drawn besides a box.
+func (c Crop) validShape() error {
+	switch n := len(c.Round); {
+	case c.Shape != AsBox && c.Shape != AsBall && c.Shape != ByHand:
+		return fmt.Errorf("%q is no shape to crop by: expected a box, ball or lasso", c.Shape)
+	case c.Shape != AsBall && c.Deep != 0, c.Shape != ByHand && n > 0:
+		return errors.New("a crop says more than its shape has")
+	case c.Shape == ByHand && (n < 3 || n > maxHand):
+		return fmt.Errorf("%d corners can't be what was drawn round: expected 3 to %d", n, maxHand)
+	}
+	for _, p := range c.Round {
+		if !(p[0] >= c.Area[0] && p[0] <= c.Area[2] && p[1] >= c.Area[1] && p[1] <= c.Area[3]) {
+			return errors.New("what was drawn round leaves the box round it")
+		}
+	}
+	return nil
+}
+
+// Drawn is a crop by what is drawn round, with the box round it.
+func Drawn(round [][2]float64) (c Crop) {
+	c.Shape, c.Round = ByHand, round
+	c.Area = [4]float64{math.Inf(1), math.Inf(1), math.Inf(-1), math.Inf(-1)}
+	for _, p := range round {
+		for k := range 2 {
+			c.Area[k], c.Area[2+k] = min(c.Area[k], p[k]), max(c.Area[2+k], p[k])
+		}
+	}
+	return c
+}
+
+// radius is that of a ball.
+func (c Crop) radius() float64 { return max(c.Area[2]-c.Area[0], c.Area[3]-c.Area[1]) / 2 }
 
 // validSeen checks a frame that a box was drawn in.
 func validSeen(m geom.Mat3) error {
@@ -83,21 +140,40 @@ func (c Crop) String() string {
 	if c.Outside {
 		side = "outside"
 	}
-	if c.Whole {
+	if c.Whole || c.Shape != AsBox {
 		how = "whole faces"
+	}
+	switch c.Shape {
+	case AsBall:
+		return fmt.Sprintf("Keep what lies %s a ball of %s radius, %s", side, figure.Length(c.radius()), how)
+	case ByHand:
+		return fmt.Sprintf("Keep what lies %s what is drawn round on the %s, %s by %s, %s", side, c.View,
+			figure.Length(c.Area[2]-c.Area[0]), figure.Length(c.Area[3]-c.Area[1]), how)
 	}
 	return fmt.Sprintf("Keep what lies %s a box of %s by %s on the %s, %s", side, figure.Length(c.Area[2]-c.Area[0]),
 		figure.Length(c.Area[3]-c.Area[1]), c.View, how)
 }
 
-// cropping is the box as planes of the scene as read.
+// cropping is the box as planes of the scene as read, or the region that is drawn.
 func (c Crop) cropping(read geom.Basis) scene.Cropping {
 	seen := c.Seen
 	if seen == (geom.Mat3{}) {
 		seen = read.To(geom.GLTF)
 	}
 	out := scene.Cropping{Outside: c.Outside, Whole: c.Whole}
-	for k, axis := range cropAxes[c.View] {
+	axes, deep := c.View.Axes(), c.View.Depth()
+	switch c.Shape {
+	case AsBall:
+		var middle geom.Vec3
+		middle[axes[0]], middle[axes[1]], middle[deep] = (c.Area[0]+c.Area[2])/2, (c.Area[1]+c.Area[3])/2, c.Deep
+		k := 1 / c.radius()
+		out.Region = &scene.Region{To: geom.Affine{M: seen.Scaled(k), T: middle.Mul(-k)}}
+		return out
+	case ByHand:
+		out.Region = &scene.Region{To: geom.Linear(geom.Mat3{seen[axes[0]], seen[axes[1]], seen[deep]}), Outline: c.Round}
+		return out
+	}
+	for k, axis := range axes {
 		n := geom.Vec3(seen[axis])
 		out.Within = append(out.Within, scene.Plane{N: n.Mul(-1), D: -c.Area[k]}, scene.Plane{N: n, D: c.Area[2+k]})
 	}
@@ -148,14 +224,8 @@ func (c *Came) crop(ctx context.Context, by scene.Cropping) {
 		key := place{n.Mesh, worlds[i]}
 		at, ok := done[key]
 		if !ok && ctx.Err() == nil {
-			local := by
-			local.Within = make([]scene.Plane, len(by.Within))
-			for k, h := range by.Within {
-				local.Within[k] = h.Carried(worlds[i])
-			}
-			m := c.Meshes[n.Mesh].Cropped(ctx, local)
-			at = -1
-			if m.Faces() > 0 || m.Cloud != nil && len(m.Cloud.Points) > 0 {
+			m := c.Meshes[n.Mesh].Cropped(ctx, by.Carried(worlds[i]))
+			if at = -1; !m.Empty() {
 				at = len(out.Meshes)
 				out.Meshes = append(out.Meshes, m)
 			}

@@ -1,6 +1,8 @@
 // Picking places of the mesh: on the drawing by pointer or by keyboard, and on the
 // turntable. The server finds what is there and what it snaps to.
 
+import { Path } from "./lasso.js";
+
 let mode; // { kind, form, got: [] }
 let cursor; // the keyboard's place on the paper
 let last; // what the pointer is over
@@ -12,6 +14,7 @@ const words = {
   corner: ["Point at a corner, or anywhere on the mesh"],
   edge: ["Point at the hinge edge"], along: ["Point at the edge to follow"], part: ["Point at the part’s hinge edge"],
   marker: ["Point at the surface"], body: ["Point at the part"], faces: ["Point at a face"],
+  lasso: ["Draw round it on a view, or press Enter at its corners and twice at the last"],
   area: ["Drag a box on a view, or press Enter at two of its corners"],
 };
 const svg = () => document.querySelector("#drawing svg");
@@ -29,7 +32,9 @@ function stop(text = "") {
 
 function start(button) {
   stop();
-  mode = { kind: button.dataset.pick, form: button.form, go: button.dataset.go, got: [] };
+  const lasso = button.dataset.pick === "area" && button.form.elements.shape?.value === "lasso";
+  mode = { kind: lasso ? "lasso" : button.dataset.pick, form: button.form, go: button.dataset.go, got: [] };
+  if (lasso) mode.path = new Path(svg());
   document.body.classList.add("picking");
   ground = undefined;
   delete document.body.dataset.grounds; // how many views are opened, for who waits for them
@@ -47,6 +52,9 @@ function hint(extra = "") {
   const now = list[Math.min(mode.got.length, list.length - 1)];
   say(`${now}. ${extra || "Arrow keys move the cross, Enter picks, Esc stops."}`);
 }
+
+// drawn tells whether something is drawn on the paper, rather than picked of the mesh.
+const drawn = () => mode.kind === "area" || mode.kind === "lasso";
 
 // paper turns a pointer's place into the drawing's own coordinates.
 function paper(e) {
@@ -184,8 +192,27 @@ async function boxed(a, b) {
   const button = form.querySelector(go);
   stop(`The box is in the fields. Press “${button.textContent.trim()}”.`);
   if (form.elements.view) form.elements.view.value = box.view;
-  ["across0", "up0", "across1", "up1"].forEach((n, i) => { form.elements[n].value = box.area[i].toFixed(4); });
+  filled(form, box);
   button.focus();
+}
+
+function filled(form, box) {
+  ["across0", "up0", "across1", "up1"].forEach((n, i) => { form.elements[n].value = box.area[i].toFixed(4); });
+  if (form.elements.deep) form.elements.deep.value = box.deep?.toFixed(4) ?? "";
+  if (form.elements.round) form.elements.round.value = (box.round || []).map((p) => p.map((v) => v.toFixed(5)).join(",")).join(";");
+}
+
+// What is drawn round goes into the fields of its form.
+async function rounded() {
+  const { form, go, path } = mode;
+  try {
+    const crop = await path.crop(document.querySelector("#page").dataset.asset);
+    const button = form.querySelector(go);
+    stop(`It is in the fields. Press “${button.textContent.trim()}”.`);
+    form.elements.view.value = crop.view;
+    filled(form, crop);
+    button.focus();
+  } catch (e) { stop(e.message); }
 }
 
 function drawBox(a, b) {
@@ -197,14 +224,22 @@ function drawBox(a, b) {
 
 let drag;
 document.addEventListener("pointerdown", (e) => {
-  if (mode?.kind === "area" && e.target.closest?.("#drawing svg")) { drag = paper(e); e.preventDefault(); }
+  if (!mode || !e.target.closest?.("#drawing svg")) return;
+  if (mode.kind === "area") { drag = paper(e); e.preventDefault(); }
+  if (mode.kind === "lasso") { mode.path.dragged = true; mode.path.add(paper(e)); e.preventDefault(); }
 });
 document.addEventListener("pointermove", (e) => {
   if (!mode || !e.target.closest?.("#drawing svg")) return;
   if (mode.kind === "area") { if (drag) drawBox(drag, paper(e)); return; }
+  if (mode.kind === "lasso") { if (mode.path.dragged && mode.path.add(paper(e))) mode.path.draw(); return; }
   hover(...paper(e));
 });
 document.addEventListener("pointerup", (e) => {
+  if (mode?.kind === "lasso" && mode.path.dragged) {
+    mode.path.dragged = false;
+    if (mode.path.closed) rounded();
+    return;
+  }
   if (mode?.kind !== "area" || !drag) return;
   const a = drag, b = paper(e);
   drag = undefined;
@@ -214,7 +249,7 @@ document.addEventListener("pointerup", (e) => {
 document.addEventListener("click", (e) => {
   const button = e.target.closest?.("[data-pick]");
   if (button) { start(button); return; }
-  if (!mode || mode.kind === "area" || !e.target.closest?.("#drawing svg")) return;
+  if (!mode || drawn() || !e.target.closest?.("#drawing svg")) return;
   e.preventDefault();
   e.stopImmediatePropagation();
   const [x, y] = paper(e);
@@ -240,9 +275,14 @@ document.addEventListener("keydown", (e) => {
     cursor = [Math.min(880, Math.max(24, cursor[0] + by * step[0])),
       Math.min(616, Math.max(24, cursor[1] + by * step[1]))];
     cross();
-    if (mode.kind === "area") { if (mode.got.length) drawBox(mode.got[0], cursor); } else hover(...cursor);
+    if (mode.kind === "lasso") mode.path.draw(cursor);
+    else if (mode.kind === "area") { if (mode.got.length) drawBox(mode.got[0], cursor); } else hover(...cursor);
   } else if (e.key === "Enter" && cursor) {
     e.preventDefault();
+    if (mode.kind === "lasso") {
+      if (!mode.path.add(cursor) && mode.path.closed) rounded();
+      return;
+    }
     if (mode.kind !== "area") { take({ x: cursor[0], y: cursor[1] }); return; }
     mode.got.push([...cursor]);
     if (mode.got.length === 2) boxed(...mode.got);
@@ -251,7 +291,7 @@ document.addEventListener("keydown", (e) => {
 
 // The turntable sends a ray in the frame of the paper.
 document.addEventListener("yarvek:ray", (e) => {
-  if (!mode || mode.kind === "area") return;
+  if (!mode || drawn()) return;
   const { from, along, spread } = e.detail;
   take({ ox: from[0], oy: from[1], oz: from[2], dx: along[0], dy: along[1], dz: along[2], spread });
 });
