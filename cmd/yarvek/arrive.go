@@ -45,7 +45,7 @@ func arriveCommand() *cobra.Command {
 				}
 				list = append(list, t)
 			}
-			m, err := readMesh(c.Context(), args[0], mesh)
+			m, err := readMesh(c.Context(), args[0], mesh, nil)
 			if err != nil {
 				return err
 			}

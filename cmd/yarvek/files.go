@@ -110,8 +110,8 @@ type mesh struct {
 	close func()
 }
 
-// readMesh reads a file's mesh, or the one of a zip that is named.
-func readMesh(ctx context.Context, file, name string) (*mesh, error) {
+// readMesh reads a file's mesh, or the one of a zip that is named, with variants chosen.
+func readMesh(ctx context.Context, file, name string, chosen map[string]string) (*mesh, error) {
 	set, meshes, done, err := open(file)
 	if err != nil {
 		return nil, err
@@ -121,7 +121,7 @@ func readMesh(ctx context.Context, file, name string) (*mesh, error) {
 		done()
 		return nil, fmt.Errorf("%s holds the meshes %s: name one with --mesh", file, strings.Join(meshes, ", "))
 	}
-	s, found, err := format.Read(ctx, set, of, nil)
+	s, found, err := format.Read(ctx, set.Choosing(chosen), of, nil)
 	if err != nil {
 		done()
 		return nil, err
@@ -145,7 +145,7 @@ func readFor(ctx context.Context, out, file, name string) (format.Format, *mesh,
 	if err != nil {
 		return f, nil, err
 	}
-	m, err := readMesh(ctx, file, name)
+	m, err := readMesh(ctx, file, name, nil)
 	return f, m, err
 }
 

@@ -171,7 +171,11 @@ func targetIDs() string {
 }
 
 func prepareFile(c *cobra.Command, file, mesh, out, release string, in prep.Input, p prep.Prep) error {
-	f, m, err := readFor(c.Context(), out, file, mesh)
+	f, err := formatOf(out)
+	if err != nil {
+		return err
+	}
+	m, err := readMesh(c.Context(), file, mesh, p.Source.Variants)
 	if err != nil {
 		return err
 	}

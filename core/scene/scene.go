@@ -46,8 +46,20 @@ type Scene struct {
 	// Sights are cameras and lights. The stations let them be; they leave where that is decided.
 	Sights []Sight
 
+	// Variants are what the file offers several of; what came in is one of each.
+	Variants []Variants
+
 	// Left counts what the file held and a static mesh can't keep.
 	Left []Left
+}
+
+// Variants is a set of what the file offers one of.
+type Variants struct {
+	Key   string // stable through revisions of a file: the place in it and the set
+	Of    string // what has them, by its name
+	Set   string
+	Names []string // in the order of the file
+	Is    string   // which came in, "" for none
 }
 
 // Kind is what a node is for.

@@ -50,7 +50,7 @@ func Assess(ctx context.Context, in Input) (a report.Asset, p *deliver.Parcel, e
 		a.Status, a.Error = report.Unread, said(err, in.Mesh)
 		return a, nil, nil
 	}
-	s, found, err := format.Read(ctx, in.Set, in.Mesh, nil)
+	s, found, err := format.Read(ctx, in.Set.Choosing(in.Prep.Source.Variants), in.Mesh, nil)
 	if err != nil {
 		return unread(err)
 	}

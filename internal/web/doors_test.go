@@ -91,3 +91,98 @@ func TestPointsAreDecidedAtSource(t *testing.T) {
 	other.bring("door.ply", doors["door.ply"])
 	assert.NotContains(t, other.get("/assets/1/source").Body.String(), "One point in each cube of")
 }
+
+// twoHeads is a scene of which either a lamp or a horn comes in, white or red.
+const twoHeads = `#usda 1.0
+(
+    defaultPrim = "beacon"
+    metersPerUnit = 1
+    upAxis = "Y"
+)
+def Xform "beacon" (
+    variants = { string head = "lamp" }
+    prepend variantSets = ["head", "paint"]
+)
+{
+    def Mesh "mast" {
+        int[] faceVertexCounts = [3]
+        int[] faceVertexIndices = [0, 1, 2]
+        point3f[] points = [(0, 0, 0), (1, 0, 0), (0, 4, 0)]
+        rel material:binding = </beacon/coat>
+    }
+    def Material "coat" {
+        token outputs:surface.connect = </beacon/coat/s.outputs:surface>
+        def Shader "s" {
+            uniform token info:id = "UsdPreviewSurface"
+            token outputs:surface
+        }
+    }
+    variantSet "head" = {
+        "lamp" { def Mesh "lamp" {
+            int[] faceVertexCounts = [3, 3]
+            int[] faceVertexIndices = [0, 1, 2, 0, 2, 3]
+            point3f[] points = [(0, 4, 0), (1, 4, 0), (1, 5, 0), (0, 5, 0)]
+        } }
+        "horn" { def Mesh "horn" {
+            int[] faceVertexCounts = [3]
+            int[] faceVertexIndices = [0, 1, 2]
+            point3f[] points = [(0, 4, 0), (1, 4, 0), (0, 6, 0)]
+        } }
+    }
+    variantSet "paint" = {
+        "white" { over "coat" { over "s" { color3f inputs:diffuseColor = (1, 1, 1) } } }
+        "red" { over "coat" { over "s" { color3f inputs:diffuseColor = (1, 0, 0) } } }
+    }
+}
+`
+
+// Variants are chosen at Source: what is not in them comes in, whatever the file chooses, and goes again.
+func TestVariantsAreChosenAtSource(t *testing.T) {
+	c := newClient(t)
+	c.bring("beacon.usda", twoHeads)
+	is := func() (triangles int, high, green float64) {
+		o, err := c.desk.Open(t.Context(), 1)
+		require.NoError(t, err)
+		s := o.Result.Delivery.Scene
+		return s.Count().Triangles, s.Bounds().Size()[1], s.Materials[0].BaseColor[1]
+	}
+	check := func(triangles int, high, green float64) {
+		t.Helper()
+		n, h, g := is()
+		assert.Equal(t, [3]float64{float64(triangles), high, green}, [3]float64{float64(n), h, g})
+	}
+	check(3, 5, 1)
+	has(t, c.get("/assets/1/source"), "Take this one")
+	c.decide("source", "act", "variant", "set", "/beacon{head}", "is", "horn")
+	check(2, 6, 1)
+	c.decide("source", "act", "variant", "set", "/beacon{paint}", "is", "red")
+	check(2, 6, 0)
+	has(t, c.get("/assets/1/source"), `<option selected>horn</option>`)
+	o, err := c.desk.Open(t.Context(), 1)
+	require.NoError(t, err)
+	assert.Equal(t, []string{"Use “horn” of “head” for “beacon”", "Use “red” of “paint” for “beacon”"},
+		o.Prep.Source.Lines())
+	c.decide("source", "act", "variant", "set", "/beacon{head}", "is", "")
+	check(3, 5, 0)
+	c.decide("source", "act", "variant", "set", "/beacon{head}", "is", "bell")
+	check(3, 5, 0)
+	has(t, c.get("/assets/1/source"), "There is no variant “bell”")
+	other := newClient(t)
+	other.bring("bare.usda", `#usda 1.0
+def Xform "a" (variants = { string is = "full" } prepend variantSets = "is")
+{
+    variantSet "is" = {
+        "full" { def Mesh "m" {
+            int[] faceVertexCounts = [3]
+            int[] faceVertexIndices = [0, 1, 2]
+            point3f[] points = [(0, 0, 0), (1, 0, 0), (0, 4, 0)]
+        } }
+        "bare" { }
+    }
+}
+`)
+	other.decide("source", "act", "variant", "set", "/a{is}", "is", "bare")
+	page := other.get("/assets/1/source")
+	has(t, page, "What is chosen does not come in")
+	has(t, page, "The file’s") // takes it back
+}

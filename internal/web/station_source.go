@@ -346,6 +346,8 @@ func decideSource(f *form, p *prep.Prep) {
 		if i := f.int("rule"); i >= 0 && i < len(d.Rules) {
 			d.Rules = slices.Delete(slices.Clone(d.Rules), i, i+1)
 		}
+	case "variant":
+		*d = d.Choosing(f.str("set"), f.str("is"))
 	case "thinseen":
 		d.Thin = f.seenFrom(f.length("from", "How far it is seen from"))
 	case "share":

@@ -455,7 +455,7 @@ func (d *Desk) takeOne(ctx context.Context, kit int64, set *bundle.Bundle, m sto
 	if err != nil {
 		return Came{}, err
 	}
-	d.sources.Put(sourceKey(st.Revision), read{s, found})
+	d.sources.Put(sourceKey(st.Revision, nil), read{s, found})
 	c := Came{Asset: a, State: st, Findings: len(found)}
 	for _, old := range there {
 		if strings.EqualFold(old.Name, a.Name) {

@@ -42,10 +42,10 @@ func (d *Desk) AddFiles(ctx context.Context, asset int64, u *Upload) (number int
 		if next.Files, err = d.asked(ctx, next, u); err != nil {
 			return 0, false, err
 		}
-		if _, err := d.source(ctx, next); err != nil {
+		if _, err := d.source(ctx, next, nil); err != nil {
 			return 0, false, err
 		}
-		if sourceKey(next) == sourceKey(rev) {
+		if sourceKey(next, nil) == sourceKey(rev, nil) {
 			return rev.Number, true, nil // byte for byte what is in force
 		}
 		number, err = d.store.AddRevision(ctx, asset, rev.Number, next.Main, next.Files, used)
@@ -80,7 +80,7 @@ func (d *Desk) asked(ctx context.Context, next Revision, u *Upload) ([]store.Fil
 		return files, nil
 	}
 	var missing []string
-	if r, err := d.source(ctx, Revision{Main: next.Main, Files: files}); err == nil {
+	if r, err := d.source(ctx, Revision{Main: next.Main, Files: files}, nil); err == nil {
 		for _, f := range r.findings {
 			if f.Missing() {
 				missing = append(missing, f.Title)

@@ -170,7 +170,7 @@ func SummaryKey(st store.State) string { return summaryKey(st, st.Kit.Target.JSO
 
 // summaryKey is SummaryKey for those who have the target as JSON.
 func summaryKey(st store.State, rules []byte) string {
-	return fmt.Sprintf("rows 2 rules %d\n%s\n%s\n%s\n%g\n%d\n%s", prep.Rules, sourceKey(st.Revision), st.Step.JSON,
+	return fmt.Sprintf("rows 2 rules %d\n%s\n%s\n%s\n%g\n%d\n%s", prep.Rules, sourceKey(st.Revision, nil), st.Step.JSON,
 		rules, st.Kit.Grid, st.Revision.Number, st.Kit.SlotMap)
 }
 

@@ -10,6 +10,7 @@ import (
 	"errors"
 	"fmt"
 	"log/slog"
+	"maps"
 	"slices"
 	"strings"
 	"sync"
@@ -115,9 +116,12 @@ type read struct {
 	findings []finding.Finding
 }
 
-// sourceKey names a revision's content, as it is read.
-func sourceKey(r Revision) string {
+// sourceKey names a revision's content, as it is read with variants chosen.
+func sourceKey(r Revision, chosen map[string]string) string {
 	h := sha256.New()
+	for _, k := range slices.Sorted(maps.Keys(chosen)) {
+		fmt.Fprintf(h, "chosen %q %q\n", k, chosen[k])
+	}
 	fmt.Fprintf(h, "reader %d\n%q\n", format.Version, r.Main)
 	for _, f := range r.Files {
 		fmt.Fprintf(h, "%q %s\n", f.Name, f.SHA)
@@ -134,10 +138,18 @@ func (d *Desk) bundleOf(list []store.File) *bundle.Bundle {
 	return bundle.New(files)
 }
 
-// source reads a revision, or gives it as it was read before.
-func (d *Desk) source(ctx context.Context, r Revision) (read, error) {
-	return d.sources.Get(ctx, sourceKey(r), func(ctx context.Context) (read, error) {
-		s, found, err := format.Read(ctx, d.bundleOf(r.Files), r.Main, nil)
+// source reads a revision with variants chosen, nil for those that the file chooses, or gives it as it was read before.
+func (d *Desk) source(ctx context.Context, r Revision, chosen map[string]string) (read, error) {
+	return d.sources.Get(ctx, sourceKey(r, chosen), func(ctx context.Context) (read, error) {
+		set := d.bundleOf(r.Files)
+		s, found, err := format.Read(ctx, set.Choosing(chosen), r.Main, nil)
+		// A choice that leaves nothing to see must be there to be taken back.
+		if why := err; err != nil && ctx.Err() == nil && len(chosen) > 0 {
+			if s, found, err = format.Read(ctx, set, r.Main, nil); err == nil {
+				found = append(found, finding.Finding{Code: "source/variants-unread", Severity: finding.Look,
+					Title: "What is chosen does not come in", Text: why.Error() + ". What the file chooses came in instead."})
+			}
+		}
 		return read{s, found}, err
 	})
 }
@@ -174,7 +186,7 @@ func (d *Desk) open(ctx context.Context, st store.State) (*Opened, error) {
 
 // run takes a state through the stations with a prep, which need not be its own.
 func (d *Desk) run(ctx context.Context, st store.State, p prep.Prep, upto string) (*Opened, error) {
-	src, err := d.source(ctx, st.Revision)
+	src, err := d.source(ctx, st.Revision, p.Source.Variants)
 	if err != nil {
 		return nil, err
 	}
@@ -192,7 +204,7 @@ func (d *Desk) run(ctx context.Context, st store.State, p prep.Prep, upto string
 
 // input is what the stations start from.
 func (d *Desk) input(ctx context.Context, st store.State, src read, p prep.Prep) (prep.Input, error) {
-	in := prep.Input{Key: sourceKey(st.Revision), Scene: src.scene, Findings: src.findings, Revision: st.Revision.Number,
+	in := prep.Input{Key: sourceKey(st.Revision, p.Source.Variants), Scene: src.scene, Findings: src.findings, Revision: st.Revision.Number,
 		Target: st.Kit.Target, Grid: st.Kit.Grid, Shelf: shelf{d.Derived}}
 	var err error
 	if in.SlotMap, err = SlotMap(st.Kit); err != nil {
@@ -222,7 +234,7 @@ func (d *Desk) make(ctx context.Context, o *Opened, progress func(string, float6
 
 // whole is an asset with all that takes long made, whatever state it is thought to be in; nothing is noted of it.
 func (d *Desk) whole(ctx context.Context, o *Opened, progress func(string, float64)) (*Opened, error) {
-	src, err := d.source(ctx, o.Revision)
+	src, err := d.source(ctx, o.Revision, o.Prep.Source.Variants)
 	if err != nil {
 		return nil, err
 	}

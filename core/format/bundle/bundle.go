@@ -34,6 +34,10 @@ func (f File) bytes() ([]byte, error) {
 
 // Bundle is the set. The zero Bundle is empty.
 type Bundle struct {
+	// Chosen is which of several variants of a mesh file is meant, by the variants' key (scene.Variants); nil for those
+	// that the file chooses.
+	Chosen map[string]string
+
 	files []File
 	exact map[string]int
 	fold  map[string][]int // by lower-case name
@@ -55,6 +59,13 @@ func New(files []File) *Bundle {
 		b.base[path.Base(l)] = append(b.base[path.Base(l)], i)
 	}
 	return b
+}
+
+// Choosing is the set with variants chosen.
+func (b *Bundle) Choosing(chosen map[string]string) *Bundle {
+	out := *b
+	out.Chosen = chosen
+	return &out
 }
 
 // Order lists the files as they stand in the set, as in an archive.

@@ -11,20 +11,22 @@ import (
 	"yarvek/core/fault"
 	"yarvek/core/finding"
 	"yarvek/core/format/bundle"
+	"yarvek/core/scene"
 )
 
 // stage puts layers together: what each says of a prim, strongest first (the Universal Scene Description documentation,
 // “LIVERPS strength ordering”): its own layers, classes it inherits, variants, references, payloads, what it
 // specializes. What a prim's ancestors bring is weaker than what it brings itself.
 type stage struct {
-	ctx    context.Context
-	file   string
-	set    *bundle.Bundle
-	layers map[string]*layer // by their names in the set; nil for one that can't be read
-	found  []finding.Finding
-	said   map[string]bool // addresses that lead nowhere, and sets of variants
-	prims  int
-	root   []*layer
+	ctx      context.Context
+	file     string
+	set      *bundle.Bundle
+	layers   map[string]*layer // by their names in the set; nil for one that can't be read
+	found    []finding.Finding
+	said     map[string]bool // addresses that lead nowhere
+	variants []scene.Variants
+	prims    int
+	root     []*layer
 }
 
 // group is what the layers of one stack say of a prim. Paths in them below from are below to in the stage.
@@ -212,7 +214,7 @@ func (st *stage) expand(p *prim, groups, before []group, on []string) (out []gro
 // arcs are the groups that one sort of arc of a group brings, each already with what it brings itself.
 func (st *stage) arcs(p *prim, g group, key string, stronger []group, on []string) (out [][]group) {
 	if key == "variants" {
-		for _, v := range st.variants(p, g, stronger) {
+		for _, v := range st.chosen(p, g, stronger) {
 			out = append(out, st.expand(p, []group{v}, stronger, on))
 		}
 		return out
@@ -288,15 +290,19 @@ func same(a, b any) bool {
 	return false
 }
 
-// variants are the chosen ones of a group's sets: by the strongest choice, or the first of a set where none is chosen,
-// which is said with the others.
-func (st *stage) variants(p *prim, g group, stronger []group) (out []group) {
+// chosen are the variants that are meant of a group's sets: by what is chosen of the file, the strongest choice in it, or the
+// first of a set where none is chosen.
+func (st *stage) chosen(p *prim, g group, stronger []group) (out []group) {
 	for _, s := range g.specs {
 		for _, set := range s.sets {
 			if len(set.of) == 0 {
 				continue
 			}
+			key := p.path + "{" + set.name + "}"
 			pick := chosen(stronger, set.name)
+			if to := st.set.Chosen[key]; slices.ContainsFunc(set.of, func(v *spec) bool { return v.name == to }) {
+				pick = to
+			}
 			var names []string
 			var it *spec
 			for _, v := range set.of {
@@ -308,15 +314,15 @@ func (st *stage) variants(p *prim, g group, stronger []group) (out []group) {
 			if it == nil && pick == "" {
 				it = set.of[0]
 			}
-			if key := "variants " + p.path + " " + set.name; !st.said[key] && len(names) > 1 {
-				st.said[key] = true
-				is := "none"
+			if len(names) > 1 && !slices.ContainsFunc(st.variants, func(v scene.Variants) bool { return v.Key == key }) {
+				is, name := "none", ""
 				if it != nil {
-					is = "“" + it.name + "”"
+					is, name = "“"+it.name+"”", it.name
 				}
+				st.variants = append(st.variants, scene.Variants{Key: key, Of: p.name, Set: set.name, Names: names, Is: name})
 				st.note(finding.Note, "source/variants",
 					fmt.Sprintf("“%s” has variants of “%s”, and %s came in", p.name, set.name, is),
-					"There are "+strings.Join(names, ", ")+". Choose another one in the program it is of.", s)
+					"There are "+strings.Join(names, ", ")+". Source chooses another one.", s)
 			}
 			if it != nil {
 				out = append(out, group{stack: g.stack, specs: []*spec{it}, from: g.from, to: g.to, brought: g.brought})

@@ -89,9 +89,11 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 	}
 	file := name
 	if bytes.HasPrefix(data, []byte("PK\x03\x04")) {
+		chosen := set.Chosen
 		if set, name, err = packed(name, data); err != nil {
 			return nil, nil, err
 		}
+		set.Chosen = chosen
 	}
 	st := &stage{ctx: ctx, file: file, set: set, layers: map[string]*layer{}, said: map[string]bool{}}
 	first, err := st.read(name)
@@ -119,6 +121,7 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 		}
 	}
 	r.spare(root, 0)
+	s.Variants = st.variants
 	if len(s.Meshes) == 0 {
 		return nil, nil, fault.AtLine(file, 1, "shows no mesh").
 			Advise("Check that what you exported is visible and has faces")

@@ -3,6 +3,7 @@ package source
 import (
 	"fmt"
 	"maps"
+	"path"
 	"slices"
 	"strings"
 
@@ -44,6 +45,10 @@ func (d Decisions) Lines() []string {
 	}
 	if d.Piece {
 		say("Keep the largest piece of the points")
+	}
+	for _, k := range slices.Sorted(maps.Keys(d.Variants)) {
+		of, in, _ := strings.Cut(strings.TrimSuffix(k, "}"), "{")
+		say("Use “%s” of “%s” for “%s”", d.Variants[k], in, path.Base(of))
 	}
 	if d.Thin > 0 {
 		say("Keep one point in each cube of %s", figure.Length(d.Thin))

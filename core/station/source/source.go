@@ -46,6 +46,10 @@ type Decisions struct {
 	Piece bool    `json:"piece,omitempty"`
 	Thin  float64 `json:"thin,omitempty"`
 
+	// Variants are which of what the file offers is meant, by the key of the set; the file's choice where none is said. The
+	// reader has to know them.
+	Variants map[string]string `json:"variants,omitempty"`
+
 	// Roles are what nodes go on as in place of the meshes they are, by node.
 	Roles map[string]Role `json:"roles,omitempty"`
 
@@ -136,6 +140,9 @@ func (d Decisions) Validate() error {
 	}
 	if !slices.Contains([]Merge{Apart, MergeAll, MergeSlot, MergeSome}, d.Merge) {
 		return fmt.Errorf("%q is no way to merge: expected all, slot or group", d.Merge)
+	}
+	if err := d.validVariants(); err != nil {
+		return err
 	}
 	for k, role := range d.Roles {
 		if err := role.Validate(); err != nil {
@@ -269,6 +276,7 @@ type Report struct {
 	Out      scene.Counts // of what goes on
 	Nodes    []Node
 	Left     []scene.Left
+	Variants []scene.Variants // that the file offers
 	Kept     int // nodes with a mesh that go on
 	Merging  []Effect
 	Twins    []Twins
