@@ -15,6 +15,17 @@ type Plane struct {
 // over is how far p lies beyond the plane, in lengths of N.
 func (h Plane) over(p geom.Vec3) float64 { return h.N.Dot(p) - h.D }
 
+// lain is a point of the plane, up to rounding, without it where the plane is square to an axis.
+func (h Plane) lain(p geom.Vec3) geom.Vec3 {
+	for i, c := range h.N {
+		var axis geom.Vec3
+		if axis[i] = c; h.N == axis && c*c == 1 {
+			p[i] = c * h.D
+		}
+	}
+	return p
+}
+
 // Carried is the plane in coordinates that a takes to those it was given in.
 func (h Plane) Carried(a geom.Affine) Plane {
 	return Plane{a.M.Transpose().Apply(h.N), h.D - h.N.Dot(a.T)}
@@ -403,16 +414,17 @@ func (k *cropper) again(c int32, soft bool) int32 {
 // is as hard as that from c.
 func (k *cropper) on(c, d int32, b int) int32 {
 	p, q := k.pool[c], k.pool[d]
-	if p.point > q.point { // alike from both sides
+	if k.later(p.point, q.point) { // alike from both sides, and in another mesh that has the same edge
 		p, q = q, p
 	}
 	u, v := k.Within[b].over(k.points[p.point]), k.Within[b].over(k.points[q.point])
 	t := u / (u - v)
-	edge := cutEdge{p.point, q.point, int8(b), -1, 0}
+	edge := cutEdge{min(p.point, q.point), max(p.point, q.point), int8(b), -1, 0}
 	at, ok := k.made[edge]
 	if !ok {
 		at = int32(len(k.points))
-		k.points = append(k.points, k.points[p.point].Add(k.points[q.point].Sub(k.points[p.point]).Mul(t)))
+		k.points = append(k.points, k.Within[b].lain(k.points[p.point].Add(
+			k.points[q.point].Sub(k.points[p.point]).Mul(t))))
 		k.made[edge] = at
 	}
 	n := pooled{point: at, hard: k.pool[c].hard}
@@ -435,6 +447,17 @@ func (k *cropper) on(c, d int32, b int) int32 {
 	}
 	k.pool = append(k.pool, n)
 	return int32(len(k.pool) - 1)
+}
+
+// later tells whether a point comes after another: by their coordinates, or by their numbers where these are equal.
+func (k *cropper) later(a, b int32) bool {
+	p, q := k.points[a], k.points[b]
+	for i := range p {
+		if p[i] != q[i] {
+			return p[i] > q[i]
+		}
+	}
+	return a > b
 }
 
 // mesh is what stays, with no more points and values than it uses.

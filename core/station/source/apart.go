@@ -186,6 +186,7 @@ type Came struct {
 	*scene.Scene
 	hub   []bool // nodes that only hold the parts of one that was taken apart
 	hubOf []int  // of a part, its hub; -1 for other nodes
+	laid  []bool // nodes of pieces of a grid: each about a place of its own; nil for none
 	said  []finding.Finding
 }
 
@@ -195,6 +196,9 @@ func TakeApart(ctx context.Context, s *scene.Scene, d Decisions) *Came {
 	c := &Came{Scene: s, hub: make([]bool, len(s.Nodes)), hubOf: slices.Repeat([]int{-1}, len(s.Nodes))}
 	for _, crop := range d.Crop {
 		c.crop(ctx, crop.cropping(s.Basis))
+	}
+	if d.Grid > 0 && ctx.Err() == nil {
+		c.grid(ctx, d.Grid)
 	}
 	// A part can be taken apart in its turn; each pass takes those that are there.
 	rest := slices.Clone(d.Split)

@@ -28,6 +28,8 @@ var Entries = []entry.Group[Decisions]{
 		entry.Length("error", "Coordinates may be off by", "mm", func(d *Decisions) *float64 { return &d.Error }).
 			Between(1e-9, 1e3).Usually(figure.Untyped(DefaultError, -3)).
 			Helped("as 32-bit numbers, far from the origin"),
+		entry.Length("grid", "Split by a grid of", "m", func(d *Decisions) *float64 { return &d.Grid }).
+			Between(leastGrid, mostGrid).Helped("as seen from above: each piece about a place of its own"),
 		entry.Point("move", "Moved to the origin from", "m",
 			func(d *Decisions) *geom.Vec3 { return &d.Move }).Helped("metres as read"),
 	}},

@@ -270,19 +270,48 @@ func (r *run) parted() {
 		finding.Remedy{Label: "Drop the decision", Effect: "Nothing changes but that it is no longer kept.", Decision: d})
 }
 
+// farthest is the largest coordinate that is kept in 32 bits: of pieces of a grid, whose places are exact, in their own
+// coordinates, of all else in the scene's.
+func (r *run) farthest(out *scene.Scene, box geom.Box) (far float64) {
+	reach := func(b geom.Box) {
+		for k := range 3 {
+			if !b.IsEmpty() {
+				far = max(far, math.Abs(b.Min[k]), math.Abs(b.Max[k]))
+			}
+		}
+	}
+	if r.s.laid == nil || r.d.Merge != Apart {
+		reach(box)
+		return far
+	}
+	worlds := out.Worlds()
+	for i, n := range out.Nodes {
+		if n.Mesh < 0 {
+			continue
+		}
+		b := out.Meshes[n.Mesh].Extent()
+		if !r.s.laid[r.from[i]] {
+			b = out.Meshes[n.Mesh].MappedIn(r.ctx, worlds[i]).Extent()
+		}
+		reach(b)
+	}
+	return far
+}
+
 // digits says what 32-bit coordinates lose so far from the origin.
 func (r *run) digits(out *scene.Scene) {
 	box := out.Bounds()
 	if box.IsEmpty() {
 		return
 	}
-	far := 0.0
-	for k := range 3 {
-		far = max(far, math.Abs(box.Min[k]), math.Abs(box.Max[k]))
-	}
+	far := r.farthest(out, box)
 	r.rep.Error = halfStep(far)
 	size := box.Size().Max()
-	if size > 10000 {
+	grid := 0.0
+	if r.d.Grid == 0 {
+		grid = cure(box.Size(), r.s.Basis.Up.Index(), r.rep.Accepted)
+	}
+	if size > 10000 && r.d.Grid == 0 {
 		r.say(finding.Look, "source/vast", fmt.Sprintf("The scene is %s across", figure.Length(size)),
 			"Beyond 10 km, 32-bit coordinates lose more than a receiver can hide. If it is not meant so, look at its unit at "+
 				"Size, or "+
@@ -316,6 +345,14 @@ func (r *run) digits(out *scene.Scene) {
 				figure.Number(-math.Round(centre[0]), 0),
 				figure.Number(-math.Round(centre[1]), 0), figure.Number(-math.Round(centre[2]), 0),
 				figure.Length(halfStep(after)))})
+	}
+	if grid > 0 {
+		to := r.d
+		to.Grid = grid
+		remedies = append(remedies, finding.Remedy{Label: "Split it by a grid of " + figure.Length(grid), Decision: to,
+			Effect: fmt.Sprintf("About %s pieces, each about its own place; the error becomes %s.",
+				figure.Count(int(pieces(box.Size(), up.Index(), grid))), figure.Length(halfStep(max(grid/2,
+					box.Size()[up.Index()]))))})
 	}
 	r.say(sev, "source/digits", fmt.Sprintf("Coordinates are off by up to %s", figure.Length(r.rep.Error)),
 		fmt.Sprintf("It lies up to %s from the origin. Receivers keep positions in 32 bits, which there lie %s apart; "+

@@ -50,6 +50,9 @@ func (d Decisions) Lines() []string {
 		of, in, _ := strings.Cut(strings.TrimSuffix(k, "}"), "{")
 		say("Use “%s” of “%s” for “%s”", d.Variants[k], in, path.Base(of))
 	}
+	if d.Grid > 0 {
+		say("Split by a grid of %s", figure.Length(d.Grid))
+	}
 	if d.Thin > 0 {
 		say("Keep one point in each cube of %s", figure.Length(d.Thin))
 	}

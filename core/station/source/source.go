@@ -53,6 +53,9 @@ type Decisions struct {
 	// Roles are what nodes go on as in place of the meshes they are, by node.
 	Roles map[string]Role `json:"roles,omitempty"`
 
+	// Grid is the step of a grid that meshes wider than it are cut by, as seen from above: metres as read, 0 for none.
+	Grid float64 `json:"grid,omitempty"`
+
 	// Move is the place that becomes the origin of a scene far from it; metres as read.
 	Move geom.Vec3 `json:"move,omitzero"`
 	// Error is the largest rounding of 32-bit coordinates that is accepted, in metres;
@@ -140,6 +143,9 @@ func (d Decisions) Validate() error {
 	}
 	if !slices.Contains([]Merge{Apart, MergeAll, MergeSlot, MergeSome}, d.Merge) {
 		return fmt.Errorf("%q is no way to merge: expected all, slot or group", d.Merge)
+	}
+	if d.Grid != 0 && !(d.Grid >= leastGrid && d.Grid <= mostGrid) {
+		return fmt.Errorf("a grid of %g m can't be meant: expected %g to %g", d.Grid, leastGrid, mostGrid)
 	}
 	if err := d.validVariants(); err != nil {
 		return err
@@ -277,7 +283,7 @@ type Report struct {
 	Nodes    []Node
 	Left     []scene.Left
 	Variants []scene.Variants // that the file offers
-	Kept     int // nodes with a mesh that go on
+	Kept     int              // nodes with a mesh that go on
 	Merging  []Effect
 	Twins    []Twins
 	Main     geom.Box // of the main body
@@ -320,6 +326,7 @@ type run struct {
 	stands stands
 	d      Decisions
 	rep    *Report
+	from   []int // nodes that go on, by those of the outcome while none are joined
 }
 
 // Run decides what goes on and puts it into the form decided for. The survey must
@@ -342,6 +349,7 @@ func Run(ctx context.Context, s *Came, v *Survey, ask Ask, d Decisions) (*scene.
 	if ctx.Err() != nil {
 		return out, rep
 	}
+	r.from = from
 	r.points(out)
 	hand, handFrom := r.hand(out, from)
 	out, hand = r.formed(out, from, hand, handFrom)
