@@ -113,6 +113,9 @@ func Make(ctx context.Context, o Order) (*Parcel, error) {
 func Shape(ctx context.Context, d scene.Delivery, by export.Decisions, f format.Format) (scene.Delivery,
 	[]pack.Change) {
 	var said []pack.Change
+	if by.Grid > 0 && f.Several {
+		d, said = laid(ctx, d, by.Grid)
+	}
 	if by.Triangles && f.Polygons {
 		d = d.Each((*scene.Scene).Triangulated)
 		said = append(said, pack.Change{About: pack.Polygons, What: "polygons became triangles", Why: "as decided"})

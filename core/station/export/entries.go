@@ -3,6 +3,7 @@ package export
 import (
 	"yarvek/core/entry"
 	"yarvek/core/format"
+	"yarvek/core/scene"
 )
 
 // Entries are the values that can be decided here.
@@ -14,6 +15,9 @@ var Entries = []entry.Group[Decisions]{{ID: "leaves", Title: "What leaves", Entr
 	entry.YesNo("triangles", "Triangles", func(d *Decisions) *bool { return &d.Triangles }).
 		Helped("cut here, so that no receiver cuts a polygon another way").
 		When("in formats that keep polygons", among(func(f format.Format) bool { return f.Polygons })),
+	entry.Length("grid", "Split by a grid of", "m", func(d *Decisions) *float64 { return &d.Grid }).
+		Between(scene.LeastGrid, scene.MostGrid).Helped("as seen from above: each piece about a place of its own").
+		When("in formats that hold several meshes", among(func(f format.Format) bool { return f.Several })),
 	entry.YesNo("tangents", "Tangents", func(d *Decisions) *bool { return &d.Tangents }).
 		Helped("made where there are none").
 		When("in formats that carry tangents", among(func(f format.Format) bool { return f.Tangents })),

@@ -26,6 +26,9 @@ type Decisions struct {
 	// file's axes; a receiver that drops node transforms then sees the same. It counts
 	// in formats that leave the choice.
 	Bake bool `json:"bake,omitempty"`
+	// Grid is the step of a grid that meshes wider than it leave in pieces by, each about a place of its own; metres, 0
+	// for none. It counts in formats that hold several.
+	Grid float64 `json:"grid,omitempty"`
 	// Triangles cuts polygons, so that no receiver cuts them another way. It counts in
 	// formats that keep polygons.
 	Triangles bool `json:"triangles,omitempty"`
@@ -112,6 +115,9 @@ func (d Decisions) Validate() error {
 	if _, err := d.Chosen(format.Written[0].ID); err != nil {
 		return err
 	}
+	if err := scene.ValidGrid(d.Grid); err != nil {
+		return err
+	}
 	if len(d.Name) > maxName {
 		return fmt.Errorf("a file name of %d bytes is too long: expected at most %d", len(d.Name), maxName)
 	}
@@ -187,7 +193,8 @@ func (d Decisions) Lines() []string {
 	for _, c := range []struct {
 		on   bool
 		line string
-	}{{d.Bake, "Bake transforms into the file"}, {d.Triangles, "Cut polygons into triangles"},
+	}{{d.Bake, "Bake transforms into the file"}, {d.Grid > 0, "Split by a grid of " + figure.Length(d.Grid)},
+		{d.Triangles, "Cut polygons into triangles"},
 		{d.Tangents, "Make tangents"}} {
 		if c.on {
 			l = append(l, c.line)

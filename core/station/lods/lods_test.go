@@ -209,7 +209,7 @@ func TestWhatCantBeHadIsSaid(t *testing.T) {
 	// All of it locked.
 	r = preptest.Run(t, rock(), with(lods.Decisions{Levels: wish(ladder.Wish{Share: 0.5}),
 		Making: ladder.Making{Weights: map[string]int{"stone": 0}}}), preptest.YUp).LODs
-	assert.Contains(t, codes(r)["left-out-1"].Text, "Not a single triangle")
+	assert.Contains(t, codes(r)["left-out-1"].Text, "None of its triangles can go")
 	for _, bad := range []lods.Decisions{
 		{Levels: wish(ladder.Wish{})}, {Levels: wish(ladder.Wish{Share: 1})},
 		{Levels: wish(ladder.Wish{From: 5}, ladder.Wish{From: 5})},

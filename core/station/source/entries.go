@@ -4,6 +4,7 @@ import (
 	"yarvek/core/entry"
 	"yarvek/core/figure"
 	"yarvek/core/geom"
+	"yarvek/core/scene"
 )
 
 // Entries are the values that can be decided here. What is left, named, split, cropped and grouped are lists.
@@ -29,7 +30,7 @@ var Entries = []entry.Group[Decisions]{
 			Between(1e-9, 1e3).Usually(figure.Untyped(DefaultError, -3)).
 			Helped("as 32-bit numbers, far from the origin"),
 		entry.Length("grid", "Split by a grid of", "m", func(d *Decisions) *float64 { return &d.Grid }).
-			Between(leastGrid, mostGrid).Helped("as seen from above: each piece about a place of its own"),
+			Between(scene.LeastGrid, scene.MostGrid).Helped("as seen from above: each piece about a place of its own"),
 		entry.Point("move", "Moved to the origin from", "m",
 			func(d *Decisions) *geom.Vec3 { return &d.Move }).Helped("metres as read"),
 	}},

@@ -351,7 +351,7 @@ func (r *run) digits(out *scene.Scene) {
 		to.Grid = grid
 		remedies = append(remedies, finding.Remedy{Label: "Split it by a grid of " + figure.Length(grid), Decision: to,
 			Effect: fmt.Sprintf("About %s pieces, each about its own place; the error becomes %s.",
-				figure.Count(int(pieces(box.Size(), up.Index(), grid))), figure.Length(halfStep(max(grid/2,
+				figure.Count(int(scene.Pieces(box.Size(), up.Index(), grid))), figure.Length(halfStep(max(grid/2,
 					box.Size()[up.Index()]))))})
 	}
 	r.say(sev, "source/digits", fmt.Sprintf("Coordinates are off by up to %s", figure.Length(r.rep.Error)),

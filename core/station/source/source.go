@@ -144,8 +144,8 @@ func (d Decisions) Validate() error {
 	if !slices.Contains([]Merge{Apart, MergeAll, MergeSlot, MergeSome}, d.Merge) {
 		return fmt.Errorf("%q is no way to merge: expected all, slot or group", d.Merge)
 	}
-	if d.Grid != 0 && !(d.Grid >= leastGrid && d.Grid <= mostGrid) {
-		return fmt.Errorf("a grid of %g m can't be meant: expected %g to %g", d.Grid, leastGrid, mostGrid)
+	if err := scene.ValidGrid(d.Grid); err != nil {
+		return err
 	}
 	if err := d.validVariants(); err != nil {
 		return err
