@@ -1,6 +1,6 @@
-// Package demo makes the Tern Point weather station, a made-up coastal level: ten
-// assets by our own code, with such faults as artists really have, three of them
-// prepared and exported already.
+// Package demo makes the Tern Point weather station, a made-up coastal level:
+// thirteen assets by our own code, with such faults as artists really have, three of them
+// prepared and exported already, in the formats that artists' sources give.
 package demo
 
 import (
@@ -49,6 +49,9 @@ func items() []item {
 		{anemometer(), "street-furniture", parts, false, "", false, ""},
 		{rock(), "", glb, false, "", false, ""},
 		{quay(), "building-part", glb, false, "", false, ""},
+		{bell(), "", scan, false, "", false, ""},
+		{gauge(), "street-furniture", inches, false, "", false, ""},
+		{beacon(), "street-furniture", variants, false, "", false, ""},
 	}
 }
 

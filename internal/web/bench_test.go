@@ -117,7 +117,7 @@ func TestManyByPresses(t *testing.T) {
 	c.later(here, "shore-rock</strong>")
 	r, err := report.Parse(c.get(here + ".json").Body.Bytes())
 	require.NoError(t, err)
-	assert.Len(t, r.Assets, 10)
+	assert.Len(t, r.Assets, 13)
 	before := r
 	before.Assets = append([]report.Asset(nil), r.Assets...)
 	before.Assets[0].Status = report.Unread
