@@ -76,9 +76,11 @@ func TestReadingRulesDecideHowAFileIsWritten(t *testing.T) {
 	for _, f := range format.Written {
 		for n := range 16 {
 			to := target.Framed("own", "own", b, figure.Units[1])
-			r := &to.Reads.FBX
-			r.HonoursUnit, r.HonoursAxes, r.HonoursHand = n&1 == 0, n&2 == 0, n&4 == 0
-			r.Unit, r.Basis = figure.Metre, geom.Basis{Up: geom.PosX, Forward: geom.NegY}
+			for _, family := range target.Families {
+				r := family.Of(&to.Reads)
+				r.HonoursUnit, r.HonoursAxes, r.HonoursHand = n&1 == 0, n&2 == 0, n&4 == 0
+				r.Unit, r.Basis = figure.Metre, geom.Basis{Up: geom.PosX, Forward: geom.NegY}
+			}
 			if n&8 != 0 {
 				to.Arrival = target.Offset{Scale: 0.5, Turn: -30, Move: geom.Vec3{0, 1, 0}}
 			}
@@ -93,9 +95,11 @@ func TestReadingRulesDecideHowAFileIsWritten(t *testing.T) {
 				return code == "Where handedness is overlooked" || code == "What "+f.Name+" holds"
 			})
 			assert.Equal(t, mirrored, len(rows) > 0, "%s with rules %d: %v", f.ID, n, rows)
-			if f.Suffix == ".fbx" && n&1 != 0 { // another receiver takes its numbers otherwise
+			if n&1 != 0 { // another receiver takes its numbers otherwise
 				other := to
-				other.Reads.FBX.Unit = figure.Units[1]
+				for _, family := range target.Families {
+					family.Of(&other.Reads).Unit = figure.Units[1]
+				}
 				c, err = Check(ctx, scene.Delivery{Scene: s}, p, f, other)
 				require.NoError(t, err)
 				assert.False(t, c.Equal())

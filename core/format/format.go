@@ -107,7 +107,7 @@ func (f Format) Frame(t target.Target) Frame {
 
 // Reading is what a target's receiver does with files of the format.
 func (f Format) Reading(t target.Target) target.Reading {
-	return kinds[kindBySuffix(f.Suffix)].reads(t)
+	return kinds[kindBySuffix(f.Suffix)].reading(t)
 }
 
 // Taken is the frame in which the receiver takes the numbers of a file that says it is in a

@@ -39,48 +39,41 @@ type kind struct {
 	refs func(ctx context.Context, name string, data []byte) []string // the files that one names, as it names them
 	// the key of what a target says of its receiver and them
 	rule  string
-	one   string                             // as “an FBX”
-	reads func(target.Target) target.Reading // what that is
+	one   string // as “an FBX”
+	usual bool   // receivers take it as a rule, so that it is offered first
 }
 
 // kinds are told by their content in this order, then by their suffix.
 var kinds = []kind{
 	{name: "FBX", suffix: ".fbx", begins: "an FBX, binary or text,", is: fbx.IsFBX, read: fbx.Read, refs: fbx.References,
-		rule: "fbx", one: "an FBX", reads: func(t target.Target) target.Reading { return t.Reads.FBX }},
+		rule: "fbx", one: "an FBX", usual: true},
 	{name: "OBJ", suffix: ".obj", media: "model/obj", read: obj.Read,
 		refs: func(_ context.Context, _ string, data []byte) []string { return statements(data, isLibrary) },
-		rule: "obj", one: "an OBJ", reads: func(t target.Target) target.Reading { return t.Reads.OBJ }},
+		rule: "obj", one: "an OBJ", usual: true},
 	{name: "GLB", suffix: ".glb", media: "model/gltf-binary", begins: "a GLB (“glTF”)", is: gltf.IsGLB, read: gltf.Read,
-		refs: documentRefs, rule: "gltf", one: "a glTF",
-		reads: func(t target.Target) target.Reading { return t.Reads.GLTF }},
+		refs: documentRefs, rule: "gltf", one: "a glTF", usual: true},
 	{name: "glTF", suffix: ".gltf", media: "model/gltf+json", begins: "a glTF document (“{”)", is: isDocument,
-		read: gltf.Read, refs: documentRefs, rule: "gltf", one: "a glTF",
-		reads: func(t target.Target) target.Reading { return t.Reads.GLTF }},
+		read: gltf.Read, refs: documentRefs, rule: "gltf", one: "a glTF", usual: true},
 	{name: "COLLADA", suffix: ".dae", media: "model/vnd.collada+xml", begins: "a COLLADA document (“<COLLADA”)",
-		is: collada.Is, says: true, read: collada.Read, refs: collada.References, one: "a COLLADA", reads: honoured},
+		is: collada.Is, says: true, read: collada.Read, refs: collada.References, rule: "collada",
+		one: "a COLLADA"},
 	{name: "PLY", suffix: ".ply", begins: "a PLY (“ply”)", is: ply.Is, read: ply.Read, refs: ply.References,
-		one: "a PLY", reads: unheard},
+		rule: "ply", one: "a PLY"},
 	usdAs(".usd"), usdAs(".usda"), usdAs(".usdc"), usdAs(".usdz"),
 	{name: "STL", suffix: ".stl", media: "model/stl", is: stl.Is, says: true, read: stl.Read, refs: noRefs,
-		one: "an STL", reads: unheard},
+		rule: "stl", one: "an STL"},
 }
 
 // usdAs is USD under one of its suffixes; which of its codings a file has is told by its content.
 func usdAs(suffix string) kind {
 	return kind{name: "USD", suffix: suffix, begins: "a USD scene (“#usda” or “PXR-USDC”)", is: usd.Is, says: true,
-		layers: true, read: usd.Read, refs: usd.References, one: "a USD", reads: honoured}
+		layers: true, read: usd.Read, refs: usd.References, rule: "usd", one: "a USD"}
 }
 
-// honoured is what a receiver is taken to do with files of a kind that targets say nothing of and that say their frame:
-// it goes by what they say.
-func honoured(t target.Target) target.Reading {
-	return target.Reading{HonoursUnit: true, HonoursAxes: true, HonoursHand: true, KeepsNodes: true, Unit: t.Unit,
-		Basis: t.Basis}
-}
-
-// unheard is that of kinds that say no frame: it takes their numbers for its own.
-func unheard(t target.Target) target.Reading {
-	return target.Reading{KeepsNodes: true, Unit: t.Unit, Basis: t.Basis}
+// reading is what a target says of its receiver and files of the kind.
+func (k kind) reading(t target.Target) target.Reading {
+	i := slices.IndexFunc(target.Families, func(f target.Family) bool { return f.Key == k.rule })
+	return *target.Families[i].Of(&t.Reads)
 }
 
 // Of is the format a scene was read from: the first that is written of its kind.
@@ -167,25 +160,17 @@ type Rule struct {
 	One  string // as “an FBX”
 	Says bool   // a file says what frame it is in, which a receiver may honour
 	As   Format // the first that is written
+	// Usual tells those that receivers take as a rule.
+	Usual bool
 }
 
 // Rules lists what targets say of files, each once, in the order of the kinds of files.
 func Rules() (list []Rule) {
-	for _, r := range sorts() {
-		if r.Key != "" {
-			list = append(list, r)
-		}
-	}
-	return list
-}
-
-// sorts are the sorts of files that are written, with the rules of those that targets say something of.
-func sorts() (list []Rule) {
 	for _, k := range kinds {
 		i := slices.IndexFunc(Written, func(f Format) bool { return kinds[kindBySuffix(f.Suffix)].one == k.one })
 		if i >= 0 && !slices.ContainsFunc(list, func(r Rule) bool { return r.One == k.one }) {
 			_, name, _ := strings.Cut(k.one, " ")
-			list = append(list, Rule{k.rule, name, k.one, Written[i].Declares, Written[i]})
+			list = append(list, Rule{k.rule, name, k.one, Written[i].Declares, Written[i], k.usual})
 		}
 	}
 	return list
@@ -194,7 +179,7 @@ func sorts() (list []Rule) {
 // Keeping names those whose files hold something, and those whose files don't, each as “FBX and glTF”.
 func Keeping(it func(Format) bool) (those, others string) {
 	var lists [2][]string
-	for _, r := range sorts() {
+	for _, r := range Rules() {
 		i := 0
 		if !it(r.As) {
 			i = 1

@@ -64,12 +64,10 @@ func (t Target) Check() error {
 	c.err("name", naming.Plain(t.Name))
 	c.basis("basis", t.Basis)
 	c.unit("unit", t.Unit)
-	for _, f := range []struct {
-		path string
-		r    Reading
-	}{{"reads.fbx", t.Reads.FBX}, {"reads.gltf", t.Reads.GLTF}, {"reads.obj", t.Reads.OBJ}} {
-		c.basis(f.path+".basis", f.r.Basis)
-		c.unit(f.path+".unit", f.r.Unit)
+	for _, f := range Families {
+		r := f.Of(&t.Reads)
+		c.basis("reads."+f.Key+".basis", r.Basis)
+		c.unit("reads."+f.Key+".unit", r.Unit)
 	}
 	c.that(slices.Contains(formats, t.Prefers), "prefers", "%q is no format: expected %s", t.Prefers,
 		strings.Join(formats, ", "))

@@ -59,6 +59,7 @@ func Parse(data []byte) (Target, error) {
 	if err != nil {
 		return Target{}, err
 	}
+	f.Target.told()
 	return f.Target, f.Target.Check()
 }
 
@@ -67,6 +68,7 @@ func Parse(data []byte) (Target, error) {
 func Kept(data []byte) (Target, error) {
 	var t Target
 	if err := json.Unmarshal(data, &t); err != nil || t.Revision > 0 {
+		t.told()
 		return t, err
 	}
 	full, ok := ByID(t.ID)

@@ -40,9 +40,42 @@ type Target struct {
 
 // Reads are what the receiver does with files, by family of formats.
 type Reads struct {
-	FBX  Reading `json:"fbx"`
-	GLTF Reading `json:"gltf"`
-	OBJ  Reading `json:"obj"`
+	FBX     Reading `json:"fbx"`
+	GLTF    Reading `json:"gltf"`
+	OBJ     Reading `json:"obj"`
+	COLLADA Reading `json:"collada"`
+	USD     Reading `json:"usd"`
+	PLY     Reading `json:"ply"`
+	STL     Reading `json:"stl"`
+}
+
+// Family is one of them: its key below "reads", and what people call it.
+type Family struct {
+	Key, Name string
+	Of        func(*Reads) *Reading
+	says      bool // files say what frame they are in
+}
+
+// Families lists them all.
+var Families = []Family{
+	{"fbx", "FBX", func(r *Reads) *Reading { return &r.FBX }, true},
+	{"gltf", "glTF", func(r *Reads) *Reading { return &r.GLTF }, true},
+	{"obj", "OBJ", func(r *Reads) *Reading { return &r.OBJ }, false},
+	{"collada", "COLLADA", func(r *Reads) *Reading { return &r.COLLADA }, true},
+	{"usd", "USD", func(r *Reads) *Reading { return &r.USD }, true},
+	{"ply", "PLY", func(r *Reads) *Reading { return &r.PLY }, false},
+	{"stl", "STL", func(r *Reads) *Reading { return &r.STL }, false},
+}
+
+// told gives those that a file of before says nothing of: a receiver is taken to go by what files say, and to take the
+// numbers of those that say nothing for its own.
+func (t *Target) told() {
+	for _, f := range Families {
+		if r := f.Of(&t.Reads); *r == (Reading{}) {
+			*r = Reading{HonoursUnit: f.says, HonoursAxes: f.says, HonoursHand: f.says, KeepsNodes: true, Unit: t.Unit,
+				Basis: t.Basis}
+		}
+	}
 }
 
 // Reading is what the receiver honours of what a file says, and what it assumes instead. An

@@ -32,7 +32,7 @@ func Framed(id, name string, b geom.Basis, u figure.Unit) Target {
 		Basis: geom.GLTF}
 	bare := Reading{KeepsNodes: true, Unit: u, Basis: b}
 	return Target{ID: id, Revision: 1, Name: name, Basis: b, Unit: u,
-		Reads:   Reads{FBX: own, GLTF: standard, OBJ: bare},
+		Reads:   Reads{FBX: own, GLTF: standard, OBJ: bare, COLLADA: own, USD: own, PLY: bare, STL: bare},
 		Prefers: "glb",
 		Arrival: Offset{Scale: 1},
 		Needs:   Needs{IndexBits: 32},

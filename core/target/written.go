@@ -19,13 +19,9 @@ func Written(from, to Target) []string {
 	if from.Arrival != to.Arrival {
 		say("Files are written %s", to.Arrival.against())
 	}
-	for _, f := range []struct {
-		name   string
-		is, at Reading
-	}{{"FBX", from.Reads.FBX, to.Reads.FBX}, {"glTF", from.Reads.GLTF, to.Reads.GLTF},
-		{"OBJ", from.Reads.OBJ, to.Reads.OBJ}} {
-		if f.is != f.at {
-			say("%s is written for a receiver that %s", f.name, f.at.words())
+	for _, f := range Families {
+		if is, at := *f.Of(&from.Reads), *f.Of(&to.Reads); is != at {
+			say("%s is written for a receiver that %s", f.Name, at.words())
 		}
 	}
 	if from.Prefers != to.Prefers {

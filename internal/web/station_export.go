@@ -47,7 +47,7 @@ var exportRoom = room{
 			switch {
 			case usual(f) || f.ID == p.Chosen.ID || f.ID == c.o.Kit.Target.Prefers:
 				p.Formats = append(p.Formats, f)
-			case slices.ContainsFunc(format.Rules(), func(r format.Rule) bool { return r.As.ID == f.Variant }):
+			case slices.ContainsFunc(format.Rules(), func(r format.Rule) bool { return r.Usual && r.As.ID == f.Variant }):
 				p.Variants = append(p.Variants, f)
 			default:
 				p.Others = append(p.Others, f)
@@ -226,9 +226,9 @@ func (p exportPage) Old() bool {
 	return e.Revision != o.Revision.Number || !e.Target.Equal(o.Kit.Target) || string(e.Prep) != string(o.Prep.JSON())
 }
 
-// usual tells the formats that targets say something of, in their first form; the others are folded.
+// usual tells the formats that receivers take as a rule, in their first form; the others are folded.
 func usual(f format.Format) bool {
-	return slices.ContainsFunc(format.Rules(), func(r format.Rule) bool { return r.As.ID == f.ID })
+	return slices.ContainsFunc(format.Rules(), func(r format.Rule) bool { return r.Usual && r.As.ID == f.ID })
 }
 
 // frameWords says in what frame a file of the format is written.

@@ -49,8 +49,8 @@ func (d *Desk) TakeAlong(ctx context.Context, kit int64) (name string, write fun
 	if err != nil {
 		return "", nil, err
 	}
-	var t target.Target
-	if err := json.Unmarshal(k.Target, &t); err != nil {
+	t, err := target.Kept(k.Target)
+	if err != nil {
 		return "", nil, err
 	}
 	k.Target = t.File()

@@ -2,6 +2,7 @@ package collada
 
 import (
 	"bytes"
+	"cmp"
 	"context"
 	"encoding/xml"
 	"fmt"
@@ -74,6 +75,7 @@ func escaped(s string) string {
 
 func (w *writer) head() {
 	up := map[geom.Axis]string{geom.PosX: "X_UP", geom.PosY: "Y_UP", geom.PosZ: "Z_UP"}[w.opt.Basis.Up]
+	up = cmp.Or(up, "Y_UP") // of an axis that can't be said a receiver must know
 	w.say(`<?xml version="1.0" encoding="utf-8"?>
 <COLLADA xmlns="http://www.collada.org/2005/11/COLLADASchema" version="1.4.1">
 <asset><created>2000-01-01T00:00:00Z</created><modified>2000-01-01T00:00:00Z</modified>

@@ -30,7 +30,7 @@ func Write(ctx context.Context, s *scene.Scene, opt pack.Options) (*pack.Package
 	w.pictures()
 	top := w.whole()
 	root := &spec{meta: map[string]any{"defaultPrim": token(top.name), "metersPerUnit": one(opt.UnitMetres),
-		"upAxis": token(opt.Basis.Up.Letter())}, kids: []*spec{top}}
+		"upAxis": token(upAxis(opt.Basis.Up))}, kids: []*spec{top}}
 	if ctx.Err() != nil {
 		return nil, ctx.Err()
 	}
@@ -141,6 +141,14 @@ func (w *writer) called(p *spec, name string, about pack.Topic) {
 	p.meta["displayName"] = prose(name)
 	w.out.SayOf(about, pack.Name, name, fmt.Sprintf("the name of “%s” became “%s”", name, p.name),
 		"names that all readers of USD take are of plain letters, digits and underlines; the whole name stands beside it")
+}
+
+// upAxis is what a layer can say of an axis: Y or Z. Of another one a receiver must know, whatever is said.
+func upAxis(up geom.Axis) string {
+	if up == geom.PosZ || up == geom.NegZ {
+		return "Z"
+	}
+	return "Y"
 }
 
 // whole is the prim that holds all.
