@@ -41,7 +41,7 @@ func (b *batching) run(ctx context.Context, w, progress io.Writer, dir string) (
 	if err != nil {
 		return report.Report{}, err
 	}
-	p, err := batch.New(dir, batch.Options{Preset: b.preset, PrepDir: b.preps, Out: b.out})
+	p, err := batch.New(ctx, dir, batch.Options{Preset: b.preset, PrepDir: b.preps, Out: b.out})
 	if err != nil {
 		return report.Report{}, err
 	}

@@ -130,7 +130,7 @@ func checkFile(c *cobra.Command, file string, t target.Target, by prep.Prep) ([]
 
 // checkDir judges all meshes below a folder.
 func checkDir(c *cobra.Command, dir string, t target.Target, by prep.Prep) ([]report.Asset, error) {
-	p, err := batch.New(dir, batch.Options{})
+	p, err := batch.New(c.Context(), dir, batch.Options{})
 	if err != nil {
 		return nil, err
 	}

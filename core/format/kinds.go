@@ -57,6 +57,7 @@ var kinds = []kind{
 	{name: "COLLADA", suffix: ".dae", media: "model/vnd.collada+xml", begins: "a COLLADA document (“<COLLADA”)",
 		is: collada.Is, says: true, read: collada.Read, refs: collada.References, rule: "collada",
 		one: "a COLLADA"},
+	{name: "COLLADA", suffix: ".zae", says: true, read: collada.Read, refs: noRefs, rule: "collada", one: "a COLLADA"},
 	{name: "PLY", suffix: ".ply", begins: "a PLY (“ply”)", is: ply.Is, read: ply.Read, refs: ply.References,
 		rule: "ply", one: "a PLY"},
 	usdAs(".usd"), usdAs(".usda"), usdAs(".usdc"), usdAs(".usdz"),
@@ -108,8 +109,8 @@ func kindBySuffix(suffix string) int {
 // IsMesh tells by its suffix whether a file is one that assets are made of.
 func IsMesh(name string) bool { return kindBySuffix(path.Ext(name)) >= 0 }
 
-// layered tells by its suffix a file of a kind that is put together of others of it.
-func layered(name string) bool {
+// Layered tells by its suffix a file of a kind that is put together of others of it.
+func Layered(name string) bool {
 	i := kindBySuffix(path.Ext(name))
 	return i >= 0 && kinds[i].layers
 }
@@ -119,11 +120,11 @@ func layered(name string) bool {
 func Parts(ctx context.Context, set *bundle.Bundle, meshes []string) map[string]bool {
 	parts := map[string]bool{}
 	for _, m := range meshes {
-		if !layered(m) {
+		if !Layered(m) {
 			continue
 		}
 		for _, c := range Companions(ctx, set, m) {
-			if c != m && layered(c) {
+			if c != m && Layered(c) {
 				parts[c] = true
 			}
 		}

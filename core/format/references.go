@@ -25,12 +25,12 @@ func Companions(ctx context.Context, set *bundle.Bundle, name string) []string {
 		}
 		for _, ref := range references(ctx, from, data) {
 			name, _, err := set.Resolve(from, ref)
-			if err != nil || seen[name] || IsMesh(name) && !(layered(from) && layered(name)) {
+			if err != nil || seen[name] || IsMesh(name) && !(Layered(from) && Layered(name)) {
 				continue
 			}
 			seen[name] = true
 			list = append(list, name)
-			if strings.EqualFold(path.Ext(name), library) || layered(name) {
+			if strings.EqualFold(path.Ext(name), library) || Layered(name) {
 				follow(name)
 			}
 		}

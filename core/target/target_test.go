@@ -217,7 +217,7 @@ func FuzzParse(f *testing.F) {
 
 // A file of before says nothing of what its receiver does with COLLADA, USD, PLY and STL: it is told, and kept as told.
 func TestFilesOfBeforeAreTold(t *testing.T) {
-	to := target.Shipped[1]
+	to := Shipped[1]
 	var tree map[string]any
 	require.NoError(t, json.Unmarshal(to.File(), &tree))
 	reads := tree["target"].(map[string]any)["reads"].(map[string]any)
@@ -227,12 +227,12 @@ func TestFilesOfBeforeAreTold(t *testing.T) {
 	}
 	old, err := json.Marshal(tree)
 	require.NoError(t, err)
-	got, err := target.Parse(old)
+	got, err := Parse(old)
 	require.NoError(t, err)
 	assert.True(t, to.Equal(got))
 	inner, err := json.Marshal(tree["target"])
 	require.NoError(t, err)
-	got, err = target.Kept(inner)
+	got, err = Kept(inner)
 	require.NoError(t, err)
 	assert.True(t, to.Equal(got))
 	assert.False(t, got.Reads.STL.HonoursUnit, "it says none")

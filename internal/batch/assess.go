@@ -134,12 +134,9 @@ func (p *Plan) prepOf(t Task) (prep.Prep, []byte, error) {
 
 // input is a task ready to be judged. Files are read when a reader asks for them.
 func (p *Plan) input(t Task) Input {
-	load := func(name string) func() ([]byte, error) {
-		return func() ([]byte, error) { return os.ReadFile(filepath.Join(p.Dir, filepath.FromSlash(name))) }
-	}
-	files := []bundle.File{{Name: t.File, Load: load(t.File)}}
+	files := []bundle.File{{Name: t.File, Load: p.load(t.File)}}
 	for _, name := range p.near(path.Dir(t.File)) {
-		files = append(files, bundle.File{Name: name, Load: load(name)})
+		files = append(files, bundle.File{Name: name, Load: p.load(name)})
 	}
 	return Input{Set: bundle.New(files), Mesh: t.File, File: t.File,
 		Name: t.Name}

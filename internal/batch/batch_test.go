@@ -1,6 +1,7 @@
 package batch
 
 import (
+	"archive/zip"
 	"bytes"
 	"context"
 	"encoding/json"
@@ -21,6 +22,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"yarvek/core/format"
+	"yarvek/core/format/bundle"
+	"yarvek/core/geom"
 	"yarvek/core/station/export"
 	"yarvek/core/target"
 	"yarvek/internal/report"
@@ -70,7 +74,7 @@ func tree(t testing.TB, dir string) map[string]string {
 func carry(t testing.TB, dir, out string, o Options, r Running) (report.Report, int) {
 	t.Helper()
 	o.Out = out
-	p, err := New(dir, o)
+	p, err := New(t.Context(), dir, o)
 	require.NoError(t, err)
 	made := 0
 	r.Out, r.Target = out, target.Shipped[0]
@@ -159,7 +163,7 @@ func TestOnlyWhatChangedIsMade(t *testing.T) {
 	first, _ := carry(t, dir, out, Options{}, Running{Release: "a trial"})
 	again := func(want ...string) {
 		t.Helper()
-		p, err := New(dir, Options{Out: out})
+		p, err := New(t.Context(), dir, Options{Out: out})
 		require.NoError(t, err)
 		var made []string
 		_, err = p.Run(context.Background(), Running{Target: target.Shipped[0], Out: out, Release: "a trial",
@@ -204,7 +208,7 @@ func TestPartsAreTheWhole(t *testing.T) {
 	var reports []report.Report
 	n := 0
 	for i := range 16 {
-		p, err := New(dir, Options{Out: parts})
+		p, err := New(t.Context(), dir, Options{Out: parts})
 		require.NoError(t, err)
 		p.Part(Shard{i, 16})
 		n += len(p.Tasks)
@@ -229,7 +233,7 @@ func TestNothingByHalves(t *testing.T) {
 	assert.Empty(t, tree(t, out))
 	_, err := os.Stat(filepath.Join(out, stateDir))
 	assert.Error(t, err)
-	p, err := New(dir, Options{Out: out})
+	p, err := New(t.Context(), dir, Options{Out: out})
 	require.NoError(t, err)
 	ctx, stop := context.WithCancel(context.Background())
 	_, err = p.Run(ctx, Running{Target: target.Shipped[0], Out: out, Release: "a trial",
@@ -327,7 +331,7 @@ func TestKilledInTheMiddle(t *testing.T) {
 func dieAfter(t *testing.T, after, dir, out string) {
 	n, err := strconv.Atoi(after)
 	require.NoError(t, err)
-	p, err := New(dir, Options{Out: out})
+	p, err := New(t.Context(), dir, Options{Out: out})
 	require.NoError(t, err)
 	_, err = p.Run(context.Background(), Running{Target: target.Shipped[0], Out: out, Release: "a trial",
 		Progress: func(done, _ int, _ report.Asset, _ bool) {
@@ -380,4 +384,56 @@ func TestAFolderThatCantBeRead(t *testing.T) {
 	assert.Equal(t, report.Unread, by["open/shut.obj"].Status)
 	assert.Equal(t, report.Unread, by["shut"].Status, "%v", by)
 	assert.Equal(t, 2, r.Worst())
+}
+
+// A scene of layers is one asset, wherever they lie below it, and so is a package of a document and its picture.
+func TestLayersAreNoAssets(t *testing.T) {
+	dir, out := t.TempDir(), t.TempDir()
+	mesh := `#usda 1.0
+( defaultPrim = "m" )
+def Mesh "m" {
+    int[] faceVertexCounts = [4]
+    int[] faceVertexIndices = [0, 1, 2, 3]
+    point3f[] points = [(0, 0, 0), (200, 0, 0), (200, 100, 0), (0, 100, 0)]
+}
+`
+	var zae bytes.Buffer
+	z := zip.NewWriter(&zae)
+	for name, text := range map[string]string{"manifest.xml": "<dae_root>./b/right.dae</dae_root>",
+		"a.dae": document("0 0 0 1 0 0 0 1 0"), "b/right.dae": document("0 0 0 4 0 0 0 1 0")} {
+		w, err := z.Create(name)
+		require.NoError(t, err)
+		_, err = w.Write([]byte(text))
+		require.NoError(t, err)
+	}
+	require.NoError(t, z.Close())
+	lay(t, dir, map[string]string{"parts/door.usda": mesh, "parts/sill.usda": mesh, "shed.zae": zae.String(),
+		"hut.usda": "#usda 1.0\ndef \"a\" (references = @./parts/door.usda@) { }\n" +
+			"def \"b\" (references = @./parts/sill.usda@) { double3 xformOp:translate = (0, 500, 0)\n" +
+			"uniform token[] xformOpOrder = [\"xformOp:translate\"] }\n"})
+	rep, made := carry(t, dir, out, Options{}, Running{})
+	require.Equal(t, 2, made, "%+v", rep)
+	got := map[string]geom.Vec3{}
+	for _, a := range rep.Assets {
+		require.Equal(t, report.Sent, a.Status, "%+v", a)
+		b, err := os.ReadFile(filepath.Join(out, filepath.FromSlash(a.Files[0].Name)))
+		require.NoError(t, err)
+		s, _, err := format.Read(t.Context(), bundle.New([]bundle.File{{Name: "x.glb", Data: b}}), "x.glb", nil)
+		require.NoError(t, err)
+		got[a.File] = s.Bounds().Size()
+	}
+	assert.InDelta(t, 6, got["hut.usda"][1], 1e-6, "both layers")
+	assert.InDelta(t, 4, got["shed.zae"][0], 1e-6, "the document that the manifest names")
+}
+
+// document is a COLLADA of one triangle.
+func document(points string) string {
+	return `<COLLADA xmlns="http://www.collada.org/2005/11/COLLADASchema" version="1.4.1"><asset/>
+<library_geometries><geometry id="g"><mesh><source id="p"><float_array id="pa" count="9">` + points + `</float_array>
+<technique_common><accessor source="#pa" count="3" stride="3"><param name="X" type="float"/><param name="Y"
+type="float"/><param name="Z" type="float"/></accessor></technique_common></source>
+<vertices id="v"><input semantic="POSITION" source="#p"/></vertices>
+<triangles count="1"><input semantic="VERTEX" source="#v" offset="0"/><p>0 1 2</p></triangles></mesh></geometry>
+</library_geometries><library_visual_scenes><visual_scene id="s"><node id="n"><instance_geometry url="#g"/></node>
+</visual_scene></library_visual_scenes><scene><instance_visual_scene url="#s"/></scene></COLLADA>`
 }

@@ -5,6 +5,7 @@ package batch
 
 import (
 	"cmp"
+	"context"
 	"encoding/json"
 	"errors"
 	"fmt"
@@ -19,6 +20,7 @@ import (
 
 	"yarvek/core/fault"
 	"yarvek/core/format"
+	"yarvek/core/format/bundle"
 	"yarvek/core/station/export"
 	"yarvek/core/strict"
 )
@@ -79,9 +81,9 @@ type Options struct {
 	Out     string // a folder that is not looked into, since it is written to; "" for none
 }
 
-// New plans what is to be done below a folder. An error is one of the folder itself or of the options; what is wrong
-// below it is told task by task.
-func New(dir string, o Options) (*Plan, error) {
+// New plans what is to be done below a folder. Files that others there are put together of are no tasks. An error is
+// one of the folder itself or of the options, or ctx's; what is wrong below it is told task by task.
+func New(ctx context.Context, dir string, o Options) (*Plan, error) {
 	p := &Plan{Dir: dir, beside: map[string][]string{}, PrepDir: o.PrepDir}
 	if info, err := os.Stat(dir); err != nil {
 		return nil, err
@@ -129,6 +131,7 @@ func New(dir string, o Options) (*Plan, error) {
 		return nil
 	})
 	slices.SortFunc(p.Tasks, func(a, b Task) int { return strings.Compare(a.File, b.File) })
+	p.join(ctx)
 	taken := map[string]bool{} // hut.fbx and hut.obj are two assets
 	for i := range p.Tasks {
 		t := &p.Tasks[i]
@@ -139,7 +142,33 @@ func New(dir string, o Options) (*Plan, error) {
 		}
 		taken[k] = true
 	}
-	return p, err
+	return p, cmp.Or(err, ctx.Err())
+}
+
+// join takes the tasks out that are parts of others; they lie beside these then.
+func (p *Plan) join(ctx context.Context) {
+	var files []bundle.File
+	var names []string
+	for _, t := range p.Tasks {
+		if format.Layered(t.File) {
+			files, names = append(files, bundle.File{Name: t.File, Load: p.load(t.File)}), append(names, t.File)
+		}
+	}
+	parts := map[string]bool{}
+	if len(files) > 1 {
+		parts = format.Parts(ctx, bundle.New(files), names)
+	}
+	p.Tasks = slices.DeleteFunc(p.Tasks, func(t Task) bool {
+		if parts[t.File] {
+			p.beside[path.Dir(t.File)] = append(p.beside[path.Dir(t.File)], t.File)
+		}
+		return parts[t.File]
+	})
+}
+
+// load opens a file below the folder.
+func (p *Plan) load(name string) func() ([]byte, error) {
+	return func() ([]byte, error) { return os.ReadFile(filepath.Join(p.Dir, filepath.FromSlash(name))) }
 }
 
 // add takes a file into the plan: a mesh as a task, any other as what may belong to one.

@@ -11,11 +11,8 @@ import (
 	"yarvek/core/figure"
 )
 
-// IsArchive tells by its suffix a file that holds others: a zip, or COLLADA’s .zae, which is one.
-func IsArchive(name string) bool {
-	suffix := path.Ext(name)
-	return strings.EqualFold(suffix, ".zip") || strings.EqualFold(suffix, ".zae")
-}
+// IsArchive tells by its suffix a file that holds others.
+func IsArchive(name string) bool { return strings.EqualFold(path.Ext(name), ".zip") }
 
 // Hidden tells names that archiving programs add for themselves; manifest.xml is that of a .zae, and says no more than
 // which of its files comes first.

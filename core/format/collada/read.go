@@ -7,9 +7,13 @@
 package collada
 
 import (
+	"archive/zip"
 	"bytes"
+	"cmp"
 	"context"
+	"encoding/xml"
 	"fmt"
+	"io"
 	"net/url"
 	"path"
 	"strings"
@@ -68,6 +72,58 @@ func plainRef(s string) string {
 	return s
 }
 
+// Bounds of a package: its files, and the bytes of one.
+const (
+	mostPacked = 10_000
+	mostFile   = 2 << 30
+	mostRatio  = 1000 // of an unpacked file to the package
+)
+
+// packed is the set of a package's files (.zae) and the document that its manifest names, the first of them where it has
+// none that does.
+func packed(name string, data []byte) (*bundle.Bundle, string, error) {
+	set, err := bundle.Archive(name, bytes.NewReader(data), int64(len(data)), mostPacked, mostFile, mostRatio)
+	if err != nil {
+		return nil, "", err
+	}
+	var first string
+	for _, n := range set.Order() {
+		if strings.EqualFold(path.Ext(n), ".dae") {
+			first = cmp.Or(first, n)
+		}
+	}
+	if root := rootOf(data); root != "" {
+		if found, _, err := set.Resolve("manifest.xml", root); err == nil {
+			first = found
+		}
+	}
+	if first == "" {
+		return nil, "", fault.AtByte(name, -1, "is a package without a document").Advise("Export it again")
+	}
+	return set, first, nil
+}
+
+// rootOf is the document that the manifest of a package names, as it names it; "" for none.
+func rootOf(data []byte) string {
+	const most = 1 << 16
+	z, err := zip.NewReader(bytes.NewReader(data), int64(len(data)))
+	if err != nil {
+		return ""
+	}
+	f, err := z.Open("manifest.xml")
+	if err != nil {
+		return ""
+	}
+	defer f.Close()
+	var root struct {
+		Name string `xml:",chardata"`
+	}
+	if xml.NewDecoder(io.LimitReader(f, most)).Decode(&root) != nil {
+		return ""
+	}
+	return strings.TrimSpace(root.Name)
+}
+
 // Read reads the COLLADA file name of the set, with the pictures it refers to. What is missing or had to be left is a
 // finding; a *fault.Error tells the line of what can't be read. progress may be nil.
 func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64)) (*scene.Scene,
@@ -75,6 +131,14 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 	data, err := set.Open(name)
 	if err != nil {
 		return nil, nil, err
+	}
+	if bytes.HasPrefix(data, []byte("PK\x03\x04")) {
+		if set, name, err = packed(name, data); err != nil {
+			return nil, nil, err
+		}
+		if data, err = set.Open(name); err != nil {
+			return nil, nil, err
+		}
 	}
 	doc, err := parse(name, data)
 	if err != nil {
