@@ -24,10 +24,11 @@ const (
 	Middle  Catch = "middle" // of an edge
 	Edge    Catch = "edge"
 	Surface Catch = "surface"
+	Dot     Catch = "dot" // of points without faces
 )
 
 // HasEdge tells whether the pick is on a feature edge.
-func (p Pick) HasEdge() bool { return p.Kind != Surface }
+func (p Pick) HasEdge() bool { return p.Kind != Surface && p.Kind != Dot }
 
 // Pick finds what a ray points at. Corners come before the middles of edges, those
 // before edges, and those before the surface; reach is how far beside the ray, in
@@ -88,7 +89,22 @@ func (m *Model) Pick(ctx context.Context, from, along geom.Vec3, reach func(dist
 		try(1, Middle, a.Add(b).Mul(.5), e)
 		try(2, Edge, q, e)
 	}
+	if !ok {
+		best, ok = m.dot(from, along, reach)
+	}
 	return best, ok, nil
+}
+
+// dot is the one of the points within reach of a ray that is nearest to the viewer.
+func (m *Model) dot(from, along geom.Vec3, reach func(distance float64) float64) (best Pick, ok bool) {
+	near := math.Inf(1)
+	for _, p := range m.dots {
+		d := p.Sub(from).Dot(along)
+		if d >= 0 && d < near && p.Sub(from).Sub(along.Mul(d)).Len() <= reach(d) {
+			near, best, ok = d, Pick{Point: p, Kind: Dot, Normal: along.Mul(-1)}, true
+		}
+	}
+	return best, ok
 }
 
 // closest is the point of a segment nearest to a line (Ericson 2004, "Real-Time

@@ -4,9 +4,12 @@ import (
 	"context"
 	"fmt"
 
+	"yarvek/core/cloud"
 	"yarvek/core/fault"
 	"yarvek/core/figure"
 	"yarvek/core/geom"
+	"yarvek/core/station/pivot"
+	"yarvek/core/station/source"
 	"yarvek/internal/draft"
 	"yarvek/internal/work"
 )
@@ -75,8 +78,27 @@ func (b *Board) Pick(ctx context.Context, o *work.Opened, at Sight) (Picked, err
 	return p, nil
 }
 
+// Feature is the seat of the pivot on what points lie on near a place, both as Source leaves the scene; metres. The
+// error is a *fault.Error.
+func Feature(o *work.Opened, sort cloud.Sort, at geom.Vec3, reach float64) (pivot.Seat, error) {
+	stop, err := o.Result.Stop(source.Info.ID)
+	if err != nil {
+		return pivot.Seat{}, err
+	}
+	s := stop.Scene
+	for i, world := range s.Worlds() {
+		if n := s.Nodes[i]; n.Mesh >= 0 && s.Meshes[n.Mesh].Cloud != nil {
+			f, err := s.Meshes[n.Mesh].Cloud.FeatureAt(sort, at, reach, world)
+			return pivot.Seat{Place: pivot.OnPicks, Picks: []geom.Vec3{f.Centre},
+				Feature: pivot.Feature{Sort: f.Sort, Radius: f.Radius, RMS: f.RMS}}, err
+		}
+	}
+	return pivot.Seat{}, fault.Input("there are no points without faces here")
+}
+
 var catchWords = map[draft.Catch]string{draft.Corner: "a corner", draft.Middle: "the middle of an edge",
-	draft.Edge: "an edge", draft.Surface: "the surface"}
+	draft.Edge: "an edge", draft.Surface: "the surface",
+	draft.Dot: "a point"}
 
 // OnPaper gives the paper positions, in the three views of a station's drawing, of a
 // point in coordinates as Source leaves the scene. The error is a

@@ -10,7 +10,9 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"yarvek/core/cloud"
 	"yarvek/core/prep"
+	"yarvek/core/station/pivot"
 	"yarvek/core/station/source"
 	"yarvek/internal/work"
 )
@@ -87,6 +89,15 @@ func TestPointsAreDecidedAtSource(t *testing.T) {
 	sent, err := c.desk.Send(t.Context(), 1, work.Leave{Reason: "a trial"})
 	require.NoError(t, err)
 	assert.Equal(t, "ply", sent.Format)
+	c.decide("pivot", "act", "feature", "sort", "plane", "at", "0.5,0,0.5", "reach", "30 cm")
+	o, err = c.desk.Open(t.Context(), 1)
+	require.NoError(t, err)
+	assert.InDelta(t, 0, o.Prep.Pivot.Picks[0][1], 1e-9, "they lie on the ground")
+	assert.Equal(t, pivot.Feature{Sort: cloud.Plane}, o.Prep.Pivot.Feature)
+	has(t, c.get("/assets/1/pivot"), "Pick it")
+	w := c.post("/assets/1/pivot", c.form("act", "feature", "sort", "ball", "at", "0.5,0,0.5", "reach", "1 mm"))
+	assert.Equal(t, http.StatusUnprocessableEntity, w.Code)
+	assert.Contains(t, w.Body.String(), "within")
 	other := newClient(t)
 	other.bring("door.ply", doors["door.ply"])
 	assert.NotContains(t, other.get("/assets/1/source").Body.String(), "One point in each cube of")

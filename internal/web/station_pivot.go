@@ -8,10 +8,14 @@ import (
 	"slices"
 	"strings"
 
+	"yarvek/core/cloud"
 	"yarvek/core/figure"
 	"yarvek/core/format"
+	"yarvek/core/geom"
 	"yarvek/core/prep"
+	"yarvek/core/station/lods"
 	"yarvek/core/station/pivot"
+	"yarvek/internal/show"
 	"yarvek/internal/work"
 )
 
@@ -25,7 +29,7 @@ var pivotRoom = room{
 		}
 		pieces, err := c.desk.Pieces(c.r.Context(), c.o)
 		p := pivotPage{worksheet: ws, Report: c.o.Result.Pivot, Decided: c.o.Prep.Pivot, Boxes: boxLayers(c.o.Prep.Pivot),
-			Pieces: pieces}
+			Pieces: pieces, Dotted: stop.Before.Dotted(), Reach: lods.Round(stop.Before.Bounds().Size().Max() / 12)}
 		keys := stop.Before.Keys()
 		for i, n := range stop.Before.Nodes {
 			if n.Mesh >= 0 {
@@ -37,6 +41,7 @@ var pivotRoom = room{
 	words: template.FuncMap{
 		"xyz":       func() []string { return []string{"X", "Y", "Z"} },
 		"meetwords": meetWords,
+		"features":  func() [][2]string { return cloud.Sorts },
 		"empties": func() [2]string {
 			with, without := format.Keeping(func(f format.Format) bool { return f.Empties })
 			return [2]string{with, without}
@@ -62,6 +67,8 @@ type pivotPage struct {
 	Decided pivot.Decisions
 	Boxes   []boxLayer
 	Pieces  []work.Piece
+	Dotted  bool        // all there is of it is points without faces
+	Reach   float64     // metres round a pick that features are looked for in, to begin with
 	Parts   [][2]string // key and name of the parts whose own origin can be seated
 }
 
@@ -155,12 +162,25 @@ func (f *form) seat() pivot.Seat {
 	return s
 }
 
+// feature is the seat on what points of the asset lie on near a place.
+func (f *form) feature(at geom.Vec3) pivot.Seat {
+	o, err := f.open()
+	if f.err = first(f.err, err); f.err != nil {
+		return pivot.Seat{}
+	}
+	seat, err := show.Feature(o, cloud.Sort(f.str("sort")), at, f.length("reach", "How far round it"))
+	f.check(err)
+	return seat
+}
+
 // decidePivot turns Pivot’s form into decisions.
 func decidePivot(f *form, p *prep.Prep) {
 	d := &p.Pivot
 	switch f.str("act") {
 	case "seat":
 		*d = d.Seated(f.seat())
+	case "feature":
+		*d = d.Seated(f.feature(f.point("at")))
 	case "asread":
 		*d = d.Seated(pivot.Seat{})
 		d.Heading, d.Along, d.Snap, d.Under, d.Parts = 0, nil, false, false, false

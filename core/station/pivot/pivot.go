@@ -9,6 +9,7 @@ import (
 	"math"
 	"slices"
 
+	"yarvek/core/cloud"
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
@@ -42,14 +43,51 @@ type Seat struct {
 	// Picks are one or two points of the mesh, in metres as Source leaves them, so that
 	// they stay on the mesh whatever Size and Axes do.
 	Picks []geom.Vec3 `json:"picks,omitempty"`
+	// Feature is what points of a scan were found to lie on where it was picked; the pick is its centre.
+	Feature Feature `json:"feature,omitzero"`
+}
+
+// Feature says what was found, for people: the place itself is a pick.
+type Feature struct {
+	Sort   cloud.Sort `json:"sort"`
+	Radius float64    `json:"radius,omitempty"` // of a ball and a circle; metres as Source leaves them, likewise
+	RMS    float64    `json:"rms,omitempty"`    // by which the points on it are off
+}
+
+// validate checks it; the error is for the person who asked.
+func (f Feature) validate(by SeatBy, picks int) error {
+	switch {
+	case f == Feature{}:
+		return nil
+	case by != OnPicks || picks != 1:
+		return fmt.Errorf("a feature is a place that was picked")
+	case !slices.ContainsFunc(cloud.Sorts, func(s [2]string) bool { return s[0] == string(f.Sort) }):
+		return fmt.Errorf("%q is no feature: expected plane, ball, circle or edge", f.Sort)
+	case !(f.Radius >= 0 && f.Radius <= 1e9 && f.RMS >= 0 && f.RMS <= 1e9):
+		return fmt.Errorf("a feature of %g m is out of bounds", f.Radius)
+	}
+	return nil
+}
+
+// words says the feature.
+func (f Feature) words() string {
+	s := "in the middle of a " + string(f.Sort)
+	if f.Sort == cloud.Edge {
+		s = "in the middle of an edge"
+	}
+	if f.Radius > 0 {
+		s += " of " + figure.Length(f.Radius) + " radius"
+	}
+	return s + ", which its points are off by " + figure.Length(f.RMS)
 }
 
 // Decisions seat the pivot.
 type Decisions struct {
-	Place SeatBy      `json:"place,omitempty"` // with Box, Point and Picks: the Seat of the whole
-	Box   [3]int      `json:"box,omitzero"`
-	Point geom.Vec3   `json:"point,omitzero"`
-	Picks []geom.Vec3 `json:"picks,omitempty"`
+	Place   SeatBy      `json:"place,omitempty"` // with Box, Point and Picks: the Seat of the whole
+	Box     [3]int      `json:"box,omitzero"`
+	Point   geom.Vec3   `json:"point,omitzero"`
+	Picks   []geom.Vec3 `json:"picks,omitempty"`
+	Feature Feature     `json:"feature,omitzero"`
 	// Parts seats each part's own origin at the same point of its own box.
 	Parts bool `json:"parts,omitempty"`
 	// Each seats the origins of single parts, by node.
@@ -67,12 +105,12 @@ type Decisions struct {
 }
 
 // Whole is the seat of the whole asset.
-func (d Decisions) Whole() Seat { return Seat{d.Place, d.Box, d.Point, d.Picks} }
+func (d Decisions) Whole() Seat { return Seat{d.Place, d.Box, d.Point, d.Picks, d.Feature} }
 
 // Seated is the decisions with another place for the whole; what is decided for
 // heading, parts and markers stays.
 func (d Decisions) Seated(s Seat) Decisions {
-	d.Place, d.Box, d.Point, d.Picks = s.Place, s.Box, s.Point, s.Picks
+	d.Place, d.Box, d.Point, d.Picks, d.Feature = s.Place, s.Box, s.Point, s.Picks, s.Feature
 	return d
 }
 
@@ -111,6 +149,9 @@ func (d Seat) Validate() error {
 		if b < -1 || b > 1 {
 			return fmt.Errorf("%d is no side of a box: expected -1, 0 or 1", b)
 		}
+	}
+	if err := d.Feature.validate(d.Place, len(d.Picks)); err != nil {
+		return err
 	}
 	return bounded(append([]geom.Vec3{d.Point}, d.Picks...)...)
 }

@@ -156,6 +156,9 @@ func (s Seat) Words() string {
 	case OnMass:
 		return "at the centre of mass"
 	case OnPicks:
+		if s.Feature != (Feature{}) {
+			return s.Feature.words()
+		}
 		if len(s.Picks) == 2 {
 			return "in the middle of an edge"
 		}

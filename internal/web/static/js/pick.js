@@ -13,7 +13,7 @@ const words = {
   measure: ["Point at the first end", "Point at the second end"],
   corner: ["Point at a corner, or anywhere on the mesh"],
   edge: ["Point at the hinge edge"], along: ["Point at the edge to follow"], part: ["Point at the part’s hinge edge"],
-  marker: ["Point at the surface"], body: ["Point at the part"], faces: ["Point at a face"],
+  marker: ["Point at the surface"], body: ["Point at the part"], feature: ["Point at what the points lie on"], faces: ["Point at a face"],
   lasso: ["Draw round it on a view, or press Enter at its corners and twice at the last"],
   area: ["Drag a box on a view, or press Enter at two of its corners"],
 };
@@ -168,7 +168,7 @@ function use(got) {
         place.insertAdjacentHTML("beforeend", '<option value="picks" selected>hinge edge</option>');
       }
       break;
-    case "body": case "faces":
+    case "body": case "faces": case "feature":
       fields.at.value = vec(got.source);
       break;
     case "marker":
