@@ -160,6 +160,9 @@ func collideFile(c *cobra.Command, file, mesh, out string, d collision.Decisions
 	}
 	defer m.close()
 	s, ctx := m.scene, c.Context()
+	if s.Dotted() {
+		s = s.Hulled(ctx) // shapes are fitted round what is dense
+	}
 	if len(extents.Points(s)) == 0 {
 		return fmt.Errorf("%s has no polygons to fit a shape round", file)
 	}

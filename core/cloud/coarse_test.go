@@ -3,6 +3,7 @@ package cloud
 import (
 	"context"
 	"math"
+	"math/rand/v2"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -56,4 +57,30 @@ func TestCoarserIsWhatCubesGive(t *testing.T) {
 	}
 	_, err = c.Coarser(context.Background(), 1e-9, 3)
 	require.ErrorContains(t, err, "too fine")
+}
+
+// The outermost of many points have nearly the hull of all: in a thousand directions they reach as far, to a thousandth.
+func TestTheOutermostReachAsFar(t *testing.T) {
+	rng := rand.New(rand.NewPCG(11, 12))
+	for _, flat := range []float64{1, .05} {
+		c := &Cloud{}
+		for range 200_000 {
+			p := geom.Vec3{rng.NormFloat64(), rng.NormFloat64(), rng.NormFloat64()}.Unit()
+			c.Points = append(c.Points, geom.Vec3{3 * p[0], p[1] * flat, p[2]})
+		}
+		some := c.Outermost()
+		assert.Less(t, len(some), 30_000)
+		for range 1000 {
+			d := geom.Vec3{rng.NormFloat64(), rng.NormFloat64(), rng.NormFloat64()}.Unit()
+			reach := func(list []geom.Vec3) (most float64) {
+				for _, p := range list {
+					most = max(most, p.Dot(d))
+				}
+				return most
+			}
+			assert.InDelta(t, reach(c.Points), reach(some), .003)
+		}
+	}
+	few := &Cloud{Points: []geom.Vec3{{1, 2, 3}, {4, 5, 6}}}
+	assert.Equal(t, few.Points, few.Outermost())
 }

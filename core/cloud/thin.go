@@ -129,6 +129,60 @@ func (c *Cloud) Pieces(ctx context.Context, edge float64) (of []int32, sizes []i
 	return of, sizes, nil
 }
 
+// mostHulled is up to how many points all are taken for a hull, and sides how many directions a side of a cube has for
+// those that are picked of more.
+const (
+	mostHulled = 50_000
+	sides      = 64
+)
+
+// Outermost are the points that a convex hull is made of: all of few, of many the farthest from the middle of their box
+// in each of 24 576 directions. A hull of these leaves out less than a thousandth of its reach.
+func (c *Cloud) Outermost() []geom.Vec3 {
+	if len(c.Points) <= mostHulled {
+		return c.Points
+	}
+	box := c.Box()
+	middle, half := box.Center(), box.Size().Mul(.5)
+	for a := range 3 {
+		half[a] = max(half[a], math.SmallestNonzeroFloat32) // flat clouds have no reach that way
+	}
+	far := make([]float64, 6*sides*sides)
+	at := make([]int32, len(far))
+	for i, p := range c.Points {
+		d := p.Sub(middle)
+		for a := range 3 {
+			d[a] /= half[a] // as far as the box: long clouds are seen as round ones
+		}
+		k := 0
+		for a := range 3 {
+			if math.Abs(d[a]) > math.Abs(d[k]) {
+				k = a
+			}
+		}
+		most := math.Abs(d[k])
+		if most == 0 {
+			continue
+		}
+		cell := func(v float64) int { return min(sides-1, int((v/most+1)/2*sides)) }
+		n := (2*k*sides + cell(d[(k+1)%3])) * sides
+		if d[k] < 0 {
+			n += sides * sides
+		}
+		n += cell(d[(k+2)%3])
+		if q := d.Dot(d); q > far[n] {
+			far[n], at[n] = q, int32(i)
+		}
+	}
+	var list []geom.Vec3
+	for n, q := range far {
+		if q > 0 {
+			list = append(list, c.Points[at[n]])
+		}
+	}
+	return list
+}
+
 // Together is how many times as far as points lie apart the cubes are whose points hang together.
 const Together = 8
 

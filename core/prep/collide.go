@@ -34,7 +34,7 @@ func (w *walk) collision(f frame) (frame, station.Report) {
 	r, d := w.result, w.p.Collision
 	f.box = r.Surface.Box
 	whole := f
-	if f.scene.Count().Dots > 0 {
+	if asked := len(d.Edited)+len(d.Fits)+len(r.Source.Solids) > 0 || d.Surface.Share > 0; asked && f.scene.Dotted() {
 		hulled, _ := aside(w, f.key, "hulled", none{}, func(ctx context.Context, _ none) *scene.Scene {
 			return f.scene.Hulled(ctx)
 		})

@@ -29,7 +29,7 @@ func (s *Scene) Hulled(ctx context.Context) *Scene {
 		}
 		hull := &Mesh{Name: m.Name, FaceStart: []int32{0}, Slots: []int{-1}}
 		for _, piece := range m.Cloud.Dense(ctx, densePart) {
-			h := geom.HullOf(ctx, piece.Points)
+			h := geom.HullOf(ctx, piece.Outermost())
 			base := int32(len(hull.Points))
 			hull.Points = append(hull.Points, h.Points...)
 			for _, f := range h.Faces {

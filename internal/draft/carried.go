@@ -24,10 +24,7 @@ const worthSplitting = 1 << 15
 // fills then, an empty one when that is not known.
 func (m *Model) Carried(by geom.Affine, box geom.Box) *Model {
 	out := &Model{tris: m.tris, faceOf: m.faceOf, edges: m.edges, slots: m.slots, Box: box, coarser: m.coarser,
-		tones: m.tones, dots: make([]geom.Vec3, len(m.dots)), from: &origin{m, by}}
-	for i, p := range m.dots {
-		out.dots[i] = by.Apply(p)
-	}
+		dots: carriedDots(m.dots, by), from: &origin{m, by}}
 	if m.from != nil {
 		out.from = &origin{m.from.Model, by.Mul(m.from.to)}
 	}
@@ -45,8 +42,8 @@ func (m *Model) Carried(by geom.Affine, box geom.Box) *Model {
 		for _, i := range m.tris {
 			out.Box = out.Box.Add(out.points[i])
 		}
-		for _, p := range out.dots {
-			out.Box = out.Box.Add(p)
+		for _, d := range out.dots {
+			out.Box = out.Box.Add(d.place())
 		}
 	}
 	normal := by.M.Cofactor()

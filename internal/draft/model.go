@@ -26,8 +26,7 @@ type Model struct {
 	faceOf []int32 // face of each triangle
 	faces  []geom.Vec3
 	edges  []edge
-	dots   []geom.Vec3  // of clouds, which are stippled
-	tones  [][3]float32 // of each dot, its colour as light
+	dots   []dot // of clouds, which are stippled
 	Box    geom.Box
 
 	slots   []uint16 // of each face, the number of its material plus one, 0 for none
@@ -50,7 +49,7 @@ func (m *Model) Bytes() int64 {
 	if m.from != nil {
 		return int64(24*len(m.points) + 24*len(m.faces))
 	}
-	n := int64(24*len(m.points) + 36*len(m.dots) + 4*len(m.tris) + 4*len(m.faceOf) + 26*len(m.faces) + 20*len(m.edges))
+	n := int64(24*len(m.points) + 20*len(m.dots) + 4*len(m.tris) + 4*len(m.faceOf) + 26*len(m.faces) + 20*len(m.edges))
 	return n + 40*int64(len(m.tris)/3)
 }
 

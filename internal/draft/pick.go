@@ -98,7 +98,8 @@ func (m *Model) Pick(ctx context.Context, from, along geom.Vec3, reach func(dist
 // dot is the one of the points within reach of a ray that is nearest to the viewer.
 func (m *Model) dot(from, along geom.Vec3, reach func(distance float64) float64) (best Pick, ok bool) {
 	near := math.Inf(1)
-	for _, p := range m.dots {
+	for _, dot := range m.dots {
+		p := dot.place()
 		d := p.Sub(from).Dot(along)
 		if d >= 0 && d < near && p.Sub(from).Sub(along.Mul(d)).Len() <= reach(d) {
 			near, best, ok = d, Pick{Point: p, Kind: Dot, Normal: along.Mul(-1)}, true

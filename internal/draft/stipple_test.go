@@ -2,6 +2,7 @@ package draft
 
 import (
 	"context"
+	"encoding/binary"
 	"math"
 	"math/rand/v2"
 	"testing"
@@ -56,10 +57,41 @@ func TestPointsAreStippled(t *testing.T) {
 	left2, right2 := inked(turned)
 	assert.InDelta(t, left, right2, 40)
 	assert.InDelta(t, right, left2, 40)
-	tone := toneOf(c)(0)
-	assert.InDelta(t, scene.Linear(50./255), tone[0], 1e-6)
-	assert.InDelta(t, scene.Linear(250./255), tone[2], 1e-6)
+	assert.Equal(t, [4]uint8{50, 150, 250, 255}, toneOf(c)(0))
+	// On the turntable each is where it is to a part in 65 535 of the box, with its colour.
 	packed, err := m.Turntable(ctx, Table{})
 	require.NoError(t, err)
-	assert.GreaterOrEqual(t, len(packed), 4000*24)
+	dots := packed[len(packed)-4000*12:]
+	box := m.Box
+	for _, i := range []int{0, 17, 3999} {
+		for k := range 3 {
+			at := float64(binary.LittleEndian.Uint16(dots[8*i+2*k:])) / 65535
+			assert.InDelta(t, c.Points[i][k], box.Min[k]+at*box.Size()[k], 1e-4)
+		}
+		assert.Zero(t, binary.LittleEndian.Uint16(dots[8*i+6:]), "without a size")
+		assert.Equal(t, []byte{50, 150, 250, 255}, dots[8*4000+4*i:8*4000+4*i+4])
+	}
+}
+
+// Blobs have their size, also of logarithms and under a scale, and their opacity by what its range tells.
+func TestBlobsHaveTheirSize(t *testing.T) {
+	c := &cloud.Cloud{Points: []geom.Vec3{{0, 0, 0}, {1, 1, 1}}}
+	add := func(name string, a, b float32) {
+		c.Fields = append(c.Fields, cloud.Field{Name: name, Single: []float32{a, b}})
+	}
+	ln := func(v float64) float32 { return float32(math.Log(v)) }
+	add("scale_0", ln(.02), ln(.5))
+	add("scale_1", ln(.04), ln(.001))
+	add("scale_2", ln(.01), ln(.3))
+	add("opacity", 0, 4)
+	m := &Model{}
+	m.stipple(c, geom.Affine{M: geom.Identity3.Scaled(10)})
+	assert.InDelta(t, .3, float64(m.dots[0].size), 1e-6, "ten times the mean of the larger two")
+	assert.InDelta(t, 4, float64(m.dots[1].size), 1e-6)
+	assert.InDelta(t, 4, m.largestDot(), 1e-6)
+	assert.Equal(t, [2]uint8{128, 250}, [2]uint8{m.dots[0].tone[3], m.dots[1].tone[3]}, "by the logistic function")
+	c.Fields[3].Single[1] = .6
+	assert.Equal(t, shown(.6), opacityOf(c)(1), "as it is")
+	turned := carriedDots(m.dots, geom.Linear(geom.Rotation(geom.Vec3{0, 1, 0}, 1).Scaled(.5)))
+	assert.InDelta(t, 2, float64(turned[1].size), 1e-6)
 }

@@ -32,7 +32,8 @@ type Table struct {
 // tableHead is what begins a packed turntable: the counts of what follows, and what is drawn besides. What follows,
 // little-endian: float32 points, uint32 corners of triangles, uint32 ends of feature edges, float32 ends of the lines
 // of known things and of those of flaws; of each shape float32 corners of its triangles and ends of its lines;
-// float32 corners of patches; float32 dots, then their colours as light.
+// float32 corners of patches; dots, each of them in uint16 its place in the box and its size as a part of the largest,
+// then in uint8 the colours of all and their opacity.
 type tableHead struct {
 	Points    int          `json:"points"`
 	Triangles int          `json:"triangles"`
@@ -47,6 +48,7 @@ type tableHead struct {
 	Solids    []tableSolid `json:"solids"`
 	Patches   [2]int       `json:"patches"` // triangles of each
 	Dots      int          `json:"dots"`    // points without faces
+	Largest   float64      `json:"largest"` // size of the largest of them, 0 where none has one; metres
 	Axes      [3]string    `json:"axes"`
 	Reach     float64      `json:"reach"` // of the asset, its longest extent
 	Min       geom.Vec3    `json:"min"`
@@ -82,7 +84,7 @@ func (m *Model) Turntable(ctx context.Context, t Table) ([]byte, error) {
 	head := tableHead{Points: len(m.points), Triangles: len(m.tris) / 3, Edges: len(features), Thinned: thinned,
 		Things: []tableThing{},
 		Pivot:  t.Pivot, Heading: t.Heading, Marks: t.Marks, Ground: t.Ground, Axes: t.Axes, Solids: []tableSolid{},
-		Dots:  len(m.dots),
+		Dots: len(m.dots), Largest: m.largestDot(),
 		Reach: m.Box.Size().Max()}
 	if !m.Box.IsEmpty() {
 		head.Min, head.Max = m.Box.Min, m.Box.Max
@@ -155,13 +157,7 @@ func (m *Model) Turntable(ctx context.Context, t Table) ([]byte, error) {
 		b = binary.LittleEndian.AppendUint32(b, uint32(m.edges[i].b))
 	}
 	b = append(b, things...)
-	for _, p := range m.dots {
-		b = appendVec(b, p)
-	}
-	for _, c := range m.tones {
-		b = appendVec(b, geom.Vec3{float64(c[0]), float64(c[1]), float64(c[2])})
-	}
-	return b, nil
+	return m.packedDots(b, head.Largest), nil
 }
 
 // beside are the known things for an asset of some longest extent: what a hand holds has the

@@ -448,7 +448,7 @@ func (d *Desk) takeOne(ctx context.Context, kit int64, set *bundle.Bundle, m sto
 	if err != nil {
 		return Came{}, err
 	}
-	if a, err = d.begun(ctx, a); err != nil {
+	if a, err = d.begun(ctx, a, s); err != nil {
 		return Came{}, err
 	}
 	st, err := d.store.State(ctx, a.ID)

@@ -7,6 +7,7 @@ import (
 
 	"yarvek/core/fault"
 	"yarvek/core/prep"
+	"yarvek/core/scene"
 	"yarvek/core/station/export"
 	"yarvek/core/strict"
 	"yarvek/internal/store"
@@ -93,8 +94,11 @@ func (d *Desk) SetStandard(ctx context.Context, kit, id int64) error {
 
 // begun has a new asset begin with its kit's standard way to send, or with the one that was used last in the kit.
 // What can't be read of either is as if there were none.
-func (d *Desk) begun(ctx context.Context, a Asset) (Asset, error) {
+func (d *Desk) begun(ctx context.Context, a Asset, s *scene.Scene) (Asset, error) {
 	by, label, err := d.usual(ctx, a.KitID)
+	if f, wrong := by.Chosen(by.Format); s.Dotted() && (wrong != nil || !f.Points) {
+		by.Format = "" // points leave as what holds them
+	}
 	if err != nil || by == (export.Decisions{}) {
 		return a, err
 	}

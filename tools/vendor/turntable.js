@@ -4,7 +4,7 @@ export {
   DirectionalLight, DoubleSide,
   EdgesGeometry, GridHelper, Group, HemisphereLight, LineBasicMaterial, LineDashedMaterial, LineSegments, Mesh,
   MeshBasicMaterial, MeshLambertMaterial, MeshStandardMaterial, MirroredRepeatWrapping, NoColorSpace, OrthographicCamera,
-  PerspectiveCamera, PMREMGenerator, Points, PointsMaterial, Raycaster, RepeatWrapping, Scene,
+  PerspectiveCamera, PMREMGenerator, Points, PointsMaterial, ShaderMaterial, NormalBlending, Raycaster, RepeatWrapping, Scene,
   CanvasTexture, Sphere, SphereGeometry, SRGBColorSpace, TextureLoader, Vector2, Vector3, WebGLRenderer,
 } from "three";
 export { OrbitControls } from "three/examples/jsm/controls/OrbitControls.js";

@@ -1,6 +1,7 @@
 // The asset on the turntable: as pale paper with feature edges in ink, or with its
 // materials. The server says what is in a packed answer by a header before it.
 import * as T from "../vendor/three-0.187.0.min.js";
+import { stippled } from "./turntable-dots.js";
 
 const INK = 0x16232b, SHADE = 0xdfe5e1, MUST = 0xc2391a, DIMENSION = 0x1f4fbf, LOOK = 0xa87400;
 const TONES = [0xf6f8f5, 0xdfe5e1, 0xc9d4ce, 0xeceee6, 0xd3dbd6];
@@ -26,8 +27,9 @@ async function unpacked(url) {
 
 const behind = { polygonOffset: true, polygonOffsetFactor: 1, polygonOffsetUnits: 1 }; // the edges
 
-// paper fetches the asset as pale paper. What stands beside it comes along.
-export async function paper(url) {
+// paper fetches the asset as pale paper. What stands beside it comes along. again is called when it is to be drawn once
+// more.
+export async function paper(url, again = () => {}) {
   const { head, take } = await unpacked(url);
   const pos = new T.BufferAttribute(take(Float32Array, 3 * head.points), 3);
   const mesh = new T.BufferGeometry();
@@ -61,24 +63,8 @@ export async function paper(url) {
       ? 0.35 : 0.8,
       depthWrite: false, polygonOffset: true, polygonOffsetFactor: -2, polygonOffsetUnits: -2 })));
   }
-  if (head.dots) solid.add(stippled(take(Float32Array, 3 * head.dots), take(Float32Array, 3 * head.dots)));
+  if (head.dots) solid.add(stippled(head, take(Uint16Array, 4 * head.dots), take(Uint8Array, 4 * head.dots), again));
   return { head, solid, shapes, thingLines: all };
-}
-
-// stippled is points in their colours, each a disc with a soft edge.
-function stippled(places, colours) {
-  const side = 32, disc = Object.assign(document.createElement("canvas"), { width: side, height: side });
-  const pen = disc.getContext("2d"), fade = pen.createRadialGradient(side / 2, side / 2, side / 4, side / 2, side / 2,
-    side / 2);
-  fade.addColorStop(0, "white");
-  fade.addColorStop(1, "transparent");
-  pen.fillStyle = fade;
-  pen.fillRect(0, 0, side, side);
-  const dots = new T.BufferGeometry();
-  dots.setAttribute("position", new T.BufferAttribute(places, 3));
-  dots.setAttribute("color", new T.BufferAttribute(colours, 3));
-  return new T.Points(dots, new T.PointsMaterial({ size: 4, sizeAttenuation: false, vertexColors: true,
-    map: new T.CanvasTexture(disc), alphaTest: 0.4 }));
 }
 
 // shape is one that stands for the asset.
@@ -200,6 +186,7 @@ export function ball(radius) {
 // gone frees what an object holds in the graphics memory.
 export function gone(object) {
   object?.traverse((o) => {
+    o.userData.stop?.();
     o.geometry?.dispose();
     for (const m of [o.material ?? []].flat()) {
       for (const v of Object.values(m)) if (v?.isTexture) v.dispose();

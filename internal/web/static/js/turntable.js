@@ -21,7 +21,7 @@ export async function turntable(canvas, labels, { asset: path, station, figure, 
   const url = `${path}/turntable?station=${station}&figure=${figure}`;
   // Browsers take pictures of the same address for the same, so that says how often they changed.
   const pictures = (n) => `${path}/pictures/${n}?station=${station}&at=${changes}`;
-  const { head, solid, shapes, thingLines } = await paper(url);
+  const { head, solid, shapes, thingLines } = await paper(url, () => ask());
   let gl;
   try {
     gl = new T.WebGLRenderer({ canvas, antialias: true });
@@ -82,6 +82,10 @@ export async function turntable(canvas, labels, { asset: path, station, figure, 
     // So far off that lines would be all that is seen, there are none.
     const close = camera.position.distanceTo(controls.target) < 9 * reach;
     scene.traverse((o) => { if (o.userData.crease) o.visible = close && !o.userData.away; });
+    scene.traverse((o) => {
+      o.userData.face?.(camera, gl);
+      if (o.userData.took) canvas.dataset.sorted = o.userData.took.toFixed(0);
+    });
     gl.render(scene, camera);
     canvas.dataset.drawn = String(head.triangles);
     canvas.dataset.pair = String(Boolean(came));
