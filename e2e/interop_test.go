@@ -154,6 +154,9 @@ func TestIndependentReadersAgree(t *testing.T) {
 	for i, files := range sets {
 		src, found, err := format.Read(context.Background(), bundle.New(files), files[0].Name, nil)
 		require.NoError(t, err)
+		if src.Dotted() {
+			continue // these formats hold no points
+		}
 		for k, to := range target.Shipped {
 			if testing.Short() && (k != i%len(target.Shipped) || src.Count().Triangles > 5000) {
 				continue // each asset for one target by turns

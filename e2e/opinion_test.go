@@ -70,6 +70,9 @@ func TestTheSecondOpinionAgrees(t *testing.T) {
 				prep.Prep{}, nil)
 			require.NoError(t, err)
 			for _, f := range format.Written {
+				if src.Dotted() && !f.Points {
+					continue
+				}
 				t.Run(fmt.Sprintf("%s/%s/%s", src.Name, to.ID, f.ID), func(t *testing.T) {
 					agreed(t, b, deliver.Order{Delivery: r.Delivery, Asset: src.Name,
 						Decisions: export.Decisions{Format: f.ID}, Target: to})

@@ -138,6 +138,9 @@ func TestLoadersDrawWhatWasMeant(t *testing.T) {
 	for i, files := range sets {
 		src, found, err := format.Read(context.Background(), bundle.New(files), files[0].Name, nil)
 		require.NoError(t, err)
+		if src.Dotted() {
+			continue // these formats hold no points
+		}
 		if testing.Short() && (i%2 != 0 || src.Count().Triangles > 3000) {
 			continue
 		}

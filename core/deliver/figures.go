@@ -6,6 +6,7 @@ import (
 	"slices"
 	"strings"
 
+	"yarvek/core/cloud"
 	"yarvek/core/format"
 	"yarvek/core/format/bundle"
 	"yarvek/core/geom"
@@ -37,6 +38,8 @@ type Figures struct {
 	// could not be.
 	Pictures []int `json:"pictures"`
 	Broken   int   `json:"broken"`
+	// Dots are points without faces. Of them the integrals are sums over all.
+	Dots int `json:"dots"`
 	// Cut tells that polygons of more than three corners are in the file, which readers cut their own way.
 	Cut bool `json:"cut"`
 }
@@ -78,6 +81,9 @@ func figuresOf(ctx context.Context, s *scene.Scene, f format.Format, t target.Ta
 	slots := map[string]float64{}
 	for i, w := range s.Worlds() {
 		n := s.Nodes[i]
+		if n.Mesh >= 0 && s.Meshes[n.Mesh].Cloud != nil {
+			sum.dots(s.Meshes[n.Mesh].Cloud.Carried(by.Mul(w)), &box)
+		}
 		if n.Mesh < 0 || s.Meshes[n.Mesh].Faces() == 0 {
 			continue
 		}
@@ -143,6 +149,7 @@ type integral struct {
 	area, volume                 float64
 	points, normals, uvs, colors [6]float64
 	bare, flat, pale             bool // a corner lacks a normal, a place on the picture, a colour
+	n                            int  // points without faces
 }
 
 func newIntegral(down bool) *integral { return &integral{down: down} }
@@ -214,6 +221,39 @@ func (s *integral) add(m *scene.Mesh, at [3]int32, box *geom.Box) float64 {
 	return area
 }
 
+// dots adds points without faces, each with its normal and its colour as light.
+func (s *integral) dots(c *cloud.Cloud, box *geom.Box) {
+	s.n += len(c.Points)
+	three := func(names ...string) (list [3]*cloud.Field, ok bool) {
+		for k, name := range names {
+			if list[k] = c.Field(name); list[k] == nil {
+				return list, false
+			}
+		}
+		return list, true
+	}
+	normals, has := three("nx", "ny", "nz")
+	colours, painted := three("red", "green", "blue")
+	s.bare, s.pale, s.flat = s.bare || !has, s.pale || !painted, true
+	for i, p := range c.Points {
+		*box = box.Add(p)
+		for k := range 3 {
+			s.points[k] += p[k]
+			s.points[3+k] += p[k] * p[k]
+			if has {
+				v := normals[k].At(i)
+				s.normals[k] += v
+				s.normals[3+k] += v * p[k]
+			}
+			if painted {
+				v := scene.Linear(colours[k].At(i) / 255)
+				s.colors[k] += v
+				s.colors[3+k] += v * p[k]
+			}
+		}
+	}
+}
+
 // uvOf is the place of a corner on the first picture.
 func uvOf(m *scene.Mesh, c int32) ([2]float64, bool) {
 	if len(m.UVs) == 0 {
@@ -225,7 +265,7 @@ func uvOf(m *scene.Mesh, c int32) ([2]float64, bool) {
 // into gives what was added up.
 func (s *integral) into(out *Figures) {
 	out.Area, out.Volume, out.Points = s.area, s.volume, s.points[:]
-	if out.Triangles == 0 {
+	if out.Dots = s.n; out.Triangles+out.Dots == 0 {
 		return
 	}
 	if !s.bare {

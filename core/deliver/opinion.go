@@ -48,6 +48,9 @@ func (ours Figures) Against(theirs Figures, f format.Format) []Verdict {
 	}
 	add("triangles", "Triangles", figure.Count(ours.Triangles), figure.Count(theirs.Triangles),
 		ours.Triangles == theirs.Triangles)
+	if ours.Dots+theirs.Dots > 0 {
+		add("dots", "Points without faces", figure.Count(ours.Dots), figure.Count(theirs.Dots), ours.Dots == theirs.Dots)
+	}
 	size := 1e-9
 	for i := range 3 {
 		size = max(size, math.Abs(ours.Min[i]), math.Abs(ours.Max[i]))
@@ -84,7 +87,8 @@ func (ours Figures) Against(theirs Figures, f format.Format) []Verdict {
 		}
 		add(code, what, digestOf(a), said, ok && off <= near)
 	}
-	s, w := ours.Area, ours.Area*size
+	s := ours.Area + float64(ours.Dots)
+	w := s * size
 	layer("points", "Points", ours.Points, theirs.Points, []float64{w, w, w, w * size, w * size, w * size})
 	layer("normals", "Normals", ours.Normals, theirs.Normals, []float64{s, s, s, w, w, w})
 	uv := 1.0

@@ -7,6 +7,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"yarvek/core/cloud"
 	"yarvek/core/figure"
 	"yarvek/core/format"
 	"yarvek/core/geom"
@@ -141,4 +142,56 @@ func TestFiguresOfARectangle(t *testing.T) {
 	assert.Empty(t, got.Normals)
 	assert.Empty(t, got.UVs)
 	assert.Empty(t, got.Colors)
+}
+
+// Of points without faces a lost one, another place, and colours of other channels or of other points are told.
+func TestFiguresTellCloudsApart(t *testing.T) {
+	f, err := format.ByID("ply")
+	require.NoError(t, err)
+	of := func(spoil func(c *cloud.Cloud)) Figures {
+		c := &cloud.Cloud{Type: "float"}
+		for _, name := range []string{"red", "green", "blue"} {
+			c.Fields = append(c.Fields, cloud.Field{Name: name, Type: "uchar"})
+		}
+		for i := range 60 {
+			c.Points = append(c.Points, geom.Vec3{float64(i), float64(i * i % 17), float64(i % 7)})
+			for k := range c.Fields {
+				c.Fields[k].Single = append(c.Fields[k].Single, float32((i*(k+3))%256))
+			}
+		}
+		spoil(c)
+		s := &scene.Scene{Basis: geom.GLTF, UnitMetres: 1,
+			Meshes: []*scene.Mesh{{Name: "dots", FaceStart: []int32{0}, Cloud: c}},
+			Nodes:  []scene.Node{{Name: "dots", Kind: scene.KindPoints, Parent: -1, Local: geom.Identity}}}
+		got, err := figuresOf(t.Context(), s, f, target.Shipped[0])
+		require.NoError(t, err)
+		return *got
+	}
+	ours := of(func(*cloud.Cloud) {})
+	assert.Equal(t, 60, ours.Dots)
+	for _, x := range []struct {
+		row   string
+		spoil func(c *cloud.Cloud)
+	}{
+		{"", func(*cloud.Cloud) {}},
+		{"dots", func(c *cloud.Cloud) { *c = *c.Taken([]int32{1, 2, 3, 4, 59}) }},
+		{"points", func(c *cloud.Cloud) { c.Points[20], c.Points[21][1] = c.Points[19], 9 }},
+		{"colors", func(c *cloud.Cloud) { c.Fields[0].Name, c.Fields[2].Name = "blue", "red" }},
+		{"colors", func(c *cloud.Cloud) {
+			v := c.Fields[1].Single
+			v[3], v[50] = v[50], v[3]
+		}},
+	} {
+		var rows []string
+		for _, v := range ours.Against(of(x.spoil), f) {
+			if !v.Equal {
+				rows = append(rows, v.Code)
+			}
+		}
+		if x.row == "" {
+			assert.Empty(t, rows)
+		} else {
+			assert.Contains(t, rows, x.row)
+		}
+	}
 }

@@ -33,7 +33,9 @@ async function parsed(url, mtl) {
   else if (/\.usd[acz]?$/i.test(path)) root = await new USDLoader(manager).loadAsync(path);
   else if (/\.(ply|stl)$/i.test(path)) { // one surface, without a name
     const loader = /\.ply$/i.test(path) ? new PLYLoader(manager) : new STLLoader(manager);
-    root = new THREE.Mesh(await loader.loadAsync(path));
+    const surface = await loader.loadAsync(path);
+    // Without faces there are no numbers of corners.
+    root = /\.ply$/i.test(path) && !surface.index ? new THREE.Points(surface) : new THREE.Mesh(surface);
   } else {
     const loader = new OBJLoader(manager);
     if (mtl) {
@@ -51,11 +53,30 @@ async function parsed(url, mtl) {
 const product = (f, g) => (f[0] * g[0] + f[1] * g[1] + f[2] * g[2] + (f[0] + f[1] + f[2]) * (g[0] + g[1] + g[2])) / 12;
 const mean = (f) => (f[0] + f[1] + f[2]) / 3;
 
+// dotted adds points without faces.
+function dotted(out, { position, normal, color }, lacks) {
+  if (!normal) lacks.normals = true;
+  if (!color) lacks.colors = true;
+  lacks.uvs = true;
+  out.dots += position.count;
+  for (let i = 0; i < position.count; i++) for (let a = 0; a < 3; a++) {
+    const x = position.getComponent(i, a);
+    out.min[a] = Math.min(out.min[a], x);
+    out.max[a] = Math.max(out.max[a], x);
+    for (const [layer, of] of [["points", position], ["normals", normal], ["colors", color]]) {
+      if (!of) continue;
+      const v = of.getComponent(i, a);
+      out[layer][a] += v;
+      out[layer][3 + a] += v * x;
+    }
+  }
+}
+
 // figures reads a file and gives what it comes to.
 export async function figures(url, mtl) {
   const { THREE, root, broken } = await parsed(url, mtl);
   root.updateMatrixWorld(true);
-  const out = { triangles: 0, min: [Infinity, Infinity, Infinity], max: [-Infinity, -Infinity, -Infinity], volume: 0,
+  const out = { triangles: 0, min: [Infinity, Infinity, Infinity], max: [-Infinity, -Infinity, -Infinity], volume: 0, dots: 0,
     nodes: [], slots: [], area: 0, points: Array(6).fill(0), normals: Array(6).fill(0), uvs: Array(6).fill(0),
     colors: Array(6).fill(0), pictures: [], broken: 0, cut: false };
   const most = 5000; // names; of more none are compared
@@ -63,6 +84,7 @@ export async function figures(url, mtl) {
   const p = new THREE.Vector3();
   root.traverse((o) => {
     if (o.name) out.nodes.push(nameOf(o));
+    if (o.isPoints) dotted(out, o.geometry.attributes, lacks);
     if (!o.isMesh) return;
     const { position, normal, uv, color } = o.geometry.attributes, idx = o.geometry.index;
     if (!position) return;
@@ -120,8 +142,8 @@ export async function figures(url, mtl) {
     }
   });
   if (out.nodes.length > 4 * most) out.nodes = [];
-  for (const layer of ["normals", "uvs", "colors"]) if (lacks[layer] || !out.triangles) out[layer] = [];
-  if (!out.triangles) { out.min = [0, 0, 0]; out.max = [0, 0, 0]; }
+  for (const layer of ["normals", "uvs", "colors"]) if (lacks[layer] || !(out.triangles + out.dots)) out[layer] = [];
+  if (!(out.triangles + out.dots)) { out.min = [0, 0, 0]; out.max = [0, 0, 0]; }
   // Not all loaders tell what materials are called.
   if (/\.usd.$/i.test(url) && [...slots.keys()].every((n) => !n)) slots.clear();
   out.slots = [...slots].map(([name, area]) => ({ name, area }));
