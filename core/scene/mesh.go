@@ -32,6 +32,9 @@ type Mesh struct {
 	// Cloud is points without faces, with what they carry; nil for what has faces. A mesh has the one or the other.
 	Cloud *cloud.Cloud
 
+	// Cage tells that the faces are those of a cage of a smooth surface; nil for what is as it is.
+	Cage *Cage
+
 	Points    []geom.Vec3
 	FaceStart []int32 // one more than there are faces
 	Corners   []int32

@@ -26,7 +26,7 @@ var sourceRoom = room{
 	page: func(c *call, ws worksheet) (any, error) {
 		list, err := c.desk.Revisions(c.r.Context(), c.o.Asset.ID)
 		return sourcePage{ws, c.o.Result.Source, c.o.Prep.Source, treeOf(c.o, looked(c.r, ws)), list,
-			c.o.Result.LODs.Range.Near}, err
+			c.o.Result.LODs.Range.Near, c.o.Prep.Source.Divide > 0 || source.Cages(c.o.Result.Came.Scene)}, err
 	},
 	words: template.FuncMap{
 		"keepable": func(n source.Node) bool {
@@ -85,6 +85,7 @@ type sourcePage struct {
 	Tree      tree
 	Revisions []work.Revision // the newest first
 	Near      float64         // metres that it is seen from, at the least
+	Cages     bool            // of smooth surfaces are there, or were divided
 }
 
 // Meshes is how many nodes with polygons came in.

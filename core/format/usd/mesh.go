@@ -3,10 +3,12 @@ package usd
 import (
 	"cmp"
 	"fmt"
+	"math"
 	"slices"
 	"strconv"
 	"strings"
 
+	"yarvek/core/fault"
 	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/geom"
@@ -55,14 +57,56 @@ func (r *reader) mesh(p *prim, bound string) (*scene.Mesh, error) {
 		return nil, nil
 	}
 	if v := word(p.attr("subdivisionScheme")); v != "none" && p.has("subdivisionScheme") {
-		r.note(finding.Note, "source/cage", fmt.Sprintf("“%s” is the cage of a surface that is divided (%s)", p.name, v),
-			"The cage came in as it is. Divide it in the modelling program if the smooth surface is meant.", nil)
+		m.Cage = r.cage(p, m, scene.Scheme(v))
 	}
 	r.normals(p, m, kept)
 	r.colours(p, m, kept)
 	sets := r.uvs(p, m, kept)
 	r.slots(p, m, kept, bound, sets)
 	return m, r.ctx.Err()
+}
+
+// forever is from how sharp on an edge of a cage is sharp at every division, by the schema.
+const forever = 10
+
+// cage reads by which scheme a mesh is divided, and which edges are sharp; nil for a scheme that is unknown.
+func (r *reader) cage(p *prim, m *scene.Mesh, by scene.Scheme) *scene.Cage {
+	if by != scene.CatmullClark && by != scene.Loop && by != scene.Bilinear {
+		r.note(finding.Look, "source/scheme", fmt.Sprintf("“%s” is divided by “%s”, which is unknown here", p.name,
+			fault.Shown(string(by))), "Its faces came in as they are.", nil)
+		return nil
+	}
+	c := &scene.Cage{Scheme: by}
+	index, sharp := numbers(p.attr("creaseIndices")), numbers(p.attr("creaseSharpnesses"))
+	from := 0
+	each := 0 // a sharpness for each crease, or for each of its edges
+	for k, n := range numbers(p.attr("creaseLengths")) {
+		if n < 2 || int(n) > len(index)-from {
+			break
+		}
+		run := index[from : from+int(n)]
+		from += int(n)
+		for i := range len(run) - 1 {
+			a, b := run[i], run[i+1]
+			at := k
+			if len(sharp) > len(numbers(p.attr("creaseLengths"))) {
+				at = each
+			}
+			each++
+			if at >= len(sharp) || a < 0 || b < 0 || int(a) >= len(m.Points) || int(b) >= len(m.Points) || !(sharp[at] > 0) {
+				continue
+			}
+			if c.Sharp == nil {
+				c.Sharp = map[scene.EdgeKey]float64{}
+			}
+			s := sharp[at]
+			if s >= forever {
+				s = math.Inf(1)
+			}
+			c.Sharp[scene.EdgeOf(int32(a), int32(b))] = s
+		}
+	}
+	return c
 }
 
 // polygons reads the faces. Those of a left-handed mesh are turned round, and holes are left out.

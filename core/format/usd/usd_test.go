@@ -225,7 +225,9 @@ def Xform "placed" (references = @props/chair.usda@) {
 	}
 	assert.Contains(t, codes, "source/missing-layer")
 	assert.Contains(t, codes, "source/variants")
-	assert.NotContains(t, codes, "source/cage", "a class says that nothing is divided")
+	for _, m := range s.Meshes {
+		assert.Nil(t, m.Cage, "a class says that nothing is divided")
+	}
 	assert.ElementsMatch(t, []string{"below.usda", "props/chair.usda", "./props/chair.usda", "props/chair.usda",
 		"gone.usda"},
 		References(context.Background(), "yard.usda", []byte(layerText(`subLayers = [@below.usda@]`,
@@ -484,4 +486,27 @@ func TestPackagesAreAligned(t *testing.T) {
 		_, err = io.ReadAll(rc)
 		require.NoError(t, err)
 	}
+}
+
+// A mesh that says how it is divided is a cage, with the edges that stay sharp, each crease by its own number or each of
+// its edges.
+func TestCages(t *testing.T) {
+	s, _, err := read("a.usda", layerText(`metersPerUnit = 1`, square("a", `uniform token subdivisionScheme = "catmullClark"
+	int[] creaseIndices = [0, 1, 2, 3, 0]
+	int[] creaseLengths = [3, 2]
+	float[] creaseSharpnesses = [2.5, 10]`)+square("b", `uniform token subdivisionScheme = "loop"
+	int[] creaseIndices = [0, 1, 2]
+	int[] creaseLengths = [3]
+	float[] creaseSharpnesses = [1, 0.5]`)+square("c", `uniform token subdivisionScheme = "none"`)+
+		square("d", `uniform token subdivisionScheme = "round"`)))
+	require.NoError(t, err)
+	cages := map[string]*scene.Cage{}
+	for _, m := range s.Meshes {
+		cages[m.Name] = m.Cage
+	}
+	assert.Equal(t, &scene.Cage{Scheme: scene.CatmullClark, Sharp: map[scene.EdgeKey]float64{{0, 1}: 2.5, {1, 2}: 2.5,
+		{0, 3}: math.Inf(1)}}, cages["a"])
+	assert.Equal(t, &scene.Cage{Scheme: scene.Loop, Sharp: map[scene.EdgeKey]float64{{0, 1}: 1, {1, 2}: .5}}, cages["b"])
+	assert.Nil(t, cages["c"])
+	assert.Nil(t, cages["d"])
 }

@@ -194,6 +194,9 @@ type Came struct {
 // returns means nothing.
 func TakeApart(ctx context.Context, s *scene.Scene, d Decisions) *Came {
 	c := &Came{Scene: s, hub: make([]bool, len(s.Nodes)), hubOf: slices.Repeat([]int{-1}, len(s.Nodes))}
+	if d.Divide > 0 {
+		c.divide(ctx, d.Divide)
+	}
 	for _, crop := range d.Crop {
 		c.crop(ctx, crop.cropping(s.Basis))
 	}

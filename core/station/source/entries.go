@@ -4,6 +4,7 @@ import (
 	"yarvek/core/entry"
 	"yarvek/core/figure"
 	"yarvek/core/geom"
+	"yarvek/core/process/divide"
 	"yarvek/core/scene"
 )
 
@@ -18,6 +19,10 @@ var Entries = []entry.Group[Decisions]{
 		entry.YesNo("dropunused", "Leave unused materials behind", func(d *Decisions) *bool { return &d.DropUnused }),
 		entry.YesNo("jointwins", "Make equal materials one", func(d *Decisions) *bool { return &d.JoinTwins }).
 			Helped("equal but for their names"),
+	}},
+	{ID: "cages", Title: "Smooth surfaces", Entries: []entry.Entry[Decisions]{
+		entry.Count("divide", "Divide cages", "times", func(d *Decisions) *int { return &d.Divide }).
+			Between(0, divide.MostTimes).Usually("0").Helped("each time into about four times the faces"),
 	}},
 	{ID: "points", Title: "Points without faces", Entries: []entry.Entry[Decisions]{
 		entry.YesNo("piece", "Keep the largest piece alone", func(d *Decisions) *bool { return &d.Piece }).

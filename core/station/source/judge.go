@@ -173,6 +173,7 @@ func (r *run) lone() {
 	r.standIns()
 	r.proxies()
 	r.variants()
+	r.cages()
 	if guides > 0 {
 		r.say(finding.Note, "source/guides", figure.Plural(guides, "guide", "guides")+" left behind",
 			"Lines and points have no polygon and never go on.")

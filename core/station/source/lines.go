@@ -50,6 +50,9 @@ func (d Decisions) Lines() []string {
 		of, in, _ := strings.Cut(strings.TrimSuffix(k, "}"), "{")
 		say("Use “%s” of “%s” for “%s”", d.Variants[k], in, path.Base(of))
 	}
+	if d.Divide > 0 {
+		say("Divide cages %s", figure.Plural(d.Divide, "time", "times"))
+	}
 	if d.Grid > 0 {
 		say("Split by a grid of %s", figure.Length(d.Grid))
 	}

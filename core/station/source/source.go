@@ -15,6 +15,7 @@ import (
 	"yarvek/core/finding"
 	"yarvek/core/geom"
 	"yarvek/core/naming"
+	"yarvek/core/process/divide"
 	"yarvek/core/scene"
 	"yarvek/core/station"
 )
@@ -49,6 +50,9 @@ type Decisions struct {
 	// Variants are which of what the file offers is meant, by the key of the set; the file's choice where none is said. The
 	// reader has to know them.
 	Variants map[string]string `json:"variants,omitempty"`
+
+	// Divide is how often cages of smooth surfaces are divided; 0 leaves them as they came.
+	Divide int `json:"divide,omitempty"`
 
 	// Roles are what nodes go on as in place of the meshes they are, by node.
 	Roles map[string]Role `json:"roles,omitempty"`
@@ -146,6 +150,9 @@ func (d Decisions) Validate() error {
 	}
 	if err := scene.ValidGrid(d.Grid); err != nil {
 		return err
+	}
+	if d.Divide < 0 || d.Divide > divide.MostTimes {
+		return fmt.Errorf("cages can't be divided %d times: expected 0 to %d", d.Divide, divide.MostTimes)
 	}
 	if err := d.validVariants(); err != nil {
 		return err
