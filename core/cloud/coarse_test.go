@@ -59,7 +59,8 @@ func TestCoarserIsWhatCubesGive(t *testing.T) {
 	require.ErrorContains(t, err, "too fine")
 }
 
-// The outermost of many points have nearly the hull of all: in a thousand directions they reach as far, to a thousandth.
+// The outermost of many points have nearly the hull of all: in a thousand directions they reach as far, to a
+// thousandth.
 func TestTheOutermostReachAsFar(t *testing.T) {
 	rng := rand.New(rand.NewPCG(11, 12))
 	for _, flat := range []float64{1, .05} {

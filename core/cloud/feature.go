@@ -69,11 +69,19 @@ func (c *Cloud) FeatureAt(sort Sort, at geom.Vec3, reach float64, by geom.Affine
 		return f, fault.Input("%q is nothing that points lie on", fault.Shown(string(sort)))
 	}
 	f.Sort = sort
-	if least := map[Sort]int{Circle: 12}[sort]; sort == Circle && f.Points < least || sort != Circle && 3*f.Points < len(near) {
+	if least := leastOn(sort, len(near)); f.Points < least {
 		return f, fault.Input("the points there lie on no %s: of %d it has %d", sort, len(near), f.Points).
 			Advise("Pick nearer to it, or look less far round it")
 	}
 	return f, nil
+}
+
+// leastOn is how many of so many points have to lie on a feature: a third, but of a rim, which most lie beside, a few.
+func leastOn(sort Sort, near int) int {
+	if sort == Circle {
+		return 12
+	}
+	return (near + 2) / 3
 }
 
 // near are the points within reach of a place, at most so many.
@@ -180,8 +188,8 @@ func planeFeature(near []geom.Vec3, n, p geom.Vec3, tol float64) (f Feature) {
 	return f
 }
 
-// roundOf is the ball through points by least squares of |p|² = 2 c·p + k, which for points of one plane is the circle's
-// where the plane's own direction is left out: axes are the directions that count.
+// roundOf is the ball through points by least squares of |p|² = 2 c·p + k, which for points of one plane is the
+// circle's where the plane's own direction is left out: axes are the directions that count.
 func roundOf(list []geom.Vec3, axes []geom.Vec3) (centre geom.Vec3, radius float64, ok bool) {
 	var middle geom.Vec3
 	for _, p := range list {

@@ -18,7 +18,8 @@ import (
 // arrive is the frame that comes to Source: what was read, cropped and taken apart as decided.
 func (w *walk) arrive() frame {
 	f := frame{scene: w.in.Scene, key: fmt.Sprintf("rules %d\n%s", Rules, w.in.Key), placed: geom.Identity}
-	cut := source.Decisions{Split: w.p.Source.Split, Crop: w.p.Source.Crop, Grid: w.p.Source.Grid, Divide: w.p.Source.Divide}
+	cut := source.Decisions{Split: w.p.Source.Split, Crop: w.p.Source.Crop, Grid: w.p.Source.Grid,
+		Divide: w.p.Source.Divide}
 	if len(cut.Split)+len(cut.Crop) == 0 && cut.Grid == 0 && cut.Divide == 0 {
 		w.result.Came = source.TakeApart(w.ctx, f.scene, cut) // all of it, which needs no keeping
 	} else {

@@ -26,11 +26,11 @@ func Cells(b geom.Box, axes [2]int, step float64) int {
 	return int(min(n, MostCells+1))
 }
 
-// Gridded cuts a mesh by a grid of squares along two axes, with lines at all multiples of step, into the pieces that lie
-// in them, in the order of the squares. Where two pieces meet both have the same points, to the bit, and those of a line
-// lie on it exactly; what lies on a line goes with the square below it. The work is that of [Mesh.Cropped] for each
-// halving of the grid: faces times the logarithm of squares. When ctx ends it returns early, and what it returns means
-// nothing. A grid of more squares than [MostCells] must not be asked for.
+// Gridded cuts a mesh by a grid of squares along two axes, with lines at all multiples of step, into the pieces that
+// lie in them, in the order of the squares. Where two pieces meet both have the same points, to the bit, and those of
+// a line lie on it exactly; what lies on a line goes with the square below it. The work is that of [Mesh.Cropped] for
+// each halving of the grid: faces times the logarithm of squares. When ctx ends it returns early, and what it returns
+// means nothing. A grid of more squares than [MostCells] must not be asked for.
 func (m *Mesh) Gridded(ctx context.Context, axes [2]int, step float64) []Cell {
 	list := []Cell{{Mesh: m}}
 	for k, axis := range axes {

@@ -22,7 +22,8 @@ import (
 func bell() *scene.Scene {
 	const onBell, onTable, strays = 42_000, 18_000, 260
 	rng := rand.New(rand.NewPCG(417, 11))
-	profile := [][2]float64{{0, .46}, {.07, .45}, {.12, .41}, {.13, .3}, {.16, .16}, {.24, .04}, {.26, 0}} // radius, height
+	// radius and height
+	profile := [][2]float64{{0, .46}, {.07, .45}, {.12, .41}, {.13, .3}, {.16, .16}, {.24, .04}, {.26, 0}}
 	lean := geom.Rotation(v3{1, 0, .6}.Unit(), 6.5*math.Pi/180)
 	c := &cloud.Cloud{Name: "fog-bell", Type: "float"}
 	names := [3]string{"red", "green", "blue"}

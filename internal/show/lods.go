@@ -61,8 +61,9 @@ func (b *Board) lodModel(ctx context.Context, v view, n int) (*draft.Model, erro
 // drawLadder makes the ladder drawing.
 func drawLadder(ctx context.Context, b *Board, v view) (*Picture, error) {
 	r := v.Result.LODs
-	d := &draft.Ladder{Asset: v.Asset.Name, Kit: v.Kit.Name, Revision: v.Revision.Number, Dots: r.Dots, Lines: r.View.Lines,
-		Near: r.Range.Near, Far: r.Range.Far,
+	d := &draft.Ladder{Asset: v.Asset.Name, Kit: v.Kit.Name, Revision: v.Revision.Number, Dots: r.Dots,
+		Lines: r.View.Lines,
+		Near:  r.Range.Near, Far: r.Range.Far,
 		Allowed: r.Allowed, PixelsAt: r.View.PixelsAt, Vanish: v.Prep.LODs.Vanish, Factor: 1,
 		Fade: float64(v.Prep.LODs.Fade) / 100}
 	if len(r.LODs) > 1 {

@@ -198,10 +198,8 @@ def Xform "a" (variants = { string is = "full" } prepend variantSets = "is")
 	has(t, page, "The file’s") // takes it back
 }
 
-// Cages are divided by the form that stands where there are some, and that stays to take it back.
-func TestCagesAreDividedAtSource(t *testing.T) {
-	c := newClient(t)
-	c.bring("cushion.usda", `#usda 1.0
+// cushion is a cube that stands for a smooth surface.
+const cushion = `#usda 1.0
 ( metersPerUnit = 1 )
 def Mesh "cushion" {
     uniform token subdivisionScheme = "catmullClark"
@@ -209,7 +207,12 @@ def Mesh "cushion" {
     int[] faceVertexIndices = [0, 2, 3, 1, 4, 5, 7, 6, 0, 1, 5, 4, 2, 6, 7, 3, 0, 4, 6, 2, 1, 3, 7, 5]
     point3f[] points = [(0, 0, 0), (1, 0, 0), (0, 1, 0), (1, 1, 0), (0, 0, 1), (1, 0, 1), (0, 1, 1), (1, 1, 1)]
 }
-`)
+`
+
+// Cages are divided by the form that stands where there are some, and that stays to take it back.
+func TestCagesAreDividedAtSource(t *testing.T) {
+	c := newClient(t)
+	c.bring("cushion.usda", cushion)
 	has(t, c.get("/assets/1/source"), "Divide cages")
 	has(t, c.get("/assets/1/source"), "6 faces become 24")
 	c.decide("source", "act", "entries", "section", "cages", "divide", "2")

@@ -29,7 +29,8 @@ func TestEveryEntryIsOnItsPage(t *testing.T) {
 	c.bringSlots("wall", "door")
 	c.bringRock(12)
 	c.bring("points.ply", doors["points.ply"])
-	const assets = 3
+	c.bring("cushion.usda", cushion)
+	const assets = 4
 	ctx := context.Background()
 	there := map[string]string{} // page by entry
 	for _, with := range [][]string{nil, {"collision.form=hulls", "lods.levels=50 %", "export.format=fbx"},

@@ -79,8 +79,8 @@ const (
 	mostRatio  = 1000 // of an unpacked file to the package
 )
 
-// packed is the set of a package's files (.zae) and the document that its manifest names, the first of them where it has
-// none that does.
+// packed is the set of a package's files (.zae) and the document that its manifest names, the first of them where it
+// has none that does.
 func packed(name string, data []byte) (*bundle.Bundle, string, error) {
 	set, err := bundle.Archive(name, bytes.NewReader(data), int64(len(data)), mostPacked, mostFile, mostRatio)
 	if err != nil {

@@ -290,8 +290,8 @@ func same(a, b any) bool {
 	return false
 }
 
-// chosen are the variants that are meant of a group's sets: by what is chosen of the file, the strongest choice in it, or the
-// first of a set where none is chosen.
+// chosen are the variants that are meant of a group's sets: by what is chosen of the file, the strongest choice in
+// it, or the first of a set where none is chosen.
 func (st *stage) chosen(p *prim, g group, stronger []group) (out []group) {
 	for _, s := range g.specs {
 		for _, set := range s.sets {

@@ -488,10 +488,11 @@ func TestPackagesAreAligned(t *testing.T) {
 	}
 }
 
-// A mesh that says how it is divided is a cage, with the edges that stay sharp, each crease by its own number or each of
-// its edges.
+// A mesh that says how it is divided is a cage, with the edges that stay sharp, each crease by its own number or each
+// of its edges.
 func TestCages(t *testing.T) {
-	s, _, err := read("a.usda", layerText(`metersPerUnit = 1`, square("a", `uniform token subdivisionScheme = "catmullClark"
+	s, _, err := read("a.usda", layerText(`metersPerUnit = 1`, square("a", `
+	uniform token subdivisionScheme = "catmullClark"
 	int[] creaseIndices = [0, 1, 2, 3, 0]
 	int[] creaseLengths = [3, 2]
 	float[] creaseSharpnesses = [2.5, 10]`)+square("b", `uniform token subdivisionScheme = "loop"

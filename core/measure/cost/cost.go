@@ -52,8 +52,8 @@ const largestNarrow = 65535
 
 // Add joins the costs of two meshes.
 func (c Cost) Add(d Cost) Cost {
-	return Cost{c.Triangles + d.Triangles, c.Dots + d.Dots, c.Quads + d.Quads, c.Larger + d.Larger, c.Points + d.Points, c.Vertices +
-		d.Vertices,
+	return Cost{c.Triangles + d.Triangles, c.Dots + d.Dots, c.Quads + d.Quads, c.Larger + d.Larger, c.Points + d.Points,
+		c.Vertices + d.Vertices,
 		Splits{c.Splits.Slots + d.Splits.Slots, c.Splits.Normals + d.Splits.Normals, c.Splits.UVs + d.Splits.UVs,
 			c.Splits.Colors + d.Splits.Colors},
 		c.DrawCalls + d.DrawCalls, c.Misses + d.Misses, Bytes{c.Bytes.Vertices + d.Bytes.Vertices, c.Bytes.Indices +

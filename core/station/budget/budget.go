@@ -274,7 +274,8 @@ const triangles = "triangles"
 func (r *Report) Rows() []Row {
 	b := r.Class.Budget
 	if r.Cost.Dots > 0 && r.Cost.Triangles == 0 {
-		return []Row{{"vertices", "Points", r.Cost.Dots, b.Vertices}, {"draw-calls", "Draw calls", r.Cost.DrawCalls, b.DrawCalls}}
+		return []Row{{"vertices", "Points", r.Cost.Dots, b.Vertices},
+			{"draw-calls", "Draw calls", r.Cost.DrawCalls, b.DrawCalls}}
 	}
 	return []Row{{triangles, "Triangles", r.Cost.Triangles, b.Triangles},
 		{"vertices", "Vertices", r.Cost.Vertices, b.Vertices},

@@ -12,8 +12,8 @@ import (
 	"yarvek/core/station"
 )
 
-// divide makes the smooth surfaces of the cages, so many times divided. What would have too many faces stays a cage, and
-// that is said.
+// divide makes the smooth surfaces of the cages, so many times divided. What would have too many faces stays a cage,
+// and that is said.
 func (c *Came) divide(ctx context.Context, times int) {
 	out := *c.Scene
 	out.Meshes = slices.Clone(out.Meshes)

@@ -31,7 +31,8 @@ func plateau(n int, size float64, from geom.Vec3) *scene.Mesh {
 // its square, and as 32-bit numbers neighbours still meet exactly.
 func TestVastThingsAreSplitByAGrid(t *testing.T) {
 	const size = 24_000.0
-	s := shape.Scene("moor", nil, plateau(60, size, geom.Vec3{-7000, 0, 1234}), box("hut", geom.Vec3{}, geom.Vec3{4, 3, 5}))
+	s := shape.Scene("moor", nil, plateau(60, size, geom.Vec3{-7000, 0, 1234}),
+		box("hut", geom.Vec3{}, geom.Vec3{4, 3, 5}))
 	_, r := do(t, s, Decisions{})
 	f := finding1(r, "source/digits")
 	require.NotNil(t, f)
@@ -41,7 +42,8 @@ func TestVastThingsAreSplitByAGrid(t *testing.T) {
 			grid = d
 		}
 	}
-	assert.Equal(t, 2000.0, grid.Grid, "half of that is below 1 024 m, where 32 bits lie a sixteenth of a millimetre apart")
+	assert.Equal(t, 2000.0, grid.Grid,
+		"half of that is below 1 024 m, where 32 bits lie a sixteenth of a millimetre apart")
 	out, r := do(t, s, grid)
 	assert.Nil(t, finding1(r, "source/digits"))
 	assert.LessOrEqual(t, r.Error, DefaultError)

@@ -47,8 +47,8 @@ type Decisions struct {
 	Piece bool    `json:"piece,omitempty"`
 	Thin  float64 `json:"thin,omitempty"`
 
-	// Variants are which of what the file offers is meant, by the key of the set; the file's choice where none is said. The
-	// reader has to know them.
+	// Variants are which of what the file offers is meant, by the key of the set; the file's choice where none is said.
+	// The reader has to know them.
 	Variants map[string]string `json:"variants,omitempty"`
 
 	// Divide is how often cages of smooth surfaces are divided; 0 leaves them as they came.

@@ -19,7 +19,8 @@ export class Path {
   draw(next) {
     this.svg.querySelectorAll(".area-box").forEach((e) => e.remove());
     const list = next ? [...this.at, next] : this.at;
-    this.svg.insertAdjacentHTML("beforeend", `<path class="area-box" d="M${list.map((p) => p.join(" ")).join("L")}Z"/>`);
+    const line = list.map((p) => p.join(" ")).join("L");
+    this.svg.insertAdjacentHTML("beforeend", `<path class="area-box" d="M${line}Z"/>`);
   }
 
   get closed() { return this.at.length > 2; }

@@ -76,7 +76,8 @@ function dotted(out, { position, normal, color }, lacks) {
 export async function figures(url, mtl) {
   const { THREE, root, broken } = await parsed(url, mtl);
   root.updateMatrixWorld(true);
-  const out = { triangles: 0, min: [Infinity, Infinity, Infinity], max: [-Infinity, -Infinity, -Infinity], volume: 0, dots: 0,
+  const out = { triangles: 0, min: [Infinity, Infinity, Infinity], max: [-Infinity, -Infinity, -Infinity],
+    volume: 0, dots: 0,
     nodes: [], slots: [], area: 0, points: Array(6).fill(0), normals: Array(6).fill(0), uvs: Array(6).fill(0),
     colors: Array(6).fill(0), pictures: [], broken: 0, cut: false };
   const most = 5000; // names; of more none are compared

@@ -13,7 +13,8 @@ const words = {
   measure: ["Point at the first end", "Point at the second end"],
   corner: ["Point at a corner, or anywhere on the mesh"],
   edge: ["Point at the hinge edge"], along: ["Point at the edge to follow"], part: ["Point at the part’s hinge edge"],
-  marker: ["Point at the surface"], body: ["Point at the part"], feature: ["Point at what the points lie on"], faces: ["Point at a face"],
+  marker: ["Point at the surface"], body: ["Point at the part"], feature: ["Point at what the points lie on"],
+  faces: ["Point at a face"],
   lasso: ["Draw round it on a view, or press Enter at its corners and twice at the last"],
   area: ["Drag a box on a view, or press Enter at two of its corners"],
 };
@@ -199,7 +200,8 @@ async function boxed(a, b) {
 function filled(form, box) {
   ["across0", "up0", "across1", "up1"].forEach((n, i) => { form.elements[n].value = box.area[i].toFixed(4); });
   if (form.elements.deep) form.elements.deep.value = box.deep?.toFixed(4) ?? "";
-  if (form.elements.round) form.elements.round.value = (box.round || []).map((p) => p.map((v) => v.toFixed(5)).join(",")).join(";");
+  const places = (box.round || []).map((p) => p.map((v) => v.toFixed(5)).join(","));
+  if (form.elements.round) form.elements.round.value = places.join(";");
 }
 
 // What is drawn round goes into the fields of its form.

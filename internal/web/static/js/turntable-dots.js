@@ -29,8 +29,8 @@ void main() {
   gl_FragColor = vec4(paint.rgb, largest > 0.0 ? paint.a * exp(-4.5 * r) : 1.0);
 }`;
 
-// stippled is the dots of a packed answer. Its userData.face is told of each frame, and again is called when it is to be
-// drawn once more; userData.stop ends what works beside the page.
+// stippled is the dots of a packed answer. Its userData.face is told of each frame, and again is called when it is to
+// be drawn once more; userData.stop ends what works beside the page.
 export function stippled(head, places, tones, again) {
   const n = head.dots, blobs = head.largest > 0;
   const span = head.max.map((v, k) => v - head.min[k]);
