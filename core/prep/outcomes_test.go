@@ -29,7 +29,7 @@ import (
 // Under the same number nothing may come out otherwise, or what was kept by the old rules would be taken for the new.
 func TestARuleThatChangesIsNoticed(t *testing.T) {
 	list := trials(t)
-	require.Equal(t, 60, len(list))
+	require.Equal(t, 63, len(list))
 	lines := make([][]string, len(list))
 	require.NoError(t, split.Each(context.Background(), len(list), func(i int) { lines[i] = list[i].lines(t) }))
 	kept.Same(t, "outcomes.txt", append([]string{fmt.Sprintf("rules | %d", prep.Rules)}, slices.Concat(lines...)...))
