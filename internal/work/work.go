@@ -206,7 +206,7 @@ func (d *Desk) run(ctx context.Context, st store.State, p prep.Prep, upto string
 func (d *Desk) input(ctx context.Context, st store.State, src read, p prep.Prep) (prep.Input, error) {
 	in := prep.Input{Key: sourceKey(st.Revision, p.Source.Variants), Scene: src.scene, Findings: src.findings,
 		Revision: st.Revision.Number,
-		Target: st.Kit.Target, Grid: st.Kit.Grid, Shelf: shelf{d.Derived}}
+		Target:   st.Kit.Target, Grid: st.Kit.Grid, Shelf: shelf{d.Derived}}
 	var err error
 	if in.SlotMap, err = SlotMap(st.Kit); err != nil {
 		return in, err
