@@ -98,7 +98,8 @@ func such(t *testing.T, e entry.Entry[Prep]) Prep {
 		"where sheets get a thickness":  {"surface.thickness=5"},
 		"where somebody comes through":  {"collision.tall=0"},
 		"in formats that keep polygons": {"export.format=obj"}, "in formats that carry tangents": {"export.format=fbx"},
-		"in formats that leave the choice": {"export.format=glb"}, "with a set for light": {"slots.size=512"}, "": nil}
+		"in formats that leave the choice":    {"export.format=glb"},
+		"in formats that hold several meshes": {"export.format=glb"}, "with a set for light": {"slots.size=512"}, "": nil}
 	with, known := need[e.Counts]
 	require.True(t, known, "%s counts %q, which this test does not know", e.Name, e.Counts)
 	p, err := p.Decide(with...)

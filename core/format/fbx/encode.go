@@ -130,15 +130,31 @@ func arrayKey(p any) any {
 	return nil
 }
 
+// piece is how many entries of an array are packed at a time.
+const piece = 1 << 16
+
+// packer is what packs arrays, one after the other: a compressor has a megabyte of tables, which a scene of many small
+// meshes would make anew for each of its arrays.
+type packer struct {
+	zlib *zlib.Writer
+	raw  []byte
+}
+
+var packers = sync.Pool{New: func() any {
+	w, err := zlib.NewWriterLevel(io.Discard, 3)
+	if err != nil {
+		panic(err) // the level is one that there is
+	}
+	return &packer{w, make([]byte, 0, 8*piece)}
+}}
+
 // deflated packs an array, a piece at a time: a long one takes a second.
 func deflated(ctx context.Context, p any) ([]byte, error) {
 	var z bytes.Buffer
-	w, err := zlib.NewWriterLevel(&z, 3)
-	if err != nil {
-		return nil, err
-	}
-	const piece = 1 << 16 // entries
-	raw := make([]byte, 0, 8*piece)
+	pack := packers.Get().(*packer)
+	defer packers.Put(pack)
+	w, raw := pack.zlib, pack.raw[:0]
+	w.Reset(&z)
 	write := func() error {
 		if err := ctx.Err(); err != nil {
 			return err
@@ -167,7 +183,7 @@ func deflated(ctx context.Context, p any) ([]byte, error) {
 			}
 		}
 	}
-	err = w.Close()
+	err := w.Close()
 	return z.Bytes(), err
 }
 
