@@ -205,10 +205,10 @@ func TestLoadBesideJobs(t *testing.T) {
 		require.NoError(t, err)
 		require.Less(t, status, 300, plain(b))
 	}
-	decide("/assets/11", "lods?act=levels&how=typed&share=50&from=&hand=&share=10&from=&hand=")
-	decide("/assets/12", "collision?act=entries&section=form&form=hulls")
+	decide("/assets/14", "lods?act=levels&how=typed&share=50&from=&hand=&share=10&from=&hand=")
+	decide("/assets/15", "collision?act=entries&section=form&form=hulls")
 	makes := func() (n int) {
-		for asset, at := range map[string]string{"/assets/11": "lods", "/assets/12": "collision"} {
+		for asset, at := range map[string]string{"/assets/14": "lods", "/assets/15": "collision"} {
 			_, b, err := s.get(asset + "/" + at)
 			require.NoError(t, err)
 			n += bytes.Count(b, []byte(`id="stopclimb"`))

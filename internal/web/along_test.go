@@ -42,7 +42,7 @@ func TestAKitIsTakenAlongByPresses(t *testing.T) {
 		}
 		return n
 	}
-	require.Equal(t, [2]int{10, 10}, counts())
+	require.Equal(t, [2]int{13, 13}, counts())
 	for path, want := range map[string]int{"duplicate": http.StatusNotFound, "move": http.StatusUnprocessableEntity,
 		"remove": http.StatusNotFound} {
 		assert.Equal(t, want, c.post("/kits/2/many/"+path, url.Values{"asset": {"1"}, "to": {""}}).Code, path)
@@ -50,18 +50,18 @@ func TestAKitIsTakenAlongByPresses(t *testing.T) {
 	}
 	assert.NotEqual(t, http.StatusSeeOther, c.post("/kits/2/many/move", url.Values{"asset": {"1"}, "to": {"2"}}).Code)
 	for _, path := range []string{"duplicate", "remove"} {
-		w := c.post("/kits/2/many/"+path, url.Values{"asset": {"11", "1"}})
+		w := c.post("/kits/2/many/"+path, url.Values{"asset": {"14", "1"}})
 		assert.Equal(t, http.StatusNotFound, w.Code, path)
 	}
-	require.Equal(t, [2]int{10, 10}, counts(), "nothing was done")
+	require.Equal(t, [2]int{13, 13}, counts(), "nothing was done")
 
-	marked := url.Values{"asset": {"11", "12"}, "to": {"1"}}
+	marked := url.Values{"asset": {"14", "15"}, "to": {"1"}}
 	assert.Equal(t, "/kits/2", c.post("/kits/2/many/duplicate", marked).Header().Get("Location"))
-	assert.Equal(t, [2]int{10, 12}, counts())
+	assert.Equal(t, [2]int{13, 15}, counts())
 	assert.Equal(t, "/kits/1", c.post("/kits/2/many/move", marked).Header().Get("Location"))
-	assert.Equal(t, [2]int{12, 10}, counts())
+	assert.Equal(t, [2]int{15, 13}, counts())
 	assert.Equal(t, "/kits/1", c.post("/kits/1/many/remove", marked).Header().Get("Location"))
-	assert.Equal(t, [2]int{10, 10}, counts())
+	assert.Equal(t, [2]int{13, 13}, counts())
 	assert.Equal(t, "/kits/3", c.post("/kits/2/duplicate", nil).Header().Get("Location"))
 	has(t, c.get("/kits/2/others"), `<option value="1">`)
 	has(t, c.get("/"), "A kit that was taken along")

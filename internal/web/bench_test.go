@@ -32,7 +32,7 @@ func (c *client) listed(query string) (names []string) {
 func TestTheListOfAKit(t *testing.T) {
 	c := newDemo(t)
 	all := c.listed("")
-	require.Len(t, all, 10)
+	require.Len(t, all, 13)
 	page := c.get("/kits/1").Body.String()
 	chips := regexp.MustCompile(`class="filter" href="([^"]+)">([a-z ]+)\s+(\d+)<`).FindAllStringSubmatch(page, -1)
 	require.Greater(t, len(chips), 3)

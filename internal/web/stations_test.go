@@ -53,8 +53,9 @@ func TestEveryStationHasItsRoom(t *testing.T) {
 var aside = map[string]bool{
 	"size.Metres": true, "size.Length": true, "size.Along": true, "size.Factor": true, "size.From": true, "size.To": true,
 	"size.Nodes": true,
-	"pivot.Box":  true, "pivot.Point": true, "pivot.Picks": true, "source.Groups.Nodes": true,
-	"surface.Side": true, "surface.Of": true, "surface.Angle": true, "surface.Keep": true,
+	"pivot.Box":  true, "pivot.Point": true, "pivot.Picks": true, "pivot.Feature": true,
+	"source.Groups.Nodes": true,
+	"surface.Side":        true, "surface.Of": true, "surface.Angle": true, "surface.Keep": true,
 }
 
 // fieldsHaveWords fills every field of a station's decisions in turn and expects a line.

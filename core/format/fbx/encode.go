@@ -5,8 +5,10 @@ import (
 	"context"
 	"encoding/binary"
 	"fmt"
+	"io"
 	"math"
 	"slices"
+	"sync"
 
 	"github.com/klauspost/compress/zlib"
 
