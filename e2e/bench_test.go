@@ -80,9 +80,9 @@ func TestAKitAtWork(t *testing.T) {
 	js[bool](t, ctx, `(document.querySelector(".marked-more").open = true)`)
 	until(t, ctx, `document.querySelector(".marked-more").textContent.includes("no other kit")`)
 	press("Duplicate")
-	until(t, ctx, `document.querySelectorAll("tr[data-asset]").length === 11`)
+	until(t, ctx, `document.querySelectorAll("tr[data-asset]").length === 14`)
 	assert.True(t, js[bool](t, ctx, `document.querySelector("#marked").hidden`), "nothing is marked any more")
 
 	js[bool](t, ctx, `(document.querySelector('form[action$="/report"] button').click(), true)`)
-	until(t, ctx, `document.querySelectorAll(".reported tbody tr").length === 11`)
+	until(t, ctx, `document.querySelectorAll(".reported tbody tr").length === 14`)
 }
