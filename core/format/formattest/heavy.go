@@ -78,6 +78,10 @@ func All() []Maker {
 		{"4 000 nodes one in another", func(n func(int) int) []bundle.File { return nested(n(4_000)) }},
 		{"four pictures of 8 192 by 8 192", pictures},
 		{"65 000 objects of an OBJ", objects},
+		{"650 000 points of a PLY", func(n func(int) int) []bundle.File { return dots(n(650_000)) }},
+		{"190 000 facets of an STL", func(n func(int) int) []bundle.File { return facets(n(190_000)) }},
+		{"30 000 nodes of a COLLADA", func(n func(int) int) []bundle.File { return posts(n(30_000)) }},
+		{"30 000 prims of a USD", func(n func(int) int) []bundle.File { return prims(n(30_000)) }},
 	}
 	var all []Maker
 	for _, e := range list {

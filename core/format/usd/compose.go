@@ -23,7 +23,7 @@ type stage struct {
 	set      *bundle.Bundle
 	layers   map[string]*layer // by their names in the set; nil for one that can't be read
 	found    []finding.Finding
-	said     map[string]bool // addresses that lead nowhere
+	said     map[string]bool // addresses that lead nowhere, and sets of variants
 	variants []scene.Variants
 	prims    int
 	root     []*layer
@@ -43,6 +43,7 @@ type prim struct {
 	name   string
 	groups []group
 	kids   []*prim
+	named  map[string]*prim // kids by name, once one was looked for
 }
 
 // Bounds of a stage.
@@ -314,7 +315,8 @@ func (st *stage) chosen(p *prim, g group, stronger []group) (out []group) {
 			if it == nil && pick == "" {
 				it = set.of[0]
 			}
-			if len(names) > 1 && !slices.ContainsFunc(st.variants, func(v scene.Variants) bool { return v.Key == key }) {
+			if said := "variants " + key; len(names) > 1 && !st.said[said] {
+				st.said[said] = true
 				is, name := "none", ""
 				if it != nil {
 					is, name = "“"+it.name+"”", it.name
@@ -477,11 +479,15 @@ func (p *prim) find(path string) *prim {
 		if name == "" {
 			continue
 		}
-		i := slices.IndexFunc(p.kids, func(k *prim) bool { return k.name == name })
-		if i < 0 {
+		if p.named == nil || len(p.named) != len(p.kids) {
+			p.named = make(map[string]*prim, len(p.kids))
+			for _, k := range p.kids {
+				p.named[k.name] = k
+			}
+		}
+		if p = p.named[name]; p == nil {
 			return nil
 		}
-		p = p.kids[i]
 	}
 	return p
 }

@@ -26,6 +26,8 @@ type spec struct {
 	meta  map[string]any
 	props map[string]*property
 	kids  []*spec
+	named map[string]*spec // those of kids that were looked through, by name; see [spec.kid]
+	seen  int              // how many these are
 	sets  []variantSet
 	layer *layer
 	line  int
@@ -39,12 +41,15 @@ type variantSet struct {
 
 // kid is a child by its name, nil where there is none.
 func (s *spec) kid(name string) *spec {
-	for _, k := range s.kids {
-		if k.name == name {
-			return k
+	if s.named == nil {
+		s.named = make(map[string]*spec, len(s.kids))
+	}
+	for ; s.seen < len(s.kids); s.seen++ {
+		if k := s.kids[s.seen]; s.named[k.name] == nil {
+			s.named[k.name] = k
 		}
 	}
-	return nil
+	return s.named[name]
 }
 
 // find is the spec of a path below s, nil where there is none.
