@@ -79,8 +79,8 @@ func prims(n int) []bundle.File {
 			b.WriteString(mesh(i))
 			continue
 		}
-		fmt.Fprintf(&b, "def \"v%d\" (prepend variantSets = \"is\") { variantSet \"is\" = { \"one\" { %s } \"other\" { } } }\n",
-			i, mesh(i))
+		fmt.Fprintf(&b, "def \"v%d\" (prepend variantSets = \"is\")\n{ variantSet \"is\" = { \"one\" { %s } "+
+			"\"other\" { } } }\n", i, mesh(i))
 	}
 	return []bundle.File{{Name: "heavy.usda", Data: []byte(b.String())}}
 }
