@@ -172,7 +172,7 @@ func writeAll(p *pack.Package, out string, said func(to string, bytes int)) erro
 func quietly(string, int) {}
 
 func inspectCommand() *cobra.Command {
-	var asJSON bool
+	var asJSON, brief bool
 	c := &cobra.Command{Use: "inspect FILE...", Short: "Say what mesh files hold", Args: cobra.MinimumNArgs(1),
 		Long: "Prints one record a file, and for a zip one for each mesh in it: with --json a JSON object a line, else a " +
 			"short text.\nExits with 1 when a file can't be read.",
@@ -181,7 +181,7 @@ func inspectCommand() *cobra.Command {
 			enc := json.NewEncoder(c.OutOrStdout())
 			enc.SetEscapeHTML(false)
 			for _, file := range args {
-				for _, rec := range inspectFile(c.Context(), file) {
+				for _, rec := range inspectFile(c.Context(), file, brief) {
 					failed = failed || rec.Error != ""
 					if asJSON {
 						if err := enc.Encode(rec); err != nil {
@@ -198,11 +198,13 @@ func inspectCommand() *cobra.Command {
 			return nil
 		}}
 	c.Flags().BoolVar(&asJSON, "json", false, "print one JSON object a line")
+	c.Flags().BoolVar(&brief, "brief", false,
+		"counts, bounds, materials, pictures and what was left alone: nothing is measured over the surface")
 	return c
 }
 
 // inspectFile gives a record of the file, or of each mesh of a zip, under both names.
-func inspectFile(ctx context.Context, file string) []record {
+func inspectFile(ctx context.Context, file string, brief bool) []record {
 	set, meshes, done, err := open(file)
 	if err != nil {
 		return []record{{File: file, Error: err.Error()}}
@@ -210,7 +212,7 @@ func inspectFile(ctx context.Context, file string) []record {
 	defer done()
 	var list []record
 	for _, name := range meshes {
-		rec := recordOf(ctx, set, name)
+		rec := recordOf(ctx, set, name, brief)
 		if rec.File = file; bundle.IsArchive(file) {
 			rec.File = file + "/" + name
 		}

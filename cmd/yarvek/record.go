@@ -80,8 +80,8 @@ type boundsRecord struct {
 }
 
 // recordOf reads one file of the set. A file that can't be read gives a Record with
-// only its name and the error.
-func recordOf(ctx context.Context, set *bundle.Bundle, name string) record {
+// only its name and the error. A brief one says nothing that has to be measured over the surface.
+func recordOf(ctx context.Context, set *bundle.Bundle, name string, brief bool) record {
 	s, found, err := format.Read(ctx, set, name, nil)
 	if err != nil {
 		return record{File: name, Error: err.Error()}
@@ -130,7 +130,7 @@ func recordOf(ctx context.Context, set *bundle.Bundle, name string) record {
 		k := 1 / s.UnitMetres
 		r.Bounds = &boundsRecord{b.Min.Mul(k), b.Max.Mul(k)}
 	}
-	if c.Triangles <= mostMeasured {
+	if !brief && c.Triangles <= mostMeasured {
 		r.Surface, r.Budget = measured(ctx, s)
 	}
 	return r

@@ -34,7 +34,7 @@ type climbed struct {
 func (w *walk) lods(f frame) (frame, station.Report) {
 	r, d, class, v := w.result, w.p.LODs, w.class(), w.in.Target.View
 	f.box = r.Surface.Box
-	ask := lods.Ask{Class: class, View: ladder.View{Lines: v.Lines, Angle: v.Angle}, Pixels: v.Tolerance, Scene: f.scene,
+	ask := lods.Ask{Class: class, View: ladder.View{Lines: v.Lines, Angle: v.Angle, Reach: w.reach(f)}, Pixels: v.Tolerance, Scene: f.scene,
 		Cost: lods.Measured{Cost: r.Budget.Cost}, Slots: f.scene.SlotNames(), Hand: w.hand(f), Size: f.box.Size().Max(),
 		Dots: f.scene.Dotted()}
 	var hand []lods.Counted
@@ -66,6 +66,20 @@ func (w *walk) lods(f frame) (frame, station.Report) {
 	}
 	r.LODs = lods.Run(d, ask, fetched, left)
 	return f, r.LODs
+}
+
+// reach is how far a scene's farthest point is from the middle of its box.
+func (w *walk) reach(f frame) float64 {
+	far, _ := aside(w, f.key, "reach", none{}, func(_ context.Context, _ none) float64 {
+		middle, far := f.box.Center(), 0.0
+		for i, world := range f.scene.Worlds() {
+			if f.scene.Nodes[i].Mesh >= 0 {
+				far = max(far, f.scene.Meshes[f.scene.Nodes[i].Mesh].Farthest(world, middle))
+			}
+		}
+		return far
+	})
+	return far
 }
 
 // times is the climb with lengths of another scale; nil for none.

@@ -70,6 +70,21 @@ func (m *Mesh) strips(ctx context.Context, axis int, step float64, from, to int)
 	return append(below.strips(ctx, axis, step, from, line-1), above.strips(ctx, axis, step, line, to)...)
 }
 
+// Farthest is how far the farthest of the points that a mesh has is from a place, carried by a map.
+func (m *Mesh) Farthest(by geom.Affine, from geom.Vec3) (far float64) {
+	for i, used := range m.Used() {
+		if used {
+			far = max(far, by.Apply(m.Points[i]).Dist(from))
+		}
+	}
+	if m.Cloud != nil {
+		for _, p := range m.Cloud.Points {
+			far = max(far, by.Apply(p).Dist(from))
+		}
+	}
+	return far
+}
+
 // Extent is the box of the points that a mesh has, of its cloud where it has one.
 func (m *Mesh) Extent() geom.Box {
 	b := geom.EmptyBox()

@@ -288,13 +288,13 @@ func (s *canvas) views() {
 	s.WriteString(s.Views[Front].SVG(l.fx, l.floor))
 	s.WriteString(s.Views[RightSide].SVG(l.sx, l.floor))
 	top := l.planY - l.d
-	s.label("", "word label", "Plan", spot{x: l.fx, y: max(44, top-9)}, spot{x: l.fx + l.w, y: max(44, top-9), at: ending},
+	s.label("", "word label", s.Views[Plan].named("Plan"), spot{x: l.fx, y: max(44, top-9)}, spot{x: l.fx + l.w, y: max(44, top-9), at: ending},
 		spot{x: l.fx + l.w + 10, y: max(60, top+10)}, spot{x: l.fx - 10, y: l.planY, at: ending})
 	below := max(l.floor, l.groundY) + 22
 	for _, v := range []struct {
 		name string
 		x, w float64
-	}{{"Front", l.fx, l.w}, {"Right side", l.sx, l.d}} {
+	}{{s.Views[Front].named("Front"), l.fx, l.w}, {s.Views[RightSide].named("Right side"), l.sx, l.d}} {
 		s.label("", "word label", v.name, spot{x: v.x + v.w/2, y: below, at: middle}, spot{x: v.x, y: below, at: ending},
 			spot{x: v.x + v.w, y: below}, spot{x: v.x + v.w/2, y: below + 44, at: middle})
 	}
@@ -317,6 +317,14 @@ func (s *canvas) views() {
 		}
 		x += slot + 24
 	}
+}
+
+// named is what a view is called, with how many points each of its dots stands for.
+func (v View) named(name string) string {
+	if v.DotOf > 1 {
+		return fmt.Sprintf("%s · a dot for %s points", name, figure.Count(v.DotOf))
+	}
+	return name
 }
 
 // balloons stand in a column between the views, so that leaders do not cross; when the

@@ -32,14 +32,14 @@ type Lens struct {
 type Ladder struct {
 	Asset, Kit string
 	Revision   int
-	Dots       bool    // Triangles of rungs are points without faces
-	Lines      int     // of the screen
-	Factor     float64 // of the size on the screen that LODs are drawn at: 1, or less
-	Near, Far  float64 // metres, of the axis
-	Vanish     float64 // metres, 0 for never
-	Allowed    float64 // pixels
-	Fade       float64 // share of the distance over which one fades into the next
-	PixelsAt   func(distance float64) float64
+	Dots       bool                           // Triangles of rungs are points without faces
+	Lines      int                            // of the screen
+	Factor     float64                        // of the size on the screen that LODs are drawn at: 1, or less
+	Near, Far  float64                        // metres, of the axis
+	Vanish     float64                        // metres, 0 for never
+	Allowed    float64                        // pixels
+	Fade       float64                        // share of the distance over which one fades into the next
+	NearAt     func(distance float64) float64 // pixels that a metre of the asset has at most
 	Rungs      []Rung
 	Say        string // what stands in the place of LODs, "" when they are there
 	Balloons   []RungBalloon
@@ -309,7 +309,7 @@ func (l *Ladder) chart(c *canvas) {
 			const n = 24
 			for k := range n + 1 {
 				d := r.From * math.Pow(to/r.From, float64(k)/n)
-				path += fmt.Sprintf("%c%.1f %.1f", "ML"[min(k, 1)], l.x(d), rise(r.Metres*l.PixelsAt(d)))
+				path += fmt.Sprintf("%c%.1f %.1f", "ML"[min(k, 1)], l.x(d), rise(r.Metres*l.NearAt(d)))
 			}
 			fmt.Fprintf(&c.pen, `<path class="ladder-off" d="%s"/>`, path)
 		}

@@ -27,6 +27,7 @@ type Model struct {
 	faces  []geom.Vec3
 	edges  []edge
 	dots   []dot // of clouds, which are stippled
+	dotOf  int   // points that each stands for
 	Box    geom.Box
 
 	slots   []uint16 // of each face, the number of its material plus one, 0 for none

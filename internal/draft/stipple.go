@@ -28,6 +28,7 @@ func dotAt(p geom.Vec3) [3]float32 { return [3]float32{float32(p[0]), float32(p[
 // stipple adds the points of a cloud, carried to the paper, with their colours and sizes.
 func (m *Model) stipple(c *cloud.Cloud, onto geom.Affine) {
 	step := 1 + (len(c.Points)-1)/mostDots
+	m.dotOf = max(m.dotOf, step)
 	tone, size := toneOf(c), sizeOf(c)
 	grows := math.Cbrt(math.Abs(onto.M.Det()))
 	for i := 0; i < len(c.Points); i += step {
@@ -139,10 +140,11 @@ func (m *Model) packedDots(b []byte, largest float64) []byte {
 // mostInked is how much of the paper within the box dots may cover, as a part of it: beyond, fewer are drawn.
 const mostInked = 0.25
 
-// stipple draws the dots, each a pixel of the paper. Where they would cover the paper, every so many-th is drawn.
-func (s *shot) stipple() {
+// stipple draws the dots, each a pixel of the paper. Where they would cover the paper, every so many-th is drawn; it
+// gives how many points each stands for, 0 without any.
+func (s *shot) stipple() int {
 	if len(s.dots) == 0 {
-		return
+		return 0
 	}
 	size := max(1, int(s.k+.5))
 	room := int(mostInked * float64(s.b.w*s.b.h) / float64(size*size))
@@ -158,6 +160,7 @@ func (s *shot) stipple() {
 			}
 		}
 	}
+	return step * max(1, s.dotOf)
 }
 
 // carriedDots are the dots under a map.

@@ -37,7 +37,7 @@ func TestPointsAreStippled(t *testing.T) {
 	inked := func(m *Model) (left, right int) {
 		_, shot := m.shot(ctx, Front, 100, 1)
 		require.NotNil(t, shot)
-		shot.stipple()
+		assert.Equal(t, 1, shot.stipple(), "each point is a dot")
 		for i, sh := range shot.b.shade {
 			switch {
 			case sh != inkShade:
@@ -71,6 +71,22 @@ func TestPointsAreStippled(t *testing.T) {
 		assert.Zero(t, binary.LittleEndian.Uint16(dots[8*i+6:]), "without a size")
 		assert.Equal(t, []byte{50, 150, 250, 255}, dots[8*4000+4*i:8*4000+4*i+4])
 	}
+}
+
+// Where dots would cover the paper each stands for so many points, which the view says.
+func TestDotsSayHowManyTheyStandFor(t *testing.T) {
+	rng := rand.New(rand.NewPCG(6, 1))
+	c := &cloud.Cloud{}
+	for range 300_000 {
+		c.Points = append(c.Points, geom.Vec3{rng.Float64(), rng.Float64(), rng.Float64()})
+	}
+	s := &scene.Scene{Basis: geom.GLTF, Meshes: []*scene.Mesh{{Name: "a", FaceStart: []int32{0}, Cloud: c}},
+		Nodes: []scene.Node{{Name: "a", Kind: scene.KindPoints, Parent: -1, Local: geom.Identity}}}
+	v := NewModel(context.Background(), s).Draw(context.Background(), Front, 100)
+	room := mostInked * (100*fine + 4) * (100*fine + 4) / (fine * fine)
+	assert.InDelta(t, 1+300_000/room, float64(v.DotOf), 1)
+	assert.Contains(t, v.named("Front"), "a dot for ")
+	assert.Equal(t, "Front", View{DotOf: 1}.named("Front"))
 }
 
 // Blobs have their size, also of logarithms and under a scale, and their opacity by what its range tells.

@@ -26,6 +26,7 @@ type View struct {
 	Inset         float64 // margin of the picture round the box
 	Path          string  // feature edges as SVG path data, or "" when they are in the picture
 	Coarse        bool    // more is there than was drawn
+	DotOf         int     // points without faces that each dot stands for; 0 without any
 	Spots         []Spot  // where each slot is widest, of views hatched by slot
 }
 
@@ -270,7 +271,7 @@ func (s *shot) fillSome() {
 
 // show puts the buffer into a view as its picture.
 func (s *shot) show(v *View) {
-	s.stipple()
+	v.DotOf = s.stipple()
 	if s.hatched != nil {
 		s.hatch(v)
 	}

@@ -64,7 +64,7 @@ func drawLadder(ctx context.Context, b *Board, v view) (*Picture, error) {
 	d := &draft.Ladder{Asset: v.Asset.Name, Kit: v.Kit.Name, Revision: v.Revision.Number, Dots: r.Dots,
 		Lines: r.View.Lines,
 		Near:  r.Range.Near, Far: r.Range.Far,
-		Allowed: r.Allowed, PixelsAt: r.View.PixelsAt, Vanish: v.Prep.LODs.Vanish, Factor: 1,
+		Allowed: r.Allowed, NearAt: r.View.NearAt, Vanish: v.Prep.LODs.Vanish, Factor: 1,
 		Fade: float64(v.Prep.LODs.Fade) / 100}
 	if len(r.LODs) > 1 {
 		d.Near, d.Far = min(d.Near, r.LODs[1].From/1.3), max(d.Far, 1.3*r.LODs[len(r.LODs)-1].From)
@@ -188,7 +188,7 @@ func (b *Board) lens(ctx context.Context, v view, i int) (*draft.Lens, error) {
 	}
 	// Outlines are no farther apart than the surfaces; cells may be coarser.
 	off := min(k.Metres, r.LODs[i].Visible+r.LODs[i-1].Visible)
-	l := &draft.Lens{Image: k.Image, Off: off * r.View.PixelsAt(r.LODs[i].From)}
+	l := &draft.Lens{Image: k.Image, Off: off * r.View.NearAt(r.LODs[i].From)}
 	if k.Side > 0 {
 		l.Times = draft.LensSide / (k.Side * r.View.PixelsAt(r.LODs[i].From))
 	}

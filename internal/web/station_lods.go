@@ -102,7 +102,7 @@ func (p lodsPage) Plain() []ladder.Step {
 
 // At is from where a step shows no more than is allowed.
 func (p lodsPage) At(s ladder.Step) float64 {
-	return p.Report.View.DistanceOf(s.Visible, p.Report.Allowed)
+	return p.Report.View.ShownFrom(s.Visible, p.Report.Allowed)
 }
 
 // decideLODs turns LODs' form into decisions.

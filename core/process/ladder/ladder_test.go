@@ -19,7 +19,7 @@ import (
 
 var (
 	ctx  = context.Background()
-	view = View{1080, 50}
+	view = View{Lines: 1080, Angle: 50}
 )
 
 func box(lo, hi geom.Vec3) *scene.Scene {

@@ -105,7 +105,7 @@ func Few(c *Climb, v View, pixels float64, r Range, most int) []Wish {
 	begin, end := math.Log(r.Near), math.Log(r.Far)
 	before := 0.0
 	for i, s := range c.Steps {
-		before = max(before*Farther, v.DistanceOf(s.Visible, pixels), 1e-9)
+		before = max(before*Farther, v.ShownFrom(s.Visible, pixels), 1e-9)
 		at[i] = min(max(math.Log(before), begin), end)
 	}
 	tris := func(i int) float64 { return float64(c.Steps[i].Triangles) }

@@ -5,6 +5,7 @@ import (
 	"slices"
 
 	"yarvek/core/geom"
+	"yarvek/core/process/mend"
 	"yarvek/core/scene"
 	"yarvek/core/split"
 	"yarvek/core/topo"
@@ -19,8 +20,7 @@ import (
 // lines finds the borders, seams and hard edges that hold it, newCarried what its corners carry.
 func newWork(ctx context.Context, m *scene.Mesh, o Options) *work {
 	w := &work{m: m, o: o, held: "its outline and its seams"}
-	tri := m.Triangulated()
-	same := topo.Places(ctx, tri.Points, 0)
+	tri, same, net := w.opened(ctx)
 	number := make([]int32, len(tri.Points))
 	box := geom.EmptyBox()
 	for i, p := range tri.Points {
@@ -43,13 +43,6 @@ func newWork(ctx context.Context, m *scene.Mesh, o Options) *work {
 	}
 	w.place, w.next = make([]int32, len(tri.Corners)), make([]int32, len(tri.Corners))
 	w.crease = make([]bool, len(tri.Corners))
-	var net *topo.Net
-	split.Together(func() { w.carry(ctx, tri, same) }, func() {
-		net = topo.Of(ctx, tri, same, func(f int) bool {
-			a, b, c := same[tri.Corners[3*f]], same[tri.Corners[3*f+1]], same[tri.Corners[3*f+2]]
-			return a != b && b != c && c != a
-		})
-	})
 	source := make([]int32, 0, tri.Faces())
 	m.EachTriangle(func(f int, _, _, _ int32) { source = append(source, int32(f)) })
 	w.face = source
@@ -91,6 +84,28 @@ func newWork(ctx context.Context, m *scene.Mesh, o Options) *work {
 		w.mirrored()
 	}
 	return w
+}
+
+// opened cuts the mesh into triangles, tells the place of each point, finds the edges, and copies what corners carry.
+// Where the surface branches its sheets and bodies are parted, so that each comes down by itself; they stand together
+// at the end where they did.
+func (w *work) opened(ctx context.Context) (tri *scene.Mesh, same []int32, net *topo.Net) {
+	tri = w.m.Triangulated()
+	same = topo.Places(ctx, tri.Points, 0)
+	look := func() {
+		split.Together(func() { w.carry(ctx, tri, same) }, func() {
+			net = topo.Of(ctx, tri, same, func(f int) bool {
+				a, b, c := same[tri.Corners[3*f]], same[tri.Corners[3*f+1]], same[tri.Corners[3*f+2]]
+				return a != b && b != c && c != a
+			})
+		})
+	}
+	look()
+	if parted, place := mend.Apart(ctx, tri, net); place != nil && ctx.Err() == nil {
+		tri, same, w.values = parted, place, wedges{}
+		look()
+	}
+	return tri, same, net
 }
 
 // link puts a corner into the ring of its place.

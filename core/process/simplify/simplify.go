@@ -83,6 +83,9 @@ func Steps(ctx context.Context, m *scene.Mesh, o Options, goals []int) []Result 
 		if ctx.Err() != nil {
 			return out
 		}
+		if w.left > goal {
+			w.specks(goal)
+		}
 		if i > 0 && w.left == out[i-1].Out {
 			out[i] = out[i-1] // it came no farther
 		} else {

@@ -66,10 +66,10 @@ func (r *Report) byHand(d Decisions, ask Ask, say sayer) {
 				fmt.Sprintf("The pivot of “%s” is %s from that of what it stands for: receivers that "+
 					"place each by its own would show it jump.", m.Name, figure.Length(m.By)))
 		}
-		allowed := max(min(2*r.Allowed/r.View.PixelsAt(l.From), 0.08*r.Size), 0.002*r.Size)
+		allowed := max(min(2*r.Allowed/r.View.NearAt(l.From), 0.08*r.Size), 0.002*r.Size)
 		if off, how := apart(box, l.Scene.Bounds()); off > allowed {
 			at(finding.Look, "extent", "is "+how, fmt.Sprintf("Its box is off by %s, which is %s at %s.", figure.Length(off),
-				pixels(off*r.View.PixelsAt(l.From)), figure.Length(l.From)), again)
+				pixels(off*r.View.NearAt(l.From)), figure.Length(l.From)), again)
 		}
 		names := l.Scene.SlotNames()
 		if more := missing(names, ask.Slots); len(more) > 0 {
@@ -93,7 +93,7 @@ func (r *Report) byHand(d Decisions, ask Ask, say sayer) {
 		if l.Pixels > 2*r.Allowed && !l.Solved {
 			at(finding.Look, "shows", fmt.Sprintf("shows by %s where the file has it take over", pixels(l.Pixels)), fmt.Sprintf(
 				"That is at %s. It would show by no more than %s from %s on.", figure.Length(l.From), pixels(r.Allowed),
-				figure.Length(r.View.DistanceOf(l.Visible, r.Allowed))), solved(d, r, i))
+				figure.Length(r.View.ShownFrom(l.Visible, r.Allowed))), solved(d, r, i))
 		}
 		if gone := l.Fetched.Hand.Missing; len(gone) > 0 {
 			at(finding.Note, "partly", "was not made for all of it", strings.Join(quotedAll(gone[:min(len(gone), 6)]), ", ")+
@@ -105,7 +105,7 @@ func (r *Report) byHand(d Decisions, ask Ask, say sayer) {
 // solved lets one take over where it does not show.
 func solved(d Decisions, r *Report, i int) finding.Remedy {
 	d = d.With(r.LevelsNow())
-	d.Levels[i].From = Round(r.View.DistanceOf(r.LODs[i+1].Visible, r.Allowed) * 1.005)
+	d.Levels[i].From = Round(r.View.ShownFrom(r.LODs[i+1].Visible, r.Allowed) * 1.005)
 	for k := i + 1; k < len(d.Levels); k++ {
 		d.Levels[k].From = max(d.Levels[k].From, Round(d.Levels[k-1].From*1.1))
 	}

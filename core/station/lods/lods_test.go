@@ -85,7 +85,8 @@ func TestALadderIsSolvedEitherWay(t *testing.T) {
 	// Twice the pixels, half the distance.
 	twice := preptest.Run(t, rock(), with(lods.Decisions{Pixels: 2, Levels: wish(ladder.Wish{Share: 0.5})}),
 		preptest.YUp).LODs.LODs
-	assert.InDelta(t, list[1].From/2, twice[1].From, 1e-9)
+	reach := byShare.LODs.View.Reach
+	assert.InDelta(t, reach+(list[1].From-reach)/2, twice[1].From, 1e-9)
 }
 
 func TestLODsAreAskedForByCountAndByDeviation(t *testing.T) {
@@ -433,4 +434,34 @@ func TestOddMeshesMakeLaddersOrSayWhyNot(t *testing.T) {
 			}
 		}
 	}
+}
+
+// From wherever a LOD is seen at the distance it takes over at, no place of the asset is so near that what is off there
+// shows by more than is allowed: by eyes all round it and every point it has.
+func TestNothingShowsFromAnywhere(t *testing.T) {
+	s := shape.Scene("mast", nil, new(shape.Builder).Lathe([][2]float64{{.8, 0}, {.5, .6}, {.2, 6}, {.5, 6.4}, {0, 7}},
+		96).Mesh("mast"))
+	r := preptest.Run(t, s, with(lods.Decisions{Levels: wish(ladder.Wish{Share: .6}, ladder.Wish{Share: .35})}),
+		preptest.YUp)
+	view := ladder.View{Lines: preptest.YUp.View.Lines, Angle: preptest.YUp.View.Angle}
+	whole := r.Delivery.Scene
+	middle := whole.Bounds().Center()
+	require.Len(t, r.LODs.LODs, 3)
+	worst := 0.0
+	for _, l := range r.LODs.LODs[1:] {
+		require.InDelta(t, 1, l.Pixels, 1e-6)
+		for i := range 500 {
+			turn, up := 2.4*float64(i), 1-2*(float64(i)+.5)/500
+			flat := math.Sqrt(1 - up*up)
+			eye := middle.Add(geom.Vec3{flat * math.Cos(turn), up, flat * math.Sin(turn)}.Mul(l.From))
+			for _, m := range whole.Meshes {
+				for _, p := range m.Points {
+					shows := l.Visible * view.PixelsAt(eye.Dist(p))
+					assert.LessOrEqual(t, shows, 1+1e-9)
+					worst = max(worst, shows)
+				}
+			}
+		}
+	}
+	assert.Greater(t, worst, .9, "and hardly farther than that takes")
 }

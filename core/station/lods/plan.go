@@ -77,7 +77,7 @@ func Plan(d Decisions, whole, outside *ladder.Climb, view ladder.View, allowed f
 		case l.Deviation > 0:
 			k = c.Within(l.Deviation)
 		default:
-			k = c.Within(allowed / view.PixelsAt(l.From))
+			k = c.Within(allowed / view.NearAt(l.From))
 		}
 		if k < 0 || c.Steps[k].Triangles >= last && last > 0 {
 			left = append(left, i)

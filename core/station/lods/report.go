@@ -108,13 +108,13 @@ func Run(d Decisions, ask Ask, list []Fetched, left []int) *Report {
 			}
 		}
 		if l.From == 0 {
-			l.From = ask.View.DistanceOf(f.Visible, r.Allowed)
+			l.From = ask.View.ShownFrom(f.Visible, r.Allowed)
 		}
 		l.From = max(l.From, before.From*ladder.Farther, 0.01)
 		if n := before.Cost.Much(); n > 0 {
 			l.Share = float64(f.Cost.Much()) / float64(n)
 		}
-		at := ask.View.PixelsAt(l.From)
+		at := ask.View.NearAt(l.From)
 		l.Pixels = f.Visible * at
 		l.Seen = min(f.Outline.Metres, f.Visible) * at
 		l.Screen = ask.View.ShareAt(ask.Size, l.From)
@@ -293,7 +293,7 @@ func (r *Report) judge(d Decisions, ask Ask, left []int) {
 			r.About[fmt.Sprintf("%s/%s-%d", Info.ID, sort, l.Number)] = l.Number
 		}
 		if l.Mesh.Hand == 0 && l.Pixels > 1.05*r.Allowed {
-			at := r.View.DistanceOf(l.Visible, r.Allowed)
+			at := r.View.ShownFrom(l.Visible, r.Allowed)
 			to := d.With(r.LevelsNow())
 			to.Levels[i].From = 0
 			say(finding.Look, fmt.Sprintf("shows-%d", l.Number),

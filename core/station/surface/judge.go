@@ -99,15 +99,30 @@ var verdicts = []verdict{
 				Effect: "Flat ones get one polygon, others the least surface over their rim.", Decision: d}}
 		}, ""},
 	{Crowded, finding.Note, count("edge has more than two faces", "edges have more than two faces"),
-		says("The surface branches there: it has no inside, and smoothing breaks."), none, ""},
+		says("The surface branches there: it has no inside, and smoothing breaks, and LODs keep such edges as they are."),
+		func(_ *Report, d Decisions) []finding.Remedy {
+			d.Separate = true
+			return []finding.Remedy{{Label: "Separate", Decision: d, Harsh: true,
+				Effect: "Bodies and sheets that share such an edge get one each, moved apart by less than 32-bit numbers show."}}
+		}, ""},
 	{Pinched, finding.Note, count("place where surfaces meet in a point alone",
 		"places where surfaces meet in a point alone"),
-		says("Nothing is wrong to look at; what walks over the surface stops there."), none, ""},
+		says("Nothing is wrong to look at; what walks over the surface stops there."),
+		func(_ *Report, d Decisions) []finding.Remedy {
+			d.Split = true
+			return []finding.Remedy{{Label: "Split", Decision: d, Harsh: true,
+				Effect: "Each surface gets a point of its own there, moved by less than 32-bit numbers show."}}
+		}, ""},
 	{Needles, finding.Note, count("triangle is a needle", "triangles are needles"),
 		func(r *Report, _ int) string {
 			return fmt.Sprintf("More than %s times as long as high: they cost more to draw than they show.",
 				figure.Significant(r.Limits.Needle, 4))
-		}, none, ""},
+		},
+		func(_ *Report, d Decisions) []finding.Remedy {
+			d.Needles = true
+			return []finding.Remedy{{Label: "Take them out", Decision: d, Harsh: true,
+				Effect: "The face beside each is cut at its third corner, or its short side becomes a point; no other point moves."}}
+		}, ""},
 	{Short, finding.Note, count("edge is short", "edges are short"),
 		func(r *Report, _ int) string { return "They measure less than " + figure.Length(r.Limits.Short) + "." },
 		func(r *Report, d Decisions) []finding.Remedy {
@@ -158,6 +173,12 @@ var remaining = map[Sort]struct {
 	Holes: {func(d Decisions) bool { return d.Holes > 0 },
 		"Those that are left have a rim of more edges, or one that meets itself or other " +
 			"faces, and can't be closed by themselves."},
+	Crowded: {func(d Decisions) bool { return d.Separate },
+		"Those that are left could not be told apart: their faces lie in one plane."},
+	Pinched: {func(d Decisions) bool { return d.Split }, "Those that are left could not be told apart."},
+	Needles: {func(d Decisions) bool { return d.Needles },
+		"Those that are left lie along a seam of UVs or a border of slots, between more than two faces, or are part of a " +
+			"polygon."},
 	Sheets: {func(d Decisions) bool { return slices.ContainsFunc(d.Thicks(), Thick.all) },
 		"Those that are left lie on other faces, have no " +
 			"two sides, or are part of a body: name their node or slot to thicken them too."},

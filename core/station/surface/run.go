@@ -181,6 +181,7 @@ func (w *mender) all() {
 		drop("flat", "bent or dented polygon was cut into triangles", "bent and dented polygons were cut into triangles",
 			slices.Compact(list), mend.Flat)
 	}
+	w.branches(at)
 	w.sheets(at)
 	if d.Units {
 		var n int
@@ -202,6 +203,34 @@ func (w *mender) all() {
 		}
 		w.say("tangents", "corner got a tangent", "corners got a tangent", n)
 	}
+}
+
+// branches parts the surface where it branches, and takes needles out.
+func (w *mender) branches(at func() *flaw.Flaws) {
+	d := w.d
+	if d.Needles && w.ctx.Err() == nil {
+		var n int
+		if w.m, n, _ = mend.Needles(w.ctx, w.m, d.Limits.or(Usual).Needle); n > 0 {
+			w.fresh()
+		}
+		w.say("needles", "needle went", "needles went", n)
+	}
+	if !d.Separate && !d.Split {
+		return
+	}
+	x := at()
+	if w.ctx.Err() != nil {
+		return
+	}
+	var pinched []int32
+	if d.Split {
+		pinched = x.Pinched
+	}
+	out, n, _ := mend.Separate(w.ctx, w.m, x.Net, d.Separate, pinched)
+	if w.m = out; n > 0 {
+		w.fresh()
+	}
+	w.say("separate", "point became several where surfaces met", "points became several where surfaces met", n)
 }
 
 // sheets gives sheets thickness, and gathers their slots.

@@ -27,6 +27,11 @@ type Decisions struct {
 	Outward bool    `json:"outward,omitempty"` // parts that are inside out are turned
 	Holes   int     `json:"holes,omitempty"`   // holes of up to so many edges are closed
 	Flat    bool    `json:"flat,omitempty"`    // bent and dented polygons are cut into triangles
+	// Separate parts edges of more than two faces, Split places where surfaces meet in a point alone; Needles takes
+	// triangles out that are needles.
+	Separate bool `json:"separate,omitempty"`
+	Split    bool `json:"split,omitempty"`
+	Needles  bool `json:"needles,omitempty"`
 
 	Thick []Thick `json:"thick,omitempty"`
 	// Thickness, Side and Of are one thickness, as older decisions have it, of nodes or of all; see Thicks.
@@ -132,6 +137,9 @@ func (d Decisions) Lines() []string {
 	say(d.Outward, "Turn parts that are inside out")
 	say(d.Holes > 0, "Close holes of up to %d edges", d.Holes)
 	say(d.Flat, "Cut bent and dented polygons")
+	say(d.Needles, "Take needles out")
+	say(d.Separate, "Separate edges of more than two faces")
+	say(d.Split, "Split places where surfaces meet in a point alone")
 	for _, t := range d.Thicks() {
 		l = append(l, t.line())
 	}
