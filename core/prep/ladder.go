@@ -34,7 +34,8 @@ type climbed struct {
 func (w *walk) lods(f frame) (frame, station.Report) {
 	r, d, class, v := w.result, w.p.LODs, w.class(), w.in.Target.View
 	f.box = r.Surface.Box
-	ask := lods.Ask{Class: class, View: ladder.View{Lines: v.Lines, Angle: v.Angle, Reach: w.reach(f)}, Pixels: v.Tolerance, Scene: f.scene,
+	ask := lods.Ask{Class: class, View: ladder.View{Lines: v.Lines, Angle: v.Angle, Reach: w.reach(f)},
+		Pixels: v.Tolerance, Scene: f.scene,
 		Cost: lods.Measured{Cost: r.Budget.Cost}, Slots: f.scene.SlotNames(), Hand: w.hand(f), Size: f.box.Size().Max(),
 		Dots: f.scene.Dotted()}
 	var hand []lods.Counted

@@ -288,7 +288,8 @@ func (s *canvas) views() {
 	s.WriteString(s.Views[Front].SVG(l.fx, l.floor))
 	s.WriteString(s.Views[RightSide].SVG(l.sx, l.floor))
 	top := l.planY - l.d
-	s.label("", "word label", s.Views[Plan].named("Plan"), spot{x: l.fx, y: max(44, top-9)}, spot{x: l.fx + l.w, y: max(44, top-9), at: ending},
+	s.label("", "word label", s.Views[Plan].named("Plan"), spot{x: l.fx, y: max(44, top-9)},
+		spot{x: l.fx + l.w, y: max(44, top-9), at: ending},
 		spot{x: l.fx + l.w + 10, y: max(60, top+10)}, spot{x: l.fx - 10, y: l.planY, at: ending})
 	below := max(l.floor, l.groundY) + 22
 	for _, v := range []struct {

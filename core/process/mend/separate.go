@@ -24,8 +24,8 @@ const hair = 4e-7
 // that nothing that holds coordinates joins them again. Faces, seams, slots and hard edges stay. It gives how many
 // points came, and how far any was moved, in the mesh's lengths. When ctx ends it returns early, and what it returns
 // means nothing.
-func Separate(ctx context.Context, m *scene.Mesh, net *topo.Net, crowded bool, pinched []int32) (out *scene.Mesh, came int,
-	moved float64) {
+func Separate(ctx context.Context, m *scene.Mesh, net *topo.Net, crowded bool, pinched []int32) (out *scene.Mesh,
+	came int, moved float64) {
 	fans, parts := fansOf(ctx, net, crowded)
 	for _, p := range pinched {
 		parts[p] = true

@@ -35,8 +35,6 @@ func one(label, effect string, with func(r *Report, d *Decisions)) func(*Report,
 	}
 }
 
-func none(*Report, Decisions) []finding.Remedy { return nil }
-
 // verdicts are those of all sorts, in the order they are told.
 var verdicts = []verdict{
 	{Inside, finding.MustFix, count("part is inside out", "parts are inside out"),
@@ -121,7 +119,7 @@ var verdicts = []verdict{
 		func(_ *Report, d Decisions) []finding.Remedy {
 			d.Needles = true
 			return []finding.Remedy{{Label: "Take them out", Decision: d, Harsh: true,
-				Effect: "The face beside each is cut at its third corner, or its short side becomes a point; no other point moves."}}
+				Effect: "The face beside each is cut at its third corner, or its short side becomes a point; no other moves."}}
 		}, ""},
 	{Short, finding.Note, count("edge is short", "edges are short"),
 		func(r *Report, _ int) string { return "They measure less than " + figure.Length(r.Limits.Short) + "." },
