@@ -187,10 +187,13 @@ func (s *Server) targetPage(r *http.Request, t target.Target) (targetPage, error
 	return p, nil
 }
 
-// frames draws how up, front and right lie in a file of each format and in the receiver.
+// frames draws how up, front and right lie in the receiver, and in a file of each format that receivers take as a rule.
 func frames(t target.Target) template.HTML {
 	list := []draft.Frame{{Label: "In the engine", Basis: t.Basis}}
 	for _, r := range format.Rules() {
+		if !r.Usual {
+			continue // so many would be too small to read
+		}
 		list = append(list, draft.Frame{Label: "In " + r.One, Basis: r.As.Frame(t).Basis})
 	}
 	return trusted(draft.Frames(list))
