@@ -40,10 +40,10 @@ type Laid struct {
 type Kept struct{ Name, Why string }
 
 // Gridded cuts every mesh that is wider than a step, where its nodes stand, by lines at multiples of the step as seen
-// from above; see [Mesh.Gridded]. A node stays, without its mesh; beside it comes one that holds a node for each piece,
-// which is called after it and its square. A piece's origin is the middle of its square, at a multiple of the step, so
-// that its coordinates are small and its place is exact. When ctx ends it returns early, and what it returns means
-// nothing.
+// from above; see [Mesh.Gridded]. In its place, or beside it where others stand below it, comes one that holds a node
+// for each piece, which is called after it and its square. A piece's origin is the middle of its square, at a
+// multiple of the step, so that its coordinates are small and its place is exact. When ctx ends it returns early, and
+// what it returns means nothing.
 func (s *Scene) Gridded(ctx context.Context, step float64) *Laid {
 	up := s.Basis.Up.Index()
 	axes := [3][2]int{{1, 2}, {0, 2}, {0, 1}}[up]
@@ -51,6 +51,12 @@ func (s *Scene) Gridded(ctx context.Context, step float64) *Laid {
 	out := *s
 	out.Nodes, out.Meshes = nil, slices.Clone(s.Meshes)
 	l := &Laid{}
+	holds := make([]bool, len(s.Nodes)) // nodes that others stand below
+	for _, n := range s.Nodes {
+		if n.Parent >= 0 {
+			holds[n.Parent] = true
+		}
+	}
 	at := make([]int, len(s.Nodes))
 	add := func(n Node, from, hub int) int {
 		out.Nodes = append(out.Nodes, n)
@@ -75,7 +81,9 @@ func (s *Scene) Gridded(ctx context.Context, step float64) *Laid {
 		if len(cells) > 0 {
 			whole.Kind, whole.Mesh = KindEmpty, -1
 		}
-		at[i] = add(whole, i, -1)
+		if len(cells) == 0 || holds[i] {
+			at[i] = add(whole, i, -1)
+		}
 		if len(cells) == 0 {
 			continue
 		}
