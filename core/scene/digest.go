@@ -47,8 +47,23 @@ func (s *Scene) ShapeSum() string {
 	for _, m := range s.Meshes {
 		d.mesh(m)
 	}
-	d.value(s.Materials) // with their names, by which decisions speak of slots
-	d.value(s.Textures)
+	d.put(uint64(len(s.Materials)))
+	for i := range s.Materials {
+		m := &s.Materials[i]
+		d.text(m.Name) // decisions speak of slots by it
+		d.looks(m)
+		for u := range m.Maps {
+			d.ints(int64(m.Maps[u].Texture))
+			d.lies(m.Maps[u])
+		}
+	}
+	d.put(uint64(len(s.Textures)))
+	for _, t := range s.Textures {
+		d.text(t.Name)
+		d.ints(int64(t.Image))
+		d.wraps(t)
+	}
+	d.flush()
 	return hex.EncodeToString(d.h.Sum(nil))
 }
 
@@ -102,6 +117,40 @@ func (d *digest) value(v any) {
 	_, _ = d.h.Write(b)
 }
 
+// text adds a string.
+func (d *digest) text(s string) {
+	d.put(uint64(len(s)))
+	d.flush()
+	_, _ = d.h.Write([]byte(s))
+}
+
+// looks adds all of a material but its name and pictures.
+func (d *digest) looks(m *Material) {
+	d.floats(m.BaseColor[:]...)
+	d.floats(m.Emissive[:]...)
+	d.floats(m.Metallic, m.Roughness, m.NormalScale, m.Occlusion, m.AlphaCutoff, m.Glow)
+	d.text(string(m.AlphaMode))
+	d.ints(yes(m.TwoSided), yes(m.Unlit))
+	d.floats(m.Older.Diffuse[:]...)
+	d.floats(m.Older.Specular[:]...)
+	d.floats(m.Older.Gloss)
+}
+
+// lies adds how a picture lies on a mesh and what is read of it; which one it is has been added before.
+func (d *digest) lies(m Map) {
+	d.ints(int64(m.UVSet), int64(m.Channel), yes(m.Place != nil))
+	if p := m.Place; p != nil {
+		d.floats(p.Offset[0], p.Offset[1], p.Scale[0], p.Scale[1], p.Rotation)
+	}
+}
+
+// wraps adds how a texture reads its picture.
+func (d *digest) wraps(t Texture) {
+	d.text(string(t.WrapU))
+	d.text(string(t.WrapV))
+	d.ints(int64(t.MagFilter), int64(t.MinFilter))
+}
+
 func (d *digest) mesh(m *Mesh) {
 	d.put(uint64(len(m.Points)))
 	for _, p := range m.Points {
@@ -153,12 +202,10 @@ func addLayer[T any](d *digest, l Layer[T], add func(T)) {
 // lie. Names of the material, its textures and its pictures are not in it, and neither is where they stand in the
 // scene's lists: materials of two scenes that agree look the same.
 func (s *Scene) MaterialSum(i int) string {
-	m := s.Materials[i]
+	m := &s.Materials[i]
 	d := digest{h: sha256.New()}
-	maps := m.Maps
-	m.Name, m.Maps = "", [Uses]Map{}
-	d.value(m)
-	for _, mp := range maps {
+	d.looks(m)
+	for _, mp := range m.Maps {
 		on := mp.Texture > 0 && mp.Texture <= len(s.Textures)
 		d.ints(yes(on))
 		if !on {
@@ -169,10 +216,9 @@ func (s *Scene) MaterialSum(i int) string {
 		if t.Image >= 0 && t.Image < len(s.Images) {
 			sum = s.Images[t.Image].Sum()
 		}
-		t.Name, t.Image, mp.Texture = "", 0, 0
-		d.value(sum)
-		d.value(t)
-		d.value(mp)
+		d.text(sum)
+		d.wraps(t)
+		d.lies(mp)
 	}
 	d.flush()
 	return hex.EncodeToString(d.h.Sum(nil))

@@ -1,6 +1,9 @@
 package scene
 
 import (
+	"fmt"
+	"reflect"
+	"strings"
 	"testing"
 
 	"github.com/stretchr/testify/assert"
@@ -89,4 +92,53 @@ func TestMeshSumsTellShapesApart(t *testing.T) {
 		change(m)
 		assert.NotEqual(t, was, m.Sum(), name)
 	}
+}
+
+// Each value that a material, a texture or a map has is in the sums: one that a later field would add, too.
+func TestSumsLeaveNoFieldOut(t *testing.T) {
+	whole := func() *Scene {
+		s := dressed()
+		s.Materials[0].Maps[UseBaseColor].Place = &Placement{Scale: [2]float64{1, 1}}
+		return s
+	}
+	shapes, looks := whole().ShapeSum(), whole().MaterialSum(0)
+	elsewhere := map[string]bool{"Name": true, "Image": true, "Texture": true} // not how a material looks
+	var vary func(path string, at func(s *Scene) reflect.Value)
+	vary = func(path string, at func(s *Scene) reflect.Value) {
+		v := at(whole())
+		switch v.Kind() {
+		case reflect.Struct:
+			for i := range v.NumField() {
+				vary(path+"."+v.Type().Field(i).Name, func(s *Scene) reflect.Value { return at(s).Field(i) })
+			}
+			return
+		case reflect.Array:
+			for i := range v.Len() {
+				if v.Type().Elem() != reflect.TypeFor[Map]() || Use(i) == UseBaseColor {
+					vary(fmt.Sprintf("%s[%d]", path, i), func(s *Scene) reflect.Value { return at(s).Index(i) })
+				}
+			}
+			return
+		case reflect.Pointer:
+			vary(path, func(s *Scene) reflect.Value { return at(s).Elem() })
+			return
+		}
+		s := whole()
+		switch v := at(s); v.Kind() {
+		case reflect.String:
+			v.SetString(v.String() + "x")
+		case reflect.Float64:
+			v.SetFloat(v.Float() + .125)
+		case reflect.Bool:
+			v.SetBool(!v.Bool())
+		default:
+			v.SetInt(v.Int() + 1)
+		}
+		assert.NotEqual(t, shapes, s.ShapeSum(), path)
+		if at := strings.LastIndex(path, "."); !elsewhere[path[at+1:]] {
+			assert.NotEqual(t, looks, s.MaterialSum(0), path)
+		}
+	}
+	vary("material", func(s *Scene) reflect.Value { return reflect.ValueOf(&s.Materials[0]).Elem() })
+	vary("texture", func(s *Scene) reflect.Value { return reflect.ValueOf(&s.Textures[0]).Elem() })
 }

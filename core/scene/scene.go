@@ -265,7 +265,7 @@ type Counts struct {
 // Count counts polygons, triangles and points once an instance.
 func (s *Scene) Count() Counts {
 	c := Counts{Nodes: len(s.Nodes)}
-	seen := map[int]bool{}
+	seen := make([]bool, len(s.Meshes))
 	for _, n := range s.Nodes {
 		if n.Mesh < 0 {
 			continue
@@ -283,7 +283,7 @@ func (s *Scene) Count() Counts {
 			c.Meshes++
 		}
 	}
-	c.Slots = len(s.SlotNames())
+	c.Slots = len(s.UsedMaterials())
 	return c
 }
 
@@ -308,18 +308,26 @@ func (s *Scene) SlotNames() []string {
 // -1 stands for faces without one.
 func (s *Scene) UsedMaterials() []int {
 	var list []int
-	seen := map[int]bool{}
-	done := map[int]bool{}
+	seen := make([]bool, 1+len(s.Materials))
+	use := func(material int) {
+		if !seen[1+material] {
+			seen[1+material] = true
+			list = append(list, material)
+		}
+	}
+	done := make([]bool, len(s.Meshes))
 	for _, n := range s.Nodes {
 		if n.Mesh < 0 || done[n.Mesh] {
 			continue
 		}
 		done[n.Mesh] = true
-		for _, mat := range s.Meshes[n.Mesh].UsedSlots() {
-			if !seen[mat] {
-				seen[mat] = true
-				list = append(list, mat)
-			}
+		m := s.Meshes[n.Mesh]
+		if m.Slot == nil && m.Faces() > 0 {
+			use(m.Material(0))
+			continue
+		}
+		for _, material := range m.UsedSlots() {
+			use(material)
 		}
 	}
 	return list

@@ -47,6 +47,9 @@ func partsOf(o *Opened) (list []Part) {
 	}
 	leaves := r.Delivery.Scene
 	for i, m := range leaves.Materials {
+		if len(list) >= partsKept {
+			break
+		}
 		list = append(list, Part{PartMaterial, m.Name, leaves.MaterialSum(i), 0})
 	}
 	seen := map[int]bool{}

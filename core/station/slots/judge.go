@@ -239,27 +239,48 @@ func (j judge) facets(i int) []facetted {
 		{what: "how many sides", is: fmt.Sprint(m.TwoSided)}, {what: "how strong normals are", is: fmt.Sprint(m.NormalScale)},
 		{what: "how strong occlusion is", is: fmt.Sprint(m.Occlusion)}, {what: "lighting", is: fmt.Sprint(m.Unlit)}}
 	for use, mp := range m.Maps {
-		is := "none"
-		if mp.Has() {
-			t := j.p.Textures[mp.Texture-1]
-			c := j.p.Cooks[t.Image]
-			var of []string
-			for _, at := range c.In {
-				if st := j.by.Stock[at]; st.Found {
-					of = append(of, st.Facts.SHA)
-				} else {
-					of = append(of, "missing "+st.Name)
-				}
-			}
-			place := scene.Placement{Scale: [2]float64{1, 1}}
-			if mp.Place != nil {
-				place = *mp.Place
-			}
-			is = fmt.Sprint(of, c.Recipe.Key(), t.WrapU, t.WrapV, mp.UVSet, mp.Channel, place)
-		}
-		out = append(out, facetted{scene.Use(use).String() + " picture", is, true})
+		out = append(out, facetted{scene.Use(use).String() + " picture", j.painted(mp), true})
 	}
 	return out
+}
+
+// painted is what a map looks like: its pictures' bytes, what becomes of them, and how they lie.
+func (j judge) painted(mp scene.Map) string {
+	if !mp.Has() {
+		return "none"
+	}
+	t := j.p.Textures[mp.Texture-1]
+	c := j.p.Cooks[t.Image]
+	var of []string
+	for _, at := range c.In {
+		if st := j.by.Stock[at]; st.Found {
+			of = append(of, st.Facts.SHA)
+		} else {
+			of = append(of, "missing "+st.Name)
+		}
+	}
+	place := scene.Placement{Scale: [2]float64{1, 1}}
+	if mp.Place != nil {
+		place = *mp.Place
+	}
+	return fmt.Sprint(of, c.Recipe.Key(), t.WrapU, t.WrapV, mp.UVSet, mp.Channel, place)
+}
+
+// looks are all that two materials can differ in, to be compared: they are equal where all their facets are.
+type looks struct {
+	scene.Material // without its name, its pictures and the factors of the older workflow
+	pictures       [scene.Uses]string
+}
+
+func (j judge) looks(i int) looks {
+	l := looks{Material: j.Slots[i].Material}
+	for use, mp := range l.Maps {
+		if mp.Has() {
+			l.pictures[use] = j.painted(mp)
+		}
+	}
+	l.Name, l.Older, l.Maps = "", scene.Older{}, [scene.Uses]scene.Map{}
+	return l
 }
 
 // near tells whether values of two materials can hardly be told apart: each within a twentieth.
@@ -289,23 +310,17 @@ func (j judge) twins() {
 		return
 	}
 	var firsts []int               // of each kind, in the order of slots
-	var kinds []string             // of the firsts
-	same := map[string][]int{}     // of each kind
+	var kinds []looks              // of the firsts
+	same := map[looks][]int{}      // of each kind
 	facets := map[int][]facetted{} // of the first of each kind, of as many as are compared each with each
 	for i := range j.Slots {
 		if s := &j.Slots[i]; s.Stat.Faces == 0 || s.Key == scene.NoSlot {
 			continue
 		}
-		f := j.facets(i)
-		var b strings.Builder
-		for _, x := range f {
-			b.WriteString(x.is)
-			b.WriteByte(0)
-		}
-		key := b.String()
+		key := j.looks(i)
 		if _, ok := same[key]; !ok {
 			if firsts, kinds = append(firsts, i), append(kinds, key); len(firsts) <= mostPairs {
-				facets[i] = f
+				facets[i] = j.facets(i)
 			}
 		}
 		same[key] = append(same[key], i)

@@ -3,7 +3,6 @@ package source
 import (
 	"fmt"
 	"maps"
-	"slices"
 
 	"yarvek/core/figure"
 	"yarvek/core/finding"
@@ -14,12 +13,17 @@ import (
 func (r *run) standIns() {
 	r.guessed(Level)
 	r.guessed(Solid)
+	stands := map[string]bool{} // keys of nodes that stand for others
+	for _, h := range r.rep.Hand {
+		for _, key := range h.Nodes {
+			stands[key] = true
+		}
+	}
 	var names []string
+	told := map[string]bool{}
 	for _, n := range r.rep.Nodes {
-		for _, h := range r.rep.Hand {
-			if slices.Contains(h.Nodes, n.Key) && !slices.Contains(names, n.Name) {
-				names = append(names, n.Name)
-			}
+		if stands[n.Key] && !told[n.Name] {
+			names, told[n.Name] = append(names, n.Name), true
 		}
 	}
 	if len(names) > 0 {
