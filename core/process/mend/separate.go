@@ -26,7 +26,7 @@ const hair = 4e-7
 // means nothing.
 func Separate(ctx context.Context, m *scene.Mesh, net *topo.Net, crowded bool, pinched []int32) (out *scene.Mesh,
 	came int, moved float64) {
-	fans, parts := fansOf(ctx, net, crowded)
+	fans, parts := fansOf(ctx, net, crowded, nil)
 	for _, p := range pinched {
 		parts[p] = true
 	}
@@ -61,7 +61,7 @@ func Apart(ctx context.Context, m *scene.Mesh, net *topo.Net) (out *scene.Mesh, 
 	if !crowded {
 		return m, nil
 	}
-	fans, parts := fansOf(ctx, net, true)
+	fans, parts := fansApart(ctx, net)
 	if ctx.Err() != nil {
 		return m, nil
 	}
@@ -71,9 +71,59 @@ func Apart(ctx context.Context, m *scene.Mesh, net *topo.Net) (out *scene.Mesh, 
 	return parted(m, net, fans, parts, 0)
 }
 
+// turns is how often the sides of edges whose sheets stay together are joined the other way round.
+const turns = 6
+
+// fansApart are fans with as few edges of more than two faces as joining sides either way leaves. Where sheets that are
+// joined within the body hang together round both ends of an edge, it stays one edge of both; joined over what is
+// outside they may part.
+func fansApart(ctx context.Context, net *topo.Net) (fans union.Sets, parts []bool) {
+	outside := map[int]bool{} // edges joined over what is outside
+	fewest := -1
+	for range turns {
+		of, which := fansOf(ctx, net, true, outside)
+		var stuck []int
+		for e := range net.Edges() {
+			if len(net.Runs(e)) > 2 && together(net, of, sides(net, e, outside[e])) {
+				stuck = append(stuck, e)
+			}
+		}
+		if fewest < 0 || len(stuck) < fewest {
+			fans, parts, fewest = of, which, len(stuck)
+		}
+		if len(stuck) == 0 || ctx.Err() != nil {
+			break
+		}
+		for _, e := range stuck {
+			outside[e] = !outside[e]
+		}
+	}
+	return fans, parts
+}
+
+// together tells whether two of the pairs along an edge are of one fan at both its ends.
+func together(net *topo.Net, fans union.Sets, pairs [][2]int32) bool {
+	ends := func(c int32) (low, high int32) {
+		low, high = fans.Find(c), fans.Find(net.Next(c))
+		if net.At(c) > net.At(net.Next(c)) {
+			low, high = high, low
+		}
+		return low, high
+	}
+	for i := range pairs {
+		for j := range i {
+			a, b := ends(pairs[i][0])
+			if c, d := ends(pairs[j][0]); a == c && b == d {
+				return true
+			}
+		}
+	}
+	return false
+}
+
 // fansOf joins the corners of faces that hang together over edges at each place, and marks the places of edges that are
-// parted.
-func fansOf(ctx context.Context, net *topo.Net, crowded bool) (fans union.Sets, parts []bool) {
+// parted; those of outside are joined over what is outside of the body.
+func fansOf(ctx context.Context, net *topo.Net, crowded bool, outside map[int]bool) (fans union.Sets, parts []bool) {
 	parts = make([]bool, len(net.Mesh.Points))
 	fans = union.New(len(net.Mesh.Corners))
 	for e := range net.Edges() {
@@ -89,7 +139,7 @@ func fansOf(ctx context.Context, net *topo.Net, crowded bool) (fans union.Sets, 
 		}
 		a, b := net.Ends(e)
 		parts[a], parts[b] = true, true
-		for _, pair := range sides(net, e) {
+		for _, pair := range sides(net, e, outside[e]) {
 			net.JoinAcross(fans, pair[0], pair[1])
 		}
 	}
@@ -103,8 +153,8 @@ type spoke struct {
 	along  bool    // it runs from the lower end to the higher
 }
 
-// sides are the pairs of runs along an edge that stay joined.
-func sides(net *topo.Net, e int) (pairs [][2]int32) {
+// sides are the pairs of runs along an edge that stay joined: those with the body between them, or with what is outside.
+func sides(net *topo.Net, e int, outside bool) (pairs [][2]int32) {
 	m := net.Mesh
 	a, b := net.Ends(e)
 	dir := m.Points[b].Sub(m.Points[a]).Unit()
@@ -134,7 +184,7 @@ func sides(net *topo.Net, e int) (pairs [][2]int32) {
 	// A face that runs along has its outside after it, one that runs back before it: the wedge from one that runs back
 	// to the next that runs along is within a body.
 	for i := range list {
-		if j := (i + 1) % len(list); !list[i].along && list[j].along && !taken[i] && !taken[j] {
+		if j := (i + 1) % len(list); list[i].along == outside && list[j].along != outside && !taken[i] && !taken[j] {
 			join(i, j)
 		}
 	}

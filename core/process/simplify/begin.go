@@ -1,6 +1,7 @@
 package simplify
 
 import (
+	"cmp"
 	"context"
 	"slices"
 
@@ -19,7 +20,7 @@ import (
 // triangles' planes by their area (Garland and Heckbert 1997, "Surface simplification using quadric error metrics");
 // lines finds the borders, seams and hard edges that hold it, newCarried what its corners carry.
 func newWork(ctx context.Context, m *scene.Mesh, o Options) *work {
-	w := &work{m: m, o: o, held: "its outline and its seams"}
+	w := &work{m: m, o: o}
 	tri, same, net := w.opened(ctx)
 	number := make([]int32, len(tri.Points))
 	box := geom.EmptyBox()
@@ -102,7 +103,7 @@ func (w *work) opened(ctx context.Context) (tri *scene.Mesh, same []int32, net *
 	}
 	look()
 	if parted, place := mend.Apart(ctx, tri, net); place != nil && ctx.Err() == nil {
-		tri, same, w.values = parted, place, wedges{}
+		tri, same, w.values, w.branched = parted, place, wedges{}, true
 		look()
 	}
 	return tri, same, net
@@ -279,23 +280,42 @@ func (w *work) oneFan(p int32) bool {
 		}
 	}
 	// From one triangle to the next: those that are reached are all, or all from the border on.
-	begin := w.first[p]
-	reached := 0
-	at := map[int32]int32{}
-	w.each(p, func(c int32) { at[w.place[topo.After(c)]] = c })
-	came := map[int32]bool{}
-	w.each(p, func(c int32) { came[w.place[topo.Before(c)]] = true })
-	w.each(p, func(c int32) {
-		if !came[w.place[topo.After(c)]] {
-			begin = c // nothing comes before it
+	var rim [32]edgeOf
+	round := rim[:0]
+	w.each(p, func(c int32) { round = append(round, edgeOf{w.place[topo.After(c)], w.place[topo.Before(c)]}) })
+	slices.SortFunc(round, func(x, y edgeOf) int { return cmp.Compare(x.from, y.from) })
+	leaving := func(place int32) (int, bool) {
+		return slices.BinarySearchFunc(round, place, func(e edgeOf, p int32) int { return cmp.Compare(e.from, p) })
+	}
+	begin := 0
+	if len(round) <= 16 {
+		// Few are looked through.
+		for i := range round {
+			if !slices.ContainsFunc(round, func(e edgeOf) bool { return e.to == round[i].from }) {
+				begin = i // nothing comes before it
+			}
 		}
-	})
-	for c, ok := begin, true; ok && reached < n; ok = ok && c != begin {
-		c, ok = at[w.place[topo.Before(c)]]
+	} else {
+		came := map[int32]bool{}
+		for _, e := range round {
+			came[e.to] = true
+		}
+		for i, e := range round {
+			if !came[e.from] {
+				begin = i
+			}
+		}
+	}
+	reached := 0
+	for at, ok := begin, true; ok && reached < n; ok = ok && at != begin {
+		at, ok = leaving(round[at].to)
 		reached++
 	}
 	return reached == n
 }
+
+// edgeOf is the edge across from a place in one of its triangles.
+type edgeOf struct{ from, to int32 }
 
 // each calls f for every corner at a place.
 func (w *work) each(p int32, f func(c int32)) {

@@ -14,8 +14,8 @@ import (
 	"yarvek/core/shape/shapetest"
 )
 
-// A surface that branches all over comes down to what is asked, as far as that leaves its bodies four triangles, and
-// stays as near as its size lets it: before, its branches held three triangles of four.
+// A surface that branches all over comes down to what is asked, and stays as near as its size lets it: its edges of more
+// than two faces hold nothing.
 func TestWhatBranchesComesDown(t *testing.T) {
 	m := shapetest.Crumbled(30)
 	found := flaw.Find(t.Context(), m, flaw.Limits{})
@@ -26,11 +26,12 @@ func TestWhatBranchesComesDown(t *testing.T) {
 			Local: geom.Identity}}}
 	}
 	n := m.Faces()
-	for i, r := range simplify.Steps(t.Context(), m, simplify.Options{}, []int{n / 2, n / 4, n / 10}) {
-		assert.LessOrEqual(t, r.Out, n/[]int{2, 4, 10}[i])
+	for i, r := range simplify.Steps(t.Context(), m, simplify.Options{}, []int{n / 2, n / 4, n / 10, n / 50}) {
+		assert.LessOrEqual(t, r.Out, n/[]int{2, 4, 10, 50}[i])
+		assert.Empty(t, r.Why)
 		require.NoError(t, r.Mesh.Validate())
 		off := deviation.Of(t.Context(), of(m), of(r.Mesh), 20_000).Worst()
-		assert.Less(t, off.RMS, []float64{.25, .45, .8}[i], "of cubes of one")
+		assert.Less(t, off.RMS, []float64{.2, .35, .55, 1.3}[i], "of cubes of one")
 		got := flaw.Find(t.Context(), r.Mesh, flaw.Limits{})
 		assert.LessOrEqual(t, len(got.Flipped), r.Out/500)
 	}

@@ -1,105 +1,30 @@
 package simplify
 
 import (
-	"cmp"
 	"context"
 	"math"
 	"slices"
 
 	"yarvek/core/geom"
-	"yarvek/core/split"
 	"yarvek/core/topo"
 )
 
-// halfFrom is how many triangles are worth being divided for two to work on.
-const halfFrom = 400_000
-
-// halve goes much of the way to a goal with two halves of a large mesh side by side, each on what
-// lies within it, always the same halves; from there on all of it is one.
-func (w *work) halve(ctx context.Context, goal int) {
-	if w.left <= cmp.Or(w.o.halfFrom, halfFrom) || w.left <= 4*goal || w.mate != nil {
-		return
-	}
-	half := w.halves()
-	var hands [2]*hand
-	// Both have looked over all of it before either begins.
-	split.Together(func() { hands[0] = w.within(ctx, half, 0, goal) }, func() { hands[1] = w.within(ctx, half, 1, goal) })
-	split.Together(func() { hands[0].descend(ctx) }, func() { hands[1].descend(ctx) })
-	for _, h := range hands {
-		w.left -= h.gone
-	}
-}
-
-// halves divides the places by the middle of the longest extent: 0 and 1 within the two halves, 2
-// for those with a neighbour in the other one.
-func (w *work) halves() []uint8 {
-	box := geom.EmptyBox()
-	for p, at := range w.at {
-		if w.alive[p] {
-			box = box.Add(at)
-		}
-	}
-	axis := 0
-	for k := range 3 {
-		if box.Size()[k] > box.Size()[axis] {
-			axis = k
-		}
-	}
-	mid := make([]float64, 0, len(w.at))
-	for p, at := range w.at {
-		if w.alive[p] {
-			mid = append(mid, at[axis])
-		}
-	}
-	slices.Sort(mid)
-	cut := mid[len(mid)/2]
-	side := func(p int32) uint8 {
-		if w.at[p][axis] < cut {
-			return 0
-		}
-		return 1
-	}
-	half := make([]uint8, len(w.at))
-	for p := range half {
-		half[p] = side(int32(p))
-	}
-	for c, p := range w.place {
-		if p < 0 {
-			continue
-		}
-		if q := w.place[topo.After(int32(c))]; side(p) != side(q) {
-			half[p], half[q] = 2, 2
-		}
-	}
-	return half
-}
-
-// within is ready to work on one half, down to some way above its share of what is asked.
-func (w *work) within(ctx context.Context, half []uint8, own uint8, goal int) *hand {
-	n := 0
-	for t := 0; t < len(w.place); t += 3 {
-		if p := w.place[t]; p >= 0 && half[p] == own && half[w.place[t+1]] == own && half[w.place[t+2]] == own {
-			n++
-		}
-	}
-	share := float64(goal) / float64(w.left)
-	h := &hand{work: w, goal: int(float64(n) * (1 - 2*share))}
-	in := func(p int32) bool { return half[p] == own }
-	h.in = in
-	h.fill(ctx, in)
-	return h
-}
-
-// hand is one that collapses edges. Several may work on one mesh at a time, on places whose
-// neighbours no other one moves.
+// hand is what collapses edges.
 type hand struct {
 	*work
-	in    func(p int32) bool // places it may move or take out; nil for all
-	queue *queue
-	goal  int // triangles that are to go
+	queue *queue // nil while a mesh is swept
+	goal  int    // triangles that are to go
 	gone  int
 	held  string
+	loose bool // what is joined may have been apart
 }
+
+// loosely marks the stamp of an edge whose collapse joins what was apart, closing a hole through the body or pinching it;
+// that counts looseCost times.
+const (
+	loosely   = 1 << 31
+	looseCost = 30
+)
 
 // descend collapses until the goal is reached.
 func (w *hand) descend(ctx context.Context) {
@@ -113,7 +38,8 @@ func (w *hand) descend(ctx context.Context) {
 			return
 		}
 		e := w.queue.pop()
-		if w.stamp[e.a] != e.sa || w.stamp[e.b] != e.sb {
+		w.loose = e.sb&loosely != 0
+		if !w.alive[e.a] || !w.alive[e.b] || w.stamp[e.a] != e.sa || w.stamp[e.b] != e.sb&^loosely {
 			continue
 		}
 		to, cost, ok := w.target(e.a, e.b)
@@ -126,14 +52,15 @@ func (w *hand) descend(ctx context.Context) {
 		}
 		if w.mate != nil {
 			w.collapseBoth(e.a, e.b, to)
-		} else {
-			w.collapse(e.a, e.b, to)
+		} else if !w.collapse(e.a, e.b, to) && w.branched && !w.loose && !w.joinable(e.a, e.b) {
+			e.cost, e.sb = e.cost*looseCost, e.sb|loosely
+			w.queue.push(e)
 		}
 	}
 }
 
-// fill queues all edges between places it may move.
-func (w *hand) fill(ctx context.Context, in func(p int32) bool) {
+// fill queues all edges.
+func (w *hand) fill(ctx context.Context) {
 	w.queue = newQueue(w.left)
 	for c, p := range w.place {
 		if c&0xffff == 0 && ctx.Err() != nil {
@@ -145,7 +72,7 @@ func (w *hand) fill(ctx context.Context, in func(p int32) bool) {
 		q := w.place[topo.After(int32(c))]
 		// Every edge once: its other triangle runs along it from the other end. At a border, and
 		// along seams, from either.
-		if (p < q || w.crease[c]) && in(p) && in(q) {
+		if p < q || w.crease[c] {
 			if _, cost, ok := w.target(p, q); ok {
 				w.queue.push(entry{float32(cost), p, q, w.stamp[p], w.stamp[q]})
 			}
@@ -220,9 +147,31 @@ func (w *work) target(a, b int32) (geom.Vec3, float64, bool) {
 	return best, max(0, cost) + even, true
 }
 
+// holder names what holds most of the edges that are left.
+func (w *work) holder() string {
+	if w.held != "" {
+		return w.held
+	}
+	var lines, holes int
+	for c, p := range w.place {
+		if p < 0 {
+			continue
+		}
+		if q := w.place[topo.After(int32(c))]; w.class[p] != free && w.class[q] != free {
+			lines++
+		} else if !w.joinable(p, q) {
+			holes++
+		}
+	}
+	if holes > lines {
+		return "its holes and what runs through it, which would close"
+	}
+	return "its outline and its seams"
+}
+
 // may tells whether an edge can go: that turns no triangle over and joins nothing that was apart.
 func (w *hand) may(a, b int32, to geom.Vec3) bool {
-	return (w.in == nil || w.alone(a, b)) && w.joinable(a, b) && w.upright(a, b, to) && w.upright(b, a, to)
+	return (w.joinable(a, b) || w.loose) && w.upright(a, b, to) && w.upright(b, a, to)
 }
 
 // collapse carries an edge out, if it may, and tells whether it did. One that may not is tried again
@@ -239,25 +188,25 @@ func (w *hand) collapse(a, b int32, to geom.Vec3) bool {
 	w.mix(a, b, t, to)
 	// Triangles at the edge go; those of a hang on b.
 	last := int32(-1)
-	var gone [4]int32
-	n := 0
+	var few [4]int32
+	gone := few[:0]
 	w.each(a, func(c int32) {
 		if w.place[topo.After(c)] == b || w.place[topo.Before(c)] == b {
-			if n < len(gone) {
-				gone[n] = c / 3
-				n++
-			}
+			gone = append(gone, c/3)
 		}
 		last = c
 	})
 	w.each(a, func(c int32) { w.place[c] = b })
 	w.next[last], w.next[w.first[b]] = w.next[w.first[b]], w.first[a]
 	w.first[a], w.alive[a] = -1, false
-	for _, t := range gone[:n] {
+	for _, t := range gone {
 		for c := 3 * t; c < 3*t+3; c++ {
 			w.unlink(c)
 		}
 		w.gone++
+	}
+	if w.loose {
+		w.fold(b)
 	}
 	w.at[b] = to
 	w.q[b].add(&w.q[a])
@@ -274,19 +223,28 @@ func (w *hand) collapse(a, b int32, to geom.Vec3) bool {
 	return true
 }
 
-// alone tells whether the triangles at an edge are at places this hand may change: what goes is
-// taken out at all three of a triangle's.
-func (w *hand) alone(a, b int32) bool {
-	ok := true
-	w.each(a, func(c int32) {
-		p, q := w.place[topo.After(c)], w.place[topo.Before(c)]
-		if p == b {
-			ok = ok && w.in(q)
-		} else if q == b {
-			ok = ok && w.in(p)
+// fold takes out pairs of triangles of a place that have come to lie back to back.
+func (w *hand) fold(b int32) {
+	var few [32]int32
+	ring := few[:0]
+	w.each(b, func(c int32) { ring = append(ring, c) })
+	if len(ring) > mostRound {
+		return
+	}
+	for i, c := range ring {
+		for _, d := range ring[:i] {
+			if w.place[c] != b || w.place[d] != b || w.place[topo.After(c)] != w.place[topo.Before(d)] ||
+				w.place[topo.Before(c)] != w.place[topo.After(d)] {
+				continue
+			}
+			for _, t := range [2]int32{c / 3, d / 3} {
+				for k := 3 * t; k < 3*t+3; k++ {
+					w.unlink(k)
+				}
+				w.gone++
+			}
 		}
-	})
-	return ok
+	}
 }
 
 // unlink takes a corner out of the ring of its place.
@@ -310,13 +268,16 @@ func (w *work) unlink(c int32) {
 	w.place[c] = -1
 }
 
-// around takes the edges of a place into the heap as they are now, and names its lines anew.
+// around takes the edges of a place into the queue as they are now.
 func (w *hand) around(b int32) {
+	if w.queue == nil {
+		return
+	}
 	w.each(b, func(c int32) {
 		for _, d := range [2]int32{topo.After(c), topo.Before(c)} {
 			o := w.place[d]
-			if d == topo.Before(c) && !w.crease[d] || w.in != nil && !w.in(o) {
-				continue // it is the next of another triangle, or another's
+			if d == topo.Before(c) && !w.crease[d] {
+				continue // it is the next of another triangle
 			}
 			if _, cost, ok := w.target(b, o); ok {
 				w.queue.push(entry{float32(cost), b, o, w.stamp[b], w.stamp[o]})

@@ -6,7 +6,6 @@ package simplify
 
 import (
 	"context"
-	"fmt"
 	"math"
 
 	"yarvek/core/geom"
@@ -30,7 +29,7 @@ type Options struct {
 	// Weight is how much a face counts when edges are put in order; nil for 1 everywhere.
 	Weight func(face int) float64
 
-	halfFrom int // of small meshes in tests, instead of the constant of that name
+	sweepFrom int // of small meshes in tests, instead of the constant of that name
 }
 
 // Usual are the options of those who ask for nothing in particular.
@@ -67,11 +66,11 @@ func Steps(ctx context.Context, m *scene.Mesh, o Options, goals []int) []Result 
 			if w = newWork(ctx, m, o); ctx.Err() != nil {
 				return out
 			}
-			w.halve(ctx, goal)
+			w.sweep(ctx, goal)
 		}
 		if h == nil && ctx.Err() == nil {
 			h = &hand{work: w}
-			h.fill(ctx, func(int32) bool { return true })
+			h.fill(ctx)
 		}
 		if ctx.Err() != nil {
 			return out
@@ -92,7 +91,7 @@ func Steps(ctx context.Context, m *scene.Mesh, o Options, goals []int) []Result 
 			out[i] = Result{Mesh: w.mesh(), In: n, Out: w.left, Mirrored: w.mate != nil}
 		}
 		if w.left > goal {
-			out[i].Why = fmt.Sprintf("what is left is held by %s", w.held)
+			out[i].Why = "what is left is held by " + w.holder()
 		}
 	}
 	return out
@@ -170,10 +169,12 @@ type work struct {
 
 	at     []geom.Vec3 // of each place, about origin
 	origin geom.Vec3
-	q      []quadric
-	weight []float64 // of each place: the area its quadric is of
-	class  []class
-	alive  []bool // of each place
+	// branched tells that edges of more than two faces were parted: what hangs together how is chance in such a mesh.
+	branched bool
+	q        []quadric
+	weight   []float64 // of each place: the area its quadric is of
+	class    []class
+	alive    []bool // of each place
 
 	place  []int32 // of each corner; -1 of a triangle that is gone
 	wedge  []int32 // of each corner
