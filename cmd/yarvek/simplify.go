@@ -4,6 +4,7 @@ import (
 	"encoding/json"
 	"fmt"
 	"runtime"
+	"runtime/debug"
 	"slices"
 	"strings"
 	"sync/atomic"
@@ -113,6 +114,7 @@ func simplifyFile(c *cobra.Command, file, mesh, out string, o simplify.SceneOpti
 		}
 	}
 	answer := simplified{In: s.Count().Triangles}
+	debug.SetGCPercent(collectAt)
 	peak := watchMemory()
 	began := time.Now()
 	whole := s

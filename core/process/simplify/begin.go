@@ -1,7 +1,6 @@
 package simplify
 
 import (
-	"cmp"
 	"context"
 	"slices"
 
@@ -279,37 +278,30 @@ func (w *work) oneFan(p int32) bool {
 			return false
 		}
 	}
-	// From one triangle to the next: those that are reached are all, or all from the border on.
+	// From one triangle to the next: those that are reached are all, or all from the border on. Each place has few.
 	var rim [32]edgeOf
 	round := rim[:0]
 	w.each(p, func(c int32) { round = append(round, edgeOf{w.place[topo.After(c)], w.place[topo.Before(c)]}) })
-	slices.SortFunc(round, func(x, y edgeOf) int { return cmp.Compare(x.from, y.from) })
-	leaving := func(place int32) (int, bool) {
-		return slices.BinarySearchFunc(round, place, func(e edgeOf, p int32) int { return cmp.Compare(e.from, p) })
-	}
 	begin := 0
-	if len(round) <= 16 {
-		// Few are looked through.
-		for i := range round {
-			if !slices.ContainsFunc(round, func(e edgeOf) bool { return e.to == round[i].from }) {
-				begin = i // nothing comes before it
-			}
+	for i := range round {
+		first := true // nothing comes before it
+		for j := range round {
+			first = first && round[j].to != round[i].from
 		}
-	} else {
-		came := map[int32]bool{}
-		for _, e := range round {
-			came[e.to] = true
-		}
-		for i, e := range round {
-			if !came[e.from] {
-				begin = i
-			}
+		if first {
+			begin = i
 		}
 	}
 	reached := 0
-	for at, ok := begin, true; ok && reached < n; ok = ok && at != begin {
-		at, ok = leaving(round[at].to)
+	for at := begin; reached < n; {
 		reached++
+		next := 0
+		for next < n && round[next].from != round[at].to {
+			next++
+		}
+		if at = next; at == n || at == begin {
+			break
+		}
 	}
 	return reached == n
 }

@@ -61,21 +61,14 @@ func (w *hand) descend(ctx context.Context) {
 
 // fill queues all edges.
 func (w *hand) fill(ctx context.Context) {
+	costs := make([]float32, len(w.place))
+	w.priced(ctx, costs, func(int32) bool { return true })
 	w.queue = newQueue(w.left)
-	for c, p := range w.place {
-		if c&0xffff == 0 && ctx.Err() != nil {
-			return
-		}
-		if p < 0 {
-			continue
-		}
-		q := w.place[topo.After(int32(c))]
-		// Every edge once: its other triangle runs along it from the other end. At a border, and
-		// along seams, from either.
-		if p < q || w.crease[c] {
-			if _, cost, ok := w.target(p, q); ok {
-				w.queue.push(entry{float32(cost), p, q, w.stamp[p], w.stamp[q]})
-			}
+	w.queue.make(costs)
+	for c, cost := range costs {
+		if cost < never {
+			p, q := w.place[c], w.place[topo.After(int32(c))]
+			w.queue.push(entry{cost, p, q, w.stamp[p], w.stamp[q]})
 		}
 	}
 }

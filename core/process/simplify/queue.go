@@ -2,6 +2,9 @@ package simplify
 
 import "math"
 
+// never is the cost of an edge that is not to be collapsed.
+var never = float32(math.Inf(1))
+
 // queue gives the entry of least cost. Costs are put into buckets by the upper bits of their
 // numbers, and each bucket is a heap of its own, made when it is first taken from: most entries
 // are never compared, and those that are lie together in memory.
@@ -26,6 +29,21 @@ func newQueue(triangles int) *queue {
 	}
 	n := 1 << (32 - bits - 1)
 	return &queue{buckets: make([]bucket, n), bits: bits, low: n}
+}
+
+// make takes the memory for entries of such costs, all at once; those without bound have none.
+func (q *queue) make(costs []float32) {
+	count, n := make([]int32, len(q.buckets)), 0
+	for _, cost := range costs {
+		if cost < never {
+			count[math.Float32bits(cost)>>q.bits]++
+			n++
+		}
+	}
+	all := make([]entry, n)
+	for k, n := range count {
+		q.buckets[k].list, all = all[:0:n], all[n:]
+	}
 }
 
 func (e *entry) less(o *entry) bool {

@@ -32,7 +32,7 @@ func (w *work) sweep(ctx context.Context, goal int) {
 		limit = w.o.Deviation * w.o.Deviation
 	}
 	for turn := uint8(1); w.left > stop && turn < math.MaxUint8 && ctx.Err() == nil; turn++ {
-		most := w.priced(ctx, costs)
+		most := w.priced(ctx, costs, func(p int32) bool { return used[p] == turn-1 })
 		h.gone = 0
 		for c, price := range costs {
 			if price > most || w.place[c] < 0 {
@@ -56,19 +56,24 @@ func (w *work) sweep(ctx context.Context, goal int) {
 	}
 }
 
-// priced sets what the edge from each corner would cost, without bound where none is to be collapsed, and gives the
-// cost that a third of them stay below.
-func (w *work) priced(ctx context.Context, costs []float32) (third float32) {
+// priced sets what the edge from each corner would cost where one of its places has changed, without bound where none
+// is to be collapsed, and gives the cost that a third of them stay below.
+func (w *work) priced(ctx context.Context, costs []float32, changed func(p int32) bool) (third float32) {
 	const bits = 16
-	never := float32(math.Inf(1))
 	_ = split.InBlocks(ctx, len(costs), 1<<15, func(_, from, to int) {
 		for c := from; c < to; c++ {
-			costs[c] = never
 			p := w.place[c]
 			if p < 0 {
+				costs[c] = never
 				continue
 			}
-			if q := w.place[topo.After(int32(c))]; p < q || w.crease[c] {
+			// Every edge once: its other triangle runs along it from the other end. At a border, and along seams, from
+			// either.
+			q := w.place[topo.After(int32(c))]
+			if !changed(p) && !changed(q) {
+				continue
+			}
+			if costs[c] = never; p < q || w.crease[c] {
 				if _, cost, ok := w.target(p, q); ok {
 					costs[c] = float32(cost)
 				}
