@@ -213,7 +213,15 @@ func (w *work) regions(ctx context.Context) {
 		if count&0x3fff == 0 && ctx.Err() != nil {
 			return
 		}
-		if w.region[seed] >= 0 || !carries(seed) || !f.begin(w, seed, len(tol)) {
+		if w.region[seed] >= 0 || !carries(seed) {
+			continue
+		}
+		if w.lone(seed) {
+			w.region[seed] = int32(len(w.fits))
+			w.fits = append(w.fits, nil)
+			continue
+		}
+		if !f.begin(w, seed, len(tol)) {
 			continue
 		}
 		r := int32(len(w.fits))
@@ -245,15 +253,39 @@ func (w *work) regions(ctx context.Context) {
 		f.solve()
 		kept := f
 		kept.by, kept.is = nil, nil
-		w.fits = append(w.fits, kept)
+		w.fits = append(w.fits, &kept)
 		for _, t := range list {
 			if len(list) > 1 && (!carries(t) || f.off(w, t, &values, tol)) {
 				// It was let in by an earlier fit: a region of its own, which loses nothing.
 				w.region[t] = int32(len(w.fits))
-				w.fits = append(w.fits, fit{})
+				w.fits = append(w.fits, nil)
 			}
 		}
 	}
+}
+
+// lone tells that no neighbour of a triangle comes near its plane, so that nothing is to be fitted: on what is curved
+// that is nearly every one.
+func (w *work) lone(t int32) bool {
+	p := w.point(3 * t)
+	normal := w.point(3*t + 1).Sub(p).Cross(w.point(3*t + 2).Sub(p)).Unit()
+	if normal == (geom.Vec3{}) {
+		return false
+	}
+	for h := 3 * t; h < 3*t+3; h++ {
+		g := w.twin[h]
+		if g < 0 || w.region[g/3] >= 0 {
+			continue
+		}
+		far := false
+		for k := 3 * (g / 3); k < 3*(g/3)+3; k++ {
+			far = far || math.Abs(w.point(k).Sub(p).Dot(normal)) > 1.01*placeTol*w.size
+		}
+		if !far {
+			return false
+		}
+	}
+	return true
 }
 
 // alike tells whether nothing sets two neighbours apart but where they lie.

@@ -72,7 +72,7 @@ type work struct {
 	twin   []int32 // of each half edge: the one that runs back, -1 where that is not exactly one
 	hard   []bool  // of each half edge; nil when nothing is said
 	region []int32 // of each triangle, -1 for none
-	fits   []fit   // of each region
+	fits   []*fit  // of each region; nil of a triangle by itself
 
 	out     []int32 // of each place, a half edge that begins there; -1 for none
 	state   []state // of each place
