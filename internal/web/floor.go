@@ -117,7 +117,7 @@ func (s *Server) floor(w http.ResponseWriter, r *http.Request) error {
 	}
 	page := floorPage{f, o.Result.Collision, assetPath(o.Asset.ID), r.URL.RawQuery}
 	var b strings.Builder
-	if err := shared.Lookup("floor").Execute(&b, page); err != nil {
+	if err := shared().Lookup("floor").Execute(&b, page); err != nil {
 		return err
 	}
 	p.Worksheet = template.HTML(b.String())

@@ -115,6 +115,6 @@ func (s *Server) madeSoFar(w http.ResponseWriter, r *http.Request) error {
 			m.Again = m.Say == ""
 		}
 	}
-	s.write(w, http.StatusOK, worksheets[in.ID], "progress", m)
+	s.write(w, http.StatusOK, worksheets()[in.ID], "progress", m)
 	return nil
 }

@@ -13,6 +13,7 @@ import (
 	"regexp"
 	"slices"
 	"strings"
+	"sync"
 	"time"
 
 	"yarvek/core/figure"
@@ -28,7 +29,7 @@ import (
 var templateFiles embed.FS
 
 // version changes whenever a shipped file does, so that browsers keep them for good.
-var version = func() string {
+var version = sync.OnceValue(func() string {
 	h := sha256.New()
 	for _, f := range []embed.FS{static, templateFiles} {
 		_ = fs.WalkDir(f, ".", func(path string, d fs.DirEntry, err error) error {
@@ -41,7 +42,7 @@ var version = func() string {
 		})
 	}
 	return fmt.Sprintf("%x", h.Sum(nil)[:6])
-}()
+})
 
 // words are what all templates say that takes more than a field.
 var words = template.FuncMap{
@@ -62,7 +63,7 @@ var words = template.FuncMap{
 	"look":     func(s finding.Severity) bool { return s == finding.Look },
 	"sentence": func(err error) string { return sentence(err.Error()) },
 	"svg":      trusted,
-	"static":   func(path string) string { return "/static/" + path + "?v=" + version },
+	"static":   func(path string) string { return "/static/" + path + "?v=" + version() },
 	"piece":    piece,
 	"few":      few,
 	"choices":  choices,
@@ -197,13 +198,14 @@ func trusted(s string) template.HTML { return template.HTML(s) }
 const stationPrefix = "station-"
 
 // shared is what every page and every worksheet may use.
-var shared = template.Must(template.New("").Funcs(words).ParseFS(templateFiles, "templates/layout.html",
-	"templates/shared.html",
-	"templates/forms.html", "templates/floor.html"))
+var shared = sync.OnceValue(func() *template.Template {
+	return template.Must(template.New("").Funcs(words).ParseFS(templateFiles, "templates/layout.html",
+		"templates/shared.html", "templates/forms.html", "templates/floor.html"))
+})
 
 // pages holds one template set for each page, all over the one layout. A file whose name goes on from a page's behind a
 // hyphen is part of that page: kit-cost of kit.
-var pages = func() map[string]*template.Template {
+var pages = sync.OnceValue(func() map[string]*template.Template {
 	all := map[string]*template.Template{}
 	list, err := fs.Glob(templateFiles, "templates/*.html")
 	if err != nil {
@@ -223,21 +225,21 @@ var pages = func() map[string]*template.Template {
 				files = append(files, g)
 			}
 		}
-		all[name] = template.Must(template.Must(shared.Clone()).Funcs(lineupWords).ParseFS(templateFiles, files...))
+		all[name] = template.Must(template.Must(shared().Clone()).Funcs(lineupWords).ParseFS(templateFiles, files...))
 	}
 	return all
-}()
+})
 
 // worksheets holds one template set for each station, with that station's own words.
-var worksheets = func() map[string]*template.Template {
+var worksheets = sync.OnceValue(func() map[string]*template.Template {
 	all := map[string]*template.Template{}
 	for _, r := range rooms {
 		own := maps.Clone(r.words)
-		t := template.Must(shared.Clone()).Funcs(own)
+		t := template.Must(shared().Clone()).Funcs(own)
 		all[r.id] = template.Must(t.ParseFS(templateFiles, "templates/"+stationPrefix+r.id+".html"))
 	}
 	return all
-}()
+})
 
 // controlName is the name of a control in a template, where it is written out.
 var controlName = regexp.MustCompile(`(?:name=|field "[^"]*" |"Name" )"([a-z][a-zA-Z0-9]*)"`)
@@ -260,20 +262,20 @@ func controlsIn(files ...string) map[string]bool {
 // controlsOf are the names of the controls of each station's templates, and targetControls those of a target's: a form
 // may be sent with those that the button it was sent by does not need.
 var (
-	controlsOf = func() map[string]map[string]bool {
+	controlsOf = sync.OnceValue(func() map[string]map[string]bool {
 		all := map[string]map[string]bool{}
 		for _, r := range rooms {
 			all[r.id] = controlsIn(stationPrefix+r.id, "forms", "shared")
 		}
 		return all
-	}()
-	targetControls = controlsIn("target", "forms", "shared")
+	})
+	targetControls = sync.OnceValue(func() map[string]bool { return controlsIn("target", "forms", "shared") })
 )
 
 // worksheetHTML renders a station's worksheet.
 func worksheetHTML(r room, data any) (template.HTML, error) {
 	var buf bytes.Buffer
-	if err := worksheets[r.id].ExecuteTemplate(&buf, "worksheet", data); err != nil {
+	if err := worksheets()[r.id].ExecuteTemplate(&buf, "worksheet", data); err != nil {
 		return "", err
 	}
 	return template.HTML(buf.String()), nil // html/template has escaped it
@@ -288,12 +290,12 @@ type page struct {
 
 // render answers with a whole page.
 func (s *Server) render(w http.ResponseWriter, status int, name, title string, data any) {
-	s.write(w, status, pages[name], "layout", page{title, name, data})
+	s.write(w, status, pages()[name], "layout", page{title, name, data})
 }
 
 // fragment renders one named part of a page.
 func (s *Server) fragment(w http.ResponseWriter, page, name string, data any) error {
-	s.write(w, http.StatusOK, pages[page], name, data)
+	s.write(w, http.StatusOK, pages()[page], name, data)
 	return nil
 }
 

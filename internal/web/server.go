@@ -59,6 +59,8 @@ func New(desk *work.Desk, log *slog.Logger, hosts ...string) *Server {
 	for _, h := range hosts {
 		s.hosts[strings.ToLower(h)] = true
 	}
+	pages() // commands need none of them; who serves has them ready
+	worksheets()
 	return s
 }
 

@@ -208,7 +208,7 @@ func (s *Server) decision(r *http.Request, aid int64, at string, f *form) (work.
 	if err != nil {
 		return nil, err
 	}
-	f.known = controlsOf[room.id]
+	f.known = controlsOf()[room.id]
 	if f.open == nil {
 		f.open = sync.OnceValues(func() (*work.Opened, error) { return s.desk.Open(r.Context(), aid) })
 	}
@@ -514,6 +514,6 @@ func (s *Server) sentSoFar(w http.ResponseWriter, r *http.Request) error {
 	if p == nil {
 		return work.ErrNotFound
 	}
-	s.write(w, http.StatusOK, worksheets[export.Info.ID], "sending", p)
+	s.write(w, http.StatusOK, worksheets()[export.Info.ID], "sending", p)
 	return nil
 }

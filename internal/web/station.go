@@ -155,7 +155,7 @@ func (s *Server) list(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	part := worksheets[room.id].Lookup("list-" + chi.URLParam(r, "list"))
+	part := worksheets()[room.id].Lookup("list-" + chi.URLParam(r, "list"))
 	if part == nil {
 		return work.ErrNotFound
 	}
@@ -176,7 +176,7 @@ func (s *Server) list(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	s.write(w, http.StatusOK, worksheets[room.id], part.Name(), data)
+	s.write(w, http.StatusOK, worksheets()[room.id], part.Name(), data)
 	return nil
 }
 

@@ -373,7 +373,7 @@ func (s *Server) previewNames(w http.ResponseWriter, r *http.Request) error {
 			p.Trouble = "No slot has a name like that."
 		}
 	}
-	s.write(w, http.StatusOK, worksheets[slots.Info.ID], "renamed", p)
+	s.write(w, http.StatusOK, worksheets()[slots.Info.ID], "renamed", p)
 	return nil
 }
 
@@ -450,7 +450,7 @@ func (s *Server) dropPictures(w http.ResponseWriter, r *http.Request) error {
 	}
 	p := droppedPage{worksheet{Opened: o, Station: slots.Info, Path: assetPath(o.Asset.ID) + "/" + slots.Info.ID},
 		r.URL.Query().Get("slot"), list}
-	s.write(w, http.StatusOK, worksheets[slots.Info.ID], "dropped", p)
+	s.write(w, http.StatusOK, worksheets()[slots.Info.ID], "dropped", p)
 	return nil
 }
 
@@ -492,7 +492,7 @@ func (s *Server) onePicture(w http.ResponseWriter, r *http.Request) error {
 	}
 	p := picturePage{worksheet{Opened: o, Station: slots.Info, Path: assetPath(o.Asset.ID) + "/" + slots.Info.ID}, n,
 		o.Result.Slots.Pictures[n]}
-	s.write(w, http.StatusOK, worksheets[slots.Info.ID], "picture", p)
+	s.write(w, http.StatusOK, worksheets()[slots.Info.ID], "picture", p)
 	return nil
 }
 

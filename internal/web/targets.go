@@ -303,7 +303,7 @@ func (s *Server) saveTarget(w http.ResponseWriter, r *http.Request) error {
 	if err := first(f.err, err); err != nil {
 		return err
 	}
-	f.known = targetControls
+	f.known = targetControls()
 	for name := range r.PostForm {
 		if strings.Contains(name, ".") {
 			f.pass(name) // of a class or a shape that the target has no more: whether the page is out of date is said below

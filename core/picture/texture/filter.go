@@ -4,6 +4,7 @@ import (
 	"context"
 	"image"
 	"math"
+	"sync"
 
 	"yarvek/core/split"
 
@@ -31,14 +32,18 @@ var lights, linear = func() (t [256]float64, short [256]float32) {
 }()
 
 // encoded are the sRGB bytes of lights in steps finer than any of them differ by.
-var encoded = func() (t [1 << 16]uint8) {
+var encoded = sync.OnceValue(func() *[1 << 16]uint8 {
+	var t [1 << 16]uint8
 	for i := range t {
 		t[i] = uint8(math.Round(255 * scene.Shown((float64(i)+0.5)/(1<<16))))
 	}
-	return t
-}()
+	return &t
+})
 
-func encode(v float32) uint8 { return encoded[min(1<<16-1, max(0, int(v*(1<<16))))] }
+// encode looks a light up among [encoded].
+func encode(among *[1 << 16]uint8, v float32) uint8 {
+	return among[min(1<<16-1, max(0, int(v*(1<<16))))]
+}
 
 func number(v float32) uint8 { return uint8(min(255, max(0, v+0.5))) }
 
@@ -142,15 +147,16 @@ func (m *mixer) add(pix []uint8, weight float32) {
 
 // put writes the sums as a row of pixels, and begins anew.
 func (m *mixer) put(pix []uint8) {
+	shown := encoded()
 	for x := range m.across {
 		o, p := m.sum[4*x:4*x+4], pix[4*x:4*x+4]
 		switch m.as {
 		case Colours:
 			q := m.plain[3*x : 3*x+3]
 			if p[3] = number(o[3]); o[3] > 1e-3 {
-				p[0], p[1], p[2] = encode(o[0]/o[3]), encode(o[1]/o[3]), encode(o[2]/o[3])
+				p[0], p[1], p[2] = encode(shown, o[0]/o[3]), encode(shown, o[1]/o[3]), encode(shown, o[2]/o[3])
 			} else { // nothing of it shows; what is beside it may be mixed with it later
-				p[0], p[1], p[2] = encode(q[0]), encode(q[1]), encode(q[2])
+				p[0], p[1], p[2] = encode(shown, q[0]), encode(shown, q[1]), encode(shown, q[2])
 			}
 			q[0], q[1], q[2] = 0, 0, 0
 		case Directions:
@@ -162,7 +168,7 @@ func (m *mixer) put(pix []uint8) {
 			}
 			p[3] = number(o[3])
 		case Tints:
-			p[0], p[1], p[2], p[3] = encode(o[0]), encode(o[1]), encode(o[2]), number(o[3])
+			p[0], p[1], p[2], p[3] = encode(shown, o[0]), encode(shown, o[1]), encode(shown, o[2]), number(o[3])
 		default:
 			p[0], p[1], p[2], p[3] = number(o[0]), number(o[1]), number(o[2]), number(o[3])
 		}
