@@ -101,6 +101,7 @@ func decidedAt(p prep.Prep, sets []string, stations ...string) (prep.Prep, error
 
 func prepareCommand() *cobra.Command {
 	var out, targetID, mesh, release, save, grid, slotMap string
+	var check bool
 	var a asked
 	c := &cobra.Command{Use: "prepare FILE|ZIP -o OUT", Args: cobra.ExactArgs(1),
 		Aliases: []string{"export"},
@@ -109,6 +110,7 @@ func prepareCommand() *cobra.Command {
 			"arrived equal.\n" +
 			"Decisions come from a prep, as a page of Source gives it, and from values on top, such as --set " +
 			"collision.most=24.\n" +
+			"What can hold it is looked for; --check looks for all that the pages tell.\n" +
 			"Exits with 1, and writes nothing, when something must be fixed and no reason for releasing it is given, and with " +
 			"3\n" +
 			"when what was written arrived different.",
@@ -132,7 +134,7 @@ func prepareCommand() *cobra.Command {
 					return err
 				}
 			}
-			in := prep.Input{Target: t, Make: true}
+			in := prep.Input{Target: t, Make: true, Holds: !check}
 			if grid != "" {
 				if in.Grid, err = figure.ParseLength(grid, figure.Metre); err != nil {
 					return fmt.Errorf("--grid: %w", err)
@@ -157,6 +159,7 @@ func prepareCommand() *cobra.Command {
 	c.Flags().StringVar(&grid, "grid", "", "the kit's grid, such as 50cm, for modular pieces")
 	c.Flags().StringVar(&slotMap, "slot-map", "", "file with the kit's map of slot names, a line each")
 	c.Flags().StringVar(&mesh, "mesh", "", "which mesh of a zip, by its name in it")
+	c.Flags().BoolVar(&check, "check", false, "look for faces that flicker and for how UVs lie, too, as the pages do")
 	c.Flags().StringVar(&release, "release", "", "the reason for writing it although findings must be fixed")
 	_ = c.MarkFlagRequired("out")
 	return c
@@ -181,7 +184,7 @@ func prepareFile(c *cobra.Command, file, mesh, out, release string, in prep.Inpu
 	}
 	defer m.close()
 	in.Key, in.Scene, in.Findings, in.Revision = file, m.scene, m.found, 1
-	r, err := prep.Run(c.Context(), in, p, nil)
+	r, err := prep.Run(c.Context(), in, p, prep.NewMemo(1<<30)) // what is asked for twice is made once
 	if err != nil {
 		return err
 	}

@@ -1,6 +1,7 @@
 package deliver
 
 import (
+	"cmp"
 	"context"
 	"fmt"
 	"math"
@@ -14,6 +15,7 @@ import (
 	"yarvek/core/format/pack"
 	"yarvek/core/geom"
 	"yarvek/core/scene"
+	"yarvek/core/split"
 	"yarvek/core/target"
 )
 
@@ -119,11 +121,28 @@ func Check(ctx context.Context, d scene.Delivery, p *pack.Package, f format.Form
 		return nil, fmt.Errorf("the written file can't be read back: %w", err)
 	}
 	c := &Certificate{changes: p.Changes}
-	if c.Figures, err = figuresOf(ctx, raw, f, t); err != nil {
+	var figures *Figures
+	var unmeasured error
+	split.Together(func() { figures, unmeasured = figuresOf(ctx, raw, f, t) }, func() {
+		c.held(f, less)
+		c.clouds(d.Scene, raw, f, t)
+		err = c.compare(ctx, sent, d, raw, f, t)
+	})
+	if err = cmp.Or(unmeasured, err); err != nil {
 		return nil, err
 	}
-	c.held(f, less)
-	c.clouds(d.Scene, raw, f, t)
+	c.Figures = figures
+	for i := range c.Rows {
+		if r := &c.Rows[i]; !r.Equal && r.Why == "" {
+			r.Why = reason(r.Code, p)
+		}
+	}
+	return c, nil
+}
+
+// compare holds what was sent against what arrived, row by row.
+func (c *Certificate) compare(ctx context.Context, sent *scene.Scene, d scene.Delivery, raw *scene.Scene, f format.Format,
+	t target.Target) error {
 	got := received(raw, f.Frame(t), f, t)
 	own, arrived := alone(sent, d), alone(got, d)
 	c.boxes(own, arrived, t)
@@ -149,17 +168,12 @@ func Check(ctx context.Context, d scene.Delivery, p *pack.Package, f format.Form
 	c.values(list)
 	c.pictures(ctx, sent, got, list)
 	if err := c.corners(ctx, sent, got, f, t); err != nil {
-		return nil, err
+		return err
 	}
 	if r := f.Reading(t); f.Declares && f.Fixed == nil && t.Basis.Left && r.HonoursAxes {
 		c.overlooked(f.Frame(t).Basis)
 	}
-	for i := range c.Rows {
-		if r := &c.Rows[i]; !r.Equal && r.Why == "" {
-			r.Why = reason(r.Code, p)
-		}
-	}
-	return c, nil
+	return nil
 }
 
 // held has a row of its own for what a format of one surface does not hold. The packing list names it, and all else is

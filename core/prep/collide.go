@@ -182,7 +182,7 @@ func (f frame) room(back geom.Affine, open *ways, size float64) (r collision.Roo
 // fitted is what a fit comes to; false when it is still to be made.
 func (w *walk) fitted(f frame, by collision.Fit, open *ways, ask *collision.Ask,
 	say func(float64)) (out collision.Fitted, there bool) {
-	s, key, onto, before := f.look.of, f.look.shapes, f.look.onto, f.look.before
+	s, key, onto, before := f.look.of, f.look.shapes(), f.look.onto, f.look.before
 	if by.Form == collision.Box || by.Form == collision.Slab {
 		s, key, onto, before = f.scene, f.key, geom.Identity, 0
 	}

@@ -126,7 +126,7 @@ type climbing struct {
 
 func (w *walk) climbAt(f frame, by climbing) *climbed {
 	kept := f.look.of
-	key, err := named(f.look.shapes, "climb", by)
+	key, err := named(f.look.shapes(), "climb", by)
 	w.must(err)
 	n := lods.Much(kept)
 	c := made(w, key, n > Eager, func(c *climbed) *scene.Scene {

@@ -22,10 +22,10 @@ import (
 // lineage is where the meshes of the walk's scene come from. It goes from step to step: a step that changes
 // a mesh begins a new one by [frame.itself], and nothing else is ever looked at to tell whether one did.
 type lineage struct {
-	of     *scene.Scene // whose meshes are looked at
-	key    string       // of it with all its names
-	shapes string       // of its shapes alone; what a name changes leaves it
-	onto   geom.Affine  // from its coordinates to the scene's, as a whole
+	of     *scene.Scene  // whose meshes are looked at
+	key    string        // of it with all its names
+	shapes func() string // of its shapes alone; what a name changes leaves it
+	onto   geom.Affine   // from its coordinates to the scene's, as a whole
 	// Mesh i of the scene is that of the same number of of, mapped by the linear part of onto and then moved
 	// by shifts[i]; nil for no moves.
 	shifts  []geom.Vec3
@@ -35,7 +35,7 @@ type lineage struct {
 
 // itself is the lineage of a scene whose meshes were changed: it is looked at itself.
 func (f frame) itself() lineage {
-	return lineage{of: f.scene, key: f.key, shapes: f.key, onto: geom.Identity, changed: true}
+	return lineage{of: f.scene, key: f.key, shapes: func() string { return f.key }, onto: geom.Identity, changed: true}
 }
 
 // lineage is that of the frame which comes to Surface. What is found in meshes does not depend on how an asset
@@ -45,7 +45,11 @@ func (w *walk) lineage(f frame) lineage {
 	if w.p.Size.Bake != size.BakeNone || !(r.Size.Factor > 0) {
 		return f.itself()
 	}
-	shapes, _ := aside(w, kept.Key, "shapes", none{}, func(context.Context, none) string { return kept.Scene.ShapeSum() })
+	shapes := func() string {
+		sum, _ := aside(w, kept.Key, "shapes", none{},
+			func(context.Context, none) string { return kept.Scene.ShapeSum() })
+		return sum
+	}
 	return lineage{of: kept.Scene, key: kept.Key, shapes: shapes, onto: f.placed, shifts: r.Pivot.Shifts,
 		before: r.Pivot.Added}
 }
@@ -147,6 +151,12 @@ func (w *walk) seen(f frame, limits surface.Limits, scale float64) *surface.Seen
 				return surface.LookAt(ctx, m, needle)
 			})
 	}, func() {
+		if w.in.Holds {
+			if overlaps = make([]surface.Compared, len(meshes)); w.p.Budget == (budget.Decisions{}) {
+				_, _, _ = w.costs(f.look) // Budget asks for it next
+			}
+			return
+		}
 		overlaps, kept[1], errs[1] = each(w, f.look, "flicker", meshes, apart,
 			func(ctx context.Context, m *scene.Mesh, tol float64) surface.Compared {
 				o := surface.Overlapping(ctx, m, tol, flaw.AtOnce(m.Triangles()))
@@ -158,13 +168,17 @@ func (w *walk) seen(f frame, limits surface.Limits, scale float64) *surface.Seen
 		w.hit(kept[i])
 	}
 	overlaps = w.compared(f, meshes, overlaps, apart)
-	cover, _ := aside(w, f.look.key, "cover", none{},
-		func(ctx context.Context, _ none) uv.Cover { return surface.CoverOf(ctx, at) })
+	var cover uv.Cover
+	if !w.in.Holds {
+		cover, _ = aside(w, f.look.key, "cover", none{},
+			func(ctx context.Context, _ none) uv.Cover { return surface.CoverOf(ctx, at) })
+	}
 	type ask struct {
 		Limits surface.Limits
 		Parts  []bool // which meshes' faces were compared in part
+		Holds  bool
 	}
-	by := ask{Limits: scaled}
+	by := ask{Limits: scaled, Holds: w.in.Holds}
 	for _, o := range overlaps {
 		by.Parts = append(by.Parts, o.Part)
 	}
@@ -235,6 +249,30 @@ func (w *walk) pairs(f frame, mended bool) (list []surface.Pair) {
 	return again
 }
 
+// costs is what each mesh that is looked at costs, and whether that was known.
+func (w *walk) costs(look lineage) (all []*budget.MeshCost, had bool, err error) {
+	at := look.of
+	var meshes []int
+	for _, p := range w.places(at, look.key) {
+		meshes = append(meshes, p.Mesh)
+	}
+	for i, users := range at.Users() {
+		if m := at.Meshes[i]; len(users) > 0 && m.Faces() == 0 && !m.Empty() {
+			meshes = append(meshes, i) // points, which no surface is measured of
+		}
+	}
+	list, had, err := each(w, look, budget.Info.ID, meshes, func(int) none { return none{} },
+		func(ctx context.Context, m *scene.Mesh, _ none) *budget.MeshCost { return budget.LookAt(ctx, m) })
+	if err != nil {
+		return nil, had, err
+	}
+	all = make([]*budget.MeshCost, len(at.Meshes))
+	for i, m := range meshes {
+		all[m] = list[i]
+	}
+	return all, had, nil
+}
+
 // budget counts the cost and takes out what is decided.
 func (w *walk) budget(f frame) (frame, station.Report) {
 	r, d, class := w.result, w.p.Budget, w.class()
@@ -250,23 +288,9 @@ func (w *walk) budget(f frame) (frame, station.Report) {
 	at := f.look.of
 	ask.Onto, ask.Scale = f.look.onto, w.scale(f)
 	pixel := budget.Pixel(class, w.in.Target.View.Lines, w.in.Target.View.Angle) / ask.Scale
-	var meshes []int
-	for _, p := range w.places(at, f.look.key) {
-		meshes = append(meshes, p.Mesh)
-	}
-	for i, users := range at.Users() {
-		if m := at.Meshes[i]; len(users) > 0 && m.Faces() == 0 && !m.Empty() {
-			meshes = append(meshes, i) // points, which no surface is measured of
-		}
-	}
-	costs, had, err := each(w, f.look, budget.Info.ID, meshes, func(int) none { return none{} },
-		func(ctx context.Context, m *scene.Mesh, _ none) *budget.MeshCost { return budget.LookAt(ctx, m) })
+	all, had, err := w.costs(f.look)
 	w.must(err)
 	w.hit(had)
-	all := make([]*budget.MeshCost, len(at.Meshes))
-	for i, m := range meshes {
-		all[m] = costs[i]
-	}
 	gathered, _ := aside(w, f.look.key, "costs", pixel, func(_ context.Context, pixel float64) *budget.Seen {
 		return budget.Gathered(at, all, pixel)
 	})

@@ -34,6 +34,9 @@ type Input struct {
 	// with the SHA-256 of its bytes for a path.
 	SlotMap []outfit.MapLine
 	Added   []scene.Image
+	// Holds looks only for what can hold an export back, and for what decisions need: not for faces that flicker, nor
+	// for how UVs lie, which take most of the time and are told, not forbidden.
+	Holds bool
 	// Upto is the last station that is asked for, "" for all of them: a look at what a decision
 	// would do need not wait for those after it.
 	Upto string
