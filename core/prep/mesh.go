@@ -151,10 +151,13 @@ func (w *walk) seen(f frame, limits surface.Limits, scale float64) *surface.Seen
 				return surface.LookAt(ctx, m, needle)
 			})
 	}, func() {
-		if w.in.Holds {
-			if overlaps = make([]surface.Compared, len(meshes)); w.p.Budget == (budget.Decisions{}) {
+		defer func() {
+			if w.p.Budget == (budget.Decisions{}) && flaw.AtOnce(f.look.of.Count().Triangles) == 0 {
 				_, _, _ = w.costs(f.look) // Budget asks for it next
 			}
+		}()
+		if w.in.Holds {
+			overlaps = make([]surface.Compared, len(meshes))
 			return
 		}
 		overlaps, kept[1], errs[1] = each(w, f.look, "flicker", meshes, apart,

@@ -179,8 +179,16 @@ func (d *digest) mesh(m *Mesh) {
 // addInts adds a list of numbers; no list and an empty one differ.
 func addInts[N int | int32 | uint32](d *digest, list []N) {
 	d.ints(int64(len(list)), yes(list == nil))
-	for _, v := range list {
-		d.put(uint64(v))
+	for len(list) > 0 {
+		if d.n == len(d.buf) {
+			d.flush()
+		}
+		n := min(len(list), (len(d.buf)-d.n)/8)
+		for _, v := range list[:n] {
+			binary.LittleEndian.PutUint64(d.buf[d.n:], uint64(v))
+			d.n += 8
+		}
+		list = list[n:]
 	}
 }
 

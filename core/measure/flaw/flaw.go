@@ -124,13 +124,31 @@ func Find(ctx context.Context, m *scene.Mesh, l Limits) *Flaws {
 		return x
 	}
 	var first []int32 // of each doubled face, the one that was there before
-	x.Doubled, first = doubled(ctx, m, place, looks)
-	x.needles(m, looks, l)
+	split.Together(func() { x.Doubled, first = doubled(ctx, m, place, looks) }, func() { x.needles(m, looks, l) })
 	out := spare(ctx, m, place, looks, x.Doubled, first)
 	x.Net = topo.Of(ctx, m, place, func(f int) bool { return !looks[f].empty && !out[f] })
 	if ctx.Err() != nil {
 		return x
 	}
+	split.Together(func() {
+		x.Parts = x.Net.Parts(ctx)
+		for f, t := range x.Parts.Turned {
+			if t {
+				x.Flipped = append(x.Flipped, int32(f))
+			}
+		}
+		x.inside(ctx)
+	}, func() {
+		x.edges(m, l)
+		x.Borders = x.Net.Borders(ctx)
+		x.pinched(ctx)
+		x.normals(m)
+	})
+	return x
+}
+
+// edges finds those of more than two faces, and those that are short.
+func (x *Flaws) edges(m *scene.Mesh, l Limits) {
 	for e := range x.Net.Edges() {
 		if x.Net.FacesAt(e) > 2 {
 			x.Crowded = append(x.Crowded, int32(e))
@@ -139,17 +157,6 @@ func Find(ctx context.Context, m *scene.Mesh, l Limits) *Flaws {
 			x.Short = append(x.Short, int32(e))
 		}
 	}
-	x.Parts = x.Net.Parts(ctx)
-	x.Borders = x.Net.Borders(ctx)
-	for f, t := range x.Parts.Turned {
-		if t {
-			x.Flipped = append(x.Flipped, int32(f))
-		}
-	}
-	x.pinched(ctx)
-	x.inside(ctx)
-	x.normals(m)
-	return x
 }
 
 // look is what one face is like by itself.

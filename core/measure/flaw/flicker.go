@@ -52,8 +52,16 @@ const InFull = 4 << 30
 
 // AtOnce is how many steps are taken for a page that is waited for: enough for meshes of up to 200 000 triangles whose
 // faces do not run through one another by the dozen, some 200 steps a triangle where they lie unevenly. The rest of
-// larger ones, and of what is denser, is a job's.
-func AtOnce(triangles int) int { return min(max(8<<20, 200*triangles), 40<<20) }
+// larger ones, and of what is denser, is a job's. Of meshes of more than atOnceMost all of it is: what a page would find
+// of them in a second or two is little, and everything on the page waits for it.
+func AtOnce(triangles int) int {
+	if triangles > atOnceMost {
+		return 0
+	}
+	return min(max(8<<20, 200*triangles), 40<<20)
+}
+
+const atOnceMost = 400_000
 
 // keptPairs bounds those that are kept.
 const keptPairs = 1 << 17

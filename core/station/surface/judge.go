@@ -258,9 +258,8 @@ const mostPairs = 6
 func (r *Report) flickers(pairs []Pair) {
 	if o := r.Flicker; o.Part {
 		r.Say(finding.Finding{Code: Info.ID + "/flicker-part", Severity: finding.Note,
-			Title: "Faces in one plane were looked for in part",
-			Text: "So many faces run through one another here that comparing all of them takes longer than a page waits. It " +
-				"can be done in the background."})
+			Title: "Faces in one plane are not all looked for yet",
+			Text:  "Comparing all of so many takes longer than a page waits. It can be done in the background."})
 	}
 	if o := r.Flicker; o.Pairs > 0 {
 		at := r.Onto.Apply(o.At)

@@ -345,8 +345,11 @@ func hardShare(m *scene.Mesh, n *topo.Net) float64 {
 // Overlapping looks for faces of one mesh that lie within tol of one plane, look the same way and
 // cover one another; pairs of meshes are Source's matter.
 //
-// It takes no more than steps of [flaw.AtOnce] or [flaw.InFull].
+// It takes no more than steps of [flaw.AtOnce] or [flaw.InFull]; of none it finds nothing, and says that it is cut.
 func Overlapping(ctx context.Context, m *scene.Mesh, tol float64, steps int) flaw.Overlap {
+	if steps == 0 {
+		return flaw.Overlap{Cut: true}
+	}
 	tris := make([]int32, 0, 3*m.Triangles())
 	var faces []int32
 	m.EachTriangle(func(f int, p, q, r int32) {
