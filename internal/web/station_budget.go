@@ -5,6 +5,8 @@ import (
 	"html/template"
 	"slices"
 
+	"github.com/go-chi/chi/v5"
+
 	"yarvek/core/figure"
 	"yarvek/core/measure/cost"
 	"yarvek/core/station/budget"
@@ -16,14 +18,19 @@ var budgetRoom = room{
 	decode: noForm,
 	page: func(c *call, ws worksheet) (any, error) {
 		r := c.o.Result.Budget
-		extra, err := r.Extra(c.r.Context())
-		if err != nil {
-			return nil, err
+		// What takes long in a large mesh comes to its page when that stands.
+		waits := r.Cost.Triangles > budget.Eager && chi.URLParam(c.r, "list") == ""
+		var extra budget.Extra
+		if !waits {
+			var err error
+			if extra, err = r.Extra(c.r.Context()); err != nil {
+				return nil, err
+			}
 		}
 		nodes := slices.Clone(r.Nodes)
 		slices.SortStableFunc(nodes,
 			func(a, b budget.NodeCost) int { return cmp.Compare(b.Cost.Triangles, a.Cost.Triangles) })
-		return budgetPage{ws, r, c.o.Prep.Budget, extra, nodes, c.o.Kit.Target.Classes}, nil
+		return budgetPage{ws, r, c.o.Prep.Budget, extra, waits, nodes, c.o.Kit.Target.Classes}, nil
 	},
 	words: template.FuncMap{
 		"cache": func() int { return cost.CacheSize },
@@ -43,6 +50,7 @@ type budgetPage struct {
 	Report  *budget.Report
 	Decided budget.Decisions
 	Extra   budget.Extra
+	Waits   bool // Extra comes when the page stands
 	Nodes   []budget.NodeCost // the dearest first
 	Classes []class.Class
 }

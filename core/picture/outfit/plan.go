@@ -16,6 +16,7 @@ import (
 	"yarvek/core/naming"
 	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
+	"yarvek/core/split"
 	"yarvek/core/target"
 )
 
@@ -64,20 +65,30 @@ func Stats(ctx context.Context, s *scene.Scene) []Stat {
 			st.Nodes, st.On, st.Calls, st.Mixed = append(st.Nodes, n.Name), append(st.On, i), st.Calls+1, st.Mixed ||
 				len(used) > 1
 		}
+		at := make([]geom.Vec3, len(m.Points))
+		split.Range(len(at), 1<<14, func(_, from, to int) {
+			for k := from; k < to; k++ {
+				at[k] = w.Apply(m.Points[k])
+			}
+		})
 		m.EachTriangle(func(f int, a, b, c int32) {
 			st := &list[m.Material(f)+1]
 			st.Triangles++
-			p, q, r := w.Apply(m.Points[m.Corners[a]]), w.Apply(m.Points[m.Corners[b]]), w.Apply(m.Points[m.Corners[c]])
+			p, q, r := at[m.Corners[a]], at[m.Corners[b]], at[m.Corners[c]]
 			area := q.Sub(p).Cross(r.Sub(p)).Len() / 2
 			if st.Area += area; area > st.widest {
 				st.widest, st.At = area, p.Add(q).Add(r).Mul(1.0/3)
 			}
 		})
+		bare := len(m.UVs) == 0 || !m.UVs[0].Has()
 		for f := range m.Faces() {
 			st := &list[m.Material(f)+1]
-			st.Faces++
+			if st.Faces++; bare {
+				st.Bare += int(m.FaceStart[f+1] - m.FaceStart[f])
+				continue
+			}
 			for c := m.FaceStart[f]; c < m.FaceStart[f+1]; c++ {
-				if len(m.UVs) == 0 || !m.UVs[0].Has() || m.UVs[0].Index[c] < 0 {
+				if m.UVs[0].Index[c] < 0 {
 					st.Bare++
 					continue
 				}
