@@ -64,6 +64,8 @@ trial: ## five minutes of the long trials; all tests at their full size; a thous
 	$(GO) test -timeout 40m ./...
 	YARVEK_TRIAL=1000 $(GO) test -v -count 1 -timeout 30m -run TestCertificatesAgainstLoaders ./e2e
 	tools/trial-batch.sh
+	tools/yardstick.sh
+	YARVEK_SOAK=brief YARVEK_YARDSTICK=$(CURDIR)/build/yardstick $(GO) test -v -count 1 -run Reference ./soak
 
 trial-windows: ## the Windows program under Wine: a walk, kills, a second start
 	GO=$(GO) tools/trial-windows.sh

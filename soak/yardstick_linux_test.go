@@ -120,8 +120,7 @@ func turned(t *testing.T, of, was *scene.Mesh) float64 {
 	of.EachTriangle(func(_ int, a, b, c int32) {
 		p, q, r := of.Points[of.Corners[a]], of.Points[of.Corners[b]], of.Points[of.Corners[c]]
 		n := q.Sub(p).Cross(r.Sub(p))
-		at, hit, _ := tree.Nearest(p.Add(q).Add(r).Mul(1./3), math.Inf(1))
-		_ = at
+		_, hit, _ := tree.Nearest(p.Add(q).Add(r).Mul(1./3), math.Inf(1))
 		u, v, w := tree.Corners(hit)
 		all += n.Len()
 		if n.Dot(v.Sub(u).Cross(w.Sub(u))) < 0 {
@@ -150,9 +149,7 @@ func TestLODsAgainstTheReference(t *testing.T) {
 			r := simplify.Of(t.Context(), m, simplify.Options{Triangles: its[0].Triangles()})
 			took := processor() - begun
 			of := func(x *scene.Mesh) float64 {
-				d := deviation.Of(t.Context(), alone(m), alone(x), 60_000)
-				fmt.Printf("%+v\n", d)
-				return d.Worst().RMS
+				return deviation.Of(t.Context(), alone(m), alone(x), 60_000).Worst().RMS
 			}
 			ours, other := of(r.Mesh), of(its[0])
 			back, itsBack := turned(t, r.Mesh, m), turned(t, its[0], m)

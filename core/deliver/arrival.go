@@ -141,8 +141,8 @@ func Check(ctx context.Context, d scene.Delivery, p *pack.Package, f format.Form
 }
 
 // compare holds what was sent against what arrived, row by row.
-func (c *Certificate) compare(ctx context.Context, sent *scene.Scene, d scene.Delivery, raw *scene.Scene, f format.Format,
-	t target.Target) error {
+func (c *Certificate) compare(ctx context.Context, sent *scene.Scene, d scene.Delivery, raw *scene.Scene,
+	f format.Format, t target.Target) error {
 	got := received(raw, f.Frame(t), f, t)
 	own, arrived := alone(sent, d), alone(got, d)
 	c.boxes(own, arrived, t)

@@ -50,10 +50,10 @@ func (o Overlap) Within(tol float64) (n int, area float64, at geom.Vec3) {
 // its share.
 const InFull = 4 << 30
 
-// AtOnce is how many steps are taken for a page that is waited for: enough for meshes of up to 200 000 triangles whose
-// faces do not run through one another by the dozen, some 200 steps a triangle where they lie unevenly. The rest of
-// larger ones, and of what is denser, is a job's. Of meshes of more than atOnceMost all of it is: what a page would find
-// of them in a second or two is little, and everything on the page waits for it.
+// AtOnce is how many steps are taken for a page that is waited for: enough for meshes of up to 200 000 triangles
+// whose faces do not run through one another by the dozen, some 200 steps a triangle where they lie unevenly. The
+// rest of larger ones, and of what is denser, is a job's. Of meshes of more than atOnceMost all of it is: what a page
+// would find of them in a second or two is little, and everything on the page waits for it.
 func AtOnce(triangles int) int {
 	if triangles > atOnceMost {
 		return 0

@@ -153,7 +153,8 @@ type spoke struct {
 	along  bool    // it runs from the lower end to the higher
 }
 
-// sides are the pairs of runs along an edge that stay joined: those with the body between them, or with what is outside.
+// sides are the pairs of runs along an edge that stay joined: those with the body between them, or with what is
+// outside.
 func sides(net *topo.Net, e int, outside bool) (pairs [][2]int32) {
 	m := net.Mesh
 	a, b := net.Ends(e)

@@ -14,8 +14,8 @@ import (
 	"yarvek/core/shape/shapetest"
 )
 
-// A surface that branches all over comes down to what is asked, and stays as near as its size lets it: its edges of more
-// than two faces hold nothing.
+// A surface that branches all over comes down to what is asked, and stays as near as its size lets it: its edges of
+// more than two faces hold nothing.
 func TestWhatBranchesComesDown(t *testing.T) {
 	m := shapetest.Crumbled(30)
 	found := flaw.Find(t.Context(), m, flaw.Limits{})

@@ -19,8 +19,8 @@ type hand struct {
 	loose bool // what is joined may have been apart
 }
 
-// loosely marks the stamp of an edge whose collapse joins what was apart, closing a hole through the body or pinching it;
-// that counts looseCost times.
+// loosely marks the stamp of an edge whose collapse joins what was apart, closing a hole through the body or pinching
+// it; that counts looseCost times.
 const (
 	loosely   = 1 << 31
 	looseCost = 30

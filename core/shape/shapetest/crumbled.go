@@ -9,8 +9,8 @@ import (
 )
 
 // Crumbled is the surface of the cubes of a grid that lie in a ball with a noisy rim: cubes that touch along an edge or
-// in a corner alone are everywhere, as in scans that were put together by cells. Its
-// points stand off the grid by some hundredths of a cube, which is a metre; n is how many cubes it is across, at least 8.
+// in a corner alone are everywhere, as in scans that were put together by cells. Its points stand off the grid by some
+// hundredths of a cube, which is a metre; n is how many cubes it is across, at least 8.
 func Crumbled(n int) *scene.Mesh {
 	rng := rand.New(rand.NewPCG(2, 7))
 	r, half := float64(n)/2-3, float64(n)/2
