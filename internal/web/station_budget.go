@@ -50,7 +50,7 @@ type budgetPage struct {
 	Report  *budget.Report
 	Decided budget.Decisions
 	Extra   budget.Extra
-	Waits   bool // Extra comes when the page stands
+	Waits   bool              // Extra comes when the page stands
 	Nodes   []budget.NodeCost // the dearest first
 	Classes []class.Class
 }
