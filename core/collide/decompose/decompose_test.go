@@ -46,6 +46,11 @@ func trials() []trial {
 		{"ring", []*scene.Mesh{shapetest.Torus(1, 0.25, 64, 24)}, 1.25, []fit.Ball{ball(0, 0, 0, 0.9*0.75)}},
 		{"bowl, wall 0.10", []*scene.Mesh{shapetest.Bowl(0.1, 16, 48)}, 1.25, nil},
 		{"bowl, wall 0.15", []*scene.Mesh{shapetest.Bowl(0.15, 12, 32)}, 1.25, nil},
+		// One of seventeen bodies has to go, and none touches another but the post.
+		{"spiral stair", shapetest.SpiralStair(16), 1.12, nil},
+		// Walls and lintels that touch over whole faces, which belong to each alone.
+		{"round tower", shapetest.Tower(2, 2.3, 4, 1.1, 16), 1.10,
+			[]fit.Ball{ball(2.15, 1, 0, 0.5), ball(-2.15, 1, 0, 0.5), ball(0, 1.6, 0, 1.5)}},
 	}
 }
 

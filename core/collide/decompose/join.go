@@ -156,7 +156,7 @@ func (n *node) pour(s *soup, near float64, leaves []*soup) {
 		}
 		for i := range s.tri {
 			pts, tag := s.polygon(i)
-			to[n.nearest(middleOf(pts))].add(pts, tag, s.tri[i])
+			to[n.nearest(pts...)].add(pts, tag, s.tri[i])
 		}
 		for i, b := range n.bodies {
 			b.pour(to[i], near, leaves)
@@ -169,12 +169,21 @@ func (n *node) pour(s *soup, near float64, leaves []*soup) {
 	}
 }
 
-// nearest is which of the bodies of a node a point belongs to.
-func (n *node) nearest(p geom.Vec3) int {
+// nearest is which of the bodies of a node points belong to: that which the farthest of them lies least beyond. Where two
+// bodies touch, the middle of a face may lie on both; all of its corners do on its own.
+func (n *node) nearest(points ...geom.Vec3) int {
 	best, least := 0, math.Inf(1)
 	for i, h := range n.hulls {
-		if d := h.Beyond(p); d < least {
-			best, least = i, d
+		far := math.Inf(-1)
+		for _, p := range points {
+			d := h.Beyond(p)
+			if len(h.Planes) == 0 { // what is left of a face by itself is flat
+				d = h.Box.Distance(p)
+			}
+			far = max(far, d)
+		}
+		if far < least {
+			best, least = i, far
 		}
 	}
 	return best
@@ -217,10 +226,7 @@ func (c *cutting) join(ctx context.Context, list []*part, most int) []*part {
 	for _, x := range list {
 		x.gone, x.near = false, map[int]bool{}
 	}
-	sum := 0.0
-	for _, x := range list {
-		sum += x.volume
-	}
+	sum := volumes(list)
 	cheap := queue.By(func(x, y pair) int {
 		return cmp.Or(cmp.Compare(x.cost, y.cost), cmp.Compare(x.a, y.a), cmp.Compare(x.b, y.b))
 	})
@@ -253,6 +259,9 @@ func (c *cutting) join(ctx context.Context, list []*part, most int) []*part {
 		}
 	}
 	count := len(list)
+	if count > most {
+		c.anyNear(list, try) // what touches no other, as steps about a post, may still be the cheapest to join
+	}
 	far := false
 	for ctx.Err() == nil && count > 1 {
 		if cheap.Len() == 0 {

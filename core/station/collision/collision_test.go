@@ -510,3 +510,20 @@ func TestShapesOfTheFileKeepTheirKind(t *testing.T) {
 		})
 	}
 }
+
+// What bends more often than there may be hulls says so, with how many would follow it; those do, about.
+func TestHullsThatHoldMuchAirSayHowManyWouldNot(t *testing.T) {
+	s := shape.Scene("spring", nil, shapetest.Spring(1, .1, .5, 2, 64, 8))
+	few := fitted(collision.Hulls)
+	few.Fits[0].Most = 8
+	loose := run(t, s, few).Collision
+	require.Greater(t, loose.Ratio(), 1.4)
+	f, ok := codes(loose)["loose"]
+	require.True(t, ok)
+	d := f.Remedies[0].Decision.(collision.Decisions)
+	require.Greater(t, d.Fits[0].Most, 8)
+	require.Less(t, d.Fits[0].Most, 24)
+	close := run(t, s, d).Collision
+	assert.Less(t, close.Ratio(), 1.35)
+	assert.NotContains(t, codes(run(t, hut(), fitted(collision.Hulls)).Collision), "loose")
+}

@@ -73,6 +73,19 @@ func (m Measured) Ratio() float64 {
 	return m.Volume / m.Mesh
 }
 
+// close is how many times the volume of what they hold hulls have that follow it closely.
+const close = 1.25
+
+// closely is about how many hulls hold the mesh with no more than close times its volume, as so many come to the ratio
+// there is: what a hull of a bend holds beside it grows with the third power of the bend's angle, so that all of them
+// together hold less by the square of their number. 0 where the hulls are close.
+func (m Measured) closely(hulls int) int {
+	if m.Ratio() <= close {
+		return 0
+	}
+	return int(math.Ceil(float64(hulls) * math.Sqrt((m.Ratio()-1)/(close-1))))
+}
+
 // Shift is how far the centres of mass lie apart.
 func (m Measured) Shift() float64 { return m.Centre.Dist(m.Own) }
 
@@ -434,14 +447,21 @@ func (r *Report) limits(d Decisions, ask Ask, say sayer) {
 				Decision: d.With(Fit{Form: Hulls, Most: r.Most})})
 	}
 	for i, m := range r.Fits {
-		if m.More > 0 {
-			most := d.Fits[i].Most
-			if most == 0 {
-				most = UsualHulls
-				if r.Most > 0 {
-					most = min(most, r.Most)
-				}
+		most := d.Fits[i].Most
+		if most == 0 {
+			most = UsualHulls
+			if r.Most > 0 {
+				most = min(most, r.Most)
 			}
+		}
+		if n := r.closely(most); len(r.Fits) == 1 && d.Fits[i].Form == Hulls && m.More == 0 && n > most && n <= mostHulls {
+			say(finding.Note, "loose", fmt.Sprintf("The hulls hold %s times the mesh’s volume", figure.Significant(r.Ratio(), 3)),
+				fmt.Sprintf("It bends more often than %d hulls can follow. About %d would hold %s times its volume.", most, n,
+					figure.Significant(close, 3)),
+				finding.Remedy{Label: fmt.Sprintf("Allow %d hulls", n), Effect: "They follow the mesh; each costs time.",
+					Decision: with(d, func(d *Decisions) { d.Fits[i].Most = n })})
+		}
+		if m.More > 0 {
 			say(finding.Look, "more", fmt.Sprintf("%s more would keep a passage open", figure.Plural(m.More, "hull", "hulls")),
 				fmt.Sprintf("There may be %d, so one is filled; it takes %d.", most, most+m.More),
 				finding.Remedy{Label: fmt.Sprintf("Allow %d hulls", most+m.More), Effect: "The passage stays open.",
