@@ -17,10 +17,14 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"yarvek/core/collide/decompose"
+	"yarvek/core/collide/fit"
 	"yarvek/core/geom"
 	"yarvek/core/measure/deviation"
+	"yarvek/core/measure/extents"
 	"yarvek/core/process/simplify"
 	"yarvek/core/scene"
+	"yarvek/core/shape"
 	"yarvek/core/shape/shapetest"
 )
 
@@ -93,8 +97,8 @@ func processor() float64 {
 	return of(u.Utime) + of(u.Stime)
 }
 
-// alone is a scene of one mesh.
-func alone(m *scene.Mesh) *scene.Scene {
+// lone is a scene of one mesh.
+func lone(m *scene.Mesh) *scene.Scene {
 	return &scene.Scene{Basis: geom.GLTF, UnitMetres: 1, Meshes: []*scene.Mesh{m},
 		Nodes: []scene.Node{{Kind: scene.KindMesh, Parent: -1, Local: geom.Identity}}}
 }
@@ -149,13 +153,78 @@ func TestLODsAgainstTheReference(t *testing.T) {
 			r := simplify.Of(t.Context(), m, simplify.Options{Triangles: its[0].Triangles()})
 			took := processor() - begun
 			of := func(x *scene.Mesh) float64 {
-				return deviation.Of(t.Context(), alone(m), alone(x), 60_000).Worst().RMS
+				return deviation.Of(t.Context(), lone(m), lone(x), 60_000).Worst().RMS
 			}
 			ours, other := of(r.Mesh), of(its[0])
 			back, itsBack := turned(t, r.Mesh, m), turned(t, its[0], m)
 			fmt.Printf("%-22s %9d %5g %9d %9d %8.5f %8.5f %7.3f %7.2f%% %7.2f%% time %.2f of %.2f s, %.2f times\n", m.Name, n,
 				share, r.Out, its[0].Triangles(), ours, other, ours/other, 100*back, 100*itsBack, took, itsTime, took/itsTime)
 			assert.LessOrEqual(t, ours/other, 1.2)
+		}
+	}
+}
+
+
+// around is the volume of the hull of a mesh's points.
+func around(t *testing.T, m *scene.Mesh) float64 {
+	return fit.NewConvex(fit.OfHull(geom.HullOf(t.Context(), m.Points))).Volume()
+}
+
+// The convex hull is that of the reference, to a millionth of its volume.
+func TestHullsAgainstTheReference(t *testing.T) {
+	for _, m := range []*scene.Mesh{shapetest.Boulder(30), shapetest.Boulder(120), shapetest.Boulder(350),
+		shaken(shapetest.Boulder(120), .004), shapetest.Spring(1, .1, .5, 4, 2000, 24)} {
+		its, itsTime := yardstick(t, "hull", m)
+		begun := processor()
+		h := geom.HullOf(t.Context(), m.Points)
+		took := processor() - begun
+		is := fit.NewConvex(fit.OfHull(h)).Volume()
+		want := around(t, its[0])
+		fmt.Printf("hull of %-16s %7d points, %6d corners: %.9f, its %.9f, time %.3f of %.3f s\n", m.Name, len(m.Points),
+			len(h.Points), is, want, took, itsTime)
+		assert.InEpsilon(t, want, is, 1e-6)
+	}
+}
+
+// Few hulls hold less air than those of the reference, twelve shapes of our own among them.
+func TestPiecesAgainstTheReference(t *testing.T) {
+	one := func(m *scene.Mesh) []*scene.Mesh { return []*scene.Mesh{m} }
+	for _, x := range []struct {
+		name string
+		list []*scene.Mesh
+	}{
+		{"spiral stair", shapetest.SpiralStair(16)}, {"round tower", shapetest.Tower(2, 2.3, 4, 1.1, 16)},
+		{"tunnel bend", one(shapetest.TunnelBend(4, 1.5, 1.8, 12, 24))},
+		{"spring", one(shapetest.Spring(1, .1, .5, 4, 160, 12))}, {"bowl .10", one(shapetest.Bowl(.1, 16, 48))},
+		{"bowl .15", one(shapetest.Bowl(.15, 12, 32))}, {"ring", one(shapetest.Torus(1, .25, 64, 24))},
+		{"arch", one(shapetest.Arch(24))}, {"table", one(shapetest.Table())}, {"chair", one(shapetest.Chair())},
+		{"beam", one(shapetest.Beam())}, {"stair", one(shapetest.Stair(10))}, {"hut", one(shapetest.Hut())},
+		{"short spring", one(shapetest.Spring(.5, .08, .3, 2, 64, 10))},
+		{"wide bend", one(shapetest.TunnelBend(6, 1, 1.4, 10, 16))},
+		{"low tower", shapetest.Tower(3, 3.4, 3, 1.4, 12)}, {"half stair", shapetest.SpiralStair(9)},
+		{"boulder", one(shapetest.Boulder(16))},
+	} {
+		if only := os.Getenv("YARVEK_ONLY"); only != "" && !strings.Contains(x.name, only) {
+			continue
+		}
+		s := shape.Scene(x.name, nil, x.list...)
+		is := extents.Of(t.Context(), s).Volume
+		joined := scene.Joined(x.name, s.Flattened().Meshes)
+		its, itsTime := yardstick(t, "decompose", joined, 16)
+		other, ours := 0.0, 0.0
+		for _, p := range its {
+			other += around(t, p)
+		}
+		begun := processor()
+		r := decompose.Of(t.Context(), s, decompose.Options{Hulls: 16, Points: 64})
+		took := processor() - begun
+		for _, h := range r.Hulls {
+			ours += h.Body.Volume()
+		}
+		fmt.Printf("%-14s %2d hulls hold %.3f times its volume, its %2d %.3f, time %.2f of %.2f s\n", x.name, len(r.Hulls),
+			ours/is, len(its), other/is, took, itsTime)
+		if len(its) <= 16 && other >= is { // it may leave what lies within without a hull
+			assert.LessOrEqual(t, ours, 1.02*other, x.name)
 		}
 	}
 }
