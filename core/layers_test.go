@@ -25,7 +25,7 @@ var layers = [][]string{
 	{"core/measure/cost", "core/measure/deviation", "core/measure/extents", "core/measure/flaw", "core/measure/stand",
 		"core/measure/twin", "core/measure/uv", "core/picture/texture"},
 	{"core/process/order", "core/process/waste", "core/process/tangent", "core/process/unfold", "core/process/mend",
-		"core/process/divide"},
+		"core/process/divide", "core/process/round"},
 	{"core/process/simplify", "core/collide/fit"},
 	{"core/process/ladder", "core/collide/solid", "core/collide/decompose", "core/collide/passage"},
 	{"core/collide/gap", "core/collide/floor"},

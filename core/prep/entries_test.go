@@ -88,6 +88,7 @@ func such(t *testing.T, e entry.Entry[Prep]) Prep {
 	var p Prep
 	need := map[string][]string{"with a custom unit": {"size.unit=custom", "size.metres=1"},
 		"where an extent is known": {"size.fit=height", "size.length=1"}, "above an angle": {"surface.smooth=angle"},
+		"where round parts get sides": {"surface.sides=24"},
 		"where normals are made anew": {"surface.smooth=soft"}, "with new normals": {"lods.angle=30"},
 		"with hulls":          {"collision.form=hulls"},
 		"with one hull":       {"collision.form=hull"},

@@ -53,6 +53,23 @@ func (p surfacePage) Changed() []surface.Done {
 	return slices.DeleteFunc(slices.Clone(p.Report.Done), func(d surface.Done) bool { return d.Count == 0 })
 }
 
+// roundSeen is a kind of round part of one mesh, with the node that places it first.
+type roundSeen struct {
+	surface.Round
+	Node  string
+	Scale float64
+}
+
+// Rounds are the round parts of all meshes.
+func (p surfacePage) Rounds() (list []roundSeen) {
+	for _, m := range p.Report.Mesh {
+		for _, r := range m.Rounds {
+			list = append(list, roundSeen{r, m.Node, m.Scale})
+		}
+	}
+	return list
+}
+
 // SheetNodes are the nodes with a sheet, and those that are given thickness, which makes them none,
 // when there are several to choose from.
 func (p surfacePage) SheetNodes() []surface.PlacedSeen {

@@ -7,6 +7,7 @@ import (
 	"yarvek/core/entry"
 	"yarvek/core/figure"
 	"yarvek/core/process/mend"
+	"yarvek/core/process/round"
 )
 
 // Entries are the values that can be decided here. A thickness here is that of all; of nodes and slots there is a list.
@@ -29,6 +30,13 @@ var Entries = []entry.Group[Decisions]{
 			Usually("0").When("where normals are made anew", func(d Decisions) bool { return d.Smooth != "" }),
 		entry.YesNo("tangents", "Tangents anew", func(d *Decisions) *bool { return &d.Tangents }),
 		entry.YesNo("units", "Normals of unit length", func(d *Decisions) *bool { return &d.Units }),
+	}},
+	{ID: "round", Title: "Round again", Do: "Give them {sides} sides", Entries: []entry.Entry[Decisions]{
+		entry.Count("sides", "Sides of round parts", "", func(d *Decisions) *int { return &d.Sides }).
+			Between(round.LeastSides, round.MostSides).Else("as they came").
+			Helped("rings and what they carry stay; cylinders, cones, balls, rings, any profile that was revolved"),
+		entry.Nodes("round", "Of which nodes", func(d *Decisions) *[]string { return &d.Round }).Else("all").
+			When("where round parts get sides", func(d Decisions) bool { return d.Sides > 0 }),
 	}},
 	{ID: "mending", Title: "More to mend", Do: "Mend it so", Entries: []entry.Entry[Decisions]{
 		entry.Length("weld", "Join points within", "mm", func(d *Decisions) *float64 { return &d.Weld }).

@@ -10,6 +10,7 @@ import (
 	"yarvek/core/measure/flaw"
 	"yarvek/core/measure/uv"
 	"yarvek/core/process/mend"
+	"yarvek/core/process/round"
 	"yarvek/core/process/tangent"
 	"yarvek/core/scene"
 	"yarvek/core/topo"
@@ -56,6 +57,7 @@ type MeshSeen struct {
 	Sheets    int // open parts that are no body with a hole
 	Borders   int
 	Rim       float64 // length of the borders
+	Rounds    []Round // its round parts, by what they are
 	Hard      float64 // share of edges that are hard; -1 when nothing is said of smoothing
 	NoNormals bool
 	NoUVs     bool
@@ -149,6 +151,7 @@ func LookAt(ctx context.Context, m *scene.Mesh, needle float64) *MeshSeen {
 			x.Closed++
 		}
 	}
+	x.Rounds = roundsOf(ctx, m)
 	x.Hard = hardShare(m, f.Net)
 	x.NoUVs = len(m.UVs) == 0 || !m.UVs[0].Has()
 	x.density = uv.Densities(m, 0)
@@ -160,6 +163,35 @@ func LookAt(ctx context.Context, m *scene.Mesh, needle float64) *MeshSeen {
 		x.Lightmap = Lightmap{true, c.Share(c.Overlap), c.Share(c.Outside)}
 	}
 	return x
+}
+
+// Round is so many parts that are meant as one kind of round thing, with as many sides each. Lengths are the mesh's.
+type Round struct {
+	Kind         round.Kind
+	Sides, Parts int
+	Radius       float64 // of the largest
+	Residue      float64 // how far a point is off an even ring, at most
+}
+
+// mostRound bounds the faces of a mesh that is looked through for round parts.
+const mostRound = 200_000
+
+// roundsOf gathers the round parts of a mesh, those of which there are most first.
+func roundsOf(ctx context.Context, m *scene.Mesh) (list []Round) {
+	if m.Faces() > mostRound {
+		return nil
+	}
+	for _, p := range round.Find(ctx, m) {
+		i := slices.IndexFunc(list, func(r Round) bool { return r.Kind == p.Kind && r.Sides == p.Sides })
+		if i < 0 {
+			i = len(list)
+			list = append(list, Round{Kind: p.Kind, Sides: p.Sides})
+		}
+		r := &list[i]
+		r.Parts, r.Radius, r.Residue = r.Parts+1, max(r.Radius, p.Radius), max(r.Residue, p.Residue)
+	}
+	slices.SortStableFunc(list, func(a, b Round) int { return cmp.Compare(b.Parts, a.Parts) })
+	return list
 }
 
 // limits keeps what a limit in real lengths decides.

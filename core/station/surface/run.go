@@ -9,6 +9,7 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/measure/flaw"
 	"yarvek/core/process/mend"
+	"yarvek/core/process/round"
 	"yarvek/core/process/tangent"
 	"yarvek/core/scene"
 	"yarvek/core/split"
@@ -109,6 +110,13 @@ func (w *mender) find() *flaw.Flaws {
 // one another.
 func (w *mender) all() {
 	d := w.d
+	if d.Sides > 0 && (len(d.Round) == 0 || slices.Contains(d.Round, w.key)) {
+		var made, held int
+		w.m, made, held = round.Again(w.ctx, w.m, d.Sides)
+		w.say("round", "round part got other sides", "round parts got other sides", made)
+		w.say("round-held", "round part has a seam or a slot's border where no new side begins, and stays",
+			"round parts have a seam or a slot's border where no new side begins, and stay", held)
+	}
 	if d.Weld > 0 {
 		var joined, gone int
 		w.m, joined, gone = mend.Weld(w.ctx, w.m, d.Weld*w.k)

@@ -9,6 +9,7 @@ import (
 
 	"yarvek/core/figure"
 	"yarvek/core/process/mend"
+	"yarvek/core/process/round"
 	"yarvek/core/station"
 )
 
@@ -18,6 +19,11 @@ var Info = station.Info{ID: "surface", Name: "Surface", Number: 5, Question: "Is
 // Decisions put the surface right. Lengths are metres of the asset as it leaves Pivot. They are
 // carried out in the order of the fields, on every mesh.
 type Decisions struct {
+	// Sides is how many sides round parts get, 0 for those they have; Round are the keys of the nodes whose parts get
+	// them, none for all.
+	Sides int      `json:"sides,omitempty"`
+	Round []string `json:"round,omitempty"`
+
 	Weld    float64 `json:"weld,omitempty"`    // points nearer than this are joined
 	Edges   float64 `json:"edges,omitempty"`   // edges shorter than this are taken out
 	Empty   bool    `json:"empty,omitempty"`   // faces without area go
@@ -104,6 +110,10 @@ func (d Decisions) Validate() error {
 	if !(d.Keep >= 0 && d.Keep < 1) {
 		err = errors.Join(err, fmt.Errorf("a share of %g of the old normals is out of bounds: expected 0 to below 1", d.Keep))
 	}
+	if d.Sides != 0 && (d.Sides < round.LeastSides || d.Sides > round.MostSides) {
+		err = errors.Join(err, fmt.Errorf("%d sides can't be meant: expected %d to %d", d.Sides, round.LeastSides,
+			round.MostSides))
+	}
 	if d.Holes < 0 || d.Holes > mostEdge {
 		err = errors.Join(err, fmt.Errorf("holes of %d edges can't be closed: expected up to %d", d.Holes, mostEdge))
 	}
@@ -127,6 +137,9 @@ func (d Decisions) Lines() []string {
 			l = append(l, fmt.Sprintf(format, args...))
 		}
 	}
+	say(d.Sides > 0 && len(d.Round) == 0, "Give round parts %d sides", d.Sides)
+	say(d.Sides > 0 && len(d.Round) > 0, "Give round parts of %s %d sides", figure.Plural(len(d.Round), "node", "nodes"),
+		d.Sides)
 	say(d.Weld == Exactly, "Join points that stand together")
 	say(d.Weld > 0 && d.Weld != Exactly, "Join points within %s", figure.Length(d.Weld))
 	say(d.Edges > 0, "Take out edges below %s", figure.Length(d.Edges))
@@ -177,7 +190,7 @@ var edgeWords = map[mend.Edges]string{mend.ByGroups: "Make edges between smoothi
 
 // Refs lists the nodes the decisions name.
 func (d Decisions) Refs() []string {
-	list := slices.Clone(d.Of)
+	list := slices.Concat(d.Of, d.Round)
 	for _, t := range d.Thick {
 		if t.Node != "" {
 			list = append(list, t.Node)
@@ -188,7 +201,7 @@ func (d Decisions) Refs() []string {
 }
 
 // Repoint returns the decisions with one node named in the place of another; an empty name
-// drops it, and with the last one the thickness.
+// drops it, and with the last one the thickness, or the sides.
 func (d Decisions) Repoint(from, to string) station.Decisions {
 	var thick []Thick
 	for _, t := range d.Thick {
@@ -200,22 +213,30 @@ func (d Decisions) Repoint(from, to string) station.Decisions {
 		thick = append(thick, t)
 	}
 	d.Thick = thick
-	if !slices.Contains(d.Of, from) {
-		return d
+	if slices.Contains(d.Of, from) {
+		if d.Of = renamed(d.Of, from, to); len(d.Of) == 0 {
+			d.Thickness, d.Side = 0, ""
+		}
 	}
-	var of []string
-	for _, k := range d.Of {
+	if slices.Contains(d.Round, from) {
+		if d.Round = renamed(d.Round, from, to); len(d.Round) == 0 {
+			d.Sides = 0
+		}
+	}
+	return d
+}
+
+// renamed are keys with one in the place of another, without it where there is none.
+func renamed(keys []string, from, to string) (list []string) {
+	for _, k := range keys {
 		if k == from {
 			k = to
 		}
 		if k != "" {
-			of = append(of, k)
+			list = append(list, k)
 		}
 	}
-	if d.Of = of; len(of) == 0 {
-		d.Thickness, d.Side = 0, ""
-	}
-	return d
+	return list
 }
 
 // Mends tells whether the decisions change a mesh.

@@ -293,3 +293,30 @@ func TestFacesAreComparedInPart(t *testing.T) {
 	again := Overlapping(ctx, m, 1e-6, 300_000)
 	assert.Equal(t, part, again, "the same on any number of processors")
 }
+
+// Round parts get the sides that are decided, of the nodes that are named, and the list says what there is then. One
+// whose slots part where no new side begins stays, and is told.
+func TestRoundAgain(t *testing.T) {
+	post := func() *scene.Mesh {
+		return new(shape.Builder).Lathe([][2]float64{{.2, 0}, {.2, 2}}, 8).Mesh("post")
+	}
+	striped := post()
+	striped.Slots, striped.Slot = []int{0, 1}, make([]int32, striped.Faces())
+	striped.Slot[2] = 1
+	s := shape.Scene("posts", []scene.Material{scene.NewMaterial("wood"), scene.NewMaterial("paint")}, post(), post(), striped)
+	for i, name := range []string{"left", "right", "striped"} {
+		s.Nodes[i].Name = name
+	}
+	out, done := Mended(ctx, s, Decisions{Sides: 20, Round: []string{"left", "striped"}})
+	assert.Equal(t, []int{22, 10, 10}, []int{out.Meshes[0].Faces(), out.Meshes[1].Faces(), out.Meshes[2].Faces()})
+	assert.Contains(t, done, Done{"round", "round parts got other sides", 1, "round part got other sides"})
+	assert.Equal(t, 1, done[1].Count)
+	seen := LookAt(ctx, out.Meshes[0], 100)
+	require.Len(t, seen.Rounds, 1)
+	assert.Equal(t, 20, seen.Rounds[0].Sides)
+	assert.InDelta(t, .2, seen.Rounds[0].Radius, 1e-9)
+	assert.Error(t, Decisions{Sides: 4}.Validate())
+	d := Decisions{Sides: 20, Round: []string{"left"}}
+	assert.Equal(t, []string{"hut"}, d.Repoint("left", "hut").(Decisions).Round)
+	assert.Equal(t, Decisions{}, d.Repoint("left", ""))
+}
