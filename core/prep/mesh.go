@@ -221,10 +221,10 @@ func (w *walk) compared(f frame, meshes []int, list []surface.Compared, apart fu
 // were mended since.
 func (w *walk) pairs(f frame, mended bool) (list []surface.Pair) {
 	r := w.result
+	near := source.Near(f.box.Size().Len())
 	for _, p := range r.Source.Flickering {
-		list = append(list, surface.Pair{A: p.A, B: p.B, Area: p.Area * r.Size.Factor * r.Size.Factor,
-			At:     f.placed.Apply(p.At),
-			Remedy: p.Remedy})
+		list = append(list, surface.Pair{A: p.A, B: p.B, Key: p.Keys[1], Area: p.Area * r.Size.Factor * r.Size.Factor,
+			At: f.placed.Apply(p.At), Normal: f.placed.M.Apply(p.Normal).Unit(), Near: near, Remedy: p.Remedy})
 	}
 	if !mended || len(list) == 0 {
 		return list
@@ -239,11 +239,11 @@ func (w *walk) pairs(f frame, mended bool) (list []surface.Pair) {
 			a, okA := at[p.A]
 			b, okB := at[p.B]
 			if okA && okB {
-				area, place := source.SharedPlane(ctx, f.scene, a, b)
+				area, place, normal := source.SharedPlane(ctx, f.scene, a, b)
 				if area <= 0 {
 					continue
 				}
-				p.Area, p.At = area, place
+				p.Area, p.At, p.Normal = area, place, normal
 			}
 			out = append(out, p)
 		}

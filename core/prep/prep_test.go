@@ -14,6 +14,7 @@ import (
 
 	"yarvek/core/deliver"
 	"yarvek/core/fault"
+	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/format"
 	"yarvek/core/format/bundle"
@@ -295,12 +296,22 @@ func TestNodesThatSharePlanesAreOneMatterWithFacesThatDo(t *testing.T) {
 	assert.Contains(t, f.Text, "4\u202fm²", "of the asset as large as it is decided to be")
 	require.NotNil(t, f.Place.Point)
 	assert.LessOrEqual(t, r.Surface.Box.Distance(*f.Place.Point), 1e-9, "it is on the asset as it stands there")
-	p, err = p.With(f.Remedies[0].Decision)
-	require.NoError(t, err)
-	r, err = prep.Run(context.Background(), in, p, nil)
-	require.NoError(t, err)
-	for _, f := range r.Findings() {
-		assert.NotContains(t, f.Code, "flicker")
+	require.Len(t, f.Remedies, 2)
+	for i, triangles := range []int{12, 24} {
+		by, err := p.With(f.Remedies[i].Decision)
+		require.NoError(t, err)
+		require.NoError(t, by.Validate())
+		now, err := prep.Run(context.Background(), in, by, nil)
+		require.NoError(t, err)
+		for _, f := range now.Findings() {
+			assert.NotContains(t, f.Code, "flicker", f.Title)
+		}
+		assert.Equal(t, triangles, now.Delivery.Scene.Count().Triangles)
+		if i == 1 { // out by what was said, and by nothing else
+			deep := now.Delivery.Scene.Bounds().Size().Sub(r.Delivery.Scene.Bounds().Size())
+			assert.InDelta(t, by.Surface.Hairs[0].By.Len(), deep.Len(), 1e-9)
+			assert.Contains(t, f.Remedies[1].Label, figure.Length(deep.Len()))
+			assert.Equal(t, "sign", by.Surface.Hairs[0].Node)
+		}
 	}
-	assert.Equal(t, 12, r.Delivery.Scene.Count().Triangles)
 }

@@ -8,6 +8,7 @@ import (
 	"yarvek/core/entry"
 	"yarvek/core/fault"
 	"yarvek/core/figure"
+	"yarvek/core/geom"
 	"yarvek/core/prep"
 	"yarvek/core/process/mend"
 	"yarvek/core/station/surface"
@@ -70,6 +71,14 @@ func (p surfacePage) Rounds() (list []roundSeen) {
 	return list
 }
 
+// Hairs are the nodes that were moved by a hair, a line each.
+func (p surfacePage) Hairs() (list []listed) {
+	for i, h := range p.Decided.Hairs {
+		list = append(list, listed{i, surface.Decisions{Hairs: []surface.Hair{h}}.Lines()[0]})
+	}
+	return list
+}
+
 // SheetNodes are the nodes with a sheet, and those that are given thickness, which makes them none,
 // when there are several to choose from.
 func (p surfacePage) SheetNodes() []surface.PlacedSeen {
@@ -110,17 +119,17 @@ func (p surfacePage) ThickSlots() []string {
 	return list
 }
 
-// thickOne is a thickness of a node or a slot, with its number in the list.
-type thickOne struct {
+// listed is one of a list of decisions, a thickness or a hair, with its number.
+type listed struct {
 	N    int
 	Line string
 }
 
 // ThickOnes are the thicknesses of single nodes and slots.
-func (p surfacePage) ThickOnes() (list []thickOne) {
+func (p surfacePage) ThickOnes() (list []listed) {
 	for i, t := range p.Decided.Thicks() {
 		if t.Node != "" || t.Slot != "" {
-			list = append(list, thickOne{i, surface.Decisions{Thick: []surface.Thick{t}}.Lines()[0]})
+			list = append(list, listed{i, surface.Decisions{Thick: []surface.Thick{t}}.Lines()[0]})
 		}
 	}
 	return list
@@ -165,6 +174,13 @@ func decideSurface(f *form, p *prep.Prep) {
 		}
 		list[n].By = 0
 		*d = d.Thickened(list[n])
+	case "unhair":
+		n := f.int("n")
+		if n < 0 || n >= len(d.Hairs) {
+			f.unknown()
+			return
+		}
+		*d = d.Moved(d.Hairs[n].Node, geom.Vec3{})
 	default:
 		f.unknown()
 	}

@@ -56,6 +56,7 @@ var aside = map[string]bool{
 	"pivot.Box":  true, "pivot.Point": true, "pivot.Picks": true, "pivot.Feature": true,
 	"source.Groups.Nodes": true,
 	"surface.Side":        true, "surface.Of": true, "surface.Angle": true, "surface.Keep": true,
+	"surface.Round": true,
 }
 
 // fieldsHaveWords fills every field of a station's decisions in turn and expects a line.

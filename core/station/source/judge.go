@@ -202,7 +202,7 @@ func (r *run) faces() {
 			continue
 		}
 		r.rep.Flickering = append(r.rep.Flickering, Flickering{a.Name, b.Name, [2]string{a.Key, b.Key}, o.Area,
-			o.At.Sub(r.d.Move), finding.Remedy{
+			o.At.Sub(r.d.Move), o.Normal, finding.Remedy{
 				Label: "Leave out " + b.Name, Effect: "It stays in the source and does not go on.",
 				Decision: r.d.leaving([]string{b.Key}),
 				Harsh:    true}})

@@ -312,6 +312,7 @@ type Flickering struct {
 	Keys   [2]string      // of them, as they came
 	Area   float64        // square metres as read
 	At     geom.Vec3      // in coordinates as the station leaves them
+	Normal geom.Vec3      // of the plane
 	Remedy finding.Remedy // leaves one of them out
 }
 

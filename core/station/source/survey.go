@@ -49,6 +49,8 @@ type Overlap struct {
 	A, B int
 	Area float64 // square metres
 	At   geom.Vec3
+	// Normal is that of the plane, the way both sides look.
+	Normal geom.Vec3
 }
 
 // Survey is what there is to know of a scene before anything is decided.
@@ -105,7 +107,7 @@ func Look(ctx context.Context, s *scene.Scene, t target.Target) *Survey {
 		Buried: map[int]int{}, lone: map[int][]string{}, inMain: make([]bool, len(s.Nodes))}}
 	v.mainBody(s)
 	diag := v.Main.Size().Len()
-	v.Near = nearOf(diag)
+	v.Near = Near(diag)
 	v.Twins = twin.Groups(twin.Find(ctx, s.Meshes, v.Near))
 	v.recognise(s, t)
 	v.level = map[int]int{}
@@ -455,14 +457,14 @@ func (v *looker) buried() {
 }
 
 // SharedPlane is the area of faces of two nodes of a scene that lie in one plane, look the same way and cover one
-// another, within what counts as the same place; and where.
-func SharedPlane(ctx context.Context, s *scene.Scene, a, b int) (area float64, at geom.Vec3) {
-	v := &looker{ctx: ctx, budget: pairTests, Survey: &Survey{Near: nearOf(s.Bounds().Size().Len())}}
+// another, within what counts as the same place; where, and which way they look.
+func SharedPlane(ctx context.Context, s *scene.Scene, a, b int) (area float64, at, normal geom.Vec3) {
+	v := &looker{ctx: ctx, budget: pairTests, Survey: &Survey{Near: Near(s.Bounds().Size().Len())}}
 	worlds := s.Worlds()
 	var items [2]item
 	for i, n := range [2]int{a, b} {
 		if s.Nodes[n].Mesh < 0 {
-			return 0, at
+			return 0, at, normal
 		}
 		one := &scene.Scene{Basis: s.Basis, Meshes: []*scene.Mesh{s.Meshes[s.Nodes[n].Mesh]}, Materials: s.Materials,
 			Nodes: []scene.Node{{Kind: scene.KindMesh, Parent: -1, Local: worlds[n]}}}
@@ -471,8 +473,8 @@ func SharedPlane(ctx context.Context, s *scene.Scene, a, b int) (area float64, a
 	return v.coplanar(&items[0], &items[1])
 }
 
-// nearOf is what counts as the same place in a scene of a size.
-func nearOf(diagonal float64) float64 { return min(max(1e-5*diagonal, 1e-6), 1e-3) }
+// Near is what counts as the same place in a scene of a size, from corner to corner; metres.
+func Near(diagonal float64) float64 { return min(max(1e-5*diagonal, 1e-6), 1e-3) }
 
 // overlaps finds faces of two nodes that lie in one plane, look the same way and
 // cover one another: they flicker.
@@ -498,13 +500,13 @@ func (v *looker) overlaps(s *scene.Scene) {
 				v.Cut = true
 				return
 			}
-			area, at := v.coplanar(a, b)
+			area, at, normal := v.coplanar(a, b)
 			if area <= 0 {
 				continue
 			}
 			k := [2]int{min(a.node, b.node), max(a.node, b.node)}
 			if found[k] == nil {
-				v.Overlaps = append(v.Overlaps, Overlap{A: k[0], B: k[1], At: at})
+				v.Overlaps = append(v.Overlaps, Overlap{A: k[0], B: k[1], At: at, Normal: normal})
 				found[k] = &Overlap{}
 			}
 			found[k].Area += area
@@ -518,7 +520,7 @@ func (v *looker) overlaps(s *scene.Scene) {
 }
 
 // coplanar sums the area that triangles of a and b share in one plane.
-func (v *looker) coplanar(a, b *item) (area float64, at geom.Vec3) {
+func (v *looker) coplanar(a, b *item) (area float64, at, normal geom.Vec3) {
 	if len(a.scene.Meshes[0].Corners) > len(b.scene.Meshes[0].Corners) {
 		a, b = b, a
 	}
@@ -526,7 +528,7 @@ func (v *looker) coplanar(a, b *item) (area float64, at geom.Vec3) {
 	most := 0.0
 	for t := 0; t < len(tris) && v.budget > 0; t += 3 {
 		if t%3072 == 0 && v.ctx.Err() != nil {
-			return 0, at
+			return 0, at, normal
 		}
 		p := [3]geom.Vec3{pts[tris[t]], pts[tris[t+1]], pts[tris[t+2]]}
 		box := geom.EmptyBox().Add(p[0]).Add(p[1]).Add(p[2]).Grown(v.Near)
@@ -552,7 +554,7 @@ func (v *looker) coplanar(a, b *item) (area float64, at geom.Vec3) {
 			}
 			s, mid := flaw.Shared(p, q, n)
 			if s > most {
-				most, at = s, mid
+				most, at, normal = s, mid, n
 			}
 			area += s
 			return v.budget > 0
@@ -561,7 +563,7 @@ func (v *looker) coplanar(a, b *item) (area float64, at geom.Vec3) {
 	// Less than a thousandth of the smaller box's side is what rounding makes.
 	z := a.box.Size()
 	if area < 1e-3*max(z[0]*z[1], z[1]*z[2], z[2]*z[0]) {
-		return 0, at
+		return 0, at, normal
 	}
-	return area, at
+	return area, at, normal
 }

@@ -223,7 +223,7 @@ func (r *Report) judge(d Decisions, pairs []Pair) {
 			}
 		}
 	}
-	r.flickers(pairs)
+	r.flickers(d, pairs)
 	r.uvs()
 	r.smoothing(d)
 	r.texels()
@@ -255,7 +255,7 @@ func (r *Report) texels() {
 const mostPairs = 6
 
 // flickers tells of faces in one plane, of one mesh and of two.
-func (r *Report) flickers(pairs []Pair) {
+func (r *Report) flickers(d Decisions, pairs []Pair) {
 	if o := r.Flicker; o.Part {
 		r.Say(finding.Finding{Code: Info.ID + "/flicker-part", Severity: finding.Note,
 			Title: "Faces in one plane are not all looked for yet",
@@ -282,10 +282,12 @@ func (r *Report) flickers(pairs []Pair) {
 		}
 		r.Say(finding.Finding{Code: fmt.Sprintf("%s/flicker-%d", Info.ID, i+1), Severity: finding.Look,
 			Title: fmt.Sprintf("“%s” and “%s” share a plane", p.A, p.B),
-			Text: fmt.Sprintf("%s of their faces lie on one another and look the same way; they will flicker. Move one of "+
-				"them by a few "+
-				"millimetres, or leave it out.", figure.Area(p.Area)),
+			Text: fmt.Sprintf("%s of their faces lie on one another and look the same way; they will flicker. Leave one of "+
+				"them out, or move it by a hair.", figure.Area(p.Area)),
 			Place: finding.Place{Node: p.B, Point: &p.At}, Remedies: []finding.Remedy{p.Remedy}})
+		if by, ok := r.apart(d, p); ok {
+			r.Last().Remedies = append(r.Last().Remedies, by)
+		}
 	}
 }
 

@@ -65,6 +65,9 @@ func Mended(ctx context.Context, s *scene.Scene, d Decisions) (*scene.Scene, []D
 			}
 		}
 	}
+	if len(d.Hairs) > 0 {
+		sum = append(sum, Done{"hairs", "nodes moved by a hair", haired(out, keys, d.Hairs), "node moved by a hair"})
+	}
 	if d.TwoSided {
 		out.Materials = slices.Clone(out.Materials)
 		n := 0
@@ -311,8 +314,11 @@ type Ask struct {
 // Pair is two nodes whose faces lie in one plane, look the same way and cover one another.
 type Pair struct {
 	A, B   string
+	Key    string  // of B
 	Area   float64 // square metres
 	At     geom.Vec3
+	Normal geom.Vec3      // of the plane
+	Near   float64        // what counts as one plane; metres
 	Remedy finding.Remedy // of whatever station has one
 }
 

@@ -39,6 +39,9 @@ type Decisions struct {
 	Split    bool `json:"split,omitempty"`
 	Needles  bool `json:"needles,omitempty"`
 
+	// Hairs move nodes by so little that no faces of theirs lie on another's.
+	Hairs []Hair `json:"hairs,omitempty"`
+
 	Thick []Thick `json:"thick,omitempty"`
 	// Thickness, Side and Of are one thickness, as older decisions have it, of nodes or of all; see Thicks.
 	Thickness float64   `json:"thickness,omitempty"`
@@ -123,7 +126,7 @@ func (d Decisions) Validate() error {
 	if l := d.Limits; !(l.Texels >= 0 && l.Texels <= 1e6) {
 		err = errors.Join(err, fmt.Errorf("%g texels a metre are out of bounds", l.Texels))
 	}
-	return errors.Join(err, validThick(d.Thicks()), length(d.Weld, "a distance"), length(d.Edges, "an edge"),
+	return errors.Join(err, validThick(d.Thicks()), validHairs(d.Hairs), length(d.Weld, "a distance"), length(d.Edges, "an edge"),
 		length(d.Thickness, "a thickness"),
 		length(d.Limits.Gap, "a gap"), length(d.Limits.Short, "an edge"), length(d.Limits.Bent, "a bend"),
 		length(d.Limits.Apart, "a distance"))
@@ -153,6 +156,9 @@ func (d Decisions) Lines() []string {
 	say(d.Needles, "Take needles out")
 	say(d.Separate, "Separate edges of more than two faces")
 	say(d.Split, "Split places where surfaces meet in a point alone")
+	for _, h := range d.Hairs {
+		l = append(l, h.line())
+	}
 	for _, t := range d.Thicks() {
 		l = append(l, t.line())
 	}
@@ -196,6 +202,9 @@ func (d Decisions) Refs() []string {
 			list = append(list, t.Node)
 		}
 	}
+	for _, h := range d.Hairs {
+		list = append(list, h.Node)
+	}
 	slices.Sort(list)
 	return slices.Compact(list)
 }
@@ -213,6 +222,16 @@ func (d Decisions) Repoint(from, to string) station.Decisions {
 		thick = append(thick, t)
 	}
 	d.Thick = thick
+	var hairs []Hair
+	for _, h := range d.Hairs {
+		if h.Node == from {
+			h.Node = to
+		}
+		if h.Node != "" {
+			hairs = append(hairs, h)
+		}
+	}
+	d.Hairs = hairs
 	if slices.Contains(d.Of, from) {
 		if d.Of = renamed(d.Of, from, to); len(d.Of) == 0 {
 			d.Thickness, d.Side = 0, ""
