@@ -164,7 +164,6 @@ func TestLODsAgainstTheReference(t *testing.T) {
 	}
 }
 
-
 // around is the volume of the hull of a mesh's points.
 func around(t *testing.T, m *scene.Mesh) float64 {
 	return fit.NewConvex(fit.OfHull(geom.HullOf(t.Context(), m.Points))).Volume()

@@ -33,7 +33,8 @@ func TestEveryEntryIsOnItsPage(t *testing.T) {
 	const assets = 4
 	ctx := context.Background()
 	there := map[string]string{} // page by entry
-	for _, with := range [][]string{nil, {"collision.form=hulls", "lods.levels=50 %", "export.format=fbx"},
+	for _, with := range [][]string{nil, {"collision.form=hulls", "lods.levels=50 %", "export.format=fbx",
+		"surface.sides=24"},
 		{"collision.form=hull", "slots.size=64", "export.format=obj"}, {"collision.form=slab", "collision.share=50",
 			"export.format=glb"}} {
 		for k := range assets * len(prep.Stations()) {
