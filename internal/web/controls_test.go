@@ -90,7 +90,8 @@ var elsewhere = map[string]string{
 	"surface.Outward":   "ticked among what is tidied, as above",
 	"surface.Flat":      "ticked among what is tidied, as above",
 	"surface.Units":     "ticked among what is tidied, as above",
-	"surface.Hairs":     "a remedy decides it", "source.Move": "a remedy decides it", "source.DropUnused": "a remedy decides it",
+	"surface.Hairs":     "a remedy decides it",
+	"source.Move":       "a remedy decides it", "source.DropUnused": "a remedy decides it",
 	"source.JoinTwins":      "a remedy decides it",
 	"collision.FileWithout": "a press on a shape that came along: TestShapesAreChangedByKeys in the browser",
 }

@@ -230,7 +230,7 @@ func TestEveryControlDecidesWhatItSays(t *testing.T) {
 		{"surface", nil, []string{"act", "entries", "section", "mending", "split", "yes"},
 			"Split places where surfaces meet in a point alone"},
 		{"surface", nil, []string{"act", "entries", "section", "mending", "needles", "yes"}, "Take needles out"},
-		{"surface", nil, []string{"act", "entries", "section", "round", "sides", "24", "round", "shed"},
+		{"surface", nil, []string{"act", "entries", "section", "round", "sides", "24", "round", "hook"},
 			"Give round parts of 1 node 24 sides"},
 		{"source", nil, []string{"act", "entries", "section", "place", "grid", "500"}, "Split by a grid of 500.00\u202fm"},
 		{"export", nil, []string{"act", "entries", "section", "leaves", "grid", "2 km"},

@@ -169,8 +169,8 @@ func (n *node) pour(s *soup, near float64, leaves []*soup) {
 	}
 }
 
-// nearest is which of the bodies of a node points belong to: that which the farthest of them lies least beyond. Where two
-// bodies touch, the middle of a face may lie on both; all of its corners do on its own.
+// nearest is which of the bodies of a node points belong to: that which the farthest of them lies least beyond. Where
+// two bodies touch, the middle of a face may lie on both; all of its corners do on its own.
 func (n *node) nearest(points ...geom.Vec3) int {
 	best, least := 0, math.Inf(1)
 	for i, h := range n.hulls {

@@ -56,8 +56,9 @@ func (p *Part) parting() []bool {
 			left := (s + p.Sides - 1) % p.Sides
 			for end := range 2 {
 				x, y := b.sectors[left].corner[end][1], b.sectors[s].corner[end][0]
+				pole := p.rings[[2]int{b.low, b.high}[end]].radius == 0
 				for _, u := range m.UVs {
-					if u.Has() && p.rings[[2]int{b.low, b.high}[end]].radius > 0 && !alike(valueOf(u.Layer, x), valueOf(u.Layer, y), 1e-5) {
+					if u.Has() && !pole && !alike(valueOf(u.Layer, x), valueOf(u.Layer, y), 1e-5) {
 						list[s] = true
 					}
 				}
@@ -320,8 +321,9 @@ func (w *maker) cap(d disc) {
 	var list []corner
 	for i := range w.sides {
 		s, t := w.old(float64(i), false)
-		list = append(list, corner{point: w.at[d.ring] + int32(i), ring: d.ring, x: d.corner[s], y: d.corner[(s+1)%w.Sides], along: t,
-			angle: w.angle(i), base: w.first + 2*math.Pi*float64(s)/float64(w.Sides)})
+		list = append(list, corner{point: w.at[d.ring] + int32(i), ring: d.ring, x: d.corner[s],
+			y: d.corner[(s+1)%w.Sides], along: t, angle: w.angle(i),
+			base: w.first + 2*math.Pi*float64(s)/float64(w.Sides)})
 	}
 	if !d.up {
 		for l, r := 0, len(list)-1; l < r; l, r = l+1, r-1 {

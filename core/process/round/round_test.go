@@ -73,7 +73,8 @@ func TestRoundPartsAreRecognised(t *testing.T) {
 func TestWhatIsNotRoundIsNot(t *testing.T) {
 	dented := lathe(12, [2]float64{.5, 0}, [2]float64{.5, 1}, [2]float64{.4, 2})
 	dented.Points[14] = dented.Points[14].Add(geom.Vec3{.02, 0, 0})
-	oval := lathe(12, [2]float64{.5, 0}, [2]float64{.5, 1}).Mapped(geom.Linear(geom.Mat3{{1, 0, 0}, {0, 1, 0}, {0, 0, 1.2}}))
+	wide := geom.Linear(geom.Mat3{{1, 0, 0}, {0, 1, 0}, {0, 0, 1.2}})
+	oval := lathe(12, [2]float64{.5, 0}, [2]float64{.5, 1}).Mapped(wide)
 	for name, m := range map[string]*scene.Mesh{
 		"box": new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{1, 2, 3}).Mesh("box"), "dented": dented, "oval": oval,
 		"table": shapetest.Table(), "boulder": shapetest.Boulder(12), "stair": shapetest.Stair(6),
@@ -244,7 +245,8 @@ func TestHostileMeshes(t *testing.T) {
 func BenchmarkFind(b *testing.B) {
 	var bolts []*scene.Mesh
 	for i := range 1500 {
-		bolts = append(bolts, lathe(8, [2]float64{.5, 0}, [2]float64{.5, 2}).Mapped(geom.Translation(geom.Vec3{float64(2 * i), 0, 0})))
+		at := geom.Translation(geom.Vec3{float64(2 * i), 0, 0})
+		bolts = append(bolts, lathe(8, [2]float64{.5, 0}, [2]float64{.5, 2}).Mapped(at))
 	}
 	for _, m := range []*scene.Mesh{shapetest.Boulder(158), shapetest.Boulder(467), scene.Joined("bolts", bolts)} {
 		b.Run(fmt.Sprintf("%s%d", m.Name, m.Triangles()), func(b *testing.B) {

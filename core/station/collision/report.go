@@ -455,7 +455,8 @@ func (r *Report) limits(d Decisions, ask Ask, say sayer) {
 			}
 		}
 		if n := r.closely(most); len(r.Fits) == 1 && d.Fits[i].Form == Hulls && m.More == 0 && n > most && n <= mostHulls {
-			say(finding.Note, "loose", fmt.Sprintf("The hulls hold %s times the mesh’s volume", figure.Significant(r.Ratio(), 3)),
+			say(finding.Note, "loose",
+				fmt.Sprintf("The hulls hold %s times the mesh’s volume", figure.Significant(r.Ratio(), 3)),
 				fmt.Sprintf("It bends more often than %d hulls can follow. About %d would hold %s times its volume.", most, n,
 					figure.Significant(close, 3)),
 				finding.Remedy{Label: fmt.Sprintf("Allow %d hulls", n), Effect: "They follow the mesh; each costs time.",

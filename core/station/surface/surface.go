@@ -126,8 +126,8 @@ func (d Decisions) Validate() error {
 	if l := d.Limits; !(l.Texels >= 0 && l.Texels <= 1e6) {
 		err = errors.Join(err, fmt.Errorf("%g texels a metre are out of bounds", l.Texels))
 	}
-	return errors.Join(err, validThick(d.Thicks()), validHairs(d.Hairs), length(d.Weld, "a distance"), length(d.Edges, "an edge"),
-		length(d.Thickness, "a thickness"),
+	return errors.Join(err, validThick(d.Thicks()), validHairs(d.Hairs), length(d.Weld, "a distance"),
+		length(d.Edges, "an edge"), length(d.Thickness, "a thickness"),
 		length(d.Limits.Gap, "a gap"), length(d.Limits.Short, "an edge"), length(d.Limits.Bent, "a bend"),
 		length(d.Limits.Apart, "a distance"))
 }

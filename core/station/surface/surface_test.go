@@ -303,7 +303,8 @@ func TestRoundAgain(t *testing.T) {
 	striped := post()
 	striped.Slots, striped.Slot = []int{0, 1}, make([]int32, striped.Faces())
 	striped.Slot[2] = 1
-	s := shape.Scene("posts", []scene.Material{scene.NewMaterial("wood"), scene.NewMaterial("paint")}, post(), post(), striped)
+	paints := []scene.Material{scene.NewMaterial("wood"), scene.NewMaterial("paint")}
+	s := shape.Scene("posts", paints, post(), post(), striped)
 	for i, name := range []string{"left", "right", "striped"} {
 		s.Nodes[i].Name = name
 	}
