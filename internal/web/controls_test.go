@@ -101,7 +101,7 @@ var offPage = map[string]string{
 	"from": "set by two picks on the drawing", "to": "set by two picks on the drawing",
 	"keep": "where the mesh has normals of its own", "only": "where there are LODs", "on": "where waste is found",
 	"lods": "where there are LODs", "shapes": "where there are shapes", "triangles": "in formats that keep polygons",
-	"snap": "where the asset stands off the grid",
+	"snap": "where the asset stands off the grid", "round": "where round parts get sides",
 	"bake": "where nodes have transforms of their own", "node": "where nodes have transforms of their own",
 	"how": "with each LOD that is made", "picture": "on the page of one picture", "width": "on the page of one picture",
 	"height": "on the page of one picture",

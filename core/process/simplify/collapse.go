@@ -64,7 +64,7 @@ func (w *hand) fill(ctx context.Context) {
 	costs := make([]float32, len(w.place))
 	w.priced(ctx, costs, func(int32) bool { return true })
 	w.queue = newQueue(w.left)
-	w.queue.make(costs)
+	w.queue.reserve(costs)
 	for c, cost := range costs {
 		if cost < never {
 			p, q := w.place[c], w.place[topo.After(int32(c))]

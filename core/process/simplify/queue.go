@@ -31,8 +31,8 @@ func newQueue(triangles int) *queue {
 	return &queue{buckets: make([]bucket, n), bits: bits, low: n}
 }
 
-// make takes the memory for entries of such costs, all at once; those without bound have none.
-func (q *queue) make(costs []float32) {
+// reserve takes the memory for entries of such costs, all at once; those without bound have none.
+func (q *queue) reserve(costs []float32) {
 	count, n := make([]int32, len(q.buckets)), 0
 	for _, cost := range costs {
 		if cost < never {

@@ -35,6 +35,9 @@ func (w *work) sweep(ctx context.Context, goal int) {
 		most := w.priced(ctx, costs, func(p int32) bool { return used[p] == turn-1 })
 		h.gone = 0
 		for c, price := range costs {
+			if c&0xffff == 0 && ctx.Err() != nil {
+				return
+			}
 			if price > most || w.place[c] < 0 {
 				continue
 			}
