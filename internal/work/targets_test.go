@@ -180,8 +180,8 @@ func TestABudgetRecomputesNothing(t *testing.T) {
 	o, err = d.Open(ctx, id)
 	require.NoError(t, err)
 	assert.NotEqual(t, was, SummaryKey(o.State), "what is said of the asset may be another thing")
-	assert.Equal(t, 15, o.Result.Hits,
-		"survey, shapes, flats, four stations, places, flaws, flicker, cover, what is gathered of them, costs, reach: "+
+	assert.Equal(t, 14, o.Result.Hits,
+		"survey, flats, four stations, places, flaws, flicker, cover, what is gathered of them, costs, reach: "+
 			"nothing is measured anew")
 }
 
