@@ -93,7 +93,7 @@ const mostPieces = 2000
 
 // pieces are the parts of a mesh that hang together; none where there are too many.
 func pieces(ctx context.Context, m *scene.Mesh) []*scene.Mesh {
-	if m.Faces() == 0 {
+	if m.Faces() < LeastSides {
 		return nil
 	}
 	part, n := m.Bodies(ctx)
