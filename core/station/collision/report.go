@@ -73,17 +73,17 @@ func (m Measured) Ratio() float64 {
 	return m.Volume / m.Mesh
 }
 
-// close is how many times the volume of what they hold hulls have that follow it closely.
-const close = 1.25
+// closeTo is how many times the volume of what they hold hulls have that follow it closely.
+const closeTo = 1.25
 
-// closely is about how many hulls hold the mesh with no more than close times its volume, as so many come to the ratio
+// closely is about how many hulls hold the mesh with no more than closeTo times its volume, as so many come to the ratio
 // there is: what a hull of a bend holds beside it grows with the third power of the bend's angle, so that all of them
 // together hold less by the square of their number. 0 where the hulls are close.
 func (m Measured) closely(hulls int) int {
-	if m.Ratio() <= close {
+	if m.Ratio() <= closeTo {
 		return 0
 	}
-	return int(math.Ceil(float64(hulls) * math.Sqrt((m.Ratio()-1)/(close-1))))
+	return int(math.Ceil(float64(hulls) * math.Sqrt((m.Ratio()-1)/(closeTo-1))))
 }
 
 // Shift is how far the centres of mass lie apart.
@@ -458,7 +458,7 @@ func (r *Report) limits(d Decisions, ask Ask, say sayer) {
 			say(finding.Note, "loose",
 				fmt.Sprintf("The hulls hold %s times the mesh’s volume", figure.Significant(r.Ratio(), 3)),
 				fmt.Sprintf("It bends more often than %d hulls can follow. About %d would hold %s times its volume.", most, n,
-					figure.Significant(close, 3)),
+					figure.Significant(closeTo, 3)),
 				finding.Remedy{Label: fmt.Sprintf("Allow %d hulls", n), Effect: "They follow the mesh; each costs time.",
 					Decision: with(d, func(d *Decisions) { d.Fits[i].Most = n })})
 		}

@@ -233,29 +233,16 @@ func (d Decisions) Repoint(from, to string) station.Decisions {
 	}
 	d.Hairs = hairs
 	if slices.Contains(d.Of, from) {
-		if d.Of = renamed(d.Of, from, to); len(d.Of) == 0 {
+		if d.Of = station.Repointed(d.Of, from, to); len(d.Of) == 0 {
 			d.Thickness, d.Side = 0, ""
 		}
 	}
 	if slices.Contains(d.Round, from) {
-		if d.Round = renamed(d.Round, from, to); len(d.Round) == 0 {
+		if d.Round = station.Repointed(d.Round, from, to); len(d.Round) == 0 {
 			d.Sides = 0
 		}
 	}
 	return d
-}
-
-// renamed are keys with one in the place of another, without it where there is none.
-func renamed(keys []string, from, to string) (list []string) {
-	for _, k := range keys {
-		if k == from {
-			k = to
-		}
-		if k != "" {
-			list = append(list, k)
-		}
-	}
-	return list
 }
 
 // Mends tells whether the decisions change a mesh.
