@@ -227,7 +227,7 @@ func (d Decisions) Repoint(from, to string) station.Decisions {
 		if h.Node == from {
 			h.Node = to
 		}
-		if h.Node != "" {
+		if h.Node != "" && !slices.ContainsFunc(hairs, func(x Hair) bool { return x.Node == h.Node }) {
 			hairs = append(hairs, h)
 		}
 	}

@@ -320,4 +320,9 @@ func TestRoundAgain(t *testing.T) {
 	d := Decisions{Sides: 20, Round: []string{"left"}}
 	assert.Equal(t, []string{"hut"}, d.Repoint("left", "hut").(Decisions).Round)
 	assert.Equal(t, Decisions{}, d.Repoint("left", ""))
+	// Two hairs that come to one node are one, which can be kept.
+	hairs := Decisions{}.Moved("left", geom.Vec3{.001, 0, 0}).Moved("right", geom.Vec3{0, .001, 0})
+	one := hairs.Repoint("left", "right").(Decisions)
+	assert.Len(t, one.Hairs, 1)
+	assert.NoError(t, one.Validate())
 }
