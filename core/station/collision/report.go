@@ -76,9 +76,9 @@ func (m Measured) Ratio() float64 {
 // closeTo is how many times the volume of what they hold hulls have that follow it closely.
 const closeTo = 1.25
 
-// closely is about how many hulls hold the mesh with no more than closeTo times its volume, as so many come to the ratio
-// there is: what a hull of a bend holds beside it grows with the third power of the bend's angle, so that all of them
-// together hold less by the square of their number. 0 where the hulls are close.
+// closely is about how many hulls hold the mesh with no more than closeTo times its volume, as so many come to the
+// ratio there is: what a hull of a bend holds beside it grows with the third power of the bend's angle, so that all of
+// them together hold less by the square of their number. 0 where the hulls are close.
 func (m Measured) closely(hulls int) int {
 	if m.Ratio() <= closeTo {
 		return 0
