@@ -191,7 +191,7 @@ func (r *Result) Lost() []Ref {
 // Rules is the version of the rules of all stations: it is part of every key. Raise it
 // when a station gives another outcome for the same scene and decisions, so that what
 // was derived by the old rules and kept on disk is not taken for the new.
-const Rules = 32
+const Rules = 33
 
 // frame is the one value that travels from station to station: the asset as it stands between two of
 // them. A station takes a frame and gives another one; scenes and meshes that it leaves alone are shared.

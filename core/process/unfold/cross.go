@@ -3,6 +3,7 @@ package unfold
 import (
 	"context"
 	"math"
+	"slices"
 )
 
 // side is a piece of an outline.
@@ -51,16 +52,24 @@ func (g *cells) each(s side, more float64, do func(key [2]int32)) {
 // mostEach is up to how many sides each is held against each, which sees every crossing.
 const mostEach = 128
 
-// crossed tells whether a chart's outline crosses itself. A map whose triangles all keep their side, and
-// whose outline does not cross itself, covers nothing twice.
+// crossed tells whether a chart covers a place twice. A map whose triangles all keep their side, round no place of
+// which they go more than once, and whose outline does not cross itself, covers nothing twice: it is an immersion, so
+// that its outlines turn by as much as its Euler characteristic says, and only one of them runs round it from without.
 func (c *chart) crossed() bool {
-	if len(c.border) < 4 {
-		return false
+	return c.wound() || len(c.border) >= 4 && (len(c.border) > mostEach && crossing(c.at, c.border) ||
+		len(c.border) <= mostEach && crossingEach(c.at, c.border))
+}
+
+// wound tells whether triangles go more than once round a place.
+func (c *chart) wound() bool {
+	sum := make([]float64, len(c.at))
+	for _, t := range c.tris {
+		for k, i := range t {
+			u, v := c.at[t[(k+1)%3]]-c.at[i], c.at[t[(k+2)%3]]-c.at[i]
+			sum[i] += math.Abs(math.Atan2(real(u)*imag(v)-imag(u)*real(v), real(u)*real(v)+imag(u)*imag(v)))
+		}
 	}
-	if len(c.border) > mostEach {
-		return crossing(c.at, c.border)
-	}
-	return crossingEach(c.at, c.border)
+	return slices.Max(sum) > 2*math.Pi+1e-6
 }
 
 // crossingEach is crossing for few sides.

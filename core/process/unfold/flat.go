@@ -355,7 +355,7 @@ func (b *body) project(c *chart, from geom.Vec3) {
 	u := x.Sub(from.Mul(from.Dot(x))).Unit()
 	v := from.Cross(u)
 	for i, k := range c.corners {
-		p := b.m.Points[b.m.Corners[k]].Mul(b.scale)
+		p := b.points[b.m.Corners[k]].Mul(b.scale)
 		c.at[c.point[i]] = complex(p.Dot(u), p.Dot(v))
 	}
 }
@@ -370,7 +370,7 @@ func (b *body) conformal(ctx context.Context, c *chart, faces []int32) {
 	ws := make([]weights, 0, len(c.tris))
 	for _, f := range faces {
 		b.triangles(int(f), func(i, j, k int32) {
-			p, q, r := b.m.Points[b.m.Corners[i]], b.m.Points[b.m.Corners[j]], b.m.Points[b.m.Corners[k]]
+			p, q, r := b.points[b.m.Corners[i]], b.points[b.m.Corners[j]], b.points[b.m.Corners[k]]
 			e, g := q.Sub(p), r.Sub(p)
 			x := e.Len()
 			var w weights
@@ -477,29 +477,43 @@ func (c *chart) pins() [2]int32 {
 }
 
 // judge brings a chart to the area of its surface, and gives its stretch: infinite when a triangle turns over
-// or has no area on the plane.
-//
-// The stretch is the root mean square, over the surface, of how much a length of the plane grows on it (the L2
-// stretch of Sander, Snyder, Gortler and Hoppe 2001, "Texture mapping progressive meshes", section 3): 1 for
-// what rolls off, larger for what is squeezed anywhere. Needles, whose derivatives are all rounding, don't
-// count.
+// or has no area on the plane. Needles, whose derivatives are all rounding, don't count.
 func (b *body) judge(c *chart) float64 {
-	on := 0.0
+	on, off := 0.0, 0.0
+	corner := b.placesOf(c, b.points)
 	for _, t := range c.tris {
 		on += turned(c.at[t[0]], c.at[t[1]], c.at[t[2]]) / 2
+		off += corner[t[1]].Sub(corner[t[0]]).Cross(corner[t[2]].Sub(corner[t[0]])).Len() / 2
 	}
-	if !(on > 0) || c.area <= 0 {
-		c.stretch = math.Inf(1)
+	c.stretch = math.Inf(1)
+	if !(on > 0) || off <= 0 || c.area <= 0 {
 		return c.stretch
 	}
-	k := complex(math.Sqrt(c.area/on), 0)
-	for i := range c.at {
-		c.at[i] *= k
+	scaled := func(by float64) {
+		for i := range c.at {
+			c.at[i] *= complex(by, 0)
+		}
 	}
-	corner := make([]geom.Vec3, len(c.at))
+	scaled(math.Sqrt(off / on))
+	c.stretch = c.stretched(corner, 1e-4)
+	scaled(math.Sqrt(c.area / off))
+	return c.stretch
+}
+
+// placesOf are points of a mesh by the places of a chart.
+func (b *body) placesOf(c *chart, points []geom.Vec3) []geom.Vec3 {
+	at := make([]geom.Vec3, len(c.at))
 	for i, n := range c.corners {
-		corner[c.point[i]] = b.m.Points[b.m.Corners[n]].Mul(b.scale)
+		at[c.point[i]] = points[b.m.Corners[n]].Mul(b.scale)
 	}
+	return at
+}
+
+// stretched is the root mean square, over a surface of as much area as the chart, of how much a length of the plane
+// grows on it (the L2 stretch of Sander, Snyder, Gortler and Hoppe 2001, "Texture mapping progressive meshes", section
+// 3): 1 for what rolls off, larger for what is squeezed anywhere; infinite where a triangle has less than a share of
+// its area.
+func (c *chart) stretched(corner []geom.Vec3, share float64) float64 {
 	sum, whole := 0.0, 0.0
 	for _, t := range c.tris {
 		a2 := turned(c.at[t[0]], c.at[t[1]], c.at[t[2]])
@@ -509,9 +523,8 @@ func (b *body) judge(c *chart) float64 {
 		if is <= thin*max(e.Dot(e), g.Dot(g)) {
 			continue
 		}
-		if !(a2/2 > 1e-4*is) {
-			c.stretch = math.Inf(1)
-			return c.stretch
+		if !(a2/2 > share*is) {
+			return math.Inf(1)
 		}
 		// The derivatives of the surface by the plane's two directions.
 		u, v := c.at[t[1]]-c.at[t[0]], c.at[t[2]]-c.at[t[0]]
@@ -520,10 +533,8 @@ func (b *body) judge(c *chart) float64 {
 		sum += (du.Dot(du) + dv.Dot(dv)) / 2 * is
 		whole += is
 	}
-	if whole > 0 {
-		c.stretch = math.Sqrt(sum / whole)
-	} else {
-		c.stretch = 1
+	if whole == 0 {
+		return 1
 	}
-	return c.stretch
+	return math.Sqrt(sum / whole)
 }

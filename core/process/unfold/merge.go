@@ -8,24 +8,26 @@ import (
 	"yarvek/core/queue"
 )
 
-// Crumbs are charts of so few faces that the room between charts costs more than they do. They go to a
-// neighbour where both can be laid flat as one.
+// Charts go to a neighbour where both can be laid flat as one and the box of both is no larger than grown of their
+// boxes. Crumbs, of so few faces that the room between charts costs more than they do, may waste more.
 const (
 	crumb      = 64   // faces
 	mostMerged = 4000 // faces of both together
 	asked      = 4    // neighbours that are tried, those with the longest border first
-	wider      = 1.25 // the box of both beside their boxes
+	grown      = 1.05
+	grownCrumb = 1.25
+	mostTries  = 12 // faces laid flat anew, for one of the body
+	facedAway  = -0.9
 )
 
 // sized is a chart with how many faces it had when it was put in order.
 type sized struct{ faces, chart int }
 
-// merged joins crumbs of a body's charts to neighbours, the smallest first.
+// merged joins charts of a body to neighbours, the smallest first.
 //
-// A crumb is a chart of few faces, which costs more room round it than it fills. It is tried with its
-// neighbours, longest common border first: both are laid flat as one, and that is taken if it stretches by no
-// more than is allowed and its box is not much larger than both. As many faces as the mesh has are laid flat
-// anew at most, so that it takes no longer than laying it flat did.
+// Each is tried with its neighbours: both are laid flat as one, and what grows the least is taken if it is not
+// stretched by more than is allowed; what is no crumb may be stretched by a third of that, but for rough bodies. Not
+// more than mostTries times the faces of the mesh are laid flat anew.
 func (b *body) merged(ctx context.Context, list []*chart, most float64) []*chart {
 	owner := make([]int32, b.m.Faces())
 	for f := range owner {
@@ -38,15 +40,21 @@ func (b *body) merged(ctx context.Context, list []*chart, most float64) []*chart
 		for _, f := range c.faces {
 			owner[f] = int32(i)
 		}
-		if len(c.faces) <= crumb {
-			order.Put(sized{len(c.faces), i})
-		}
+		order.Put(sized{len(c.faces), i})
 	}
-	for budget := b.m.Faces(); order.Len() > 0 && budget > 0 && ctx.Err() == nil; {
+	for budget := mostTries * b.m.Faces(); order.Len() > 0 && budget > 0 && ctx.Err() == nil; {
 		x := order.Take()
 		c := list[x.chart]
 		if c == nil {
 			continue
+		}
+		var best *chart
+		with, least, limit := -1, grownCrumb, most
+		if len(c.faces) > crumb {
+			least = grown
+			if !b.isRough {
+				limit = 1 + (most-1)/3
+			}
 		}
 		for _, k := range b.beside(c, owner, x.chart) {
 			o := list[k]
@@ -56,19 +64,22 @@ func (b *body) merged(ctx context.Context, list []*chart, most float64) []*chart
 			}
 			budget -= n
 			both := b.asOne(ctx, slices.Concat(c.faces, o.faces), most)
-			if both == nil || boxOf(both) > wider*(boxOf(c)+boxOf(o)) {
+			if both == nil || both.stretch > limit {
 				continue
 			}
-			list[x.chart], list[k] = nil, nil
-			list = append(list, both)
-			for _, f := range both.faces {
-				owner[f] = int32(len(list) - 1)
+			if by := boxOf(both) / (boxOf(c) + boxOf(o)); by < least {
+				best, with, least = both, k, by
 			}
-			if n <= crumb {
-				order.Put(sized{n, len(list) - 1})
-			}
-			break
 		}
+		if best == nil {
+			continue
+		}
+		list[x.chart], list[with] = nil, nil
+		list = append(list, best)
+		for _, f := range best.faces {
+			owner[f] = int32(len(list) - 1)
+		}
+		order.Put(sized{len(best.faces), len(list) - 1})
 	}
 	return slices.DeleteFunc(list, func(c *chart) bool { return c == nil })
 }
@@ -98,7 +109,7 @@ func (b *body) beside(c *chart, owner []int32, self int) []int {
 // asOne is a chart of faces that hang together, nil when they can't be laid flat as one.
 func (b *body) asOne(ctx context.Context, faces []int32, most float64) *chart {
 	mean, least := b.cone(faces)
-	if least <= turnedAway {
+	if least <= facedAway {
 		return nil
 	}
 	slices.Sort(faces)

@@ -7,59 +7,62 @@ import (
 	"slices"
 
 	"yarvek/core/geom"
+	"yarvek/core/split"
 )
 
-// tile is a chart on its way to its place, turned as it lies best, in lengths of the asset.
+// tile is a chart on its way to its place, in lengths of the asset.
 type tile struct {
 	*chart
-	ways [][]complex128 // its places, turned by quarters, the lower left corner of their box at 0
-	size [][2]float64   // of each way's box
-	fine [4]profile     // of each way at the scale finest, of tiles with very many sides
-	// finest is the largest scale that is tried.
-	finest float64
+	ways []way // the first four are quarter turns of its tightest box
+	long float64
+	// boxy tells that it fills its box: turned over it is as good.
+	boxy bool
 }
 
-// manySides is from how many sides on a tile's profile is worked out once, at the largest scale, and made
-// of that for others: up to a column wider on either side.
-const manySides = 4000
+// way is a tile turned: places times turn, less low, lie in a box of a size from 0 on.
+type way struct {
+	turn complex128
+	low  complex128
+	size [2]float64
+}
 
-// tileOf turns a chart so that its box is least: by the side of its convex outline that lies along the
-// box's best, as one of them does (Freeman and Shapira 1975).
-func tileOf(c *chart) *tile {
-	turn, _ := c.tightest()
-	t := &tile{chart: c}
-	for range 4 {
-		at := make([]complex128, len(c.at))
-		lo, hi := complex(math.Inf(1), math.Inf(1)), complex(math.Inf(-1), math.Inf(-1))
-		for i, z := range c.at {
-			z *= turn
-			at[i] = z
-			lo, hi = complex(min(real(lo), real(z)), min(imag(lo), imag(z))),
-				complex(max(real(hi), real(z)), max(imag(hi), imag(z)))
+func (w way) of(z complex128) complex128 { return z*w.turn - w.low }
+
+// tileOf turns a chart so that its box is least, by quarters from there, and by turns/4 steps between two quarters.
+func tileOf(c *chart, turns int) *tile {
+	turn, least := tightest(c.at)
+	t := &tile{chart: c, boxy: c.covered() > 0.999*least}
+	for step := range turns / 4 {
+		for quarter := range 4 {
+			s, k := math.Sincos(math.Pi / 2 * (float64(step)/float64(turns/4) + float64(quarter)))
+			t.ways = append(t.ways, c.way(turn*complex(k, s)))
 		}
-		for i := range at {
-			at[i] -= lo
-		}
-		t.ways = append(t.ways, at)
-		t.size = append(t.size, [2]float64{real(hi) - real(lo), imag(hi) - imag(lo)})
-		turn *= complex(0, 1)
 	}
+	t.long = max(t.ways[0].size[0], t.ways[0].size[1])
 	return t
 }
 
-// long is the longer side of its box.
-func (t *tile) long() float64 { return max(t.size[0][0], t.size[0][1]) }
+func (c *chart) way(turn complex128) way {
+	lo, hi := complex(math.Inf(1), math.Inf(1)), complex(math.Inf(-1), math.Inf(-1))
+	for _, z := range c.at {
+		z *= turn
+		lo = complex(min(real(lo), real(z)), min(imag(lo), imag(z)))
+		hi = complex(max(real(hi), real(z)), max(imag(hi), imag(z)))
+	}
+	return way{turn, lo, [2]float64{real(hi) - real(lo), imag(hi) - imag(lo)}}
+}
 
 // boxOf is the area of a chart's least box.
 func boxOf(c *chart) float64 {
-	_, area := c.tightest()
+	_, area := tightest(c.at)
 	return area
 }
 
-// tightest is the turn that makes the box of a chart least, and the area of that.
-func (c *chart) tightest() (complex128, float64) {
-	pts := make([]geom.Vec2, len(c.at))
-	for i, z := range c.at {
+// tightest is the turn that makes the box of places least, and the area of that: by the side of their convex outline
+// that lies along the box's best, as one of them does (Freeman and Shapira 1975).
+func tightest(at []complex128) (complex128, float64) {
+	pts := make([]geom.Vec2, len(at))
+	for i, z := range at {
 		pts[i] = geom.Vec2{real(z), imag(z)}
 	}
 	out := geom.OutlineOf(pts)
@@ -84,215 +87,189 @@ func (c *chart) tightest() (complex128, float64) {
 	return turn, least
 }
 
-// profile is how far a tile reaches down and up in each column of texels, at a scale.
-type profile struct{ low, high []float64 }
-
-func (t *tile) profile(way int, k float64) profile {
-	if len(t.border) < manySides || k > t.finest {
-		return t.drawn(way, k)
-	}
-	if t.fine[way].low == nil {
-		t.fine[way] = t.drawn(way, t.finest)
-	}
-	f, n, by := t.fine[way], int(t.size[way][0]*k)+1, t.finest/k
-	p := profile{make([]float64, n), make([]float64, n)}
-	for i := range n {
-		p.low[i], p.high[i] = math.Inf(1), math.Inf(-1)
-		for j := max(0, int(float64(i)*by)-1); j <= min(len(f.low)-1, int(float64(i+1)*by)+1); j++ {
-			p.low[i], p.high[i] = min(p.low[i], f.low[j]/by), max(p.high[i], f.high[j]/by)
-		}
-	}
-	return p
-}
-
-// drawn is a profile of all sides.
-func (t *tile) drawn(way int, k float64) profile {
-	at, n := t.ways[way], int(t.size[way][0]*k)+1
-	p := profile{make([]float64, n), make([]float64, n)}
-	for i := range p.low {
-		p.low[i], p.high[i] = math.Inf(1), math.Inf(-1)
-	}
-	note := func(i int, y float64) {
-		if i >= 0 && i < n {
-			p.low[i], p.high[i] = min(p.low[i], y), max(p.high[i], y)
-		}
-	}
-	for _, e := range t.border {
-		a, b := at[e[0]]*complex(k, 0), at[e[1]]*complex(k, 0)
-		if real(a) > real(b) {
-			a, b = b, a
-		}
-		from, to := int(real(a)), int(real(b))
-		note(from, imag(a))
-		note(to, imag(b))
-		for i := from + 1; i <= to; i++ { // where it crosses from one column into the next
-			y := imag(a) + (float64(i)-real(a))/(real(b)-real(a))*(imag(b)-imag(a))
-			note(i-1, y)
-			note(i, y)
-		}
-	}
-	return p
-}
-
 // rim is how many texels charts keep from the edge of the square.
 const rim = 1
 
-// trials is how often the scale is halved into.
-const trials = 12
+// halvings is how often the scale is halved into, narrowings how often what is left is cut to a third at last.
+const (
+	halvings   = 4
+	narrowings = 4
+)
 
-// pack finds the largest scale at which all charts fit on the square with room between them, all at one,
-// and puts them there: places are texels then. The tallest go first, each where it comes to lie lowest on
-// those before it, by its own underside, and wastes least below it (Lévy et al. 2002, section 4).
-func pack(ctx context.Context, charts []*chart, o Options) error {
-	if len(charts) == 0 {
-		return nil
+// turnsOf is in how many ways so many tiles are tried, a multiple of four.
+func turnsOf(tiles int) int {
+	switch {
+	case tiles <= 32:
+		return 16
+	case tiles <= 200:
+		return 8
 	}
-	tiles := make([]*tile, len(charts))
-	area := 0.0
-	for i, c := range charts {
-		if i&0xff == 0 && ctx.Err() != nil {
-			return ctx.Err()
-		}
-		tiles[i] = tileOf(c)
-		area += c.covered()
-	}
-	order := make([]int, len(tiles))
-	for i := range order {
-		order[i] = i
-	}
-	height := func(i int) float64 { return min(tiles[i].size[0][0], tiles[i].size[0][1]) }
-	long := func(i int) float64 { return tiles[i].long() }
-	var sorts = []func(a, b int) int{
-		func(a, b int) int {
-			return cmp.Or(cmp.Compare(long(b), long(a)), cmp.Compare(height(b), height(a)), cmp.Compare(a, b))
-		},
-		func(a, b int) int {
-			return cmp.Or(cmp.Compare(height(b), height(a)), cmp.Compare(long(b), long(a)), cmp.Compare(a, b))
-		},
-	}
-	// Each takes a texel at least, and its padding to one side and above.
-	if n := float64(len(tiles)); n*float64((1+o.Padding)*(1+o.Padding)) > float64(o.Size+o.Padding)*float64(
-		o.Size+o.Padding) {
-		return ErrRoom
-	}
-	top := math.Sqrt(float64(o.Size) * float64(o.Size) / area)
-	for _, t := range tiles {
-		t.finest = top
-	}
-	low, high := 0.0, top
-	var best []spot
-	try := func(k float64) bool {
-		if len(tiles) <= fewTiles {
-			if got, ok := boxed(ctx, tiles, k, o); ok {
-				best = got
-				return true
-			}
-		}
-		for _, by := range sorts {
-			slices.SortFunc(order, by)
-			if got, ok := placed(ctx, tiles, order, k, o); ok {
-				best = got
-				return true
-			}
-		}
-		return false
-	}
-	for step := range trials {
-		if ctx.Err() != nil {
-			return ctx.Err()
-		}
-		k := (low + high) / 2
-		if step == 0 {
-			k = 0.8 * top
-		}
-		if try(k) {
-			low = k
-		} else {
-			high = k
-		}
-	}
-	if best == nil && !try(top*1e-4) {
-		return ErrRoom
-	}
-	for i, t := range tiles {
-		p := best[i]
-		for n, z := range t.ways[p.way] {
-			t.at[n] = z*complex(p.scale, 0) + complex(p.x, p.y)
-		}
-	}
-	return nil
+	return 4
+}
+
+// mostSquare is up to how many tiles are put where what is covered grows least.
+const mostSquare = 400
+
+// packing is where tiles go, all at one scale.
+type packing struct {
+	scale float64
+	spots []spot
+	how   int // the manner
 }
 
 // spot is where a tile goes: in texels from the lower left.
 type spot struct {
-	way   int
-	x, y  float64
-	scale float64
+	way  int
+	x, y float64
 }
 
-// placed puts tiles on the square at a scale, in order; false when they don't fit.
-//
-// It is a skyline: level is how high each column of texels is filled. A tile is known by its profile, the
-// lowest and the highest of its border in each column. At each place along the bottom it sinks until some
-// column touches; of all places and turns the one with the lowest top is taken, and by a third of what is lost
-// below it. Then its columns rise to its top and the padding, which spreads to both sides. The cost is tiles
-// times columns times the columns of a tile.
-func placed(ctx context.Context, tiles []*tile, order []int, k float64, o Options) ([]spot, bool) {
-	wide := o.Size - 2*rim
-	level := make([]float64, wide+o.Padding)
-	out := make([]spot, len(tiles))
-	for n, i := range order {
-		if n&0x3f == 0 && ctx.Err() != nil {
-			return nil, false
-		}
-		t := tiles[i]
-		bestWay, bestX, bestY, least := -1, 0, 0.0, math.Inf(1)
-		var chosen profile
-		for way := range t.ways {
-			if way >= 2 && len(t.border) <= 4 {
-				break // a rectangle or a triangle turned over is as good
-			}
-			p := t.profile(way, k)
-			if len(p.low) > wide {
-				continue
-			}
-			tall := t.size[way][1] * k
-			for x := 0; x+len(p.low) <= wide; x++ {
-				y := 0.0
-				for c, low := range p.low {
-					if v := level[x+c] - low; v > y {
-						if y = v; y+tall > float64(wide) {
-							break
-						}
-					}
-				}
-				if y+tall > float64(wide) {
-					continue
-				}
-				y = math.Ceil(y)
-				if y+tall > float64(wide) || y+tall > least+1 {
-					continue
-				}
-				waste := 0.0
-				for c, low := range p.low {
-					waste += y + low - level[x+c]
-				}
-				// The lowest top counts first, then what is lost below.
-				if cost := y + tall + 0.3*waste/float64(len(p.low)); cost < least {
-					bestWay, bestX, bestY, least, chosen = way, x, y, cost, p
-				}
-			}
-		}
-		if bestWay < 0 {
-			return nil, false
-		}
-		for c, high := range chosen.high {
-			v := bestY + high + float64(o.Padding)
-			for d := max(0, bestX+c-o.Padding); d <= min(len(level)-1, bestX+c+o.Padding); d++ {
-				level[d] = max(level[d], v)
-			}
-		}
-		out[i] = spot{bestWay, float64(bestX + rim), bestY + float64(rim), k}
+// packer finds the largest scale at which tiles fit on the square with room between them.
+type packer struct {
+	o     Options
+	tiles []*tile
+	top   float64 // no larger scale does: they would cover all of it, or reach over its diagonal
+	whole float64 // the scale at which they cover all of it
+	guess float64 // the scale at which their boxes with their padding cover a share of it
+}
+
+// guessed is the share of the square where the search begins.
+const guessed = 0.85
+
+func newPacker(charts []*chart, o Options) *packer {
+	p := &packer{o: o, tiles: make([]*tile, len(charts))}
+	_ = split.Each(context.Background(), len(charts),
+		func(i int) { p.tiles[i] = tileOf(charts[i], turnsOf(len(charts))) })
+	area, side := 0.0, float64(o.Size)
+	p.top = math.Inf(1)
+	for _, t := range p.tiles {
+		area += t.covered()
+		p.top = min(p.top, math.Sqrt2*side/t.long)
 	}
-	return out, true
+	p.whole = side / math.Sqrt(area)
+	p.top = min(p.top, p.whole)
+	low, high, pad := 0.0, p.top, float64(o.Padding)
+	for range 40 {
+		p.guess = (low + high) / 2
+		sum := 0.0
+		for _, t := range p.tiles {
+			sum += (t.ways[0].size[0]*p.guess + pad) * (t.ways[0].size[1]*p.guess + pad)
+		}
+		if sum < guessed*side*side {
+			low = p.guess
+		} else {
+			high = p.guess
+		}
+	}
+	return p
+}
+
+// search gives the largest scale that does, as halving finds it: it goes up or down by steps from where it begins until
+// one does and the next does not, and halves between them so many times.
+func (p *packer) search(ctx context.Context, first float64, times int, fits func(k float64) ([]spot, bool)) packing {
+	const step, steps = 0.9, 24
+	var out packing
+	high := p.top
+	for k, n := min(first, p.top), 0; n < steps && ctx.Err() == nil; n++ {
+		spots, ok := fits(k)
+		if ok {
+			out.scale, out.spots = k, spots
+			if high < p.top || k == p.top {
+				break
+			}
+			k = min(p.top, k/step)
+		} else {
+			high = k
+			if out.spots != nil {
+				break
+			}
+			k *= step
+		}
+	}
+	for range times {
+		k := (out.scale + high) / 2
+		if out.spots == nil || out.scale >= high || ctx.Err() != nil {
+			break
+		}
+		if spots, ok := fits(k); ok {
+			out.scale, out.spots = k, spots
+		} else {
+			high = k
+		}
+	}
+	return out
+}
+
+// inBoxes is the number of the manner in which tiles are their boxes.
+var inBoxes = len(manners)
+
+// about packs in every manner, with cells of a coarse board, and gives all, the best first.
+func (p *packer) about(ctx context.Context) []packing {
+	all := make([]packing, len(manners)+1)
+	cells := coarse
+	if len(p.tiles) > 32 {
+		cells *= 2
+	}
+	_ = split.Each(ctx, len(all), func(i int) {
+		switch {
+		case i == inBoxes && len(p.tiles) <= fewTiles:
+			all[i] = p.search(ctx, p.guess, halvings, func(k float64) ([]spot, bool) { return boxed(ctx, p.tiles, k, p.o) })
+		case i < inBoxes && (len(p.tiles) <= mostSquare || !manners[i].square):
+			all[i] = p.search(ctx, p.guess, halvings, func(k float64) ([]spot, bool) {
+				return placed(ctx, p.tiles, k, p.o, cells, manners[i])
+			})
+		}
+		all[i].how = i
+	})
+	slices.SortStableFunc(all, func(a, b packing) int { return cmp.Compare(b.scale, a.scale) })
+	return all
+}
+
+// fill is the share of the square that tiles cover at a scale.
+func (p *packer) fill(k float64) float64 { return k * k / p.whole / p.whole }
+
+// finely packs in the manners that did best with the finest cells, and gives the best.
+func (p *packer) finely(ctx context.Context, about []packing) packing {
+	return slices.MaxFunc([]packing{p.narrowed(ctx, about[0]), p.narrowed(ctx, about[1])},
+		func(a, b packing) int { return cmp.Compare(a.scale, b.scale) })
+}
+
+// narrowed packs in one manner with the finest cells, two scales at once.
+func (p *packer) narrowed(ctx context.Context, about packing) packing {
+	fits := func(k float64) ([]spot, bool) {
+		if about.how == inBoxes {
+			return boxed(ctx, p.tiles, k, p.o)
+		}
+		return placed(ctx, p.tiles, k, p.o, finest, manners[about.how])
+	}
+	low, high := about.scale, min(p.top, 1.15*about.scale)
+	if about.spots == nil { // cells were too coarse for so many
+		low, high = 0, p.guess
+	}
+	for range narrowings {
+		var got [2]packing
+		_ = split.Each(ctx, len(got), func(i int) {
+			k := low + (high-low)*float64(i+1)/3
+			got[i] = packing{scale: k, how: about.how}
+			got[i].spots, _ = fits(k)
+		})
+		switch {
+		case got[1].spots != nil:
+			about, low = got[1], got[1].scale
+		case got[0].spots != nil:
+			about, low, high = got[0], got[0].scale, got[1].scale
+		default:
+			high = got[0].scale
+		}
+	}
+	return about
+}
+
+// put gives the charts their places, in texels.
+func (p *packer) put(at packing) {
+	for i, t := range p.tiles {
+		s := at.spots[i]
+		for n, z := range t.at {
+			t.at[n] = t.ways[s.way].of(z)*complex(at.scale, 0) + complex(s.x, s.y)
+		}
+	}
 }

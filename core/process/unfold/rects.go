@@ -27,7 +27,7 @@ func boxed(ctx context.Context, tiles []*tile, k float64, o Options) ([]spot, bo
 	order := make([]int, len(tiles))
 	for i, t := range tiles {
 		order[i] = i
-		sizes[i] = [2]int{int(math.Ceil(t.size[0][0]*k-1e-9)) + o.Padding, int(math.Ceil(t.size[0][1]*k-1e-9)) + o.Padding}
+		sizes[i] = [2]int{int(math.Ceil(t.ways[0].size[0]*k-1e-9)) + o.Padding, int(math.Ceil(t.ways[0].size[1]*k-1e-9)) + o.Padding}
 		if min(sizes[i][0], sizes[i][1]) > wide || max(sizes[i][0], sizes[i][1]) > wide {
 			return nil, false
 		}
@@ -53,7 +53,7 @@ func boxed(ctx context.Context, tiles []*tile, k float64, o Options) ([]spot, bo
 			if ctx.Err() != nil {
 				return nil, false
 			}
-			if spots, ok := maximal(tiles, sizes, order, wide, k, suit); ok {
+			if spots, ok := maximal(tiles, sizes, order, wide, suit); ok {
 				return spots, true
 			}
 		}
@@ -66,7 +66,7 @@ func boxed(ctx context.Context, tiles []*tile, k float64, o Options) ([]spot, bo
 // Free room is kept as all largest free rectangles, which overlap (Jylänki 2010, "A thousand ways to pack the
 // bin", section 2.3). A tile takes the one that suits best, upright or lying; each free rectangle it reaches
 // into is replaced by the up to four that are left on its sides, and those within another are dropped.
-func maximal(tiles []*tile, sizes [][2]int, order []int, wide int, k float64, suit func(rect, int, int) int) ([]spot,
+func maximal(tiles []*tile, sizes [][2]int, order []int, wide int, suit func(rect, int, int) int) ([]spot,
 	bool) {
 	free := []rect{{0, 0, wide, wide}}
 	out := make([]spot, len(tiles))
@@ -89,7 +89,7 @@ func maximal(tiles []*tile, sizes [][2]int, order []int, wide int, k float64, su
 		if way < 0 {
 			return nil, false
 		}
-		out[i] = spot{way, float64(at.x + rim), float64(at.y + rim), k}
+		out[i] = spot{way, float64(at.x + rim), float64(at.y + rim)}
 		var next []rect
 		for _, f := range free {
 			if at.x >= f.x+f.w || at.x+at.w <= f.x || at.y >= f.y+f.h || at.y+at.h <= f.y {

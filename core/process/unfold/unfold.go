@@ -6,17 +6,20 @@
 // generation"; Sheffer, Lévy, Mogilnitsky and Bogomyakov 2005 compare it with angle-based flattening), or
 // by looking at it where it is nearly flat. What comes out is checked: a chart whose triangles turn over,
 // whose outline crosses itself, or that is stretched too much is cut in two, and both are laid flat
-// again; crumbs that are left over go to a neighbour where that can be. A triangle by itself is always fine, so every
-// mesh comes to an end.
+// again; charts then go to a neighbour where both can be laid flat as one, and those that waste the most of the square
+// are cut by a straight line while that lets all of them be larger. A triangle by itself is always fine, so every mesh
+// comes to an end. A scan, whose every few faces have a sharp edge round them, is laid flat as its smoothed self.
 package unfold
 
 import (
+	"cmp"
 	"context"
 	"errors"
 	"math"
 	"slices"
 
 	"yarvek/core/geom"
+	"yarvek/core/process/mend"
 	"yarvek/core/scene"
 	"yarvek/core/split"
 	"yarvek/core/topo"
@@ -95,10 +98,26 @@ func Unfold(ctx context.Context, pieces []Piece, o Options, progress func(float6
 	}
 	charts = shorter(ctx, charts, bodies, o.Stretch)
 	say(0.8)
-	r := &Result{Charts: len(charts), Sets: make([]scene.Layer[[2]float64], len(pieces))}
-	if err := pack(ctx, charts, o); err != nil {
-		return nil, err
+	// Each takes a texel at least, and its padding to one side and above.
+	if n := float64(len(charts)); n*float64((1+o.Padding)*(1+o.Padding)) > float64((o.Size+o.Padding)*(o.Size+o.Padding)) {
+		return nil, ErrRoom
 	}
+	r := &Result{Sets: make([]scene.Layer[[2]float64], len(pieces))}
+	if len(charts) > 0 {
+		var p *packer
+		var at packing
+		charts, p, at = tighter(ctx, charts, bodies, o)
+		if at.spots == nil {
+			return nil, cmp.Or(ctx.Err(), ErrRoom)
+		}
+		for _, c := range charts {
+			if b := bodies[c.piece]; b.isRough { // of what is there, not of its smoothed self
+				c.stretch = c.stretched(b.placesOf(c, b.m.Points), 0)
+			}
+		}
+		p.put(at)
+	}
+	r.Charts = len(charts)
 	say(0.95)
 	for i, p := range pieces {
 		r.Sets[i].Index = make([]int32, len(p.Mesh.Corners))
@@ -147,7 +166,7 @@ func shorter(ctx context.Context, charts []*chart, bodies []*body, most float64)
 		if ctx.Err() != nil {
 			return charts
 		}
-		if len(c.faces) == 1 || tileOf(c).long() <= limit {
+		if len(c.faces) == 1 || tileOf(c, 4).long <= limit {
 			out = append(out, c)
 			continue
 		}
@@ -164,13 +183,16 @@ type body struct {
 	m      *scene.Mesh
 	net    *topo.Net
 	scale  float64
-	normal []geom.Vec3 // of each face, of unit length; none of one without area
+	points []geom.Vec3 // of what is laid flat: the mesh's, or those of its smoothed self
+	normal []geom.Vec3 // of each face of that, of unit length; none of one without area
 	area   []float64
 	middle []geom.Vec3
 	in     func(int) bool
 	whole  float64    // area of all that gets room; lengths of the asset
 	tris   [][3]int32 // corners
 	first  []int32    // of each face, its first triangle; one more than there are faces
+	// isRough tells that it is laid flat as its smoothed self.
+	isRough bool
 }
 
 // thin is the share of the square of its longest side below which a face has no area to speak of.
@@ -194,6 +216,7 @@ func newBody(ctx context.Context, p Piece) *body {
 	for f := range m.Faces() {
 		b.first[f+1] = max(b.first[f+1], b.first[f])
 	}
+	b.points = m.Points
 	b.net = topo.Of(ctx, m, topo.Places(ctx, m.Points, 0), p.Faces)
 	for f := range m.Faces() {
 		if f&0xffff == 0 && ctx.Err() != nil {
@@ -214,6 +237,12 @@ func newBody(ctx context.Context, p Piece) *body {
 		} else {
 			b.area[f] = 0
 		}
+	}
+	if b.isRough = b.rough(); b.isRough {
+		if out, place := mend.Apart(ctx, m, b.net); place != nil {
+			b.m, b.net = out, topo.Of(ctx, out, place, p.Faces)
+		}
+		b.smooth(ctx)
 	}
 	return b
 }
