@@ -20,8 +20,10 @@ import (
 	"yarvek/core/collide/decompose"
 	"yarvek/core/collide/fit"
 	"yarvek/core/geom"
+	"yarvek/core/measure/cost"
 	"yarvek/core/measure/deviation"
 	"yarvek/core/measure/extents"
+	"yarvek/core/process/order"
 	"yarvek/core/process/simplify"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
@@ -225,5 +227,30 @@ func TestPiecesAgainstTheReference(t *testing.T) {
 		if len(its) <= 16 && other >= is { // it may leave what lies within without a hull
 			assert.LessOrEqual(t, ours, 1.02*other, x.name)
 		}
+	}
+}
+
+// The order for the vertex cache misses no more often than the reference's, three sizes and how they lie.
+func TestOrdersAgainstTheReference(t *testing.T) {
+	fmt.Printf("%-22s %9s %9s %9s %8s\n", "mesh", "triangles", "ours", "its", "ratio")
+	for _, m := range []*scene.Mesh{shapetest.Boulder(40), shapetest.Boulder(110), shapetest.Boulder(330),
+		shaken(shapetest.Boulder(110), 0.002), shapetest.Crumbled(50), shapetest.Torus(1, 0.25, 316, 158).Triangulated()} {
+		out, _ := yardstick(t, "order", m)
+		index := func(m *scene.Mesh) (list []uint32) {
+			for _, c := range m.Corners {
+				list = append(list, uint32(c))
+			}
+			return list
+		}
+		list := index(m)
+		best := order.Best(t.Context(), list, len(m.Points), func(v uint32) geom.Vec3 { return m.Points[v] })
+		if best != nil {
+			list = order.Applied(list, best)
+		}
+		a := cost.Misses(list, len(m.Points), cost.CacheSize)
+		b := cost.Misses(index(out[0]), len(m.Points), cost.CacheSize)
+		n := float64(m.Triangles())
+		fmt.Printf("%-22s %9d %9.4f %9.4f %8.3f\n", m.Name, m.Triangles(), float64(a)/n, float64(b)/n, float64(a)/float64(b))
+		assert.LessOrEqual(t, float64(a), 1.03*float64(b), m.Name)
 	}
 }

@@ -1,9 +1,11 @@
-// Yardstick runs what Debian's packages have for three of Yarvek's tasks, so that a trial can hold one against the
-// other in one run: simplifying, the convex hull, and cutting a mesh into convex pieces.
+// Yardstick runs what Debian's packages have for four of Yarvek's tasks, so that a trial can hold one against the
+// other in one run: simplifying, the convex hull, cutting a mesh into convex pieces, and an
+// order of its triangles for the vertex cache.
 //
 //   yardstick simplify MESH OUT TRIANGLES
 //   yardstick hull MESH OUT
 //   yardstick decompose MESH OUT PIECES
+//   yardstick order MESH OUT
 //
 // A mesh is a file of two 32-bit counts, of points and of triangles, the points' coordinates as 32-bit floats, and the
 // triangles' corners as 32-bit numbers, all little endian. OUT has as many meshes as come of it, one behind the other.
@@ -108,6 +110,12 @@ static std::vector<Mesh> decompose(const Mesh &m, size_t pieces) {
 	return out;
 }
 
+static std::vector<Mesh> order(const Mesh &m) {
+	Mesh out{m.points, std::vector<unsigned int>(m.corners.size())};
+	meshopt_optimizeVertexCache(out.corners.data(), m.corners.data(), m.corners.size(), m.points.size() / 3);
+	return {out};
+}
+
 int main(int n, char **arg) {
 	if (n < 4) fail("expected a task, a mesh and where to write");
 	Mesh m = read(arg[2]);
@@ -117,6 +125,7 @@ int main(int n, char **arg) {
 	if (!strcmp(arg[1], "simplify")) out = simplify(m, asked);
 	else if (!strcmp(arg[1], "hull")) out = hull(m);
 	else if (!strcmp(arg[1], "decompose")) out = decompose(m, asked);
+	else if (!strcmp(arg[1], "order")) out = order(m);
 	else fail("knows no such task");
 	printf("%.6f\n", seconds() - begun);
 	FILE *f = fopen(arg[3], "wb");

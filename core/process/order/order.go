@@ -2,7 +2,7 @@
 // vertex about once: it keeps the last few in a cache. Reordering changes no triangle.
 //
 // An index list goes in, three numbers a triangle, and the order of the triangles comes out, by their numbers:
-// [Applied] makes the list of it. Two published ways are tried and the better by [cost.Misses] is taken. Both are
+// [Applied] makes the list of it. Two published ways are tried and the best by [cost.Misses] is taken. Both are
 // linear in the list; fans of one vertex are looked at up to a bound.
 package order
 
@@ -28,12 +28,21 @@ func Best(ctx context.Context, index []uint32, vertices int, place func(v uint32
 	}
 	// From there on by numbers of that order: neighbours lie together in memory.
 	near := renumbered(Applied(index, fans), vertices)
-	orders := [2][]int32{fans, inHalves(ctx, near, vertices)}
+	orders := [][]int32{fans}
+	if len(index)/3 > mostWhole {
+		orders = append(orders, inHalves(ctx, near, vertices))
+	} else {
+		orders = append(orders, nil, nil)
+		split.Together(func() { orders[1] = Forsyth(ctx, near, vertices, cost.CacheSize*3/2) },
+			func() { orders[2] = Forsyth(ctx, near, vertices, cost.CacheSize*11/8) })
+	}
 	if ctx.Err() != nil {
 		return nil
 	}
-	for i, t := range orders[1] {
-		orders[1][i] = fans[t]
+	for _, o := range orders[1:] {
+		for i, t := range o {
+			o[i] = fans[t]
+		}
 	}
 	least := cost.Misses(index, vertices, cost.CacheSize)
 	var best []int32
@@ -46,11 +55,14 @@ func Best(ctx context.Context, index []uint32, vertices int, place func(v uint32
 		return nil
 	}
 	if o := outward(index, best, vertices, place); cost.Misses(Applied(index, o), vertices,
-		cost.CacheSize)*100 <= least*101 {
+		cost.CacheSize)*200 <= least*201 {
 		return o
 	}
 	return best
 }
+
+// mostWhole is up to how many triangles [Forsyth] goes over all of them at once, once for each of two sizes of his cache.
+const mostWhole = 200_000
 
 // inHalves is [Forsyth]'s order of the first half of the triangles and of the second, side by
 // side, which costs the few vertices that both have.
