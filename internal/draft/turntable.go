@@ -202,6 +202,24 @@ const (
 // turnCos is the cosine of the angle within which a crease runs on into the next.
 var turnCos = math.Cos(40 * math.Pi / 180)
 
+// Creases are the ends of the hard edges that are drawn on a solid model; metres. When ctx ends it returns early, and
+// what it returns means nothing.
+func (m *Model) Creases(ctx context.Context) [][2]geom.Vec3 {
+	list, _ := m.features(ctx)
+	out := make([][2]geom.Vec3, len(list))
+	for n, i := range list {
+		out[n] = [2]geom.Vec3{m.points[m.edges[i].a], m.points[m.edges[i].b]}
+	}
+	return out
+}
+
+// EachTriangle calls do with the corners of every triangle; metres.
+func (m *Model) EachTriangle(do func(p, q, r geom.Vec3)) {
+	for i := 0; i < len(m.tris); i += 3 {
+		do(m.points[m.tris[i]], m.points[m.tris[i+1]], m.points[m.tris[i+2]])
+	}
+}
+
 // features are the numbers of the hard edges that are drawn on a solid model. On a dense one
 // the creases of its grain would look like scratches: of those only the ones stay that run on
 // from edge to edge, without branching and without a sharp turn. Borders and borders of slots

@@ -18,6 +18,7 @@ import (
 	"yarvek/core/scene"
 	"yarvek/core/split"
 	"yarvek/core/station"
+	"yarvek/core/station/collision"
 	"yarvek/core/station/source"
 	"yarvek/internal/draft"
 	"yarvek/internal/work"
@@ -26,17 +27,22 @@ import (
 // modelsKept bounds what is kept of models ready to be drawn, in bytes.
 const modelsKept = 256 << 20
 
+// anchorsKept bounds what is kept of what shapes snap to, in bytes.
+const anchorsKept = 16 << 20
+
 // Board draws what a desk has opened. There is one for a desk; it is safe for use by
 // several goroutines.
 type Board struct {
 	desk     *work.Desk
 	models   *memo.Memo[*draft.Model]
+	anchors  *memo.Memo[*collision.Anchors]
 	painting chan struct{} // holds one while a picture is made
 }
 
 // New makes a board over a desk.
 func New(desk *work.Desk) *Board {
-	return &Board{desk, memo.New(modelsKept, (*draft.Model).Bytes), make(chan struct{}, 1)}
+	return &Board{desk, memo.New(modelsKept, (*draft.Model).Bytes), memo.New(anchorsKept, (*collision.Anchors).Bytes),
+		make(chan struct{}, 1)}
 }
 
 // model is a view's scene made ready to be drawn as it stands. What the stations after

@@ -5,6 +5,7 @@ import (
 	"encoding/json"
 	"io"
 	"net/http"
+	"slices"
 	"strconv"
 	"strings"
 
@@ -69,6 +70,26 @@ func (s *Server) pick(w http.ResponseWriter, r *http.Request) error {
 		return s.reply(w, map[string]any{"nothing": true, "say": sentence(err.Error())}, nil)
 	}
 	return s.reply(w, p, err)
+}
+
+// snap tells where a shape of Collision comes to that is dragged.
+func (s *Server) snap(w http.ResponseWriter, r *http.Request) error {
+	o, err := s.open(r)
+	if err != nil {
+		return err
+	}
+	q := r.URL.Query()
+	v, err := numbers(r, "right", "up", "front", "reach", "gripright", "gripup", "gripfront")
+	if err != nil {
+		return s.reply(w, nil, err)
+	}
+	d := show.Dragged{Shape: q.Get("shape"), By: geom.Vec3(v[:3]), Reach: v[3]}
+	for k, name := range [3]string{"right", "up", "front"} {
+		d.Grip[k] = int(min(1, max(-1, v[4+k])))
+		d.Free[k] = slices.Contains(q["free"], name)
+	}
+	c, err := s.board.Snap(r.Context(), o, d)
+	return s.reply(w, c, err)
 }
 
 // area turns a rectangle on the plan into metres.

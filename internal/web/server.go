@@ -133,6 +133,7 @@ func (s *Server) Handler() http.Handler {
 		r.Get("/pictures/{picture}", s.page(s.keep(s.ofAsset, s.picture)))
 		r.Get("/pick", s.page(s.keep(s.ofAsset, s.pick)))
 		r.Get("/area", s.page(s.keep(s.ofAsset, s.area)))
+		r.Get("/snap", s.page(s.keep(s.ofAsset, s.snap)))
 		r.Post("/preview", s.page(s.preview))
 		r.Get("/revisions", s.page(s.keep(s.ofAsset, s.revisions)))
 		r.Get("/revisions/{revision}", s.page(s.keep(s.ofAsset, s.review)))

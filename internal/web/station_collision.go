@@ -13,6 +13,7 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/prep"
 	"yarvek/core/station/collision"
+	"yarvek/internal/show"
 )
 
 var collisionRoom = room{
@@ -110,6 +111,8 @@ func decideCollision(f *form, p *prep.Prep) {
 	case "picked":
 		fit := collision.Fit{Form: collision.Form(f.str("sort")), At: []geom.Vec3{f.point("at")}, Flat: f.on("flat")}
 		d.Fits, d.None = append(append([]collision.Fit(nil), d.Fits...), fit), false
+	case "drawn":
+		d.Fits, d.None = append(append([]collision.Fit(nil), d.Fits...), f.fitDrawn()), false
 	case "asfile":
 		*d = d.AsFile()
 	case "add":
@@ -135,6 +138,22 @@ func (f *form) onPaper() (report *collision.Report, toScene geom.Mat3, ok bool) 
 		return nil, geom.Mat3{}, false
 	}
 	return o.Result.Collision, stop.Stand.Transpose(), true
+}
+
+// fitDrawn is what is fitted to what was drawn round, by places of the paper.
+func (f *form) fitDrawn() collision.Fit {
+	fit := collision.Fit{Form: collision.Form(f.str("sort"))}
+	places, err := placesOf(f.str("round"))
+	f.check(err)
+	o, err := f.open()
+	f.check(err)
+	if f.err != nil {
+		return fit
+	}
+	round, err := show.Around(o, places)
+	f.check(err)
+	fit.Round = &round
+	return fit
 }
 
 // addShape adds a shape of a size, in the middle of the asset or where something was picked.
@@ -192,6 +211,14 @@ func (f *form) editShapes(d *collision.Decisions) {
 			}
 		}
 		e.By = k
+		for i, s := range strings.Split(f.str("hold"), ",") {
+			side, err := strconv.Atoi(s)
+			if f.str("hold") == "" || err != nil || i > 2 {
+				continue
+			}
+			axis, sign := f.axisOf(to, strconv.Itoa(i))
+			e.Hold[axis] = side * int(sign)
+		}
 	case collision.Mirror, collision.Split:
 		e.Axis, _ = f.axisOf(to, f.str("about"))
 		e.At = length("at", "The place")
@@ -199,9 +226,7 @@ func (f *form) editShapes(d *collision.Decisions) {
 		o, err := f.open()
 		f.check(err)
 		if e.Grid = length("grid", "The grid"); e.Grid == 0 && err == nil {
-			if e.Grid = o.Kit.Grid; e.Grid == 0 {
-				e.Grid = 0.1
-			}
+			e.Grid = collision.GridOf(o.Kit.Grid)
 		}
 	}
 	if f.err != nil {

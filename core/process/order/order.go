@@ -61,7 +61,7 @@ func Best(ctx context.Context, index []uint32, vertices int, place func(v uint32
 	return best
 }
 
-// mostWhole is up to how many triangles [Forsyth] goes over all of them at once, once for each of two sizes of his cache.
+// mostWhole is up to how many triangles [Forsyth] goes over all of them at once, for each of two sizes of his cache.
 const mostWhole = 200_000
 
 // inHalves is [Forsyth]'s order of the first half of the triangles and of the second, side by

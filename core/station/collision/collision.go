@@ -122,6 +122,8 @@ type Fit struct {
 	// fitted to, or with Flat only the faces beside it that look the same way.
 	At   []geom.Vec3 `json:"at,omitempty"`
 	Flat bool        `json:"flat,omitempty"`
+	// Round is what was drawn round: only that is fitted to.
+	Round *Round `json:"round,omitempty"`
 	// Most are the hulls there may be, and Points the corners of each; 0 for what the class reckons with.
 	Most   int `json:"most,omitempty"`
 	Points int `json:"points,omitempty"`
@@ -204,6 +206,8 @@ func (f Fit) Validate() error {
 		return fmt.Errorf("a sheet can't be taken %g m thick", f.Sheet)
 	case len(f.At) > mostPicks:
 		return fmt.Errorf("it is picked at too many places: expected at most %d", mostPicks)
+	case f.Round != nil && f.Round.Validate() != nil:
+		return f.Round.Validate()
 	case len(f.Without) > mostEdited:
 		return errors.New("it leaves out too many shapes")
 	case slices.ContainsFunc(slices.Concat(f.Without, f.At), func(p geom.Vec3) bool { return !p.IsFinite() }):
@@ -299,6 +303,9 @@ func (f Fit) line() string {
 		s += map[bool]string{false: " to the part at ", true: " to the flat faces at "}[f.Flat] +
 			figure.Plural(len(f.At), "place",
 				"places")
+	}
+	if f.Round != nil {
+		s += " to " + f.Round.String()
 	}
 	if f.Each {
 		s += ", each node by itself"

@@ -18,6 +18,9 @@ type Edit struct {
 	// By is how far they are moved, how much they are turned about each axis in turn, or how many
 	// times as large they become along each, about their own middle.
 	By geom.Vec3
+	// Hold says of a size which side of its box stays where it is along each axis: -1 the lower, 1 the upper, and 0
+	// for its middle.
+	Hold [3]int
 	// Axis is that across which they are mirrored or split, 0 to 2, and At where; of a split, from
 	// their middle.
 	Axis int
@@ -99,7 +102,7 @@ func (d Decisions) Changed(ctx context.Context, sp Space, ids []string, e Edit) 
 		put(chosen[0], solid.OfBody(fit.OfHull(geom.HullWithin(ctx, pts, geom.Finely))))
 	} else {
 		for _, s := range chosen {
-			list, err := e.of(s, sp)
+			list, err := e.of(ctx, s, sp)
 			if err != nil {
 				return d, err
 			}
@@ -144,7 +147,7 @@ func (d Decisions) dropped(list []Shape, back geom.Affine) Decisions {
 }
 
 // of is what becomes of one shape.
-func (e Edit) of(s Shape, sp Space) ([]solid.Solid, error) {
+func (e Edit) of(ctx context.Context, s Shape, sp Space) ([]solid.Solid, error) {
 	now := s.Form.Solid
 	mid := s.Form.Bounds().Center()
 	about := func(m geom.Mat3) geom.Affine {
@@ -163,7 +166,7 @@ func (e Edit) of(s Shape, sp Space) ([]solid.Solid, error) {
 		}
 		return one(now.Carried(about(m)))
 	case Size:
-		return one(sized(now, e.By, mid))
+		return one(e.held(ctx, s.Form.Bounds(), sized(now, e.By, mid)))
 	case Mirror:
 		m := geom.Identity3
 		m[e.Axis][e.Axis] = -1
@@ -206,6 +209,21 @@ func (e Edit) of(s Shape, sp Space) ([]solid.Solid, error) {
 		return nil, nil
 	}
 	return nil, fmt.Errorf("%q can't be done to a shape", e.Do)
+}
+
+// held is a solid moved so that the sides of its box that are held stand where they stood.
+func (e Edit) held(ctx context.Context, was geom.Box, s solid.Solid) solid.Solid {
+	now := s.Form(ctx).Bounds()
+	var by geom.Vec3
+	for k, side := range e.Hold {
+		switch {
+		case side < 0:
+			by[k] = was.Min[k] - now.Min[k]
+		case side > 0:
+			by[k] = was.Max[k] - now.Max[k]
+		}
+	}
+	return s.Carried(geom.Translation(by))
 }
 
 // used are the points of a body that its faces have.

@@ -87,6 +87,9 @@ func FitTo(ctx context.Context, s *scene.Scene, all []int, f Fit, room Room, pro
 		if len(f.At) > 0 {
 			part = pickedOf(ctx, part, f.At, f.Flat)
 		}
+		if f.Round != nil {
+			part = drawnOf(ctx, part, *f.Round)
+		}
 		of := -1
 		if len(g) == 1 {
 			of = g[0]
