@@ -27,7 +27,9 @@ func boxed(ctx context.Context, tiles []*tile, k float64, o Options) ([]spot, bo
 	order := make([]int, len(tiles))
 	for i, t := range tiles {
 		order[i] = i
-		sizes[i] = [2]int{int(math.Ceil(t.ways[0].size[0]*k-1e-9)) + o.Padding, int(math.Ceil(t.ways[0].size[1]*k-1e-9)) + o.Padding}
+		for n, v := range t.ways[0].size {
+			sizes[i][n] = int(math.Ceil(v*k-1e-9)) + o.Padding
+		}
 		if min(sizes[i][0], sizes[i][1]) > wide || max(sizes[i][0], sizes[i][1]) > wide {
 			return nil, false
 		}

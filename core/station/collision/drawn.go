@@ -11,8 +11,8 @@ import (
 	"yarvek/core/scene"
 )
 
-// Round is what was drawn round on a view of the drawing: the surface within its convex outline, as deep as the asset is,
-// with faces cut where the outline crosses them.
+// Round is what was drawn round on a view of the drawing: the surface within its convex outline, as deep as the asset
+// is, with faces cut where the outline crosses them.
 type Round struct {
 	View    string      `json:"view"`    // its name: "front", "side" or "plan"
 	Outline []geom.Vec2 `json:"outline"` // across and up in the view, convex, anticlockwise; metres

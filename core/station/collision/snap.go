@@ -46,8 +46,8 @@ const (
 	levelsTogeth = 1e-5   // of the size: levels nearer than that are one
 )
 
-// AnchorsOf are those of a mesh, of which each calls what it is given with the corners of every triangle, and of its hard
-// edges.
+// AnchorsOf are those of a mesh, of which each calls what it is given with the corners of every triangle, and of its
+// hard edges.
 func AnchorsOf(each func(do func(p, q, r geom.Vec3)), hard [][2]geom.Vec3) *Anchors {
 	a := &Anchors{}
 	box := geom.EmptyBox()

@@ -25,11 +25,15 @@ export class Path {
 
   get closed() { return this.at.length > 2; }
 
+  // thinned is no more of its corners than are kept.
+  get thinned() {
+    const step = Math.ceil(this.at.length / most);
+    return this.at.filter((_, i) => i % step === 0).map((p) => p.map((v) => v.toFixed(2)).join(",")).join(";");
+  }
+
   // crop asks the server what was drawn round.
   async crop(asset) {
-    const step = Math.ceil(this.at.length / most);
-    const list = this.at.filter((_, i) => i % step === 0).map((p) => p.map((v) => v.toFixed(2)).join(","));
-    const res = await fetch(`/assets/${asset}/area?${new URLSearchParams({ round: list.join(";") })}`);
+    const res = await fetch(`/assets/${asset}/area?${new URLSearchParams({ round: this.thinned })}`);
     const got = await res.json();
     if (!res.ok) throw new Error(got.say);
     return got;

@@ -33,7 +33,8 @@ function stop(text = "") {
 
 function start(button) {
   stop();
-  const lasso = button.dataset.pick === "area" && button.form.elements.shape?.value === "lasso";
+  const lasso = button.dataset.pick === "round" ||
+    button.dataset.pick === "area" && button.form.elements.shape?.value === "lasso";
   mode = { kind: lasso ? "lasso" : button.dataset.pick, form: button.form, go: button.dataset.go, got: [] };
   if (lasso) mode.path = new Path(svg());
   document.body.classList.add("picking");
@@ -207,6 +208,12 @@ function filled(form, box) {
 // What is drawn round goes into the fields of its form.
 async function rounded() {
   const { form, go, path } = mode;
+  if (!go) { // the server is told what was drawn as it lies on the paper
+    form.elements.round.value = path.thinned;
+    stop();
+    form.requestSubmit();
+    return;
+  }
   try {
     const crop = await path.crop(document.querySelector("#page").dataset.asset);
     const button = form.querySelector(go);

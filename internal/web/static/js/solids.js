@@ -1,80 +1,90 @@
-// Shapes of collision on the drawing: a press ticks one in the table, a drag or arrow keys move it.
+// Shapes of collision on the drawing: a press ticks one in the table, a drag or arrow keys move it. A drag snaps,
+// unless Ctrl is held.
+import { hide, show } from "./grips.js";
+import { held as heldBy, move, say, Snapper, tick } from "./shaping.js";
 
 const round = (m) => Number(m.toFixed(4));
+const catches = 7; // pixels of the paper within which it snaps
 
-// along is how far a shape goes along the drawing's axes by so many pixels of the paper, in a view.
+// along is how far a shape goes to the right, up and to the front by so many pixels of the paper, in a view.
 function along(view, dx, dy) {
   const scale = Number(view.dataset.scale);
   const u = dx / scale, v = -dy / scale;
-  switch (view.dataset.side) {
-    case "0": return { right: u, up: v, front: 0 };
-    case "1": return { right: 0, up: v, front: -u };
-    default: return { right: u, up: 0, front: -v };
-  }
+  return [[u, v, 0], [0, v, -u], [u, 0, -v]][view.dataset.side];
 }
 
-const box = (id) => document.querySelector(`#shapes [name="shape"][value="${CSS.escape(id)}"]`);
+// pixels is the way back.
+function pixels(view, [right, up, front]) {
+  const scale = Number(view.dataset.scale);
+  const [u, v] = [[right, up], [-front, up], [right, -front]][view.dataset.side];
+  return [u * scale, -v * scale];
+}
 
 // shown lights the shapes that are ticked.
 function shown() {
   for (const g of document.querySelectorAll("#drawing .solid")) {
-    g.classList.toggle("chosen", Boolean(box(g.dataset.shape)?.checked));
+    g.classList.toggle("chosen", Boolean(tick(g.dataset.shape)?.checked));
   }
 }
 
 // settle moves a shape, or all that are ticked when it is one of them.
 function settle(g, dx, dy) {
-  const form = document.querySelector("#editform");
   const view = g.closest(".solids");
-  if (!form || Math.hypot(dx, dy) < 1e-6) return;
-  const tick = box(g.dataset.shape);
-  if (!tick) return;
-  if (!tick.checked) {
-    for (const other of document.querySelectorAll('#shapes [name="shape"]')) other.checked = other === tick;
-  }
-  for (const [name, metres] of Object.entries(along(view, dx, dy))) form.elements[name].value = `${round(metres)} m`;
   again = { side: view.dataset.side, id: g.dataset.shape };
-  form.querySelector("#domove").click();
+  if (!move(g.dataset.shape, along(view, dx, dy))) again = undefined;
 }
 
 let held, again;
 const moved = new WeakMap();
 let timer;
 
-function place(g, dx, dy) {
+function place(g, dx, dy, onto = "") {
   moved.set(g, [dx, dy]);
   g.setAttribute("transform", `translate(${dx} ${dy})`);
-  const m = along(g.closest(".solids"), dx, dy);
-  const say = document.querySelector("#picksay");
-  if (say) say.textContent = `right ${round(m.right)} m, up ${round(m.up)} m, front ${round(m.front)} m`;
+  const [right, up, front] = along(g.closest(".solids"), dx, dy).map(round);
+  say(`right ${right} m, up ${up} m, front ${front} m${onto && `, ${onto}`}`);
 }
 
 document.addEventListener("pointerdown", (e) => {
   const g = e.target.closest?.("#drawing .solid");
   if (!g || e.button !== 0 || document.body.classList.contains("picking")) return;
-  const svg = g.ownerSVGElement;
+  const svg = g.ownerSVGElement, view = g.closest(".solids");
   const p = new DOMPoint(e.clientX, e.clientY).matrixTransform(svg.getScreenCTM().inverse());
-  held = { g, x: p.x, y: p.y, far: false };
+  const snapper = new Snapper(g.dataset.shape, [0, 0, 0], along(view, 1, 1).map(Boolean));
+  held = { g, x: p.x, y: p.y, far: false, snapper };
   g.focus();
   e.preventDefault();
 });
 document.addEventListener("pointermove", (e) => {
   if (!held) return;
   const p = new DOMPoint(e.clientX, e.clientY).matrixTransform(held.g.ownerSVGElement.getScreenCTM().inverse());
-  held.far ||= Math.hypot(p.x - held.x, p.y - held.y) > 3;
-  if (held.far) place(held.g, p.x - held.x, p.y - held.y);
+  const h = held, dx = p.x - h.x, dy = p.y - h.y;
+  h.far ||= Math.hypot(dx, dy) > 3;
+  if (!h.far) return;
+  hide();
+  place(h.g, dx, dy);
+  if (e.ctrlKey) { heldBy(); return; }
+  const view = h.g.closest(".solids");
+  h.snapper.at(along(view, dx, dy), catches / Number(view.dataset.scale), (got) => {
+    if (held !== h) return;
+    place(h.g, ...pixels(view, got.by), got.say);
+    heldBy(got.lines);
+  });
 });
-document.addEventListener("pointerup", () => {
+document.addEventListener("pointerup", async () => {
   if (!held) return;
-  const { g, far } = held;
-  held = undefined;
-  if (far) {
-    settle(g, ...moved.get(g));
+  const h = held;
+  if (h.far) {
+    await h.snapper.done;
+    settle(h.g, ...moved.get(h.g));
   } else {
-    const tick = box(g.dataset.shape);
-    if (tick) tick.checked = !tick.checked;
+    const own = tick(h.g.dataset.shape);
+    if (own) { own.checked = !own.checked; kept = []; }
     shown();
+    show();
   }
+  heldBy();
+  if (held === h) held = undefined;
 });
 
 // Arrow keys move by a centimetre, with Shift by ten; it is decided when they have rested, or at once
@@ -92,15 +102,20 @@ document.addEventListener("keydown", (e) => {
   } else if (e.key === "Enter") {
     settle(g, x, y);
   } else if (e.key === " ") {
-    const tick = box(g.dataset.shape);
-    if (tick) tick.checked = !tick.checked;
+    const own = tick(g.dataset.shape);
+    if (own) { own.checked = !own.checked; kept = []; }
     shown();
+    show();
   } else return;
   e.preventDefault();
   e.stopPropagation();
 });
 
-document.addEventListener("change", (e) => e.target.matches?.('#shapes [name="shape"]') && shown());
+document.addEventListener("change", (e) => {
+  if (!e.target.matches?.('#shapes [name="shape"]')) return;
+  kept = [];
+  shown();
+});
 
 // A shape in the table and on the drawing light one another.
 for (const kind of ["mouseover", "focusin"]) {
@@ -113,13 +128,29 @@ for (const kind of ["mouseover", "focusin"]) {
   });
 }
 
-// After a move the shape that was moved has the focus again: by hand it is the last of those by hand.
+// What is ticked stays so over a change that leaves as many shapes; what was changed and is a shape by hand now is the
+// last of those. After a move it has the focus again.
+let kept = [], many;
+document.addEventListener("htmx:beforeRequest", () => {
+  many = document.querySelectorAll("#shapes tbody tr").length;
+  const now = [...document.querySelectorAll('#shapes [name="shape"]:checked')].map((e) => e.value);
+  if (now.length) kept = now;
+});
 document.addEventListener("htmx:afterSettle", () => {
-  if (!again) return;
-  const view = document.querySelector(`#drawing .solids[data-side="${again.side}"]`);
-  const all = [...(view?.querySelectorAll('.solid[data-shape^="e"]') ?? [])];
-  all.sort((a, b) => Number(a.dataset.shape.slice(1)) - Number(b.dataset.shape.slice(1)));
-  const g = all.find((x) => x.dataset.shape === again.id) ?? all.at(-1);
+  const solids = [...document.querySelectorAll('#drawing .solids[data-side="0"] .solid')];
+  if (!solids.length || !(again || kept.length)) return;
+  if (document.querySelectorAll("#shapes tbody tr").length !== many) kept = [];
+  const ids = solids.map((g) => g.dataset.shape);
+  const hand = ids.filter((id) => id.startsWith("e"));
+  hand.sort((a, b) => Number(a.slice(1)) - Number(b.slice(1)));
+  const now = (id) => (ids.includes(id) ? id : hand.at(-1));
+  kept = [...new Set((kept.length || !again ? kept : [again.id]).map(now).filter(Boolean))];
+  for (const id of kept) { const own = tick(id); if (own) own.checked = true; }
+  if (again) {
+    document.querySelector(`#drawing .solids[data-side="${again.side}"] .solid[data-shape="${
+      CSS.escape(now(again.id) ?? "")}"]`)?.focus({ preventScroll: true });
+  }
   again = undefined;
-  g?.focus({ preventScroll: true });
+  document.dispatchEvent(new CustomEvent("yarvek:shapes"));
+  shown();
 });

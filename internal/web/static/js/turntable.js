@@ -5,6 +5,7 @@ import { beside } from "./turntable-beside.js";
 import { walk } from "./turntable-distance.js";
 import { play } from "./turntable-floor.js";
 import { apart } from "./turntable-apart.js";
+import { Grips } from "./turntable-grips.js";
 import { pair } from "./turntable-pair.js";
 import { ball, gone, painted, paper, sky as skylight, tried } from "./turntable-mesh.js";
 
@@ -139,8 +140,17 @@ export async function turntable(canvas, labels, { asset: path, station, figure, 
       along: along.toArray(), spread } }));
   };
   let down;
-  const press = (e) => { down = [e.clientX, e.clientY]; };
+  const grips = shapes.length ? new Grips({ scene, shapes, camera, controls, canvas, ask }) : undefined;
+  const press = (e) => {
+    down = [e.clientX, e.clientY];
+    if (!grips?.press(e)) return;
+    down = undefined;
+    if (e.isTrusted) canvas.setPointerCapture(e.pointerId);
+    e.stopImmediatePropagation();
+  };
+  const pull = (e) => grips?.pull(e);
   const lift = (e) => {
+    if (grips?.held) { grips.lift(); return; }
     if (!down || Math.hypot(e.clientX - down[0], e.clientY - down[1]) > 3) return;
     const r = canvas.getBoundingClientRect();
     const x = ((e.clientX - r.left) / r.width) * 2 - 1, y = 1 - ((e.clientY - r.top) / r.height) * 2;
@@ -148,7 +158,8 @@ export async function turntable(canvas, labels, { asset: path, station, figure, 
     sight(x, y);
   };
   const enter = (e) => { if (e.key === "Enter") sight(0, 0); };
-  canvas.addEventListener("pointerdown", press);
+  canvas.addEventListener("pointerdown", press, true);
+  canvas.addEventListener("pointermove", pull);
   canvas.addEventListener("pointerup", lift);
   canvas.addEventListener("keydown", enter);
   const watch = new ResizeObserver(ask);
@@ -269,7 +280,9 @@ export async function turntable(canvas, labels, { asset: path, station, figure, 
       document.removeEventListener("yarvek:ghost", outline);
       document.removeEventListener("yarvek:try", trying);
       canvas.removeEventListener("keydown", key);
-      canvas.removeEventListener("pointerdown", press);
+      grips?.stop();
+      canvas.removeEventListener("pointerdown", press, true);
+      canvas.removeEventListener("pointermove", pull);
       canvas.removeEventListener("pointerup", lift);
       canvas.removeEventListener("keydown", enter);
       controls.dispose();
