@@ -56,7 +56,8 @@ func TestShapesHaveGrips(t *testing.T) {
 	}
 	assert.Equal(t, 1, changed)
 	assert.Equal(t, "e0", now1.Shapes[0].ID)
-	until(t, ctx, `document.querySelector("#shapes input:checked")?.value === "e0" && document.activeElement.dataset.grip === "1,0"`)
+	until(t, ctx, `document.querySelector("#shapes input:checked")?.value === "e0" &&
+		document.activeElement.dataset.grip === "1,0"`)
 
 	// By keys: wider by ten centimetres, and turned by thirty degrees on the plan.
 	do(t, ctx, chromedp.Evaluate[chromedp.Void](`document.activeElement.dispatchEvent(new KeyboardEvent("keydown",

@@ -3,8 +3,10 @@ package scene
 import (
 	"context"
 	"math"
+	"slices"
 
 	"yarvek/core/geom"
+	"yarvek/core/split"
 )
 
 // Cell is a piece of a mesh that a grid was laid over: what lies in one of its squares.
@@ -72,10 +74,13 @@ func (m *Mesh) strips(ctx context.Context, axis int, step float64, from, to int)
 
 // Farthest is how far the farthest of the points that a mesh has is from a place, carried by a map.
 func (m *Mesh) Farthest(by geom.Affine, from geom.Vec3) (far float64) {
-	for i, used := range m.Used() {
-		if used {
-			far = max(far, by.Apply(m.Points[i]).Dist(from))
-		}
+	// Nearly always the farthest of all points is one that a face has: only then need it be known which are.
+	all := func(int) bool { return true }
+	if at, d := m.farthest(by, from, all); at >= 0 && slices.Contains(m.Corners, int32(at)) {
+		far = d
+	} else {
+		used := m.Used()
+		_, far = m.farthest(by, from, func(i int) bool { return used[i] })
 	}
 	if m.Cloud != nil {
 		for _, p := range m.Cloud.Points {
@@ -83,6 +88,27 @@ func (m *Mesh) Farthest(by geom.Affine, from geom.Vec3) (far float64) {
 		}
 	}
 	return far
+}
+
+// farthest is the first of the farthest of some points, and how far off it is; -1 for none.
+func (m *Mesh) farthest(by geom.Affine, from geom.Vec3, of func(i int) bool) (at int, far float64) {
+	n := split.Pieces(len(m.Points), 1<<15)
+	ats, most := slices.Repeat([]int{-1}, n), make([]float64, n) // squares
+	split.Range(len(m.Points), 1<<15, func(piece, lo, hi int) {
+		for i := lo; i < hi; i++ {
+			d := by.Apply(m.Points[i]).Sub(from)
+			if l := d.Dot(d); of(i) && (l > most[piece] || ats[piece] < 0) {
+				ats[piece], most[piece] = i, l
+			}
+		}
+	})
+	at = -1
+	for piece, i := range ats {
+		if d := math.Sqrt(most[piece]); i >= 0 && (at < 0 || d > far) {
+			at, far = i, d
+		}
+	}
+	return at, far
 }
 
 // Extent is the box of the points that a mesh has, of its cloud where it has one.

@@ -128,3 +128,13 @@ func TestAGridOfPoints(t *testing.T) {
 	assert.Equal(t, 5000, n)
 	assert.Equal(t, scene.MostCells+1, scene.Cells(c.Box(), [2]int{0, 2}, 1e-9), "too many are told, not made")
 }
+
+// A point that no face has is farther off than any that has one: it does not count.
+func TestTheFarthestPointIsOneOfAFace(t *testing.T) {
+	m := &scene.Mesh{Points: []geom.Vec3{{9, 0, 0}, {1, 0, 0}, {0, 2, 0}, {0, 0, 0}}, Corners: []int32{1, 2, 3},
+		FaceStart: []int32{0, 3}}
+	assert.Equal(t, 2.0, m.Farthest(geom.Identity, geom.Vec3{}))
+	m.Corners = []int32{1, 2, 0}
+	assert.Equal(t, 18.0, m.Farthest(geom.Linear(geom.Identity3.Scaled(2)), geom.Vec3{}))
+	assert.Zero(t, (&scene.Mesh{}).Farthest(geom.Identity, geom.Vec3{}))
+}

@@ -11,11 +11,14 @@ import (
 // lies inside, and of equal ones along that which bulges outward; larger polygons lose one ear at a time in the plane
 // of Newell's normal (Meisters 1975, "Polygons have ears"), and what has no ear left, a
 // polygon that crosses itself, is cut as a fan.
-func (m *Mesh) EachTriangle(f func(face int, a, b, c int32)) {
+func (m *Mesh) EachTriangle(f func(face int, a, b, c int32)) { m.EachTriangleIn(0, m.Faces(), f) }
+
+// EachTriangleIn is the same of the faces from one up to another.
+func (m *Mesh) EachTriangleIn(from, to int, f func(face int, a, b, c int32)) {
 	var ring []int32
 	var flat [][2]float64
 	var clip clipper
-	for face := range m.Faces() {
+	for face := from; face < to; face++ {
 		s, e := m.FaceStart[face], m.FaceStart[face+1]
 		switch e - s {
 		case 3:

@@ -24,7 +24,7 @@ const worthSplitting = 1 << 15
 // fills then, an empty one when that is not known.
 func (m *Model) Carried(by geom.Affine, box geom.Box) *Model {
 	out := &Model{tris: m.tris, faceOf: m.faceOf, edges: m.edges, slots: m.slots, Box: box, coarser: m.coarser,
-		dots: carriedDots(m.dots, by), dotOf: m.dotOf, from: &origin{m, by}}
+		cells: m.cells, dots: carriedDots(m.dots, by), dotOf: m.dotOf, from: &origin{m, by}}
 	if m.from != nil {
 		out.from = &origin{m.from.Model, by.Mul(m.from.to)}
 	}

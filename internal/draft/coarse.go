@@ -14,7 +14,7 @@ const coarseFrom = 12_000
 // has.
 const (
 	coarseCells = 110
-	sketchCells = 240
+	sketchCells = 170
 	finestCells = 1600
 )
 
@@ -46,7 +46,7 @@ func (m *Model) thinned(ctx context.Context, cells float64) *Model {
 	if cell == 0 {
 		return m
 	}
-	out := (&Model{Box: m.Box, dots: m.dots, dotOf: m.dotOf}).withLater()
+	out := (&Model{Box: m.Box, dots: m.dots, dotOf: m.dotOf, cells: cells}).withLater()
 	at := map[[3]int16]int32{}
 	to := make([]int32, len(m.points))
 	for i, p := range m.points {

@@ -41,6 +41,7 @@ type Model struct {
 	thin    *memo.Once[*Model]    // for small drawings
 	sketchy *memo.Once[*Model]    // for outlines
 	fine    *memo.Once[*Model]    // for large drawings of what is too dense for them
+	cells   float64               // that it was thinned to along its longest extent, 0 for all of it
 }
 
 // Bytes estimates what the model holds on to once its tree is there; what it shares with its

@@ -100,7 +100,7 @@ func (m *Model) Wire(ctx context.Context, side Side, scale float64) View {
 // dense model it is made of one that is thinned, as an outline is. When ctx ends it returns early,
 // and what it returns means nothing.
 func (m *Model) Silhouetted(ctx context.Context, side Side, scale float64) View {
-	m, err := m.sketched(ctx)
+	m, err := m.Sketch(ctx)
 	if err != nil {
 		return View{}
 	}
@@ -132,9 +132,10 @@ func (m *Model) Silhouetted(ctx context.Context, side Side, scale float64) View 
 // sketchFrom is the number of triangles above which an outline is made of a thinned model.
 const sketchFrom = 40_000
 
-// sketched is the model, or a thinned one of a dense model: made once for it and its copies.
-func (m *Model) sketched(ctx context.Context) (*Model, error) {
-	if len(m.tris) <= 3*sketchFrom {
+// Sketch is the model, or a thinned one of a dense model, which outlines are made of: made once for it and its copies.
+// When ctx ends the error is its.
+func (m *Model) Sketch(ctx context.Context) (*Model, error) {
+	if len(m.tris) <= 3*sketchFrom || m.cells == sketchCells {
 		return m, nil
 	}
 	return m.sketchy.Get(ctx)
@@ -144,7 +145,7 @@ func (m *Model) sketched(ctx context.Context) (*Model, error) {
 // page. Of a dense model it is made of one that is thinned. When ctx ends it returns early, and what it returns means
 // nothing.
 func (m *Model) Outline(ctx context.Context, side Side, scale float64) View {
-	m, err := m.sketched(ctx)
+	m, err := m.Sketch(ctx)
 	if err != nil {
 		return View{}
 	}

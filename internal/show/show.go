@@ -285,7 +285,7 @@ func (b *Board) views(ctx context.Context, v view, scale float64) ([3]draft.View
 
 // outlines are the views without their shading, of a thinned model where it is dense.
 func (b *Board) outlines(ctx context.Context, v view, scale float64) (out [3]draft.View, err error) {
-	m, err := b.model(ctx, v)
+	m, err := b.sketch(ctx, v)
 	if err != nil {
 		return out, err
 	}
@@ -294,6 +294,23 @@ func (b *Board) outlines(ctx context.Context, v view, scale float64) (out [3]dra
 		func() { out[draft.RightSide] = m.Outline(ctx, draft.RightSide, scale) },
 		func() { out[draft.Plan] = m.Outline(ctx, draft.Plan, scale) })
 	return out, ctx.Err()
+}
+
+// sketch is a view's model, or of a dense one the thinned model that outlines are made of, without the other.
+func (b *Board) sketch(ctx context.Context, v view) (*draft.Model, error) {
+	if v.stop.Changed {
+		return b.model(ctx, v)
+	}
+	first, err := b.first(ctx, v.Opened)
+	if err != nil {
+		return nil, err
+	}
+	thin, err := first.Sketch(ctx)
+	by, ok := v.fromRead()
+	if err != nil || thin == first || !ok {
+		return b.model(ctx, v)
+	}
+	return thin.Carried(by, v.box), nil
 }
 
 // Preview outlines what another prep would make of an asset over a station's drawing;

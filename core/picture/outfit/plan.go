@@ -49,10 +49,7 @@ type Stat struct {
 // Stats are those of a scene's materials, by number plus one: faces without one come first. Instances
 // count each time.
 func Stats(ctx context.Context, s *scene.Scene) []Stat {
-	list := make([]Stat, len(s.Materials)+1)
-	for i := range list {
-		list[i].UV = [2][2]float64{{math.Inf(1), math.Inf(1)}, {math.Inf(-1), math.Inf(-1)}}
-	}
+	list := blank(len(s.Materials) + 1)
 	for i, w := range s.Worlds() {
 		n := s.Nodes[i]
 		if n.Mesh < 0 || ctx.Err() != nil {
@@ -65,45 +62,102 @@ func Stats(ctx context.Context, s *scene.Scene) []Stat {
 			st.Nodes, st.On, st.Calls, st.Mixed = append(st.Nodes, n.Name), append(st.On, i), st.Calls+1, st.Mixed ||
 				len(used) > 1
 		}
-		at := make([]geom.Vec3, len(m.Points))
-		split.Range(len(at), 1<<14, func(_, from, to int) {
-			for k := from; k < to; k++ {
-				at[k] = w.Apply(m.Points[k])
-			}
+		at := placed(m, w)
+		if len(list) > fewStats || m.Faces() <= blockFaces {
+			surfaces(list, m, at, 0, m.Faces())
+			spread(list, m, 0, m.Faces())
+			continue
+		}
+		// Blocks are the same whatever processors there are, so that sums are.
+		parts := make([][]Stat, split.Blocks(m.Faces(), blockFaces))
+		_ = split.InBlocks(ctx, m.Faces(), blockFaces, func(k, from, to int) {
+			parts[k] = blank(len(list))
+			surfaces(parts[k], m, at, from, to)
+			spread(parts[k], m, from, to)
 		})
-		m.EachTriangle(func(f int, a, b, c int32) {
-			st := &list[m.Material(f)+1]
-			st.Triangles++
-			p, q, r := at[m.Corners[a]], at[m.Corners[b]], at[m.Corners[c]]
-			area := q.Sub(p).Cross(r.Sub(p)).Len() / 2
-			if st.Area += area; area > st.widest {
-				st.widest, st.At = area, p.Add(q).Add(r).Mul(1.0/3)
-			}
-		})
-		bare := len(m.UVs) == 0 || !m.UVs[0].Has()
-		for f := range m.Faces() {
-			st := &list[m.Material(f)+1]
-			if st.Faces++; bare {
-				st.Bare += int(m.FaceStart[f+1] - m.FaceStart[f])
-				continue
-			}
-			for c := m.FaceStart[f]; c < m.FaceStart[f+1]; c++ {
-				if m.UVs[0].Index[c] < 0 {
-					st.Bare++
-					continue
-				}
-				for k, v := range m.UVs[0].Values[m.UVs[0].Index[c]] {
-					st.UV[0][k], st.UV[1][k] = min(st.UV[0][k], v), max(st.UV[1][k], v)
-				}
+		for _, part := range parts {
+			for i := range part {
+				list[i].add(part[i])
 			}
 		}
 	}
 	return list
 }
 
+// Of blocks of faces that are summed side by side: how many faces each has, and up to how many materials.
+const (
+	blockFaces = 1 << 16
+	fewStats   = 64
+)
+
+// blank is as many that nothing was added to.
+func blank(n int) []Stat {
+	list := make([]Stat, n)
+	for i := range list {
+		list[i].UV = [2][2]float64{{math.Inf(1), math.Inf(1)}, {math.Inf(-1), math.Inf(-1)}}
+	}
+	return list
+}
+
+// placed are the points of a mesh where it stands.
+func placed(m *scene.Mesh, w geom.Affine) []geom.Vec3 {
+	at := make([]geom.Vec3, len(m.Points))
+	split.Range(len(at), 1<<14, func(_, from, to int) {
+		for k := from; k < to; k++ {
+			at[k] = w.Apply(m.Points[k])
+		}
+	})
+	return at
+}
+
+// surfaces adds what triangles of some faces have.
+func surfaces(list []Stat, m *scene.Mesh, at []geom.Vec3, from, to int) {
+	m.EachTriangleIn(from, to, func(f int, a, b, c int32) {
+		st := &list[m.Material(f)+1]
+		st.Triangles++
+		p, q, r := at[m.Corners[a]], at[m.Corners[b]], at[m.Corners[c]]
+		area := q.Sub(p).Cross(r.Sub(p)).Len() / 2
+		if st.Area += area; area > st.widest {
+			st.widest, st.At = area, p.Add(q).Add(r).Mul(1.0/3)
+		}
+	})
+}
+
+// spread adds what faces have and where they lie on the first UV set.
+func spread(list []Stat, m *scene.Mesh, from, to int) {
+	bare := len(m.UVs) == 0 || !m.UVs[0].Has()
+	for f := from; f < to; f++ {
+		st := &list[m.Material(f)+1]
+		if st.Faces++; bare {
+			st.Bare += int(m.FaceStart[f+1] - m.FaceStart[f])
+			continue
+		}
+		for c := m.FaceStart[f]; c < m.FaceStart[f+1]; c++ {
+			if m.UVs[0].Index[c] < 0 {
+				st.Bare++
+				continue
+			}
+			for k, v := range m.UVs[0].Values[m.UVs[0].Index[c]] {
+				st.UV[0][k], st.UV[1][k] = min(st.UV[0][k], v), max(st.UV[1][k], v)
+			}
+		}
+	}
+}
+
+// add takes what another counted of faces.
+func (a *Stat) add(b Stat) {
+	a.Faces, a.Triangles, a.Area, a.Bare = a.Faces+b.Faces, a.Triangles+b.Triangles, a.Area+b.Area, a.Bare+b.Bare
+	if b.widest > a.widest {
+		a.widest, a.At = b.widest, b.At
+	}
+	for k := range 2 {
+		a.UV[0][k], a.UV[1][k] = min(a.UV[0][k], b.UV[0][k]), max(a.UV[1][k], b.UV[1][k])
+	}
+}
+
 // plus joins two.
 func (a Stat) plus(b Stat) Stat {
-	a.Faces, a.Triangles, a.Area, a.Bare = a.Faces+b.Faces, a.Triangles+b.Triangles, a.Area+b.Area, a.Bare+b.Bare
+	a.add(b)
 	a.Nodes, a.On, a.Mixed = slices.Clone(a.Nodes), slices.Clone(a.On), a.Mixed || b.Mixed
 	there := make(map[int]bool, len(a.On))
 	for _, i := range a.On {
@@ -115,12 +169,6 @@ func (a Stat) plus(b Stat) Stat {
 		}
 	}
 	a.Calls = len(a.On)
-	if b.widest > a.widest {
-		a.widest, a.At = b.widest, b.At
-	}
-	for k := range 2 {
-		a.UV[0][k], a.UV[1][k] = min(a.UV[0][k], b.UV[0][k]), max(a.UV[1][k], b.UV[1][k])
-	}
 	return a
 }
 
