@@ -146,6 +146,11 @@ func (w *walk) seen(f frame, limits surface.Limits, scale float64) *surface.Seen
 	var kept [2]bool
 	var errs [2]error
 	split.Together(func() {
+		if w.in.Holds {
+			seen, kept[0], errs[0] = each(w, f.look, "inside out", meshes, func(int) none { return none{} },
+				func(ctx context.Context, m *scene.Mesh, _ none) *surface.MeshSeen { return surface.InsideOut(ctx, m) })
+			return
+		}
 		seen, kept[0], errs[0] = each(w, f.look, "flaws", meshes, func(int) float64 { return limits.Needle },
 			func(ctx context.Context, m *scene.Mesh, needle float64) *surface.MeshSeen {
 				return surface.LookAt(ctx, m, needle)

@@ -83,6 +83,43 @@ type Normals struct {
 // means nothing.
 func Find(ctx context.Context, m *scene.Mesh, l Limits) *Flaws {
 	l = l.Or(Usual)
+	x, looks := begun(ctx, m, l)
+	if x.Net == nil || ctx.Err() != nil {
+		return x
+	}
+	split.Together(func() { x.parts(ctx) }, func() {
+		x.needles(m, looks, l)
+		x.edges(m, l)
+		x.Borders = x.Net.Borders(ctx)
+		x.pinched(ctx)
+		x.normals(m)
+	})
+	return x
+}
+
+// FindInside looks only for parts that are inside out, and for what that takes: faces without area, those that are
+// there twice, and parts. When ctx ends it returns early, and what it returns means nothing.
+func FindInside(ctx context.Context, m *scene.Mesh) *Flaws {
+	x, _ := begun(ctx, m, Usual)
+	if x.Net != nil && ctx.Err() == nil {
+		x.parts(ctx)
+	}
+	return x
+}
+
+// parts finds parts, faces in them that are turned over, and parts that are inside out.
+func (x *Flaws) parts(ctx context.Context) {
+	x.Parts = x.Net.Parts(ctx)
+	for f, t := range x.Parts.Turned {
+		if t {
+			x.Flipped = append(x.Flipped, int32(f))
+		}
+	}
+	x.inside(ctx)
+}
+
+// begun looks at points and faces, each by itself, and finds faces that are there twice and the net of the others.
+func begun(ctx context.Context, m *scene.Mesh, l Limits) (*Flaws, []look) {
 	x := &Flaws{}
 	place := topo.Places(ctx, m.Points, max(l.Weld, topo.OnePlace(m.Points)))
 	used := m.Used()
@@ -121,30 +158,13 @@ func Find(ctx context.Context, m *scene.Mesh, l Limits) *Flaws {
 		}
 	}
 	if ctx.Err() != nil {
-		return x
+		return x, looks
 	}
 	var first []int32 // of each doubled face, the one that was there before
-	split.Together(func() { x.Doubled, first = doubled(ctx, m, place, looks) }, func() { x.needles(m, looks, l) })
+	x.Doubled, first = doubled(ctx, m, place, looks)
 	out := spare(ctx, m, place, looks, x.Doubled, first)
 	x.Net = topo.Of(ctx, m, place, func(f int) bool { return !looks[f].empty && !out[f] })
-	if ctx.Err() != nil {
-		return x
-	}
-	split.Together(func() {
-		x.Parts = x.Net.Parts(ctx)
-		for f, t := range x.Parts.Turned {
-			if t {
-				x.Flipped = append(x.Flipped, int32(f))
-			}
-		}
-		x.inside(ctx)
-	}, func() {
-		x.edges(m, l)
-		x.Borders = x.Net.Borders(ctx)
-		x.pinched(ctx)
-		x.normals(m)
-	})
-	return x
+	return x, looks
 }
 
 // edges finds those of more than two faces, and those that are short.

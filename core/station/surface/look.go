@@ -93,6 +93,34 @@ type Lightmap struct {
 // Fit tells whether it can carry a lightmap.
 func (l Lightmap) Fit() bool { return l.There && l.Overlap < 1e-4 && l.Outside < 1e-4 }
 
+// InsideOut finds of a mesh only what can hold an export back: parts that are inside out.
+func InsideOut(ctx context.Context, m *scene.Mesh) *MeshSeen {
+	x := &MeshSeen{count: map[Sort]int{}, marks: map[Sort][][]geom.Vec3{}, sheetSlots: map[int]bool{}}
+	f := flaw.FindInside(ctx, m)
+	if ctx.Err() != nil {
+		return x
+	}
+	x.count[Inside] = len(f.Inside)
+	for _, p := range f.Inside[:min(len(f.Inside), mostMarks)] {
+		x.marks[Inside] = append(x.marks[Inside], ringOf(m, f.Parts.FirstFace[p]))
+	}
+	x.Triangles, x.Parts = m.Triangles(), f.Parts.N
+	for _, c := range f.Parts.Closed {
+		if c {
+			x.Closed++
+		}
+	}
+	return x
+}
+
+// ringOf are the corners of a face, no more than are marked.
+func ringOf(m *scene.Mesh, f int32) (ring []geom.Vec3) {
+	for _, c := range m.Corners[m.FaceStart[f]:min(m.FaceStart[f+1], m.FaceStart[f]+64)] {
+		ring = append(ring, m.Points[c])
+	}
+	return ring
+}
+
 // LookAt looks for the flaws of one mesh: all but those that flicker. needle is that of the limits.
 // When ctx ends it returns early, and what it returns means nothing.
 func LookAt(ctx context.Context, m *scene.Mesh, needle float64) *MeshSeen {
@@ -101,13 +129,7 @@ func LookAt(ctx context.Context, m *scene.Mesh, needle float64) *MeshSeen {
 	if ctx.Err() != nil {
 		return x
 	}
-	face := func(f int32) []geom.Vec3 {
-		var ring []geom.Vec3
-		for _, c := range m.Corners[m.FaceStart[f]:min(m.FaceStart[f+1], m.FaceStart[f]+64)] {
-			ring = append(ring, m.Points[c])
-		}
-		return ring
-	}
+	face := func(f int32) []geom.Vec3 { return ringOf(m, f) }
 	edge := func(e int32) []geom.Vec3 {
 		p, q := f.Net.Ends(int(e))
 		return []geom.Vec3{m.Points[p], m.Points[q]}
