@@ -180,8 +180,12 @@ func inspectCommand() *cobra.Command {
 			failed := false
 			enc := json.NewEncoder(c.OutOrStdout())
 			enc.SetEscapeHTML(false)
+			l := newLive(c.ErrOrStderr())
+			defer l.clear()
 			for _, file := range args {
-				for _, rec := range inspectFile(c.Context(), file, brief) {
+				list := inspectFile(c.Context(), file, brief, l)
+				l.clear()
+				for _, rec := range list {
 					failed = failed || rec.Error != ""
 					if asJSON {
 						if err := enc.Encode(rec); err != nil {
@@ -204,7 +208,7 @@ func inspectCommand() *cobra.Command {
 }
 
 // inspectFile gives a record of the file, or of each mesh of a zip, under both names.
-func inspectFile(ctx context.Context, file string, brief bool) []record {
+func inspectFile(ctx context.Context, file string, brief bool, l *live) []record {
 	set, meshes, done, err := open(file)
 	if err != nil {
 		return []record{{File: file, Error: err.Error()}}
@@ -212,7 +216,7 @@ func inspectFile(ctx context.Context, file string, brief bool) []record {
 	defer done()
 	var list []record
 	for _, name := range meshes {
-		rec := recordOf(ctx, set, name, brief)
+		rec := recordOf(ctx, set, name, brief, l)
 		if rec.File = file; bundle.IsArchive(file) {
 			rec.File = file + "/" + name
 		}

@@ -3,6 +3,7 @@ package main
 import (
 	"context"
 
+	"yarvek/core/figure"
 	"yarvek/core/finding"
 	"yarvek/core/format"
 	"yarvek/core/format/bundle"
@@ -81,8 +82,10 @@ type boundsRecord struct {
 
 // recordOf reads one file of the set. A file that can't be read gives a Record with
 // only its name and the error. A brief one says nothing that has to be measured over the surface.
-func recordOf(ctx context.Context, set *bundle.Bundle, name string, brief bool) record {
-	s, found, err := format.Read(ctx, set, name, nil)
+func recordOf(ctx context.Context, set *bundle.Bundle, name string, brief bool, l *live) record {
+	s, found, err := format.Read(ctx, set, name, func(done, total int64) {
+		l.say("reading %s: %s of %s", name, figure.Bytes(done), figure.Bytes(total))
+	})
 	if err != nil {
 		return record{File: name, Error: err.Error()}
 	}
@@ -131,6 +134,7 @@ func recordOf(ctx context.Context, set *bundle.Bundle, name string, brief bool) 
 		r.Bounds = &boundsRecord{b.Min.Mul(k), b.Max.Mul(k)}
 	}
 	if !brief && c.Triangles <= mostMeasured {
+		l.say("measuring %s: %s triangles", name, figure.Count(c.Triangles))
 		r.Surface, r.Budget = measured(ctx, s)
 	}
 	return r
