@@ -70,8 +70,9 @@ func (m Making) Validate() error {
 type Climb struct {
 	Triangles int // of the scene, every instance counted; of a scene of clouds its points
 	Steps     []Step
-	Held      string // why it came no farther; "" when hardly anything is left
-	Mirrored  bool   // all that was mirrored still is; only when that was asked for
+	Held      string          // why it came no farther; "" when hardly anything is left
+	By        simplify.Holder `json:",omitzero"`
+	Mirrored  bool            // all that was mirrored still is; only when that was asked for
 }
 
 // Step is the scene of fewer triangles than at the step before.
@@ -130,7 +131,7 @@ func Down(ctx context.Context, s *scene.Scene, by Making, shares []float64, prog
 	if ctx.Err() != nil {
 		return c, nil
 	}
-	c.Held, c.Mirrored = held, mirrored
+	c.Held, c.By, c.Mirrored = held.why, held.by, mirrored
 	goals := goalsOf(c.Triangles, shares)
 	var meshes [][]*scene.Mesh
 	// Units by what their next step would show; equal ones in the order of the scene.
@@ -177,7 +178,7 @@ func Down(ctx context.Context, s *scene.Scene, by Making, shares []float64, prog
 		meshes = append(meshes, assembled(s, units))
 	}
 	if len(goals) > 0 && last <= goals[len(goals)-1] {
-		c.Held = ""
+		c.Held, c.By = "", ""
 	}
 	return c, meshes
 }
@@ -221,7 +222,7 @@ func assembled(s *scene.Scene, units []unit) []*scene.Mesh {
 
 // unitsOf brings every body of a scene down by itself.
 func unitsOf(ctx context.Context, s *scene.Scene, by Making, shares []float64, progress func(float64)) (
-	units []unit, held string, mirrored bool) {
+	units []unit, held stopped, mirrored bool) {
 	users, worlds := s.Users(), s.Worlds()
 	keys := s.Keys()
 	var bodies []*scene.Mesh
@@ -257,7 +258,7 @@ func unitsOf(ctx context.Context, s *scene.Scene, by Making, shares []float64, p
 		sum += n
 		progress(float64(sum) / float64(max(1, whole)))
 	}
-	helds, kept := make([]string, len(units)), make([]bool, len(units))
+	helds, kept := make([]stopped, len(units)), make([]bool, len(units))
 	_ = split.Each(ctx, len(units), func(i int) {
 		u := &units[i]
 		weight := 1.0
@@ -276,7 +277,7 @@ func unitsOf(ctx context.Context, s *scene.Scene, by Making, shares []float64, p
 	})
 	mirrored = by.Mirrored
 	for i := range units {
-		if held == "" {
+		if held == (stopped{}) {
 			held = helds[i]
 		}
 		mirrored = mirrored && kept[i]
@@ -305,13 +306,19 @@ type descent struct {
 	scale  float64 // by how much its lengths are shorter than the scene's
 }
 
+// stopped is why a body came no farther.
+type stopped struct {
+	why string
+	by  simplify.Holder
+}
+
 // down is the body itself, its steps, and nothing.
-func (d descent) down(ctx context.Context, shares []float64) (steps []unitStep, held string, mirrored bool) {
+func (d descent) down(ctx context.Context, shares []float64) (steps []unitStep, held stopped, mirrored bool) {
 	s, m, by, weight, scale := d.of, d.m, d.by, d.weight, d.scale
 	n := m.Triangles()
 	steps = []unitStep{{m, n, 0}}
 	if d.fixed {
-		return steps, "parts that are locked", true
+		return steps, stopped{why: "parts that are locked"}, true
 	}
 	o, locked := by.options(s, m, weight)
 	var goals []int
@@ -332,14 +339,14 @@ func (d descent) down(ctx context.Context, shares []float64) (steps []unitStep, 
 		results = simplify.Steps(ctx, m, o, goals)
 	}
 	if ctx.Err() != nil {
-		return steps, "", false
+		return steps, stopped{}, false
 	}
 	whole := deviation.NewMeshSurface(ctx, m)
 	samples := min(8_000, max(200, n))
 	shows, last := 0.0, n
 	mirrored = true
 	for _, r := range results {
-		held = r.Why
+		held = stopped{r.Why, r.By}
 		if r.Out >= last || r.Out == 0 {
 			continue // not a step: it says nothing of halves
 		}
@@ -349,7 +356,7 @@ func (d descent) down(ctx context.Context, shares []float64) (steps []unitStep, 
 		}
 		is := whole.Farthest(ctx, deviation.NewMeshSurface(ctx, r.Mesh), samples)
 		if shows = max(shows, is*scale); ctx.Err() != nil {
-			return steps, "", false
+			return steps, stopped{}, false
 		}
 		steps = append(steps, unitStep{Shaded(ctx, r.Mesh, by), r.Out, shows})
 	}

@@ -15,7 +15,7 @@ type hand struct {
 	queue *queue // nil while a mesh is swept
 	goal  int    // triangles that are to go
 	gone  int
-	held  string
+	held  Holder
 	loose bool // what is joined may have been apart
 }
 
@@ -47,7 +47,7 @@ func (w *hand) descend(ctx context.Context) {
 			continue
 		}
 		if cost > limit*(w.weight[e.a]+w.weight[e.b]) {
-			w.held = "the deviation that is allowed"
+			w.held = Allowed
 			continue
 		}
 		if w.mate != nil {
@@ -140,8 +140,24 @@ func (w *work) target(a, b int32) (geom.Vec3, float64, bool) {
 	return best, max(0, cost) + even, true
 }
 
-// holder names what holds most of the edges that are left.
-func (w *work) holder() string {
+// Holder is what holds most of the edges that are left.
+type Holder string
+
+// The holders.
+const (
+	Outline Holder = "outline" // open borders, seams and borders of slots
+	Holes   Holder = "holes"   // they would close, or what runs through
+	Allowed Holder = "allowed" // the deviation that is allowed
+)
+
+// Words name it.
+func (h Holder) Words() string {
+	return map[Holder]string{Outline: "its outline and its seams",
+		Holes: "its holes and what runs through it, which would close", Allowed: "the deviation that is allowed"}[h]
+}
+
+// holder is what holds most of the edges that are left.
+func (w *work) holder() Holder {
 	if w.held != "" {
 		return w.held
 	}
@@ -157,9 +173,9 @@ func (w *work) holder() string {
 		}
 	}
 	if holes > lines {
-		return "its holes and what runs through it, which would close"
+		return Holes
 	}
-	return "its outline and its seams"
+	return Outline
 }
 
 // may tells whether an edge can go: that turns no triangle over and joins nothing that was apart.

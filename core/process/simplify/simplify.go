@@ -39,6 +39,7 @@ var Usual = Options{Detail: 1}
 type Result struct {
 	Mesh    *scene.Mesh
 	In, Out int    // triangles
+	By      Holder // what holds what is left, where it stopped before the triangles that were asked for
 	Why     string // it stopped before the triangles that were asked for; "" when it did not
 	// Mirrored tells that the halves were mirrored and still are; only of those who asked for it.
 	Mirrored bool
@@ -91,7 +92,8 @@ func Steps(ctx context.Context, m *scene.Mesh, o Options, goals []int) []Result 
 			out[i] = Result{Mesh: w.mesh(), In: n, Out: w.left, Mirrored: w.mate != nil}
 		}
 		if w.left > goal {
-			out[i].Why = "what is left is held by " + w.holder()
+			out[i].By = w.holder()
+			out[i].Why = "what is left is held by " + out[i].By.Words()
 		}
 	}
 	return out
@@ -188,7 +190,7 @@ type work struct {
 	crease []bool
 
 	stamp []uint32 // of each place: it changes with the place
-	held  string
+	held  Holder
 
 	run     []int32 // of each place, the stretch of an open border it is bound to; 0 for none, nil for none at all
 	runList []run

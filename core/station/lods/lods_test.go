@@ -16,6 +16,7 @@ import (
 	"yarvek/core/prep"
 	"yarvek/core/prep/preptest"
 	"yarvek/core/process/ladder"
+	"yarvek/core/process/simplify"
 	"yarvek/core/scene"
 	"yarvek/core/shape"
 	"yarvek/core/shape/shapetest"
@@ -200,6 +201,15 @@ func TestWhatCantBeHadIsSaid(t *testing.T) {
 	// Dropping one leaves the others.
 	d := found["left-out-1"].Remedies[0].Decision.(lods.Decisions)
 	assert.Len(t, d.Levels, 2)
+	// What holds it, and what frees it, by the names that Surface has for that.
+	box := shape.Scene("box", nil, new(shape.Builder).Box(geom.Vec3{}, geom.Vec3{1, 1, 1}).Mesh("box"))
+	r = preptest.Run(t, box, with(lods.Decisions{Levels: wish(ladder.Wish{Share: 0.3})}), preptest.YUp).LODs
+	held := codes(r)["left-out-1"].Text
+	assert.Contains(t, held, "its outline and its seams")
+	assert.Contains(t, held, "At Surface, “Join points within”")
+	for _, h := range []simplify.Holder{simplify.Outline, simplify.Holes, simplify.Allowed} {
+		assert.NotEmpty(t, h.Words(), h)
+	}
 	// Where it shows by too much the remedy puts it farther.
 	r = preptest.Run(t, rock(), with(lods.Decisions{Levels: wish(ladder.Wish{Share: 0.02, From: 1})}), preptest.YUp).LODs
 	f := codes(r)["shows-1"]

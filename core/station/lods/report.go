@@ -9,6 +9,7 @@ import (
 	"yarvek/core/finding"
 	"yarvek/core/geom"
 	"yarvek/core/process/ladder"
+	"yarvek/core/process/simplify"
 	"yarvek/core/scene"
 	"yarvek/core/station"
 	"yarvek/core/target/class"
@@ -280,7 +281,7 @@ func (r *Report) judge(d Decisions, ask Ask, left []int) {
 			why = "Leaving out any point would show from as far as the asset is seen."
 		}
 		if c := ask.Whole; c != nil && c.Held != "" {
-			why = "Nothing of it can go: " + c.Held + "."
+			why = "Nothing of it can go: " + c.Held + "." + frees[c.By]
 		}
 		say(finding.Note, "nothing-saved", "No LOD would save anything", why)
 	}
@@ -348,6 +349,15 @@ func freed(d Decisions, i int) Decisions {
 	return d
 }
 
+// frees says what would let go what holds a mesh.
+var frees = map[simplify.Holder]string{
+	simplify.Outline: " At Surface, “Join points within” joins borders that stand beside one another, and “Close holes of " +
+		"up to” closes open ones; seams of UVs and borders of slots stay.",
+	simplify.Holes: " At Surface, “Close holes of up to” closes them, and “Separate edges of more than two faces” takes " +
+		"sheets apart that meet there.",
+	simplify.Allowed: " A larger deviation of its own lets it go farther.",
+}
+
 // leftOut says of a LOD that was asked for why it is not there.
 func (r *Report) leftOut(d Decisions, ask Ask, i int, say sayer) {
 	l := d.Levels[i]
@@ -358,14 +368,14 @@ func (r *Report) leftOut(d Decisions, ask Ask, i int, say sayer) {
 	c, tris := ask.Whole, r.LODs[0].Cost.Much()
 	switch share := l.ShareOf(tris); {
 	case c != nil && len(c.Steps) == 0:
-		text = "None of its " + r.Of() + " can go: " + c.Held + "."
+		text = "None of its " + r.Of() + " can go: " + c.Held + "." + frees[c.By]
 	case l.Deviation > 0:
 		text = fmt.Sprintf("Nothing coarser than the LOD before it is off by no more than %s.", figure.Length(l.Deviation))
 	case share > 0:
 		text = fmt.Sprintf("%s of the %s would be no fewer than the LOD before it has.", percent(share), r.Of())
 		if c != nil && c.Held != "" && share*float64(c.Triangles) < float64(c.Steps[len(c.Steps)-1].Triangles) {
 			text = fmt.Sprintf("%s of the %s can't be reached: it stops at %s, where %s.", percent(share), r.Of(),
-				figure.Count(c.Steps[len(c.Steps)-1].Triangles), c.Held)
+				figure.Count(c.Steps[len(c.Steps)-1].Triangles), c.Held) + frees[c.By]
 		}
 	}
 	say(finding.Look, fmt.Sprintf("left-out-%d", i+1), fmt.Sprintf("LOD %d is not there", i+1), text, drop)
