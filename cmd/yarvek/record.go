@@ -83,7 +83,11 @@ type boundsRecord struct {
 // recordOf reads one file of the set. A file that can't be read gives a Record with
 // only its name and the error. A brief one says nothing that has to be measured over the surface.
 func recordOf(ctx context.Context, set *bundle.Bundle, name string, brief bool, l *live) record {
-	s, found, err := format.Read(ctx, set, name, func(done, total int64) {
+	read := format.Read
+	if brief {
+		read = format.ReadBrief
+	}
+	s, found, err := read(ctx, set, name, func(done, total int64) {
 		l.say("reading %s: %s of %s", name, figure.Bytes(done), figure.Bytes(total))
 	})
 	if err != nil {

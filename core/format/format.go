@@ -263,6 +263,18 @@ const Version = 13
 // is in the findings; an error is a *fault.Error unless ctx ended.
 func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64)) (*scene.Scene,
 	[]finding.Finding, error) {
+	return readAs(ctx, set, name, progress, false)
+}
+
+// ReadBrief is Read where counts, places, materials and pictures are all that is wanted: what faces carry besides, such
+// as normals and coordinates on pictures, may be missing, with what is to be said of it.
+func ReadBrief(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64)) (*scene.Scene,
+	[]finding.Finding, error) {
+	return readAs(ctx, set, name, progress, true)
+}
+
+func readAs(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64), brief bool) (
+	*scene.Scene, []finding.Finding, error) {
 	data, err := set.Open(name)
 	if err != nil {
 		return nil, nil, err
@@ -271,7 +283,11 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 	if err != nil {
 		return nil, nil, err
 	}
-	s, found, err := k.read(ctx, set, name, progress)
+	from := k.read
+	if brief && k.brief != nil {
+		from = k.brief
+	}
+	s, found, err := from(ctx, set, name, progress)
 	if err != nil {
 		return nil, nil, err
 	}

@@ -36,6 +36,9 @@ type kind struct {
 	layers bool
 	read   func(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64)) (*scene.Scene,
 		[]finding.Finding, error)
+	// brief is read without what faces carry; nil where that would take as long.
+	brief func(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64)) (*scene.Scene,
+		[]finding.Finding, error)
 	refs func(ctx context.Context, name string, data []byte) []string // the files that one names, as it names them
 	// the key of what a target says of its receiver and them
 	rule  string
@@ -45,7 +48,7 @@ type kind struct {
 
 // kinds are told by their content in this order, then by their suffix.
 var kinds = []kind{
-	{name: "FBX", suffix: ".fbx", begins: "an FBX, binary or text,", is: fbx.IsFBX, read: fbx.Read, refs: fbx.References,
+	{name: "FBX", suffix: ".fbx", begins: "an FBX, binary or text,", is: fbx.IsFBX, read: fbx.Read, brief: fbx.ReadBrief, refs: fbx.References,
 		rule: "fbx", one: "an FBX", usual: true},
 	{name: "OBJ", suffix: ".obj", media: "model/obj", read: obj.Read,
 		refs: func(_ context.Context, _ string, data []byte) []string { return statements(data, isLibrary) },

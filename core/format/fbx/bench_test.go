@@ -54,7 +54,7 @@ func BenchmarkAgainstZlib(b *testing.B) {
 		_ = w.Close()
 		packed, plain, size = append(packed, z.Bytes()), append(plain, raw), size+len(raw)
 	}
-	tree, _, err := parseBinary(context.Background(), "sheet.fbx", p.Files[0].Data)
+	tree, _, err := parseBinary(context.Background(), "sheet.fbx", p.Files[0].Data, false)
 	if err != nil {
 		b.Fatal(err)
 	}

@@ -42,6 +42,7 @@ type binaryReader struct {
 	later   []unpacking // arrays whose place is known and whose numbers are still packed
 
 	passArrays bool // they are passed over, and stand as nil
+	brief      bool // those of beside are
 }
 
 // fail is an error at a byte of the file.
@@ -50,12 +51,20 @@ func (b *binaryReader) fail(at int, format string, args ...any) *fault.Error {
 		args...).Advise("The file may be cut short or damaged; export the mesh again")
 }
 
-// parseBinary reads the tree of a binary file and its version, such as 7400.
-func parseBinary(ctx context.Context, name string, data []byte) (*record, int, error) {
+// beside are the records whose arrays say nothing of how many faces a mesh has, where they stand and what they are made
+// of: a brief look passes over them.
+var beside = map[string]bool{"Normals": true, "NormalsW": true, "NormalsIndex": true, "Binormals": true,
+	"BinormalsW": true, "BinormalsIndex": true, "Tangents": true, "TangentsW": true, "TangentsIndex": true,
+	"Colors": true, "ColorIndex": true, "UV": true, "UVIndex": true, "Smoothing": true, "Edges": true,
+	"EdgeCrease": true}
+
+// parseBinary reads the tree of a binary file and its version, such as 7400; a brief one passes over arrays of beside.
+func parseBinary(ctx context.Context, name string, data []byte, brief bool) (*record, int, error) {
 	b, version, err := newBinaryReader(ctx, name, data)
 	if err != nil {
 		return nil, 0, err
 	}
+	b.brief = brief
 	tree, err := b.tree()
 	return tree, version, err
 }
@@ -131,6 +140,8 @@ func (b *binaryReader) record(at, depth int) (*record, int, error) {
 	}
 	r := &record{name: string(b.data[at+h : body]), at: int64(at)}
 	p, stop := body, body+int(size)
+	passed := b.passArrays
+	b.passArrays = passed || b.brief && beside[r.name]
 	for range props {
 		v, next, err := b.property(p, stop)
 		if err != nil {
@@ -139,6 +150,7 @@ func (b *binaryReader) record(at, depth int) (*record, int, error) {
 		r.props = append(r.props, v)
 		p = next
 	}
+	b.passArrays = passed
 	for p = stop; p < int(end); {
 		s, next, err := b.record(p, depth+1)
 		if err != nil {

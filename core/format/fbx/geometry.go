@@ -212,6 +212,14 @@ func (g *geometryReader) mapped(layer *record, indexName string, values int) ([]
 // normals, tangents and colours the first.
 func (g *geometryReader) layers() {
 	for _, l := range g.o.rec.subs {
+		switch {
+		case !g.brief || l.name == "LayerElementMaterial":
+		case l.name == "LayerElementUV":
+			g.mesh.UVs = append(g.mesh.UVs, scene.UVSet{Name: g.uvName(l)})
+			continue
+		default:
+			continue
+		}
 		switch l.name {
 		case "LayerElementNormal":
 			if !g.mesh.Normals.Has() {
@@ -309,12 +317,17 @@ func (g *geometryReader) uv(l *record) {
 			values[i] = [2]float64{v[2*i], v[2*i+1]}
 		}
 	}
+	g.mesh.UVs = append(g.mesh.UVs,
+		scene.UVSet{Name: g.uvName(l), Layer: scene.Layer[[2]float64]{Values: values, Index: idx}})
+}
+
+// uvName is what a UV set is called.
+func (g *geometryReader) uvName(l *record) string {
 	name := l.sub("Name").str(0)
 	if name == "" {
 		name = fmt.Sprintf("UV %d", len(g.mesh.UVs)+1)
 	}
-	g.mesh.UVs = append(g.mesh.UVs,
-		scene.UVSet{Name: clean(name), Layer: scene.Layer[[2]float64]{Values: values, Index: idx}})
+	return clean(name)
 }
 
 // colors reads one layer of vertex colours, which FBX has as a screen shows them.

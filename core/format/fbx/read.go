@@ -21,6 +21,7 @@ import (
 type reader struct {
 	name     string
 	set      *bundle.Bundle
+	brief    bool
 	doc      *document
 	s        *scene.Scene
 	findings []finding.Finding
@@ -57,6 +58,18 @@ func IsFBX(data []byte) bool {
 // scene.Left; a *fault.Error tells the byte or the line of what can't be read.
 func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64)) (*scene.Scene,
 	[]finding.Finding, error) {
+	return readAs(ctx, set, name, progress, false)
+}
+
+// ReadBrief is Read without what faces carry: meshes have no normals, tangents, colours and smoothing, and of UV sets
+// the names alone, in a binary file.
+func ReadBrief(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64)) (*scene.Scene,
+	[]finding.Finding, error) {
+	return readAs(ctx, set, name, progress, true)
+}
+
+func readAs(ctx context.Context, set *bundle.Bundle, name string, progress func(done, total int64), brief bool) (
+	*scene.Scene, []finding.Finding, error) {
 	data, err := set.Open(name)
 	if err != nil {
 		return nil, nil, err
@@ -66,11 +79,14 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 		progress = func(int64, int64) {}
 	}
 	text := !bytes.HasPrefix(data, []byte(magic[:18]))
-	parse := parseBinary
+	brief = brief && !text
+	var tree *record
+	var version int
 	if text {
-		parse = parseASCII
+		tree, version, err = parseASCII(ctx, name, data)
+	} else {
+		tree, version, err = parseBinary(ctx, name, data, brief)
 	}
-	tree, version, err := parse(ctx, name, data)
 	if err != nil {
 		return nil, nil, err
 	}
@@ -91,7 +107,7 @@ func Read(ctx context.Context, set *bundle.Bundle, name string, progress func(do
 	if err := ctx.Err(); err != nil {
 		return nil, nil, err
 	}
-	r := &reader{name: name, set: set, doc: newDocument(name, tree, version, text),
+	r := &reader{name: name, set: set, brief: brief, doc: newDocument(name, tree, version, text),
 		bodies: map[string]*body{}, meshes: map[string]int{}, materials: map[string]int{}, textures: map[string]int{},
 		images: map[string]int{}, sets: map[mapOf]string{}}
 	g := r.doc.settings()
