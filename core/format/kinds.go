@@ -48,7 +48,8 @@ type kind struct {
 
 // kinds are told by their content in this order, then by their suffix.
 var kinds = []kind{
-	{name: "FBX", suffix: ".fbx", begins: "an FBX, binary or text,", is: fbx.IsFBX, read: fbx.Read, brief: fbx.ReadBrief, refs: fbx.References,
+	{name: "FBX", suffix: ".fbx", begins: "an FBX, binary or text,", is: fbx.IsFBX, read: fbx.Read,
+		brief: fbx.ReadBrief, refs: fbx.References,
 		rule: "fbx", one: "an FBX", usual: true},
 	{name: "OBJ", suffix: ".obj", media: "model/obj", read: obj.Read,
 		refs: func(_ context.Context, _ string, data []byte) []string { return statements(data, isLibrary) },

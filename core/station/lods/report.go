@@ -351,8 +351,8 @@ func freed(d Decisions, i int) Decisions {
 
 // frees says what would let go what holds a mesh.
 var frees = map[simplify.Holder]string{
-	simplify.Outline: " At Surface, “Join points within” joins borders that stand beside one another, and “Close holes of " +
-		"up to” closes open ones; seams of UVs and borders of slots stay.",
+	simplify.Outline: " At Surface, “Join points within” joins borders that stand beside one another, and “Close " +
+		"holes of up to” closes open ones; seams of UVs and borders of slots stay.",
 	simplify.Holes: " At Surface, “Close holes of up to” closes them, and “Separate edges of more than two faces” takes " +
 		"sheets apart that meet there.",
 	simplify.Allowed: " A larger deviation of its own lets it go farther.",
