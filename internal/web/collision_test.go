@@ -123,3 +123,36 @@ func TestTheTestFloor(t *testing.T) {
 		assert.Equal(t, http.StatusUnprocessableEntity, c.get("/assets/1/floor"+q).Code, q)
 	}
 }
+
+// Where a shape comes to that is dragged, and what is asked wrongly.
+func TestADragIsAnswered(t *testing.T) {
+	c := newClient(t)
+	c.bringScene("hut", shapetest.Hut())
+	c.decide("collision", "act", "entries", "section", "form", "form", "box")
+	id := c.collision().Shapes[0].ID
+	at := func(shape, right, reach string) (int, show.Caught) {
+		w := c.get("/assets/1/snap?shape=" + shape + "&right=" + right + "&up=0&front=0&reach=" + reach +
+			"&gripright=1&gripup=0&gripfront=0&free=right")
+		var got show.Caught
+		require.NoError(t, json.Unmarshal(w.Body.Bytes(), &got))
+		return w.Code, got
+	}
+	// The box's right side stands on the hut's wall, and comes back to it from 2 cm beside.
+	code, got := at(id, "-0.02", "0.05")
+	assert.Equal(t, http.StatusOK, code)
+	assert.InDelta(t, 0, got.By.Len(), 1e-9)
+	assert.Equal(t, "onto a face", got.Say)
+	assert.Len(t, got.Lines, 1)
+	_, got = at(id, "-0.021", "0")
+	assert.InDelta(t, -0.021, got.By[0], 1e-12)
+	assert.Empty(t, got.Say)
+	code, _ = at("none", "0", "0.05")
+	assert.Equal(t, http.StatusUnprocessableEntity, code)
+	code, _ = at(id, "x", "0.05")
+	assert.Equal(t, http.StatusUnprocessableEntity, code)
+	// What is drawn round fits a box of its own; a line does not.
+	c.decide("collision", "act", "drawn", "sort", "box", "round", "300,200;420,200;420,420;300,420")
+	assert.Len(t, c.collision().Shapes, 2)
+	w := c.post("/assets/1/collision", c.form("act", "drawn", "sort", "box", "round", "300,200;420,200"))
+	has(t, w, "expected 3 to")
+}
