@@ -16,6 +16,7 @@ import (
 
 	"yarvek/core/fault"
 	"yarvek/core/finding"
+	"yarvek/core/format/bundle"
 	"yarvek/core/format/pack"
 	"yarvek/core/geom"
 )
@@ -205,6 +206,16 @@ func FuzzRead(f *testing.F) {
 		}
 		if runtime.ReadMemStats(&after); after.TotalAlloc-before.TotalAlloc > 256<<20 {
 			t.Fatalf("took %d MB for %d bytes", (after.TotalAlloc-before.TotalAlloc)>>20, len(data))
+		}
+		// A brief look may pass over damage, and never panics.
+		brief, _, lookErr := ReadBrief(context.Background(), bundle.New([]bundle.File{{Name: "a.fbx", Data: data}}),
+			"a.fbx", nil)
+		if lookErr == nil {
+			for _, m := range brief.Meshes {
+				if err := m.Validate(); err != nil {
+					t.Fatal(err)
+				}
+			}
 		}
 		if err != nil {
 			return
