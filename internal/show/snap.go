@@ -86,15 +86,10 @@ func Around(o *work.Opened, places [][2]float64) (collision.Round, error) {
 	if err != nil {
 		return collision.Round{}, err
 	}
-	var middle [2]float64
-	for _, p := range places {
-		middle[0], middle[1] = middle[0]+p[0]/float64(len(places)), middle[1]+p[1]/float64(len(places))
-	}
-	side := v.layout.On(v.box, middle[0], middle[1])
-	view := cropViews[side]
-	list := make([]geom.Vec2, len(places))
-	for i, p := range places {
-		list[i] = v.layout.Along(side, v.box, p[0], p[1])
+	view, along := v.alongView(places)
+	list := make([]geom.Vec2, len(along))
+	for i, p := range along {
+		list[i] = p
 	}
 	m, t, x, y, z := v.onPaper.M, v.onPaper.T, view.Axes()[0], view.Axes()[1], view.Depth()
 	to := geom.Affine{M: geom.Mat3{m[x], m[y], m[z]}, T: geom.Vec3{t[x], t[y], t[z]}}

@@ -131,19 +131,26 @@ func Round(o *work.Opened, places [][2]float64) (source.Crop, error) {
 	if err != nil {
 		return source.Crop{}, err
 	}
+	view, list := v.alongView(places)
+	m := v.paper.Apply(v.Prep.Source.Move)
+	axes := view.Axes()
+	for i := range list {
+		list[i][0], list[i][1] = list[i][0]+m[axes[0]], list[i][1]+m[axes[1]]
+	}
+	c := source.Drawn(list)
+	c.View = view
+	return c, c.Validate()
+}
+
+// alongView is the view that the middle of places of the paper is on, and where they are along its two axes.
+func (v view) alongView(places [][2]float64) (on source.CropView, list [][2]float64) {
 	var middle [2]float64
 	for _, p := range places {
 		middle[0], middle[1] = middle[0]+p[0]/float64(len(places)), middle[1]+p[1]/float64(len(places))
 	}
 	side := v.layout.On(v.box, middle[0], middle[1])
-	m := v.paper.Apply(v.Prep.Source.Move)
-	axes := cropViews[side].Axes()
-	var list [][2]float64
 	for _, p := range places {
-		at := v.layout.Along(side, v.box, p[0], p[1])
-		list = append(list, [2]float64{at[0] + m[axes[0]], at[1] + m[axes[1]]})
+		list = append(list, v.layout.Along(side, v.box, p[0], p[1]))
 	}
-	c := source.Drawn(list)
-	c.View = cropViews[side]
-	return c, c.Validate()
+	return cropViews[side], list
 }

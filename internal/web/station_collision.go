@@ -211,13 +211,15 @@ func (f *form) editShapes(d *collision.Decisions) {
 			}
 		}
 		e.By = k
-		for i, s := range strings.Split(f.str("hold"), ",") {
-			side, err := strconv.Atoi(s)
-			if f.str("hold") == "" || err != nil || i > 2 {
-				continue
+		if text := f.str("hold"); text != "" {
+			for i, s := range strings.Split(text, ",") {
+				side, err := strconv.Atoi(s)
+				if err != nil || side < -1 || side > 1 {
+					f.fail("%q is no side that is held: expected -1, 0 or 1", s)
+				}
+				axis, sign := f.axisOf(to, strconv.Itoa(i))
+				e.Hold[axis] = side * int(sign)
 			}
-			axis, sign := f.axisOf(to, strconv.Itoa(i))
-			e.Hold[axis] = side * int(sign)
 		}
 	case collision.Mirror, collision.Split:
 		e.Axis, _ = f.axisOf(to, f.str("about"))

@@ -135,10 +135,12 @@ type packer struct {
 // guessed is the share of the square where the search begins.
 const guessed = 0.85
 
-func newPacker(charts []*chart, o Options) *packer {
+// newPacker makes charts ready to be packed. When ctx ends it gives nil.
+func newPacker(ctx context.Context, charts []*chart, o Options) *packer {
 	p := &packer{o: o, tiles: make([]*tile, len(charts))}
-	_ = split.Each(context.Background(), len(charts),
-		func(i int) { p.tiles[i] = tileOf(charts[i], turnsOf(len(charts))) })
+	if split.Each(ctx, len(charts), func(i int) { p.tiles[i] = tileOf(charts[i], turnsOf(len(charts))) }) != nil {
+		return nil
+	}
 	area, side := 0.0, float64(o.Size)
 	p.top = math.Inf(1)
 	for _, t := range p.tiles {
@@ -229,8 +231,13 @@ func (p *packer) fill(k float64) float64 { return k * k / p.whole / p.whole }
 
 // finely packs in the manners that did best with the finest cells, and gives the best.
 func (p *packer) finely(ctx context.Context, about []packing) packing {
-	return slices.MaxFunc([]packing{p.narrowed(ctx, about[0]), p.narrowed(ctx, about[1])},
-		func(a, b packing) int { return cmp.Compare(a.scale, b.scale) })
+	best := p.narrowed(ctx, about[0])
+	if about[1].spots != nil {
+		if next := p.narrowed(ctx, about[1]); next.scale > best.scale {
+			best = next
+		}
+	}
+	return best
 }
 
 // narrowed packs in one manner with the finest cells, two scales at once.

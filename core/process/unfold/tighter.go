@@ -21,7 +21,10 @@ const (
 
 // tighter packs charts, cuts those that waste the most and packs again while that gains, and gives the best.
 func tighter(ctx context.Context, charts []*chart, bodies []*body, o Options) ([]*chart, *packer, packing) {
-	best := newPacker(charts, o)
+	best := newPacker(ctx, charts, o)
+	if best == nil {
+		return charts, nil, packing{}
+	}
 	at := best.about(ctx)
 	area := 0.0
 	for _, c := range charts {
@@ -55,7 +58,10 @@ func tighter(ctx context.Context, charts []*chart, bodies []*body, o Options) ([
 			break
 		}
 		charts = cut
-		p := newPacker(charts, o)
+		p := newPacker(ctx, charts, o)
+		if p == nil {
+			break
+		}
 		if got := p.about(ctx); got[0].scale > (1+gained)*at[0].scale {
 			kept, best, at, vain = charts, p, got, 0
 		} else {

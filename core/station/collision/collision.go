@@ -206,12 +206,12 @@ func (f Fit) Validate() error {
 		return fmt.Errorf("a sheet can't be taken %g m thick", f.Sheet)
 	case len(f.At) > mostPicks:
 		return fmt.Errorf("it is picked at too many places: expected at most %d", mostPicks)
-	case f.Round != nil && f.Round.Validate() != nil:
-		return f.Round.Validate()
 	case len(f.Without) > mostEdited:
 		return errors.New("it leaves out too many shapes")
 	case slices.ContainsFunc(slices.Concat(f.Without, f.At), func(p geom.Vec3) bool { return !p.IsFinite() }):
 		return errors.New("it names a place that is none")
+	case f.Round != nil:
+		return f.Round.Validate()
 	}
 	return nil
 }

@@ -1,21 +1,10 @@
 // Grips of the shape that is chosen, on each view: its sides and corners are dragged to size it, the arc at its corner
 // turns it; by pointer, or by arrow keys on a grip.
-import { held, rested, say, size, Snapper, turn } from "./shaping.js";
+import { catches, held, rested, say, size, Snapper, three, turn, two, views } from "./shaping.js";
 
-// views are the drawing's axes to the right and up in each view, with their signs, and the axis that one looks along.
-const views = [{ u: [0, 1], v: [1, 1], n: 2 }, { u: [2, -1], v: [1, 1], n: 0 }, { u: [0, 1], v: [2, -1], n: 1 }];
 const names = { "1,0": "right side", "-1,0": "left side", "0,1": "upper side", "0,-1": "lower side",
   "1,1": "upper right corner",
   "-1,1": "upper left corner", "1,-1": "lower right corner", "-1,-1": "lower left corner" };
-const catches = 7; // pixels of the paper within which it snaps
-
-// three is what lies along the drawing's axes of two numbers of a view.
-function three(view, a, b) {
-  const out = [0, 0, 0];
-  out[view.u[0]] = a * view.u[1];
-  out[view.v[0]] = b * view.v[1];
-  return out;
-}
 
 // mark draws one: a bracket at a corner, a bar with its two arrows at a side.
 function mark(gu, gv, box) {
@@ -72,7 +61,7 @@ function begin(grip) {
 
 // stretch shows it sized by so much along the view, in metres.
 function stretch(d, by) {
-  const [u, v] = [by[d.view.u[0]] * d.view.u[1], by[d.view.v[0]] * d.view.v[1]];
+  const [u, v] = two(d.view, by);
   const wide = d.box.width / d.scale, high = d.box.height / d.scale;
   d.times = [d.grip[0] && wide ? Math.max(0.02, 1 + (d.grip[0] * u) / wide) : 1,
     d.grip[1] && high ? Math.max(0.02, 1 + (d.grip[1] * v) / high) : 1];

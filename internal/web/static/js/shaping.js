@@ -1,8 +1,21 @@
 // What is done to a shape of collision by hand goes into the form of the worksheet, whose button decides it.
 
-const round = (v, n = 4) => Number(v.toFixed(n));
+export const round = (v, n = 4) => Number(v.toFixed(n));
 const form = () => document.querySelector("#editform");
 const axes = ["right", "up", "front"];
+export const catches = 7; // pixels of the paper within which what is dragged snaps
+
+// views are the drawing's axes to the right and up in each view, with their signs, and the axis that one looks along.
+export const views = [{ u: [0, 1], v: [1, 1], n: 2 }, { u: [2, -1], v: [1, 1], n: 0 }, { u: [0, 1], v: [2, -1], n: 1 }];
+
+// three is what lies along the drawing's axes of two numbers of a view, two is the way back.
+export function three(view, a, b) {
+  const out = [0, 0, 0];
+  out[view.u[0]] = a * view.u[1];
+  out[view.v[0]] = b * view.v[1];
+  return out;
+}
+export const two = (view, by) => [by[view.u[0]] * view.u[1], by[view.v[0]] * view.v[1]];
 
 // tick is the shape's in the table.
 export const tick = (id) => document.querySelector(`#shapes [name="shape"][value="${CSS.escape(id)}"]`);

@@ -1,23 +1,15 @@
 // Shapes of collision on the drawing: a press ticks one in the table, a drag or arrow keys move it. A drag snaps,
 // unless Ctrl is held.
 import { hide, show } from "./grips.js";
-import { held as heldBy, move, say, Snapper, tick } from "./shaping.js";
-
-const round = (m) => Number(m.toFixed(4));
-const catches = 7; // pixels of the paper within which it snaps
+import { catches, held as heldBy, move, round, say, Snapper, three, tick, two, views } from "./shaping.js";
 
 // along is how far a shape goes to the right, up and to the front by so many pixels of the paper, in a view.
-function along(view, dx, dy) {
-  const scale = Number(view.dataset.scale);
-  const u = dx / scale, v = -dy / scale;
-  return [[u, v, 0], [0, v, -u], [u, 0, -v]][view.dataset.side];
-}
+const along = (view, dx, dy) => three(views[view.dataset.side], dx / view.dataset.scale, -dy / view.dataset.scale);
 
 // pixels is the way back.
-function pixels(view, [right, up, front]) {
-  const scale = Number(view.dataset.scale);
-  const [u, v] = [[right, up], [-front, up], [right, -front]][view.dataset.side];
-  return [u * scale, -v * scale];
+function pixels(view, by) {
+  const [u, v] = two(views[view.dataset.side], by);
+  return [u * view.dataset.scale, -v * view.dataset.scale];
 }
 
 // shown lights the shapes that are ticked.
@@ -41,7 +33,7 @@ let timer;
 function place(g, dx, dy, onto = "") {
   moved.set(g, [dx, dy]);
   g.setAttribute("transform", `translate(${dx} ${dy})`);
-  const [right, up, front] = along(g.closest(".solids"), dx, dy).map(round);
+  const [right, up, front] = along(g.closest(".solids"), dx, dy).map((v) => round(v));
   say(`right ${right} m, up ${up} m, front ${front} m${onto && `, ${onto}`}`);
 }
 

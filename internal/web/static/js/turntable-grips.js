@@ -1,10 +1,9 @@
 // Grips of the shape that is chosen, on the turntable: a knob on each side of its box is pulled to size it, with Shift
 // to move it; an arc round each axis is pulled to turn it.
 import * as T from "../vendor/three-0.187.0.min.js";
-import { move, rested, say, size, Snapper, turn } from "./shaping.js";
+import { catches, move, rested, say, size, Snapper, turn } from "./shaping.js";
 
 const INK = 0x16232b, DIM = 0x1f4fbf;
-const catches = 8; // pixels within which it snaps
 const axis = (i) => new T.Vector3().setComponent(i, 1);
 
 // strip is a band of quads between two rows of places, seen from both sides.
