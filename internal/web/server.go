@@ -42,6 +42,7 @@ type Server struct {
 
 	answers  *answers
 	patience time.Duration // of a kit's page; see usualPatience
+	recent   time.Duration // see usualRecent
 }
 
 // Guard lets in only those who sign in; it is called before Handler. kept keeps their
@@ -54,8 +55,7 @@ func (s *Server) Guard(people People, kept Sessions, secure bool) {
 // loopback's own; the Host header of every request is checked against them.
 func New(desk *work.Desk, log *slog.Logger, hosts ...string) *Server {
 	s := &Server{desk: desk, board: show.New(desk), log: log, answers: newAnswers(), patience: usualPatience,
-		hosts: map[string]bool{"localhost": true, "127.0.0.1": true,
-			"::1": true}}
+		recent: usualRecent, hosts: map[string]bool{"localhost": true, "127.0.0.1": true, "::1": true}}
 	for _, h := range hosts {
 		s.hosts[strings.ToLower(h)] = true
 	}

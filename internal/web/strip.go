@@ -40,7 +40,7 @@ const stripMost = 6
 func (s *Server) strip(w http.ResponseWriter, r *http.Request) error {
 	out := strip{Jobs: []stripJob{}}
 	sum := 0
-	for _, j := range s.desk.Jobs.Lately(recent) {
+	for _, j := range s.desk.Jobs.Lately(s.recent) {
 		if !j.Done {
 			out.Running, sum = out.Running+1, sum+j.Percent
 		}
@@ -72,8 +72,8 @@ func (s *Server) jobAgain(w http.ResponseWriter, r *http.Request) error {
 	}{next.ID}, nil)
 }
 
-// recent is how long a job that ended is told of.
-const recent = 20 * time.Second
+// usualRecent is how long a job that ended is told of.
+const usualRecent = 20 * time.Second
 
 // leftOf words how long a job still takes, by how long it took so far.
 func leftOf(j work.State) string {
