@@ -201,7 +201,7 @@ func FuzzRead(f *testing.F) {
 		runtime.ReadMemStats(&before)
 		start := time.Now()
 		s, _, err := read(t, data)
-		if time.Since(start) > 2*time.Second {
+		if time.Since(start) > 20*time.Second {
 			t.Fatalf("took %v", time.Since(start))
 		}
 		if runtime.ReadMemStats(&after); after.TotalAlloc-before.TotalAlloc > 256<<20 {

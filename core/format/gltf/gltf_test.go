@@ -382,7 +382,7 @@ func FuzzRead(f *testing.F) {
 		start := time.Now()
 		s, _, err := Read(context.Background(), bundle.New([]bundle.File{{Name: "a.glb", Data: data},
 			{Name: "x.bin", Data: make([]byte, 4096)}}), "a.glb", nil)
-		if time.Since(start) > 2*time.Second {
+		if time.Since(start) > 20*time.Second {
 			t.Fatalf("took %v", time.Since(start))
 		}
 		if runtime.ReadMemStats(&after); after.TotalAlloc-before.TotalAlloc > 256<<20 {

@@ -354,7 +354,7 @@ func FuzzRead(f *testing.F) {
 		s, _, err := Read(context.Background(),
 			bundle.New([]bundle.File{{Name: "a.obj", Data: data}, {Name: "a.mtl", Data: mtl},
 				{Name: "shed.mtl", Data: mtl}}), "a.obj", nil)
-		if time.Since(start) > 2*time.Second {
+		if time.Since(start) > 20*time.Second {
 			t.Fatalf("took %v", time.Since(start))
 		}
 		if runtime.ReadMemStats(&after); after.TotalAlloc-was.TotalAlloc > 256<<20 {
