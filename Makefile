@@ -6,7 +6,7 @@ export GOFLAGS := $(GOFLAGS) -trimpath
 # What takes long in the core, and is left to make test.
 SLOW = Noticed|Climb|Halves|ManyHeights|NumberOfProcessors|OfOneAnother|StepsShow|MakeLadders|ComesBackAsALadder|ByHandAreJudged|LargeMeshesWait|EveryRemedy|Yardstick|WellKnown|ManyParts|ANewRevision|LODs|OddMeshes|ImperfectMeshes|BodiesAround|PlacesAndNames|TakeTheirTime|EditsByHand|EveryProperty|EveryCorner|WhenThatIsAskedFor|MemoryIs|CantBeHad|TheLimitIs|AreSheets|IsSolved|Ladder|Doorway|RoundThings|Hull|Arrives|Bak|Damaged|PassagesStay|Capsules|Mirrored|RoundTrip
 
-.PHONY: demo build test quick race mutate bench fuzz soak trial trial-windows docs screenshots
+.PHONY: demo build test quick race mutate bench fuzz soak trial trial-windows docs screenshots dist
 
 demo: build ## builds and starts Yarvek with the demo kit
 	./bin/yarvek demo
@@ -69,6 +69,9 @@ trial: ## five minutes of the long trials; all tests at their full size; a thous
 
 trial-windows: ## the Windows program under Wine: a walk, kills, a second start
 	GO=$(GO) tools/trial-windows.sh
+
+dist: ## what is given out, in build/dist: a program for each system, archives, Debian packages, licences, sums
+	GOFLAGS= $(GO) -C tools/dist run . $(CURDIR) $(CURDIR)/build/dist
 
 docs: ## renews what is made of the program: the schema of a prep, and the guide's tables of decisions
 	$(GO) run ./tools/docs

@@ -43,7 +43,7 @@ var layers = [][]string{
 	{"core/station/"},
 	{"core/prep"},
 	{"core/compare", "core/deliver", "core/prep/preptest"},
-	{"internal/disk", "internal/report"},
+	{"internal/disk", "internal/report", "internal/build"},
 	{"internal/outbox"},
 	{"internal/batch"},
 	{"internal/store", "internal/draft"},

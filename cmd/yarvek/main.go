@@ -55,6 +55,7 @@ func rootCommand() *cobra.Command {
 	root.AddCommand(serveCommand(), demoCommand(), inspectCommand(), arriveCommand(), prepareCommand(), checkCommand(),
 		batchCommand(), watchCommand(), diffCommand(), tidyCommand(),
 		simplifyCommand(), ladderCommand(), collideCommand(), texturesCommand(), unwrapCommand(), targetCommand(),
-		verifyCommand(), backupCommand(), restoreCommand(), sweepCommand(), userCommand(), manCommand())
+		verifyCommand(), backupCommand(), restoreCommand(), sweepCommand(), userCommand(), manCommand(),
+		versionCommand())
 	return root
 }

@@ -147,6 +147,16 @@ func MediaType(suffix string) string {
 	return ""
 }
 
+// Suffixes are those of the files that are read, each once, in the order of their kinds.
+func Suffixes() (list []string) {
+	for _, k := range kinds {
+		if !slices.Contains(list, k.suffix) {
+			list = append(list, k.suffix)
+		}
+	}
+	return list
+}
+
 // Names are those of all kinds that are read, as “FBX, OBJ or glTF”.
 func Names() string {
 	var list []string

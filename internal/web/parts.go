@@ -1,37 +1,48 @@
 package web
 
 import (
+	"encoding/json"
 	"net/http"
 	"runtime/debug"
 	"strings"
+
+	"yarvek/internal/build"
 )
 
-// part is something shipped with Yarvek.
-type part struct{ Name, Version, Use, Licence, Text string }
+// part is something shipped with Yarvek, as static/vendor/parts.json lists it.
+type part struct {
+	Name    string `json:"name"`
+	Version string `json:"version"`
+	Use     string `json:"use"`
+	Licence string `json:"licence"`
+	Text    string `json:"text"` // file of its licence, then what stands there
+}
 
 // partsPage lists what ships with Yarvek.
 type partsPage struct {
+	Build   build.Build
 	Parts   []part
 	Modules []module
 }
 
 // parts lists what ships with Yarvek and under which licence.
 func (s *Server) parts(w http.ResponseWriter, _ *http.Request) error {
-	list := []part{
-		{"Bootstrap", "5.3.9", "base of the style sheet", "MIT", "bootstrap"},
-		{"htmx", "2.0.11", "swaps parts of a page", "0BSD", "htmx"},
-		{"three.js", "0.187.0", "draws the turntable, and reads exports as a second opinion", "MIT", "three"},
-		{"Archivo", "5.3.0", "type for words", "SIL OFL 1.1", "archivo"},
-		{"IBM Plex Mono", "5.3.0", "type for figures", "SIL OFL 1.1", "ibm-plex-mono"},
+	data, err := static.ReadFile("static/vendor/parts.json")
+	if err != nil {
+		return err
+	}
+	var list []part
+	if err := json.Unmarshal(data, &list); err != nil {
+		return err
 	}
 	for i := range list {
-		b, err := static.ReadFile("static/vendor/licences/" + list[i].Text + ".txt")
+		b, err := static.ReadFile("static/vendor/licences/" + list[i].Text)
 		if err != nil {
 			return err
 		}
 		list[i].Text = string(b)
 	}
-	s.render(w, http.StatusOK, "parts", "Parts and licences · Yarvek", partsPage{list, modules()})
+	s.render(w, http.StatusOK, "parts", "Parts and licences · Yarvek", partsPage{build.This(), list, modules()})
 	return nil
 }
 

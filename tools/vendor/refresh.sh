@@ -40,3 +40,15 @@ cp node_modules/bootstrap/LICENSE "$out/licences/bootstrap.txt"
 cp node_modules/three/LICENSE "$out/licences/three.txt"
 cp node_modules/@fontsource-variable/archivo/LICENSE "$out/licences/archivo.txt"
 cp node_modules/@fontsource/ibm-plex-mono/LICENSE "$out/licences/ibm-plex-mono.txt"
+
+# What the page of parts and the bill of materials say of them.
+cat >"$out/parts.json" <<END
+[
+  {"name": "Bootstrap", "version": "$bootstrap", "use": "base of the style sheet", "licence": "MIT", "text": "bootstrap.txt"},
+  {"name": "htmx", "version": "$htmx", "use": "swaps parts of a page", "licence": "0BSD", "text": "htmx.txt"},
+  {"name": "three.js", "version": "$three", "use": "draws the turntable, and reads exports as a second opinion",
+   "licence": "MIT", "text": "three.txt"},
+  {"name": "Archivo", "version": "$archivo", "use": "type for words", "licence": "OFL-1.1", "text": "archivo.txt"},
+  {"name": "IBM Plex Mono", "version": "$plex", "use": "type for figures", "licence": "OFL-1.1", "text": "ibm-plex-mono.txt"}
+]
+END
