@@ -7,6 +7,7 @@ import (
 	"archive/zip"
 	"bufio"
 	"bytes"
+	"encoding/json"
 	"errors"
 	"fmt"
 	"io"
@@ -79,7 +80,27 @@ func start(t *testing.T, data string, args ...string) *server {
 	}
 	s := &server{cmd: program(data, append(args, "--addr", "127.0.0.1:0")...), log: new(bytes.Buffer), client: client()}
 	require.NoError(t, s.begin(t), s.log.String())
+	if args[0] == "demo" {
+		s.filled(t)
+	}
 	return s
+}
+
+// filled waits until the demo kit is full, which a demo that begins says of no page.
+func (s *server) filled(t *testing.T) {
+	t.Helper()
+	for {
+		_, b, err := s.get("/jobs")
+		require.NoError(t, err)
+		var list struct {
+			Running int `json:"running"`
+		}
+		require.NoError(t, json.Unmarshal(b, &list))
+		if list.Running == 0 {
+			return
+		}
+		time.Sleep(100 * time.Millisecond)
+	}
 }
 
 // client is one that waits as long as a person might.

@@ -29,7 +29,7 @@ func verifyCommand() *cobra.Command {
 			}
 			return say(c.OutOrStdout(), data, v)
 		}}
-	c.Flags().StringVar(&data, "data", "yarvek-data", "folder that holds everything")
+	dataFlag(c.Flags(), &data)
 	c.Flags().StringVar(&accept, "accept", "", "take a damaged row as it reads now, such as kits:3; no server may run")
 	return c
 }
@@ -132,7 +132,7 @@ func backupCommand() *cobra.Command {
 			}
 			return nil
 		}}
-	c.Flags().StringVar(&data, "data", "yarvek-data", "folder that holds everything")
+	dataFlag(c.Flags(), &data)
 	c.Flags().StringVarP(&to, "out", "o", "", "file to write, such as kits.zip")
 	c.Flags().StringVar(&check, "check", "", "backup to look at; nothing is written")
 	return c
@@ -181,7 +181,7 @@ func restoreCommand() *cobra.Command {
 			}
 			return said
 		}}
-	c.Flags().StringVar(&data, "data", "yarvek-data", "folder to make, or an empty one")
+	dataFlag(c.Flags(), &data)
 	return c
 }
 
@@ -218,7 +218,7 @@ func sweepCommand() *cobra.Command {
 			}
 			return err
 		}}
-	c.Flags().StringVar(&data, "data", "yarvek-data", "folder that holds everything")
+	dataFlag(c.Flags(), &data)
 	c.Flags().BoolVar(&move, "move", false, "move them to the trash")
 	return c
 }

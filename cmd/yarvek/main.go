@@ -36,6 +36,7 @@ func main() {
 		}
 		if !errors.Is(err, errSaid) {
 			fmt.Fprintln(os.Stderr, "yarvek:", err)
+			hold()
 		}
 		if errors.Is(err, errDifferent) {
 			os.Exit(exitDifferent)
@@ -47,11 +48,18 @@ func main() {
 // rootCommand is the program with all its commands.
 func rootCommand() *cobra.Command {
 	root := &cobra.Command{
-		Use:           "yarvek",
-		Short:         "Make static meshes right for a real-time engine",
-		SilenceUsage:  true,
-		SilenceErrors: true,
+		Use:   "yarvek",
+		Short: "Make static meshes right for a real-time engine",
+		Long: `Make static meshes right for a real-time engine, and prove what is sent.
+
+Without a command the workbench is served on your own data, and opened in the browser.`,
+		SilenceUsage:      true,
+		SilenceErrors:     true,
+		Args:              cobra.NoArgs,
+		PersistentPreRunE: defaultData,
+		RunE:              func(c *cobra.Command, _ []string) error { return home(c.Context(), c.OutOrStdout()) },
 	}
+	cobra.MousetrapHelpText = "" // a double click is how it is started
 	root.AddCommand(serveCommand(), demoCommand(), inspectCommand(), arriveCommand(), prepareCommand(), checkCommand(),
 		batchCommand(), watchCommand(), diffCommand(), tidyCommand(),
 		simplifyCommand(), ladderCommand(), collideCommand(), texturesCommand(), unwrapCommand(), targetCommand(),

@@ -38,6 +38,8 @@ type serving struct {
 	backup rolling
 	most   int // connections of an address
 	boxes  []string
+	open   bool // the browser, once it answers
+	demo   bool // with the demo kit, where there is no kit
 }
 
 func (s *serving) flags(c *cobra.Command) {
@@ -64,28 +66,23 @@ func serveCommand() *cobra.Command {
 	var s serving
 	c := &cobra.Command{Use: "serve", Short: "Serve the workbench on your own data", Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			return s.run(c.Context(), c.OutOrStdout(), nil)
+			return s.run(c.Context(), c.OutOrStdout())
 		}}
 	s.flags(c)
-	c.Flags().StringVar(&s.data, "data", "yarvek-data", "folder that holds everything")
+	c.Flags().BoolVar(&s.open, "open", false, "open it in the browser")
+	dataFlag(c.Flags(), &s.data)
 	return c
 }
 
 func demoCommand() *cobra.Command {
-	var s serving
+	s := serving{demo: true}
 	c := &cobra.Command{Use: "demo", Short: "Serve the workbench with the demo kit, in a data folder of its own",
 		Args: cobra.NoArgs,
 		RunE: func(c *cobra.Command, _ []string) error {
-			return s.run(c.Context(), c.OutOrStdout(), func(ctx context.Context, d *work.Desk) error {
-				kits, err := d.Kits(ctx)
-				if err != nil || len(kits) > 0 {
-					return err
-				}
-				_, err = demo.Fill(ctx, d)
-				return err
-			})
+			return s.run(c.Context(), c.OutOrStdout())
 		}}
 	s.flags(c)
+	c.Flags().BoolVar(&s.open, "open", false, "open it in the browser")
 	c.Flags().StringVar(&s.data, "data", "demo-data", "folder that holds everything")
 	return c
 }
@@ -97,7 +94,24 @@ const grace = 10 * time.Second
 // collected: less than usual, since what is computed for a page is large and short-lived.
 const collectAt = 50
 
-func (s *serving) run(ctx context.Context, out io.Writer, fill func(context.Context, *work.Desk) error) error {
+// How long one that has the folder may take until it answers: long where that page is all that is wanted.
+const (
+	firstAnswers     = time.Second
+	firstAnswersHome = 10 * time.Second
+)
+
+// begin makes the demo kit where there is no kit, and has it filled in the background.
+func begin(ctx context.Context, d *work.Desk) error {
+	kits, err := d.Kits(ctx)
+	if err != nil || len(kits) > 0 {
+		return err
+	}
+	_, err = demo.Begin(ctx, d)
+	return err
+}
+
+// run serves the data folder until ctx ends. The error is a *errRuns where another server has it and answers.
+func (s *serving) run(ctx context.Context, out io.Writer) error {
 	debug.SetGCPercent(collectAt)
 	if err := s.backup.check(); err != nil {
 		return err
@@ -108,6 +122,13 @@ func (s *serving) run(ctx context.Context, out io.Writer, fill func(context.Cont
 	}
 	st, err := store.Open(dir)
 	if errors.Is(err, store.ErrInUse) {
+		wait := firstAnswers
+		if s.open {
+			wait = firstAnswersHome
+		}
+		if url := running(ctx, dir, wait); url != "" {
+			return &errRuns{url, dir}
+		}
 		return fmt.Errorf("%s is in use by another Yarvek. Go to the address that one printed, end it first, or name "+
 			"another folder "+
 			"with --data", dir)
@@ -119,11 +140,12 @@ func (s *serving) run(ctx context.Context, out io.Writer, fill func(context.Cont
 	log := slog.New(slog.NewTextHandler(os.Stderr, nil))
 	desk := work.New(st, s.limits, log)
 	defer desk.Close()
+	desk.Fillers = demo.Fillers()
 	if err := desk.Resume(ctx); err != nil {
 		return err
 	}
-	if fill != nil {
-		if err := fill(ctx, desk); err != nil {
+	if s.demo {
+		if err := begin(ctx, desk); err != nil {
 			return err
 		}
 	}
@@ -175,7 +197,12 @@ func (s *serving) run(ctx context.Context, out io.Writer, fill func(context.Cont
 		l = tls.NewListener(l, &tls.Config{Certificates: []tls.Certificate{pair}, NextProtos: []string{"http/1.1"}})
 	}
 	_, port, _ := net.SplitHostPort(l.Addr().String()) // a listener's own address
-	fmt.Fprintf(out, "Yarvek is at %s://%s\nIts data is in %s\n", scheme, net.JoinHostPort(names[0], port), dir)
+	url := scheme + "://" + net.JoinHostPort(names[0], port)
+	fmt.Fprintf(out, "Yarvek is at %s\nIts data is in %s\n", url, dir)
+	if err := os.WriteFile(addressFile(dir), []byte(url+"\n"), 0o600); err != nil {
+		log.Warn("a second start will not find this one", "error", err)
+	}
+	defer os.Remove(addressFile(dir))
 	if shared {
 		fmt.Fprintln(out, "Others on the network can reach it; they sign in with accounts of `yarvek user add`.")
 		if s.cert == "" {
@@ -185,6 +212,9 @@ func (s *serving) run(ctx context.Context, out io.Writer, fill func(context.Cont
 		}
 	}
 	fmt.Fprintln(out, "Press Ctrl+C to end.")
+	if s.open {
+		openBrowser(out, url)
+	}
 	return serve(ctx, srv, l)
 }
 

@@ -26,7 +26,7 @@ import (
 func userCommand() *cobra.Command {
 	var data string
 	c := &cobra.Command{Use: "user", Short: "Keep the accounts of a shared installation"}
-	c.PersistentFlags().StringVar(&data, "data", "yarvek-data", "folder that holds everything")
+	dataFlag(c.PersistentFlags(), &data)
 	with := func(do withAccounts) func(*cobra.Command, []string) error {
 		return func(c *cobra.Command, args []string) (err error) {
 			dir, err := filepath.Abs(data)

@@ -7,6 +7,7 @@ import (
 	"bytes"
 	"context"
 	"fmt"
+	"slices"
 
 	"yarvek/core/format/bundle"
 	"yarvek/core/format/gltf"
@@ -98,36 +99,90 @@ func Files(ctx context.Context) ([][]bundle.File, error) {
 	return sets, nil
 }
 
-// Fill makes the demo kit.
-func Fill(ctx context.Context, d *work.Desk) (work.Kit, error) {
-	kit, err := d.NewKit(ctx, KitName, target.Shipped[1].ID)
-	if err != nil {
-		return kit, err
+// Fillers are what a desk must know to have the demo kit filled in the background.
+func Fillers() map[string]work.Filler { return map[string]work.Filler{"demo": fill} }
+
+// Begin makes the demo kit and has it filled in the background, by a desk that knows Fillers.
+func Begin(ctx context.Context, d *work.Desk) (work.Kit, error) {
+	kit, err := newKit(ctx, d)
+	if err == nil {
+		_, err = d.FillLater(ctx, kit, "demo")
 	}
-	for _, it := range items() {
-		if err := add(ctx, d, kit, it); err != nil {
-			return kit, fmt.Errorf("%s: %w", it.scene.Name, err)
-		}
-	}
-	return kit, nil
+	return kit, err
 }
 
-func add(ctx context.Context, d *work.Desk, kit work.Kit, it item) error {
+// Fill makes the demo kit, and is done when it is full.
+func Fill(ctx context.Context, d *work.Desk) (work.Kit, error) {
+	kit, err := newKit(ctx, d)
+	if err == nil {
+		_, err = fill(ctx, d, kit, func(string, float64) {})
+	}
+	return kit, err
+}
+
+func newKit(ctx context.Context, d *work.Desk) (work.Kit, error) {
+	return d.NewKit(ctx, KitName, target.Shipped[1].ID)
+}
+
+// fill is a [work.Filler].
+func fill(ctx context.Context, d *work.Desk, kit work.Kit, report func(string, float64)) (*work.Intake, error) {
+	there, err := d.Assets(ctx, kit.ID)
+	if err != nil {
+		return nil, err
+	}
+	gone, err := d.Removed(ctx, kit.ID)
+	if err != nil {
+		return nil, err
+	}
+	// All are there first, so that they can be looked at while some are prepared, which takes longer.
+	in, list := &work.Intake{Kit: kit}, items()
+	assets := make([]work.Asset, len(list))
+	for i, it := range list {
+		report(it.scene.Name, 0.2*float64(i)/float64(len(list)))
+		named := func(a work.Asset) bool { return a.Name == it.scene.Name }
+		switch at := slices.IndexFunc(there, named); {
+		case at >= 0:
+			assets[i] = there[at]
+		case slices.ContainsFunc(gone, named):
+		case ctx.Err() != nil: // stopped: what came in stays
+			in.Unread = append(in.Unread, it.scene.Name)
+		default:
+			if assets[i], err = bring(ctx, d, kit, it); err != nil {
+				return in, fmt.Errorf("%s: %w", it.scene.Name, err)
+			}
+		}
+	}
+	for i, it := range list {
+		if assets[i].ID == 0 {
+			continue
+		}
+		report(it.scene.Name, 0.2+0.8*float64(i)/float64(len(list)))
+		if err := prepare(ctx, d, kit, assets[i], it); err != nil && ctx.Err() == nil {
+			return in, fmt.Errorf("%s: %w", it.scene.Name, err)
+		}
+		in.Came = append(in.Came, work.Came{Asset: assets[i]})
+	}
+	return in, nil
+}
+
+// bring makes the asset of an item.
+func bring(ctx context.Context, d *work.Desk, kit work.Kit, it item) (work.Asset, error) {
 	files, err := it.write(ctx, it.scene)
 	if err != nil {
-		return err
+		return work.Asset{}, err
 	}
 	u := d.NewUpload()
 	defer u.Close()
 	for _, f := range files {
 		if err := u.Add(f.Name, bytes.NewReader(f.Data)); err != nil {
-			return err
+			return work.Asset{}, err
 		}
 	}
-	a, err := d.Bring(ctx, kit.ID, it.scene.Name, u)
-	if err != nil {
-		return err
-	}
+	return d.Bring(ctx, kit.ID, it.scene.Name, u)
+}
+
+// prepare decides what is decided for an item, and sends it where it is ready. What was done before is not done again.
+func prepare(ctx context.Context, d *work.Desk, kit work.Kit, a work.Asset, it item) error {
 	changes := a.Changes
 	decide := func(change func(*prep.Prep)) error {
 		label, err := d.Decide(ctx, a.ID, changes, func(p *prep.Prep) error {
@@ -158,6 +213,9 @@ func add(ctx context.Context, d *work.Desk, kit work.Kit, it item) error {
 			return err
 		}
 	}
-	_, err = d.Send(ctx, a.ID, work.Leave{})
+	if _, sent, err := d.Exports(ctx, kit.ID, a.ID, 0, 1); err != nil || sent > 0 {
+		return err
+	}
+	_, err := d.Send(ctx, a.ID, work.Leave{})
 	return err
 }

@@ -3,6 +3,7 @@ package demo
 import (
 	"context"
 	"testing"
+	"time"
 
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
@@ -56,4 +57,53 @@ func TestTheDemoKitHasTheFaultsItPromises(t *testing.T) {
 		}
 	}
 	assert.Equal(t, 3, exported)
+}
+
+// A kit whose filling was broken off is filled to its end by the next start: nothing is there twice, what somebody took
+// out stays out, and what is to be sent is sent once.
+func TestABrokenOffFillingGoesOn(t *testing.T) {
+	ctx := context.Background()
+	dir := t.TempDir()
+	open := func() (*store.Store, *work.Desk) {
+		s, err := store.Open(dir)
+		require.NoError(t, err)
+		d := work.New(s, work.DefaultLimits, nil)
+		d.Fillers = Fillers()
+		return s, d
+	}
+	s, d := open()
+	kit, err := Begin(ctx, d)
+	require.NoError(t, err)
+	there := func() []work.Asset {
+		list, err := d.Assets(ctx, kit.ID)
+		require.NoError(t, err)
+		return list
+	}
+	require.Eventually(t, func() bool { return len(there()) > 2 }, time.Minute, time.Millisecond)
+	_, err = d.Remove(ctx, there()[0].ID, true)
+	require.NoError(t, err)
+	d.Close()
+	require.NoError(t, s.Close())
+
+	s, d = open()
+	t.Cleanup(func() { d.Close(); _ = s.Close() })
+	require.NoError(t, d.Resume(ctx))
+	d.Jobs.Wait()
+	names := map[string]bool{}
+	for _, a := range there() {
+		names[a.Name] = true
+	}
+	assert.Len(t, there(), 12)
+	assert.Len(t, names, 12)
+	for _, a := range there() {
+		_, sent, err := d.Exports(ctx, kit.ID, a.ID, 0, 9)
+		require.NoError(t, err)
+		want := 0
+		if a.Name == "boardwalk-2m" || a.Name == "tide-gauge-hut" {
+			want = 1
+		}
+		assert.Equal(t, want, sent, a.Name)
+	}
+	_, err = d.FillLater(ctx, kit, "unheard")
+	assert.Error(t, err)
 }

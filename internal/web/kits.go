@@ -69,12 +69,12 @@ func (s *Server) newKit(w http.ResponseWriter, r *http.Request) error {
 	return seeOther(w, r, "/kits/%d", k.ID)
 }
 
-// demoKit fills the demo kit, once, and goes to it.
+// demoKit begins a demo kit and goes to it, which tells how far the filling is.
 func (s *Server) demoKit(w http.ResponseWriter, r *http.Request) error {
 	if err := nothing(w, r); err != nil {
 		return err
 	}
-	k, err := demo.Fill(r.Context(), s.desk)
+	k, err := demo.Begin(r.Context(), s.desk)
 	if err != nil {
 		return err
 	}

@@ -10,13 +10,14 @@ import (
 	"yarvek/internal/store"
 )
 
-// errand is long work that changes a kit, as it is kept until it ended: one of the three.
+// errand is long work that changes a kit, as it is kept until it ended: one of the four.
 type errand struct {
 	Files   []store.File `json:",omitempty"` // to be taken in
 	Refused []Refusal    `json:",omitempty"` // of that upload
 	Passed  []string     `json:",omitempty"`
 	Do      *Many        `json:",omitempty"` // to be decided
 	Send    *sending     `json:",omitempty"`
+	Fill    string       `json:",omitempty"` // the filler that it is filled by
 }
 
 // mostTries is how many starts go on with an errand by themselves: one that ends the program each time is left to a
@@ -121,6 +122,14 @@ func (d *Desk) orderOf(ctx context.Context, kept store.Errand, e errand) (o Orde
 			}
 		}
 		if o, err = d.convoy(ctx, kept.Kit, s); err != nil {
+			return o, err
+		}
+	case e.Fill != "":
+		kit, err := d.store.Kit(ctx, kept.Kit)
+		if err != nil {
+			return o, err
+		}
+		if o, err = d.filling(ctx, kit, e.Fill); err != nil {
 			return o, err
 		}
 	default:

@@ -72,6 +72,7 @@ type Desk struct {
 	Limits  Limits
 	Jobs    *Jobs
 	Derived *Derived
+	Fillers map[string]Filler // those that fill kits, by their names; set before the desk is used
 
 	store   *store.Store
 	log     *slog.Logger

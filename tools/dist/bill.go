@@ -9,6 +9,10 @@ import (
 	cdx "github.com/CycloneDX/cyclonedx-go"
 )
 
+// undetected are the licences, read by a person, of those that the tool finds none of: its text is worded otherwise than
+// usual, or it lies elsewhere than with modules.
+var undetected = map[string]string{"github.com/pressly/goose/v3": "MIT", "std": "BSD-3-Clause"}
+
 // bill is the bill of materials of a program: its Go modules, as CycloneDX's own tool finds them in it, and the parts
 // of its pages, which that can't see.
 func (r *release) bill(p platform, program string) ([]byte, error) {
@@ -32,6 +36,16 @@ func (r *release) bill(p platform, program string) ([]byte, error) {
 		return nil, err
 	}
 	list := *b.Components
+	for i, c := range list {
+		if c.Licenses != nil {
+			continue
+		}
+		is, ok := undetected[c.Name]
+		if !ok {
+			return nil, fmt.Errorf("the bill of materials: no licence of %s was found", c.Name)
+		}
+		list[i].Licenses = &cdx.Licenses{{License: &cdx.License{ID: is}}}
+	}
 	for _, part := range parts {
 		list = append(list, cdx.Component{Type: cdx.ComponentTypeLibrary, Name: part.Name, Version: part.Version,
 			BOMRef: "page:" + part.Name, Licenses: &cdx.Licenses{{License: &cdx.License{ID: part.Licence}}}})

@@ -249,8 +249,8 @@ func said(dir string, env []string, name string, args ...string) (string, error)
 // part is one of what a program is made of: a Go module, Go itself, or a part of its pages.
 type part struct {
 	Name, Version, Licence string
-	dir           string // that its licence lies in
-	Text          string // file of its licence there, "" for all that look like one
+	dir                    string // that its licence lies in
+	Text                   string // file of its licence there, "" for all that look like one
 }
 
 // parts are those of a program, its modules as the Go command wrote them into it.

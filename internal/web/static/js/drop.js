@@ -111,6 +111,17 @@ function ended() {
 }
 document.addEventListener("htmx:afterSettle", ended);
 
+// What a job brings in stands in the list while it goes on, unless somebody is at it there.
+let step;
+document.addEventListener("htmx:afterSettle", (e) => {
+  const now = e.target.closest?.("#intake")?.querySelector("[data-step]")?.dataset.step;
+  if (!now || now === step) return;
+  const first = step === undefined;
+  step = now;
+  const at = document.activeElement?.closest("main > :not(#intake)");
+  if (!first && !at && !scrollY && /^\/kits\/\d+$/.test(location.pathname)) refresh(location.pathname);
+});
+
 // refresh redraws line-up and table under the outcome.
 async function refresh(kit) {
   const doc = new DOMParser().parseFromString(await (await fetch(kit)).text(), "text/html");
