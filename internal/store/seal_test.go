@@ -101,10 +101,11 @@ func TestEveryColumnOfEveryRowIsSealed(t *testing.T) {
 		`SELECT name FROM sqlite_master WHERE type = 'table' AND name NOT LIKE 'sqlite_%' AND name NOT LIKE 'goose_%'`)
 	require.NoError(t, err)
 	free := map[string][]string{ // columns that are not sealed
-		"kits":         {"moved"},                  // a count for pages: a wrong one makes a page anew
-		"exports":      {"packing", "certificate"}, // by their sums; looked at below
-		"failed_tries": {"who", "times", "last"},   // forgotten after an hour
-		"seals":        {"name", "expr"},           // what is wrong here, no row holds
+		"kits":         {"moved"},                    // a count for pages: a wrong one makes a page anew
+		"exports":      {"packing", "certificate"},   // by their sums; looked at below
+		"failed_tries": {"who", "times", "last"},     // forgotten after an hour
+		"programs":     {"version", "program", "at"}, // what an older program says
+		"seals":        {"name", "expr"},             // what is wrong here, no row holds
 	}
 	for _, table := range tables {
 		columns, err := all(context.Background(), db, func(row scanner) (name string, err error) {

@@ -19,7 +19,6 @@ import (
 	"sync"
 	"time"
 
-	"github.com/pressly/goose/v3"
 	_ "modernc.org/sqlite" // registers the driver
 
 	"yarvek/core/target"
@@ -108,15 +107,7 @@ func open(dir string) (*Store, error) {
 	if err != nil {
 		return nil, err
 	}
-	sub, err := fs.Sub(migrations, "migrations")
-	if err != nil {
-		return nil, err
-	}
-	p, err := goose.NewProvider(goose.DialectSQLite3, db, sub)
-	if err == nil {
-		_, err = p.Up(context.Background())
-	}
-	if err == nil {
+	if err = update(context.Background(), dir, db); err == nil {
 		err = keepSeals(context.Background(), db)
 	}
 	if err != nil {

@@ -207,7 +207,7 @@ func toLookAt(ctx context.Context, file string) (*sql.DB, error) {
 const databaseName = "yarvek.db"
 
 // newest is the schema this program knows, the number of the last migration.
-const newest = 13
+const newest = 14
 
 // judged makes sure of what seems to be damage: an error of SQLite that speaks of the content becomes *damaged only
 // when an integrity check fails too; any other error stays.
@@ -265,6 +265,11 @@ func sane(dir string) error {
 		return unopened(dir, judged(db, err))
 	}
 	if version > newest {
+		if program := made(db, version); program != "" {
+			return fmt.Errorf("the database in %s is of a newer Yarvek: %s brought it to version %d, and this program knows %d. "+
+				"Nothing was changed. Start that program or a later one, or name another folder with --data", dir, program,
+				version, newest)
+		}
 		return fmt.Errorf("the database in %s is of a newer Yarvek: it has version %d, and this program knows %d. Nothing "+
 			"was changed. "+
 			"Start the newer program, or name another folder with --data", dir, version, newest)
