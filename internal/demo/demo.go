@@ -219,3 +219,15 @@ func prepare(ctx context.Context, d *work.Desk, kit work.Kit, a work.Asset, it i
 	_, err := d.Send(ctx, a.ID, work.Leave{})
 	return err
 }
+
+// ExampleName is what the kit of the worked example is called.
+const ExampleName = "Worked example"
+
+// Example makes a kit with the lantern as it came, for the worked example of the guide.
+func Example(ctx context.Context, d *work.Desk) (work.Asset, error) {
+	kit, err := d.NewKit(ctx, ExampleName, target.Shipped[1].ID)
+	if err != nil {
+		return work.Asset{}, err
+	}
+	return bring(ctx, d, kit, items()[1])
+}

@@ -23,6 +23,7 @@ import (
 	"yarvek/core/station"
 	"yarvek/core/target"
 	"yarvek/internal/draft"
+	"yarvek/internal/guide"
 )
 
 //go:embed templates
@@ -87,6 +88,9 @@ var words = template.FuncMap{
 	"nowhere":    func(p geom.Vec3) bool { return p == geom.Vec3{} },
 	"lastname":   station.LastName,
 	"some":       station.Some,
+	"mark":       guide.Mark,
+	"once":       guide.Once,
+	"why":        why,
 	"extents3":   func() []string { return []string{"Width", "Height", "Depth"} },
 	"stationkey": func(n int) string {
 		return fmt.Sprint(n % 10)

@@ -129,6 +129,7 @@ func (s *Server) Handler() http.Handler {
 		r.Get("/turntable", s.page(s.keep(s.ofAsset, s.turntable)))
 		r.Get("/small.svg", s.page(s.small))
 		r.Get("/came", s.page(s.keep(s.ofAsset, s.came)))
+		r.Get("/example", s.page(s.example))
 		r.Get("/uvs.png", s.page(s.keep(s.ofAsset, s.uvs)))
 		r.Get("/pictures/{picture}", s.page(s.keep(s.ofAsset, s.picture)))
 		r.Get("/pick", s.page(s.keep(s.ofAsset, s.pick)))
@@ -194,6 +195,10 @@ func (s *Server) Handler() http.Handler {
 	r.Post("/exports/{export}/again", s.page(s.again))
 	r.Get("/exports/{export}/again/{job}", s.page(s.againSoFar))
 	r.Get("/parts", s.page(s.parts))
+	r.Post("/example", s.page(s.beginExample))
+	r.Get("/guide", s.page(s.guide))
+	r.Get("/guide/{page}", s.page(s.guide))
+	r.Get("/guide/files/*", guideFiles())
 	r.Get("/static/*", s.assets())
 	r.NotFound(s.page(func(http.ResponseWriter, *http.Request) error { return work.ErrNotFound }))
 	return r

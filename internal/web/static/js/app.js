@@ -17,3 +17,5 @@ import "./slots.js";
 import "./opinion.js";
 import "./marks.js";
 import "./jobs.js";
+import "./words.js";
+import "./example.js";
