@@ -78,3 +78,4 @@ docs: ## renews what is made of the program: the schema of a prep, and the guide
 
 screenshots: ## renews docs/screenshots from the demo kit
 	YARVEK_SCREENSHOTS=$(CURDIR)/docs/screenshots $(GO) test -count 1 -run TestScreenshots ./e2e
+	YARVEK_EXAMPLE_PICTURES=$(CURDIR)/docs/example $(GO) test -count 1 -run TestTheWorkedExample ./e2e

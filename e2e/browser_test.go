@@ -21,6 +21,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"yarvek/internal/demo"
 	"yarvek/internal/kittest"
 	"yarvek/internal/store"
 	"yarvek/internal/web"
@@ -98,6 +99,7 @@ func open(t *testing.T, dir string) *house {
 	st, err := store.Open(dir)
 	require.NoError(t, err)
 	desk := work.New(st, work.DefaultLimits, nil)
+	desk.Fillers = demo.Fillers()
 	h := &house{httptest.NewServer(web.New(desk, slog.New(slog.NewTextHandler(io.Discard, nil))).Handler()), desk, st}
 	t.Cleanup(h.shut)
 	return h

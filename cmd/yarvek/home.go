@@ -151,8 +151,8 @@ func hold() {
 type errRuns struct{ url, data string }
 
 func (e *errRuns) Error() string {
-	return fmt.Sprintf("%s is in use by the Yarvek at %s. Go there, end that one first, or name another folder with --data",
-		e.data, e.url)
+	return fmt.Sprintf("%s is in use by the Yarvek at %s. Go there, end that one first, or name another folder with "+
+		"--data", e.data, e.url)
 }
 
 // home serves what is the user's own, as a start without arguments does: it opens the browser, on the page of the

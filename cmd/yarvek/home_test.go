@@ -73,7 +73,8 @@ func TestASecondStartOpensTheFirst(t *testing.T) {
 	opened := filepath.Join(dir, "opened")
 	bin := filepath.Join(dir, "bin")
 	require.NoError(t, os.Mkdir(bin, 0o700))
-	require.NoError(t, os.WriteFile(filepath.Join(bin, "xdg-open"), []byte("#!/bin/sh\necho \"$1\" >>"+opened+"\n"), 0o700))
+	script := "#!/bin/sh\necho \"$1\" >>" + opened + "\n"
+	require.NoError(t, os.WriteFile(filepath.Join(bin, "xdg-open"), []byte(script), 0o700))
 	t.Setenv("PATH", bin)
 
 	ctx, stop := context.WithCancel(context.Background())

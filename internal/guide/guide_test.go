@@ -21,7 +21,8 @@ import (
 func codes(t *testing.T) map[string]string {
 	t.Helper()
 	list := map[string]string{}
-	said := regexp.MustCompile(`(?:finding\.(?:Note|Look|MustFix),\s*|\b(?:say|note|at|Say)\(\w+,\s*)(?:fmt\.Sprintf\()?"([a-z%/-]+)"`)
+	said := regexp.MustCompile(`(?:finding\.(?:Note|Look|MustFix),\s*|\b(?:say|note|at|Say)\(\w+,\s*)` +
+		`(?:fmt\.Sprintf\()?"([a-z%/-]+)"`)
 	whole := regexp.MustCompile(`"((?:source|size|axes|pivot|surface|budget|lods|collision|slots|export)/[a-z%-]+)"`)
 	counted := regexp.MustCompile(`Sprintf\("%s/([a-z]+-%d)", Info\.ID`)
 	own := regexp.MustCompile(`Code: Info\.ID \+ "/([a-z-]+)"`)

@@ -7,6 +7,7 @@ import (
 	"net/url"
 	"path"
 	"regexp"
+	"slices"
 	"strings"
 
 	"github.com/yuin/goldmark"
@@ -124,7 +125,8 @@ func address(to []byte, bad *error) []byte {
 		return to
 	case whereIs[u.Path] != "":
 		u.Path = whereIs[u.Path]
-	case dir == "why/" || dir == "screenshots/" || dir == "pipelines/" || dir == "example/" || strings.HasSuffix(name, ".schema.json"):
+	case slices.Contains([]string{"why/", "screenshots/", "pipelines/", "example/"}, dir),
+		strings.HasSuffix(name, ".schema.json"):
 		u.Path = "/guide/files/" + u.Path
 	case path.IsAbs(u.Path):
 	default:

@@ -87,7 +87,8 @@ func Mark(s string) template.HTML {
 	return template.HTML(b.String())
 }
 
-var marked = regexp.MustCompile(`<dfn class="trade-word" tabindex="0" data-word="([^"]*)" data-says="[^"]*">([^<]*)</dfn>`)
+var marked = regexp.MustCompile(`<dfn class="trade-word" tabindex="0" data-word="([^"]*)" data-says="[^"]*">` +
+	`([^<]*)</dfn>`)
 
 // Once leaves of each word that Mark marked in a page the first, so that whoever goes from field to field by keyboard
 // comes by each once.

@@ -20,6 +20,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"yarvek/internal/demo"
 	"yarvek/internal/kittest"
 	"yarvek/internal/store"
 	"yarvek/internal/work"
@@ -53,6 +54,7 @@ func clientOf(t *testing.T, dir string) *client {
 	var log bytes.Buffer
 	logger := slog.New(slog.NewTextHandler(&log, nil))
 	d := work.New(st, work.DefaultLimits, logger)
+	d.Fillers = demo.Fillers()
 	t.Cleanup(func() { d.Close(); _ = st.Close() })
 	s := New(d, logger)
 	s.patience = time.Minute // pages of kits are whole

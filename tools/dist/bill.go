@@ -9,12 +9,12 @@ import (
 	cdx "github.com/CycloneDX/cyclonedx-go"
 )
 
-// undetected are the licences, read by a person, of those that the tool finds none of: its text is worded otherwise than
-// usual, or it lies elsewhere than with modules.
+// undetected are the licences, read by a person, of those that the tool finds none of: its text is worded
+// otherwise than usual, or it lies elsewhere than with modules.
 var undetected = map[string]string{"github.com/pressly/goose/v3": "MIT", "std": "BSD-3-Clause"}
 
-// bill is the bill of materials of a program: its Go modules, as CycloneDX's own tool finds them in it, and the parts
-// of its pages, which that can't see.
+// bill is the bill of materials of a program: its Go modules, as CycloneDX's own tool finds them in it, and the
+// parts of its pages, which that can't see.
 func (r *release) bill(p platform, program string) ([]byte, error) {
 	to := filepath.Join(r.work, p.called+".json")
 	if _, err := said(".", nil, "go", "tool", "cyclonedx-gomod", "bin", "-json", "-noserial", "-notimestamp", "-std",

@@ -14,9 +14,10 @@ const kept = (value) => {
 
 // pressable finds what a page calls by a name, of what is seen.
 function pressable(name) {
-  const all = document.querySelectorAll(".tape a, #worksheet button, #worksheet a, #worksheet select, header.top button");
+  const all = document.querySelectorAll(".tape a, header.top button, #worksheet :is(button, a, select)");
   const is = (el) => (el.querySelector?.(".tape-name") ?? el).textContent.trim().replace(/\s+/g, " ") === name;
-  return [...all].find((el) => el.tagName === "SELECT" ? [...el.options].some((o) => o.text.split(",")[0] === name) : is(el));
+  const has = (el) => [...el.options].some((o) => o.text.split(",")[0] === name);
+  return [...all].find((el) => (el.tagName === "SELECT" ? has(el) : is(el)));
 }
 
 async function show() {
