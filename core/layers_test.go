@@ -42,7 +42,7 @@ var layers = [][]string{
 	{"core/station"},
 	{"core/station/"},
 	{"core/prep"},
-	{"core/compare", "core/deliver", "core/prep/preptest"},
+	{"core/compare", "core/deliver", "core/prep/preptest", "core/deliver/exemplar"},
 	{"internal/disk", "internal/report", "internal/build"},
 	{"docs"},
 	{"internal/outbox", "internal/guide"},
@@ -61,7 +61,7 @@ var wings = map[string][]string{
 	"measure": {}, "picture": {"target"}, "target": {}, "process": {"measure"}, "collide": {"measure", "process"},
 	"format": {"picture", "target"}, "station": {"measure", "process", "collide", "picture", "target", "format"},
 	"prep":    {"measure", "process", "collide", "picture", "target", "format", "station"},
-	"deliver": {"process", "picture", "target", "format", "station"}, "compare": {"measure", "prep"},
+	"deliver": {"measure", "process", "picture", "target", "format", "station"}, "compare": {"measure", "prep"},
 }
 
 // rooms is how many folders core has at most, so that one look takes them in.

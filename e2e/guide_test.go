@@ -120,8 +120,7 @@ func copyHouse(t *testing.T, from, to string) {
 			return err
 		}
 		if d.IsDir() {
-			if rel != "." && (strings.HasPrefix(d.Name(), ".") || rel == "bin" || rel == "e2e" || rel == filepath.Join("docs",
-				"screenshots")) {
+			if rel != "." && (strings.HasPrefix(d.Name(), ".") || rel == "bin" || rel == "build" || rel == "e2e") {
 				return filepath.SkipDir
 			}
 			return os.MkdirAll(filepath.Join(to, rel), 0o755)

@@ -58,7 +58,8 @@ func (v version) tell(w io.Writer) error {
 	if v.Changed {
 		commit += ", changed since"
 	}
-	_, err := fmt.Fprintf(w, "Yarvek %s\ncommit  %s\nbuilt   by Go %s for %s\nrules   %d, readers %d\nreads   %s\nwrites  %s\n",
+	_, err := fmt.Fprintf(w, "Yarvek %s\ncommit  %s\nbuilt   by Go %s for %s\nrules   %d, readers %d\nreads   %s\n"+
+		"writes  %s\n",
 		v.Version, commit, v.Go, v.System, v.Rules, v.Readers, strings.Join(v.Reads, " "),
 		strings.Join(slices.Compact(names), ", "))
 	return err

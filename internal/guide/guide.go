@@ -73,7 +73,8 @@ func read(file func(string) ([]byte, error)) (*guide, error) {
 		name, group string
 		read        func(text, group string) error
 	}{{"guide.md", Begin, g.walk}, {"example.md", Begin, g.example}, {"findings.md", Matters, g.matters},
-		{"words.md", More, g.glossary}, {"formats.md", More, g.one}, {"pipelines.md", More, g.one}, {"reliability.md", More, g.one}} {
+		{"words.md", More, g.glossary}, {"formats.md", More, g.one}, {"pipelines.md", More, g.one},
+		{"reliability.md", More, g.one}} {
 		text, err := file(b.name)
 		if err == nil {
 			err = b.read(string(text), b.group)

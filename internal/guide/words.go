@@ -79,7 +79,7 @@ func Mark(s string) template.HTML {
 			continue
 		}
 		b.WriteString(template.HTMLEscapeString(s[from:i]))
-		fmt.Fprintf(&b, `<dfn class="trade-word" tabindex="0" data-word="%s" data-says="%s">%s</dfn>`,
+		fmt.Fprintf(&b, `<dfn class="trade-word" tabindex="0" data-word="%s" data-means="%s">%s</dfn>`,
 			template.HTMLEscapeString(w.Name), template.HTMLEscapeString(w.Says), template.HTMLEscapeString(s[i:end]))
 		from, i = end, end-1
 	}
@@ -87,7 +87,7 @@ func Mark(s string) template.HTML {
 	return template.HTML(b.String())
 }
 
-var marked = regexp.MustCompile(`<dfn class="trade-word" tabindex="0" data-word="([^"]*)" data-says="[^"]*">` +
+var marked = regexp.MustCompile(`<dfn class="trade-word" tabindex="0" data-word="([^"]*)" data-means="[^"]*">` +
 	`([^<]*)</dfn>`)
 
 // Once leaves of each word that Mark marked in a page the first, so that whoever goes from field to field by keyboard

@@ -5,6 +5,7 @@ import (
 	"fmt"
 	"slices"
 
+	"yarvek/core/fault"
 	"yarvek/core/figure"
 	"yarvek/core/geom"
 	"yarvek/core/station/source"
@@ -139,7 +140,7 @@ func Round(o *work.Opened, places [][2]float64) (source.Crop, error) {
 	}
 	c := source.Drawn(list)
 	c.View = view
-	return c, c.Validate()
+	return c, fault.From(fault.Invalid, c.Validate())
 }
 
 // alongView is the view that the middle of places of the paper is on, and where they are along its two axes.

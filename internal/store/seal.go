@@ -32,7 +32,8 @@ type sealed struct {
 	late    bool     // it is sealed by [reseal] once what belongs to it is there, not when it is inserted
 }
 
-// seals lists the sealed tables: all but those whose loss costs nothing (failed_tries, makings, programs), seals and goose's own.
+// seals lists the sealed tables: all but those whose loss costs nothing (failed_tries, makings, programs), seals and
+// goose's own.
 var seals = []sealed{
 	{table: "kits", columns: []string{"id", "name", "target", "created", "signed", "removed", "grid", "slot_map"}},
 	{table: "assets", columns: []string{"id", "kit_id", "name", "prep_at", "removed", "created", "revision",

@@ -266,8 +266,8 @@ func sane(dir string) error {
 	}
 	if version > newest {
 		if program := made(db, version); program != "" {
-			return fmt.Errorf("the database in %s is of a newer Yarvek: %s brought it to version %d, and this program knows %d. "+
-				"Nothing was changed. Start that program or a later one, or name another folder with --data", dir, program,
+			return fmt.Errorf("the database in %s is of a newer Yarvek: %s brought it to version %d, and this program knows "+
+				"%d. Nothing was changed. Start that program or a later one, or name another folder with --data", dir, program,
 				version, newest)
 		}
 		return fmt.Errorf("the database in %s is of a newer Yarvek: it has version %d, and this program knows %d. Nothing "+

@@ -25,9 +25,25 @@ type kitsPage struct {
 	Removed []work.Kit
 	Out     *work.Kit // was taken off just now, nil for none
 	Targets []target.Target
-	Limit   int64  // bytes of one upload
-	Who     string // is signed in, "" where nobody has to
-	Unswept int    // files that nothing refers to and that were left where they are
+	Choices []targetChoice // where there is no kit yet
+	Limit   int64          // bytes of one upload
+	Who     string         // is signed in, "" where nobody has to
+	Unswept int            // files that nothing refers to and that were left where they are
+}
+
+// targetChoice is a target to choose for the first kit, by its axes and its unit.
+type targetChoice struct {
+	ID, Name string
+	Drawn    template.HTML
+}
+
+// choicesOf are the house's own targets and then those that ship, drawn.
+func choicesOf(list []target.Target) (out []targetChoice) {
+	for _, t := range list {
+		out = append(out, targetChoice{t.ID, t.Name, trusted(draft.Frames([]draft.Frame{{Label: "in " + t.Unit.Name,
+			Basis: t.Basis}}))})
+	}
+	return out
 }
 
 // kits is the first page: all kits.
@@ -46,6 +62,9 @@ func (s *Server) kits(w http.ResponseWriter, r *http.Request) error {
 	}
 	p := kitsPage{Kits: kits, Removed: removed, Targets: targets, Limit: s.desk.Limits.Upload, Who: work.By(r.Context()),
 		Unswept: s.desk.Unswept().Orphans}
+	if len(kits) == 0 {
+		p.Choices = choicesOf(targets)
+	}
 	for i := range removed {
 		if strconv.FormatInt(removed[i].ID, 10) == r.URL.Query().Get("out") {
 			p.Out = &removed[i]

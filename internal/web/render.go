@@ -71,6 +71,8 @@ var words = template.FuncMap{
 
 	"solidkinds": func() []string { return target.SolidKinds },
 	"left":       left,
+	"mapx":       func(i int) int { return 266 + 30*i },
+	"mapmid":     func(i int) int { return 281 + 30*i },
 	"add":        func(a, b int) int { return a + b },
 	"f1":         f1,
 	"dict":       dict,

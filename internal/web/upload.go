@@ -1,6 +1,7 @@
 package web
 
 import (
+	"cmp"
 	"errors"
 	"io"
 	"mime"
@@ -19,7 +20,7 @@ func (s *Server) startWithFiles(w http.ResponseWriter, r *http.Request) error {
 	if err != nil {
 		return err
 	}
-	k, err := s.desk.NewKit(r.Context(), "First kit", target.Shipped[0].ID)
+	k, err := s.desk.NewKit(r.Context(), "First kit", cmp.Or(r.URL.Query().Get("target"), target.Shipped[0].ID))
 	if err != nil {
 		u.Close()
 		return err

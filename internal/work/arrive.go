@@ -5,7 +5,6 @@ import (
 	"fmt"
 
 	"yarvek/core/deliver"
-	"yarvek/core/fault"
 	"yarvek/core/format"
 	"yarvek/core/prep"
 	"yarvek/core/scene"
@@ -29,25 +28,10 @@ type Arrival struct {
 // Arrivals; draw is given the scene as each target has it, without LODs and shapes. Nothing of it is kept.
 func (d *Desk) Arrive(ctx context.Context, u *Upload, draw func(context.Context, *scene.Scene) (string, error)) (*Job,
 	error) {
-	var mesh store.File
-	for _, f := range u.files {
-		if !format.IsMesh(f.Name) {
-			continue
-		}
-		if mesh.Name != "" {
-			u.Close()
-			return nil, fault.Input("%s and %s are both meshes", fault.Shown(mesh.Name), fault.Shown(f.Name)).
-				Advise("Drop one at a time, with its textures")
-		}
-		mesh = f
-	}
-	if mesh.Name == "" {
-		why := "no mesh was sent"
-		if len(u.Refused) > 0 {
-			why = u.Refused[0].Name + " " + u.Refused[0].Why
-		}
+	mesh, err := u.only()
+	if err != nil {
 		u.Close()
-		return nil, fault.Input("%s", why).Advise("Drop a file of " + format.Names() + ", or a zip of one")
+		return nil, err
 	}
 	targets, err := d.Targets(ctx)
 	if err != nil {

@@ -49,7 +49,10 @@ function send(files) {
   const data = new FormData();
   for (const x of files) data.append("file", x.file, x.name);
   const xhr = new XMLHttpRequest();
-  xhr.open("POST", f ? f.action : `/assets/${asset}/companions`);
+  const to = new URL(f ? f.action : `/assets/${asset}/companions`, location.href);
+  const target = document.querySelector("[name=first-target]:checked")?.value; // of a first kit
+  if (f && target) to.searchParams.set("target", target);
+  xhr.open("POST", to);
   xhr.upload.onprogress = (e) =>
     { if (e.lengthComputable) box.querySelector("progress").value = (100 * e.loaded) / e.total; };
   xhr.onerror = () => say("Not sent", "The connection broke off. Nothing came in; try again.");

@@ -15,7 +15,7 @@ function show(word) {
   document.body.append(said); // a new page has none
   const name = document.createElement("strong");
   name.textContent = word.dataset.word;
-  said.replaceChildren(name, ` ${word.dataset.says}`);
+  said.replaceChildren(name, ` ${word.dataset.means}`);
   word.setAttribute("aria-describedby", said.id);
   said.hidden = false;
   const at = word.getBoundingClientRect();
