@@ -19,3 +19,4 @@ import "./marks.js";
 import "./jobs.js";
 import "./words.js";
 import "./example.js";
+import "./touch.js";
