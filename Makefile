@@ -6,7 +6,7 @@ export GOFLAGS := $(GOFLAGS) -trimpath
 # What takes long in the core, and is left to make test.
 SLOW = Noticed|Climb|Halves|ManyHeights|NumberOfProcessors|OfOneAnother|StepsShow|MakeLadders|ComesBackAsALadder|ByHandAreJudged|LargeMeshesWait|EveryRemedy|Yardstick|WellKnown|ManyParts|ANewRevision|LODs|OddMeshes|ImperfectMeshes|BodiesAround|PlacesAndNames|TakeTheirTime|EditsByHand|EveryProperty|EveryCorner|WhenThatIsAskedFor|MemoryIs|CantBeHad|TheLimitIs|AreSheets|IsSolved|Ladder|Doorway|RoundThings|Hull|Arrives|Bak|Damaged|PassagesStay|Capsules|Mirrored|RoundTrip
 
-.PHONY: demo build test quick race mutate bench fuzz soak trial trial-windows docs screenshots dist
+.PHONY: demo build test quick race mutate bench fuzz soak trial trial-windows docs screenshots dist trial-dist
 
 demo: build ## builds and starts Yarvek with the demo kit
 	./bin/yarvek demo
@@ -16,7 +16,7 @@ build:
 
 test: ## everything: format, vet, staticcheck, unit, browser and interop tests
 	tools/need-chromium.sh
-	@fmt=$$(gofmt -l cmd core internal e2e soak tools); if [ -n "$$fmt" ]; then echo "not formatted by gofmt:"; echo "$$fmt"; exit 1; fi
+	@fmt=$$(gofmt -l cmd core docs examples internal e2e soak tools); if [ -n "$$fmt" ]; then echo "not formatted by gofmt:"; echo "$$fmt"; exit 1; fi
 	$(GO) vet ./...
 	GOOS=windows $(GO) vet ./internal/disk
 	GOOS=darwin $(GO) vet ./internal/disk
@@ -72,6 +72,9 @@ trial-windows: ## the Windows program under Wine: a walk, kills, a second start
 
 dist: ## what is given out, in build/dist: a program for each system, archives, Debian packages, licences, sums
 	GOFLAGS= $(GO) -C tools/dist run . $(CURDIR) $(CURDIR)/build/dist
+
+trial-dist: ## that twice, in other folders and without what was compiled before: the same bytes; an archive is walked
+	GO=$(GO) tools/trial-dist.sh
 
 docs: ## renews what is made of the program: the schema of a prep, and the guide's tables of decisions
 	$(GO) run ./tools/docs

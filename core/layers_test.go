@@ -52,7 +52,7 @@ var layers = [][]string{
 	{"internal/show", "internal/demo"},
 	{"internal/kittest"},
 	{"internal/web"},
-	{"cmd/yarvek"},
+	{"cmd/yarvek", "examples/"},
 }
 
 // wings are the folders of core that packages stand in, each with those it may know
