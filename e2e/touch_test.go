@@ -62,5 +62,6 @@ func TestFingers(t *testing.T) {
 	js[bool](t, ctx, `(() => { `+finger+`
 		finger("pointerup", 6, 0, 0, window.held); window.held.click(); return true })()`)
 	assert.False(t, js[bool](t, ctx, `document.querySelector("#page").classList.contains("htmx-request")`))
-	assert.Contains(t, js[string](t, ctx, `document.querySelector("#tape-size").textContent`), "218", "nothing was decided")
+	assert.Contains(t, js[string](t, ctx, `document.querySelector("#tape-size").textContent`), "218",
+		"nothing was decided")
 }

@@ -22,7 +22,8 @@ func ExampleMake() {
 		return
 	}
 	t := target.Shipped[1] // +Z up, centimetres, left-handed
-	r, err := prep.Run(ctx, prep.Input{Key: "wedge 1", Scene: s, Findings: found, Revision: 1, Target: t}, prep.Prep{}, nil)
+	in := prep.Input{Key: "wedge 1", Scene: s, Findings: found, Revision: 1, Target: t}
+	r, err := prep.Run(ctx, in, prep.Prep{}, nil)
 	if err != nil {
 		fmt.Println(err)
 		return

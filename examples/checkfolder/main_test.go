@@ -12,7 +12,9 @@ import (
 
 func TestAFolderIsChecked(t *testing.T) {
 	dir := t.TempDir()
-	put := func(name, text string) { require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600)) }
+	put := func(name, text string) {
+		require.NoError(t, os.WriteFile(filepath.Join(dir, name), []byte(text), 0o600))
+	}
 	put("plank.obj", "v 0 0 0\nv 1 0 0\nv 0 0 1\nv 0 1 0\nf 1 2 3\nf 1 4 2\nf 2 4 3\nf 3 4 1\n")
 	put("notes.txt", "no mesh")
 	held, err := check(context.Background(), dir)
