@@ -208,5 +208,20 @@ func Safe(name string) string {
 	if s == "" {
 		return "unnamed"
 	}
+	if base, _, _ := strings.Cut(s, "."); reserved[strings.ToLower(base)] {
+		return base + "_" + s[len(base):]
+	}
 	return s
 }
+
+// reserved are the names that Windows gives to devices, whatever suffix stands behind them: a file of such a name can't
+// be unpacked there ("Naming Files, Paths, and Namespaces" in the Windows API documentation).
+var reserved = func() map[string]bool {
+	m := map[string]bool{"con": true, "prn": true, "aux": true, "nul": true, "conin$": true, "conout$": true}
+	for _, port := range []string{"com", "lpt"} {
+		for _, n := range "0123456789" {
+			m[port+string(n)] = true
+		}
+	}
+	return m
+}()

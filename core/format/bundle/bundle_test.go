@@ -125,3 +125,12 @@ func TestWhatIsNotThereOrCannotBeReadIsNamed(t *testing.T) {
 	_, err = (&Bundle{}).Open("x")
 	assert.Error(t, err, "the zero set is empty")
 }
+
+// A name that Windows has for a device is no name of a file there, whatever its case and suffix.
+func TestNamesOfDevices(t *testing.T) {
+	for name, want := range map[string]string{"con": "con_", "AUX": "AUX_", "nul.png": "nul_.png", "COM1": "COM1_",
+		"lpt9.tar.gz": "lpt9_.tar.gz", "com¹": "com", "console": "console", "com": "com", "com10": "com10",
+		"aux tower": "aux_tower", "lamp.con": "lamp.con"} {
+		assert.Equal(t, want, Safe(name), name)
+	}
+}
