@@ -31,4 +31,4 @@ if [ ! -e "$WINEPREFIX/drive_c/windows/system32/bcryptprimitives.dll" ]; then
 	export WINEDLLOVERRIDES=bcryptprimitives=n
 fi
 
-YARVEK_SOAK=1 YARVEK_WINE=1 "${GO:-go}" test -v -count 1 -timeout 20m -run 'TestWalk|TestKills|TestTwoProcesses' ./soak
+YARVEK_SOAK=1 YARVEK_WINE=1 "${GO:-go}" test -v -count 1 -timeout 20m -run 'TestWalk|TestKills|TestTwoProcesses|TestItsOwnFolder' ./soak
