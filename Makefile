@@ -53,6 +53,7 @@ fuzz: ## a million executions of each reader
 	$(GO) test -run '^$$' -fuzz FuzzParse -fuzztime 200000x ./core/prep
 	$(GO) test -run '^$$' -fuzz FuzzDecide -fuzztime 1000000x ./core/prep
 	$(GO) test -run '^$$' -fuzz FuzzUnmarshal -fuzztime 1000000x ./core/strict
+	$(GO) test -run '^$$' -fuzz FuzzMark -fuzztime 200000x ./internal/guide
 	$(GO) test -run '^$$' -fuzz FuzzAlong -fuzztime 200000x ./internal/work
 
 soak: ## the long trials that docs/reliability.md quotes: heavy files, kills, faults of the disk, load

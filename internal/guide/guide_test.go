@@ -1,6 +1,7 @@
 package guide
 
 import (
+	"html/template"
 	"maps"
 	"os"
 	"path/filepath"
@@ -131,14 +132,17 @@ func TestSearch(t *testing.T) {
 }
 
 func TestWordsAreMarked(t *testing.T) {
-	got := string(Mark(`Its pivot & <UVs>: 3 draw calls of LODs, not "unpivoted"`))
+	got := string(Mark(`<p>Its pivot &amp; &lt;UVs&gt;: 3 draw calls of LODs, not &#34;unpivoted&#34;, and a LOD</p>`))
 	assert.Contains(t, got, `>pivot</dfn> &amp; &lt;<dfn`)
 	assert.Contains(t, got, `>draw calls</dfn>`)
 	assert.Contains(t, got, `data-word="LOD" `)
-	assert.Contains(t, got, `not &#34;unpivoted&#34;`)
-	once := string(Once(Mark("A LOD, two LODs, a pivot")))
-	assert.Equal(t, 2, strings.Count(once, "<dfn"))
-	assert.Contains(t, once, "two LODs,")
+	assert.Contains(t, got, `not &#34;unpivoted&#34;, and a LOD</p>`, "each is marked once")
+	for _, as := range []string{`<button title="the pivot">Pivot</button>`, `<a href="/x">LODs</a>`, `<h1>Pivot</h1>`,
+		`<svg><text>UVs</text></svg>`, `<details><summary><h2>Pivot</h2></summary></details>`, `<code>lods.few</code>`,
+		`<input value="a pivot">`, `<th><span class="visually-hidden">Pivot</span></th>`, "<p>impivot, unwelded</p>", "text < and no end"} {
+		assert.Equal(t, as, string(Mark(template.HTML(as))), as)
+	}
+	assert.Contains(t, string(Mark(`<button>a<br>b</button> weld`)), ">weld</dfn>", "after what is quiet all is as before")
 	names := map[string]bool{}
 	for _, w := range Words() {
 		for _, n := range w.Names {
@@ -147,4 +151,18 @@ func TestWordsAreMarked(t *testing.T) {
 		}
 		assert.NotContains(t, w.Says, "*")
 	}
+}
+
+// FuzzMark: what is not a mark stays as it is, whatever the page holds.
+func FuzzMark(f *testing.F) {
+	f.Add("<p>a pivot &amp; two LODs</p><a>UV</a>")
+	f.Add("<svg/><svg><text>weld")
+	f.Add("< >pivot</")
+	mark := regexp.MustCompile(`<dfn class="trade-word"[^>]*>([^<]*)</dfn>`)
+	f.Fuzz(func(t *testing.T, page string) {
+		if strings.Contains(page, "trade-word") {
+			t.Skip()
+		}
+		assert.Equal(t, page, mark.ReplaceAllString(string(Mark(template.HTML(page))), "$1"))
+	})
 }

@@ -66,40 +66,81 @@ func isLetter(c byte) bool {
 	return c >= 'a' && c <= 'z' || c >= 'A' && c <= 'Z' || c >= '0' && c <= '9' || c >= 0x80
 }
 
-// Mark makes HTML of a text, in which the trade words can be pointed at and gone to. What is not a word is escaped.
-func Mark(s string) template.HTML {
+// quiet are the elements in which no word is marked: what is pressed or chosen, what is drawn, and what is code.
+var quiet = map[string]bool{"a": true, "button": true, "summary": true, "select": true, "textarea": true, "svg": true,
+	"pre": true, "code": true, "script": true, "style": true, "h1": true, "dfn": true, "noscript": true, "option": true,
+	"datalist": true}
+
+// Mark marks in a piece of a page the first of each trade word, so that it can be pointed at and gone to; whoever goes
+// from field to field by keyboard comes by each once. The piece is HTML as templates make it, in which every < and > of
+// a text or an attribute is escaped.
+func Mark(page template.HTML) template.HTML {
+	s := string(page)
 	var b strings.Builder
-	from := 0
-	for i := 0; i < len(s); i++ {
-		if !isLetter(s[i]) || i > 0 && isLetter(s[i-1]) {
-			continue
+	b.Grow(len(s) + len(s)/4)
+	seen := map[*Word]bool{}
+	in := 0 // elements that are quiet
+	for len(s) > 0 {
+		open := strings.IndexByte(s, '<')
+		if open < 0 {
+			open = len(s)
 		}
-		w, end := wordAt(s, i)
-		if w == nil {
-			continue
+		if in > 0 {
+			b.WriteString(s[:open])
+		} else {
+			mark(&b, s[:open], seen)
 		}
-		b.WriteString(template.HTMLEscapeString(s[from:i]))
-		fmt.Fprintf(&b, `<dfn class="trade-word" tabindex="0" data-word="%s" data-means="%s">%s</dfn>`,
-			template.HTMLEscapeString(w.Name), template.HTMLEscapeString(w.Says), template.HTMLEscapeString(s[i:end]))
-		from, i = end, end-1
+		s = s[open:]
+		end := strings.IndexByte(s, '>') + 1
+		if end == 0 {
+			b.WriteString(s)
+			break
+		}
+		name, closes := tag(s[:end])
+		if strings.Contains(s[:end], "visually-hidden") && !closes { // nobody sees it, so nobody goes there
+			if close := strings.Index(s, "</"+name); close > 0 {
+				end = close
+			}
+			name = ""
+		}
+		switch {
+		case !quiet[name]:
+		case closes:
+			in--
+		case !strings.HasSuffix(s[:end], "/>"):
+			in++
+		}
+		b.WriteString(s[:end])
+		s = s[end:]
 	}
-	b.WriteString(template.HTMLEscapeString(s[from:]))
 	return template.HTML(b.String())
 }
 
-var marked = regexp.MustCompile(`<dfn class="trade-word" tabindex="0" data-word="([^"]*)" data-means="[^"]*">` +
-	`([^<]*)</dfn>`)
+// tag is the name of a tag's element, and whether it ends it.
+func tag(t string) (name string, closes bool) {
+	t, closes = strings.CutPrefix(t[1:], "/")
+	if i := strings.IndexAny(t, " \t\n/>"); i >= 0 {
+		t = t[:i]
+	}
+	return strings.ToLower(t), closes
+}
 
-// Once leaves of each word that Mark marked in a page the first, so that whoever goes from field to field by keyboard
-// comes by each once.
-func Once(page template.HTML) template.HTML {
-	seen := map[string]bool{}
-	return template.HTML(marked.ReplaceAllStringFunc(string(page), func(s string) string {
-		m := marked.FindStringSubmatch(s)
-		if !seen[m[1]] {
-			seen[m[1]] = true
-			return s
+// mark marks the words of an escaped text that were not seen yet.
+func mark(b *strings.Builder, s string, seen map[*Word]bool) {
+	from := 0
+	for i := 0; i < len(s); i++ {
+		if !isLetter(s[i]) || i > 0 && (isLetter(s[i-1]) || s[i-1] == '&') { // or it is the name of a letter
+			continue
 		}
-		return m[2]
-	}))
+		w, end := wordAt(s, i)
+		if w == nil || seen[w] {
+			continue
+		}
+		seen[w] = true
+		b.WriteString(s[from:i])
+		fmt.Fprintf(b, `<dfn class="trade-word" tabindex="0" data-word="%s" data-means="%s">%s</dfn>`,
+			template.HTMLEscapeString(w.Name), template.HTMLEscapeString(w.Says), s[i:end])
+		from, i = end, end-1
+	}
+	b.WriteString(s[from:])
 }

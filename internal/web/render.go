@@ -91,7 +91,6 @@ var words = template.FuncMap{
 	"lastname":   station.LastName,
 	"some":       station.Some,
 	"mark":       guide.Mark,
-	"once":       guide.Once,
 	"why":        why,
 	"extents3":   func() []string { return []string{"Width", "Height", "Depth"} },
 	"stationkey": func(n int) string {
