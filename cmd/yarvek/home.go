@@ -56,31 +56,25 @@ func defaultData(c *cobra.Command, _ []string) error {
 // ownFolder is where a user's data lies: on Windows below the local application data, on macOS below Application
 // Support, elsewhere by the XDG Base Directory Specification 0.8.
 func ownFolder(system string, env func(string) string, home func() (string, error)) (string, error) {
-	at := ""
+	name, given, below := "yarvek", env("XDG_DATA_HOME"), []string{".local", "share"}
 	switch system {
 	case "windows":
-		at = env("LOCALAPPDATA")
+		name, given, below = "Yarvek", env("LOCALAPPDATA"), []string{"AppData", "Local"}
 	case "darwin":
+		name, given, below = "Yarvek", "", []string{"Library", "Application Support"}
 	default:
-		if x := env("XDG_DATA_HOME"); filepath.IsAbs(x) { // the specification has others ignored
-			at = x
+		if !filepath.IsAbs(given) { // the specification has others ignored
+			given = ""
 		}
 	}
-	if at == "" {
-		h, err := home()
-		if err != nil {
-			return "", fmt.Errorf("there is no folder of yours to keep things in (%w). Name one with --data", err)
-		}
-		at = filepath.Join(append([]string{h}, map[string][]string{"windows": {"AppData", "Local"},
-			"darwin": {"Library", "Application Support"}}[system]...)...)
-		if system != "windows" && system != "darwin" {
-			at = filepath.Join(h, ".local", "share")
-		}
+	if given != "" {
+		return filepath.Join(given, name), nil
 	}
-	if system == "windows" || system == "darwin" {
-		return filepath.Join(at, "Yarvek"), nil
+	h, err := home()
+	if err != nil {
+		return "", fmt.Errorf("there is no folder of yours to keep things in (%w). Name one with --data", err)
 	}
-	return filepath.Join(at, "yarvek"), nil
+	return filepath.Join(append(append([]string{h}, below...), name)...), nil
 }
 
 // addressFile holds, in a data folder, the address of the server that has it.
