@@ -7,8 +7,9 @@ cd "$(dirname "$0")/.."
 go=${GO:-go}
 work=$(mktemp -d)
 trap 'rm -rf "$work"' EXIT
+git clone -q . "$work/first"
+git clone -q "$work/first" "$work/second" # the same commit, whatever is committed meanwhile
 for n in first second; do
-	git clone -q . "$work/$n"
 	[ $n = first ] || export GOCACHE="$work/cache"
 	make -s -C "$work/$n" dist
 done
