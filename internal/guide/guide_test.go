@@ -139,7 +139,8 @@ func TestWordsAreMarked(t *testing.T) {
 	assert.Contains(t, got, `not &#34;unpivoted&#34;, and a LOD</p>`, "each is marked once")
 	for _, as := range []string{`<button title="the pivot">Pivot</button>`, `<a href="/x">LODs</a>`, `<h1>Pivot</h1>`,
 		`<svg><text>UVs</text></svg>`, `<details><summary><h2>Pivot</h2></summary></details>`, `<code>lods.few</code>`,
-		`<input value="a pivot">`, `<th><span class="visually-hidden">Pivot</span></th>`, "<p>impivot, unwelded</p>", "text < and no end"} {
+		`<input value="a pivot">`, `<th><span class="visually-hidden">Pivot</span></th>`, "<p>impivot, unwelded</p>",
+		"text < and no end"} {
 		assert.Equal(t, as, string(Mark(template.HTML(as))), as)
 	}
 	assert.Contains(t, string(Mark(`<button>a<br>b</button> weld`)), ">weld</dfn>", "after what is quiet all is as before")
