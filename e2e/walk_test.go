@@ -49,7 +49,8 @@ func TestTheFirstWalk(t *testing.T) {
 	visit(t, ctx, h.URL)
 	for _, name := range presses {
 		if name == "storm shutter" {
-			h.desk.Jobs.Wait() // as one does who looks until it is there
+			// As one does who looks until all are there.
+			until(t, ctx, named(name)+` && !document.querySelector("#intake .job")`)
 		}
 		pressNamed(t, ctx, name)
 		switch name {
