@@ -8,6 +8,7 @@ import (
 	"regexp"
 	"testing"
 
+	"github.com/chromedp/chromedp"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 )
@@ -39,7 +40,9 @@ func TestTheArchive(t *testing.T) {
 		url = regexp.MustCompile(`http://\S+`).FindString(s.Text())
 	}
 	require.NotEmpty(t, url)
-	workExample(t, tab(t), url)
+	ctx := tab(t)
+	workExample(t, ctx, url)
+	do(t, ctx, chromedp.Navigate("about:blank")) // which asks for nothing
 	assert.FileExists(t, filepath.Join(dir, ".local", "share", "yarvek", "yarvek.db"))
 	require.NoError(t, c.Process.Signal(os.Interrupt))
 	require.NoError(t, c.Wait())

@@ -74,7 +74,8 @@ func TestTheFirstWalk(t *testing.T) {
 // The worked example goes from a drop to a certificate in as many presses as it says, told on the sheet; it is left,
 // taken up again, and knows what was taken back.
 func TestTheWorkedExample(t *testing.T) {
-	workExample(t, tab(t), open(t, t.TempDir()).URL)
+	h := open(t, t.TempDir()) // it is to outlast the page
+	workExample(t, tab(t), h.URL)
 }
 
 // workExample works it on a server.
