@@ -232,11 +232,16 @@ func TestKilledAtAnyMomentItStartsAgain(t *testing.T) {
 		_ = c.Wait()
 	}
 	c := exec.Command(bin, "serve", "--data", data, "--addr", "127.0.0.1:0")
+	var said bytes.Buffer
+	c.Stderr = &said
 	out, err := c.StdoutPipe()
 	require.NoError(t, err)
 	require.NoError(t, c.Start())
 	line, err := bufio.NewReader(out).ReadString('\n')
-	require.NoError(t, err)
+	if err != nil {
+		_ = c.Wait()
+	}
+	require.NoError(t, err, "it ended: %s", &said)
 	assert.Contains(t, line, "Yarvek is at http://127.0.0.1:")
 	tmp, err := filepath.Glob(filepath.Join(data, "tmp", "*"))
 	require.NoError(t, err)

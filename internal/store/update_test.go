@@ -107,3 +107,28 @@ func TestAnOlderProgramSaysWhichIsNeeded(t *testing.T) {
 	require.ErrorContains(t, err, "Yarvek 2031.04.01 (0123456789ab) brought it to version 99")
 	assert.ErrorContains(t, err, "Nothing was changed")
 }
+
+// A first start that was ended between two migrations is gone on with by the next.
+func TestAFirstStartThatWasCutShort(t *testing.T) {
+	for v := range int64(newest) {
+		dir := t.TempDir()
+		db, err := database(dir)
+		require.NoError(t, err)
+		sub, err := fs.Sub(migrations, "migrations")
+		require.NoError(t, err)
+		p, err := goose.NewProvider(goose.DialectSQLite3, db, sub)
+		require.NoError(t, err)
+		if v == 0 {
+			_, err = p.GetDBVersion(context.Background())
+		} else {
+			_, err = p.UpTo(context.Background(), v)
+		}
+		require.NoError(t, err)
+		require.NoError(t, db.Close())
+		s, err := Open(dir)
+		if assert.NoError(t, err, "cut short after %d", v) {
+			assert.Equal(t, newest, versionOf(t, s.db))
+			require.NoError(t, s.Close())
+		}
+	}
+}
