@@ -31,9 +31,10 @@ func named(name string) string {
 // pressNamed presses what a page calls by a name, as soon as it is there.
 func pressNamed(t *testing.T, ctx context.Context, name string) {
 	t.Helper()
-	until(t, ctx, named(name))
-	js[bool](t, ctx, fmt.Sprintf(`(() => {
-		const [el, o] = %s;
+	// Found and pressed in one go: in between the page may be swapped.
+	until(t, ctx, fmt.Sprintf(`(() => {
+		const [el, o] = %s ?? [];
+		if (!el) return false;
 		if (!o) { el.click(); return true }
 		el.value = o.value; el.dispatchEvent(new Event("change", { bubbles: true })); return true })()`, named(name)))
 }
