@@ -2,7 +2,6 @@ package web
 
 import (
 	"net/http"
-	"slices"
 
 	"github.com/go-chi/chi/v5"
 
@@ -112,11 +111,12 @@ func (s *Server) confirm(w http.ResponseWriter, r *http.Request) error {
 	f := parse(w, r)
 	by := work.Confirmed{Name: f.str("name"), Engine: geom.Basis{Up: f.axis("up"), Forward: f.axis("front"),
 		Left: f.str("hand") == "left"}, Lines: map[string]bool{}}
-	i := slices.IndexFunc(figure.Units, func(u figure.Unit) bool { return u.Symbol == f.str("unit") })
-	if i < 0 {
+	var ok bool
+	if by.Unit, ok = figure.UnitBySymbol(f.str("unit")); !ok {
 		f.fail("%q is no unit", f.str("unit"))
-	} else {
-		by.Unit = figure.Units[i]
+	}
+	if hand := f.str("hand"); hand != "left" && hand != "right" {
+		f.fail("%q is no hand: expected left or right", hand)
 	}
 	for _, id := range f.strs("take") {
 		by.Lines[id] = true

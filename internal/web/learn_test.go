@@ -29,7 +29,8 @@ func TestATargetFromAFile(t *testing.T) {
 	assert.Contains(t, page, "centimetres: 10.0")
 	confirmed := url.Values{"name": {"Buoy engine"}, "up": {"+Z"}, "front": {"-Y"}, "hand": {"right"}, "unit": {"cm"},
 		"take": {"prefers", "names"}}
-	for field, bad := range map[string]string{"up": "north", "unit": "furlong", "front": "-Z", "name": ""} {
+	for field, bad := range map[string]string{"up": "north", "unit": "furlong", "front": "-Z", "hand": "both",
+		"name": ""} {
 		v := url.Values{}
 		for k, x := range confirmed {
 			v[k] = x
