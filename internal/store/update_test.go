@@ -132,3 +132,35 @@ func TestAFirstStartThatWasCutShort(t *testing.T) {
 		}
 	}
 }
+
+// A first start that was ended while SQLite turned the new database to its write-ahead log leaves a journal beside it,
+// which a reader that may not write can't get past.
+func TestAFirstStartThatWasCutShortInItsFirstChange(t *testing.T) {
+	dir := t.TempDir()
+	file := filepath.Join(dir, databaseName)
+	db, err := sql.Open("sqlite", uri(file))
+	require.NoError(t, err)
+	db.SetMaxOpenConns(1)
+	for _, stmt := range []string{"PRAGMA cache_size=1", "PRAGMA cache_spill=1", "BEGIN IMMEDIATE", "CREATE TABLE t (x)",
+		"WITH RECURSIVE n(i) AS (SELECT 1 UNION ALL SELECT i + 1 FROM n LIMIT 200) " +
+			"INSERT INTO t SELECT randomblob(900) FROM n"} {
+		_, err := db.Exec(stmt)
+		require.NoError(t, err, stmt)
+	}
+	half := t.TempDir()
+	for _, name := range []string{databaseName, databaseName + "-journal"} {
+		b, err := os.ReadFile(filepath.Join(dir, name))
+		require.NoError(t, err)
+		require.NotEmpty(t, b, name)
+		require.NoError(t, os.WriteFile(filepath.Join(half, name), b, 0o600))
+	}
+	require.NoError(t, db.Close())
+	_, err = Verify(t.Context(), half)
+	assert.ErrorContains(t, err, "Start Yarvek on the folder once")
+	s, err := Open(half)
+	require.NoError(t, err)
+	assert.Equal(t, newest, versionOf(t, s.db))
+	require.NoError(t, s.Close())
+	_, err = Verify(t.Context(), half)
+	assert.NoError(t, err)
+}

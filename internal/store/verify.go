@@ -194,6 +194,11 @@ func toLookAt(ctx context.Context, file string) (*sql.DB, error) {
 	if CauseOf(err) != ReadOnly {
 		return db, nil // whoever looks meets what else is wrong
 	}
+	if cutOff(file) {
+		_ = db.Close()
+		return nil, errors.New("what was being written to the database when Yarvek ended is to be taken back first, by the " +
+			"journal beside it. Start Yarvek on the folder once")
+	}
 	if log, e := os.Stat(file + "-wal"); e == nil && log.Size() > 0 {
 		_ = db.Close()
 		return nil, fmt.Errorf("%w: its last changes lie in %s-wal and can only be read where that can be written to",
@@ -227,12 +232,35 @@ func judged(db *sql.DB, err error) error {
 	return err
 }
 
+// cutOff tells whether the journal of a change that was not ended lies beside a database. Only the change that makes
+// one keep a write-ahead log has a journal, so that it is of a first start.
+func cutOff(file string) bool {
+	info, err := os.Stat(file + "-journal")
+	return err == nil && info.Size() > 0
+}
+
+// takeBack has SQLite take a change back that was cut off, as it does for whoever reads the database and may write.
+func takeBack(file string) error {
+	db, err := sql.Open("sqlite", uri(file)+"?mode=rw&_pragma=busy_timeout(10000)")
+	if err != nil {
+		return err
+	}
+	var n int
+	return errors.Join(db.QueryRow(`SELECT count(*) FROM sqlite_master`).Scan(&n), db.Close())
+}
+
 // sane looks at the database of a folder before anything is written there: whether it
 // is one, whole enough to be read, and not of a newer program. A folder without one is
-// as good as new.
+// as good as new. A change that was cut off is taken back.
 func sane(dir string) error {
 	file := filepath.Join(dir, databaseName)
 	info, err := os.Stat(file)
+	if err == nil && info.Size() > 0 && cutOff(file) {
+		if err := takeBack(file); err != nil {
+			return unopened(dir, err)
+		}
+		info, err = os.Stat(file)
+	}
 	if errors.Is(err, fs.ErrNotExist) {
 		return nil
 	}
