@@ -10,6 +10,7 @@ import (
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
+	"yarvek/core/prep"
 	"yarvek/internal/guide"
 )
 
@@ -153,6 +154,17 @@ func TestWordsAndReasons(t *testing.T) {
 	assert.Equal(t, js[int](t, ctx, `document.querySelectorAll(".trade-word").length`),
 		js[int](t, ctx, `new Set([...document.querySelectorAll(".trade-word")].map((w) => w.dataset.word)).size`),
 		"each word is come by once")
+	there := js[string](t, ctx, `location.pathname.replace(/[^/]+$/, "")`)
+	pages := []string{"/", "/learn", "/kits/1", "/targets/z-up-centimetres-left"}
+	for _, st := range prep.Stations() {
+		pages = append(pages, there+st.ID)
+	}
+	for _, page := range pages {
+		visit(t, ctx, h.URL+page)
+		until(t, ctx, `document.querySelector("main")`)
+		assert.Zero(t, js[int](t, ctx, `document.querySelectorAll(
+			":is(a, button, summary, select, svg, h1, .visually-hidden, head) .trade-word").length`), page)
+	}
 	visit(t, ctx, h.URL+"/guide?find=doorway")
 	until(t, ctx, `document.querySelector(".guide-hit mark")`)
 }

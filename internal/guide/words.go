@@ -4,6 +4,7 @@ import (
 	"fmt"
 	"html/template"
 	"regexp"
+	"slices"
 	"strings"
 	"sync"
 )
@@ -35,27 +36,49 @@ func (g *guide) glossary(text, group string) error {
 // Words lists the trade words.
 func Words() []Word { return whole().words }
 
-// names are the words by all their names, in small letters, and how many letters the longest has.
-var names = sync.OnceValues(func() (m map[string]*Word, longest int) {
+// named is a name that a word goes by.
+type named struct {
+	name string
+	word *Word
+}
+
+// names are all names of the words by the first word of each in small letters, the longest first.
+var names = sync.OnceValue(func() map[string][]named {
 	list := Words()
-	m = map[string]*Word{}
+	m := map[string][]named{}
 	for i := range list {
 		for _, n := range list[i].Names {
-			m[strings.ToLower(n)], longest = &list[i], max(longest, len(n))
+			first := strings.ToLower(n[:run(n, 0)])
+			m[first] = append(m[first], named{n, &list[i]})
 		}
 	}
-	return m, longest
+	for _, l := range m {
+		slices.SortStableFunc(l, func(a, b named) int { return len(b.name) - len(a.name) })
+	}
+	return m
 })
+
+// run is where the letters end that stand from a place on.
+func run(s string, at int) int {
+	for at < len(s) && isLetter(s[at]) {
+		at++
+	}
+	return at
+}
 
 // wordAt is the longest trade word that a text has at a place where a word begins, and where it ends.
 func wordAt(s string, at int) (w *Word, end int) {
-	m, longest := names()
-	for i := min(len(s), at+longest); i > at; i-- {
-		if i < len(s) && isLetter(s[i]) {
-			continue // in the middle of one
+	var small [24]byte // a name's first word is shorter, or it is none
+	n := copy(small[:], s[at:run(s, at)])
+	for i, c := range small[:n] {
+		if c >= 'A' && c <= 'Z' {
+			small[i] = c + 'a' - 'A'
 		}
-		if w := m[strings.ToLower(s[at:i])]; w != nil {
-			return w, i
+	}
+	for _, by := range names()[string(small[:n])] {
+		end := at + len(by.name)
+		if end <= len(s) && strings.EqualFold(s[at:end], by.name) && (end == len(s) || !isLetter(s[end])) {
+			return by.word, end
 		}
 	}
 	return nil, 0
@@ -98,10 +121,9 @@ func Mark(page template.HTML) template.HTML {
 		}
 		name, closes := tag(s[:end])
 		if strings.Contains(s[:end], "visually-hidden") && !closes { // nobody sees it, so nobody goes there
-			if close := strings.Index(s, "</"+name); close > 0 {
-				end = close
+			if close := strings.Index(s, "</"+name+">"); close > 0 {
+				name, end = "", close+len(name)+3
 			}
-			name = ""
 		}
 		switch {
 		case !quiet[name]:
@@ -134,6 +156,7 @@ func mark(b *strings.Builder, s string, seen map[*Word]bool) {
 		}
 		w, end := wordAt(s, i)
 		if w == nil || seen[w] {
+			i = run(s, i) - 1
 			continue
 		}
 		seen[w] = true

@@ -298,6 +298,19 @@ func (s *Server) render(w http.ResponseWriter, status int, name, title string, d
 	s.write(w, status, pages()[name], "layout", page{title, name, data})
 }
 
+// explained are the pages whose trade words are marked in all that can be worked on; a worksheet marks its own, since
+// it is sent without its page too.
+var explained = map[string]bool{"kits": true, "kit": true, "target": true, "learn": true}
+
+// withWords marks the trade words of a page.
+func withWords(b []byte) []byte {
+	from, to := bytes.Index(b, []byte("<main")), bytes.LastIndex(b, []byte("</main>"))
+	if from < 0 || to < from {
+		return b
+	}
+	return slices.Concat(b[:from], []byte(guide.Mark(template.HTML(b[from:to]))), b[to:])
+}
+
 // fragment renders one named part of a page.
 func (s *Server) fragment(w http.ResponseWriter, page, name string, data any) error {
 	s.write(w, http.StatusOK, pages()[page], name, data)
@@ -313,8 +326,12 @@ func (s *Server) write(w http.ResponseWriter, status int, set *template.Template
 		http.Error(w, "This page could not be put together; the log has the details.", http.StatusInternalServerError)
 		return
 	}
+	b := buf.Bytes()
+	if p, ok := data.(page); ok && explained[p.Name] {
+		b = withWords(b)
+	}
 	w.Header().Set("Content-Type", "text/html; charset=utf-8")
 	w.Header().Set("Cache-Control", "no-store")
 	w.WriteHeader(status)
-	_, _ = buf.WriteTo(w)
+	_, _ = w.Write(b)
 }

@@ -16,9 +16,9 @@ import (
 	"yarvek/core/geom"
 	"yarvek/core/measure/cost"
 	"yarvek/core/measure/extents"
-	"yarvek/core/naming"
 	"yarvek/core/picture/outfit"
 	"yarvek/core/scene"
+	"yarvek/core/station/source"
 	"yarvek/core/target"
 	"yarvek/core/target/class"
 )
@@ -56,8 +56,14 @@ func Of(ctx context.Context, s *scene.Scene) (*Reading, error) {
 		return nil, err
 	}
 	r := &Reading{Format: f, Basis: s.Basis, BasisHow: s.BasisHow, Unit: nearest(s.UnitMetres), UnitHow: s.UnitHow}
-	roles := rolesOf(s)
-	seen := s.Without(func(i int) bool { return roles[i].aside })
+	aside := map[int]source.Guess{} // what is not the asset as it is seen near by
+	for _, g := range source.StandIns(ctx, s) {
+		aside[g.Node] = g
+	}
+	if err := ctx.Err(); err != nil {
+		return nil, err
+	}
+	seen := s.Without(func(i int) bool { _, is := aside[i]; return is })
 	box := seen.Bounds()
 	if box.IsEmpty() || len(seen.Meshes) == 0 {
 		return nil, fmt.Errorf("nothing is seen in it, so it says nothing of the engine it is right in")
@@ -71,7 +77,7 @@ func Of(ctx context.Context, s *scene.Scene) (*Reading, error) {
 		r.Said = append(r.Said, f.Name+" is written right-handed for every engine, so it says nothing of the engine's hand")
 	}
 	r.line(Line{"prefers", "Format", f.Name, "it came out right", true, func(t *target.Target) { t.Prefers = f.ID }})
-	r.names(s, roles)
+	r.names(s, aside)
 	r.pivot(ctx, seen, box)
 	r.pictures(s)
 	r.cost(ctx, seen, box)
@@ -264,42 +270,4 @@ func (r *Reading) needs(s *scene.Scene) {
 			false,
 			func(t *target.Target) { t.Needs.Triangles = true }})
 	}
-}
-
-// role is what a node is for, by its name.
-type role struct {
-	naming.Reading
-	mesh  string // of the node it stands for, "" for none
-	aside bool   // it is not the asset as it is seen near by
-}
-
-// rolesOf reads what nodes with meshes are for: of those whose words say a LOD or a shape, and whose other words name
-// another node.
-func rolesOf(s *scene.Scene) []role {
-	list := make([]role, len(s.Nodes))
-	mesh := map[string]string{} // names of what is seen, by their stems
-	for i, n := range s.Nodes {
-		if n.Mesh < 0 {
-			continue
-		}
-		list[i].Reading = naming.RoleOf(n.Name)
-		if r := list[i]; r.Role != naming.Solid && !(r.Role == naming.Level && (r.Number > 0 || r.Rank > 0)) {
-			mesh[r.Stem] = n.Name
-		}
-	}
-	for i, n := range s.Nodes {
-		r := &list[i]
-		if n.Mesh < 0 || r.Role != naming.Solid && r.Role != naming.Level {
-			continue
-		}
-		of := mesh[r.Stem]
-		if of == "" && r.Role == naming.Solid {
-			of = mesh[r.Bare]
-		}
-		if of == "" || of == n.Name {
-			continue
-		}
-		r.mesh, r.aside = of, true
-	}
-	return list
 }

@@ -139,3 +139,36 @@ func TestNamesThatWouldClash(t *testing.T) {
 	assert.Equal(t, "LOD{n2}_{mesh}", got.Names.LOD)
 	assert.Contains(t, strings.Join(r.Said, "\n"), "could be read as a LOD too")
 }
+
+// What its form alone makes a LOD or a shape is laid aside, and nothing is learned of its name; of names of which some
+// say no pattern, the others do.
+func TestNamesThatSayLittle(t *testing.T) {
+	s := buoy("buoy_low", "whatever")
+	s.Nodes[0].Name, s.Nodes[3].Name = "buoy", "buoy_collider"
+	r, err := Of(context.Background(), sent(t, s, "fbx", target.Shipped[1]))
+	require.NoError(t, err)
+	got, err := r.Target("Some", geom.GLTF, figure.Metre, all)
+	require.NoError(t, err)
+	assert.Equal(t, "{mesh}_collider_{n}", got.Names.Solid)
+	require.Len(t, got.Solids, 1, "without a kind in it, a name is of one")
+	assert.Equal(t, "hull", got.Solids[0].Kind, "which any convex shape is")
+	assert.Contains(t, strings.Join(r.Said, "\n"), "“buoy_low” does not say that it is LOD 1")
+
+	s.Nodes[2].Name, s.Meshes[2] = "wrapped", new(shape.Builder).Box(geom.Vec3{-0.5, 0, -0.5}, geom.Vec3{0.5, 2, 0.5}).
+		Mesh("wrapped")
+	s.Meshes[0] = new(shape.Builder).Lathe([][2]float64{{0.4, 0}, {0.5, 0.8}, {0, 2}}, 200).Mesh("buoy")
+	r, err = Of(context.Background(), sent(t, s, "fbx", target.Shipped[1]))
+	require.NoError(t, err)
+	assert.Contains(t, costOf(t, r), "800 triangles, ", "798 of 200 sides with their base, rounded up")
+}
+
+// costOf is what a reading says that the asset costs.
+func costOf(t *testing.T, r *Reading) string {
+	for _, l := range r.Lines {
+		if l.ID == "budget" {
+			return l.Is
+		}
+	}
+	t.Fatal("it says nothing of its cost")
+	return ""
+}

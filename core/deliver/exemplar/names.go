@@ -1,42 +1,44 @@
 package exemplar
 
 import (
+	"cmp"
 	"fmt"
 	"slices"
 	"strings"
 
 	"yarvek/core/naming"
 	"yarvek/core/scene"
+	"yarvek/core/station/source"
 	"yarvek/core/target"
 )
 
-// names says how LODs and shapes are called and which shapes there are.
-func (r *Reading) names(s *scene.Scene, roles []role) {
+// names says how LODs and shapes are called and which shapes there are. What only its form makes a stand-in has a name
+// that says nothing of it.
+func (r *Reading) names(s *scene.Scene, aside map[int]source.Guess) {
 	var lods, solids []target.Example
 	var kinds []string
 	count := map[[2]string]int{}
 	for i, n := range s.Nodes {
-		at := roles[i]
-		switch {
-		case !at.aside:
-		case at.Role == naming.Level && at.Number > 0:
-			lods = append(lods, target.Example{Name: n.Name, Mesh: at.mesh, N: at.Number})
-		case at.Role == naming.Solid:
-			kind := at.Kind
-			if kind == "" {
-				kind = "hull"
-			}
-			k := [2]string{at.mesh, kind}
-			count[k]++
-			num := count[k]
-			if at.Number >= 0 {
-				num = at.Number
-			}
-			solids = append(solids, target.Example{Name: n.Name, Mesh: at.mesh, N: num, Kind: kind})
-			if !slices.Contains(kinds, kind) {
-				kinds = append(kinds, kind)
-			}
+		at, is := aside[i]
+		if !is || !at.Named {
+			continue
 		}
+		of := s.Nodes[at.Of].Name
+		if at.What == source.Level {
+			lods = append(lods, target.Example{Name: n.Name, Mesh: of, N: at.N})
+			continue
+		}
+		if at.Kind != "" && !slices.Contains(kinds, at.Kind) {
+			kinds = append(kinds, at.Kind)
+		}
+		kind := cmp.Or(at.Kind, "hull")
+		k := [2]string{of, kind}
+		count[k]++
+		num := count[k]
+		if said := naming.RoleOf(n.Name).Number; said >= 0 {
+			num = said
+		}
+		solids = append(solids, target.Example{Name: n.Name, Mesh: of, N: num, Kind: kind})
 	}
 	r.learn(lods, solids)
 	if len(kinds) > 0 {
@@ -67,12 +69,14 @@ func (r *Reading) learn(lods, solids []target.Example) {
 	l, err := patterns(target.Shipped[0], list)
 	if err != nil {
 		r.Said = append(r.Said, "Not all names make patterns: "+err.Error())
-		if list = lods; len(lods) == 0 || len(solids) == 0 {
-			return
+		for _, list = range [][]target.Example{lods, solids} {
+			if l, err = patterns(target.Shipped[0], list); err == nil {
+				break
+			}
 		}
-		if l, err = patterns(target.Shipped[0], list); err != nil {
-			return
-		}
+	}
+	if err != nil {
+		return
 	}
 	r.line(Line{"names", "Names", strings.Join(l.Said, "; "), fmt.Sprintf("“%s” among them", list[0].Name), true,
 		func(t *target.Target) {

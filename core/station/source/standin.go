@@ -2,6 +2,7 @@ package source
 
 import (
 	"cmp"
+	"context"
 	"fmt"
 	"maps"
 	"slices"
@@ -26,6 +27,14 @@ type Guess struct {
 	Text string // why, in a sentence
 	// Named tells that a name says so, not the shape alone.
 	Named bool
+}
+
+// StandIns guesses which nodes of a scene stand in for others, where nothing is known of how a target calls them. When
+// ctx ends it returns early, and what it returns means nothing.
+func StandIns(ctx context.Context, s *scene.Scene) []Guess {
+	v := &looker{ctx: ctx, Survey: &Survey{Worlds: s.Worlds(), Boxes: s.NodeBounds(), lone: map[int][]string{}}}
+	v.standIns(s)
+	return v.Guesses
 }
 
 // standsIn tells whether a node was found to be a level or a collision shape of another.
