@@ -156,9 +156,9 @@ func TestWordsAreMarked(t *testing.T) {
 
 // BenchmarkMark marks a worksheet's worth of text, about 60 kB of HTML.
 func BenchmarkMark(b *testing.B) {
-	page := template.HTML(strings.Repeat(`<tr class="row"><td><label for="a">Where the hinge sits, along its own edge</label>`+
-		`</td><td class="fig">3 pieces of 4, in 2 sheets</td><td><p>No part of it is seen from there; the rest, which `+
-		`others touch, is as it came.</p></td></tr>`, 260))
+	page := template.HTML(strings.Repeat(`<tr class="row"><td><label for="a">Where the hinge sits, along its own edge`+
+		`</label></td><td class="fig">3 pieces of 4, in 2 sheets</td><td><p>No part of it is seen from there; the rest, `+
+		`which others touch, is as it came.</p></td></tr>`, 260))
 	b.SetBytes(int64(len(page)))
 	for b.Loop() {
 		Mark(page)

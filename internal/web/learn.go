@@ -96,7 +96,33 @@ func (p *learnPage) choices() {
 
 // Figure draws the engine's axes.
 func (p learnPage) Figure() any {
-	return trusted(draft.Frames([]draft.Frame{{Label: "As proposed", Basis: p.Engine.Engine}}))
+	if !p.Engine.Engine.Valid() {
+		return "Front can’t lie along up: choose another axis for one of them."
+	}
+	return trusted(draft.Frames([]draft.Frame{{Label: "In your engine", Basis: p.Engine.Engine}}))
+}
+
+// drawEngine draws the axes that are chosen, before they are confirmed.
+func (s *Server) drawEngine(w http.ResponseWriter, r *http.Request) error {
+	if _, _, err := s.exemplar(r); err != nil {
+		return err
+	}
+	f := parse(w, r)
+	p := learnPage{Engine: work.Confirmed{Engine: engineOf(f)}}
+	f.pass("name", "unit", "take")
+	if err := f.end(); err != nil {
+		return err
+	}
+	return s.fragment(w, "learn", "engine", p)
+}
+
+// engineOf reads the axes of an engine off a form.
+func engineOf(f *form) geom.Basis {
+	hand := f.str("hand")
+	if hand != "left" && hand != "right" {
+		f.fail("%q is no hand: expected left or right", hand)
+	}
+	return geom.Basis{Up: f.axis("up"), Forward: f.axis("front"), Left: hand == "left"}
 }
 
 // confirm makes a target of what was read off and confirmed.
@@ -109,14 +135,10 @@ func (s *Server) confirm(w http.ResponseWriter, r *http.Request) error {
 		return err
 	}
 	f := parse(w, r)
-	by := work.Confirmed{Name: f.str("name"), Engine: geom.Basis{Up: f.axis("up"), Forward: f.axis("front"),
-		Left: f.str("hand") == "left"}, Lines: map[string]bool{}}
+	by := work.Confirmed{Name: f.str("name"), Engine: engineOf(f), Lines: map[string]bool{}}
 	var ok bool
 	if by.Unit, ok = figure.UnitBySymbol(f.str("unit")); !ok {
 		f.fail("%q is no unit", f.str("unit"))
-	}
-	if hand := f.str("hand"); hand != "left" && hand != "right" {
-		f.fail("%q is no hand: expected left or right", hand)
 	}
 	for _, id := range f.strs("take") {
 		by.Lines[id] = true

@@ -38,6 +38,10 @@ func TestATargetFromAFile(t *testing.T) {
 		v[field] = []string{bad}
 		assert.GreaterOrEqual(t, c.post(at, v).Code, 400, field)
 	}
+	drawn := c.post(at+"/engine", url.Values{"up": {"+Z"}, "front": {"-Y"}, "hand": {"left"}, "unit": {"cm"}})
+	has(t, drawn, `+Z is up, -Y the front, left-handed"`)
+	has(t, c.post(at+"/engine", url.Values{"up": {"+Z"}, "front": {"-Z"}, "hand": {"left"}}), "Front can’t lie along up")
+	assert.Equal(t, http.StatusUnprocessableEntity, c.post(at+"/engine", url.Values{"up": {"+Z"}, "front": {"+X"}}).Code)
 	w = c.post(at, confirmed)
 	require.Equal(t, http.StatusSeeOther, w.Code, w.Body.String())
 	assert.Equal(t, "/targets/buoy-engine", w.Header().Get("Location"))

@@ -199,6 +199,7 @@ func (s *Server) Handler() http.Handler {
 	r.Post("/learn", s.page(s.learnFrom))
 	r.Get("/learn/{job}", s.page(s.learned))
 	r.Post("/learn/{job}", s.page(s.confirm))
+	r.Post("/learn/{job}/engine", s.page(s.drawEngine))
 	r.Post("/example", s.page(s.beginExample))
 	r.Get("/guide", s.page(s.guide))
 	r.Get("/guide/{page}", s.page(s.guide))
