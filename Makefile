@@ -6,7 +6,7 @@ export GOFLAGS := $(GOFLAGS) -trimpath
 # What takes long in the core, and is left to make test.
 SLOW = Noticed|Climb|Halves|ManyHeights|NumberOfProcessors|OfOneAnother|StepsShow|MakeLadders|ComesBackAsALadder|ByHandAreJudged|LargeMeshesWait|EveryRemedy|Yardstick|WellKnown|ManyParts|ANewRevision|LODs|OddMeshes|ImperfectMeshes|BodiesAround|PlacesAndNames|TakeTheirTime|EditsByHand|EveryProperty|EveryCorner|WhenThatIsAskedFor|MemoryIs|CantBeHad|TheLimitIs|AreSheets|IsSolved|Ladder|Doorway|RoundThings|Hull|Arrives|Bak|Damaged|PassagesStay|Capsules|Mirrored|RoundTrip
 
-.PHONY: demo build test quick race mutate bench fuzz soak trial trial-windows docs screenshots dist trial-dist
+.PHONY: demo build test quick race mutate bench fuzz soak trial trial-windows firefox docs screenshots dist trial-dist
 
 demo: build ## builds and starts Yarvek with the demo kit
 	./bin/yarvek demo
@@ -70,6 +70,9 @@ trial: ## five minutes of the long trials; all tests at their full size; a thous
 
 trial-windows: ## the Windows program under Wine: a walk, kills, a second start
 	GO=$(GO) tools/trial-windows.sh
+
+firefox: build ## every page in Firefox, as pictures in build/firefox to be looked at
+	tools/firefox.sh
 
 dist: ## what is given out, in build/dist: a program for each system, archives, Debian packages, licences, sums
 	GOFLAGS= $(GO) -C tools/dist run . $(CURDIR) $(CURDIR)/build/dist

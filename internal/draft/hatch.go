@@ -162,13 +162,13 @@ func (list SlotLegend) draw(c *canvas) {
 	}
 	for i, s := range list[:shown] {
 		x, y := innerL+14+float64(i/legendRows)*legendColumn, baseY+46+float64(i%legendRows)*27
-		fmt.Fprintf(&c.pen, `<g class="slot-key"><image class="swatch" href="%s" x="%.1f" y="%.1f" width="28" height="18"/>`+
-			`<rect class="swatch" x="%.1f" y="%.1f" width="28" height="18"/>`, swatch(i), x+18, y, x+18, y)
+		fmt.Fprintf(&c.pen, `<g class="slot-key"><image class="swatch" href="%s" x="%.1f" y="%.1f" width="26" height="18"/>`+
+			`<rect class="swatch" x="%.1f" y="%.1f" width="26" height="18"/>`, swatch(i), x+15, y, x+15, y)
 		c.text("fig slot-letter", x, y+13, s.Letter)
-		fmt.Fprintf(&c.pen, `<text class="word slot-name" x="%.1f" y="%.1f"><title>%s</title>%s</text>`, x+52, y+7,
+		fmt.Fprintf(&c.pen, `<text class="word slot-name" x="%.1f" y="%.1f"><title>%s</title>%s</text>`, x+46, y+7,
 			html.EscapeString(s.Name),
 			html.EscapeString(shorten(s.Name, legendName)))
-		c.text("fig small-fig", x+52, y+20, s.Note)
+		c.text("fig small-fig", x+46, y+20, s.Note)
 		c.WriteString(`</g>`)
 		c.take(x+70, y+9, 150, 24)
 	}

@@ -9,6 +9,7 @@ import (
 	"yarvek/core/picture"
 	"yarvek/core/picture/texture"
 	"yarvek/core/scene"
+	"yarvek/core/station/budget"
 	"yarvek/core/station/slots"
 	"yarvek/internal/draft"
 	"yarvek/internal/work"
@@ -23,7 +24,7 @@ var slotsFace = face{
 		for _, s := range v.Result.Slots.Slots {
 			if s.Stat.Faces > 0 {
 				list = append(list, draft.SlotKey{Letter: s.Letter, Name: s.Name,
-					Note: fmt.Sprintf("%s · %s tri", figure.Percent(s.Share), figure.Count(s.Stat.Triangles))})
+					Note: fmt.Sprintf("%s · %s tri", figure.Percent(s.Share), budget.Short(s.Stat.Triangles))})
 			}
 		}
 		return []draft.Layer{list}
