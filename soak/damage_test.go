@@ -118,7 +118,7 @@ func TestFlippedRows(t *testing.T) {
 		for _, p := range pages {
 			status, b, err := s.whole(p)
 			require.NoError(t, err)
-			assert.Less(t, status, http.StatusInternalServerError, "%s: %s", p, plain(b))
+			assert.Less(t, status, http.StatusInternalServerError, "%s: %s\n%s", p, plain(b), s.log)
 			seen[p] = plain(b)
 		}
 		return seen, nil

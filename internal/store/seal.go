@@ -185,6 +185,21 @@ func keepSeals(ctx context.Context, db *sql.DB) error {
 	return tx.Commit()
 }
 
+// there tells whether the table is one that this program made: what it is made of is kept in the database too, where a
+// changed letter makes another name of a column, which no page can do without.
+func (s sealed) there(db *sql.DB) error {
+	var n int
+	err := db.QueryRow(fmt.Sprintf("SELECT 1 FROM %s t WHERE %s LIMIT 0", s.table, held(s.table, "t"))).Scan(&n)
+	var e *sqlite.Error
+	if errors.As(err, &e) && e.Code() == sqlite3.SQLITE_ERROR {
+		return &damaged{fmt.Sprintf("its table %s is not as it was made: %v", s.table, err)}
+	}
+	if errors.Is(err, sql.ErrNoRows) {
+		return nil
+	}
+	return err
+}
+
 // anew seals the rows of a table, first to last, that were sound by the SQL their seals were made by before; all where
 // there was none.
 func (s sealed) anew(ctx context.Context, tx *sql.Tx, was string) error {

@@ -289,6 +289,9 @@ func sane(dir string) error {
 			err = &damaged{said}
 		}
 	}
+	for i := 0; err == nil && version == newest && i < len(seals); i++ {
+		err = seals[i].there(db)
+	}
 	if err != nil {
 		return unopened(dir, judged(db, err))
 	}

@@ -2,6 +2,7 @@ package store
 
 import (
 	"archive/zip"
+	"bytes"
 	"context"
 	"errors"
 	"fmt"
@@ -60,6 +61,12 @@ func TestAFolderThatCantBeOpenedIsLeftAsItIs(t *testing.T) {
 			}
 			require.NoError(t, os.WriteFile(filepath.Join(dir, databaseName), b, 0o644))
 		}, []string{"is damaged or is none", "Nothing was changed", "Put a backup"}},
+		"a column by another name": {func(t *testing.T, dir string) {
+			b, err := os.ReadFile(filepath.Join(dir, databaseName))
+			require.NoError(t, err)
+			b = bytes.ReplaceAll(b, []byte("slot_map"), []byte("qlot_map"))
+			require.NoError(t, os.WriteFile(filepath.Join(dir, databaseName), b, 0o644))
+		}, []string{"is damaged or is none", "its table kits is not as it was made", "slot_map"}},
 		"no database": {func(t *testing.T, dir string) {
 			require.NoError(t, os.WriteFile(filepath.Join(dir, databaseName), []byte("my shopping list, quite a long one"),
 				0o644))
