@@ -322,9 +322,12 @@ func (l *looker) open(im scene.Image) *raster {
 	k := im.Sum()
 	r, ok := l.opened[k]
 	if !ok {
+		_, w, h := picture.Probe(im.Data)
+		done := picture.Alone(l.ctx, w*h)
 		if img, _, err := picture.Open(im.Data); err == nil && l.ctx.Err() == nil {
 			r = rasterOf(img)
 		}
+		done()
 		l.opened[k] = r
 	}
 	return r
