@@ -149,6 +149,8 @@ func TestWordsAreMarked(t *testing.T) {
 		for _, n := range w.Names {
 			assert.False(t, names[strings.ToLower(n)], "%s is there twice", n)
 			names[strings.ToLower(n)] = true
+			assert.LessOrEqual(t, run(n, 0), 24, n)
+			assert.Contains(t, string(Mark(template.HTML("<p>"+n+"</p>"))), ">"+n+"</dfn>")
 		}
 		assert.NotContains(t, w.Says, "*")
 	}

@@ -42,21 +42,39 @@ type named struct {
 	word *Word
 }
 
-// names are all names of the words by the first word of each in small letters, the longest first.
-var names = sync.OnceValue(func() map[string][]named {
+// index finds names in a text.
+type index struct {
+	by     map[string][]named // by the first word of each in small letters, the longest first
+	begins [1 << 16]bool      // what the first two letters of a name may be, most words of a text begin otherwise
+}
+
+// names are all names of the words. Each has two letters or more.
+var names = sync.OnceValue(func() *index {
 	list := Words()
-	m := map[string][]named{}
+	x := &index{by: map[string][]named{}}
 	for i := range list {
 		for _, n := range list[i].Names {
 			first := strings.ToLower(n[:run(n, 0)])
-			m[first] = append(m[first], named{n, &list[i]})
+			x.by[first] = append(x.by[first], named{n, &list[i]})
+			x.begins[beginning(n, 0)] = true
 		}
 	}
-	for _, l := range m {
+	for _, l := range x.by {
 		slices.SortStableFunc(l, func(a, b named) int { return len(b.name) - len(a.name) })
 	}
-	return m
+	return x
 })
+
+// beginning is the two letters that stand at a place, as small ones.
+func beginning(s string, at int) int { return int(small(s[at]))<<8 | int(small(s[at+1])) }
+
+// small is a letter as a small one.
+func small(c byte) byte {
+	if c >= 'A' && c <= 'Z' {
+		return c + 'a' - 'A'
+	}
+	return c
+}
 
 // run is where the letters end that stand from a place on.
 func run(s string, at int) int {
@@ -68,14 +86,16 @@ func run(s string, at int) int {
 
 // wordAt is the longest trade word that a text has at a place where a word begins, and where it ends.
 func wordAt(s string, at int) (w *Word, end int) {
-	var small [24]byte // a name's first word is shorter, or it is none
-	n := copy(small[:], s[at:run(s, at)])
-	for i, c := range small[:n] {
-		if c >= 'A' && c <= 'Z' {
-			small[i] = c + 'a' - 'A'
-		}
+	x := names()
+	if at+1 >= len(s) || !x.begins[beginning(s, at)] {
+		return nil, 0
 	}
-	for _, by := range names()[string(small[:n])] {
+	var first [24]byte // a name's first word is shorter, or it is none
+	n := copy(first[:], s[at:run(s, at)])
+	for i, c := range first[:n] {
+		first[i] = small(c)
+	}
+	for _, by := range x.by[string(first[:n])] {
 		end := at + len(by.name)
 		if end <= len(s) && strings.EqualFold(s[at:end], by.name) && (end == len(s) || !isLetter(s[end])) {
 			return by.word, end
