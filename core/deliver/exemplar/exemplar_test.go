@@ -162,6 +162,26 @@ func TestNamesThatSayLittle(t *testing.T) {
 	assert.Contains(t, costOf(t, r), "800 triangles, ", "798 of 200 sides with their base, rounded up")
 }
 
+// A mesh that is counted itself is named by what stands before the count.
+func TestNamesThatCountFromNought(t *testing.T) {
+	for names, want := range map[[3]string]string{
+		{"SM_Buoy_L0", "SM_Buoy_L1", "SM_Buoy_L2"}: "{mesh}_L{n}",
+		{"buoy.00", "buoy.01", "buoy.02"}:          "{mesh}.{n2}",
+	} {
+		s := buoy(names[1], names[2])
+		s.Nodes[0].Name, s.Nodes[3].Name = names[0], "a box"
+		r, err := Of(context.Background(), sent(t, s, "fbx", target.Shipped[1]))
+		require.NoError(t, err)
+		got, err := r.Target("Counted", geom.GLTF, figure.Metre, all)
+		require.NoError(t, err)
+		assert.Equal(t, want, got.Names.LOD, "%v: %v", names, r.Said)
+	}
+	for _, no := range [][2]string{{"L0", "L1"}, {"_L0", "_L1"}, {"Buoy0", "Buoy1"}, {"buoy", "buoy1"},
+		{"buoy_0", "crate_1"}, {"buoy_0", "buoy_1b"}} {
+		assert.Empty(t, counted(no[0], no[1]), no)
+	}
+}
+
 // costOf is what a reading says that the asset costs.
 func costOf(t *testing.T, r *Reading) string {
 	for _, l := range r.Lines {
