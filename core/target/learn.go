@@ -1,6 +1,7 @@
 package target
 
 import (
+	"cmp"
 	"fmt"
 	"regexp"
 	"slices"
@@ -31,7 +32,14 @@ type Learned struct {
 func Learn(t Target, examples []Example) (Learned, error) {
 	t = t.Copy()
 	var lods, solids []Example
+	stems := map[string]string{} // of meshes whose names count their LODs from themselves on
 	for _, e := range examples {
+		if e.Kind == "" {
+			stems[e.Mesh] = cmp.Or(stems[e.Mesh], uncounted(e.Mesh, e.Name))
+		}
+	}
+	for _, e := range examples {
+		e.Mesh = cmp.Or(stems[e.Mesh], e.Mesh)
 		if e.Kind == "" {
 			lods = append(lods, e)
 		} else {
@@ -151,6 +159,23 @@ func stem(mesh string) string {
 
 // finest is the end of a name that says so.
 var finest = regexp.MustCompile(`(?i)[^\pL\pN]*(lod|level|detail)[^\pL\pN]*0*$`)
+
+// zeroth is the end of a name that counts from nought, with the few letters that say what is counted.
+var zeroth = regexp.MustCompile(`^(.*?\pL.*?)([^\pL\pN]+\pL{0,4})0+$`)
+
+// uncounted is what stands before the count in the name of a mesh that is counted as 0, and of a LOD that goes on from
+// it; "" where they are not such names.
+func uncounted(mesh, lod string) string {
+	m := zeroth.FindStringSubmatch(mesh)
+	if m == nil {
+		return ""
+	}
+	n, goesOn := strings.CutPrefix(lod, m[1]+m[2])
+	if _, err := strconv.ParseUint(n, 10, 32); !goesOn || err != nil {
+		return ""
+	}
+	return m[1]
+}
 
 // lods learns the pattern of LODs.
 func (l *Learned) lods(list []Example) error {

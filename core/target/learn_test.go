@@ -76,3 +76,20 @@ func TestLearn(t *testing.T) {
 		})
 	}
 }
+
+// A mesh that is counted itself is named by what stands before the count, for its LODs and its shapes.
+func TestLearnOfNamesThatCountFromNought(t *testing.T) {
+	l, err := Learn(Shipped[0], []Example{{Name: "SM_Buoy_L1", Mesh: "SM_Buoy_L0", N: 1},
+		{Name: "SM_Buoy_L2", Mesh: "SM_Buoy_L0", N: 2}, {Name: "SM_Buoy_touch_box_1", Mesh: "SM_Buoy_L0", N: 1, Kind: "box"}})
+	require.NoError(t, err)
+	assert.Equal(t, "{mesh}_L{n}", l.Target.Names.LOD)
+	p, err := l.Target.Pattern(SolidName)
+	require.NoError(t, err)
+	m, ok := p.Read("SM_Buoy_touch_box_1")
+	assert.True(t, ok)
+	assert.Equal(t, "SM_Buoy", m["mesh"])
+	for _, no := range [][2]string{{"L0", "L1"}, {"_L0", "_L1"}, {"Buoy0", "Buoy1"}, {"buoy", "buoy1"},
+		{"buoy_0", "crate_1"}, {"buoy_0", "buoy_1b"}} {
+		assert.Empty(t, uncounted(no[0], no[1]), no)
+	}
+}

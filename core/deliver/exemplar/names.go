@@ -3,9 +3,7 @@ package exemplar
 import (
 	"cmp"
 	"fmt"
-	"regexp"
 	"slices"
-	"strconv"
 	"strings"
 
 	"yarvek/core/naming"
@@ -20,18 +18,12 @@ func (r *Reading) names(s *scene.Scene, aside map[int]source.Guess) {
 	var lods, solids []target.Example
 	var kinds []string
 	count := map[[2]string]int{}
-	stems := map[int]string{} // of meshes whose names count their LODs from themselves on
-	for i, n := range s.Nodes {
-		if at, is := aside[i]; is && at.What == source.Level {
-			stems[at.Of] = cmp.Or(stems[at.Of], counted(s.Nodes[at.Of].Name, n.Name))
-		}
-	}
 	for i, n := range s.Nodes {
 		at, is := aside[i]
 		if !is || !at.Named {
 			continue
 		}
-		of := cmp.Or(stems[at.Of], s.Nodes[at.Of].Name)
+		of := s.Nodes[at.Of].Name
 		if at.What == source.Level {
 			lods = append(lods, target.Example{Name: n.Name, Mesh: of, N: at.N})
 			continue
@@ -60,23 +52,6 @@ func (r *Reading) names(s *scene.Scene, aside map[int]source.Guess) {
 				})
 			}})
 	}
-}
-
-// zeroth is the end of a name that counts from nought, with the few letters that say what is counted.
-var zeroth = regexp.MustCompile(`^(.*?\pL.*?)([^\pL\pN]+\pL{0,4})0+$`)
-
-// counted is what stands before the count in the name of a mesh that is counted as 0 and one that goes on from it; ""
-// where they are not such names.
-func counted(first, next string) string {
-	m := zeroth.FindStringSubmatch(first)
-	if m == nil {
-		return ""
-	}
-	n, goesOn := strings.CutPrefix(next, m[1]+m[2])
-	if _, err := strconv.ParseUint(n, 10, 32); !goesOn || err != nil {
-		return ""
-	}
-	return m[1]
 }
 
 // learn makes a line of the patterns that names follow, or says why there is none.
