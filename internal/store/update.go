@@ -25,11 +25,7 @@ const beforeKept = 5
 // update brings a database to the version this program knows. What was kept in it is copied to the folder's
 // before-update first, whole and synced, as yarvek-13.db for version 13; without the copy nothing is changed.
 func update(ctx context.Context, dir string, db *sql.DB) error {
-	sub, err := fs.Sub(migrations, "migrations")
-	if err != nil {
-		return err
-	}
-	p, err := goose.NewProvider(goose.DialectSQLite3, db, sub)
+	p, err := migrator(db)
 	if err != nil {
 		return err
 	}
@@ -51,6 +47,15 @@ func update(ctx context.Context, dir string, db *sql.DB) error {
 	_, err = db.ExecContext(ctx, `INSERT OR REPLACE INTO programs (version, program, at) VALUES (?, ?, ?)`, newest,
 		build.This().String(), now())
 	return err
+}
+
+// migrator is what goes from version to version of a database.
+func migrator(db *sql.DB) (*goose.Provider, error) {
+	sub, err := fs.Sub(migrations, "migrations")
+	if err != nil {
+		return nil, err
+	}
+	return goose.NewProvider(goose.DialectSQLite3, db, sub)
 }
 
 // copyBefore copies the database of a version to before-update, and does away with the oldest copies.

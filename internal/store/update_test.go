@@ -4,12 +4,10 @@ import (
 	"context"
 	"database/sql"
 	"fmt"
-	"io/fs"
 	"os"
 	"path/filepath"
 	"testing"
 
-	"github.com/pressly/goose/v3"
 	"github.com/stretchr/testify/assert"
 	"github.com/stretchr/testify/require"
 
@@ -21,9 +19,7 @@ func older(t *testing.T, dir string, version int64) {
 	t.Helper()
 	db, err := database(dir)
 	require.NoError(t, err)
-	sub, err := fs.Sub(migrations, "migrations")
-	require.NoError(t, err)
-	p, err := goose.NewProvider(goose.DialectSQLite3, db, sub)
+	p, err := migrator(db)
 	require.NoError(t, err)
 	_, err = p.DownTo(context.Background(), version)
 	require.NoError(t, err)
@@ -114,9 +110,7 @@ func TestAFirstStartThatWasCutShort(t *testing.T) {
 		dir := t.TempDir()
 		db, err := database(dir)
 		require.NoError(t, err)
-		sub, err := fs.Sub(migrations, "migrations")
-		require.NoError(t, err)
-		p, err := goose.NewProvider(goose.DialectSQLite3, db, sub)
+		p, err := migrator(db)
 		require.NoError(t, err)
 		if v == 0 {
 			_, err = p.GetDBVersion(context.Background())
